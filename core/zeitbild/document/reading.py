@@ -1,0 +1,87 @@
+"""Untrusted JSON to a shot document and back: versions, upgrades, messages for people."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable
+from typing import Any
+
+from pydantic import ValidationError
+
+from zeitbild.document.shot import VERSION, Shot
+from zeitbild.errors import DocumentError, Problem
+
+MAX_DOCUMENT_BYTES = 4 * 1024 * 1024
+
+#: Upgrades by the version they start from; each returns the raw document of the next version.
+UPGRADES: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {}
+
+
+def _message(error: dict[str, Any]) -> str:
+    kind, context, given = error["type"], error.get("ctx", {}), error.get("input")
+    shown = json.dumps(given, default=str)[:60] if not isinstance(given, dict | list) else ""
+    if kind in ("greater_than_equal", "less_than_equal"):
+        bound = context.get("ge", context.get("le"))
+        return f"{shown} is out of range; it must be {'at least' if 'ge' in context else 'at most'} {bound:g}"
+    if kind == "finite_number":
+        return "must be a finite number"
+    if kind == "missing":
+        return "is missing"
+    if kind == "extra_forbidden":
+        return "is not a field of this document"
+    if kind == "literal_error":
+        return f"{shown} is not one of {context.get('expected')}"
+    if kind == "value_error":
+        return str(context.get("error", error["msg"]))
+    if kind.startswith(("float_", "int_")):
+        return f"{shown} is not a {'whole ' if kind.startswith('int') else ''}number"
+    text = str(error["msg"])
+    return (text[0].lower() + text[1:]) + (f" (given: {shown})" if shown else "")
+
+
+def _problems(error: ValidationError) -> list[Problem]:
+    found = []
+    for one in error.errors():
+        # Pydantic names the chosen kind of a union in the path; people know the field only by its place.
+        place = [str(part) for part in one["loc"] if part not in ("lettering", "sun", "ambient")]
+        found.append(Problem(".".join(place), _message(dict(one))))
+    return found
+
+
+def read_shot(raw: Any) -> Shot:
+    """Check a decoded JSON value; DocumentError names every place that is wrong. Older versions are upgraded."""
+    if not isinstance(raw, dict):
+        raise DocumentError([Problem("", "a shot document is a JSON object")])
+    version = raw.get("version")
+    while isinstance(version, int) and version in UPGRADES:
+        raw = UPGRADES[version](raw)
+        version = raw.get("version")
+    if version != VERSION or isinstance(version, bool):
+        raise DocumentError(
+            [Problem("version", f"this document says version {json.dumps(version, default=str)}; this Zeitbild reads up to {VERSION}")]
+        )
+    try:
+        return Shot.model_validate(raw)
+    except ValidationError as error:
+        raise DocumentError(_problems(error)) from None
+
+
+def parse_shot(text: str | bytes) -> Shot:
+    """Check the text of a document file; DocumentError if it is too large, no JSON, or wrong."""
+    if len(text) > MAX_DOCUMENT_BYTES:
+        raise DocumentError([Problem("", f"the document is larger than {MAX_DOCUMENT_BYTES // 1_000_000} MB")])
+    try:
+        raw = json.loads(text)
+    except (ValueError, RecursionError) as error:
+        raise DocumentError([Problem("", f"this is not JSON ({error})")]) from None
+    return read_shot(raw)
+
+
+def write_shot(shot: Shot) -> str:
+    """The document as indented JSON, keys in their own order, ending in a newline."""
+    return json.dumps(shot.model_dump(mode="json"), indent=2, ensure_ascii=False) + "\n"
+
+
+def shot_schema() -> dict[str, Any]:
+    """JSON schema (draft 2020-12) of the document."""
+    return {"$schema": "https://json-schema.org/draft/2020-12/schema", **Shot.model_json_schema()}

@@ -1,0 +1,191 @@
+"""The shot document: everything about a shot that decides what its files contain."""
+
+from __future__ import annotations
+
+from fractions import Fraction
+from typing import Annotated, Any, Literal, Union
+
+from pydantic import Field, StringConstraints, model_validator
+
+from zeitbild.document.values import Code, Colour, Identifier, Part, Point, Title, choice, number
+from zeitbild.elements import kinds
+from zeitbild.errors import InputError
+from zeitbild.timing.frames import MAX_FRAME_NUMBER, MAX_FRAMES
+from zeitbild.timing.rate import RATES, parse_rate
+
+VERSION = 1
+
+MAX_SIDE = 8192
+#: Pixels of the largest raster. A worker keeps its planes in memory at 16 bytes a pixel and more; this keeps it
+#: below 600 MB beside everything else.
+MAX_PIXELS = 4096 * 2160
+MAX_ELEMENTS = 200
+MAX_LIGHTS = 32
+
+
+class Raster(Part):
+    """Picture size in square pixels."""
+
+    width: Annotated[int, Field(ge=16, le=MAX_SIDE)] = Field(default=1280, title="Width", json_schema_extra={"x-unit": "px"})
+    height: Annotated[int, Field(ge=16, le=MAX_SIDE)] = Field(default=720, title="Height", json_schema_extra={"x-unit": "px"})
+
+    @model_validator(mode="after")
+    def _not_too_large(self) -> Raster:
+        if self.width * self.height > MAX_PIXELS:
+            raise ValueError(
+                f"{self.width} × {self.height} is {self.width * self.height / 1e6:.1f} million pixels; the limit is "
+                f"{MAX_PIXELS / 1e6:.1f} million (4096 × 2160), so that a frame fits a worker's memory"
+            )
+        return self
+
+
+class Timing(Part):
+    """Which frames there are, at which rate, and whether the last leads into the first."""
+
+    rate: Annotated[str, Field(json_schema_extra={"enum": list(RATES), "x-widget": "rate"})] = Field(default="30", title="Rate")
+    first: Annotated[int, Field(ge=0, le=MAX_FRAME_NUMBER)] = Field(default=1, title="First frame")
+    last: Annotated[int, Field(ge=0, le=MAX_FRAME_NUMBER)] = Field(default=120, title="Last frame")
+    step: Annotated[int, Field(ge=1, le=1000)] = Field(default=1, title="Step")
+    cycle: bool = Field(
+        default=True, title="Cycle", description="All frames differ; one frame more would equal the first."
+    )
+
+    @model_validator(mode="after")
+    def _holds(self) -> Timing:
+        parse_rate(self.rate)
+        if self.last < self.first:
+            raise ValueError(f"the last frame ({self.last}) stands before the first ({self.first})")
+        if self.last - self.first + 1 > MAX_FRAMES:
+            raise ValueError(f"{self.last - self.first + 1} frames are more than {MAX_FRAMES}; shorten the range")
+        return self
+
+    @property
+    def fraction(self) -> Fraction:
+        """Exact frames a second."""
+        return parse_rate(self.rate)
+
+    @property
+    def frames(self) -> range:
+        """Frames that a run renders."""
+        return range(self.first, self.last + 1, self.step)
+
+
+class Camera(Part):
+    """Level pinhole camera."""
+
+    position: Point = Field(default=(0.0, 40.0, 1150.0), title="Position", json_schema_extra={"x-step": 5})
+    look_at: Point = Field(default=(0.0, 0.0, 0.0), title="Look-at point", json_schema_extra={"x-step": 5})
+    angle: float = number(40, "Angle of view", 1, 150, step=0.5, unit="°", slider=(10, 90), help="Horizontal.")
+
+    @model_validator(mode="after")
+    def _apart(self) -> Camera:
+        if sum((a - b) ** 2 for a, b in zip(self.position, self.look_at, strict=True)) < 1e-6:
+            raise ValueError("the camera stands in its look-at point; move one of them")
+        return self
+
+
+class SunLight(Part):
+    """Light from one direction, given as seen from the set: azimuth from the front towards the right, elevation up."""
+
+    kind: Literal["sun"] = "sun"
+    name: Title = Field(default="Light", title="Name")
+    on: bool = Field(default=True, title="On")
+    colour: Colour = Field(default="#ffffff", title="Colour")
+    strength: float = number(1, "Strength", 0, 100, step=0.01, slider=(0, 4))
+    azimuth: float = number(40, "Azimuth", -180, 180, unit="°", slider=(-180, 180), help="0 is the front, 90 the right.")
+    elevation: float = number(35, "Elevation", -90, 90, unit="°", slider=(-90, 90))
+
+
+class AmbientLight(Part):
+    """The same light from all directions. Common practice: near a tenth; at full strength lettering turns flat."""
+
+    kind: Literal["ambient"] = "ambient"
+    name: Title = Field(default="Ambient", title="Name")
+    on: bool = Field(default=True, title="On")
+    colour: Colour = Field(default="#ffffff", title="Colour")
+    strength: float = number(0.1, "Strength", 0, 100, step=0.01, slider=(0, 1))
+
+
+Light = Annotated[SunLight | AmbientLight, Field(discriminator="kind")]
+
+
+class Environment(Part):
+    """A generated studio that lights and mirrors and is never in the picture."""
+
+    strength: float = number(0.6, "Strength", 0, 100, step=0.01, slider=(0, 3))
+    sky: Colour = Field(default="#dfe7ee", title="Above")
+    floor: Colour = Field(default="#5a5048", title="Below")
+    boxes: float = number(1, "Softboxes", 0, 20, step=0.01, slider=(0, 3), help="Bright areas for metal to mirror.")
+    rotation: float = number(0, "Rotation", -360, 360, unit="°", slider=(-180, 180))
+
+
+class Backdrop(Part):
+    """What is behind everything: nothing, or one colour that is part of picture, run and files."""
+
+    kind: Literal["clear", "colour"] = choice("clear", "Backdrop")
+    colour: Colour = Field(default="#2e3a44", title="Colour")
+
+
+class Layer(Part):
+    """One output layer and the passes written of it."""
+
+    name: Code = Field(default="main", title="Name")
+    passes: tuple[str, ...] = Field(default=("beauty", "matte"), title="Passes", min_length=1, max_length=32)
+
+
+def _default_lights() -> tuple[Any, ...]:
+    return (
+        SunLight(name="Key", strength=1.6, azimuth=38, elevation=42, colour="#fff3df"),
+        SunLight(name="Second", strength=1.9, azimuth=-48, elevation=-18, colour="#e2ecff"),
+        AmbientLight(),
+    )
+
+
+# The union of all registered element kinds: a kind that registers itself is part of the document's schema.
+_kinds = tuple(kind.parameters for kind in kinds)
+Element: Any = _kinds[0] if len(_kinds) == 1 else Annotated[Union[_kinds], Field(discriminator="kind")]
+
+
+class Shot(Part):
+    """One shot, whole."""
+
+    version: Literal[1] = VERSION
+    project: Code = Field(default="KM", title="Project code")
+    shot: Code = Field(default="KM010", title="Shot code")
+    title: Title = Field(default="Untitled", title="Title")
+    raster: Raster = Field(default_factory=Raster)
+    timing: Timing = Field(default_factory=Timing)
+    camera: Camera = Field(default_factory=Camera)
+    lights: tuple[Light, ...] = Field(default_factory=_default_lights, max_length=MAX_LIGHTS)
+    environment: Environment = Field(default_factory=Environment)
+    backdrop: Backdrop = Field(default_factory=Backdrop)
+    elements: tuple[Element, ...] = Field(default=(), max_length=MAX_ELEMENTS)
+    layers: tuple[Layer, ...] = Field(default_factory=lambda: (Layer(),), min_length=1, max_length=32)
+    naming: Annotated[str, StringConstraints(min_length=1, max_length=300)] = Field(
+        default="{shot}_{layer}_{pass}_v{version:03}/{shot}_{layer}_{pass}_v{version:03}.{frame:04}.{ext}",
+        title="File-name rule",
+    )
+    quality: Literal["rough", "check", "final"] = choice("final", "Quality of a run")
+
+    @model_validator(mode="after")
+    def _distinct(self) -> Shot:
+        for what, names in (
+            ("element identities", [element.id for element in self.elements]),
+            ("layer names", [layer.name.lower() for layer in self.layers]),
+        ):
+            if len(set(names)) < len(names):
+                raise ValueError(f"two {what} are the same: {', '.join(sorted(n for n in set(names) if names.count(n) > 1))}")
+        return self
+
+    def layer(self, name: str) -> Layer:
+        """The layer of that name; InputError lists those there are."""
+        for layer in self.layers:
+            if layer.name == name:
+                return layer
+        raise InputError(f"there is no layer {name!r}; this shot has {', '.join(own.name for own in self.layers)}", "layers")
+
+
+__all__ = [
+    "VERSION", "AmbientLight", "Backdrop", "Camera", "Element", "Environment", "Identifier", "Layer", "Light", "Raster",
+    "Shot", "SunLight", "Timing",
+]

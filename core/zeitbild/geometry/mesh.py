@@ -1,0 +1,48 @@
+"""A triangle mesh as the renderer takes it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Mesh:
+    """Triangles with a normal at each corner.
+
+    vertices   [V, 3] float64, in the element's own units, pivot at the origin
+    triangles  [T, 3] int32, anticlockwise seen from outside
+    normals    [T, 3, 3] float32, unit length, one for each corner
+    parts      [T] int32, which finish of its element a triangle takes
+    patches    [T] int32, triangles of one patch form one smooth surface
+    closed     True if the surface bounds a volume; then triangles facing away need not be drawn
+    """
+
+    vertices: NDArray[np.float64]
+    triangles: NDArray[np.int32]
+    normals: NDArray[np.float32]
+    parts: NDArray[np.int32]
+    patches: NDArray[np.int32]
+    closed: bool
+
+    @property
+    def radius(self) -> float:
+        """Distance of the farthest vertex from the pivot."""
+        if not len(self.vertices):
+            return 0.0
+        return float(np.sqrt((self.vertices**2).sum(axis=1).max()))
+
+    def volume(self) -> float:
+        """Signed volume by the divergence theorem; meaningful when closed."""
+        a, b, c = (self.vertices[self.triangles[:, corner]] for corner in range(3))
+        return float(np.einsum("ij,ij->i", a, np.cross(b, c)).sum() / 6)
+
+    def open_edges(self) -> int:
+        """Directed edges without exactly one opposite partner; 0 for a closed, consistently wound mesh."""
+        edges = np.concatenate([self.triangles[:, [0, 1]], self.triangles[:, [1, 2]], self.triangles[:, [2, 0]]])
+        size = np.int64(len(self.vertices))
+        there, counts = np.unique(edges[:, 0].astype(np.int64) * size + edges[:, 1], return_counts=True)
+        back = np.unique(edges[:, 1].astype(np.int64) * size + edges[:, 0])
+        return int((counts > 1).sum() + np.setxor1d(there, back).size)

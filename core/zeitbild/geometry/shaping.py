@@ -1,0 +1,86 @@
+"""Lines of text to placed glyph outlines. Advances and kerning are the shaping library's (OpenType)."""
+
+from __future__ import annotations
+
+import unicodedata
+from dataclasses import dataclass
+
+import numpy as np
+import uharfbuzz as hb
+from numpy.typing import NDArray
+
+from zeitbild.errors import FontError, InputError, LimitError
+from zeitbild.geometry.font import Face
+
+MAX_CHARACTERS = 400
+MAX_LINES = 20
+
+
+@dataclass(frozen=True, slots=True)
+class PlacedGlyph:
+    """A glyph and the place of its origin, in font units, line by line."""
+
+    glyph: int
+    x: float
+    y: float
+    line: int
+
+
+def _missing(line: str, infos: list[hb.GlyphInfo], face: Face) -> str:
+    characters = sorted({line[info.cluster] for info in infos if info.codepoint == 0})
+    named = ", ".join(f"“{character}” ({unicodedata.name(character, 'no name').lower()})" for character in characters[:6])
+    return f"{face.label} has no glyph for {named}; choose another font or other characters"
+
+
+def shape(
+    text: str, face: Face, *, letter_spacing: float = 0, line_spacing: float = 1, alignment: str = "centre"
+) -> tuple[PlacedGlyph, ...]:
+    """Shape ``text`` line by line and set the lines below each other.
+
+    letter_spacing is added after every cluster in em; line_spacing multiplies the font's own line height; alignment
+    is ``left``, ``centre`` or ``right``. Each line runs in the direction of its script. Raises InputError for an empty
+    word, LimitError for too long a one, FontError for characters that the font lacks.
+    """
+    lines = text.replace("\r\n", "\n").split("\n")
+    if not text.strip():
+        raise InputError("the word is empty; type at least one visible character", "word")
+    if len(text) > MAX_CHARACTERS or len(lines) > MAX_LINES:
+        raise LimitError(f"lettering takes up to {MAX_CHARACTERS} characters in {MAX_LINES} lines", "word")
+    spacing = letter_spacing * face.units_per_em
+    placed: list[PlacedGlyph] = []
+    widths: list[float] = []
+    for number, raw_line in enumerate(lines):
+        line = raw_line.replace("\t", " ")
+        buffer = hb.Buffer()
+        buffer.add_str(line)
+        buffer.guess_segment_properties()
+        # Default ignorable marks stay invisible; kerning, ligatures and marks are the font's own.
+        hb.shape(face.font, buffer, {"kern": True, "liga": spacing == 0, "clig": spacing == 0})
+        infos, positions = buffer.glyph_infos or [], buffer.glyph_positions or []
+        if any(info.codepoint == 0 for info in infos):
+            raise FontError(_missing(line, list(infos), face), "font")
+        pen_x = 0.0
+        for at, (info, position) in enumerate(zip(infos, positions, strict=True)):
+            placed.append(
+                PlacedGlyph(
+                    info.codepoint, pen_x + position.x_offset,
+                    -number * face.line_height * line_spacing * face.units_per_em + position.y_offset, number,
+                )
+            )
+            pen_x += position.x_advance
+            if at + 1 < len(infos) and infos[at + 1].cluster != info.cluster:
+                pen_x += spacing
+        widths.append(pen_x)
+    widest = max(widths)
+    share = {"left": 0.0, "centre": 0.5, "right": 1.0}[alignment]
+    return tuple(
+        PlacedGlyph(glyph.glyph, glyph.x + share * (widest - widths[glyph.line]), glyph.y, glyph.line) for glyph in placed
+    )
+
+
+def outlines(placed: tuple[PlacedGlyph, ...], face: Face, size: float) -> list[NDArray[np.float64]]:
+    """Closed contours of all placed glyphs, each [n, 2] float64 with the em ``size`` units large, y up."""
+    scale = size / face.units_per_em
+    return [
+        (contour + (glyph.x, glyph.y)) * scale for glyph in placed for contour in face.contours(glyph.glyph)
+    ]

@@ -1,0 +1,55 @@
+"""How numba is set up for every compiled kernel.
+
+* The cache lies in a folder named after the sources of all kernels: numba looks only at the file of the kernel itself
+  and would keep stale machine code when a callee in another file changes.
+* ``workqueue`` is the only threading layer that needs no library of the system. It must not be entered from two
+  threads at once, so every parallel kernel runs under ``PARALLEL``.
+* No fast maths: results must be the same bytes everywhere, and NaN tests must hold.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import os
+import threading
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+_CORE = Path(__file__).parent
+
+
+def _sources_digest() -> str:
+    digest = hashlib.sha256()
+    for path in sorted(_CORE.rglob("*.py")):
+        if path.name.startswith("test_"):
+            continue
+        text = path.read_bytes()
+        if b"@kernel" in text or b"@parallel_kernel" in text:
+            digest.update(path.name.encode() + b"\0" + text)
+    return digest.hexdigest()[:16]
+
+
+KERNELS_DIGEST = _sources_digest()
+os.environ.setdefault("NUMBA_THREADING_LAYER", "workqueue")
+if "NUMBA_CACHE_DIR" not in os.environ:
+    os.environ["NUMBA_CACHE_DIR"] = str(_CORE.parent.parent / ".cache" / "numba" / KERNELS_DIGEST)
+
+import numba  # noqa: E402  (the environment must be set first)
+
+PARALLEL = threading.RLock()
+
+
+def kernel(function: Callable[..., Any]) -> Any:
+    """Compile a serial kernel: cached, without the interpreter lock, numpy's division rules."""
+    return numba.njit(cache=True, nogil=True, error_model="numpy")(function)
+
+
+def parallel_kernel(function: Callable[..., Any]) -> Any:
+    """Compile a kernel whose ``prange`` runs on several threads. Call it while holding ``PARALLEL``."""
+    return numba.njit(cache=True, nogil=True, parallel=True, error_model="numpy")(function)
+
+
+def set_threads(count: int) -> None:
+    """Use so many threads in parallel kernels, at most what numba started with."""
+    numba.set_num_threads(max(1, min(count, numba.config.NUMBA_NUM_THREADS)))

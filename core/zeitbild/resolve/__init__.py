@@ -1,0 +1,6 @@
+"""A shot document at a frame becomes a snapshot: everything the renderer needs, and nothing it does not."""
+
+from zeitbild.resolve.key import frame_key
+from zeitbild.resolve.snapshot import Snapshot, SnapshotElement, resolve
+
+__all__ = ["Snapshot", "SnapshotElement", "frame_key", "resolve"]

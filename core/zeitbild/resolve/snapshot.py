@@ -1,0 +1,127 @@
+"""Resolve: shot document x frame -> snapshot."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from fractions import Fraction
+from typing import Any
+
+from zeitbild.colour import decode_hex
+from zeitbild.document.shot import Shot, SunLight
+from zeitbild.document.values import Finish
+from zeitbild.elements import ElementBase
+from zeitbild.elements.base import AssetSource
+from zeitbild.errors import InputError
+from zeitbild.geometry.mesh import Mesh
+from zeitbild.geometry.transforms import placement
+from zeitbild.render.camera import Camera, look_at
+from zeitbild.render.environment import EnvironmentLight
+from zeitbild.resolve.geometry_cache import GEOMETRY, geometry_key
+from zeitbild.timing import phase_of, turned_degrees
+
+Triple = tuple[float, float, float]
+
+
+@dataclass(frozen=True, slots=True)
+class SnapshotElement:
+    """An element at a frame: its mesh by key, where it stands (4 x 4, row by row), and its finishes, linear."""
+
+    geometry: str
+    matrix: tuple[float, ...]
+    finishes: tuple[tuple[float, float, float, float, float], ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Snapshot:
+    """What the camera sees at one frame, in plain numbers; linear light, units and degrees of the set.
+
+    suns are directions towards each light with its colour times strength; meshes belong to ``elements`` by place.
+    """
+
+    width: int
+    height: int
+    camera_position: Triple
+    camera_target: Triple
+    camera_angle: float
+    suns: tuple[tuple[float, float, float, float, float, float], ...]
+    ambient: Triple
+    environment: EnvironmentLight
+    backdrop: Triple | None
+    elements: tuple[SnapshotElement, ...]
+    meshes: tuple[Mesh, ...]
+
+    @property
+    def camera(self) -> Camera:
+        """The camera set up for the raster."""
+        return look_at(self.camera_position, self.camera_target, self.camera_angle, self.width, self.height)
+
+    def at_size(self, width: int, height: int) -> Snapshot:
+        """The same view on another raster; the horizontal angle of view is kept."""
+        changed: dict[str, Any] = {name: getattr(self, name) for name in self.__dataclass_fields__}
+        return Snapshot(**{**changed, "width": width, "height": height})
+
+
+def _sun(light: SunLight) -> tuple[float, float, float, float, float, float]:
+    azimuth, elevation = math.radians(light.azimuth), math.radians(light.elevation)
+    red, green, blue = decode_hex(light.colour)
+    return (
+        math.cos(elevation) * math.sin(azimuth), math.sin(elevation), math.cos(elevation) * math.cos(azimuth),
+        red * light.strength, green * light.strength, blue * light.strength,
+    )
+
+
+def _finish(finish: Finish) -> tuple[float, float, float, float, float]:
+    return (*decode_hex(finish.base_colour), finish.roughness, finish.metalness)
+
+
+def element_matrix(element: ElementBase, phase: Fraction) -> tuple[float, ...]:
+    """Where an element stands at a phase of its range: 4 x 4, row by row."""
+    place = element.placement
+    # Turns are typed in decimals: reading them as decimals keeps a third of a turn from becoming a binary near-miss.
+    degrees = turned_degrees(Fraction(str(element.turn.turns)), phase)
+    matrix = placement(
+        place.position, place.rotation, place.scale, element.turn.axis, degrees, element.pivot_offset
+    )
+    return tuple(float(value) for value in matrix.reshape(-1))
+
+
+def resolve(shot: Shot, frame: int, assets: AssetSource) -> Snapshot:
+    """Everything visible at ``frame``; raises InputError whose field names the element that cannot be built."""
+    timing = shot.timing
+    phase = phase_of(frame, timing.first, timing.last, timing.cycle)
+    elements, meshes = [], []
+    for number, element in enumerate(shot.elements):
+        if not element.shown:
+            continue
+        try:
+            mesh = GEOMETRY.mesh(element, assets)
+        except InputError as error:
+            error.field = f"elements.{number}.{error.field}".rstrip(".")
+            raise
+        elements.append(
+            SnapshotElement(
+                geometry_key(element), element_matrix(element, phase), tuple(_finish(one) for one in element.finishes())
+            )
+        )
+        meshes.append(mesh)
+    ambient = [0.0, 0.0, 0.0]
+    suns = []
+    for light in shot.lights:
+        if not light.on:
+            continue
+        if isinstance(light, SunLight):
+            suns.append(_sun(light))
+        else:
+            ambient = [sum_ + value * light.strength for sum_, value in zip(ambient, decode_hex(light.colour), strict=True)]
+    around = shot.environment
+    return Snapshot(
+        width=shot.raster.width, height=shot.raster.height,
+        camera_position=shot.camera.position, camera_target=shot.camera.look_at, camera_angle=shot.camera.angle,
+        suns=tuple(suns), ambient=(ambient[0], ambient[1], ambient[2]),
+        environment=EnvironmentLight(
+            around.strength, decode_hex(around.sky), decode_hex(around.floor), around.boxes, around.rotation
+        ),
+        backdrop=decode_hex(shot.backdrop.colour) if shot.backdrop.kind == "colour" else None,
+        elements=tuple(elements), meshes=tuple(meshes),
+    )
