@@ -20,8 +20,8 @@ from zeitbild.render.octahedral import texel_directions, texel_solid_angles
 
 SIZE = 48
 _SOURCE = 32
-#: Roughness of each blurred picture.
-LEVELS = np.array([0.0, 0.15, 0.3, 0.45, 0.6, 0.8, 1.0])
+#: Roughness of each blurred picture; evenly spaced, so that a look-up finds its two neighbours by multiplying.
+LEVELS = np.linspace(0.0, 1.0, 8)
 _TABLE = 32
 _TABLE_SAMPLES = 256
 

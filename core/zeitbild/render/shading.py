@@ -13,6 +13,7 @@ import numpy as np
 
 from zeitbild.kernels import kernel, parallel_kernel
 from zeitbild.render.environment import LEVELS, SIZE
+from zeitbild.render.visibility import TILE
 
 #: Reflectance of dielectrics at normal incidence (glTF 2.0, appendix B.3.3).
 DIELECTRIC = 0.04
@@ -20,16 +21,10 @@ DIELECTRIC = 0.04
 _MIN_ALPHA = 0.0016
 _PI = math.pi
 _SIZE = SIZE
-_LEVELS = tuple(float(level) for level in LEVELS)
-_LEVEL_COUNT = len(_LEVELS)
-
-
-@kernel
-def fresnel(cosine, at_normal):  # type: ignore[no-untyped-def]
-    """Schlick's approximation: reflectance at an angle from the one at normal incidence, both in 0..1."""
-    rest = 1.0 - cosine
-    square = rest * rest
-    return at_normal + (1.0 - at_normal) * square * square * rest
+_TILE = TILE
+_LEVEL_COUNT = len(LEVELS)
+#: A shading normal leaning away further than this (cosine) shows the surface from behind.
+_TURNED_AWAY = -0.2
 
 
 @kernel
@@ -45,8 +40,8 @@ def ggx_lobe(n_l, n_v, n_h, alpha):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _look_up(maps, level, x, y, z, out):  # type: ignore[no-untyped-def]
-    """Bilinear value of one octahedral picture in a unit direction; adds nothing, writes out [3]."""
+def _look_up(maps, level, x, y, z):  # type: ignore[no-untyped-def]
+    """Bilinear value (three numbers) of one octahedral picture in a direction of any length."""
     total = abs(x) + abs(y) + abs(z)
     u, v = x / total, z / total
     if y < 0.0:
@@ -54,120 +49,136 @@ def _look_up(maps, level, x, y, z, out):  # type: ignore[no-untyped-def]
     # Texel middles stand half a texel inside; the border shifts them by one.
     column = (u + 1.0) * 0.5 * _SIZE + 0.5
     row = (v + 1.0) * 0.5 * _SIZE + 0.5
-    c = min(max(int(column), 0), _SIZE)
-    r = min(max(int(row), 0), _SIZE)
+    c = np.uint64(min(max(int(column), 0), _SIZE))
+    r = np.uint64(min(max(int(row), 0), _SIZE))
     fc, fr = column - c, row - r
-    for k in range(3):
-        top = maps[level, r, c, k] * (1.0 - fc) + maps[level, r, c + 1, k] * fc
-        bottom = maps[level, r + 1, c, k] * (1.0 - fc) + maps[level, r + 1, c + 1, k] * fc
-        out[k] = top * (1.0 - fr) + bottom * fr
+    c1, r1 = c + np.uint64(1), r + np.uint64(1)
+    w00, w01 = (1.0 - fc) * (1.0 - fr), fc * (1.0 - fr)
+    w10, w11 = (1.0 - fc) * fr, fc * fr
+    picture = maps[level]
+    return (
+        picture[r, c, 0] * w00 + picture[r, c1, 0] * w01 + picture[r1, c, 0] * w10 + picture[r1, c1, 0] * w11,
+        picture[r, c, 1] * w00 + picture[r, c1, 1] * w01 + picture[r1, c, 1] * w10 + picture[r1, c1, 1] * w11,
+        picture[r, c, 2] * w00 + picture[r, c1, 2] * w01 + picture[r1, c, 2] * w10 + picture[r1, c1, 2] * w11,
+    )
 
 
 @kernel
-def surface_radiance(normal, view, base, rough, metal, suns, ambient, maps, table, scratch, out):  # type: ignore[no-untyped-def]
-    """Radiance out [3] of a surface point.
+def directional_light(nx, ny, nz, vx, vy, vz, lx, ly, lz, n_v, alpha):  # type: ignore[no-untyped-def]
+    """(n.l, lobe times pi, Schlick's fifth power) of a unit light direction; n.l is 0 where it does not reach."""
+    n_l = nx * lx + ny * ly + nz * lz
+    hx, hy, hz = lx + vx, ly + vy, lz + vz
+    square = hx * hx + hy * hy + hz * hz
+    if n_l <= 0.0 or square < 1e-12:
+        return 0.0, 0.0, 0.0
+    scale = 1.0 / math.sqrt(square)
+    n_h = min(1.0, max(0.0, (nx * hx + ny * hy + nz * hz) * scale))
+    rest = 1.0 - min(1.0, max(0.0, (vx * hx + vy * hy + vz * hz) * scale))
+    return n_l, ggx_lobe(n_l, n_v, n_h, alpha) * _PI, rest * rest * rest * rest * rest
 
-    normal, view [3] unit vectors, view towards the eye; base [3] linear; rough, metal in 0..1; suns [L, 6] direction
-    towards the light and irradiance over pi; ambient [3]; maps and table from ``environment``; scratch [2, 3].
-    """
-    n_v = normal[0] * view[0] + normal[1] * view[1] + normal[2] * view[2]
-    n_v = min(1.0, max(n_v, 1e-3))
-    alpha = max(rough * rough, _MIN_ALPHA)
-    for k in range(3):
-        out[k] = 0.0
-    for light in range(suns.shape[0]):
-        lx, ly, lz = suns[light, 0], suns[light, 1], suns[light, 2]
-        n_l = normal[0] * lx + normal[1] * ly + normal[2] * lz
-        if n_l <= 0.0:
-            continue
-        hx, hy, hz = lx + view[0], ly + view[1], lz + view[2]
-        length = math.sqrt(hx * hx + hy * hy + hz * hz)
-        if length < 1e-6:
-            continue
-        n_h = min(1.0, max(0.0, (normal[0] * hx + normal[1] * hy + normal[2] * hz) / length))
-        v_h = min(1.0, max(0.0, (view[0] * hx + view[1] * hy + view[2] * hz) / length))
-        lobe = ggx_lobe(n_l, n_v, n_h, alpha) * _PI
-        for k in range(3):
-            at_normal = DIELECTRIC * (1.0 - metal) + base[k] * metal
-            reflected = fresnel(v_h, at_normal)
-            # The dielectric's matt share is what its own Fresnel term lets in; metal has none.
-            matt = base[k] * (1.0 - metal) * (1.0 - fresnel(v_h, DIELECTRIC))
-            out[k] += (matt + reflected * lobe) * n_l * suns[light, 3 + k]
+
+@kernel
+def _table_entry(table, n_v, rough):  # type: ignore[no-untyped-def]
+    """Scale and bias of the reflectance at n.v and roughness, bilinear."""
     cell_v = min(max(n_v * 32.0 - 0.5, 0.0), 31.0)
     cell_r = min(max(rough * 32.0 - 0.5, 0.0), 31.0)
-    iv, ir = min(int(cell_v), 30), min(int(cell_r), 30)
-    fv, fr = cell_v - iv, cell_r - ir
-    scale = (table[iv, ir, 0] * (1 - fr) + table[iv, ir + 1, 0] * fr) * (1 - fv) + (
-        table[iv + 1, ir, 0] * (1 - fr) + table[iv + 1, ir + 1, 0] * fr
-    ) * fv
-    bias = (table[iv, ir, 1] * (1 - fr) + table[iv, ir + 1, 1] * fr) * (1 - fv) + (
-        table[iv + 1, ir, 1] * (1 - fr) + table[iv + 1, ir + 1, 1] * fr
-    ) * fv
+    v, r = min(int(cell_v), 30), min(int(cell_r), 30)
+    fv, fr = cell_v - v, cell_r - r
+    w00, w01, w10, w11 = (1.0 - fv) * (1.0 - fr), (1.0 - fv) * fr, fv * (1.0 - fr), fv * fr
+    return (
+        table[v, r, 0] * w00 + table[v, r + 1, 0] * w01 + table[v + 1, r, 0] * w10 + table[v + 1, r + 1, 0] * w11,
+        table[v, r, 1] * w00 + table[v, r + 1, 1] * w01 + table[v + 1, r, 1] * w10 + table[v + 1, r + 1, 1] * w11,
+    )
+
+
+@kernel
+def surface_radiance(nx, ny, nz, vx, vy, vz, base_r, base_g, base_b, rough, metal, suns, ambient, maps, table):  # type: ignore[no-untyped-def]
+    """Radiance (three numbers, linear) of a surface point.
+
+    Normal n and view v are unit vectors, the view towards the eye; base is linear; rough and metal in 0..1; suns
+    [L, 6] direction towards the light, then colour times strength; ambient [3]; maps and table from ``environment``.
+    """
+    n_v = min(1.0, max(nx * vx + ny * vy + nz * vz, 1e-3))
+    alpha = max(rough * rough, _MIN_ALPHA)
+    rest = 1.0 - metal
+    f0_r = DIELECTRIC * rest + base_r * metal
+    f0_g = DIELECTRIC * rest + base_g * metal
+    f0_b = DIELECTRIC * rest + base_b * metal
+    red, green, blue = 0.0, 0.0, 0.0
+    for light in range(suns.shape[0]):
+        n_l, lobe, fifth = directional_light(
+            nx, ny, nz, vx, vy, vz, suns[light, 0], suns[light, 1], suns[light, 2], n_v, alpha
+        )
+        if n_l > 0.0:
+            # The dielectric's matt share is what its own Fresnel term lets in; metal has none.
+            matt = rest * (1.0 - DIELECTRIC - (1.0 - DIELECTRIC) * fifth)
+            red += (base_r * matt + (f0_r + (1.0 - f0_r) * fifth) * lobe) * n_l * suns[light, 3]
+            green += (base_g * matt + (f0_g + (1.0 - f0_g) * fifth) * lobe) * n_l * suns[light, 4]
+            blue += (base_b * matt + (f0_b + (1.0 - f0_b) * fifth) * lobe) * n_l * suns[light, 5]
+    scale, bias = _table_entry(table, n_v, rough)
     twice = 2.0 * n_v
-    rx, ry, rz = twice * normal[0] - view[0], twice * normal[1] - view[1], twice * normal[2] - view[2]
-    level = 0
-    while level < _LEVEL_COUNT - 2 and rough > _LEVELS[level + 1]:
-        level += 1
-    blend = min(1.0, max(0.0, (rough - _LEVELS[level]) / (_LEVELS[level + 1] - _LEVELS[level])))
-    sharp, soft = scratch[0], scratch[1]
-    _look_up(maps, level, rx, ry, rz, sharp)
-    _look_up(maps, level + 1, rx, ry, rz, soft)
-    for k in range(3):
-        at_normal = DIELECTRIC * (1.0 - metal) + base[k] * metal
-        mirrored = sharp[k] * (1.0 - blend) + soft[k] * blend + ambient[k]
-        out[k] += mirrored * (at_normal * scale + bias)
-    _look_up(maps, _LEVEL_COUNT, normal[0], normal[1], normal[2], soft)
-    kept = (1.0 - metal) * (1.0 - (DIELECTRIC * scale + bias))
-    for k in range(3):
-        out[k] += base[k] * kept * (soft[k] + ambient[k])
+    rx, ry, rz = twice * nx - vx, twice * ny - vy, twice * nz - vz
+    place = rough * (_LEVEL_COUNT - 1)
+    level = min(int(place), _LEVEL_COUNT - 2)
+    blend = place - level
+    sharp_r, sharp_g, sharp_b = _look_up(maps, level, rx, ry, rz)
+    soft_r, soft_g, soft_b = _look_up(maps, level + 1, rx, ry, rz)
+    red += (sharp_r + (soft_r - sharp_r) * blend + ambient[0]) * (f0_r * scale + bias)
+    green += (sharp_g + (soft_g - sharp_g) * blend + ambient[1]) * (f0_g * scale + bias)
+    blue += (sharp_b + (soft_b - sharp_b) * blend + ambient[2]) * (f0_b * scale + bias)
+    if rest > 0.0:
+        soft_r, soft_g, soft_b = _look_up(maps, _LEVEL_COUNT, nx, ny, nz)
+        kept = rest * (1.0 - (DIELECTRIC * scale + bias))
+        red += base_r * kept * (soft_r + ambient[0])
+        green += base_g * kept * (soft_g + ambient[1])
+        blue += base_b * kept * (soft_b + ambient[2])
+    return red, green, blue
 
 
 @parallel_kernel
 def shade(  # type: ignore[no-untyped-def]
-    pixel, triangle, share, where, counts, room, width, edges, triangles, normals, finish_of, finishes, eye,
-    ray_x, ray_y, ray_0, suns, ambient, maps, table, beauty,
+    order, pixel, triangle, share, where, counts, room, width, edges, triangles, normals, finish_of, finishes,
+    ray_x, ray_y, ray_0, suns, ambient, maps, table, alpha, beauty,
 ):
-    """Shade every fragment and add it to its pixel of beauty [H, W, 4], whose colour must be zero before.
+    """Shade every fragment into its pixel of beauty [H, W, 4]; every pixel is written, its last value is alpha [H, W].
 
     A tile owns its pixels, so the sum's order never depends on threads. The ray through pixel coordinates (x, y) is
     ray_0 + x ray_x + y ray_y. normals [T, 3, 3] world; finish_of [T]; finishes [F, 5] base colour, roughness, metal.
     """
-    for tile in numba.prange(counts.shape[0]):
-        normal, view = np.empty(3), np.empty(3)
-        base, out, scratch = np.empty(3), np.empty(3), np.empty((2, 3))
+    for turn in numba.prange(order.shape[0]):
+        tile = order[turn]
+        columns = (width + _TILE - 1) // _TILE
+        top, left = (tile // columns) * _TILE, (tile % columns) * _TILE
+        for row in range(top, min(top + _TILE, beauty.shape[0])):
+            for column in range(left, min(left + _TILE, width)):
+                beauty[row, column, 0] = beauty[row, column, 1] = beauty[row, column, 2] = np.float32(0.0)
+                beauty[row, column, 3] = alpha[row, column]
         for f in range(tile * room, tile * room + counts[tile]):
-            t = triangle[f]
+            t = np.uint64(triangle[f])
             x, y = where[f, 0], where[f, 1]
-            weight_a = edges[t, 0] * x + edges[t, 1] * y + edges[t, 2]
-            weight_b = edges[t, 3] * x + edges[t, 4] * y + edges[t, 5]
-            weight_c = edges[t, 6] * x + edges[t, 7] * y + edges[t, 8]
-            total = weight_a + weight_b + weight_c
+            a = edges[t, 0] * x + edges[t, 1] * y + edges[t, 2]
+            b = edges[t, 3] * x + edges[t, 4] * y + edges[t, 5]
+            c = edges[t, 6] * x + edges[t, 7] * y + edges[t, 8]
             # The mean of several triangles' samples may lie just outside this one.
-            weight_a = max(0.0, weight_a / total)
-            weight_b = max(0.0, weight_b / total)
-            weight_c = max(0.0, weight_c / total)
-            length = 0.0
-            far = 0.0
-            for k in range(3):
-                normal[k] = weight_a * normals[t, 0, k] + weight_b * normals[t, 1, k] + weight_c * normals[t, 2, k]
-                length += normal[k] * normal[k]
-                view[k] = -(ray_0[k] + x * ray_x[k] + y * ray_y[k])
-                far += view[k] * view[k]
-            length, far = 1.0 / math.sqrt(max(length, 1e-30)), 1.0 / math.sqrt(far)
-            facing = 0.0
-            for k in range(3):
-                normal[k] *= length
-                view[k] *= far
-                facing += normal[k] * view[k]
-            if facing < -0.2:
-                for k in range(3):
-                    normal[k] = -normal[k]
+            total = 1.0 / (a + b + c)
+            a, b, c = max(0.0, a * total), max(0.0, b * total), max(0.0, c * total)
+            nx = a * normals[t, 0, 0] + b * normals[t, 1, 0] + c * normals[t, 2, 0]
+            ny = a * normals[t, 0, 1] + b * normals[t, 1, 1] + c * normals[t, 2, 1]
+            nz = a * normals[t, 0, 2] + b * normals[t, 1, 2] + c * normals[t, 2, 2]
+            length = 1.0 / math.sqrt(max(nx * nx + ny * ny + nz * nz, 1e-30))
+            vx = -(ray_0[0] + x * ray_x[0] + y * ray_y[0])
+            vy = -(ray_0[1] + x * ray_x[1] + y * ray_y[1])
+            vz = -(ray_0[2] + x * ray_x[2] + y * ray_y[2])
+            near = 1.0 / math.sqrt(vx * vx + vy * vy + vz * vz)
+            nx, ny, nz, vx, vy, vz = nx * length, ny * length, nz * length, vx * near, vy * near, vz * near
+            if nx * vx + ny * vy + nz * vz < _TURNED_AWAY:
+                nx, ny, nz = -nx, -ny, -nz
             finish = finish_of[t]
-            for k in range(3):
-                base[k] = finishes[finish, k]
-            surface_radiance(
-                normal, view, base, finishes[finish, 3], finishes[finish, 4], suns, ambient, maps, table, scratch, out
+            red, green, blue = surface_radiance(
+                nx, ny, nz, vx, vy, vz, finishes[finish, 0], finishes[finish, 1], finishes[finish, 2],
+                finishes[finish, 3], finishes[finish, 4], suns, ambient, maps, table,
             )
             row, column = pixel[f] // width, pixel[f] % width
-            for k in range(3):
-                beauty[row, column, k] += np.float32(share[f] * out[k])
+            beauty[row, column, 0] += np.float32(share[f] * red)
+            beauty[row, column, 1] += np.float32(share[f] * green)
+            beauty[row, column, 2] += np.float32(share[f] * blue)

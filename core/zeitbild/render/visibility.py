@@ -10,6 +10,7 @@ pixel's samples it covers. Shading works on fragments, so it does not depend on 
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 from typing import Any
 
@@ -36,6 +37,7 @@ class Fragments:
     share    [n] float32, covered share of the pixel in (0, 1]
     where    [n, 2] float32, mean position of the covered samples in pixels from the picture's corner
     counts   [tiles] int32
+    order    [tiles] int64, in which order threads should take the tiles to be equally busy
     edges    [T, 9] float64, homogeneous edge functions (three coefficients for each corner), for interpolation
     """
 
@@ -44,6 +46,7 @@ class Fragments:
     share: NDArray[np.float32]
     where: NDArray[np.float32]
     counts: NDArray[np.int32]
+    order: NDArray[np.int64]
     room: int
     edges: NDArray[np.float64]
 
@@ -135,10 +138,10 @@ def _rasteriser(samples: int) -> Any:
     tiny = np.float32(1.4e-45)
     same = _SAME_SURFACE
 
-    def rasterise(scaled, boxes, offsets, starts, members, patches, facing, near, width, height, columns, room,
+    def rasterise(order, scaled, boxes, offsets, starts, members, patches, facing, near, width, height, columns, room,
                   pixel, triangle, share, where, counts, alpha, depth):  # type: ignore[no-untyped-def]
-        tiles = counts.shape[0]
-        for tile in numba.prange(tiles):
+        for turn in numba.prange(order.shape[0]):
+            tile = order[turn]
             counts[tile] = 0
             first, last = starts[tile], starts[tile + 1]
             x0, y0 = (tile % columns) * tile_side, (tile // columns) * tile_side
@@ -275,6 +278,17 @@ def _rasteriser(samples: int) -> Any:
 _RASTERISERS = {samples: _rasteriser(samples) for samples in SAMPLE_COUNTS}
 
 
+def _spread(count: int) -> NDArray[np.int64]:
+    """Numbers below ``count`` in steps of the golden section: any stretch of them samples the whole picture evenly.
+
+    Threads get stretches of equal length; without this one thread would get the full half of a picture.
+    """
+    step = max(1, int(count * 0.618))
+    while math.gcd(step, count) > 1:
+        step += 1
+    return np.arange(count, dtype=np.int64) * step % count
+
+
 def rasterise(
     corners: NDArray[np.float64], triangles: NDArray[np.int32], cull: NDArray[np.bool_], patches: NDArray[np.int32],
     facing: NDArray[np.float32], *, near: float, width: int, height: int, samples: int,
@@ -297,16 +311,17 @@ def rasterise(
     _fill_bins(boxes, columns, starts[:-1].copy(), members)
     alpha, depth = np.empty((height, width), np.float32), np.empty((height, width), np.float32)
     counts = np.empty(columns * rows, np.int32)
+    order = _spread(columns * rows)
     room = TILE * TILE * _ROOM
     while True:
         total = columns * rows * room
         pixel, triangle = np.empty(total, np.int32), np.empty(total, np.int32)
         share, where = np.empty(total, np.float32), np.empty((total, 2), np.float32)
         _RASTERISERS[samples](
-            scaled, boxes, offsets, starts, members, patches, facing, near, width, height, columns, room,
+            order, scaled, boxes, offsets, starts, members, patches, facing, near, width, height, columns, room,
             pixel, triangle, share, where, counts, alpha, depth,
         )
         most = int(counts.max(initial=0))
         if most <= room:
-            return Fragments(pixel, triangle, share, where, counts, room, edges), alpha, depth
+            return Fragments(pixel, triangle, share, where, counts, order, room, edges), alpha, depth
         room = max(2 * room, most)

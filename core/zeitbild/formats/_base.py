@@ -1,0 +1,69 @@
+"""The contract of a format: what it can carry, how it writes a plane, how an independent reader reads it back."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from zeitbild.registry import Registry
+from zeitbild.render.passes import Role
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Plane:
+    """Pixels of one pass on their way into a file; shapes as in ``passes.Role``, float32, row 0 at the top.
+
+    depth_range is (near, far) in units; only depth planes in formats of whole numbers use it.
+    """
+
+    role: Role
+    pixels: NDArray[np.float32]
+    depth_range: tuple[float, float] = (0.0, 1.0)
+
+
+@dataclass(frozen=True, slots=True)
+class ReadBack:
+    """What the independent reader found: raster, channels, bits, and the largest distance from the plane.
+
+    worst is in code values for whole-number formats and in absolute values for float formats; ``holds`` tells whether
+    it stays within what the format's rounding allows. stray counts pixels with colour under zero alpha.
+    """
+
+    width: int
+    height: int
+    channels: str
+    bits: int
+    worst: float
+    allowed: float
+    stray: int
+
+    @property
+    def holds(self) -> bool:
+        """True if the file says what the plane says."""
+        return self.worst <= self.allowed and self.stray == 0
+
+
+@dataclass(frozen=True, slots=True)
+class Format:
+    """One way to write planes to files.
+
+    bits by role; alpha: how colour relates to alpha in the file; colour: how light is encoded there.
+    """
+
+    name: str
+    title: str
+    extension: str
+    alpha: Literal["straight", "premultiplied"]
+    colour: str
+    bits: dict[Role, int]
+    encode: Callable[[Plane], bytes]
+    read_back: Callable[[Path, Plane], ReadBack]
+    order: int = 0
+
+
+formats: Registry[Format] = Registry("format", "zeitbild.formats")

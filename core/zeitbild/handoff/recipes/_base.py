@@ -1,0 +1,27 @@
+"""The contract of a recipe."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from zeitbild.formats import Format, formats
+from zeitbild.registry import Registry
+
+
+@dataclass(frozen=True, slots=True)
+class Recipe:
+    """A kind of delivery: one file for each frame and pass, in one format. ``note`` tells receivers how to read it."""
+
+    name: str
+    title: str
+    format_name: str
+    note: str
+    order: int = 0
+
+    @property
+    def format(self) -> Format:
+        """The format that writes and checks its files."""
+        return formats.get(self.format_name)
+
+
+recipes: Registry[Recipe] = Registry("recipe", "zeitbild.handoff.recipes")
