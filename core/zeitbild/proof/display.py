@@ -1,0 +1,113 @@
+"""A premultiplied linear picture over a ground, as 8-bit sRGB for a screen."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import lru_cache
+from typing import Literal
+
+import cv2
+import numba
+import numpy as np
+from numpy.typing import NDArray
+
+from zeitbild.colour import decode, decode_hex, encode
+from zeitbild.errors import InputError, StorageError
+from zeitbild.kernels import PARALLEL, parallel_kernel
+from zeitbild.render.picture import Picture
+
+GroundKind = Literal["checker", "black", "white", "grey", "colour", "gradient"]
+#: linear: as Zeitbild and careful compositors blend. encoded: as web browsers and many editors blend.
+Blend = Literal["linear", "encoded"]
+#: Side of a checker square in pixels of the shown picture, and its two encoded greys.
+CHECKER_SIDE, CHECKER_LIGHT, CHECKER_DARK = 16, 0.62, 0.48
+_STEPS = 65535
+
+
+@dataclass(frozen=True, slots=True)
+class Ground:
+    """What stands behind while proofing. colour and colour_to are sRGB ``#rrggbb``; a gradient runs downwards."""
+
+    kind: GroundKind = "checker"
+    colour: str = "#00a651"
+    colour_to: str = "#101828"
+
+    def rows(self, height: int) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+        """Encoded colour of the ground for each row [H, 3], for the two kinds of checker square."""
+        fixed = {"black": 0.0, "white": 1.0, "grey": 0.5}
+        try:
+            first, last = encode(decode_hex(self.colour)), encode(decode_hex(self.colour_to))
+        except ValueError as error:
+            raise InputError(str(error), "ground") from None
+        if self.kind == "checker":
+            return np.full((height, 3), CHECKER_LIGHT), np.full((height, 3), CHECKER_DARK)
+        if self.kind in fixed:
+            flat = np.full((height, 3), fixed[self.kind])
+        elif self.kind == "gradient":
+            share = np.linspace(0, 1, height)[:, None]
+            flat = first * (1 - share) + last * share
+        else:
+            flat = np.tile(first, (height, 1))
+        return flat, flat
+
+
+@dataclass(frozen=True, slots=True)
+class View:
+    """How a picture is shown: the picture over a ground, or its alpha alone as grey."""
+
+    ground: Ground = Ground()
+    what: Literal["picture", "alpha"] = "picture"
+    blend: Blend = "linear"
+
+
+@lru_cache(maxsize=1)
+def _encode_table() -> NDArray[np.float32]:
+    """Encoded value (0..1) of evenly spaced linear values; between entries the error stays below 1/20 of 1/255."""
+    return encode(np.arange(_STEPS + 2) / _STEPS).astype(np.float32)
+
+
+@parallel_kernel
+def _over_ground(picture, even, odd, side, encoded, table, out):  # type: ignore[no-untyped-def]
+    """picture [H, W, 4] over even/odd rows [H, 3] (linear, or encoded if ``encoded``); out [H, W, 3] blue first."""
+    steps = float(table.shape[0] - 2)
+    for y in numba.prange(picture.shape[0]):
+        for x in range(picture.shape[1]):
+            alpha = min(1.0, max(0.0, float(picture[y, x, 3])))
+            checked = ((x // side) + (y // side)) % 2 == 1
+            for k in range(3):
+                ground = odd[y, k] if checked else even[y, k]
+                colour = float(picture[y, x, k])
+                if encoded:
+                    straight = min(1.0, max(0.0, colour / alpha)) if alpha > 0.0 else 0.0
+                    value = table[int(straight * steps + 0.5)] * alpha + ground * (1.0 - alpha)
+                else:
+                    light = min(1.0, max(0.0, colour + ground * (1.0 - alpha)))
+                    value = table[int(light * steps + 0.5)]
+                out[y, x, 2 - k] = int(value * 255.0 + 0.5)
+
+
+def show(picture: Picture, view: View) -> NDArray[np.uint8]:
+    """8-bit sRGB [H, W, 3], blue first, of a picture as ``view`` asks for it; alpha alone is grey, not encoded."""
+    height, width = picture.depth.shape
+    if view.what == "alpha":
+        grey = (np.clip(picture.beauty[..., 3], 0, 1) * 255 + 0.5).astype(np.uint8)
+        return np.repeat(grey[..., None], 3, axis=2)
+    even, odd = view.ground.rows(height)
+    if view.blend == "linear":
+        even, odd = decode(even), decode(odd)
+    out = np.empty((height, width, 3), np.uint8)
+    with PARALLEL:
+        _over_ground(
+            picture.beauty, np.ascontiguousarray(even), np.ascontiguousarray(odd), CHECKER_SIDE, view.blend == "encoded",
+            _encode_table(), out,
+        )
+    return out
+
+
+def encode_view(pixels: NDArray[np.uint8], kind: Literal["jpeg", "png"]) -> bytes:
+    """Bytes of a shown picture: JPEG while something moves, PNG where pixels are judged."""
+    options = [cv2.IMWRITE_JPEG_QUALITY, 88] if kind == "jpeg" else [cv2.IMWRITE_PNG_COMPRESSION, 1]
+    done, buffer = cv2.imencode(f".{kind}", pixels, options)
+    if not done:
+        raise StorageError("the picture could not be encoded for the screen")
+    return buffer.tobytes()

@@ -1,0 +1,24 @@
+"""Take in an uploaded font."""
+
+from __future__ import annotations
+
+from pathlib import PurePosixPath
+
+from assets.models import Font
+from projects.models import Project
+from zeitbild.assets import AssetFolder
+from zeitbild.errors import LimitError
+from zeitbild.geometry.font import check_font
+from zeitbild.paths import assets_folder
+
+MAX_FONTS = 200
+
+
+def add_font(project: Project, file_name: str, data: bytes) -> Font:
+    """Check a font and keep it; FontError if it is broken, LimitError beyond ``MAX_FONTS`` in a project."""
+    label = PurePosixPath(file_name.replace("\\", "/")).name[:200] or "the font"
+    title = check_font(data, label)
+    if project.fonts.count() >= MAX_FONTS:
+        raise LimitError(f"a project takes up to {MAX_FONTS} fonts of its own", "font")
+    sha256 = AssetFolder(assets_folder()).add(data)
+    return Font.objects.get_or_create(project=project, sha256=sha256, defaults={"title": title, "file_name": label})[0]

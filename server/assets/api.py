@@ -1,0 +1,43 @@
+"""Font endpoints."""
+
+from __future__ import annotations
+
+from django.http import HttpRequest
+from ninja import File, Router, Schema
+from ninja.files import UploadedFile
+
+from assets.actions.add_font import add_font
+from assets.models import Font
+from projects.selectors import project_for
+from zeitbild.errors import FontError
+from zeitbild.geometry.font import MAX_FONT_BYTES
+from zeitbild_server.security import signed_in
+
+router = Router(tags=["assets"])
+
+
+class FontOut(Schema):
+    """A font as documents name it."""
+
+    key: str
+    title: str
+    character: str
+
+
+def _out(font: Font) -> FontOut:
+    return FontOut(key=f"asset:{font.sha256}", title=font.title, character=font.file_name)
+
+
+@router.get("/projects/{project_id}/fonts", response=list[FontOut], operation_id="listFonts")
+def list_fonts(request: HttpRequest, project_id: int) -> list[FontOut]:
+    """Fonts that this project brought along."""
+    return [_out(font) for font in project_for(signed_in(request), project_id).fonts.order_by("title")]
+
+
+@router.post("/projects/{project_id}/fonts", response=FontOut, operation_id="uploadFont")
+def upload_font(request: HttpRequest, project_id: int, file: UploadedFile = File(...)) -> FontOut:  # noqa: B008  (ninja's way)
+    """Take in a TTF or OTF file."""
+    project = project_for(signed_in(request), project_id)
+    if (file.size or 0) > MAX_FONT_BYTES:
+        raise FontError(f"{file.name} is too large; fonts go to {MAX_FONT_BYTES // 1_000_000} MB", "font")
+    return _out(add_font(project, file.name or "font", file.read()))

@@ -1,0 +1,20 @@
+"""Fonts that people brought along."""
+
+from __future__ import annotations
+
+from django.db import models
+
+from projects.models import Project
+
+
+class Font(models.Model):
+    """An uploaded font of a project; its content lies in the asset folder under its SHA-256."""
+
+    project = models.ForeignKey(Project, on_delete=models.CASCADE, related_name="fonts")
+    sha256 = models.CharField(max_length=64)
+    title = models.CharField(max_length=120)
+    file_name = models.CharField(max_length=200)
+    added_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["project", "sha256"], name="one_font")]

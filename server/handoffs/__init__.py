@@ -1,0 +1,1 @@
+"""Hand-offs: numbered, verified packages made from a finished run."""

@@ -1,0 +1,136 @@
+"""Hand-off endpoints."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import AsyncIterator
+from datetime import datetime
+from pathlib import Path
+from typing import Any
+
+from asgiref.sync import sync_to_async
+from django.http import Http404, HttpRequest, HttpResponse, StreamingHttpResponse
+from ninja import Router, Schema
+
+from handoffs.actions.start_handoff import retry_handoff, start_handoff
+from handoffs.models import HandOff
+from handoffs.selectors import handoff_for, handoffs_of, package_path, version_folder
+from runs.events import stream
+from runs.selectors import run_for
+from shots.selectors import shot_for
+from zeitbild.timing import parse_frames
+from zeitbild_server.security import AsyncSessionUser, in_database, signed_in
+
+router = Router(tags=["handoffs"])
+_BLOCK = 1 << 20
+
+
+class HandOffIn(Schema):
+    """How to hand off."""
+
+    recipe: str = "png8"
+
+
+class HandOffOut(Schema):
+    """A hand-off."""
+
+    id: int
+    shot_id: int
+    run_id: int
+    version: int
+    recipe: str
+    state: str
+    error: str
+    written: dict[str, list[int]]
+    total: int
+    files: int
+    bytes: int
+    worst: float
+    made_at: datetime
+    package_name: str
+
+
+def _out(handoff: HandOff) -> dict[str, Any]:
+    return {
+        "id": handoff.id, "shot_id": handoff.shot_id, "run_id": handoff.run_id, "version": handoff.version,
+        "recipe": handoff.recipe, "state": handoff.state, "error": handoff.error,
+        "written": {layer: list(parse_frames(text)) for layer, text in handoff.written.items() if text},
+        "total": handoff.run.cells.count(), "files": handoff.files, "bytes": handoff.bytes, "worst": handoff.worst,
+        "made_at": handoff.made_at, "package_name": handoff.package_name,
+    }
+
+
+@router.get("/shots/{shot_id}/handoffs", response=list[HandOffOut], operation_id="listHandOffs")
+def list_handoffs(request: HttpRequest, shot_id: int) -> list[dict[str, Any]]:
+    """Hand-offs of a shot, newest first."""
+    user = signed_in(request)
+    shot_for(user, shot_id)
+    return [_out(handoff) for handoff in handoffs_of(user).filter(shot_id=shot_id)]
+
+
+@router.post("/runs/{run_id}/handoffs", response=HandOffOut, operation_id="startHandOff")
+def start(request: HttpRequest, run_id: int, data: HandOffIn) -> dict[str, Any]:
+    """Line up the next version."""
+    user = signed_in(request)
+    return _out(start_handoff(user, run_for(user, run_id), data.recipe))
+
+
+@router.post("/handoffs/{handoff_id}/retry", response=HandOffOut, operation_id="retryHandOff")
+def retry(request: HttpRequest, handoff_id: int) -> dict[str, Any]:
+    """Try a failed hand-off again."""
+    handoff = handoff_for(signed_in(request), handoff_id)
+    retry_handoff(handoff)
+    return _out(handoff)
+
+
+@router.get("/handoffs/{handoff_id}/manifest", response=dict[str, Any], operation_id="getManifest")
+def manifest(request: HttpRequest, handoff_id: int) -> dict[str, Any]:
+    """The manifest of a finished hand-off."""
+    handoff = handoff_for(signed_in(request), handoff_id)
+    path = version_folder(handoff) / "manifest.json"
+    if handoff.state != HandOff.State.DONE or not path.exists():
+        raise Http404
+    read: dict[str, Any] = json.loads(path.read_text(encoding="utf-8"))
+    return read
+
+
+@router.get("/handoffs/{handoff_id}/events", auth=AsyncSessionUser(), operation_id="watchHandOff")
+async def watch(request: HttpRequest, handoff_id: int) -> StreamingHttpResponse:
+    """Server-sent events: the hand-off as its files are written."""
+    user = signed_in(request)
+    await in_database(handoff_for)(user, handoff_id)
+
+    def look(since: Any) -> tuple[dict[str, Any] | None, Any, bool]:
+        handoff = HandOff.objects.select_related("shot", "run").get(id=handoff_id)
+        now = _out(handoff)
+        now["made_at"] = now["made_at"].isoformat()
+        ended = handoff.state in (HandOff.State.DONE, HandOff.State.FAILED)
+        return (None if now == since else now), now, ended
+
+    return StreamingHttpResponse(
+        stream(look), content_type="text/event-stream", headers={"Cache-Control": "no-store", "X-Accel-Buffering": "no"}
+    )
+
+
+async def _blocks(path: Path) -> AsyncIterator[bytes]:
+    handle = await sync_to_async(open, thread_sensitive=False)(path, "rb")
+    try:
+        while block := await sync_to_async(handle.read, thread_sensitive=False)(_BLOCK):
+            yield block
+    finally:
+        handle.close()
+
+
+@router.get("/handoffs/{handoff_id}/package", auth=AsyncSessionUser(), operation_id="getPackage")
+async def package(request: HttpRequest, handoff_id: int) -> HttpResponse | StreamingHttpResponse:
+    """The ZIP of a finished hand-off."""
+    handoff = await in_database(handoff_for)(signed_in(request), handoff_id)
+    path = package_path(handoff)
+    if handoff.state != HandOff.State.DONE or not path.exists():
+        raise Http404
+    return StreamingHttpResponse(
+        _blocks(path), content_type="application/zip",
+        headers={
+            "Content-Disposition": f'attachment; filename="{handoff.package_name}"', "Content-Length": str(path.stat().st_size),
+        },
+    )

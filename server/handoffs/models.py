@@ -1,0 +1,46 @@
+"""Hand-offs."""
+
+from __future__ import annotations
+
+from django.conf import settings
+from django.db import models
+
+from runs.models import Run
+from shots.models import Shot
+
+
+class HandOff(models.Model):
+    """A package of files. Its version is the shot's next number and is never given again."""
+
+    class State(models.TextChoices):
+        """Where a hand-off stands."""
+
+        WAITING = "waiting"
+        WRITING = "writing"
+        DONE = "done"
+        FAILED = "failed"
+
+    shot = models.ForeignKey(Shot, on_delete=models.CASCADE, related_name="handoffs")
+    run = models.ForeignKey(Run, on_delete=models.PROTECT, related_name="handoffs")
+    version = models.PositiveIntegerField()
+    recipe = models.CharField(max_length=40)
+    state = models.CharField(max_length=10, choices=State.choices, default=State.WAITING)
+    error = models.TextField(blank=True)
+    #: Frames whose files are written and read back, as a frame set of each layer.
+    written = models.JSONField(default=dict)
+    files = models.PositiveIntegerField(default=0)
+    bytes = models.BigIntegerField(default=0)
+    worst = models.FloatField(default=0)
+    made_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.SET_NULL, null=True, related_name="+")
+    made_at = models.DateTimeField(auto_now_add=True)
+    worker = models.CharField(max_length=80, blank=True)
+    lease_until = models.DateTimeField(null=True, blank=True)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["shot", "version"], name="one_version")]
+        ordering = ["-version"]
+
+    @property
+    def package_name(self) -> str:
+        """File name of the ZIP."""
+        return f"{self.shot.code}_v{self.version:03}.zip"

@@ -1,0 +1,34 @@
+"""Reading hand-offs, always as one person may see them."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from django.contrib.auth.models import User
+from django.db.models import QuerySet
+from django.shortcuts import get_object_or_404
+
+from handoffs.models import HandOff
+from zeitbild.paths import handoffs_folder
+
+
+def handoffs_of(user: User) -> QuerySet[HandOff]:
+    """Hand-offs in the projects of a person, newest version first."""
+    return HandOff.objects.filter(
+        shot__project__memberships__user=user, shot__project__deleted_at=None, shot__deleted_at=None
+    ).select_related("shot", "run").order_by("-id")
+
+
+def handoff_for(user: User, handoff_id: int) -> HandOff:
+    """One hand-off that a person may reach; Http404 otherwise."""
+    return get_object_or_404(handoffs_of(user), id=handoff_id)
+
+
+def version_folder(handoff: HandOff) -> Path:
+    """The folder of a hand-off's files; one for each version, never shared."""
+    return handoffs_folder() / f"shot-{handoff.shot_id}" / f"v{handoff.version:03}"
+
+
+def package_path(handoff: HandOff) -> Path:
+    """The ZIP of a hand-off."""
+    return version_folder(handoff).with_name(f"v{handoff.version:03}.zip")

@@ -1,0 +1,1 @@
+"""Projects and who works on them."""

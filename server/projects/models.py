@@ -1,0 +1,31 @@
+"""Projects and memberships."""
+
+from __future__ import annotations
+
+from django.conf import settings
+from django.db import models
+
+
+class Project(models.Model):
+    """A set of shots with common defaults. Deleting keeps it for undo."""
+
+    code = models.CharField(max_length=40)
+    title = models.CharField(max_length=120)
+    #: Raster, rate and naming rule that new shots start with: part of a shot document.
+    defaults = models.JSONField(default=dict)
+    created_at = models.DateTimeField(auto_now_add=True)
+    deleted_at = models.DateTimeField(null=True, blank=True)
+    members = models.ManyToManyField(settings.AUTH_USER_MODEL, through="Membership", related_name="projects")
+
+    def __str__(self) -> str:
+        return self.title
+
+
+class Membership(models.Model):
+    """A person's place in a project. Only members reach its data."""
+
+    project = models.ForeignKey(Project, on_delete=models.CASCADE, related_name="memberships")
+    user = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="memberships")
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["project", "user"], name="one_membership")]

@@ -1,0 +1,1 @@
+"""Runs: a frozen shot rendered cell by cell, by the worker."""

@@ -1,0 +1,212 @@
+"""Run endpoints: start, steer, watch, and look at rendered frames."""
+
+from __future__ import annotations
+
+from dataclasses import asdict
+from datetime import datetime
+from typing import Any, Literal
+
+from django.http import HttpRequest, HttpResponse, StreamingHttpResponse
+from ninja import Query, Router, Schema
+
+from runs.actions.start_run import start_run
+from runs.actions.steer_run import continue_run, retry_failed, stop_run
+from runs.events import stream
+from runs.models import Cell, Run
+from runs.selectors import cell_for, progress_of, run_for, runs_of, stale_frames
+from shots.rendering import in_rendering, master_picture
+from shots.selectors import shot_for
+from zeitbild.proof import Ground, View, encode_view, probe, show
+from zeitbild_server.security import AsyncSessionUser, in_database, signed_in
+
+router = Router(tags=["runs"])
+
+
+class RunIn(Schema):
+    """What to render: the revision looked at, a frame set (empty: the range), a quality (empty: the shot's)."""
+
+    base: int
+    frame_set: str = ""
+    quality: str = ""
+
+
+class ProgressOut(Schema):
+    """Counts by state."""
+
+    total: int
+    waiting: int
+    rendering: int
+    done: int
+    reused: int
+    failed: int
+    bytes: int
+    left: float | None
+
+
+class CellOut(Schema):
+    """A cell."""
+
+    layer: str
+    frame: int
+    state: str
+    error: str
+    seconds: float
+
+
+class RunOut(Schema):
+    """A run with its progress."""
+
+    id: int
+    shot_id: int
+    revision: int
+    state: str
+    stopping: bool
+    error: str
+    quality: str
+    frame_set: str
+    made_at: datetime
+    seconds: float
+    progress: ProgressOut
+
+
+class RunFull(RunOut):
+    """A run with its cells and the frames that the current document would give differently."""
+
+    cells: list[CellOut]
+    stale: list[int]
+
+
+class LookIn(Schema):
+    """How to show a rendered frame."""
+
+    ground: Literal["checker", "black", "white", "grey", "colour", "gradient"] = "checker"
+    colour: str = "#00a651"
+    colour_to: str = "#101828"
+    what: Literal["picture", "alpha"] = "picture"
+    blend: Literal["linear", "encoded"] = "linear"
+    kind: Literal["jpeg", "png"] = "png"
+
+
+class ProbeOut(Schema):
+    """A pixel read in every way."""
+
+    x: int
+    y: int
+    straight: list[float]
+    premultiplied: list[float]
+    straight_8: list[int]
+    premultiplied_8: list[int]
+    depth: float | None
+
+
+def _cell(cell: Cell) -> dict[str, Any]:
+    return {"layer": cell.layer, "frame": cell.frame, "state": cell.state, "error": cell.error, "seconds": round(cell.seconds, 3)}
+
+
+def _out(run: Run) -> dict[str, Any]:
+    return {
+        "id": run.id, "shot_id": run.shot_id, "revision": run.revision_id, "state": run.state,
+        "stopping": run.stop_asked and run.state == Run.State.RUNNING, "error": run.error, "quality": run.quality,
+        "frame_set": run.frame_set, "made_at": run.made_at, "seconds": run.seconds, "progress": asdict(progress_of(run)),
+    }
+
+
+def _full(run: Run) -> dict[str, Any]:
+    return {**_out(run), "cells": [_cell(cell) for cell in run.cells.all()], "stale": stale_frames(run)}
+
+
+@router.get("/shots/{shot_id}/runs", response=list[RunOut], operation_id="listRuns")
+def list_runs(request: HttpRequest, shot_id: int) -> list[dict[str, Any]]:
+    """Runs of a shot, newest first."""
+    user = signed_in(request)
+    shot_for(user, shot_id)
+    return [_out(run) for run in runs_of(user).filter(shot_id=shot_id)[:50]]
+
+
+@router.post("/shots/{shot_id}/runs", response=RunFull, operation_id="startRun")
+def start(request: HttpRequest, shot_id: int, data: RunIn) -> dict[str, Any]:
+    """Freeze the shot and line it up."""
+    user = signed_in(request)
+    run = start_run(user, shot_for(user, shot_id), base=data.base, frame_set=data.frame_set, quality=data.quality)
+    return _full(run)
+
+
+@router.get("/runs/{run_id}", response=RunFull, operation_id="getRun")
+def get(request: HttpRequest, run_id: int) -> dict[str, Any]:
+    """A run with its cells."""
+    return _full(run_for(signed_in(request), run_id))
+
+
+@router.post("/runs/{run_id}/stop", response=RunOut, operation_id="stopRun")
+def stop(request: HttpRequest, run_id: int) -> dict[str, Any]:
+    """Finish the frames under way and stop."""
+    run = run_for(signed_in(request), run_id)
+    stop_run(run)
+    return _out(run)
+
+
+@router.post("/runs/{run_id}/continue", response=RunOut, operation_id="continueRun")
+def go_on(request: HttpRequest, run_id: int) -> dict[str, Any]:
+    """Go on where it stopped."""
+    run = run_for(signed_in(request), run_id)
+    continue_run(run)
+    return _out(run)
+
+
+@router.post("/runs/{run_id}/retry", response=RunOut, operation_id="retryRun")
+def retry(request: HttpRequest, run_id: int) -> dict[str, Any]:
+    """Try failed frames again."""
+    run = run_for(signed_in(request), run_id)
+    retry_failed(run)
+    return _out(run)
+
+
+@router.get("/runs/{run_id}/events", auth=AsyncSessionUser(), operation_id="watchRun")
+async def watch(request: HttpRequest, run_id: int) -> StreamingHttpResponse:
+    """Server-sent events: the run's progress and the cells that changed."""
+    user = signed_in(request)
+    await in_database(run_for)(user, run_id)
+
+    def look(since: Any) -> tuple[dict[str, Any] | None, Any, bool]:
+        run = Run.objects.get(id=run_id)
+        state, newest = since or (None, None)
+        cells = run.cells.all() if newest is None else run.cells.filter(changed_at__gte=newest)
+        rows = [(cell.changed_at, _cell(cell)) for cell in cells]
+        latest = max((changed for changed, _ in rows), default=newest)
+        now = _out(run)
+        mark = (now["state"], now["stopping"], now["progress"]["done"], now["progress"]["failed"], now["progress"]["rendering"])
+        ended = run.state in (Run.State.DONE, Run.State.FAILED, Run.State.STOPPED)
+        if mark == state and latest == newest:
+            return None, since, ended
+        change = {"run": {**now, "made_at": now["made_at"].isoformat()}, "cells": [row for _, row in rows]}
+        return change, (mark, latest), ended
+
+    return StreamingHttpResponse(
+        stream(look), content_type="text/event-stream", headers={"Cache-Control": "no-store", "X-Accel-Buffering": "no"}
+    )
+
+
+def _shown(key: str, look: LookIn) -> bytes:
+    view = View(Ground(look.ground, look.colour, look.colour_to), look.what, look.blend)
+    return encode_view(show(master_picture(key), view), look.kind)
+
+
+@router.get("/runs/{run_id}/cells/{layer}/{frame}/picture", auth=AsyncSessionUser(), operation_id="lookAtCell")
+async def look_at(request: HttpRequest, run_id: int, layer: str, frame: int, look: Query[LookIn]) -> HttpResponse:
+    """A rendered frame over a ground, or its alpha."""
+    cell = await in_database(cell_for)(signed_in(request), run_id, layer, frame)
+    data = await in_rendering(_shown, cell.key, look)
+    return HttpResponse(data, content_type=f"image/{look.kind}", headers={"Cache-Control": "private, max-age=86400"})
+
+
+@router.get("/runs/{run_id}/cells/{layer}/{frame}/probe", response=ProbeOut, auth=AsyncSessionUser(), operation_id="probeCell")
+async def probe_cell(request: HttpRequest, run_id: int, layer: str, frame: int, x: int, y: int) -> dict[str, Any]:
+    """One pixel of a rendered frame."""
+    cell = await in_database(cell_for)(signed_in(request), run_id, layer, frame)
+
+    def read() -> dict[str, Any]:
+        return asdict(probe(master_picture(cell.key), x, y))
+
+    return await in_rendering(read)
+
+

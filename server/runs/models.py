@@ -1,0 +1,68 @@
+"""Runs and their cells."""
+
+from __future__ import annotations
+
+from django.conf import settings
+from django.db import models
+
+from shots.models import Shot
+
+
+class Run(models.Model):
+    """One rendering of a frozen document: layers x frames. The worker that has it renews its lease while it lives."""
+
+    class State(models.TextChoices):
+        """Where a run stands."""
+
+        WAITING = "waiting"
+        RUNNING = "running"
+        STOPPED = "stopped"
+        DONE = "done"
+        FAILED = "failed"
+
+    shot = models.ForeignKey(Shot, on_delete=models.CASCADE, related_name="runs")
+    revision = models.ForeignKey("shots.Revision", on_delete=models.PROTECT, related_name="+")
+    #: The document's text as it was; what the farm gets, and what frame keys are made from.
+    document = models.TextField()
+    quality = models.CharField(max_length=10)
+    frame_set = models.CharField(max_length=2000)
+    state = models.CharField(max_length=10, choices=State.choices, default=State.WAITING)
+    stop_asked = models.BooleanField(default=False)
+    error = models.TextField(blank=True)
+    started_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.SET_NULL, null=True, related_name="+")
+    made_at = models.DateTimeField(auto_now_add=True)
+    worker = models.CharField(max_length=80, blank=True)
+    lease_until = models.DateTimeField(null=True, blank=True)
+    #: Seconds that workers spent on it, for the time left.
+    seconds = models.FloatField(default=0)
+
+
+class Cell(models.Model):
+    """One frame of one layer in a run."""
+
+    class State(models.TextChoices):
+        """Where a cell stands."""
+
+        WAITING = "waiting"
+        RENDERING = "rendering"
+        DONE = "done"
+        REUSED = "reused"
+        FAILED = "failed"
+
+    run = models.ForeignKey(Run, on_delete=models.CASCADE, related_name="cells")
+    layer = models.CharField(max_length=40)
+    frame = models.IntegerField()
+    state = models.CharField(max_length=10, choices=State.choices, default=State.WAITING)
+    key = models.CharField(max_length=64, blank=True)
+    seconds = models.FloatField(default=0)
+    bytes = models.BigIntegerField(default=0)
+    error = models.TextField(blank=True)
+    changed_at = models.DateTimeField(auto_now=True)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["run", "layer", "frame"], name="one_cell")]
+        indexes = [models.Index(fields=["run", "changed_at"])]
+        ordering = ["layer", "frame"]
+
+
+FINISHED = (Cell.State.DONE, Cell.State.REUSED)

@@ -1,0 +1,1 @@
+"""Shots and the revisions of their documents."""

@@ -1,0 +1,313 @@
+"""Shot endpoints: documents with undo, pictures, examination."""
+
+from __future__ import annotations
+
+from typing import Any, Literal
+
+from django.conf import settings
+from django.http import HttpRequest, HttpResponse
+from ninja import Router, Schema
+
+from projects.selectors import project_for
+from shots.actions.create_shot import create_shot, delete_shot, duplicate_shot, restore_shot
+from shots.actions.save_document import redo, save_document, undo
+from shots.examine import estimate, examine, read_length
+from shots.models import Shot
+from shots.offers import offers
+from shots.rendering import in_rendering, sketch
+from shots.selectors import redo_target, shot_for, shots_of
+from zeitbild.document.reading import write_shot
+from zeitbild.proof import Ground, View
+from zeitbild_server.security import AsyncSessionUser, in_database, signed_in
+
+router = Router(tags=["shots"])
+
+
+class ShotIn(Schema):
+    """What a new shot is called."""
+
+    code: str
+    title: str
+
+
+class ShotRow(Schema):
+    """A shot as listed."""
+
+    id: int
+    code: str
+    title: str
+    revision: int
+    width: int
+    height: int
+    rate: str
+    frames: int
+    poster: int
+
+
+class ShotOut(Schema):
+    """A shot with its document."""
+
+    id: int
+    project_id: int
+    project_title: str
+    revision: int
+    can_undo: bool
+    can_redo: bool
+    undo_label: str
+    document: dict[str, Any]
+
+
+class SaveIn(Schema):
+    """A document and the revision that it started from."""
+
+    base: int
+    document: dict[str, Any]
+    label: str = ""
+
+
+class GroundIn(Schema):
+    """What stands behind while looking."""
+
+    kind: Literal["checker", "black", "white", "grey", "colour", "gradient"] = "checker"
+    colour: str = "#00a651"
+    colour_to: str = "#101828"
+
+
+class PictureIn(Schema):
+    """A picture of an unsaved document."""
+
+    document: dict[str, Any]
+    frame: int
+    width: int
+    height: int
+    quality: Literal["rough", "check", "final"] = "rough"
+    kind: Literal["jpeg", "png"] = "jpeg"
+    what: Literal["picture", "alpha"] = "picture"
+    blend: Literal["linear", "encoded"] = "linear"
+    ground: GroundIn = GroundIn()
+
+
+class DocumentIn(Schema):
+    """An unsaved document."""
+
+    document: dict[str, Any]
+    recipe: str = "png8"
+    version: int = 1
+
+
+class EstimateIn(Schema):
+    """An unsaved document and a quality."""
+
+    document: dict[str, Any]
+    quality: Literal["rough", "check", "final"] = "final"
+
+
+class LengthIn(Schema):
+    """A typed length."""
+
+    text: str
+    rate: str
+
+
+class LengthOut(Schema):
+    """A length three ways."""
+
+    frames: int
+    seconds: float
+    timecode: str
+
+
+class OutputOut(Schema):
+    """A sequence of files."""
+
+    layer: str
+    pass_name: str
+    folder: str
+    first: str
+    last: str
+    count: int
+
+
+class PlanOut(Schema):
+    """All sequences."""
+
+    outputs: list[OutputOut]
+    total: int
+    hints: list[str]
+
+
+class FindingOut(Schema):
+    """Something that a check noticed."""
+
+    code: str
+    level: Literal["hint", "warning"]
+    message: str
+    field: str
+    desk: str
+    frame: int | None
+    mend: dict[str, Any]
+    mend_title: str
+
+
+class ExaminedOut(Schema):
+    """What there is to say about a document."""
+
+    length: LengthOut
+    frame_count: int
+    plan: PlanOut | None
+    naming_error: str | None
+    findings: list[FindingOut]
+
+
+class EstimateOut(Schema):
+    """What a run would cost."""
+
+    frames: int
+    layers: int
+    cells: int
+    files: int
+    reused: int
+    seconds: float
+    bytes: int
+    file_bytes: int
+
+
+def _row(shot: Shot) -> ShotRow:
+    document = shot.current_document()
+    frames = document.timing.frames
+    return ShotRow(
+        id=shot.id, code=shot.code, title=shot.title, revision=shot.current_id or 0, width=document.raster.width,
+        height=document.raster.height, rate=document.timing.rate, frames=len(frames), poster=frames[0],
+    )
+
+
+def _out(shot: Shot) -> ShotOut:
+    assert shot.current is not None
+    return ShotOut(
+        id=shot.id, project_id=shot.project_id, project_title=shot.project.title, revision=shot.current.id,
+        can_undo=shot.current.parent_id is not None, can_redo=redo_target(shot.current) is not None,
+        undo_label=shot.current.label, document=shot.current_document().model_dump(mode="json"),
+    )
+
+
+@router.get("/offers", response=dict[str, Any], operation_id="getOffers")
+def get_offers(request: HttpRequest) -> dict[str, Any]:
+    """Schema of documents and lists of everything that can be chosen."""
+    return offers()
+
+
+@router.get("/projects/{project_id}/shots", response=list[ShotRow], operation_id="listShots")
+def list_shots(request: HttpRequest, project_id: int, deleted: bool = False) -> list[ShotRow]:
+    """Shots of a project by code."""
+    user = signed_in(request)
+    project_for(user, project_id)
+    return [_row(shot) for shot in shots_of(user, deleted=deleted).filter(project_id=project_id).order_by("code")]
+
+
+@router.post("/projects/{project_id}/shots", response=ShotRow, operation_id="createShot")
+def create(request: HttpRequest, project_id: int, data: ShotIn) -> ShotRow:
+    """Make a shot under the project's defaults."""
+    user = signed_in(request)
+    return _row(create_shot(user, project_for(user, project_id), code=data.code, title=data.title))
+
+
+@router.get("/shots/{shot_id}", response=ShotOut, operation_id="getShot")
+def get(request: HttpRequest, shot_id: int) -> ShotOut:
+    """A shot with its document."""
+    return _out(shot_for(signed_in(request), shot_id))
+
+
+@router.get("/shots/{shot_id}/document", operation_id="exportDocument")
+def export(request: HttpRequest, shot_id: int) -> HttpResponse:
+    """The document as a file that ``./zeitbild render`` takes."""
+    shot = shot_for(signed_in(request), shot_id)
+    return HttpResponse(
+        write_shot(shot.current_document()), content_type="application/json",
+        headers={"Content-Disposition": f'attachment; filename="{shot.code}.json"'},
+    )
+
+
+@router.put("/shots/{shot_id}/document", response=ShotOut, operation_id="saveDocument")
+def save(request: HttpRequest, shot_id: int, data: SaveIn) -> ShotOut:
+    """Save on top of the revision that the change started from."""
+    user = signed_in(request)
+    shot = shot_for(user, shot_id)
+    return _out(save_document(user, shot.id, base=data.base, document=data.document, label=data.label))
+
+
+@router.post("/shots/{shot_id}/undo", response=ShotOut, operation_id="undo")
+def undo_(request: HttpRequest, shot_id: int) -> ShotOut:
+    """Go back one revision."""
+    return _out(undo(shot_for(signed_in(request), shot_id).id))
+
+
+@router.post("/shots/{shot_id}/redo", response=ShotOut, operation_id="redo")
+def redo_(request: HttpRequest, shot_id: int) -> ShotOut:
+    """Go forward one revision."""
+    return _out(redo(shot_for(signed_in(request), shot_id).id))
+
+
+@router.delete("/shots/{shot_id}", response={204: None}, operation_id="deleteShot")
+def delete(request: HttpRequest, shot_id: int) -> tuple[int, None]:
+    """Put a shot away."""
+    delete_shot(shot_for(signed_in(request), shot_id))
+    return 204, None
+
+
+@router.post("/shots/{shot_id}/restore", response=ShotRow, operation_id="restoreShot")
+def restore(request: HttpRequest, shot_id: int) -> ShotRow:
+    """Bring a deleted shot back."""
+    shot = shot_for(signed_in(request), shot_id, deleted=True)
+    restore_shot(shot)
+    return _row(shot)
+
+
+@router.post("/shots/{shot_id}/duplicate", response=ShotRow, operation_id="duplicateShot")
+def duplicate(request: HttpRequest, shot_id: int) -> ShotRow:
+    """Copy a shot."""
+    user = signed_in(request)
+    return _row(duplicate_shot(user, shot_for(user, shot_id)))
+
+
+@router.post("/shots/{shot_id}/picture", auth=AsyncSessionUser(), operation_id="renderPicture")
+async def picture(request: HttpRequest, shot_id: int, data: PictureIn) -> HttpResponse:
+    """A picture of an unsaved document, as image/jpeg or image/png."""
+    await in_database(shot_for)(signed_in(request), shot_id)
+    view = View(Ground(data.ground.kind, data.ground.colour, data.ground.colour_to), data.what, data.blend)
+    made = await in_rendering(sketch, data.document, data.frame, data.width, data.height, data.quality, view, data.kind)
+    return HttpResponse(
+        made.data, content_type=made.content_type,
+        headers={"Cache-Control": "no-store", "Server-Timing": f"picture;dur={made.milliseconds:.1f}"},
+    )
+
+
+@router.get("/shots/{shot_id}/poster/{revision}", auth=AsyncSessionUser(), operation_id="getPoster")
+async def poster(request: HttpRequest, shot_id: int, revision: int, width: int = 320) -> HttpResponse:
+    """A small picture of a saved revision; it never changes."""
+    shot = await in_database(shot_for)(signed_in(request), shot_id)
+    saved = await in_database(lambda: shot.revisions.filter(id=revision).first() or shot.current)()
+    raster, timing = saved.document["raster"], saved.document["timing"]
+    width = max(16, min(width, 640))
+    height = max(9, round(width * raster["height"] / raster["width"]))
+    made = await in_rendering(sketch, saved.document, timing["first"], width, height, "check", View(Ground("grey")), "jpeg")
+    return HttpResponse(made.data, content_type=made.content_type, headers={"Cache-Control": "private, max-age=31536000"})
+
+
+@router.post("/shots/{shot_id}/examine", response=ExaminedOut, operation_id="examine")
+def examine_(request: HttpRequest, shot_id: int, data: DocumentIn) -> dict[str, Any]:
+    """File names, length and findings of an unsaved document."""
+    shot_for(signed_in(request), shot_id)
+    return examine(data.document, version=data.version, recipe=data.recipe)
+
+
+@router.post("/shots/{shot_id}/estimate", response=EstimateOut, auth=AsyncSessionUser(), operation_id="estimate")
+async def estimate_(request: HttpRequest, shot_id: int, data: EstimateIn) -> dict[str, Any]:
+    """Expected time and size of a run, measured on one of its frames."""
+    await in_database(shot_for)(signed_in(request), shot_id)
+    return await in_rendering(estimate, data.document, data.quality, settings.WORKER_PROCESSES)
+
+
+@router.post("/length", response=LengthOut, operation_id="readLength")
+def length(request: HttpRequest, data: LengthIn) -> dict[str, Any]:
+    """A typed length (frames, seconds, timecode, a calculation) three ways."""
+    return read_length(data.text, data.rate)

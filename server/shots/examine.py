@@ -1,0 +1,93 @@
+"""What there is to say about a document while it is being edited: file names, length, findings, cost of a run."""
+
+from __future__ import annotations
+
+import json
+import time
+from dataclasses import asdict
+from functools import lru_cache
+from typing import Any
+
+from zeitbild.assets import AssetFolder
+from zeitbild.checks import find
+from zeitbild.document.reading import read_shot, write_shot
+from zeitbild.document.shot import Shot
+from zeitbild.errors import NamingError
+from zeitbild.farm.cell import cell_key
+from zeitbild.formats import Plane, formats
+from zeitbild.handoff.recipes import recipes
+from zeitbild.masters import MasterStore
+from zeitbild.naming import plan_files
+from zeitbild.paths import assets_folder, masters_folder
+from zeitbild.render import QUALITIES, render
+from zeitbild.render.passes import passes
+from zeitbild.resolve import depth_range, resolve
+from zeitbild.timing import Length, parse_length
+
+
+def length_of(shot: Shot) -> dict[str, Any]:
+    """A range's length three ways."""
+    length = Length(shot.timing.last - shot.timing.first + 1, shot.timing.fraction)
+    return {"frames": length.frames, "seconds": round(float(length.seconds), 3), "timecode": length.timecode}
+
+
+def read_length(text: str, rate: str) -> dict[str, Any]:
+    """A typed length three ways; InputError if it is none."""
+    shot = Shot.model_validate({"timing": {"rate": rate}})
+    length = parse_length(text, shot.timing.fraction)
+    return {"frames": length.frames, "seconds": round(float(length.seconds), 3), "timecode": length.timecode}
+
+
+def examine(document: Any, *, version: int, recipe: str) -> dict[str, Any]:
+    """Length, file plan (or what is wrong with it) and findings; DocumentError if the document does not hold."""
+    shot = read_shot(document)
+    plan: dict[str, Any] | None = None
+    naming_error = None
+    try:
+        plan = asdict(plan_files(shot, version=version, ext=recipes.get(recipe).format.extension))
+    except NamingError as error:
+        naming_error = str(error)
+    return {
+        "length": length_of(shot), "frame_count": len(shot.timing.frames), "plan": plan, "naming_error": naming_error,
+        "findings": [asdict(finding) for finding in find(shot)],
+    }
+
+
+@lru_cache(maxsize=64)
+def _measure(key: str, document: str, frame: int, quality: str) -> tuple[float, int, int]:
+    """Seconds on this machine's threads, bytes of the master, bytes of its files, for one real frame."""
+    shot = read_shot(json.loads(document))
+    assets = AssetFolder(assets_folder())
+    started = time.perf_counter()
+    picture = render(resolve(shot, frame, assets), QUALITIES[quality])
+    size = MasterStore(masters_folder()).save(key, picture)
+    seconds = time.perf_counter() - started
+    png = formats.get("png8")
+    near_far = depth_range(shot, assets)
+    files = sum(
+        len(png.encode(Plane(passes.get(name).role, passes.get(name).extract(picture), near_far)))
+        for layer in shot.layers for name in layer.passes
+    )
+    return seconds, size, files
+
+
+def estimate(document: Any, quality: str, processes: int) -> dict[str, Any]:
+    """Expected seconds and bytes of a run, from one frame of it that is rendered now (and kept as a master)."""
+    shot = read_shot(document)
+    text = write_shot(shot)
+    frames = shot.timing.frames
+    middle = frames[len(frames) // 2]
+    folder, store = assets_folder(), MasterStore(masters_folder())
+    keys = {cell_key(text, frame, quality, folder) for frame in frames}
+    fresh = sum(not store.has(key) for key in keys)
+    seconds, master_bytes, file_bytes = _measure(cell_key(text, middle, quality, folder), text, middle, quality)
+    cells = len(frames) * len(shot.layers)
+    # One frame used all threads; several processes with one thread each fare about alike, start-up aside.
+    start_up = 3.0 if fresh else 0.0
+    return {
+        "frames": len(frames), "layers": len(shot.layers), "cells": cells,
+        "files": len(frames) * sum(len(layer.passes) for layer in shot.layers),
+        "reused": len(frames) - fresh if len(keys) == len(frames) else cells - fresh,
+        "seconds": round(start_up + fresh * seconds * 2 / max(1, min(processes, 2)), 1),
+        "bytes": fresh * master_bytes, "file_bytes": len(frames) * file_bytes,
+    }

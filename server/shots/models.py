@@ -1,0 +1,39 @@
+"""Shots and revisions."""
+
+from __future__ import annotations
+
+from django.conf import settings
+from django.db import models
+
+from projects.models import Project
+from zeitbild.document.reading import read_shot
+from zeitbild.document.shot import Shot as ShotDocument
+
+
+class Shot(models.Model):
+    """A shot. ``current`` is the revision that people see; undo and redo move it along the revisions' tree."""
+
+    project = models.ForeignKey(Project, on_delete=models.CASCADE, related_name="shots")
+    code = models.CharField(max_length=40)
+    title = models.CharField(max_length=120)
+    current = models.ForeignKey("Revision", on_delete=models.PROTECT, related_name="+", null=True)
+    deleted_at = models.DateTimeField(null=True, blank=True)
+
+    def __str__(self) -> str:
+        return f"{self.code} {self.title}"
+
+    def current_document(self) -> ShotDocument:
+        """The document of the current revision."""
+        assert self.current is not None
+        return read_shot(self.current.document)
+
+
+class Revision(models.Model):
+    """One saved state of a shot's document. Never changed, never removed: no edit is lost."""
+
+    shot = models.ForeignKey(Shot, on_delete=models.CASCADE, related_name="revisions")
+    parent = models.ForeignKey("self", on_delete=models.CASCADE, related_name="children", null=True)
+    document = models.JSONField()
+    label = models.CharField(max_length=120, blank=True)
+    author = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.SET_NULL, null=True, related_name="+")
+    saved_at = models.DateTimeField(auto_now_add=True)

@@ -1,0 +1,61 @@
+"""Pictures for the editing view and the proof: rendered here, one at a time, by the renderer of the output."""
+
+from __future__ import annotations
+
+import asyncio
+import time
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
+from functools import lru_cache
+from typing import Any, Literal, TypeVar
+
+from zeitbild.assets import AssetFolder
+from zeitbild.document.reading import read_shot
+from zeitbild.errors import InputError
+from zeitbild.masters import MasterStore
+from zeitbild.paths import assets_folder, masters_folder
+from zeitbild.proof import View, encode_view, show
+from zeitbild.render import QUALITIES, Picture, render
+from zeitbild.resolve import resolve
+
+T = TypeVar("T")
+
+#: One thread: kernels are parallel inside, and pictures answered in order never overtake each other.
+_RENDERING = ThreadPoolExecutor(1, thread_name_prefix="picture")
+MAX_VIEW_PIXELS = 3840 * 2160
+
+
+async def in_rendering(function: Callable[..., T], *arguments: Any) -> T:
+    """Run on the rendering thread without holding up the event loop."""
+    return await asyncio.get_running_loop().run_in_executor(_RENDERING, function, *arguments)
+
+
+@dataclass(frozen=True, slots=True)
+class Sketch:
+    """An encoded picture of the editing view, and the milliseconds that it took."""
+
+    data: bytes
+    content_type: str
+    milliseconds: float
+
+
+def sketch(
+    document: Any, frame: int, width: int, height: int, quality: str, view: View, kind: Literal["jpeg", "png"]
+) -> Sketch:
+    """Render a raw document at a frame and a size; DocumentError, FontError and the like name what is wrong."""
+    if not (1 <= width <= 8192 and 1 <= height <= 8192 and width * height <= MAX_VIEW_PIXELS):
+        raise InputError("a view has 1 to 8192 pixels a side and at most 3840 × 2160 in all")
+    started = time.perf_counter()
+    shot = read_shot(document)
+    snapshot = resolve(shot, frame, AssetFolder(assets_folder())).at_size(width, height)
+    if quality not in QUALITIES:
+        raise InputError(f"quality {quality!r} is not one of {', '.join(QUALITIES)}")
+    data = encode_view(show(render(snapshot, QUALITIES[quality]), view), kind)
+    return Sketch(data, f"image/{kind}", (time.perf_counter() - started) * 1000)
+
+
+@lru_cache(maxsize=24)
+def master_picture(key: str) -> Picture:
+    """A master's picture; kept for a while, since a probe asks for the same one again and again."""
+    return MasterStore(masters_folder()).load(key)

@@ -1,0 +1,26 @@
+"""Reading shots, always as one person may see them."""
+
+from __future__ import annotations
+
+from django.contrib.auth.models import User
+from django.db.models import QuerySet
+from django.shortcuts import get_object_or_404
+
+from shots.models import Revision, Shot
+
+
+def shots_of(user: User, *, deleted: bool = False) -> QuerySet[Shot]:
+    """Shots in the projects of a person."""
+    return Shot.objects.filter(
+        project__memberships__user=user, project__deleted_at=None, deleted_at__isnull=not deleted
+    ).select_related("current", "project")
+
+
+def shot_for(user: User, shot_id: int, *, deleted: bool = False) -> Shot:
+    """One shot that a person may reach; Http404 otherwise."""
+    return get_object_or_404(shots_of(user, deleted=deleted), id=shot_id)
+
+
+def redo_target(revision: Revision) -> Revision | None:
+    """The revision that redo leads to: the newest one made from this one."""
+    return revision.children.order_by("-id").first()

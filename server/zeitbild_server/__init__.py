@@ -1,0 +1,1 @@
+"""The Django project: settings, the API, and the page that carries the front end."""

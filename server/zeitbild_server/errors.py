@@ -1,0 +1,11 @@
+"""Errors of the server beside the core's."""
+
+from __future__ import annotations
+
+
+class Conflict(Exception):
+    """Somebody else saved meanwhile; ``current`` is the revision that is there now."""
+
+    def __init__(self, message: str, current: int) -> None:
+        super().__init__(message)
+        self.current = current

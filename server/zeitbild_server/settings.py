@@ -1,0 +1,99 @@
+"""Settings. Everything that differs between places comes from the environment; the defaults run on one machine."""
+
+from __future__ import annotations
+
+import os
+import secrets
+import sys
+from pathlib import Path
+
+from zeitbild.paths import data_folder
+
+SERVER = Path(__file__).resolve().parent.parent
+ROOT = SERVER.parent
+DATA = data_folder()
+DATA.mkdir(parents=True, exist_ok=True)
+TESTING = "test" in sys.argv[:2]
+
+
+def _secret_key() -> str:
+    """A key of this installation, made at the first start and kept readable by its owner only."""
+    if given := os.environ.get("ZEITBILD_SECRET_KEY"):
+        return given
+    path = DATA / "secret_key"
+    try:
+        handle = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
+    except FileExistsError:
+        return path.read_text(encoding="ascii")
+    key = secrets.token_urlsafe(50)
+    with os.fdopen(handle, "w", encoding="ascii") as file:
+        file.write(key)
+    return key
+
+
+SECRET_KEY = _secret_key()
+DEBUG = False
+ALLOWED_HOSTS = os.environ.get("ZEITBILD_HOSTS", "localhost,127.0.0.1,[::1]").split(",")
+
+INSTALLED_APPS = [
+    "django.contrib.auth", "django.contrib.contenttypes", "django.contrib.sessions", "django.contrib.staticfiles", "ninja",
+    "accounts", "projects", "shots", "assets", "runs", "handoffs",
+]
+MIDDLEWARE = [
+    "django.middleware.security.SecurityMiddleware",
+    "zeitbild_server.static.HashedFiles",
+    "django.contrib.sessions.middleware.SessionMiddleware",
+    "django.middleware.common.CommonMiddleware",
+    "django.middleware.csrf.CsrfViewMiddleware",
+    "django.contrib.auth.middleware.AuthenticationMiddleware",
+    "django.middleware.clickjacking.XFrameOptionsMiddleware",
+    "zeitbild_server.policy.ContentPolicy",
+]
+ROOT_URLCONF = "zeitbild_server.urls"
+TEMPLATES = [{"BACKEND": "django.template.backends.django.DjangoTemplates", "DIRS": [SERVER / "zeitbild_server"], "OPTIONS": {}}]
+ASGI_APPLICATION = "zeitbild_server.asgi.application"
+
+DATABASES = {
+    "default": {
+        "ENGINE": "django.db.backends.sqlite3",
+        "NAME": DATA / "zeitbild.sqlite3",
+        "OPTIONS": {
+            "timeout": 20,
+            # Web server and worker both write: taking the write lock at once avoids upgrades that fail as 'locked'.
+            "transaction_mode": "IMMEDIATE",
+            "init_command": "PRAGMA journal_mode=WAL; PRAGMA synchronous=NORMAL; PRAGMA busy_timeout=20000;",
+        },
+        # A file, since tests reach the database from several threads and processes.
+        "TEST": {"NAME": DATA / "test.sqlite3"},
+    }
+}
+DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
+AUTH_PASSWORD_VALIDATORS = [{"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator"}]
+if TESTING:
+    PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]
+
+STATIC_URL = "/static/"
+STATIC_ROOT = DATA / "static"
+WEB_DIST = ROOT / "web" / "dist"
+STATICFILES_DIRS = [("web", WEB_DIST)] if WEB_DIST.exists() else []
+SERVESTATIC_USE_FINDERS = True
+SERVESTATIC_AUTOREFRESH = False
+
+TIME_ZONE = "UTC"
+USE_TZ = True
+SESSION_COOKIE_HTTPONLY = True
+SESSION_COOKIE_SAMESITE = CSRF_COOKIE_SAMESITE = "Lax"
+SECURE_REFERRER_POLICY = "same-origin"
+DATA_UPLOAD_MAX_MEMORY_SIZE = 40 * 1024 * 1024
+
+#: Where the worker lets frames be computed.
+WORKER_PROCESSES = int(os.environ.get("ZEITBILD_WORKERS", str(os.cpu_count() or 2)))
+
+LOGGING = {
+    "version": 1,
+    "disable_existing_loggers": False,
+    "formatters": {"line": {"format": "{asctime} {name} {levelname} {message}", "style": "{"}},
+    "handlers": {"console": {"class": "logging.StreamHandler", "formatter": "line"}},
+    "root": {"handlers": ["console"], "level": "WARNING"},
+    "loggers": {"zeitbild": {"level": "INFO"}},
+}
