@@ -18,7 +18,7 @@ from shots.rendering import in_rendering, sketch
 from shots.selectors import redo_target, shot_for, shots_of
 from zeitbild.document.reading import write_shot
 from zeitbild.proof import Ground, View
-from zeitbild_server.security import AsyncSessionUser, in_database, signed_in
+from zeitbild_server.security import in_database, signed_in
 
 router = Router(tags=["shots"])
 
@@ -126,6 +126,16 @@ class OutputOut(Schema):
     first: str
     last: str
     count: int
+    names: list[str]
+
+
+class MotionOut(Schema):
+    """Degrees that an element has turned at each frame."""
+
+    element: str
+    name: str
+    axis: str
+    degrees: list[float]
 
 
 class PlanOut(Schema):
@@ -157,6 +167,7 @@ class ExaminedOut(Schema):
     plan: PlanOut | None
     naming_error: str | None
     findings: list[FindingOut]
+    motion: list[MotionOut]
 
 
 class EstimateOut(Schema):
@@ -269,7 +280,7 @@ def duplicate(request: HttpRequest, shot_id: int) -> ShotRow:
     return _row(duplicate_shot(user, shot_for(user, shot_id)))
 
 
-@router.post("/shots/{shot_id}/picture", auth=AsyncSessionUser(), operation_id="renderPicture")
+@router.post("/shots/{shot_id}/picture", operation_id="renderPicture")
 async def picture(request: HttpRequest, shot_id: int, data: PictureIn) -> HttpResponse:
     """A picture of an unsaved document, as image/jpeg or image/png."""
     await in_database(shot_for)(signed_in(request), shot_id)
@@ -281,7 +292,7 @@ async def picture(request: HttpRequest, shot_id: int, data: PictureIn) -> HttpRe
     )
 
 
-@router.get("/shots/{shot_id}/poster/{revision}", auth=AsyncSessionUser(), operation_id="getPoster")
+@router.get("/shots/{shot_id}/poster/{revision}", operation_id="getPoster")
 async def poster(request: HttpRequest, shot_id: int, revision: int, width: int = 320) -> HttpResponse:
     """A small picture of a saved revision; it never changes."""
     shot = await in_database(shot_for)(signed_in(request), shot_id)
@@ -300,7 +311,7 @@ def examine_(request: HttpRequest, shot_id: int, data: DocumentIn) -> dict[str, 
     return examine(data.document, version=data.version, recipe=data.recipe)
 
 
-@router.post("/shots/{shot_id}/estimate", response=EstimateOut, auth=AsyncSessionUser(), operation_id="estimate")
+@router.post("/shots/{shot_id}/estimate", response=EstimateOut, operation_id="estimate")
 async def estimate_(request: HttpRequest, shot_id: int, data: EstimateIn) -> dict[str, Any]:
     """Expected time and size of a run, measured on one of its frames."""
     await in_database(shot_for)(signed_in(request), shot_id)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import time
 from dataclasses import asdict
+from fractions import Fraction
 from functools import lru_cache
 from typing import Any
 
@@ -17,12 +18,16 @@ from zeitbild.farm.cell import cell_key
 from zeitbild.formats import Plane, formats
 from zeitbild.handoff.recipes import recipes
 from zeitbild.masters import MasterStore
-from zeitbild.naming import plan_files
+from zeitbild.naming import NamingRule, plan_files
+from zeitbild.naming.plan import file_name
 from zeitbild.paths import assets_folder, masters_folder
 from zeitbild.render import QUALITIES, render
 from zeitbild.render.passes import passes
 from zeitbild.resolve import depth_range, resolve
-from zeitbild.timing import Length, parse_length
+from zeitbild.timing import Length, parse_length, phase_of, turned_degrees
+
+#: Frames up to which every name and angle is listed for the sheet.
+MAX_LISTED = 1500
 
 
 def length_of(shot: Shot) -> dict[str, Any]:
@@ -43,14 +48,34 @@ def examine(document: Any, *, version: int, recipe: str) -> dict[str, Any]:
     shot = read_shot(document)
     plan: dict[str, Any] | None = None
     naming_error = None
+    frames = shot.timing.frames
+    listed = frames if len(frames) <= MAX_LISTED else range(0)
+    extension = recipes.get(recipe).format.extension
     try:
-        plan = asdict(plan_files(shot, version=version, ext=recipes.get(recipe).format.extension))
+        plan = asdict(plan_files(shot, version=version, ext=extension))
+        rule = NamingRule.parse(shot.naming)
+        for output in plan["outputs"]:
+            names = (file_name(rule, shot, output["layer"], output["pass_name"], version, frame, extension) for frame in listed)
+            output["names"] = [name.rpartition("/")[2] for name in names]
     except NamingError as error:
         naming_error = str(error)
     return {
         "length": length_of(shot), "frame_count": len(shot.timing.frames), "plan": plan, "naming_error": naming_error,
-        "findings": [asdict(finding) for finding in find(shot)],
+        "findings": [asdict(finding) for finding in find(shot)], "motion": _motion(shot, listed),
     }
+
+
+def _motion(shot: Shot, frames: range) -> list[dict[str, Any]]:
+    """Degrees turned at each frame, for every element that turns."""
+    timing = shot.timing
+    phases = [phase_of(frame, timing.first, timing.last, timing.cycle) for frame in frames]
+    return [
+        {
+            "element": element.id, "name": element.name, "axis": element.turn.axis,
+            "degrees": [round(turned_degrees(Fraction(str(element.turn.turns)), phase), 2) for phase in phases],
+        }
+        for element in shot.elements if element.turn.turns
+    ]
 
 
 @lru_cache(maxsize=64)

@@ -1,0 +1,37 @@
+<script setup lang="ts">
+import { Dialog, DialogPanel, DialogTitle } from "@headlessui/vue";
+
+import PressButton from "@/controls/PressButton.vue";
+
+defineProps<{ open: boolean }>();
+const emit = defineEmits<{ close: [] }>();
+const KEYS = [
+  ["1 … 6", "go to a desk"],
+  ["↑ ↓", "one frame back or on; with Shift ten"],
+  ["Home, End", "first, last frame"],
+  ["Space", "play and stop"],
+  ["Ctrl Z, Ctrl Shift Z", "undo, redo"],
+  ["D", "dark or light surround"],
+  ["drag on the picture", "move round the set; with Shift or the right button sideways; wheel nearer and farther"],
+  ["in a number", "↑ ↓ step, with Shift tenfold; type 24*4; Escape restores; drag its name; double-click its name to reset"],
+  ["in Proof: + and −", "magnify, reduce"],
+];
+</script>
+
+<template>
+  <Dialog :open class="relative z-50" @close="emit('close')">
+    <div class="fixed inset-0 bg-ink/30" aria-hidden="true" />
+    <div class="fixed inset-0 grid place-items-center p-6">
+      <DialogPanel class="w-[34rem] border-t-4 border-ink bg-sheet p-6 shadow-xl">
+        <DialogTitle class="mb-3 font-title text-2xl">Keys</DialogTitle>
+        <dl class="grid grid-cols-[11rem_1fr] gap-y-1.5">
+          <template v-for="[key, what] in KEYS" :key="key"
+            ><dt class="font-semibold">{{ key }}</dt>
+            <dd class="text-soft">{{ what }}</dd></template
+          >
+        </dl>
+        <div class="mt-5 text-right"><PressButton @click="emit('close')">Close</PressButton></div>
+      </DialogPanel>
+    </div>
+  </Dialog>
+</template>

@@ -1,0 +1,67 @@
+import createClient, { type Middleware } from "openapi-fetch";
+
+import type { components, paths } from "./schema";
+
+export type Schemas = components["schemas"];
+
+export interface FieldProblem {
+  field: string;
+  message: string;
+}
+
+/** An answer of type application/problem+json, or a lost connection. */
+export class Problem extends Error {
+  constructor(
+    readonly status: number,
+    readonly code: string,
+    message: string,
+    readonly problems: FieldProblem[] = [],
+    readonly current = 0,
+  ) {
+    super(message);
+  }
+}
+
+export function csrfToken(): string {
+  return /(?:^|; )csrftoken=([^;]+)/.exec(document.cookie)?.[1] ?? "";
+}
+
+interface ProblemBody {
+  title?: string;
+  detail?: string;
+  problems?: FieldProblem[];
+  current?: number;
+}
+
+/** The problem that a failed response describes. */
+export async function problemOf(response: Response): Promise<Problem> {
+  let body: ProblemBody = {};
+  try {
+    body = (await response.json()) as ProblemBody;
+  } catch {
+    // Not JSON: a proxy's or a crash page; the status alone has to do.
+  }
+  const detail = body.detail ?? `The server answered ${response.status}. Nothing was lost; try once more.`;
+  return new Problem(response.status, body.title ?? "error", detail, body.problems ?? [], body.current ?? 0);
+}
+
+const guard: Middleware = {
+  onRequest({ request }) {
+    request.headers.set("X-CSRFToken", csrfToken());
+    return request;
+  },
+  async onResponse({ response }) {
+    if (!response.ok) throw await problemOf(response);
+  },
+  onError() {
+    return new Problem(0, "offline", "The server cannot be reached. Your work here is kept; it is saved when it answers.");
+  },
+};
+
+export const api = createClient<paths>({ baseUrl: "" });
+api.use(guard);
+
+/** The data of an answer that can only have succeeded (failures throw). */
+export async function answer<T>(call: Promise<{ data?: T }>): Promise<T> {
+  return (await call).data as T;
+}

@@ -1,0 +1,62 @@
+import { shallowRef } from "vue";
+
+import { answer, api } from "./client";
+
+export interface JsonSchema {
+  $ref?: string;
+  $defs?: Record<string, JsonSchema>;
+  type?: string;
+  title?: string;
+  description?: string;
+  enum?: string[];
+  const?: unknown;
+  default?: unknown;
+  minimum?: number;
+  maximum?: number;
+  minLength?: number;
+  properties?: Record<string, JsonSchema>;
+  prefixItems?: JsonSchema[];
+  items?: JsonSchema;
+  anyOf?: JsonSchema[];
+  oneOf?: JsonSchema[];
+  "x-unit"?: string;
+  "x-step"?: number;
+  "x-group"?: string;
+  "x-widget"?: string;
+  "x-slider"?: [number, number];
+}
+
+export interface Choice {
+  name: string;
+  title: string;
+}
+
+export interface FontChoice {
+  key: string;
+  title: string;
+  character: string;
+}
+
+export interface Offers {
+  schema: JsonSchema;
+  element_kinds: { name: string; title: string; default: Record<string, unknown> }[];
+  defaults: Record<string, unknown>;
+  fonts: FontChoice[];
+  passes: (Choice & { role: string })[];
+  recipes: (Choice & { note: string; alpha: string; extension: string })[];
+  rates: { name: string; value: number }[];
+  qualities: Choice[];
+  naming_fields: Choice[];
+}
+
+const offers = shallowRef<Offers | null>(null);
+
+/** What the core offers, loaded once. */
+export async function loadOffers(): Promise<Offers> {
+  offers.value ??= (await answer(api.GET("/api/offers"))) as unknown as Offers;
+  return offers.value;
+}
+
+export function useOffers() {
+  return offers;
+}

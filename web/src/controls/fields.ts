@@ -1,0 +1,81 @@
+import type { JsonSchema } from "@/api/offers";
+
+/** One field of a form, read from a JSON schema. */
+export interface FieldPlan {
+  name: string;
+  title: string;
+  help: string | undefined;
+  widget: string;
+  schema: JsonSchema;
+  initial: unknown;
+  number: { unit: string; step: number; min: number; max: number; whole: boolean };
+  slider: [number, number] | undefined;
+  options: { name: string; title: string }[];
+}
+
+export interface FieldGroup {
+  title: string;
+  fields: FieldPlan[];
+}
+
+/** The schema that a ``$ref`` stands for, with what is written beside the reference on top. */
+export function resolveRef(schema: JsonSchema, root: JsonSchema): JsonSchema {
+  if (!schema.$ref) return schema;
+  const name = schema.$ref.split("/").at(-1) ?? "";
+  const { $ref: _, ...beside } = schema;
+  return { ...resolveRef(root.$defs?.[name] ?? {}, root), ...beside };
+}
+
+function widgetOf(schema: JsonSchema): string {
+  const asked = schema["x-widget"];
+  if (asked) return asked;
+  if (schema.type === "object") return "part";
+  if (schema.type === "array") return "vector";
+  if (schema.type === "boolean") return "switch";
+  if (schema.enum) return "choice";
+  if (schema.type === "number" || schema.type === "integer") return schema["x-slider"] ? "slider" : "number";
+  return "text";
+}
+
+function capital(text: string) {
+  return text.charAt(0).toUpperCase() + text.slice(1);
+}
+
+/** Fields of an object schema in their order, gathered under their groups in the order of first appearance. */
+export function planFields(schema: JsonSchema, root: JsonSchema, skip: string[]): FieldGroup[] {
+  const own = resolveRef(schema, root);
+  const groups = new Map<string, FieldPlan[]>();
+  for (const [name, raw] of Object.entries(own.properties ?? {})) {
+    if (skip.includes(name)) continue;
+    const field = resolveRef(raw, root);
+    const title = field.title ?? capital(name);
+    const group = field["x-group"] || (widgetOf(field) === "part" ? title : (own.title ?? "Values"));
+    const plan: FieldPlan = {
+      name,
+      title,
+      help: field.description,
+      widget: widgetOf(field),
+      schema: field,
+      initial: raw.default ?? field.default,
+      number: {
+        unit: field["x-unit"] ?? "",
+        step: field["x-step"] ?? 1,
+        min: field.minimum ?? -Infinity,
+        max: field.maximum ?? Infinity,
+        whole: field.type === "integer",
+      },
+      slider: field["x-slider"],
+      options: (field.enum ?? []).map((one) => ({ name: one, title: one })),
+    };
+    groups.set(group, [...(groups.get(group) ?? []), plan]);
+  }
+  return [...groups].map(([title, fields]) => ({ title, fields }));
+}
+
+/** The schema of one kind out of a union, by the constant of its ``kind`` field. */
+export function schemaOfKind(root: JsonSchema, kind: string): JsonSchema {
+  for (const schema of Object.values(root.$defs ?? {})) {
+    if (schema.properties?.kind?.const === kind) return schema;
+  }
+  return {};
+}

@@ -1,0 +1,50 @@
+<script setup lang="ts">
+/** The settings of what is selected in the set: a form made from the document's schema. */
+import { computed } from "vue";
+
+import { type JsonSchema, useOffers } from "@/api/offers";
+import { resolveRef, schemaOfKind } from "@/controls/fields";
+import SchemaForm from "@/controls/SchemaForm.vue";
+import SectionBlock from "@/controls/SectionBlock.vue";
+import TextField from "@/controls/TextField.vue";
+import { useShot } from "@/shot/store";
+
+import FontField from "./FontField.vue";
+
+const props = defineProps<{ path: string; dropped: File | null }>();
+const emit = defineEmits<{ taken: [] }>();
+const shot = useShot();
+const offers = useOffers();
+
+const value = computed(() => shot.get(props.path) as Record<string, unknown> | undefined);
+const root = computed<JsonSchema>(() => offers.value?.schema ?? {});
+const schema = computed<JsonSchema>(() => {
+  const kind = value.value?.kind as string | undefined;
+  return kind ? schemaOfKind(root.value, kind) : resolveRef(root.value.properties?.[props.path] ?? {}, root.value);
+});
+</script>
+
+<template>
+  <template v-if="value">
+    <SectionBlock v-if="path === 'raster'" title="Names">
+      <TextField label="Title" :model-value="shot.draft!.title" :error="shot.problems.title" @commit="shot.edit('title', $event, true, 'Title')" />
+      <TextField label="Shot code" :model-value="shot.draft!.shot" :error="shot.problems.shot" @commit="shot.edit('shot', $event, true, 'Shot code')" />
+      <TextField label="Project code" :model-value="shot.draft!.project" :error="shot.problems.project" @commit="shot.edit('project', $event, true, 'Project code')" />
+    </SectionBlock>
+    <SchemaForm
+      :schema
+      :root
+      :value
+      :path
+      :problems="shot.problems"
+      :skip="['shown', 'turn']"
+      @update="(at, inner) => shot.edit(at, inner, false)"
+      @commit="(at, inner, label) => shot.edit(at, inner, true, label)"
+    >
+      <template #font="{ value: font, path: at, error }">
+        <FontField :model-value="font as string" :error :dropped @commit="shot.edit(at, $event, true, 'Font')" @taken="emit('taken')" />
+      </template>
+    </SchemaForm>
+    <p v-if="shot.problems[path]" class="px-3 pb-2 text-now" role="alert">✕ {{ shot.problems[path] }}</p>
+  </template>
+</template>

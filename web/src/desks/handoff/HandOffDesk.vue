@@ -1,0 +1,106 @@
+<script setup lang="ts">
+import { computed, onBeforeUnmount, ref, watch } from "vue";
+
+import { answer, api, Problem, type Schemas } from "@/api/client";
+import { useOffers } from "@/api/offers";
+import ChoiceField from "@/controls/ChoiceField.vue";
+import PressButton from "@/controls/PressButton.vue";
+import SectionBlock from "@/controls/SectionBlock.vue";
+import GroundBar from "@/picture/GroundBar.vue";
+import { ground } from "@/picture/grounds";
+import MasterPicture from "@/picture/MasterPicture.vue";
+import type { SheetColumn } from "@/sheet/columns";
+import DeskFrame from "@/sheet/DeskFrame.vue";
+import { lookUrl } from "@/shot/look";
+import { useRun } from "@/shot/run";
+import { useShot } from "@/shot/store";
+
+import HandOffEntry from "./HandOffEntry.vue";
+
+type HandOff = Schemas["HandOffOut"];
+const shot = useShot();
+const run = useRun();
+const offers = useOffers();
+const list = ref<HandOff[]>([]);
+const recipe = ref("png8");
+const failure = ref("");
+let source: EventSource | null = null;
+
+const recipes = computed(() => (offers.value?.recipes ?? []).map((one) => ({ name: one.name, title: one.title })));
+const note = computed(() => offers.value?.recipes.find((one) => one.name === recipe.value)?.note);
+const complete = computed(() => !!run.run && run.run.state === "done");
+const layer = computed(() => [...run.cells.values()][0]?.layer ?? "");
+const columns = computed<SheetColumn[]>(() =>
+  list.value.slice(0, 2).map((one) => {
+    const written = new Set(Object.values(one.written).flat());
+    return {
+      key: String(one.id),
+      title: `v${String(one.version).padStart(3, "0")} ${one.recipe}`,
+      mark: (frame) => (written.has(frame) ? { sign: "✓", text: "verified", tone: "done" } : one.state === "failed" ? { sign: "✕", text: "failed", tone: "fail" } : { sign: "·", tone: "quiet" }),
+    };
+  }),
+);
+const src = computed(() => (run.run && run.finished.has(shot.frame) ? lookUrl(run.run.id, layer.value, shot.frame, { ground, kind: "jpeg" }) : null));
+
+function take(changed: HandOff) {
+  list.value = list.value.map((one) => (one.id === changed.id ? changed : one));
+}
+function watchNewest() {
+  source?.close();
+  source = null;
+  const open = list.value.find((one) => one.state === "waiting" || one.state === "writing");
+  if (!open) return;
+  const own = new EventSource(`/api/handoffs/${open.id}/events`);
+  source = own;
+  own.onmessage = (message: MessageEvent<string>) => take(JSON.parse(message.data) as HandOff);
+  own.addEventListener("end", () => {
+    own.close();
+    watchNewest();
+  });
+}
+async function load() {
+  list.value = await answer(api.GET("/api/shots/{shot_id}/handoffs", { params: { path: { shot_id: shot.id } } }));
+  watchNewest();
+}
+watch(() => shot.id, load, { immediate: true });
+onBeforeUnmount(() => source?.close());
+
+async function attempt(work: () => Promise<HandOff>) {
+  failure.value = "";
+  try {
+    await work();
+    await load();
+  } catch (error) {
+    if (!(error instanceof Problem)) throw error;
+    failure.value = error.message;
+  }
+}
+const start = () => attempt(() => answer(api.POST("/api/runs/{run_id}/handoffs", { params: { path: { run_id: run.run?.id ?? 0 } }, body: { recipe: recipe.value } })));
+const retry = (id: number) => attempt(() => answer(api.POST("/api/handoffs/{handoff_id}/retry", { params: { path: { handoff_id: id } } })));
+</script>
+
+<template>
+  <DeskFrame :columns>
+    <template #picture>
+      <MasterPicture class="flex-1" :src :width="shot.draft!.raster.width" :height="shot.draft!.raster.height" :label="`Rendered frame ${shot.frame}`">
+        <template #empty><p>Frame {{ shot.frame }} is not rendered in this run.</p></template>
+      </MasterPicture>
+      <GroundBar><span class="text-soft">Only for looking: grounds are never in a file.</span></GroundBar>
+    </template>
+    <template #settings>
+      <h2 class="px-3 pt-2 pb-1 font-title text-lg">Hand off</h2>
+      <SectionBlock title="A new version">
+        <ChoiceField label="Recipe" :model-value="recipe" :options="recipes" @commit="recipe = $event" />
+        <p class="text-soft">{{ note }}</p>
+        <p v-if="complete && run.stale.size" class="text-warn">△ {{ run.stale.size }} frames of this run are stale: the shot was changed since. <RouterLink :to="`/shots/${shot.id}/run`" class="underline">Run it again</RouterLink> or hand off what was rendered.</p>
+        <p v-if="run.loaded && !complete" class="text-soft">
+          {{ run.run ? "The newest run is not finished." : "Nothing is rendered yet." }} <RouterLink :to="`/shots/${shot.id}/run`" class="underline">Go to Run</RouterLink>; a hand-off is made from a finished run.
+        </p>
+        <p v-if="failure" class="text-now" role="alert">✕ {{ failure }}</p>
+        <PressButton primary :disabled="!complete" @click="start">Write v{{ String((list[0]?.version ?? 0) + 1).padStart(3, "0") }}</PressButton>
+        <p class="text-xs text-soft">Every file is read back from disk by another reader and compared with its master. Earlier versions are never touched.</p>
+      </SectionBlock>
+      <HandOffEntry v-for="one in list" :key="one.id" :handoff="one" @retry="retry(one.id)" />
+    </template>
+  </DeskFrame>
+</template>

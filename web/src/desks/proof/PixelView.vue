@@ -1,0 +1,119 @@
+<script setup lang="ts">
+/** A rendered frame at a whole-number magnification with hard pixels, or fitted; tells which pixel is pointed at. */
+import { computed, onBeforeUnmount, onMounted, ref, useTemplateRef, watch } from "vue";
+
+import { surround } from "@/picture/grounds";
+
+const props = defineProps<{ src: string | null; playing: ImageBitmap | null; width: number; height: number; label: string }>();
+/** 0 fits the picture into its room; otherwise screen pixels for one picture pixel. */
+const zoom = defineModel<number>("zoom", { required: true });
+const emit = defineEmits<{ pixel: [at: { x: number; y: number } | null] }>();
+
+const room = useTemplateRef("room");
+const canvas = useTemplateRef("canvas");
+const fit = ref(1);
+const shown = ref(false);
+const scale = computed(() => (zoom.value === 0 ? fit.value : zoom.value / window.devicePixelRatio));
+const style = computed(() => ({
+  width: `${props.width * scale.value}px`,
+  height: `${props.height * scale.value}px`,
+  imageRendering: (zoom.value >= 1 ? "pixelated" : "auto") as "pixelated" | "auto",
+}));
+
+function measure() {
+  const box = room.value;
+  if (box) fit.value = Math.min((box.clientWidth - 32) / props.width, (box.clientHeight - 32) / props.height);
+}
+const observer = new ResizeObserver(measure);
+onMounted(() => room.value && observer.observe(room.value));
+onBeforeUnmount(() => observer.disconnect());
+
+function draw(source: CanvasImageSource) {
+  canvas.value?.getContext("2d")?.drawImage(source, 0, 0, props.width, props.height);
+  shown.value = true;
+}
+let still: HTMLImageElement | null = null;
+let asked = "";
+watch(
+  [() => props.src, canvas],
+  ([src]) => {
+    asked = src ?? "";
+    if (!src) {
+      shown.value = false;
+      still = null;
+      return;
+    }
+    const image = new Image();
+    image.onload = () => {
+      if (asked !== src) return;
+      still = image;
+      if (!props.playing) draw(image);
+    };
+    image.src = src;
+  },
+  { immediate: true },
+);
+watch(
+  () => props.playing,
+  (bitmap) => {
+    if (bitmap) draw(bitmap);
+    else if (still) draw(still);
+  },
+);
+
+function point(event: PointerEvent) {
+  const box = (event.currentTarget as HTMLElement).getBoundingClientRect();
+  const x = Math.floor((event.clientX - box.left) / scale.value);
+  const y = Math.floor((event.clientY - box.top) / scale.value);
+  emit("pixel", x >= 0 && y >= 0 && x < props.width && y < props.height ? { x, y } : null);
+}
+const STEPS = [0, 1, 2, 4, 8, 16];
+function magnify(by: number, event?: WheelEvent) {
+  const at = STEPS.indexOf(zoom.value);
+  const next = STEPS[Math.min(Math.max(at + by, 0), STEPS.length - 1)] ?? 0;
+  if (next === zoom.value) return;
+  const box = canvas.value?.getBoundingClientRect();
+  const view = room.value;
+  const anchor = event && box ? { x: (event.clientX - box.left) / scale.value, y: (event.clientY - box.top) / scale.value } : { x: props.width / 2, y: props.height / 2 };
+  zoom.value = next;
+  requestAnimationFrame(() => {
+    if (!view) return;
+    const offset = event ? { x: event.clientX - view.getBoundingClientRect().left, y: event.clientY - view.getBoundingClientRect().top } : { x: view.clientWidth / 2, y: view.clientHeight / 2 };
+    view.scrollLeft = anchor.x * scale.value - offset.x + 16;
+    view.scrollTop = anchor.y * scale.value - offset.y + 16;
+  });
+}
+function wheel(event: WheelEvent) {
+  if (!event.ctrlKey && !event.shiftKey) return;
+  event.preventDefault();
+  magnify(event.deltaY + event.deltaX < 0 ? 1 : -1, event);
+}
+function pressed(event: KeyboardEvent) {
+  if (event.target instanceof HTMLInputElement) return;
+  if (event.key === "+" || event.key === "=") magnify(1);
+  if (event.key === "-") magnify(-1);
+}
+onMounted(() => window.addEventListener("keydown", pressed));
+onBeforeUnmount(() => window.removeEventListener("keydown", pressed));
+</script>
+
+<template>
+  <div ref="room" class="grid min-h-0 min-w-0 overflow-auto" :class="surround.dark ? 'bg-surround-dark' : 'bg-surround'" tabindex="0" aria-label="Rendered frame" @wheel="wheel">
+    <div class="relative m-auto p-4">
+      <canvas
+        ref="canvas"
+        class="block max-w-none cursor-crosshair"
+        :class="{ 'opacity-0': !shown }"
+        :width
+        :height
+        :style
+        role="img"
+        :aria-label="label"
+        :data-shown="shown"
+        @pointermove="point"
+        @pointerleave="emit('pixel', null)"
+      />
+      <div v-if="!shown" class="absolute inset-0 grid place-items-center text-center text-white"><slot /></div>
+    </div>
+  </div>
+</template>

@@ -1,0 +1,106 @@
+<script setup lang="ts">
+import { computed, ref } from "vue";
+
+import { useOffers } from "@/api/offers";
+import GroundBar from "@/picture/GroundBar.vue";
+import { ground } from "@/picture/grounds";
+import PlayBar from "@/picture/PlayBar.vue";
+import { usePlayback } from "@/picture/usePlayback";
+import { useSpaceKey } from "@/picture/useSpaceKey";
+import type { SheetColumn } from "@/sheet/columns";
+import DeskFrame from "@/sheet/DeskFrame.vue";
+import { cellMark } from "@/shot/cellMarks";
+import FindingList from "@/shot/FindingList.vue";
+import { lookUrl } from "@/shot/look";
+import { useRun } from "@/shot/run";
+import { useShot } from "@/shot/store";
+
+import PixelView from "./PixelView.vue";
+import ProbePanel from "./ProbePanel.vue";
+import ProofSettings from "./ProofSettings.vue";
+
+const shot = useShot();
+const run = useRun();
+const offers = useOffers();
+const what = ref<"picture" | "alpha">("picture");
+const blend = ref<"linear" | "encoded">("linear");
+const zoom = ref(0);
+const pixel = ref<{ x: number; y: number } | null>(null);
+
+const layers = computed(() => [...new Set([...run.cells.values()].map((cell) => cell.layer))]);
+const layer = computed(() => layers.value[0] ?? "");
+const there = computed(() => run.finished.has(shot.frame));
+const look = computed(() => ({ ground: { ...ground }, what: what.value, blend: blend.value }));
+const src = computed(() => (run.run && there.value ? lookUrl(run.run.id, layer.value, shot.frame, look.value) : null));
+const columns = computed<SheetColumn[]>(() => [
+  {
+    key: "rendered",
+    title: "rendered",
+    width: "4.6rem",
+    mark: (frame) => {
+      const cell = run.cells.get(run.key(layer.value, frame));
+      return cell ? cellMark(cell.state, cell.error, run.stale.has(frame)) : { sign: "–", text: "", tone: "quiet" };
+    },
+  },
+  {
+    key: "findings",
+    title: "findings",
+    mark: (frame) => {
+      const found = (shot.examined?.findings ?? []).filter((one) => one.frame === frame);
+      return found[0] ? { sign: "△", text: found.map((one) => one.message).join(" "), tone: "warn" } : null;
+    },
+  },
+]);
+
+async function load(frame: number) {
+  const response = await fetch(lookUrl(run.run?.id ?? 0, layer.value, frame, { ...look.value, kind: "jpeg" }));
+  if (!response.ok) throw new Error(String(response.status));
+  return createImageBitmap(await response.blob());
+}
+const playback = usePlayback(
+  () => shot.frames.filter((frame) => run.finished.has(frame)),
+  () => offers.value?.rates.find((one) => one.name === shot.draft?.timing.rate)?.value ?? 24,
+  load,
+  () => [run.run?.id, run.finished.size, look.value],
+  () => shot.frame,
+);
+useSpaceKey(playback.toggle);
+</script>
+
+<template>
+  <DeskFrame :columns>
+    <template #picture>
+      <PixelView
+        v-model:zoom="zoom"
+        class="flex-1"
+        :src
+        :playing="playback.current.value?.bitmap ?? null"
+        :width="shot.draft!.raster.width"
+        :height="shot.draft!.raster.height"
+        :label="`Frame ${shot.frame} ${what === 'alpha' ? 'as alpha' : `over ${ground.kind}`}`"
+        @pixel="pixel = $event"
+      >
+        <p v-if="run.loaded && !run.finished.size">Nothing is rendered yet.<br /><RouterLink :to="`/shots/${shot.id}/run`" class="underline">Start a run</RouterLink>, then prove its edges here.</p>
+        <p v-else-if="!there">Frame {{ shot.frame }} is not rendered in this run.</p>
+      </PixelView>
+      <GroundBar>
+        <PlayBar
+          v-if="run.finished.size"
+          :playing="playback.playing.value"
+          :loading="playback.loading.value"
+          :loaded="playback.loaded.value"
+          :total="run.finished.size"
+          :measured="playback.measured.value"
+          :rate="shot.draft?.timing.rate ?? ''"
+          @toggle="playback.toggle"
+        />
+      </GroundBar>
+    </template>
+    <template #settings>
+      <h2 class="px-3 pt-2 pb-1 font-title text-lg">Proof</h2>
+      <ProofSettings v-model:what="what" v-model:blend="blend" v-model:zoom="zoom" />
+      <ProbePanel :pixel :run-id="run.run?.id ?? 0" :layer :frame="there ? shot.frame : null" />
+      <FindingList />
+    </template>
+  </DeskFrame>
+</template>

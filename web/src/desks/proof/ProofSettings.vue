@@ -1,0 +1,28 @@
+<script setup lang="ts">
+import ChoiceField from "@/controls/ChoiceField.vue";
+import SectionBlock from "@/controls/SectionBlock.vue";
+
+const what = defineModel<"picture" | "alpha">("what", { required: true });
+const blend = defineModel<"linear" | "encoded">("blend", { required: true });
+const zoom = defineModel<number>("zoom", { required: true });
+const WHAT = [
+  { name: "picture", title: "Picture" },
+  { name: "alpha", title: "Alpha alone" },
+];
+const BLEND = [
+  { name: "linear", title: "Linear light" },
+  { name: "encoded", title: "Encoded values" },
+];
+const ZOOM = [0, 1, 2, 4, 8, 16].map((one) => ({ name: String(one), title: one ? `${one}×` : "Fit" }));
+</script>
+
+<template>
+  <SectionBlock title="Look">
+    <ChoiceField label="Show" :model-value="what" :options="WHAT" @commit="what = $event as 'picture'" />
+    <ChoiceField label="Magnify, with hard pixels" :model-value="String(zoom)" :options="ZOOM" @commit="zoom = Number($event)" />
+    <ChoiceField label="Blend with the ground in" :model-value="blend" :options="BLEND" @commit="blend = $event as 'linear'" />
+    <p class="text-xs text-soft">
+      {{ blend === "linear" ? "As Zeitbild and compositors that work in light blend it." : "As web browsers and many editors blend it: soft edges turn out a little darker or lighter." }}
+    </p>
+  </SectionBlock>
+</template>

@@ -1,0 +1,87 @@
+<script setup lang="ts">
+import { computed, ref, watch } from "vue";
+
+import { answer, api, Problem, type Schemas } from "@/api/client";
+import { useOffers } from "@/api/offers";
+import ChoiceField from "@/controls/ChoiceField.vue";
+import PressButton from "@/controls/PressButton.vue";
+import SectionBlock from "@/controls/SectionBlock.vue";
+import TextField from "@/controls/TextField.vue";
+import { duration, megabytes } from "@/shot/cellMarks";
+import { useShot } from "@/shot/store";
+
+const emit = defineEmits<{ start: [frames: string, quality: string] }>();
+const shot = useShot();
+const offers = useOffers();
+const which = ref("range");
+const own = ref("");
+const estimate = ref<Schemas["EstimateOut"] | null>(null);
+const failure = ref("");
+const WHICH = [
+  { name: "range", title: "The range" },
+  { name: "frame", title: "This frame" },
+  { name: "own", title: "A set" },
+];
+const frames = computed(() => (which.value === "range" ? "" : which.value === "frame" ? String(shot.frame) : own.value.trim()));
+const quality = computed(() => shot.draft?.quality ?? "final");
+const qualities = computed(() => (offers.value?.qualities ?? []).map((one) => ({ name: one.name, title: one.name })));
+const note = computed(() => offers.value?.qualities.find((one) => one.name === quality.value)?.title);
+
+async function measure() {
+  const document = shot.draft;
+  if (!document) return;
+  failure.value = "";
+  try {
+    estimate.value = await answer(
+      api.POST("/api/shots/{shot_id}/estimate", {
+        params: { path: { shot_id: shot.id } },
+        body: { document: document as unknown as Record<string, never>, quality: quality.value as "final" },
+      }),
+    );
+  } catch (error) {
+    if (!(error instanceof Problem)) throw error;
+    failure.value = error.message;
+    estimate.value = null;
+  }
+}
+let timer = 0;
+watch(
+  () => shot.draft,
+  () => {
+    window.clearTimeout(timer);
+    timer = window.setTimeout(measure, 300);
+  },
+  { immediate: true },
+);
+</script>
+
+<template>
+  <SectionBlock title="A new run">
+    <ChoiceField label="Frames" :model-value="which" :options="WHICH" @commit="which = $event" />
+    <TextField v-if="which === 'own'" label="Frame set, such as 1-10,20,30-40x2" :model-value="own" @update="own = $event" />
+    <ChoiceField label="Quality" :model-value="quality" :options="qualities" initial="final" @commit="shot.edit('quality', $event, true, 'Quality')" />
+    <p class="text-xs text-soft">{{ note }}</p>
+    <p v-if="shot.examined?.naming_error" class="text-now" role="alert">✕ {{ shot.examined.naming_error }}</p>
+    <p v-if="failure" class="text-now" role="alert">✕ {{ failure }}</p>
+    <dl v-else-if="estimate" class="grid grid-cols-[1fr_auto] gap-x-3 border-y border-line py-1.5" aria-label="Before the start">
+      <dt class="text-soft">Frames × layers</dt>
+      <dd class="text-right">{{ estimate.frames }} × {{ estimate.layers }}</dd>
+      <dt class="text-soft">Length</dt>
+      <dd class="text-right">{{ shot.examined?.length.seconds }} s, {{ shot.examined?.length.timecode }}</dd>
+      <dt class="text-soft">Raster</dt>
+      <dd class="text-right">{{ shot.draft?.raster.width }} × {{ shot.draft?.raster.height }}</dd>
+      <dt class="text-soft">Rendered already</dt>
+      <dd class="text-right">{{ estimate.reused }}</dd>
+      <dt class="text-soft">Expected time</dt>
+      <dd class="text-right">about {{ duration(estimate.seconds) }}</dd>
+      <dt class="text-soft">Masters on disk</dt>
+      <dd class="text-right">about {{ megabytes(estimate.bytes) }}</dd>
+      <dt class="text-soft">Files to hand off</dt>
+      <dd class="text-right">{{ estimate.files }}, about {{ megabytes(estimate.file_bytes) }}</dd>
+    </dl>
+    <p v-else class="text-soft">Measuring one frame…</p>
+    <PressButton primary :disabled="shot.dirty || !!shot.examined?.naming_error || (which === 'own' && !own.trim())" @click="emit('start', frames, quality)">
+      {{ which === "frame" ? `Render frame ${shot.frame}` : "Start the run" }}
+    </PressButton>
+  </SectionBlock>
+</template>

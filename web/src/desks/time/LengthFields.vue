@@ -1,0 +1,66 @@
+<script setup lang="ts">
+/** The length three ways, each editable; the server reads what is typed. */
+import { ref, watch } from "vue";
+
+import { answer, api, Problem } from "@/api/client";
+import SectionBlock from "@/controls/SectionBlock.vue";
+import { useShot } from "@/shot/store";
+
+const emit = defineEmits<{ length: [frames: number] }>();
+const shot = useShot();
+const WAYS = ["frames", "seconds", "timecode"] as const;
+type Way = (typeof WAYS)[number];
+const texts = ref<Record<Way, string>>({ frames: "", seconds: "", timecode: "" });
+const failure = ref<{ way: Way; message: string } | null>(null);
+let before = "";
+
+function fill() {
+  const length = shot.examined?.length;
+  if (length) texts.value = { frames: String(length.frames), seconds: String(length.seconds), timecode: length.timecode };
+}
+watch(() => shot.examined, fill, { immediate: true });
+
+async function accept(way: Way) {
+  const text = texts.value[way].trim();
+  if (text === before) return;
+  const bare = way === "seconds" && /^[\d\s.,+\-*/()]+$/.test(text);
+  try {
+    const rate = shot.draft?.timing.rate ?? "24";
+    const read = await answer(api.POST("/api/length", { body: { text: bare ? `${text} s` : text, rate } }));
+    failure.value = null;
+    before = text;
+    texts.value = { frames: String(read.frames), seconds: String(read.seconds), timecode: read.timecode };
+    if (read.frames !== shot.examined?.length.frames) emit("length", read.frames);
+  } catch (error) {
+    if (!(error instanceof Problem)) throw error;
+    failure.value = { way, message: error.problems[0]?.message ?? error.message };
+  }
+}
+function restore() {
+  failure.value = null;
+  fill();
+}
+</script>
+
+<template>
+  <SectionBlock title="Length">
+    <div class="grid grid-cols-[4.5rem_5.5rem_1fr] gap-1.5">
+      <label v-for="way in WAYS" :key="way" class="min-w-0">
+        <span class="block text-soft">{{ way }}</span>
+        <input
+          v-model="texts[way]"
+          class="w-full rounded-sm border border-rule bg-sheet px-1.5 py-0.5 text-right"
+          :class="{ 'border-now!': failure?.way === way }"
+          :aria-invalid="failure?.way === way"
+          autocomplete="off"
+          @focus="before = texts[way]"
+          @blur="accept(way)"
+          @keydown.enter="accept(way)"
+          @keydown.esc.stop="restore"
+        />
+      </label>
+    </div>
+    <p v-if="failure" class="text-xs text-now" role="alert">✕ {{ failure.message }}</p>
+    <p v-else class="text-xs text-soft">Any of them takes 96, 24*4, 4 s, 1.5 min or 2:12.</p>
+  </SectionBlock>
+</template>

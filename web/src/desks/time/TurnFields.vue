@@ -1,0 +1,32 @@
+<script setup lang="ts">
+import ChoiceField from "@/controls/ChoiceField.vue";
+import NumberField from "@/controls/NumberField.vue";
+import SectionBlock from "@/controls/SectionBlock.vue";
+import type { Element } from "@/shot/document";
+import { useShot } from "@/shot/store";
+
+const props = defineProps<{ element: Element; at: number }>();
+const shot = useShot();
+const AXES = [
+  { name: "x", title: "x, level" },
+  { name: "y", title: "y, upright" },
+  { name: "z", title: "z, towards us" },
+];
+const path = (field: string) => `elements.${props.at}.turn.${field}`;
+</script>
+
+<template>
+  <SectionBlock :title="`${element.name} turns`">
+    <NumberField
+      label="Turns over the range"
+      :model-value="element.turn.turns"
+      :initial="0"
+      :min="-1000"
+      :max="1000"
+      :error="shot.problems[path('turns')]"
+      @update="shot.edit(path('turns'), $event, false)"
+      @commit="shot.edit(path('turns'), $event, true, 'Turns')"
+    />
+    <ChoiceField label="About the axis" :model-value="element.turn.axis" :options="AXES" @commit="shot.edit(path('axis'), $event, true, 'Axis')" />
+  </SectionBlock>
+</template>

@@ -1,0 +1,135 @@
+<script setup lang="ts">
+/** The draft as the renderer of the output shows it: rough while something moves, sharp when the hand rests. */
+import { computed, onBeforeUnmount, ref, useTemplateRef, watch } from "vue";
+
+import type { ShotDocument } from "@/shot/document";
+import { useShot } from "@/shot/store";
+
+import { ground } from "./grounds";
+import { type Aim, dolly, orbit, pan } from "./orbit";
+import PictureFrame from "./PictureFrame.vue";
+import { useLatest } from "./useLatest";
+
+const props = defineProps<{ movable?: boolean; playing?: ImageBitmap | null }>();
+
+const ROUGH_WIDTH = 640;
+const REST_MS = 260;
+const shot = useShot();
+const latest = useLatest();
+const canvas = useTemplateRef("canvas");
+const viewWidth = ref(640);
+const sharp = ref(false);
+let timer = 0;
+
+const raster = computed(() => shot.draft?.raster ?? { width: 16, height: 9 });
+
+function ask(quality: "rough" | "final") {
+  const document = shot.draft;
+  if (!document) return;
+  const full = Math.min(viewWidth.value * window.devicePixelRatio, raster.value.width);
+  const width = Math.max(2, Math.round(quality === "rough" ? Math.min(ROUGH_WIDTH, full) : full));
+  const height = Math.max(2, Math.round((width * raster.value.height) / raster.value.width));
+  sharp.value = quality === "final";
+  latest.ask(`/api/shots/${shot.id}/picture`, {
+    document, frame: shot.frame, width, height, quality, kind: quality === "rough" ? "jpeg" : "png", ground,
+  });
+}
+
+function moved() {
+  ask("rough");
+  window.clearTimeout(timer);
+  timer = window.setTimeout(() => ask("final"), REST_MS);
+}
+watch([() => shot.draft, () => shot.frame, () => ({ ...ground }), viewWidth], moved, { immediate: true });
+onBeforeUnmount(() => window.clearTimeout(timer));
+
+function draw(bitmap: ImageBitmap | undefined | null) {
+  const target = canvas.value;
+  if (!target || !bitmap) return;
+  if (target.width !== bitmap.width || target.height !== bitmap.height) {
+    target.width = bitmap.width;
+    target.height = bitmap.height;
+  }
+  target.getContext("2d")?.drawImage(bitmap, 0, 0);
+}
+watch([() => latest.shown.value, canvas], () => {
+  if (!props.playing) draw(latest.shown.value?.bitmap);
+  if (latest.failure.value === null && shot.failure && ["font", "input", "limit"].includes(shot.failure.code)) shot.clearNote();
+});
+watch(() => props.playing, (bitmap) => draw(bitmap ?? latest.shown.value?.bitmap));
+watch(latest.failure, (failure) => failure && shot.note(failure));
+
+let drag: { x: number; y: number; panning: boolean } | null = null;
+function aim(): Aim & { angle: number } {
+  return (shot.draft as ShotDocument).camera;
+}
+function apply(next: Aim, commit = false) {
+  shot.edit("camera", { ...aim(), ...next }, commit, "Camera");
+}
+function start(event: PointerEvent) {
+  if (!props.movable || event.button > 2) return;
+  drag = { x: event.clientX, y: event.clientY, panning: event.shiftKey || event.button === 2 };
+  (event.currentTarget as HTMLElement).setPointerCapture(event.pointerId);
+}
+function move(event: PointerEvent) {
+  if (!drag) return;
+  const dx = event.clientX - drag.x;
+  const dy = event.clientY - drag.y;
+  if (!dx && !dy) return;
+  drag.x = event.clientX;
+  drag.y = event.clientY;
+  apply(drag.panning ? pan(aim(), dx, dy, aim().angle, viewWidth.value) : orbit(aim(), dx, dy));
+}
+function end() {
+  if (drag) void shot.save();
+  drag = null;
+}
+let wheelTimer = 0;
+function wheel(event: WheelEvent) {
+  if (!props.movable) return;
+  event.preventDefault();
+  apply(dolly(aim(), event.deltaY));
+  window.clearTimeout(wheelTimer);
+  wheelTimer = window.setTimeout(() => void shot.save(), 300);
+}
+const KEYS: Record<string, [number, number]> = { ArrowLeft: [-10, 0], ArrowRight: [10, 0], ArrowUp: [0, -10], ArrowDown: [0, 10] };
+function key(event: KeyboardEvent) {
+  const by = KEYS[event.key];
+  if (!props.movable || !by) return;
+  event.preventDefault();
+  event.stopPropagation();
+  apply(event.shiftKey ? pan(aim(), by[0], by[1], aim().angle, viewWidth.value) : orbit(aim(), by[0], by[1]), true);
+}
+</script>
+
+<template>
+  <PictureFrame :width="raster.width" :height="raster.height" @size="viewWidth = $event">
+    <canvas
+      ref="canvas"
+      class="block size-full touch-none"
+      :class="{ 'cursor-grab active:cursor-grabbing': movable }"
+      role="img"
+      :tabindex="movable ? 0 : -1"
+      :aria-label="`Frame ${shot.frame}${movable ? '; drag or use the arrow keys to move the camera round the set' : ''}`"
+      :data-pictures="latest.count.value"
+      :data-sharp="sharp"
+      @pointerdown="start"
+      @pointermove="move"
+      @pointerup="end"
+      @pointercancel="end"
+      @wheel="wheel"
+      @keydown="key"
+      @contextmenu.prevent
+    />
+    <template #over>
+      <p
+        v-if="latest.failure.value"
+        class="absolute inset-x-4 top-4 mx-auto max-w-lg rounded-sm bg-sheet px-3 py-2 text-center shadow"
+        role="status"
+      >
+        ✕ {{ latest.failure.value.message }}
+      </p>
+      <slot name="over" />
+    </template>
+  </PictureFrame>
+</template>

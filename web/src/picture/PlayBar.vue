@@ -1,0 +1,21 @@
+<script setup lang="ts">
+import { Pause, Play } from "@lucide/vue";
+
+import PressButton from "@/controls/PressButton.vue";
+
+defineProps<{ playing: boolean; loading: boolean; loaded: number; total: number; measured: number; rate: string }>();
+const emit = defineEmits<{ toggle: [] }>();
+</script>
+
+<template>
+  <div class="flex items-center gap-2">
+    <PressButton :aria-pressed="playing" @click="emit('toggle')">
+      <Pause v-if="playing" :size="14" aria-hidden="true" /><Play v-else :size="14" aria-hidden="true" />
+      {{ playing ? "Stop" : "Play" }}
+    </PressButton>
+    <span class="text-soft" aria-live="off">
+      <template v-if="loading">rendering rough frames {{ loaded }} of {{ total }}</template>
+      <template v-else-if="playing">{{ measured ? measured.toFixed(1) : "…" }} of {{ rate }} frames a second</template>
+    </span>
+  </div>
+</template>

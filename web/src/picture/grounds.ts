@@ -1,0 +1,17 @@
+import { reactive } from "vue";
+
+export const GROUNDS = [
+  { name: "checker", title: "Checker" },
+  { name: "black", title: "Black" },
+  { name: "white", title: "White" },
+  { name: "grey", title: "Grey" },
+  { name: "colour", title: "Colour" },
+  { name: "gradient", title: "Gradient" },
+];
+
+export type GroundKind = "checker" | "black" | "white" | "grey" | "colour" | "gradient";
+
+/** What stands behind a clear backdrop while looking; shared by all desks, never part of a shot. */
+export const ground = reactive({ kind: "checker" as GroundKind, colour: "#1f9d55", colour_to: "#101828" });
+/** The surround of the picture: neutral mid-grey, or dark. */
+export const surround = reactive({ dark: false });

@@ -1,0 +1,132 @@
+<script setup lang="ts">
+import { onMounted, ref } from "vue";
+import { useRouter } from "vue-router";
+
+import { answer, api, Problem, type Schemas } from "@/api/client";
+import PressButton from "@/controls/PressButton.vue";
+import TextField from "@/controls/TextField.vue";
+
+import PageHead from "./PageHead.vue";
+import ProjectForm from "./ProjectForm.vue";
+import UndoNote from "./UndoNote.vue";
+
+const props = defineProps<{ id: number }>();
+type Shot = Schemas["ShotRow"];
+const router = useRouter();
+const project = ref<Schemas["ProjectOut"] | null>(null);
+const shots = ref<Shot[]>([]);
+const missing = ref("");
+const making = ref(false);
+const changing = ref(false);
+const code = ref("");
+const title = ref("");
+const member = ref("");
+const problems = ref<Record<string, string>>({});
+const failure = ref("");
+const deleted = ref<Shot | null>(null);
+const path = { params: { path: { project_id: props.id } } };
+
+function take(error: unknown) {
+  if (!(error instanceof Problem)) throw error;
+  failure.value = error.message;
+  problems.value = Object.fromEntries(error.problems.map((one) => [one.field, one.message]));
+}
+async function tryTo(work: () => Promise<void>) {
+  problems.value = {};
+  failure.value = "";
+  try {
+    await work();
+  } catch (error) {
+    take(error);
+  }
+}
+async function load() {
+  try {
+    project.value = await answer(api.GET("/api/projects/{project_id}", path));
+    shots.value = await answer(api.GET("/api/projects/{project_id}/shots", path));
+  } catch (error) {
+    missing.value = error instanceof Error ? error.message : String(error);
+  }
+}
+onMounted(load);
+
+const make = () =>
+  tryTo(async () => {
+    const shot = await answer(api.POST("/api/projects/{project_id}/shots", { ...path, body: { code: code.value.trim(), title: title.value.trim() } }));
+    await router.push(`/shots/${shot.id}/build`);
+  });
+const change = (body: Schemas["ProjectIn"]) =>
+  tryTo(async () => {
+    project.value = await answer(api.PUT("/api/projects/{project_id}", { ...path, body }));
+    changing.value = false;
+  });
+const share = () =>
+  tryTo(async () => {
+    project.value = await answer(api.POST("/api/projects/{project_id}/members", { ...path, body: { username: member.value.trim() } }));
+    member.value = "";
+  });
+async function duplicate(shot: Shot) {
+  await api.POST("/api/shots/{shot_id}/duplicate", { params: { path: { shot_id: shot.id } } });
+  await load();
+}
+async function remove(shot: Shot) {
+  await api.DELETE("/api/shots/{shot_id}", { params: { path: { shot_id: shot.id } } });
+  deleted.value = shot;
+  await load();
+}
+async function restore() {
+  const shot = deleted.value;
+  if (!shot) return;
+  await tryTo(async () => {
+    await api.POST("/api/shots/{shot_id}/restore", { params: { path: { shot_id: shot.id } } });
+    deleted.value = null;
+    await load();
+  });
+}
+</script>
+
+<template>
+  <PageHead><RouterLink to="/" class="hover:underline">Projects</RouterLink><span v-if="project">/ {{ project.title }}</span></PageHead>
+  <main class="mx-auto max-w-5xl px-6 py-8">
+    <p v-if="missing" role="alert">{{ missing }} <RouterLink to="/" class="underline">Back to your projects</RouterLink></p>
+    <template v-else-if="project">
+      <div class="mb-4 flex items-end gap-3 border-b-2 border-ink pb-2">
+        <h1 class="font-title text-3xl">{{ project.title }}</h1>
+        <span class="pb-1 text-soft">{{ project.code }}</span>
+        <PressButton class="ml-auto" @click="changing = !changing">Rename and defaults</PressButton>
+        <PressButton primary @click="making = !making">New shot</PressButton>
+      </div>
+      <ProjectForm v-if="changing" class="mb-6" :problems :failure :start="project" action="Keep" @submit="change" @cancel="changing = false" />
+      <form v-if="making" class="mb-6 flex items-end gap-3 border border-rule bg-sheet p-4" @submit.prevent="make">
+        <TextField class="w-32" label="Code" :model-value="code" :error="problems.shot" @update="code = $event" />
+        <TextField class="flex-1" label="Title" :model-value="title" :error="problems.title" @update="title = $event" />
+        <PressButton type="submit" primary>Make shot</PressButton>
+      </form>
+      <p v-if="!shots.length && !making" class="py-10 text-soft">No shots yet. A new shot starts with a word, three lights and a camera; “New shot” makes one.</p>
+      <ul class="grid grid-cols-3 gap-5">
+        <li v-for="shot in shots" :key="shot.id" class="group">
+          <RouterLink :to="`/shots/${shot.id}/build`" class="block">
+            <img :src="`/api/shots/${shot.id}/poster/${shot.revision}`" alt="" class="aspect-video w-full bg-surround object-contain" loading="lazy" />
+            <span class="mt-1.5 flex items-baseline gap-2"><b class="font-semibold">{{ shot.code }}</b><span class="truncate font-title text-base group-hover:underline">{{ shot.title }}</span></span>
+          </RouterLink>
+          <div class="flex items-center gap-1 text-soft">
+            <span>{{ shot.frames }} frames, {{ shot.rate }} a second, {{ shot.width }} × {{ shot.height }}</span>
+          </div>
+          <div class="-ml-2.5 flex">
+            <PressButton quiet @click="duplicate(shot)">Duplicate</PressButton>
+            <PressButton quiet @click="remove(shot)">Delete</PressButton>
+          </div>
+        </li>
+      </ul>
+      <section class="mt-10 border-t border-line pt-3">
+        <h2 class="font-title text-lg">People</h2>
+        <p class="text-soft">{{ project.members.join(", ") }}. Only they see this project.</p>
+        <form class="mt-2 flex w-96 items-end gap-2" @submit.prevent="share">
+          <TextField class="flex-1" label="Share with (name here)" :model-value="member" :error="problems.username" @update="member = $event" />
+          <PressButton type="submit">Share</PressButton>
+        </form>
+      </section>
+    </template>
+  </main>
+  <UndoNote v-if="deleted" :text="`${deleted.code} is put away with its runs and hand-offs.`" @undo="restore" @close="deleted = null" />
+</template>

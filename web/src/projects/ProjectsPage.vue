@@ -1,0 +1,78 @@
+<script setup lang="ts">
+import { onMounted, ref } from "vue";
+import { useRouter } from "vue-router";
+
+import { answer, api, Problem, type Schemas } from "@/api/client";
+import PressButton from "@/controls/PressButton.vue";
+
+import PageHead from "./PageHead.vue";
+import ProjectForm from "./ProjectForm.vue";
+import UndoNote from "./UndoNote.vue";
+
+type Project = Schemas["ProjectOut"];
+const router = useRouter();
+const projects = ref<Project[] | null>(null);
+const making = ref(false);
+const problems = ref<Record<string, string>>({});
+const failure = ref("");
+const deleted = ref<Project | null>(null);
+
+async function load() {
+  projects.value = await answer(api.GET("/api/projects"));
+}
+onMounted(load);
+
+async function make(body: Schemas["ProjectIn"]) {
+  problems.value = {};
+  failure.value = "";
+  try {
+    const project = await answer(api.POST("/api/projects", { body }));
+    await router.push(`/projects/${project.id}`);
+  } catch (error) {
+    if (!(error instanceof Problem)) throw error;
+    failure.value = error.message;
+    problems.value = Object.fromEntries(error.problems.map((one) => [one.field, one.message]));
+  }
+}
+async function duplicate(project: Project) {
+  await api.POST("/api/projects/{project_id}/duplicate", { params: { path: { project_id: project.id } } });
+  await load();
+}
+async function remove(project: Project) {
+  await api.DELETE("/api/projects/{project_id}", { params: { path: { project_id: project.id } } });
+  deleted.value = project;
+  await load();
+}
+async function restore() {
+  if (!deleted.value) return;
+  await api.POST("/api/projects/{project_id}/restore", { params: { path: { project_id: deleted.value.id } } });
+  deleted.value = null;
+  await load();
+}
+</script>
+
+<template>
+  <PageHead />
+  <main class="mx-auto max-w-4xl px-6 py-8">
+    <div class="mb-4 flex items-end justify-between border-b-2 border-ink pb-2">
+      <h1 class="font-title text-3xl">Projects</h1>
+      <PressButton primary @click="making = !making">New project</PressButton>
+    </div>
+    <ProjectForm v-if="making" class="mb-6" :problems :failure action="Make project" @submit="make" @cancel="making = false" />
+    <p v-if="projects && !projects.length && !making" class="py-10 text-soft">
+      No projects yet. A project holds the shots of one job and what they start with: raster, rate and file-name rule.
+    </p>
+    <ul v-if="projects">
+      <li v-for="project in projects" :key="project.id" class="flex items-baseline gap-4 border-b border-line py-3">
+        <RouterLink :to="`/projects/${project.id}`" class="font-title text-xl hover:underline">{{ project.title }}</RouterLink>
+        <span class="text-soft">{{ project.code }}</span>
+        <span class="text-soft">{{ project.shot_count }} {{ project.shot_count === 1 ? "shot" : "shots" }}</span>
+        <span class="ml-auto flex gap-1">
+          <PressButton quiet @click="duplicate(project)">Duplicate</PressButton>
+          <PressButton quiet @click="remove(project)">Delete</PressButton>
+        </span>
+      </li>
+    </ul>
+  </main>
+  <UndoNote v-if="deleted" :text="`“${deleted.title}” is put away with its ${deleted.shot_count} shots.`" @undo="restore" @close="deleted = null" />
+</template>

@@ -1,0 +1,154 @@
+<script setup lang="ts">
+/** The exposure sheet: frames run downwards, columns belong to the desk, the playhead is a line across. */
+import { computed, nextTick, onMounted, ref, useTemplateRef, watch } from "vue";
+
+import type { SheetColumn, SheetMark } from "./columns";
+
+const props = defineProps<{
+  first: number;
+  last: number;
+  step: number;
+  frame: number;
+  cycle: boolean;
+  columns: SheetColumn[];
+  /** Ends of the bracket can be dragged. */
+  bracket?: boolean;
+}>();
+const emit = defineEmits<{ go: [frame: number]; range: [first: number, last: number]; rangeDone: [] }>();
+
+const ROW = 22;
+/** Lines shown before and after the range, so that its bracket has an outside. */
+const OUTSIDE = 3;
+const box = useTemplateRef("box");
+const top = ref(0);
+const height = ref(600);
+
+const start = computed(() => Math.max(0, props.first - OUTSIDE));
+const end = computed(() => props.last + OUTSIDE);
+const total = computed(() => end.value - start.value + 1);
+const rows = computed(() => {
+  const from = Math.max(0, Math.floor(top.value / ROW) - 4);
+  const to = Math.min(total.value, from + Math.ceil(height.value / ROW) + 8);
+  return Array.from({ length: to - from }, (_, at) => start.value + from + at);
+});
+const playheadTop = computed(() => (props.frame - start.value) * ROW);
+const bracketStyle = computed(() => ({
+  top: `${(props.first - start.value) * ROW + 2}px`,
+  height: `${(props.last - props.first + 1) * ROW - 4}px`,
+}));
+
+const TONES: Record<string, string> = {
+  plain: "",
+  done: "bg-done/15 text-done",
+  busy: "bg-now/15 text-now-deep hatched",
+  warn: "bg-warn/15 text-warn",
+  fail: "bg-now/20 text-now-deep font-semibold",
+  quiet: "text-soft",
+};
+function tone(mark: SheetMark | null) {
+  return TONES[mark?.tone ?? "plain"];
+}
+function inside(frame: number) {
+  return frame >= props.first && frame <= props.last && (frame - props.first) % props.step === 0;
+}
+
+function scrolled() {
+  top.value = box.value?.scrollTop ?? 0;
+}
+function reveal() {
+  const view = box.value;
+  if (!view) return;
+  if (playheadTop.value < view.scrollTop + ROW) view.scrollTop = Math.max(0, playheadTop.value - ROW * 3);
+  else if (playheadTop.value > view.scrollTop + view.clientHeight - ROW * 2) view.scrollTop = playheadTop.value - view.clientHeight + ROW * 4;
+}
+watch(() => props.frame, () => void nextTick(reveal));
+onMounted(() => {
+  new ResizeObserver(() => (height.value = box.value?.clientHeight ?? 600)).observe(box.value as Element);
+  reveal();
+});
+
+let dragging: "first" | "last" | null = null;
+function frameAt(event: PointerEvent) {
+  const view = box.value as HTMLElement;
+  return start.value + Math.floor((event.clientY - view.getBoundingClientRect().top + view.scrollTop) / ROW);
+}
+function grab(which: "first" | "last", event: PointerEvent) {
+  dragging = which;
+  (event.currentTarget as HTMLElement).setPointerCapture(event.pointerId);
+}
+function pull(event: PointerEvent) {
+  if (!dragging) return;
+  const at = Math.max(0, frameAt(event));
+  if (dragging === "first") emit("range", Math.min(at, props.last), props.last);
+  else emit("range", props.first, Math.max(at, props.first));
+}
+function release() {
+  if (dragging) emit("rangeDone");
+  dragging = null;
+}
+</script>
+
+<template>
+  <section class="flex min-h-0 flex-col border-r border-rule bg-sheet" aria-label="Frame sheet">
+    <div class="flex border-b border-rule text-2xs text-soft condensed" aria-hidden="true">
+      <span class="w-15 shrink-0 py-1 pr-2 text-right">frame</span>
+      <span
+        v-for="column in columns"
+        :key="column.key"
+        class="min-w-0 flex-1 truncate border-l border-line px-1.5 py-1"
+        :style="column.width ? { flex: `0 0 ${column.width}` } : {}"
+        :title="column.title"
+        >{{ column.title }}</span
+      >
+    </div>
+    <div ref="box" class="relative min-h-0 flex-1 overflow-x-hidden overflow-y-auto" tabindex="0" aria-label="Frames" role="listbox" @scroll="scrolled">
+      <div class="relative" :style="{ height: `${total * ROW}px` }">
+        <button
+          v-for="row in rows"
+          :key="row"
+          type="button"
+          tabindex="-1"
+          role="option"
+          :aria-selected="row === frame"
+          :disabled="row < first || row > last"
+          class="absolute flex w-full items-stretch border-b text-left"
+          :class="[row % 5 === 0 ? 'border-rule/80' : 'border-line/60', inside(row) ? '' : 'opacity-40', row === frame ? 'bg-select/60' : 'enabled:hover:bg-select/40']"
+          :style="{ top: `${(row - start) * ROW}px`, height: `${ROW}px` }"
+          @click="emit('go', row)"
+        >
+          <span class="w-15 shrink-0 pr-2 text-right leading-[21px]" :class="row % 5 === 0 ? 'font-semibold' : 'text-soft'">{{ row }}</span>
+          <template v-for="column in columns" :key="column.key">
+            <span
+              v-for="mark in [inside(row) ? column.mark(row) : null]"
+              :key="column.key"
+              class="min-w-0 flex-1 truncate border-l border-line px-1.5 text-xs leading-[21px] condensed"
+              :class="tone(mark)"
+              :style="column.width ? { flex: `0 0 ${column.width}` } : {}"
+              :title="mark?.title ?? mark?.text"
+              >{{ mark?.sign }} {{ mark?.text }}</span
+            >
+          </template>
+        </button>
+        <div class="pointer-events-none absolute left-2 w-2 border-y-2 border-l-2 border-ink" :style="bracketStyle">
+          <span v-if="cycle" class="absolute top-1/2 -left-1.5 -translate-y-1/2 bg-sheet text-xs leading-none" title="Cycle: the last frame leads into the first">↻</span>
+        </div>
+        <template v-if="bracket">
+          <div
+            v-for="which in ['first', 'last'] as const"
+            :key="which"
+            class="absolute left-0 z-10 h-3 w-6 cursor-ns-resize touch-none"
+            :title="`Drag to move the ${which} frame`"
+            :style="{ top: `${((which === 'first' ? first : last + 1) - start) * ROW - (which === 'first' ? 2 : 10)}px` }"
+            @pointerdown="grab(which, $event)"
+            @pointermove="pull"
+            @pointerup="release"
+            @pointercancel="release"
+          />
+        </template>
+        <div class="pointer-events-none absolute inset-x-0 border-b-2 border-now" :style="{ top: `${playheadTop + ROW - 2}px` }">
+          <span class="absolute right-0 bottom-0 bg-now px-1 text-2xs leading-4 font-semibold text-white">{{ frame }}</span>
+        </div>
+      </div>
+    </div>
+  </section>
+</template>

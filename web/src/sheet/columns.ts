@@ -1,0 +1,16 @@
+/** What a desk puts beside each frame number. */
+export interface SheetMark {
+  /** A sign, so that state never depends on colour alone. */
+  sign?: string;
+  text?: string;
+  tone?: "plain" | "done" | "busy" | "warn" | "fail" | "quiet";
+  title?: string;
+}
+
+export interface SheetColumn {
+  key: string;
+  title: string;
+  /** CSS width; columns without one share what is left. */
+  width?: string;
+  mark: (frame: number) => SheetMark | null;
+}

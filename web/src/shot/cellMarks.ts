@@ -1,0 +1,28 @@
+import type { SheetMark } from "@/sheet/columns";
+
+const MARKS: Record<string, SheetMark> = {
+  waiting: { sign: "·", text: "waiting", tone: "quiet" },
+  rendering: { sign: "▸", text: "rendering", tone: "busy" },
+  done: { sign: "✓", text: "done", tone: "done" },
+  reused: { sign: "=", text: "reused", tone: "done" },
+  failed: { sign: "✕", text: "failed", tone: "fail" },
+  stale: { sign: "~", text: "stale", tone: "warn" },
+};
+
+/** How a cell's state stands on the sheet: a sign, a word and a tone. */
+export function cellMark(state: string, error: string, stale: boolean): SheetMark {
+  const shown = stale && (state === "done" || state === "reused") ? "stale" : state;
+  const mark = MARKS[shown] ?? { text: shown };
+  return error ? { ...mark, title: error } : shown === "stale" ? { ...mark, title: "The shot was changed since; run it again" } : mark;
+}
+
+export function megabytes(bytes: number): string {
+  return bytes >= 1e9 ? `${(bytes / 1e9).toFixed(1)} GB` : `${(bytes / 1e6).toFixed(bytes < 1e7 ? 1 : 0)} MB`;
+}
+
+export function duration(seconds: number): string {
+  const whole = Math.max(0, Math.round(seconds));
+  if (whole < 60) return `${whole} s`;
+  if (whole < 3600) return `${Math.floor(whole / 60)} min ${whole % 60} s`;
+  return `${Math.floor(whole / 3600)} h ${Math.floor((whole % 3600) / 60)} min`;
+}

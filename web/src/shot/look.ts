@@ -1,0 +1,21 @@
+/** Addresses of rendered frames. */
+
+export interface Look {
+  ground?: { kind: string; colour: string; colour_to: string };
+  what?: "picture" | "alpha";
+  blend?: "linear" | "encoded";
+  kind?: "jpeg" | "png";
+}
+
+export function lookUrl(run: number, layer: string, frame: number, look: Look): string {
+  const query = new URLSearchParams();
+  if (look.ground) {
+    query.set("ground", look.ground.kind);
+    query.set("colour", look.ground.colour);
+    query.set("colour_to", look.ground.colour_to);
+  }
+  if (look.what) query.set("what", look.what);
+  if (look.blend) query.set("blend", look.blend);
+  if (look.kind) query.set("kind", look.kind);
+  return `/api/runs/${run}/cells/${encodeURIComponent(layer)}/${frame}/picture?${query.toString()}`;
+}

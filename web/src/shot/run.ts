@@ -1,0 +1,110 @@
+import { defineStore } from "pinia";
+import { computed, ref, shallowRef } from "vue";
+
+import { answer, api, type Schemas } from "@/api/client";
+
+export type Run = Schemas["RunOut"];
+export type Cell = Schemas["CellOut"];
+
+interface RunChange {
+  run: Run;
+  cells: Cell[];
+}
+
+/** The run that Run, Proof and Hand off look at: the shot's newest, kept up to date by server-sent events. */
+export const useRun = defineStore("run", () => {
+  const run = shallowRef<Run | null>(null);
+  const runs = shallowRef<Run[]>([]);
+  const cells = ref(new Map<string, Cell>());
+  const stale = ref(new Set<number>());
+  const newest = ref<{ layer: string; frame: number } | null>(null);
+  const loaded = ref(false);
+  let source: EventSource | null = null;
+
+  const finished = computed(() => {
+    const frames = new Set<number>();
+    for (const cell of cells.value.values()) if (cell.state === "done" || cell.state === "reused") frames.add(cell.frame);
+    return frames;
+  });
+  const underWay = computed(() => run.value?.state === "waiting" || run.value?.state === "running");
+
+  function key(layer: string, frame: number) {
+    return `${layer}/${frame}`;
+  }
+
+  function close() {
+    source?.close();
+    source = null;
+  }
+
+  function watch(runId: number) {
+    close();
+    source = new EventSource(`/api/runs/${runId}/events`);
+    source.onmessage = (message: MessageEvent<string>) => {
+      const change = JSON.parse(message.data) as RunChange;
+      run.value = change.run;
+      runs.value = runs.value.map((one) => (one.id === change.run.id ? change.run : one));
+      const next = new Map(cells.value);
+      for (const cell of change.cells) {
+        const known = next.get(key(cell.layer, cell.frame));
+        if (cell.state === "done" && known && known.state !== "done") newest.value = { layer: cell.layer, frame: cell.frame };
+        next.set(key(cell.layer, cell.frame), cell);
+      }
+      cells.value = next;
+    };
+    // The server says so when nothing more will come; without closing, the browser would ask again for ever.
+    source.addEventListener("end", close);
+  }
+
+  function take(full: Schemas["RunFull"]) {
+    run.value = full;
+    cells.value = new Map(full.cells.map((cell) => [key(cell.layer, cell.frame), cell]));
+    stale.value = new Set(full.stale);
+    loaded.value = true;
+    if (underWay.value) watch(full.id);
+    else close();
+  }
+
+  async function show(runId: number) {
+    newest.value = null;
+    take(await answer(api.GET("/api/runs/{run_id}", { params: { path: { run_id: runId } } })));
+  }
+
+  async function open(shotId: number) {
+    loaded.value = false;
+    const path = { params: { path: { shot_id: shotId } } };
+    runs.value = await answer(api.GET("/api/shots/{shot_id}/runs", path));
+    const kept = runs.value.find((one) => one.id === run.value?.id) ?? runs.value[0];
+    if (kept) {
+      await show(kept.id);
+      return;
+    }
+    close();
+    run.value = null;
+    cells.value = new Map();
+    stale.value = new Set();
+    loaded.value = true;
+  }
+
+  async function start(shotId: number, base: number, frameSet: string, quality: string) {
+    const body = { base, frame_set: frameSet, quality };
+    newest.value = null;
+    const full = await answer(api.POST("/api/shots/{shot_id}/runs", { params: { path: { shot_id: shotId } }, body }));
+    runs.value = [full, ...runs.value];
+    take(full);
+  }
+
+  async function steer(verb: "stop" | "continue" | "retry") {
+    if (!run.value) return;
+    const params = { params: { path: { run_id: run.value.id } } };
+    const calls = {
+      stop: () => api.POST("/api/runs/{run_id}/stop", params),
+      continue: () => api.POST("/api/runs/{run_id}/continue", params),
+      retry: () => api.POST("/api/runs/{run_id}/retry", params),
+    };
+    run.value = await answer<Run>(calls[verb]());
+    if (underWay.value) watch(run.value.id);
+  }
+
+  return { run, runs, cells, stale, newest, loaded, finished, underWay, key, open, show, start, steer, close };
+});

@@ -1,0 +1,197 @@
+import { defineStore } from "pinia";
+import { computed, ref, shallowRef } from "vue";
+
+import { answer, api, Problem, type Schemas } from "@/api/client";
+
+import { type ShotDocument, valueAt, withValue } from "./document";
+
+type Saved = Schemas["ShotOut"];
+type Examined = Schemas["ExaminedOut"];
+
+/** Time that must pass without another edit before the document is examined, in ms. */
+const EXAMINE_AFTER = 120;
+
+/**
+ * The shot that all desks work on: a draft that answers at once, saved as a revision at every committed edit.
+ *
+ * Nothing is lost: a draft that the server refuses stays, with its problems beside their fields, and is saved when it
+ * holds; a draft that meets somebody else's save waits until the person decides.
+ */
+export const useShot = defineStore("shot", () => {
+  const id = ref(0);
+  const meta = shallowRef<Saved | null>(null);
+  const draft = shallowRef<ShotDocument | null>(null);
+  const frame = ref(1);
+  const saving = ref(false);
+  const dirty = ref(false);
+  const failure = ref<Problem | null>(null);
+  const problems = ref<Record<string, string>>({});
+  const examined = shallowRef<Examined | null>(null);
+  const conflict = ref<number | null>(null);
+  let label = "";
+  let examineTimer = 0;
+  let examineNumber = 0;
+
+  const frames = computed(() => {
+    const timing = draft.value?.timing;
+    if (!timing) return [];
+    const list: number[] = [];
+    for (let at = timing.first; at <= timing.last && list.length < 100_000; at += timing.step) list.push(at);
+    return list;
+  });
+
+  function adopt(saved: Saved) {
+    meta.value = saved;
+    draft.value = saved.document as unknown as ShotDocument;
+    dirty.value = false;
+    problems.value = {};
+    failure.value = null;
+    const { first, last } = draft.value.timing;
+    frame.value = Math.min(Math.max(frame.value, first), last);
+    scheduleExamine();
+  }
+
+  async function open(shotId: number) {
+    if (id.value !== shotId) {
+      draft.value = meta.value = examined.value = null;
+      conflict.value = null;
+    }
+    id.value = shotId;
+    const saved = await answer(api.GET("/api/shots/{shot_id}", { params: { path: { shot_id: shotId } } }));
+    const isNew = draft.value === null;
+    adopt(saved);
+    if (isNew && draft.value) frame.value = draft.value.timing.first;
+  }
+
+  function scheduleExamine() {
+    window.clearTimeout(examineTimer);
+    examineTimer = window.setTimeout(() => void examine(), EXAMINE_AFTER);
+  }
+
+  async function examine() {
+    const document = draft.value;
+    if (!document) return;
+    const number = ++examineNumber;
+    try {
+      const found = await answer(
+        api.POST("/api/shots/{shot_id}/examine", {
+          params: { path: { shot_id: id.value } },
+          body: { document: document as unknown as Record<string, never>, recipe: "png8", version: 1 },
+        }),
+      );
+      if (number !== examineNumber) return;
+      examined.value = found;
+      if (failure.value?.code === "document") problems.value = {};
+    } catch (error) {
+      if (number === examineNumber) note(error);
+    }
+  }
+
+  /** Show an error beside the fields that it names. */
+  function note(error: unknown) {
+    if (!(error instanceof Problem)) throw error;
+    failure.value = error;
+    const byField: Record<string, string> = {};
+    for (const one of error.problems) byField[one.field] = one.message;
+    problems.value = byField;
+  }
+
+  function clearNote() {
+    failure.value = null;
+    problems.value = {};
+  }
+
+  /** Change the draft; with ``commit`` it is saved as a revision that undo goes back over. */
+  function edit(path: string, value: unknown, commit: boolean, what = "") {
+    if (!draft.value) return;
+    draft.value = withValue(draft.value, path, value);
+    dirty.value = true;
+    label = what || label;
+    scheduleExamine();
+    if (commit) void save();
+  }
+
+  function editMany(values: Record<string, unknown>, what: string) {
+    for (const [path, value] of Object.entries(values)) edit(path, value, false);
+    label = what;
+    void save();
+  }
+
+  async function save(base = meta.value?.revision ?? 0) {
+    if (!draft.value || !dirty.value || conflict.value !== null) return;
+    if (saving.value) return;
+    saving.value = true;
+    const sent = draft.value;
+    try {
+      const saved = await answer(
+        api.PUT("/api/shots/{shot_id}/document", {
+          params: { path: { shot_id: id.value } },
+          body: { base, document: sent as unknown as Record<string, never>, label },
+        }),
+      );
+      meta.value = saved;
+      clearNote();
+      label = "";
+      dirty.value = draft.value !== sent;
+    } catch (error) {
+      if (error instanceof Problem && error.status === 409) conflict.value = error.current;
+      else note(error);
+    } finally {
+      saving.value = false;
+    }
+    // Edits committed while the last save was under way.
+    if (dirty.value && draft.value !== sent && !failure.value) void save();
+  }
+
+  /** After a conflict: put the own draft on top of the other's revision (which stays in the history). */
+  async function keepMine() {
+    const current = conflict.value ?? 0;
+    conflict.value = null;
+    dirty.value = true;
+    await save(current);
+  }
+
+  async function takeTheirs() {
+    conflict.value = null;
+    await open(id.value);
+  }
+
+  async function step(direction: "undo" | "redo") {
+    if (conflict.value !== null || saving.value) return;
+    if (dirty.value && failure.value && meta.value && direction === "undo") {
+      // A draft that does not hold was never saved: undo goes back to what is.
+      adopt(meta.value);
+      return;
+    }
+    const params = { params: { path: { shot_id: id.value } } };
+    try {
+      const call = direction === "undo" ? api.POST("/api/shots/{shot_id}/undo", params) : api.POST("/api/shots/{shot_id}/redo", params);
+      adopt(await answer(call));
+    } catch (error) {
+      if (!(error instanceof Problem) || error.status !== 422) throw error;
+    }
+  }
+
+  function goTo(next: number) {
+    const timing = draft.value?.timing;
+    if (timing) frame.value = Math.min(Math.max(next, timing.first), timing.last);
+  }
+
+  function walk(steps: number) {
+    const list = frames.value;
+    if (!list.length) return;
+    const at = list.findIndex((one) => one >= frame.value);
+    const now = at < 0 ? list.length - 1 : at;
+    frame.value = list[Math.min(Math.max(now + steps, 0), list.length - 1)] ?? frame.value;
+  }
+
+  function get(path: string): unknown {
+    return draft.value ? valueAt(draft.value, path) : undefined;
+  }
+
+  return {
+    id, meta, draft, frame, frames, saving, dirty, failure, problems, examined, conflict,
+    open, edit, editMany, save, keepMine, takeTheirs, undo: () => step("undo"), redo: () => step("redo"), goTo, walk,
+    get, note, clearNote,
+  };
+});
