@@ -18,12 +18,18 @@ from zeitbild.paths import assets_folder, masters_folder
 from zeitbild.proof import View, encode_view, show
 from zeitbild.render import QUALITIES, Picture, render
 from zeitbild.resolve import resolve
+from zeitbild.warm import warm
 
 T = TypeVar("T")
 
 #: One thread: kernels are parallel inside, and pictures answered in order never overtake each other.
 _RENDERING = ThreadPoolExecutor(1, thread_name_prefix="picture")
 MAX_VIEW_PIXELS = 3840 * 2160
+
+
+def warm_up() -> None:
+    """Load the compiled kernels on the rendering thread, without waiting for it."""
+    _RENDERING.submit(warm)
 
 
 async def in_rendering(function: Callable[..., T], *arguments: Any) -> T:

@@ -6,3 +6,8 @@ from django.core.asgi import get_asgi_application
 
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "zeitbild_server.settings")
 application = get_asgi_application()
+
+# Loading compiled kernels takes a second or two: better now than at somebody's first picture.
+from shots.rendering import warm_up  # noqa: E402  (applications must be loaded first)
+
+warm_up()

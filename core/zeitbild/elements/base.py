@@ -21,17 +21,21 @@ class AssetSource(Protocol):
         ...
 
 
+#: In forms these stand together after what a kind adds.
+_LATE: dict[str, Any] = {"x-late": True, "x-group": "Place"}
+
+
 class ElementBase(Part):
     """Fields that every element has, whatever its kind."""
 
     id: Identifier = Field(title="Identity")
-    name: Title = Field(default="Element", title="Name")
+    name: Title = Field(default="Element", title="Name", json_schema_extra=_LATE)
     shown: bool = Field(
         default=True, title="In the picture", description="One switch for the picture, the run and the files."
     )
-    placement: Placement = Field(default_factory=Placement, title="Placement")
+    placement: Placement = Field(default_factory=Placement, title="Placement", json_schema_extra=_LATE)
     pivot_offset: Point = Field(
-        default=(0.0, 0.0, 0.0), title="Pivot offset", json_schema_extra={"x-step": 1},
+        default=(0.0, 0.0, 0.0), title="Pivot offset", json_schema_extra={**_LATE, "x-step": 1},
         description="Moves the pivot away from the centre of the visible ink.",
     )
     turn: Turn = Field(default_factory=Turn, title="Turn")

@@ -24,6 +24,7 @@ export interface JsonSchema {
   "x-group"?: string;
   "x-widget"?: string;
   "x-slider"?: [number, number];
+  "x-late"?: boolean;
 }
 
 export interface Choice {

@@ -14,9 +14,10 @@ const props = withDefaults(
     whole?: boolean;
     initial?: number | undefined;
     error?: string | undefined;
-    hideLabel?: boolean;
+    /** A letter close to its field, for coordinates. */
+    compact?: boolean;
   }>(),
-  { unit: "", step: 1, min: -Infinity, max: Infinity, whole: false, initial: undefined, error: undefined, hideLabel: false },
+  { unit: "", step: 1, min: -Infinity, max: Infinity, whole: false, initial: undefined, error: undefined, compact: false },
 );
 /** ``update`` while a value is being found (typing steps, scrubbing); ``commit`` when it stands. */
 const emit = defineEmits<{ update: [value: number]; commit: [value: number] }>();
@@ -113,8 +114,8 @@ function scrubEnd() {
     <div class="flex items-center gap-1">
       <label
         :for="id"
-        class="min-w-0 flex-1 cursor-ew-resize touch-none truncate select-none"
-        :class="[hideLabel ? 'sr-only' : 'text-soft', initial !== undefined && initial !== modelValue ? 'font-semibold text-ink!' : '']"
+        class="min-w-0 cursor-ew-resize touch-none truncate text-soft select-none"
+        :class="[compact ? '' : 'flex-1', initial !== undefined && initial !== modelValue ? 'font-semibold text-ink!' : '']"
         :title="initial !== undefined && initial !== modelValue ? `Differs from ${writeNumber(initial)}; double-click to reset` : 'Drag to change'"
         @pointerdown="scrubStart"
         @pointermove="scrubMove"
@@ -123,11 +124,12 @@ function scrubEnd() {
         @dblclick="reset"
         >{{ label }}</label
       >
-      <div class="flex items-baseline rounded-sm border border-rule bg-sheet focus-within:border-select-ink" :class="{ 'border-now!': shownError }">
+      <div class="flex min-w-0 items-baseline rounded-sm border border-rule bg-sheet focus-within:border-select-ink" :class="[{ 'border-now!': shownError }, compact ? 'flex-1' : '']">
         <input
           :id="id"
           v-model="text"
-          class="w-16 min-w-0 bg-transparent px-1.5 py-0.5 text-right outline-none"
+          class="min-w-0 bg-transparent px-1.5 py-0.5 text-right outline-none"
+          :class="compact ? 'w-full' : 'w-16'"
           autocomplete="off"
           spellcheck="false"
           :aria-invalid="!!shownError"

@@ -112,7 +112,7 @@ function commit(field: FieldPlan, value: unknown) {
           @commit="commit(field, $event)"
         />
         <fieldset v-else-if="field.widget === 'part'" class="grid gap-1.5 border-l-2 border-line pl-2">
-          <legend class="mb-0.5 font-semibold">{{ field.title }}</legend>
+          <legend class="mb-0.5 font-semibold" :class="{ 'sr-only': group.fields.length === 1 }">{{ field.title }}</legend>
           <SchemaForm
             :schema="field.schema"
             :root
@@ -129,6 +129,7 @@ function commit(field: FieldPlan, value: unknown) {
           :label="field.title"
           :model-value="valueOf<string>(field)"
           :lines="field.widget === 'lines'"
+          :large="field.widget === 'lines'"
           :error="problems[full(field)]"
           @update="update(field, $event)"
           @commit="commit(field, $event)"

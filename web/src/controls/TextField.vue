@@ -2,8 +2,8 @@
 import { ref, useId, watch } from "vue";
 
 const props = withDefaults(
-  defineProps<{ label: string; modelValue: string; lines?: boolean; error?: string | undefined; type?: string; autocomplete?: string }>(),
-  { lines: false, error: undefined, type: "text", autocomplete: "off" },
+  defineProps<{ label: string; modelValue: string; lines?: boolean; large?: boolean; error?: string | undefined; type?: string; autocomplete?: string }>(),
+  { lines: false, large: false, error: undefined, type: "text", autocomplete: "off" },
 );
 const emit = defineEmits<{ update: [value: string]; commit: [value: string] }>();
 const id = useId();
@@ -36,7 +36,7 @@ function restore() {
       :type="lines ? undefined : type"
       :rows="lines ? 3 : undefined"
       class="w-full rounded-sm border border-rule bg-sheet px-1.5 py-1"
-      :class="{ 'border-now!': error, 'text-base leading-tight': lines }"
+      :class="{ 'border-now!': error, 'text-base leading-tight': large }"
       spellcheck="false"
       :autocomplete="autocomplete"
       :aria-invalid="!!error"

@@ -22,11 +22,12 @@ function changed(at: number, value: number) {
     <legend class="mb-0.5 text-soft" :class="{ 'font-semibold text-ink!': initial && initial.some((one, at) => one !== modelValue[at]) }">
       {{ label }}<span v-if="unit" class="text-2xs"> in {{ unit }}</span>
     </legend>
-    <div class="flex gap-1">
+    <div class="flex gap-2">
       <NumberField
         v-for="(value, at) in modelValue"
         :key="at"
-        class="narrow flex-1"
+        class="flex-1"
+        compact
         :label="names[at] ?? ''"
         :model-value="value"
         :step="step ?? 1"

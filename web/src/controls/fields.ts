@@ -45,9 +45,12 @@ function capital(text: string) {
 export function planFields(schema: JsonSchema, root: JsonSchema, skip: string[]): FieldGroup[] {
   const own = resolveRef(schema, root);
   const groups = new Map<string, FieldPlan[]>();
-  for (const [name, raw] of Object.entries(own.properties ?? {})) {
-    if (skip.includes(name)) continue;
-    const field = resolveRef(raw, root);
+  const fields = Object.entries(own.properties ?? {})
+    .filter(([name]) => !skip.includes(name))
+    .map(([name, raw]) => [name, resolveRef(raw, root), raw] as const);
+  // What a kind adds comes before what all kinds share.
+  const ordered = [...fields.filter(([, field]) => !field["x-late"]), ...fields.filter(([, field]) => field["x-late"])];
+  for (const [name, field, raw] of ordered) {
     const title = field.title ?? capital(name);
     const group = field["x-group"] || (widgetOf(field) === "part" ? title : (own.title ?? "Values"));
     const plan: FieldPlan = {

@@ -27,8 +27,14 @@ import { ground, GROUNDS, surround } from "./grounds";
     />
     <input v-if="ground.kind === 'gradient'" v-model="ground.colour_to" type="color" class="h-5 w-7 rounded-sm border border-rule" aria-label="Ground colour below" />
     <slot />
-    <button type="button" class="ml-auto text-soft hover:text-ink" :aria-pressed="surround.dark" @click="surround.dark = !surround.dark">
-      {{ surround.dark ? "Light surround" : "Dark surround" }}
+    <button
+      type="button"
+      class="ml-auto whitespace-nowrap text-soft hover:text-ink"
+      :aria-pressed="surround.dark"
+      title="Neutral grey or dark around the picture (D)"
+      @click="surround.dark = !surround.dark"
+    >
+      {{ surround.dark ? "Grey around" : "Dark around" }}
     </button>
   </div>
 </template>

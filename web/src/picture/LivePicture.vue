@@ -18,7 +18,6 @@ const shot = useShot();
 const latest = useLatest();
 const canvas = useTemplateRef("canvas");
 const viewWidth = ref(640);
-const sharp = ref(false);
 let timer = 0;
 
 const raster = computed(() => shot.draft?.raster ?? { width: 16, height: 9 });
@@ -29,10 +28,8 @@ function ask(quality: "rough" | "final") {
   const full = Math.min(viewWidth.value * window.devicePixelRatio, raster.value.width);
   const width = Math.max(2, Math.round(quality === "rough" ? Math.min(ROUGH_WIDTH, full) : full));
   const height = Math.max(2, Math.round((width * raster.value.height) / raster.value.width));
-  sharp.value = quality === "final";
-  latest.ask(`/api/shots/${shot.id}/picture`, {
-    document, frame: shot.frame, width, height, quality, kind: quality === "rough" ? "jpeg" : "png", ground,
-  });
+  const body = { document, frame: shot.frame, width, height, quality, kind: quality === "rough" ? "jpeg" : "png", ground };
+  latest.ask(`/api/shots/${shot.id}/picture`, body, `${shot.frame} ${quality}`);
 }
 
 function moved() {
@@ -112,7 +109,7 @@ function key(event: KeyboardEvent) {
       :tabindex="movable ? 0 : -1"
       :aria-label="`Frame ${shot.frame}${movable ? '; drag or use the arrow keys to move the camera round the set' : ''}`"
       :data-pictures="latest.count.value"
-      :data-sharp="sharp"
+      :data-shown="latest.shown.value?.tag"
       @pointerdown="start"
       @pointermove="move"
       @pointerup="end"

@@ -6,6 +6,8 @@ import { csrfToken, Problem, problemOf } from "@/api/client";
 const AT_ONCE = 2;
 
 export interface Shown {
+  /** What the picture was asked for as. */
+  tag: string;
   bitmap: ImageBitmap;
   milliseconds: number;
 }
@@ -19,13 +21,13 @@ export function useLatest() {
   const shown = shallowRef<Shown | null>(null);
   const failure = shallowRef<Problem | null>(null);
   const count = ref(0);
-  let waiting: { url: string; body: unknown } | null = null;
+  let waiting: { url: string; body: unknown; tag: string } | null = null;
   let running = 0;
   let number = 0;
   let newest = 0;
   let ended = false;
 
-  async function fetchPicture(url: string, body: unknown) {
+  async function fetchPicture(url: string, body: unknown, tag: string) {
     const own = ++number;
     running += 1;
     try {
@@ -43,7 +45,7 @@ export function useLatest() {
       newest = own;
       const duration = /dur=([\d.]+)/.exec(response.headers.get("Server-Timing") ?? "")?.[1];
       shown.value?.bitmap.close();
-      shown.value = { bitmap, milliseconds: Number(duration ?? 0) };
+      shown.value = { tag, bitmap, milliseconds: Number(duration ?? 0) };
       failure.value = null;
       count.value += 1;
     } catch (error) {
@@ -61,11 +63,11 @@ export function useLatest() {
     if (!waiting || running >= AT_ONCE || ended) return;
     const next = waiting;
     waiting = null;
-    void fetchPicture(next.url, next.body);
+    void fetchPicture(next.url, next.body, next.tag);
   }
 
-  function ask(url: string, body: unknown) {
-    waiting = { url, body };
+  function ask(url: string, body: unknown, tag: string) {
+    waiting = { url, body, tag };
     pump();
   }
 

@@ -125,7 +125,7 @@ function release() {
               :class="tone(mark)"
               :style="column.width ? { flex: `0 0 ${column.width}` } : {}"
               :title="mark?.title ?? mark?.text"
-              >{{ mark?.sign }} {{ mark?.text }}</span
+              ><img v-if="mark?.image" :src="mark.image" alt="" class="-mx-1.5 h-full max-w-none object-cover" /><template v-else>{{ mark?.sign }} {{ mark?.text }}</template></span
             >
           </template>
         </button>

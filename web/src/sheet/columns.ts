@@ -5,6 +5,8 @@ export interface SheetMark {
   text?: string;
   tone?: "plain" | "done" | "busy" | "warn" | "fail" | "quiet";
   title?: string;
+  /** Address of a small picture. */
+  image?: string | undefined;
 }
 
 export interface SheetColumn {

@@ -6,6 +6,7 @@ import LivePicture from "@/picture/LivePicture.vue";
 import PlayBar from "@/picture/PlayBar.vue";
 import { useRoughFrames } from "@/picture/useRoughFrames";
 import { useSpaceKey } from "@/picture/useSpaceKey";
+import { useThumbnails } from "@/picture/useThumbnails";
 import type { SheetColumn } from "@/sheet/columns";
 import DeskFrame from "@/sheet/DeskFrame.vue";
 import FindingList from "@/shot/FindingList.vue";
@@ -19,13 +20,23 @@ const selected = ref("elements.0");
 const playback = useRoughFrames();
 useSpaceKey(playback.toggle);
 
-const columns = computed<SheetColumn[]>(() =>
-  (shot.draft?.elements ?? []).map((element) => ({
+const thumbnails = useThumbnails();
+const columns = computed<SheetColumn[]>(() => [
+  {
+    key: "look",
+    title: "look",
+    width: "2.5rem",
+    mark: (frame) => {
+      thumbnails.want(frame);
+      return { image: thumbnails.urls.get(frame) };
+    },
+  },
+  ...(shot.draft?.elements ?? []).map((element): SheetColumn => ({
     key: element.id,
     title: element.name,
     mark: () => (element.shown ? { sign: "▪", text: "shown", tone: "quiet" } : { sign: "○", text: "hidden", tone: "quiet" }),
   })),
-);
+]);
 
 /** A font dropped anywhere on the desk goes to the selected lettering. */
 const dropped = ref<File | null>(null);

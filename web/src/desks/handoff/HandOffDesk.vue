@@ -85,7 +85,7 @@ const retry = (id: number) => attempt(() => answer(api.POST("/api/handoffs/{hand
       <MasterPicture class="flex-1" :src :width="shot.draft!.raster.width" :height="shot.draft!.raster.height" :label="`Rendered frame ${shot.frame}`">
         <template #empty><p>Frame {{ shot.frame }} is not rendered in this run.</p></template>
       </MasterPicture>
-      <GroundBar><span class="text-soft">Only for looking: grounds are never in a file.</span></GroundBar>
+      <GroundBar><span class="text-soft">only for looking, never in a file</span></GroundBar>
     </template>
     <template #settings>
       <h2 class="px-3 pt-2 pb-1 font-title text-lg">Hand off</h2>

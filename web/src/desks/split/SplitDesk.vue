@@ -50,7 +50,7 @@ function insert(field: string) {
   <DeskFrame :columns sheet-width="24rem">
     <template #picture>
       <LivePicture class="flex-1" />
-      <GroundBar><span class="text-soft">Only for looking: grounds are never in a file.</span></GroundBar>
+      <GroundBar><span class="text-soft">only for looking, never in a file</span></GroundBar>
     </template>
     <template v-if="shot.draft && layer" #settings>
       <h2 class="px-3 pt-2 pb-1 font-title text-lg">Split</h2>

@@ -1,0 +1,75 @@
+import { onScopeDispose, shallowReactive, watch } from "vue";
+
+import { csrfToken } from "@/api/client";
+import { useShot } from "@/shot/store";
+
+/** Twice the size at which the sheet shows them, in pixels. */
+const HEIGHT = 40;
+/** Thumbnails wait until nothing has been edited for so long, in ms: the picture comes first. */
+const REST_MS = 700;
+
+/** Small pictures of frames for the sheet, rendered when a row that shows them comes into view. */
+export function useThumbnails() {
+  const shot = useShot();
+  const urls = shallowReactive(new Map<number, string>());
+  const fresh = new Set<number>();
+  const wanted = new Set<number>();
+  let busy = false;
+  let ended = false;
+  let timer = 0;
+
+  async function next() {
+    const frame = [...wanted][0];
+    if (busy || ended || timer || frame === undefined || !shot.draft) return;
+    busy = true;
+    wanted.delete(frame);
+    const document = shot.draft;
+    const { width, height } = document.raster;
+    try {
+      const response = await fetch(`/api/shots/${shot.id}/picture`, {
+        method: "POST",
+        headers: { "Content-Type": "application/json", "X-CSRFToken": csrfToken() },
+        body: JSON.stringify({
+          document, frame, width: Math.max(2, Math.round((HEIGHT * width) / height)), height: HEIGHT, quality: "rough",
+          kind: "jpeg", ground: { kind: "grey" },
+        }),
+      });
+      // What is wrong is said beside the picture and its field; a sheet without thumbnails needs no second message.
+      if (response.ok && document === shot.draft) {
+        const old = urls.get(frame);
+        urls.set(frame, URL.createObjectURL(await response.blob()));
+        fresh.add(frame);
+        if (old) URL.revokeObjectURL(old);
+      }
+    } finally {
+      busy = false;
+      void next();
+    }
+  }
+
+  function want(frame: number) {
+    if (fresh.has(frame) || wanted.has(frame)) return;
+    wanted.add(frame);
+    queueMicrotask(() => void next());
+  }
+
+  watch(
+    () => shot.draft,
+    () => {
+      window.clearTimeout(timer);
+      timer = window.setTimeout(() => {
+        timer = 0;
+        const shown = [...fresh];
+        fresh.clear();
+        for (const frame of shown) wanted.add(frame);
+        void next();
+      }, REST_MS);
+    },
+  );
+  onScopeDispose(() => {
+    ended = true;
+    window.clearTimeout(timer);
+    for (const url of urls.values()) URL.revokeObjectURL(url);
+  });
+  return { urls, want };
+}
