@@ -96,10 +96,11 @@ class DocumentIn(Schema):
 
 
 class EstimateIn(Schema):
-    """An unsaved document and a quality."""
+    """An unsaved document, a quality, and a frame set (empty: the range)."""
 
     document: dict[str, Any]
     quality: Literal["rough", "check", "final"] = "final"
+    frame_set: str = ""
 
 
 class LengthIn(Schema):
@@ -315,7 +316,7 @@ def examine_(request: HttpRequest, shot_id: int, data: DocumentIn) -> dict[str, 
 async def estimate_(request: HttpRequest, shot_id: int, data: EstimateIn) -> dict[str, Any]:
     """Expected time and size of a run, measured on one of its frames."""
     await in_database(shot_for)(signed_in(request), shot_id)
-    return await in_rendering(estimate, data.document, data.quality, settings.WORKER_PROCESSES)
+    return await in_rendering(estimate, data.document, data.quality, data.frame_set, settings.WORKER_PROCESSES)
 
 
 @router.post("/length", response=LengthOut, operation_id="readLength")

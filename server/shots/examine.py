@@ -24,7 +24,7 @@ from zeitbild.paths import assets_folder, masters_folder
 from zeitbild.render import QUALITIES, render
 from zeitbild.render.passes import passes
 from zeitbild.resolve import depth_range, resolve
-from zeitbild.timing import Length, parse_length, phase_of, turned_degrees
+from zeitbild.timing import Length, parse_frames, parse_length, phase_of, turned_degrees
 
 #: Frames up to which every name and angle is listed for the sheet.
 MAX_LISTED = 1500
@@ -96,11 +96,11 @@ def _measure(key: str, document: str, frame: int, quality: str) -> tuple[float, 
     return seconds, size, files
 
 
-def estimate(document: Any, quality: str, processes: int) -> dict[str, Any]:
+def estimate(document: Any, quality: str, frame_set: str, processes: int) -> dict[str, Any]:
     """Expected seconds and bytes of a run, from one frame of it that is rendered now (and kept as a master)."""
     shot = read_shot(document)
     text = write_shot(shot)
-    frames = shot.timing.frames
+    frames = parse_frames(frame_set) if frame_set.strip() else tuple(shot.timing.frames)
     middle = frames[len(frames) // 2]
     folder, store = assets_folder(), MasterStore(masters_folder())
     keys = {cell_key(text, frame, quality, folder) for frame in frames}

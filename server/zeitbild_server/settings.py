@@ -97,3 +97,4 @@ LOGGING = {
     "root": {"handlers": ["console"], "level": "WARNING"},
     "loggers": {"zeitbild": {"level": "INFO"}},
 }
+TEST_RUNNER = "zeitbild_server.runner.CountingRunner"

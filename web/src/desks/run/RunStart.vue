@@ -29,13 +29,13 @@ const note = computed(() => offers.value?.qualities.find((one) => one.name === q
 
 async function measure() {
   const document = shot.draft;
-  if (!document) return;
+  if (!document || (which.value === "own" && !frames.value)) return;
   failure.value = "";
   try {
     estimate.value = await answer(
       api.POST("/api/shots/{shot_id}/estimate", {
         params: { path: { shot_id: shot.id } },
-        body: { document: document as unknown as Record<string, never>, quality: quality.value as "final" },
+        body: { document: document as unknown as Record<string, never>, quality: quality.value as "final", frame_set: frames.value },
       }),
     );
   } catch (error) {
@@ -46,7 +46,7 @@ async function measure() {
 }
 let timer = 0;
 watch(
-  () => shot.draft,
+  [() => shot.draft, frames],
   () => {
     window.clearTimeout(timer);
     timer = window.setTimeout(measure, 300);

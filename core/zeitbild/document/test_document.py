@@ -1,0 +1,87 @@
+"""Reading untrusted documents, and the schema."""
+
+import json
+import unittest
+from pathlib import Path
+
+import jsonschema
+
+from zeitbild.document.reading import parse_shot, read_shot, shot_schema, write_shot
+from zeitbild.document.shot import Shot
+from zeitbild.errors import DocumentError
+
+ROOT = Path(__file__).parents[3]
+
+
+def _raw(**changes: object) -> dict[str, object]:
+    return {**Shot().model_dump(mode="json"), **changes}
+
+
+class Reading(unittest.TestCase):
+    def _problem(self, raw: object) -> tuple[str, str]:
+        with self.assertRaises(DocumentError) as caught:
+            read_shot(raw)
+        first = caught.exception.problems[0]
+        return first.field, first.message
+
+    def test_written_documents_read_back_the_same(self) -> None:
+        for path in (ROOT / "demo").glob("KM*.json"):
+            text = path.read_text(encoding="utf-8")
+            self.assertEqual(write_shot(parse_shot(text)), text)
+
+    def test_demo_documents_hold_against_the_published_schema(self) -> None:
+        jsonschema.Draft202012Validator.check_schema(shot_schema())
+        for path in (ROOT / "demo").glob("KM*.json"):
+            jsonschema.validate(json.loads(path.read_text(encoding="utf-8")), shot_schema(), jsonschema.Draft202012Validator)
+
+    def test_unknown_versions_are_named(self) -> None:
+        for version in (99, 0, None, "1", True, [1]):
+            field, message = self._problem(_raw(version=version))
+            self.assertEqual(field, "version")
+            self.assertIn("reads up to 1", message)
+
+    def test_numbers_out_of_range_say_what_is_allowed(self) -> None:
+        field, message = self._problem(_raw(raster={"width": 5, "height": 720}))
+        self.assertEqual(field, "raster.width")
+        self.assertIn("at least 16", message)
+
+    def test_nan_and_infinity_are_refused(self) -> None:
+        for text in ("NaN", "Infinity", "-Infinity", "1e999"):
+            document = json.dumps(_raw()).replace('"angle": 40.0', f'"angle": {text}')
+            with self.assertRaises(DocumentError) as caught:
+                parse_shot(document)
+            self.assertEqual(caught.exception.problems[0].field, "camera.angle")
+
+    def test_huge_rasters_are_refused_with_the_reason(self) -> None:
+        _, message = self._problem(_raw(raster={"width": 8192, "height": 8192}))
+        self.assertIn("memory", message)
+
+    def test_unknown_fields_are_refused(self) -> None:
+        field, message = self._problem(_raw(surprise=1))
+        self.assertEqual((field, message), ("surprise", "is not a field of this document"))
+
+    def test_places_of_problems_do_not_name_the_kind(self) -> None:
+        lights = _raw()["lights"]
+        assert isinstance(lights, list)
+        lights[0]["strength"] = -1
+        self.assertEqual(self._problem(_raw(lights=lights))[0], "lights.0.strength")
+
+    def test_several_problems_are_all_named(self) -> None:
+        with self.assertRaises(DocumentError) as caught:
+            read_shot(_raw(raster={"width": 1, "height": 1}, backdrop={"kind": "fog", "colour": "blue"}))
+        self.assertEqual(len(caught.exception.problems), 4)
+
+    def test_nonsense_never_crashes(self) -> None:
+        for text in ("", "{", "[]", "null", "3", '"x"', "[" * 100_000, '{"version": 1, "elements": {"0": 1}}', "\x00", "{}"):
+            with self.assertRaises(DocumentError, msg=text[:20]):
+                parse_shot(text)
+
+    def test_camera_in_its_own_aim_is_refused(self) -> None:
+        field, message = self._problem(_raw(camera={"position": [1, 2, 3], "look_at": [1, 2, 3], "angle": 40}))
+        self.assertEqual(field, "camera")
+        self.assertIn("look-at point", message)
+
+    def test_backward_ranges_and_doubled_layers_are_refused(self) -> None:
+        self.assertEqual(self._problem(_raw(timing={"first": 10, "last": 5}))[0], "timing")
+        layer = {"name": "main", "passes": ["beauty"]}
+        self.assertIn("layer names", self._problem(_raw(layers=[layer, {**layer, "name": "MAIN"}]))[1])

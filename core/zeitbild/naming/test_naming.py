@@ -1,0 +1,89 @@
+"""File-name rules and the list of files."""
+
+import unittest
+
+from zeitbild.document.shot import Layer, Shot, Timing
+from zeitbild.errors import NamingError
+from zeitbild.naming import NamingRule, plan_files
+
+
+def _shot(rule: str, **more: object) -> Shot:
+    return Shot(naming=rule, layers=(Layer(name="sign", passes=("beauty", "matte")),), **more)  # type: ignore[arg-type]
+
+
+class Rules(unittest.TestCase):
+    def _reason(self, rule: str) -> str:
+        with self.assertRaises(NamingError) as caught:
+            NamingRule.parse(rule)
+        self.assertEqual(caught.exception.field, "naming")
+        return str(caught.exception)
+
+    def test_unknown_field_lists_the_known_ones(self) -> None:
+        self.assertIn("{layer}", self._reason("{camera}.{frame:04}.{ext}"))
+
+    def test_frame_field_is_needed(self) -> None:
+        self.assertIn("{frame:04}", self._reason("{shot}_{pass}.{ext}"))
+
+    def test_paths_stay_in_their_folder(self) -> None:
+        for rule in ("../{frame:04}.{ext}", "/tmp/{frame:04}.{ext}", "a/../../{frame:04}.{ext}", "~/{frame:04}.{ext}"):
+            self.assertIn("inside its folder", self._reason(rule))
+
+    def test_refused_characters_are_named(self) -> None:
+        for character in '<>:"\\|?*\x07':
+            self.assertIn("refused", self._reason(f"a{character}b.{{frame:04}}.{{ext}}"))
+
+    def test_odd_names_are_refused(self) -> None:
+        for rule in ("a//{frame:04}.{ext}", ".x/{frame:04}.{ext}", "x /{frame:04}.{ext}", "x./{frame:04}.{ext}", "{frame:04}"):
+            self._reason(rule)
+
+    def test_attribute_access_and_conversions_are_refused(self) -> None:
+        for rule in ("{shot.__class__}.{frame:04}.{ext}", "{shot!r}.{frame:04}.{ext}", "{frame:>999999999}.{ext}", "{shot:99}.{frame}.{ext}"):
+            self._reason(rule)
+
+    def test_unmatched_braces_are_explained(self) -> None:
+        self.assertIn("braces", self._reason("{shot.{frame:04}.{ext}"))
+
+    def test_names_sort_in_frame_order(self) -> None:
+        rule = NamingRule.parse("{shot}.{frame:04}.{ext}")
+        names = [
+            rule.name(project="P", shot="S", layer="l", pass_name="beauty", version=1, frame=frame, ext="png")
+            for frame in (1, 9, 10, 99, 100, 1000, 9999)
+        ]
+        self.assertEqual(names, sorted(names))
+
+    def test_frames_with_more_digits_than_the_rule_are_refused(self) -> None:
+        rule = NamingRule.parse("{shot}.{frame:02}.{ext}")
+        with self.assertRaisesRegex(NamingError, "frame:0{3}|frame:03"):
+            rule.name(project="P", shot="S", layer="l", pass_name="b", version=1, frame=100, ext="png")
+
+    def test_reserved_device_names_are_refused(self) -> None:
+        rule = NamingRule.parse("{shot}.{frame:04}.{ext}")
+        with self.assertRaisesRegex(NamingError, "reserved"):
+            rule.name(project="P", shot="CON", layer="l", pass_name="b", version=1, frame=1, ext="png")
+
+
+class Plans(unittest.TestCase):
+    def test_first_last_folder_and_count(self) -> None:
+        plan = plan_files(_shot(Shot().naming), version=3, ext="png")
+        self.assertEqual(plan.total, 240)
+        self.assertEqual(plan.outputs[0].first, "KM010_sign_beauty_v003/KM010_sign_beauty_v003.0001.png")
+        self.assertEqual(plan.outputs[1].last, "KM010_sign_matte_v003/KM010_sign_matte_v003.0120.png")
+        self.assertEqual(plan.hints, ())
+
+    def test_two_outputs_with_one_name_are_refused(self) -> None:
+        with self.assertRaisesRegex(NamingError, "sign / beauty and sign / matte"):
+            plan_files(_shot("{shot}.{frame:04}.{ext}"), version=1, ext="png")
+
+    def test_names_that_differ_only_in_case_are_one_name(self) -> None:
+        # "a1" with frame 11 and "a11" with frame 1 meet when the frame has no fixed width.
+        shot = Shot(naming="{layer}{frame}.{ext}", layers=(Layer(name="a", passes=("beauty",)), Layer(name="a1", passes=("beauty",))))
+        with self.assertRaises(NamingError):
+            plan_files(shot, version=1, ext="png")
+
+    def test_shared_folders_and_missing_versions_are_hinted_at(self) -> None:
+        plan = plan_files(_shot("{shot}/{pass}.{frame:04}.{ext}"), version=1, ext="png")
+        self.assertEqual(len(plan.hints), 2)
+
+    def test_long_ranges_are_planned_quickly_and_whole(self) -> None:
+        shot = _shot(Shot().naming.replace(":04", ":05"), timing=Timing(first=1, last=90_000))
+        self.assertEqual(plan_files(shot, version=1, ext="png").total, 180_000)

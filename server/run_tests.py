@@ -1,0 +1,22 @@
+"""Run the tests of core and server (the browser's among them), or those named, with warnings as errors."""
+
+from __future__ import annotations
+
+import os
+import sys
+import warnings
+from pathlib import Path
+
+ROOT = Path(__file__).resolve().parent.parent
+
+if __name__ == "__main__":
+    os.environ.setdefault("DJANGO_SETTINGS_MODULE", "zeitbild_server.settings")
+    sys.path[:0] = [str(ROOT / "core"), str(ROOT / "server")]
+    warnings.simplefilter("error")
+    # Compiled libraries of others, met while importing them.
+    warnings.filterwarnings("ignore", category=DeprecationWarning, module=r"(?!zeitbild|shots|runs|projects|handoffs|assets|accounts)")
+    warnings.filterwarnings("ignore", category=ResourceWarning)
+    from django.core.management import execute_from_command_line
+
+    labels = sys.argv[1:] or [str(ROOT / "core"), str(ROOT / "server")]
+    execute_from_command_line([sys.argv[0], "test", "--timing", *labels])
