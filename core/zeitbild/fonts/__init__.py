@@ -37,7 +37,7 @@ SHIPPED: dict[str, ShippedFont] = {
         ShippedFont("comfortaa", "Comfortaa Bold", "rounded", "Comfortaa-Bold.ttf", "comfortaa.txt"),
         ShippedFont("bebas-neue", "Bebas Neue Bold", "condensed capitals", "BebasNeue-Bold.otf", "bebas-neue.txt"),
         ShippedFont("roboto-slab", "Roboto Slab Bold", "slab serif", "RobotoSlab-Bold.otf", "roboto-slab.txt"),
-        ShippedFont("eb-garamond", "EB Garamond Bold", "book serif", "EBGaramond12-Bold.otf", "ebgaramond.txt"),
+        ShippedFont("eb-garamond", "EB Garamond", "book serif", "EBGaramond12-Regular.otf", "ebgaramond.txt"),
         ShippedFont("dancing-script", "Dancing Script Bold", "script hand", "DancingScript-Bold.otf", "dancingscript.txt"),
         ShippedFont("lobster-two", "Lobster Two Bold Italic", "brush script", "Lobster-Regular.otf", "lobster.txt"),
         ShippedFont("amiri", "Amiri Bold", "Arabic and Latin", "Amiri-Bold.ttf", "hosny-amiri.txt"),

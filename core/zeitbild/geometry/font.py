@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+import logging
 from functools import lru_cache
 from io import BytesIO
 
@@ -18,6 +19,9 @@ MAX_FONT_BYTES = 30 * 1024 * 1024
 #: Largest distance between a curve and the polyline that stands for it, in em.
 FLATNESS = 0.0008
 _MAX_PIECES = 64
+# Oddities of fonts that can be read all the same are nobody's business here.
+logging.getLogger("fontTools").setLevel(logging.CRITICAL)
+
 _SIGNATURES = (b"\x00\x01\x00\x00", b"OTTO", b"true", b"ttcf")
 
 
