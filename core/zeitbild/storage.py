@@ -20,6 +20,9 @@ def write_whole(path: Path, write: Callable[[Path], None]) -> None:
     beside = path.with_name(f".{uuid4().hex}.part{path.suffix}")
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise _reason(error, path) from error
+    try:
         write(beside)
         with open(beside, "rb") as handle:
             os.fsync(handle.fileno())

@@ -5,9 +5,11 @@ from __future__ import annotations
 from typing import Any, Literal
 
 from django.conf import settings
+from django.contrib.auth.models import User
 from django.http import HttpRequest, HttpResponse
 from ninja import Router, Schema
 
+from assets.selectors import check_assets
 from projects.selectors import project_for
 from shots.actions.create_shot import create_shot, delete_shot, duplicate_shot, restore_shot
 from shots.actions.save_document import redo, save_document, undo
@@ -202,6 +204,11 @@ def _out(shot: Shot) -> ShotOut:
     )
 
 
+def _reach(user: User, shot_id: int, document: dict[str, Any]) -> None:
+    """Only members look at a shot, and only with fonts of its project."""
+    check_assets(shot_for(user, shot_id).project, document)
+
+
 @router.get("/offers", response=dict[str, Any], operation_id="getOffers")
 def get_offers(request: HttpRequest) -> dict[str, Any]:
     """Schema of documents and lists of everything that can be chosen."""
@@ -284,7 +291,7 @@ def duplicate(request: HttpRequest, shot_id: int) -> ShotRow:
 @router.post("/shots/{shot_id}/picture", operation_id="renderPicture")
 async def picture(request: HttpRequest, shot_id: int, data: PictureIn) -> HttpResponse:
     """A picture of an unsaved document, as image/jpeg or image/png."""
-    await in_database(shot_for)(signed_in(request), shot_id)
+    await in_database(_reach)(signed_in(request), shot_id, data.document)
     view = View(Ground(data.ground.kind, data.ground.colour, data.ground.colour_to), data.what, data.blend)
     made = await in_rendering(sketch, data.document, data.frame, data.width, data.height, data.quality, view, data.kind)
     return HttpResponse(
@@ -315,7 +322,7 @@ def examine_(request: HttpRequest, shot_id: int, data: DocumentIn) -> dict[str, 
 @router.post("/shots/{shot_id}/estimate", response=EstimateOut, operation_id="estimate")
 async def estimate_(request: HttpRequest, shot_id: int, data: EstimateIn) -> dict[str, Any]:
     """Expected time and size of a run, measured on one of its frames."""
-    await in_database(shot_for)(signed_in(request), shot_id)
+    await in_database(_reach)(signed_in(request), shot_id, data.document)
     return await in_rendering(estimate, data.document, data.quality, data.frame_set, settings.WORKER_PROCESSES)
 
 

@@ -56,7 +56,7 @@ ASGI_APPLICATION = "zeitbild_server.asgi.application"
 DATABASES = {
     "default": {
         "ENGINE": "django.db.backends.sqlite3",
-        "NAME": DATA / "zeitbild.sqlite3",
+        "NAME": os.environ.get("ZEITBILD_DATABASE") or DATA / "zeitbild.sqlite3",
         "OPTIONS": {
             "timeout": 20,
             # Web server and worker both write: taking the write lock at once avoids upgrades that fail as 'locked'.
@@ -98,3 +98,6 @@ LOGGING = {
     "loggers": {"zeitbild": {"level": "INFO"}},
 }
 TEST_RUNNER = "zeitbild_server.runner.CountingRunner"
+if TESTING:
+    # Refused requests and failed frames are what many tests are about.
+    LOGGING["loggers"] |= {"zeitbild": {"level": "CRITICAL"}, "django.request": {"level": "ERROR"}, "django.security": {"level": "ERROR"}}  # type: ignore[index]

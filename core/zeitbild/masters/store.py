@@ -65,7 +65,7 @@ class MasterStore:
                 for k, name in enumerate("RGBA"):
                     beauty[..., k] = channels[name].pixels
                 return Picture(beauty, np.array(channels["depth.Z"].pixels, dtype=np.float32))
-        except (RuntimeError, OSError, KeyError) as error:
+        except (RuntimeError, ValueError, OSError, KeyError) as error:
             raise StorageError(f"the master {key[:12]}… cannot be read ({error}); render the frame again") from error
 
     def forget(self, key: str) -> None:

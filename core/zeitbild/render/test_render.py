@@ -76,7 +76,7 @@ class Coverage(unittest.TestCase):
         exact = disc_coverage(radius, 256, 256)
         soft = (exact > 0) & (exact < 1)
         # Points of a (0, m, 2) net: at most about sqrt(samples) of them can be on the wrong side of an edge.
-        for name, mean, worst in (("rough", 0.10, 0.50), ("check", 0.04, 0.16), ("final", 0.012, 0.06)):
+        for name, mean, worst in (("rough", 0.10, 0.50), ("check", 0.04, 0.16), ("final", 0.015, 0.06)):
             error = np.abs(render(shot, QUALITIES[name]).beauty[..., 3] - exact)
             self.assertLess(error[soft].mean(), mean, name)
             self.assertLess(error.max(), worst, name)
@@ -193,15 +193,31 @@ class Shading(unittest.TestCase):
         # glTF 2.0, appendix B.3.3: F0 of dielectrics is 0.04. A black, smooth dielectric under even light mirrors that.
         self.assertAlmostEqual(_radiance((0, 0, 1), (0, 0, 1), 0, 0.05, 0, [], environment=EVEN), 0.04, delta=0.002)
 
+    @staticmethod
+    def _single_bounce(rough: float, facing: float) -> float:
+        """Share of even light that the lobe itself reflects, by summing it over the half sphere (numpy, 1 degree)."""
+        theta, phi = np.meshgrid(np.radians(np.arange(0.25, 90, 0.5)), np.radians(np.arange(0.5, 360, 1)), indexing="ij")
+        light = np.stack([np.sin(theta) * np.cos(phi), np.sin(theta) * np.sin(phi), np.cos(theta)], axis=2)
+        view = np.array([math.sqrt(1 - facing**2), 0, facing])
+        half = light + view
+        n_h = half[..., 2] / np.linalg.norm(half, axis=2)
+        n_l, a2 = light[..., 2], rough**4
+        d = a2 / (np.pi * (n_h**2 * (a2 - 1) + 1) ** 2)
+        v = 0.5 / (n_l * np.sqrt(facing**2 * (1 - a2) + a2) + facing * np.sqrt(n_l**2 * (1 - a2) + a2))
+        return float((d * v * n_l * np.sin(theta)).sum() * math.radians(0.5) * math.radians(1))
+
     def test_white_furnace(self) -> None:
-        # Under even light of 1 nothing may radiate more than 1; one bounce of the model loses energy at high roughness.
+        # Under even light of 1 nothing may radiate more than 1; a white metal radiates what a single bounce of the
+        # model keeps, a white dielectric everything.
         for metal in (0.0, 1.0):
             for rough in (0.1, 0.3, 0.6, 1.0):
                 for degrees in (0, 45, 75):
                     view = (math.sin(math.radians(degrees)), 0.0, math.cos(math.radians(degrees)))
                     value = _radiance((0, 0, 1), view, 1, rough, metal, [], environment=EVEN)
                     self.assertLess(value, 1.005)
-                    self.assertGreater(value, 0.99 if metal == 0 else {0.1: 0.98, 0.3: 0.92}.get(rough, 0.4))
+                    kept = self._single_bounce(rough, view[2]) if metal and rough > 0.1 else 1.0
+                    # The table has 32 steps of roughness and angle, and 256 samples in each.
+                    self.assertAlmostEqual(value, kept, delta=0.02 if metal else 0.01)
 
     def test_ambient_and_an_even_environment_are_the_same_light(self) -> None:
         for metal in (0.0, 1.0):

@@ -7,6 +7,7 @@ from typing import Any
 from django.contrib.auth.models import User
 from django.db import transaction
 
+from assets.selectors import check_assets
 from shots.models import Revision, Shot
 from shots.selectors import redo_target
 from zeitbild.document.reading import read_shot
@@ -34,6 +35,7 @@ def save_document(user: User, shot_id: int, *, base: int, document: Any, label: 
     checked = read_shot(document)
     with transaction.atomic():
         shot = _locked(shot_id)
+        check_assets(shot.project, document)
         if shot.current_id != base:
             raise Conflict("This shot was changed elsewhere meanwhile. Your change was not saved over it.", shot.current_id or 0)
         taken = shot.project.shots.filter(code__iexact=checked.shot, deleted_at=None).exclude(id=shot.id).exists()

@@ -1,0 +1,147 @@
+"""Every format: what is written is read back right by independent readers, and a wrong file is noticed."""
+
+import io
+import tempfile
+import unittest
+from pathlib import Path
+
+import numpy as np
+import OpenEXR
+import OpenImageIO as oiio
+import png
+from numpy.typing import NDArray
+from PIL import Image
+
+from zeitbild.colour import encode
+from zeitbild.errors import StorageError
+from zeitbild.formats import Plane, formats
+from zeitbild.render.picture import NO_DEPTH
+from zeitbild.storage import write_bytes
+
+
+def colour_plane() -> Plane:
+    """All alphas against many colours, brighter than 1 and clear pixels included; premultiplied."""
+    alpha, colour = np.meshgrid(np.linspace(0, 1, 64), np.linspace(0, 1.3, 48))
+    straight = np.stack([colour, colour**2, 1.3 - colour, np.ones_like(alpha)], axis=2)
+    return Plane("colour", (straight * alpha[..., None]).astype(np.float16).astype(np.float32))
+
+
+def matte_plane() -> Plane:
+    """A ramp of coverage."""
+    return Plane("matte", np.tile(np.linspace(0, 1, 300, dtype=np.float32), (4, 1)))
+
+
+def depth_plane() -> Plane:
+    """Distances from 50 to 150, and nothing."""
+    depth = np.tile(np.linspace(50, 150, 200, dtype=np.float32), (4, 1))
+    depth[0] = NO_DEPTH
+    return Plane("depth", depth, (40.0, 160.0))
+
+
+PLANES = (colour_plane, matte_plane, depth_plane)
+
+
+class AllFormats(unittest.TestCase):
+    def setUp(self) -> None:
+        holder = tempfile.TemporaryDirectory()
+        self.addCleanup(holder.cleanup)
+        self.folder = Path(holder.name)
+
+    def _write(self, form: str, plane: Plane, data: bytes | None = None) -> Path:
+        kind = formats.get(form)
+        path = self.folder / f"{form}-{plane.role}.{kind.extension}"
+        write_bytes(path, kind.encode(plane) if data is None else data)
+        return path
+
+    def test_what_is_written_holds_when_read_back(self) -> None:
+        for form in formats:
+            for make in PLANES:
+                plane = make()
+                found = form.read_back(self._write(form.name, plane), plane)
+                self.assertTrue(found.holds, (form.name, plane.role, found))
+                self.assertEqual(found.bits, form.bits[plane.role])
+                self.assertEqual((found.height, found.width), plane.pixels.shape[:2])
+
+    def test_equal_planes_give_equal_bytes(self) -> None:
+        for form in formats:
+            for make in PLANES:
+                self.assertEqual(form.encode(make()), form.encode(make()), form.name)
+
+    def test_a_wrong_pixel_is_noticed(self) -> None:
+        for form in formats:
+            for make in PLANES:
+                plane = make()
+                changed = plane.pixels.copy()
+                if plane.role == "depth":
+                    changed[2, 100] += 3
+                else:
+                    changed[2, 30] = 0.9 if changed[2, 30].max() < 0.5 else 0.1
+                path = self._write(form.name, Plane(plane.role, changed, plane.depth_range))
+                self.assertFalse(form.read_back(path, plane).holds, (form.name, plane.role))
+
+    def test_a_file_of_another_size_is_noticed(self) -> None:
+        for form in formats:
+            plane = colour_plane()
+            path = self._write(form.name, Plane("colour", np.ascontiguousarray(plane.pixels[:-1])))
+            self.assertFalse(form.read_back(path, plane).holds)
+
+    def test_broken_files_say_so(self) -> None:
+        for form in formats:
+            whole = form.encode(colour_plane())
+            for data in (b"", b"nonsense", whole[: len(whole) // 3]):
+                path = self._write(form.name, colour_plane(), data)
+                with self.assertRaises(StorageError):
+                    form.read_back(path, colour_plane())
+                    # Some readers fill what is missing with zeros instead of refusing.
+                    raise StorageError("read as something else")
+
+
+class Png(unittest.TestCase):
+    """W3C PNG, ISO/IEC 15948: straight alpha; 16-bit samples big-endian. Read by three libraries."""
+
+    def _pixels(self, bits: int) -> NDArray[np.generic]:
+        data = formats.get(f"png{bits}").encode(colour_plane())
+        width, height, rows, info = png.Reader(bytes=data).asDirect()
+        self.assertEqual((info["bitdepth"], info["planes"], info["alpha"]), (bits, 4, True))
+        return np.vstack([np.asarray(row) for row in rows]).reshape(height, width, 4)
+
+    def test_alpha_is_straight_and_clear_pixels_are_black(self) -> None:
+        plane = colour_plane().pixels.astype(np.float64)
+        for bits in (8, 16):
+            top = 2**bits - 1
+            codes = self._pixels(bits).astype(np.float64)
+            np.testing.assert_allclose(codes[..., 3], plane[..., 3] * top, atol=0.501)
+            seen = codes[..., 3] > 0
+            straight = np.clip(plane[seen][:, :3] / plane[seen][:, 3:], 0, 1)
+            np.testing.assert_allclose(codes[seen][:, :3], encode(straight) * top, atol=0.502)
+            self.assertEqual(codes[~seen].max(), 0)
+            self.assertTrue((~seen).any())
+
+    def test_pillow_reads_the_same(self) -> None:
+        data = formats.get("png8").encode(colour_plane())
+        np.testing.assert_array_equal(np.asarray(Image.open(io.BytesIO(data))), self._pixels(8))
+
+    def test_encoding_is_declared_for_colour_only(self) -> None:
+        self.assertIn(b"sRGB", formats.get("png8").encode(colour_plane())[:64])
+        self.assertNotIn(b"sRGB", formats.get("png8").encode(matte_plane())[:64])
+
+    def test_depth_is_white_near_and_black_where_nothing_is(self) -> None:
+        data = formats.get("png8").encode(depth_plane())
+        _, _, rows, info = png.Reader(bytes=data).asDirect()
+        values = np.vstack([np.asarray(row) for row in rows])
+        self.assertEqual(info["bitdepth"], 16)
+        self.assertEqual(values[0].max(), 0)
+        np.testing.assert_allclose(values[1, [0, -1]] / 65535, [(160 - 50) / 120, (160 - 150) / 120], atol=1e-4)
+
+
+class Exr(unittest.TestCase):
+    def test_alpha_is_premultiplied_and_light_is_linear(self) -> None:
+        # OpenEXR technical introduction: colour is premultiplied by alpha. Read by OpenImageIO.
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "a.exr"
+            path.write_bytes(formats.get("exr").encode(colour_plane()))
+            image = oiio.ImageBuf(str(path))
+            np.testing.assert_array_equal(image.get_pixels(), colour_plane().pixels)
+            self.assertEqual(image.spec().alpha_channel, 3)
+            with OpenEXR.File(str(path)) as file:
+                self.assertEqual(file.header()["type"], OpenEXR.scanlineimage)

@@ -1,0 +1,87 @@
+"""What the eye is shown, and what the probe reads."""
+
+import io
+import unittest
+
+import numpy as np
+from PIL import Image
+
+from zeitbild.alpha import over_colour
+from zeitbild.colour import decode_hex, encode
+from zeitbild.errors import InputError
+from zeitbild.proof import Ground, View, encode_view, probe, show
+from zeitbild.render import Picture
+from zeitbild.render.picture import NO_DEPTH
+
+
+def _picture() -> Picture:
+    random = np.random.default_rng(9)
+    beauty = random.random((40, 64, 4)).astype(np.float32)
+    beauty[..., :3] *= beauty[..., 3:]
+    beauty[0] = 0
+    depth = np.full((40, 64), 12.5, np.float32)
+    depth[0] = NO_DEPTH
+    return Picture(beauty, depth)
+
+
+class Show(unittest.TestCase):
+    def test_linear_blend_is_over_then_srgb(self) -> None:
+        # Porter and Duff 1984; IEC 61966-2-1; written again in numpy.
+        picture = _picture()
+        for kind, colour in (("black", "#000000"), ("white", "#ffffff"), ("colour", "#3366cc")):
+            shown = show(picture, View(Ground(kind, "#3366cc")))[..., ::-1]  # type: ignore[arg-type]
+            expected = encode(np.clip(over_colour(picture.beauty, np.array(decode_hex(colour))), 0, 1)) * 255
+            np.testing.assert_allclose(shown, expected, atol=0.55)
+
+    def test_encoded_blend_is_what_an_imaging_library_does(self) -> None:
+        # Pillow composites straight 8-bit values, as web browsers do.
+        picture = _picture()
+        shown = show(picture, View(Ground("white"), blend="encoded"))[..., ::-1]
+        alpha = picture.beauty[..., 3:]
+        straight = np.divide(picture.beauty[..., :3], alpha, out=np.zeros_like(picture.beauty[..., :3]), where=alpha > 0)
+        codes = np.concatenate([encode(straight), alpha], axis=2) * 255 + 0.5
+        front = Image.fromarray(codes.astype(np.uint8))
+        white = Image.new("RGBA", front.size, (255, 255, 255, 255))
+        theirs = np.asarray(Image.alpha_composite(white, front))[..., :3]
+        # Both round colour, alpha and result.
+        self.assertLessEqual(np.abs(shown.astype(int) - theirs.astype(int)).max(), 2)
+
+    def test_checker_gradient_and_alpha(self) -> None:
+        clear = Picture(np.zeros((64, 64, 4), np.float32), np.full((64, 64), NO_DEPTH, np.float32))
+        checker = show(clear, View())
+        self.assertNotEqual(checker[0, 0, 0], checker[0, 20, 0])
+        self.assertEqual(checker[0, 0, 0], checker[20, 20, 0])
+        gradient = show(clear, View(Ground("gradient", "#000000", "#ffffff")))
+        self.assertEqual((gradient[0, 0, 0], gradient[-1, 0, 0]), (0, 255))
+        alpha = show(_picture(), View(what="alpha"))
+        np.testing.assert_allclose(alpha[..., 1], _picture().beauty[..., 3] * 255, atol=0.501)
+
+    def test_bad_ground_colours_are_refused(self) -> None:
+        with self.assertRaises(InputError):
+            show(_picture(), View(Ground("colour", "green")))
+
+    def test_png_views_are_lossless(self) -> None:
+        shown = show(_picture(), View())
+        read = np.asarray(Image.open(io.BytesIO(encode_view(shown, "png"))))
+        np.testing.assert_array_equal(read, shown[..., ::-1])
+
+
+class ProbeOne(unittest.TestCase):
+    def test_a_quarter_covered_pixel(self) -> None:
+        picture = _picture()
+        picture.beauty[5, 7] = (0.25, 0.125, 0.0, 0.25)
+        read = probe(picture, 7, 5)
+        self.assertEqual(read.straight, (1.0, 0.5, 0.0, 0.25))
+        # IEC 61966-2-1: 0.5 is 0.73536 encoded.
+        self.assertEqual(read.straight_8, (255, 188, 0, 64))
+        self.assertEqual(read.premultiplied_8, (64, 47, 0, 64))
+        self.assertEqual(read.depth, 12.5)
+
+    def test_nothing_is_all_zero_and_has_no_depth(self) -> None:
+        read = probe(_picture(), 3, 0)
+        self.assertEqual((read.straight_8, read.premultiplied, read.depth), ((0, 0, 0, 0), (0, 0, 0, 0), None))
+
+    def test_outside_is_refused(self) -> None:
+        for x, y in ((-1, 0), (64, 0), (0, 40)):
+            with self.assertRaises(InputError):
+                probe(_picture(), x, y)

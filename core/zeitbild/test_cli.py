@@ -1,0 +1,75 @@
+"""The command line: files, exit codes, messages."""
+
+import contextlib
+import io
+import json
+import tempfile
+import unittest
+from pathlib import Path
+
+from zeitbild.cli import BAD_INPUT, FAILED, OK, main
+from zeitbild.document.reading import write_shot
+from zeitbild.farm.test_farm import small_shot
+
+
+class CommandLine(unittest.TestCase):
+    def setUp(self) -> None:
+        holder = tempfile.TemporaryDirectory()
+        self.addCleanup(holder.cleanup)
+        self.folder = Path(holder.name)
+        self.shot = self.folder / "shot.json"
+        self.shot.write_text(write_shot(small_shot()), encoding="utf-8")
+
+    def _run(self, *words: str) -> tuple[int, str, str]:
+        out, err = io.StringIO(), io.StringIO()
+        with contextlib.redirect_stdout(out), contextlib.redirect_stderr(err):
+            try:
+                code = main(words)
+            except SystemExit as ended:
+                code = int(ended.code or 0)
+        return code, out.getvalue(), err.getvalue()
+
+    def _render(self, *words: str) -> tuple[int, str, str]:
+        common = ("--masters", str(self.folder / "m"), "--assets", str(self.folder / "a"), "--quality", "rough")
+        return self._run("render", str(self.shot), "--out", str(self.folder / "out"), *common, *words)
+
+    def test_renders_the_frames_it_is_asked_for(self) -> None:
+        code, _, said = self._render("--frames", "1,4-6x2", "--workers", "1")
+        self.assertEqual(code, OK, said)
+        names = sorted(path.name for path in (self.folder / "out").rglob("*beauty*.png"))
+        self.assertEqual([name.split(".")[-2] for name in names], ["0001", "0004", "0006"])
+        self.assertIn("3/3 frames", said)
+        # The same again finds all files there and right.
+        self.assertEqual(self._render("--frames", "1", "--workers", "1")[0], OK)
+
+    def test_files_in_the_way_are_a_failure_that_says_so(self) -> None:
+        target = self.folder / "out" / "KM010_sign_beauty_v001" / "KM010_sign_beauty_v001.0001.png"
+        target.parent.mkdir(parents=True)
+        target.write_bytes(b"mine")
+        code, _, said = self._render("--frames", "1", "--workers", "1")
+        self.assertEqual(code, FAILED)
+        self.assertIn("never overwritten", said)
+        self.assertEqual(target.read_bytes(), b"mine")
+
+    def test_bad_input_is_told_apart_from_failure(self) -> None:
+        for words, expected in (
+            (("--frames", "1-"), "frame set"), (("--layer", "none"), "no layer"), (("--recipe", "gif"), "png8"),
+            (("--workers", "0"), "1 to 64"),
+        ):
+            code, _, said = self._render(*words)
+            self.assertEqual(code, BAD_INPUT, words)
+            self.assertIn(expected, said)
+        self.shot.write_text('{"version": 1, "raster": {"width": 1}}', encoding="utf-8")
+        code, _, said = self._render()
+        self.assertEqual(code, BAD_INPUT)
+        self.assertIn("raster.width", said)
+
+    def test_missing_files_are_bad_input(self) -> None:
+        code, _, said = self._run("render", str(self.folder / "none.json"), "--out", str(self.folder))
+        self.assertEqual(code, BAD_INPUT)
+        self.assertIn("cannot be read", said)
+
+    def test_schema_is_json(self) -> None:
+        code, out, _ = self._run("schema")
+        self.assertEqual(code, OK)
+        self.assertEqual(json.loads(out)["title"], "Shot")

@@ -1,0 +1,52 @@
+"""Uploaded fonts: taken in, used, refused, and kept to their project."""
+
+from django.core.files.uploadedfile import SimpleUploadedFile
+
+from projects.actions.create_project import create_project
+from zeitbild.fonts import SHIPPED
+from zeitbild_server.testing import StudioCase
+
+
+class Fonts(StudioCase):
+    def _upload(self, data: bytes, name: str = "Own.otf", expect: int = 200) -> dict:  # type: ignore[type-arg]
+        response = self.client.post(f"/api/projects/{self.project.id}/fonts", {"file": SimpleUploadedFile(name, data)})
+        self.assertEqual(response.status_code, expect, response.content[:300])
+        return response.json()  # type: ignore[no-any-return]
+
+    def _document(self, font: str) -> dict:  # type: ignore[type-arg]
+        document = self.shot.current_document().model_dump(mode="json")
+        document["elements"][0]["font"] = font
+        return document
+
+    def test_an_uploaded_font_is_listed_and_renders(self) -> None:
+        font = self._upload(SHIPPED["lobster-two"].path.read_bytes())
+        self.assertEqual(font["title"], "Lobster Two Bold Italic")
+        self.assertEqual(self.get(f"/api/projects/{self.project.id}/fonts"), [font])
+        body = {"document": self._document(font["key"]), "frame": 1, "width": 96, "height": 54}
+        self.assertEqual(self.client.post(f"/api/shots/{self.shot.id}/picture", body, content_type="application/json").status_code, 200)
+        self.post(f"/api/shots/{self.shot.id}/document", {"base": self.shot.current_id, "document": body["document"]}, "put")
+
+    def test_the_same_font_twice_is_one(self) -> None:
+        data = SHIPPED["lobster-two"].path.read_bytes()
+        self.assertEqual(self._upload(data), self._upload(data))
+
+    def test_broken_fonts_say_so(self) -> None:
+        for data in (b"", b"not a font", SHIPPED["amiri"].path.read_bytes()[:5000]):
+            answer = self._upload(data, "../../evil\\name.ttf", expect=422)
+            self.assertIn("name.ttf", answer["detail"])
+            self.assertNotIn("evil", answer["detail"])
+
+    def test_a_font_of_another_project_cannot_be_used(self) -> None:
+        font = self._upload(SHIPPED["lobster-two"].path.read_bytes())
+        other = create_project(self.ada, code="B", title="Other", defaults={})
+        row = self.post(f"/api/projects/{other.id}/shots", {"code": "B1", "title": "x"})
+        body = {"base": row["revision"], "document": self._document(font["key"])}
+        answer = self.post(f"/api/shots/{row['id']}/document", body, "put", expect=422)
+        self.assertEqual(answer["problems"][0]["field"], "elements.0.font")
+        picture = {"document": self._document(font["key"]), "frame": 1, "width": 96, "height": 54}
+        self.post(f"/api/shots/{row['id']}/picture", picture, expect=422)
+
+    def test_a_copied_project_keeps_its_fonts(self) -> None:
+        font = self._upload(SHIPPED["lobster-two"].path.read_bytes())
+        copy = self.post(f"/api/projects/{self.project.id}/duplicate")
+        self.assertEqual(self.get(f"/api/projects/{copy['id']}/fonts"), [font])

@@ -1,0 +1,1 @@
+"""Tests that drive the real interface in a browser."""

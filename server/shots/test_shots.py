@@ -1,0 +1,162 @@
+"""Shots: documents saved as revisions, undo across everything, conflicts, pictures, examination."""
+
+import json
+from io import BytesIO, StringIO
+
+import numpy as np
+from django.core.management import CommandError, call_command
+from PIL import Image
+
+from shots.models import Revision
+from zeitbild.document.reading import parse_shot, write_shot
+from zeitbild_server.testing import StudioCase
+
+
+class Documents(StudioCase):
+    def _save(self, title: str, base: int, expect: int = 200) -> dict:  # type: ignore[type-arg]
+        document = {**self.get(f"/api/shots/{self.shot.id}")["document"], "title": title}
+        body = {"base": base, "document": document, "label": f"Title {title}"}
+        return self.post(f"/api/shots/{self.shot.id}/document", body, "put", expect)  # type: ignore[no-any-return]
+
+    def test_undo_and_redo_walk_the_revisions_and_survive_a_reload(self) -> None:
+        first = self.get(f"/api/shots/{self.shot.id}")
+        second = self._save("Two", first["revision"])
+        self._save("Three", second["revision"])
+        path = f"/api/shots/{self.shot.id}"
+        self.assertEqual(self.post(f"{path}/undo")["document"]["title"], "Two")
+        self.assertEqual(self.post(f"{path}/undo")["document"]["title"], first["document"]["title"])
+        self.post(f"{path}/undo", expect=422)
+        self.assertTrue(self.get(path)["can_redo"])
+        self.assertEqual(self.post(f"{path}/redo")["document"]["title"], "Two")
+        self.assertEqual(self.post(f"{path}/redo")["document"]["title"], "Three")
+        self.post(f"{path}/redo", expect=422)
+
+    def test_a_save_after_an_undo_loses_no_revision(self) -> None:
+        second = self._save("Two", self.shot.current_id or 0)
+        undone = self.post(f"/api/shots/{self.shot.id}/undo")
+        self._save("Other", undone["revision"])
+        self.assertTrue(Revision.objects.filter(id=second["revision"]).exists())
+        self.assertFalse(self.get(f"/api/shots/{self.shot.id}")["can_redo"])
+
+    def test_two_saves_from_one_revision_conflict_and_nothing_is_overwritten(self) -> None:
+        base = self.shot.current_id or 0
+        second = self._save("Mine", base)
+        answer = self._save("Theirs", base, expect=409)
+        self.assertEqual(answer["current"], second["revision"])
+        self.assertEqual(self.get(f"/api/shots/{self.shot.id}")["document"]["title"], "Mine")
+        self._save("Theirs", answer["current"])
+
+    def test_documents_that_do_not_hold_are_not_saved(self) -> None:
+        document = {**self.shot.current_document().model_dump(mode="json"), "raster": {"width": 1, "height": 1}}
+        answer = self.post(f"/api/shots/{self.shot.id}/document", {"base": self.shot.current_id, "document": document}, "put", 422)
+        self.assertEqual([one["field"] for one in answer["problems"]], ["raster.width", "raster.height"])
+        self.assertEqual(self.fresh().current_id, self.shot.current_id)
+
+    def test_shot_codes_are_taken_once(self) -> None:
+        answer = self.post(f"/api/projects/{self.project.id}/shots", {"code": "km010", "title": "x"}, expect=422)
+        self.assertEqual(answer["problems"][0]["field"], "shot")
+
+    def test_copy_delete_and_bring_back(self) -> None:
+        copy = self.post(f"/api/shots/{self.shot.id}/duplicate")
+        self.assertEqual(copy["code"], "KM010-2")
+        self.post(f"/api/shots/{copy['id']}", method="delete", expect=204)
+        self.assertEqual(len(self.get(f"/api/projects/{self.project.id}/shots")), 1)
+        self.post(f"/api/shots/{copy['id']}/restore")
+        self.assertEqual(len(self.get(f"/api/projects/{self.project.id}/shots")), 2)
+
+    def test_export_gives_a_document_that_reads_back(self) -> None:
+        out = StringIO()
+        call_command("export", "KM010", stdout=out)
+        self.assertEqual(write_shot(parse_shot(out.getvalue())), write_shot(self.shot.current_document()))
+        response = self.client.get(f"/api/shots/{self.shot.id}/document")
+        self.assertEqual(response.content.decode(), out.getvalue())
+        with self.assertRaises(CommandError):
+            call_command("export", "KM999")
+
+    def test_the_demo_loads_once_and_keeps_changes(self) -> None:
+        call_command("load_demo")
+        call_command("load_demo")
+        from projects.models import Project
+
+        demo = Project.objects.get(memberships__user__username="demo")
+        self.assertEqual(demo.shots.filter(code="KM010").count(), 1)
+
+
+class Pictures(StudioCase):
+    def _ask(self, expect: int = 200, **changes: object):  # type: ignore[no-untyped-def]
+        body = {
+            "document": self.shot.current_document().model_dump(mode="json"), "frame": 1, "width": 96, "height": 54,
+            "kind": "png", **changes,
+        }
+        response = self.client.post(f"/api/shots/{self.shot.id}/picture", body, content_type="application/json")
+        self.assertEqual(response.status_code, expect, response.content[:300])
+        return response
+
+    def test_a_picture_of_an_unsaved_document(self) -> None:
+        response = self._ask(ground={"kind": "white"})
+        pixels = np.asarray(Image.open(BytesIO(response.content)))
+        self.assertEqual(pixels.shape, (54, 96, 3))
+        self.assertEqual(tuple(pixels[0, 0]), (255, 255, 255))
+        self.assertLess(pixels.min(), 250)
+        self.assertIn("dur=", response["Server-Timing"])
+
+    def test_backdrop_decides_and_grounds_do_not(self) -> None:
+        document = self.shot.current_document().model_dump(mode="json")
+        document["backdrop"] = {"kind": "colour", "colour": "#ff0000"}
+        pixels = np.asarray(Image.open(BytesIO(self._ask(document=document, ground={"kind": "white"}).content)))
+        self.assertEqual(tuple(pixels[0, 0]), (255, 0, 0))
+
+    def test_what_is_wrong_comes_with_its_field(self) -> None:
+        def field_of(**element: object) -> str:
+            document = self.shot.current_document().model_dump(mode="json")
+            document["elements"][0].update(element)
+            return str(self._ask(422, document=document).json()["problems"][0]["field"])
+
+        self.assertEqual(field_of(word=" "), "elements.0.word")
+        self.assertEqual(field_of(word="ღ"), "elements.0.font")
+        self.assertEqual(field_of(font="asset:" + "0" * 64), "elements.0.font")
+        self.assertEqual(field_of(depth=-3), "elements.0.depth")
+        self.assertEqual(field_of(kind="cloud"), "elements.0.kind")
+        self._ask(422, width=100_000, height=100_000)
+        self._ask(422, quality="best")
+
+    def test_nan_in_a_request_is_refused(self) -> None:
+        text = json.dumps({"document": {"version": 1, "camera": {"angle": float("nan")}}, "frame": 1, "width": 96, "height": 54})
+        response = self.client.generic("POST", f"/api/shots/{self.shot.id}/picture", text, content_type="application/json")
+        self.assertEqual(response.status_code, 422)
+
+    def test_posters_are_pictures(self) -> None:
+        response = self.client.get(f"/api/shots/{self.shot.id}/poster/{self.shot.current_id}")
+        self.assertEqual(Image.open(BytesIO(response.content)).size, (320, 180))
+
+
+class Examination(StudioCase):
+    def _examine(self, **changes: object) -> dict:  # type: ignore[type-arg]
+        document = {**self.shot.current_document().model_dump(mode="json"), **changes}
+        return self.post(f"/api/shots/{self.shot.id}/examine", {"document": document})  # type: ignore[no-any-return]
+
+    def test_names_length_and_motion(self) -> None:
+        found = self._examine()
+        self.assertEqual(found["length"], {"frames": 6, "seconds": 0.2, "timecode": "00:00:00:06"})
+        self.assertEqual(found["plan"]["total"], 18)
+        self.assertEqual(found["plan"]["outputs"][0]["names"][5], "KM010_sign_beauty_v001.0006.png")
+        self.assertEqual(found["motion"][0]["degrees"], [0, 60, 120, 180, 240, 300])
+
+    def test_naming_errors_leave_the_rest_standing(self) -> None:
+        found = self._examine(naming="{shot}.{ext}")
+        self.assertIn("{frame:04}", found["naming_error"])
+        self.assertIsNone(found["plan"])
+        self.assertEqual(found["frame_count"], 6)
+
+    def test_typed_lengths(self) -> None:
+        self.assertEqual(self.post("/api/length", {"text": "4 s", "rate": "30"})["frames"], 120)
+        answer = self.post("/api/length", {"text": "1.5 in", "rate": "30"}, expect=422)
+        self.assertIn("does not measure time", answer["detail"])
+
+    def test_estimates_come_from_a_rendered_frame(self) -> None:
+        body = {"document": self.shot.current_document().model_dump(mode="json"), "quality": "rough"}
+        cost = self.post(f"/api/shots/{self.shot.id}/estimate", body)
+        self.assertEqual((cost["cells"], cost["files"]), (6, 18))
+        self.assertGreater(cost["file_bytes"], 1000)
+        single = self.post(f"/api/shots/{self.shot.id}/estimate", {**body, "frame_set": "4"})
+        self.assertEqual((single["cells"], single["reused"]), (1, 1))

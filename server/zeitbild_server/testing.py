@@ -1,0 +1,114 @@
+"""What server tests share: a person with a project, a data folder of their own, a worker, a served application."""
+
+from __future__ import annotations
+
+import os
+import socket
+import tempfile
+import threading
+import time
+from concurrent.futures import Executor, ThreadPoolExecutor
+from pathlib import Path
+from typing import Any
+from unittest import mock
+
+import uvicorn
+from django.contrib.auth.models import User
+from django.db import connections
+from django.test import TransactionTestCase
+
+from projects.actions.create_project import create_project
+from runs.management.commands.worker import work_next
+from shots.actions.create_shot import add_shot
+from shots.models import Shot
+from zeitbild.document.shot import Raster, Timing
+from zeitbild.document.shot import Shot as ShotDocument
+from zeitbild.farm import FramePool
+from zeitbild.farm.test_farm import small_shot
+
+
+def threads(workers: int) -> Executor:
+    """Frames in this process: no start-up to wait for."""
+    return ThreadPoolExecutor(1)
+
+
+class StudioCase(TransactionTestCase):
+    """A signed-in person ``ada`` with a project and a tiny shot; files go to a folder that vanishes."""
+
+    def setUp(self) -> None:
+        holder = tempfile.TemporaryDirectory()
+        self.addCleanup(holder.cleanup)
+        self.data = Path(holder.name)
+        patched = mock.patch.dict(os.environ, {"ZEITBILD_DATA": str(self.data)})
+        patched.start()
+        self.addCleanup(patched.stop)
+        self.ada = User.objects.create_user("ada", password="lamp-room-7")
+        self.project = create_project(self.ada, code="KM", title="Kap Morgen", defaults={})
+        self.shot = add_shot(self.project, self.document(), self.ada)
+        self.client.force_login(self.ada)
+
+    def document(self) -> ShotDocument:
+        """The document of the first shot."""
+        return small_shot(raster=Raster(width=96, height=54), timing=Timing(last=6), quality="rough")
+
+    def post(self, path: str, body: Any = None, method: str = "post", expect: int = 200) -> Any:
+        """Send JSON and give the decoded answer."""
+        response = getattr(self.client, method)(path, {} if body is None else body, content_type="application/json")
+        self.assertEqual(response.status_code, expect, response.content[:400])
+        return response.json() if response.content else None
+
+    def get(self, path: str, expect: int = 200) -> Any:
+        """The decoded answer of a GET."""
+        response = self.client.get(path)
+        self.assertEqual(response.status_code, expect, response.content[:400])
+        return response.json()
+
+    def work(self, pool: FramePool | None = None) -> None:
+        """Do all that waits, as the worker does."""
+        with pool or FramePool(1, threads) as frames:
+            while work_next("test-worker", frames):
+                pass
+
+    def fresh(self) -> Shot:
+        """The shot as it is in the database now."""
+        return Shot.objects.select_related("current").get(id=self.shot.id)
+
+
+class ServedCase(StudioCase):
+    """The application served by uvicorn, as in production, in a thread of this process; a worker beside it."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        from zeitbild_server.asgi import application
+
+        with socket.socket() as probe:
+            probe.bind(("127.0.0.1", 0))
+            self.port = probe.getsockname()[1]
+        self.address = f"http://127.0.0.1:{self.port}"
+        config = uvicorn.Config(
+            application, host="127.0.0.1", port=self.port, log_level="error", timeout_graceful_shutdown=1, lifespan="off"
+        )
+        self._server = uvicorn.Server(config)
+        self._serving = threading.Thread(target=self._server.run, daemon=True)
+        self._serving.start()
+        self._ending = threading.Event()
+        self._working = threading.Thread(target=self._work_on, daemon=True)
+        self._working.start()
+        while not self._server.started:
+            time.sleep(0.02)
+
+    def _work_on(self) -> None:
+        try:
+            with FramePool(1, threads) as pool:
+                while not self._ending.is_set():
+                    if not work_next("served-worker", pool):
+                        time.sleep(0.05)
+        finally:
+            connections.close_all()
+
+    def tearDown(self) -> None:
+        self._ending.set()
+        self._working.join(timeout=60)
+        self._server.should_exit = True
+        self._serving.join(timeout=20)
+        super().tearDown()
