@@ -100,4 +100,4 @@ LOGGING = {
 TEST_RUNNER = "zeitbild_server.runner.CountingRunner"
 if TESTING:
     # Refused requests and failed frames are what many tests are about.
-    LOGGING["loggers"] |= {"zeitbild": {"level": "CRITICAL"}, "django.request": {"level": "ERROR"}, "django.security": {"level": "ERROR"}}  # type: ignore[index]
+    LOGGING["loggers"] |= {"zeitbild": {"level": "CRITICAL"}, "django.request": {"level": "ERROR"}, "django.security.csrf": {"level": "ERROR"}}  # type: ignore[index]

@@ -55,7 +55,7 @@ export function calculate(text: string): number | null {
 export function readNumber(text: string, unit: string, whole: boolean): { value: number } | { reason: string } {
   const match = /^(.*?)([a-zA-Z°"'%µ]*)$/.exec(text.trim());
   const [, body = "", typed = ""] = match ?? [];
-  if (typed && typed !== unit) {
+  if (typed && typed !== unit && body.trim()) {
     const own = unit ? `this is measured in ${unit}` : "this has no unit";
     return { reason: `“${typed}” does not belong here; ${own}` };
   }

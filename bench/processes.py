@@ -1,0 +1,157 @@
+"""Whole processes: start-up, memory, runs through the database, and dragging in a browser."""
+
+from __future__ import annotations
+
+import json
+import os
+import shutil
+import socket
+import subprocess
+import sys
+import time
+import urllib.request
+from collections.abc import Iterator
+from pathlib import Path
+
+from bench.timing import Figure, single
+
+ROOT = Path(__file__).parents[1]
+SHOT = ROOT / "demo" / "KM010.json"
+
+_FIRST_FRAME = """
+import json, resource, sys, time
+from pathlib import Path
+from zeitbild.assets import AssetFolder
+from zeitbild.document.reading import parse_shot
+from zeitbild.render import QUALITIES, render
+from zeitbild.resolve import resolve
+shot = parse_shot(Path(sys.argv[1]).read_text())
+render(resolve(shot, 1, AssetFolder(Path("none"))), QUALITIES["final"])
+"""
+
+_WORKER = """
+import json, resource, sys, tempfile
+from pathlib import Path
+from zeitbild.farm import render_cell, write_cell
+from zeitbild.kernels import set_threads
+set_threads(1)
+text = Path(sys.argv[1]).read_text()
+with tempfile.TemporaryDirectory() as folder:
+    place = Path(folder)
+    for frame in range(1, 9):
+        render_cell(text, frame, "final", place / "a", place / "m")
+        write_cell(text, frame, "sign", "final", "png8", 1, place / "a", place / "m", place / "o")
+print(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024)
+"""
+
+
+def _python(program: str) -> tuple[float, str]:
+    started = time.perf_counter()
+    done = subprocess.run([sys.executable, "-c", program, str(SHOT)], capture_output=True, text=True, check=True)
+    return time.perf_counter() - started, done.stdout
+
+
+def start_up() -> Iterator[Figure]:
+    """A process from nothing to its first final frame, kernels compiled before."""
+    _python(_FIRST_FRAME)
+    taken = sorted(_python(_FIRST_FRAME)[0] for _ in range(3))
+    yield Figure("process start to first final frame", taken[1], taken[0], taken[2], "s", 3)
+    yield single("peak memory of a worker process", float(_python(_WORKER)[1]), "MB", 600)
+
+
+def runs() -> Iterator[Figure]:
+    """A run of 100 frames through the database, and the same again with nothing changed."""
+    import django
+
+    database = Path(os.environ["ZEITBILD_DATA"]) / "bench.sqlite3"
+    database.unlink(missing_ok=True)
+    os.environ["ZEITBILD_DATABASE"] = str(database)
+    django.setup()
+    from django.core.management import call_command
+
+    call_command("migrate", verbosity=0)
+    call_command("load_demo")
+    from django.contrib.auth.models import User
+
+    from runs.actions.start_run import start_run
+    from runs.management.commands.worker import work_next
+    from shots.models import Shot
+    from zeitbild.farm import FramePool
+
+    user, shot = User.objects.get(), Shot.objects.get(code="KM010")
+    shutil.rmtree(Path(os.environ["ZEITBILD_DATA"]) / "masters", ignore_errors=True)
+    with FramePool(2) as pool:
+        for name, goal in (("run of 100 final frames, two processes", None), ("the same 100 frames again, unchanged", 1.0)):
+            started = time.perf_counter()
+            start_run(user, shot, base=shot.current_id or 0, frame_set="1-100", quality="final")
+            work_next("bench", pool)
+            yield single(name, time.perf_counter() - started, "s", goal)
+
+
+def browser() -> Iterator[Figure]:
+    """Dragging the camera in a real browser: pictures shown a second."""
+    chromium = shutil.which("chromium")
+    if chromium is None:
+        return
+    from playwright.sync_api import sync_playwright
+
+    from e2e.browser import ARGUMENTS
+
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        port = probe.getsockname()[1]
+    address = f"http://127.0.0.1:{port}"
+    server = subprocess.Popen(
+        [sys.executable, "-m", "uvicorn", "zeitbild_server.asgi:application", "--port", str(port), "--log-level", "error"],
+        cwd=ROOT, env=os.environ,
+    )
+    try:
+        for _ in range(200):
+            try:
+                urllib.request.urlopen(address, timeout=2)
+                break
+            except OSError:
+                time.sleep(0.1)
+        with sync_playwright() as playwright:
+            page = playwright.chromium.launch(executable_path=chromium, args=ARGUMENTS).new_page(viewport={"width": 1280, "height": 800})
+            page.goto(address)
+            page.get_by_label("Name").fill("demo")
+            page.get_by_label("Password").fill("lighthouse")
+            page.get_by_role("button", name="Sign in").click()
+            page.get_by_role("link", name="Kap Morgen").click()
+            page.get_by_text("Brass sign").click()
+            page.wait_for_selector("canvas[data-shown$=final]")
+            page.wait_for_timeout(3000)
+            canvas = page.locator("canvas")
+            box = canvas.bounding_box()
+            assert box is not None
+            x, y = box["x"] + 100, box["y"] + 150
+            page.mouse.move(x, y)
+            page.mouse.down()
+            rates = []
+            for turn in range(3):
+                before, started = int(canvas.get_attribute("data-pictures") or 0), time.perf_counter()
+                for step in range(150):
+                    page.mouse.move(x + (2 * step if turn % 2 == 0 else 300 - 2 * step), y + step % 7)
+                    page.wait_for_timeout(8)
+                rates.append((int(canvas.get_attribute("data-pictures") or 0) - before) / (time.perf_counter() - started))
+            page.mouse.up()
+        rates.sort()
+        yield Figure("pictures a second while dragging in the browser", rates[1], rates[0], rates[2], "/s", 20, True)
+    finally:
+        server.terminate()
+        server.wait()
+
+
+def describe() -> str:
+    """The machine in a line."""
+    model = next((line.split(":")[1].strip() for line in Path("/proc/cpuinfo").read_text().splitlines() if line.startswith("model name")), "?")
+    return f"{os.cpu_count()} x {model}, Python {sys.version.split()[0]}"
+
+
+def saved(path: Path) -> dict[str, float]:
+    """Medians of the last saved result."""
+    if not path.exists():
+        return {}
+    read: dict[str, float] = json.loads(path.read_text(encoding="utf-8"))["medians"]
+    return read

@@ -1,0 +1,82 @@
+"""A page of the real interface in headless Chromium, signed in; anything the browser complains of is a failure."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from playwright.sync_api import BrowserContext, Page, Playwright, expect, sync_playwright
+
+from zeitbild_server.testing import ServedCase
+
+ARGUMENTS = [
+    "--headless", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
+    "--disable-component-update", "--disable-sync",
+]
+AXE = Path(__file__).parents[2] / "web" / "node_modules" / "axe-core" / "axe.min.js"
+PATIENCE = 30_000
+
+
+class BrowserCase(ServedCase):
+    """Opens a browser for each test and checks at its end that it stayed on this machine and met no error."""
+
+    playwright: Playwright
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        super().setUpClass()
+        cls.playwright = sync_playwright().start()
+        cls.addClassCleanup(cls.playwright.stop)
+        cls.browser = cls.playwright.chromium.launch(executable_path="/usr/bin/chromium", args=ARGUMENTS)
+        cls.addClassCleanup(cls.browser.close)
+        expect.set_options(timeout=PATIENCE)
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.complaints: list[str] = []
+        self.context: BrowserContext = self.browser.new_context(viewport={"width": 1280, "height": 800}, accept_downloads=True)
+        self.addCleanup(self.context.close)
+        self.page = self.open_page()
+
+    def open_page(self) -> Page:
+        """A new page whose errors and outside requests are noted."""
+        page = self.context.new_page()
+        page.set_default_timeout(PATIENCE)
+        page.on("pageerror", lambda error: self.complaints.append(f"error: {error}"))
+        page.on("request", lambda request: self.complaints.append(f"outside: {request.url}") if not self._own(request.url) else None)
+        return page
+
+    def _own(self, url: str) -> bool:
+        return url.startswith((self.address, "data:", "blob:"))
+
+    def tearDown(self) -> None:
+        self.context.close()
+        super().tearDown()
+        self.assertEqual(self.complaints, [])
+
+    def sign_in(self, page: Page | None = None) -> Page:
+        """Sign in as a person would."""
+        page = page or self.page
+        page.goto(self.address)
+        page.get_by_label("Name").fill("ada")
+        page.get_by_label("Password").fill("lamp-room-7")
+        page.get_by_role("button", name="Sign in").click()
+        expect(page.get_by_role("heading", name="Projects")).to_be_visible()
+        return page
+
+    def desk(self, name: str, page: Page | None = None) -> Page:
+        """Sign in if need be and open a desk of the shot."""
+        page = page or self.page
+        if page.url == "about:blank":
+            self.sign_in(page)
+        page.goto(f"{self.address}/shots/{self.shot.id}/{name}")
+        expect(page.get_by_label("Frame sheet")).to_be_visible()
+        return page
+
+    def picture(self, page: Page | None = None, frame: int | None = None) -> None:
+        """Wait until the picture is sharp (of a frame, if one is given)."""
+        wanted = f"canvas[data-shown='{frame} final']" if frame is not None else "canvas[data-shown$=final]"
+        (page or self.page).wait_for_selector(wanted)
+
+    def saved(self, page: Page | None = None) -> None:
+        """Wait until nothing is left to save."""
+        expect((page or self.page).get_by_role("status").filter(has_text="saved").first).to_have_text("saved")
