@@ -67,18 +67,25 @@ def _encode_table() -> NDArray[np.float32]:
 
 
 @parallel_kernel
-def _over_ground(picture, even, odd, side, encoded, table, out):  # type: ignore[no-untyped-def]
-    """picture [H, W, 4] over even/odd rows [H, 3] (linear, or encoded if ``encoded``); out [H, W, 3] blue first."""
+def _over_ground(picture, rows, codes, side, encoded, table, out):  # type: ignore[no-untyped-def]
+    """picture [H, W, 4] over rows [2, H, 3] (linear, or encoded if ``encoded``) of the two kinds of square.
+
+    codes [2, H, 3] are the rows' own 8-bit codes, for where nothing stands in front; out [H, W, 3] blue first.
+    """
     steps = float(table.shape[0] - 2)
     for y in numba.prange(picture.shape[0]):
         for x in range(picture.shape[1]):
             alpha = min(1.0, max(0.0, float(picture[y, x, 3])))
-            checked = ((x // side) + (y // side)) % 2 == 1
+            square = ((x // side) + (y // side)) & 1
+            if alpha == 0.0:
+                for k in range(3):
+                    out[y, x, 2 - k] = codes[square, y, k]
+                continue
             for k in range(3):
-                ground = odd[y, k] if checked else even[y, k]
+                ground = rows[square, y, k]
                 colour = float(picture[y, x, k])
                 if encoded:
-                    straight = min(1.0, max(0.0, colour / alpha)) if alpha > 0.0 else 0.0
+                    straight = min(1.0, max(0.0, colour / alpha))
                     value = table[int(straight * steps + 0.5)] * alpha + ground * (1.0 - alpha)
                 else:
                     light = min(1.0, max(0.0, colour + ground * (1.0 - alpha)))
@@ -92,14 +99,14 @@ def show(picture: Picture, view: View) -> NDArray[np.uint8]:
     if view.what == "alpha":
         grey = (np.clip(picture.beauty[..., 3], 0, 1) * 255 + 0.5).astype(np.uint8)
         return np.repeat(grey[..., None], 3, axis=2)
-    even, odd = view.ground.rows(height)
+    rows = np.stack(view.ground.rows(height))
+    codes = (rows * 255 + 0.5).astype(np.uint8)
     if view.blend == "linear":
-        even, odd = decode(even), decode(odd)
+        rows = decode(rows)
     out = np.empty((height, width, 3), np.uint8)
     with PARALLEL:
         _over_ground(
-            picture.beauty, np.ascontiguousarray(even), np.ascontiguousarray(odd), CHECKER_SIDE, view.blend == "encoded",
-            _encode_table(), out,
+            picture.beauty, rows, codes, CHECKER_SIDE, view.blend == "encoded", _encode_table(), out,
         )
     return out
 

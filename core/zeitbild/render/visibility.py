@@ -22,15 +22,19 @@ from zeitbild.kernels import kernel, parallel_kernel
 from zeitbild.render.sampling import SAMPLE_COUNTS, sample_offsets
 
 TILE = 32
+#: Parts that the tiles are worked on in; more than there will be threads, so that all are busy to the end.
+_STRETCHES = 32
 #: Fragments that a tile has room for at first, per pixel; doubled when a tile needs more.
 _ROOM = 2
 #: Samples whose triangles lean apart by less (cosine) and belong to one patch are shaded together.
 _SAME_SURFACE = np.float32(0.97)
+#: At the fewest samples, where speed counts, bends are shaded as one up to here.
+_SAME_SURFACE_ROUGH = np.float32(0.8)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Fragments:
-    """Fragments of all tiles. Tile t owns entries t * room to t * room + counts[t] of each array.
+    """Fragments of all tiles, good until the next ``rasterise``. Tile t owns entries t * room to t * room + counts[t] of each array.
 
     pixel    [n] int32, row * width + column
     triangle [n] int32
@@ -134,13 +138,22 @@ def _rasteriser(samples: int) -> Any:
     It captures only numbers and calls nothing compiled, since numba does not cache closures that call closures.
     """
     count = samples
-    tile_side = TILE
-    tiny = np.float32(1.4e-45)
-    same = _SAME_SURFACE
+    tile_side, stretches = TILE, _STRETCHES
+    tiny, zero = np.float32(1.4e-45), np.float32(0.0)
+    # Room for rounding when a whole pixel is taken for inside.
+    slack = np.float32(1e-4)
+    same = _SAME_SURFACE if samples > 4 else _SAME_SURFACE_ROUGH
 
-    def rasterise(order, scaled, boxes, offsets, starts, members, patches, facing, near, width, height, columns, room,
+    def rasterise(order, scaled, boxes, offsets, gaps, across, down, starts, members, patches, facing, near, width, height, columns, room,
                   pixel, triangle, share, where, counts, alpha, depth):  # type: ignore[no-untyped-def]
-        for turn in numba.prange(order.shape[0]):
+        # Buffers are made once for a stretch of tiles: making them for each tile costs more than drawing it.
+        for stretch in numba.prange(stretches):
+          nearness = np.empty((tile_side * tile_side, count), np.float32)
+          seen = np.empty((tile_side * tile_side, count), np.int32)
+          touched = np.empty(tile_side * tile_side, np.uint8)
+          lead, size, chosen = np.empty(count, np.int32), np.empty(count, np.int32), np.empty(count, np.int32)
+          sum_x, sum_y, shortest = np.empty(count), np.empty(count), np.empty(count)
+          for turn in range(stretch * order.shape[0] // stretches, (stretch + 1) * order.shape[0] // stretches):
             tile = order[turn]
             counts[tile] = 0
             first, last = starts[tile], starts[tile + 1]
@@ -152,68 +165,87 @@ def _rasteriser(samples: int) -> Any:
                         alpha[y, x] = np.float32(0.0)
                         depth[y, x] = np.float32(1e10)
                 continue
-            nearness = np.zeros((tile_side * tile_side, count), np.float32)
-            seen = np.full((tile_side * tile_side, count), np.int32(-1))
-            o0, o1 = np.empty(count, np.float32), np.empty(count, np.float32)
-            o2, oz = np.empty(count, np.float32), np.empty(count, np.float32)
+            touched[:] = 0
             farthest = np.float32(1.0 / near)
             for k in range(first, last):
                 t = members[k]
+                own = np.int32(t)
                 a0, b0, c0 = scaled[t, 0], scaled[t, 1], scaled[t, 2]
                 a1, b1, c1 = scaled[t, 3], scaled[t, 4], scaled[t, 5]
                 a2, b2, c2 = scaled[t, 6], scaled[t, 7], scaled[t, 8]
                 az, bz, cz = scaled[t, 9], scaled[t, 10], scaled[t, 11]
-                for s in range(count):
-                    sx, sy = offsets[s, 0], offsets[s, 1]
-                    o0[s] = np.float32(a0 * sx + b0 * sy)
-                    o1[s] = np.float32(a1 * sx + b1 * sy)
-                    o2[s] = np.float32(a2 * sx + b2 * sy)
-                    oz[s] = np.float32(az * sx + bz * sy)
+                f0, g0, f1, g1 = np.float32(a0), np.float32(b0), np.float32(a1), np.float32(b1)
+                f2, g2, fz, gz = np.float32(a2), np.float32(b2), np.float32(az), np.float32(bz)
+                # Least and greatest that an edge function changes by within a pixel.
+                least_0, most_0 = min(f0, zero) + min(g0, zero), max(f0, zero) + max(g0, zero)
+                least_1, most_1 = min(f1, zero) + min(g1, zero), max(f1, zero) + max(g1, zero)
+                least_2, most_2 = min(f2, zero) + min(g2, zero), max(f2, zero) + max(g2, zero)
                 # A sample exactly on an edge belongs to the triangle on its left, or above if the edge is level.
-                t0 = -tiny if (a0 > 0 or (a0 == 0 and b0 > 0)) else np.float32(0.0)
-                t1 = -tiny if (a1 > 0 or (a1 == 0 and b1 > 0)) else np.float32(0.0)
-                t2 = -tiny if (a2 > 0 or (a2 == 0 and b2 > 0)) else np.float32(0.0)
+                t0 = -tiny if (a0 > 0 or (a0 == 0 and b0 > 0)) else zero
+                t1 = -tiny if (a1 > 0 or (a1 == 0 and b1 > 0)) else zero
+                t2 = -tiny if (a2 > 0 or (a2 == 0 and b2 > 0)) else zero
                 left, right = max(boxes[t, 0], x0), min(boxes[t, 2], x1 - 1)
-                for y in range(max(boxes[t, 1], y0), min(boxes[t, 3], y1 - 1) + 1):
-                    # Columns where each edge function can be positive anywhere in the row's pixels.
+                top, bottom = max(boxes[t, 1], y0), min(boxes[t, 3], y1 - 1)
+                wide = right - left > 3
+                for y in range(top, bottom + 1):
                     begin, end = left, right
-                    for e in range(3):
-                        a = a0 if e == 0 else (a1 if e == 1 else a2)
-                        b = b0 if e == 0 else (b1 if e == 1 else b2)
-                        c = c0 if e == 0 else (c1 if e == 1 else c2)
-                        best = b * y + c + max(b, 0.0)
-                        if a > 1e-12:
-                            limit = -best / a - 1.0
-                            if limit > begin:
-                                begin = int(min(limit, 1e8))
-                        elif a < -1e-12:
-                            limit = -best / a + 1.0
-                            if limit < end:
-                                end = int(max(limit, -1.0))
-                        elif best < -1e-6:
-                            end = -1
+                    if wide:
+                        # Columns where each edge function can be positive anywhere in the row's pixels.
+                        for e in range(3):
+                            a = a0 if e == 0 else (a1 if e == 1 else a2)
+                            b = b0 if e == 0 else (b1 if e == 1 else b2)
+                            c = c0 if e == 0 else (c1 if e == 1 else c2)
+                            best = b * y + c + max(b, 0.0)
+                            if a > 1e-12:
+                                limit = -best / a - 1.0
+                                if limit > begin:
+                                    begin = int(min(limit, 1e8))
+                            elif a < -1e-12:
+                                limit = -best / a + 1.0
+                                if limit < end:
+                                    end = int(max(limit, -1.0))
+                            elif best < -1e-6:
+                                end = -1
                     for x in range(begin, end + 1):
-                        p = (y - y0) * tile_side + (x - x0)
                         v0 = np.float32(a0 * x + b0 * y + c0)
                         v1 = np.float32(a1 * x + b1 * y + c1)
                         v2 = np.float32(a2 * x + b2 * y + c2)
+                        if v0 + most_0 < zero or v1 + most_1 < zero or v2 + most_2 < zero:
+                            continue
+                        p = (y - y0) * tile_side + (x - x0)
+                        if touched[p] == 0:
+                            touched[p] = 1
+                            for s in range(count):
+                                nearness[p, s] = zero
+                                seen[p, s] = np.int32(-1)
                         vz = np.float32(az * x + bz * y + cz)
-                        for s in range(count):
-                            z = vz + oz[s]
-                            inside = (
-                                (v0 + o0[s] > t0) & (v1 + o1[s] > t1) & (v2 + o2[s] > t2)
-                                & (z > nearness[p, s]) & (z <= farthest)
-                            )
-                            nearness[p, s] = z if inside else nearness[p, s]
-                            seen[p, s] = np.int32(t) if inside else seen[p, s]
+                        if v0 + least_0 > slack and v1 + least_1 > slack and v2 + least_2 > slack:
+                            for s in range(count):
+                                held, behind = seen[p, s], nearness[p, s]
+                                z = vz + (fz * across[s] + gz * down[s])
+                                inside = (z > behind) & (z <= farthest)
+                                nearness[p, s] = z if inside else behind
+                                seen[p, s] = own if inside else held
+                        else:
+                            for s in range(count):
+                                held, behind = seen[p, s], nearness[p, s]
+                                sx, sy = across[s], down[s]
+                                z = vz + (fz * sx + gz * sy)
+                                inside = (
+                                    (v0 + (f0 * sx + g0 * sy) > t0) & (v1 + (f1 * sx + g1 * sy) > t1)
+                                    & (v2 + (f2 * sx + g2 * sy) > t2) & (z > behind) & (z <= farthest)
+                                )
+                                nearness[p, s] = z if inside else behind
+                                seen[p, s] = own if inside else held
             used = 0
             base = tile * room
-            group_of = np.empty(count, np.int32)
-            lead, size = np.empty(count, np.int32), np.empty(count, np.int32)
-            sum_x, sum_y = np.empty(count, np.float64), np.empty(count, np.float64)
             for y in range(y0, y1):
                 for x in range(x0, x1):
                     p = (y - y0) * tile_side + (x - x0)
+                    if touched[p] == 0:
+                        alpha[y, x] = zero
+                        depth[y, x] = np.float32(1e10)
+                        continue
                     only = seen[p, 0]
                     differing = 0
                     closest = np.float32(0.0)
@@ -231,44 +263,40 @@ def _rasteriser(samples: int) -> Any:
                                 where[base + used, 1] = np.float32(y + 0.5)
                             used += 1
                         continue
-                    groups, covered = 0, 0
+                    groups, covered, last_seen, last_group = 0, 0, -1, 0
                     for s in range(count):
                         t = seen[p, s]
-                        group_of[s] = -1
                         if t < 0:
                             continue
                         covered += 1
-                        g = 0
-                        while g < groups:
-                            other = lead[g]
-                            if other == t or (
-                                patches[other] == patches[t]
-                                and facing[other, 0] * facing[t, 0] + facing[other, 1] * facing[t, 1]
-                                + facing[other, 2] * facing[t, 2] > same
-                            ):
-                                break
-                            g += 1
-                        if g == groups:
-                            lead[g], size[g], sum_x[g], sum_y[g] = t, 0, 0.0, 0.0
-                            groups += 1
-                        group_of[s] = g
+                        g = last_group
+                        if t != last_seen:
+                            g = 0
+                            while g < groups:
+                                other = lead[g]
+                                if other == t or (
+                                    patches[other] == patches[t]
+                                    and facing[other, 0] * facing[t, 0] + facing[other, 1] * facing[t, 1]
+                                    + facing[other, 2] * facing[t, 2] > same
+                                ):
+                                    break
+                                g += 1
+                            if g == groups:
+                                lead[g], size[g], sum_x[g], sum_y[g], shortest[g] = t, 0, 0.0, 0.0, 9.0
+                                groups += 1
+                            last_seen, last_group = t, g
                         size[g] += 1
                         sum_x[g] += offsets[s, 0]
                         sum_y[g] += offsets[s, 1]
+                        if gaps[s] < shortest[g]:
+                            shortest[g], chosen[g] = gaps[s], t
                     alpha[y, x] = np.float32(covered / count)
                     for g in range(groups):
-                        mean_x, mean_y = sum_x[g] / size[g], sum_y[g] / size[g]
-                        shortest, chosen = 9.0, lead[g]
-                        for s in range(count):
-                            if group_of[s] == g:
-                                gap = (offsets[s, 0] - mean_x) ** 2 + (offsets[s, 1] - mean_y) ** 2
-                                if gap < shortest:
-                                    shortest, chosen = gap, seen[p, s]
                         if used < room:
-                            pixel[base + used], triangle[base + used] = y * width + x, chosen
+                            pixel[base + used], triangle[base + used] = y * width + x, chosen[g]
                             share[base + used] = np.float32(size[g] / count)
-                            where[base + used, 0] = np.float32(x + mean_x)
-                            where[base + used, 1] = np.float32(y + mean_y)
+                            where[base + used, 0] = np.float32(x + sum_x[g] / size[g])
+                            where[base + used, 1] = np.float32(y + sum_y[g] / size[g])
                         used += 1
             counts[tile] = used
 
@@ -276,6 +304,23 @@ def _rasteriser(samples: int) -> Any:
 
 
 _RASTERISERS = {samples: _rasteriser(samples) for samples in SAMPLE_COUNTS}
+
+
+#: Fragments up to which their arrays are kept from one picture to the next (20 bytes each).
+_KEPT = 4_000_000
+_kept: dict[int, tuple[Any, Any, Any, Any]] = {}
+
+
+def _room_for(total: int) -> tuple[Any, Any, Any, Any]:
+    """Arrays for fragments. Fresh memory costs as much as filling it, so those of the last pictures are used again."""
+    if total in _kept:
+        return _kept[total]
+    made = (np.empty(total, np.int32), np.empty(total, np.int32), np.empty(total, np.float32), np.empty((total, 2), np.float32))
+    if total <= _KEPT:
+        while len(_kept) >= 2:
+            _kept.pop(next(iter(_kept)))
+        _kept[total] = made
+    return made
 
 
 def _spread(count: int) -> NDArray[np.int64]:
@@ -299,6 +344,9 @@ def rasterise(
     tell which samples share a shading. Hold ``kernels.PARALLEL``. Float32 outputs; depth as in ``Picture``.
     """
     offsets = sample_offsets(samples)
+    # Of the triangles shaded together, the one nearest to the pixel's middle stands for all.
+    gaps = ((offsets - 0.5) ** 2).sum(axis=1)
+    across, down = (np.ascontiguousarray(offsets[:, axis], dtype=np.float32) for axis in (0, 1))
     count = len(triangles)
     edges, scaled = np.empty((count, 9)), np.empty((count, 12))
     boxes = np.empty((count, 4), np.int32)
@@ -314,11 +362,9 @@ def rasterise(
     order = _spread(columns * rows)
     room = TILE * TILE * _ROOM
     while True:
-        total = columns * rows * room
-        pixel, triangle = np.empty(total, np.int32), np.empty(total, np.int32)
-        share, where = np.empty(total, np.float32), np.empty((total, 2), np.float32)
+        pixel, triangle, share, where = _room_for(columns * rows * room)
         _RASTERISERS[samples](
-            order, scaled, boxes, offsets, starts, members, patches, facing, near, width, height, columns, room,
+            order, scaled, boxes, offsets, gaps, across, down, starts, members, patches, facing, near, width, height, columns, room,
             pixel, triangle, share, where, counts, alpha, depth,
         )
         most = int(counts.max(initial=0))
