@@ -25,7 +25,7 @@ def _sources_digest() -> str:
         if path.name.startswith("test_"):
             continue
         text = path.read_bytes()
-        if b"@kernel" in text or b"@parallel_kernel" in text:
+        if b"_kernel\n" in text or b"@kernel\n" in text:
             digest.update(path.name.encode() + b"\0" + text)
     return digest.hexdigest()[:16]
 
@@ -43,6 +43,11 @@ PARALLEL = threading.RLock()
 def kernel(function: Callable[..., Any]) -> Any:
     """Compile a serial kernel: cached, without the interpreter lock, numpy's division rules."""
     return numba.njit(cache=True, nogil=True, error_model="numpy")(function)
+
+
+def inlined_kernel(function: Callable[..., Any]) -> Any:
+    """Compile a kernel into its callers: for one with many array arguments, handing them over costs more than the work."""
+    return numba.njit(cache=True, nogil=True, error_model="numpy", inline="always")(function)
 
 
 def parallel_kernel(function: Callable[..., Any]) -> Any:

@@ -11,7 +11,7 @@ import math
 import numba
 import numpy as np
 
-from zeitbild.kernels import kernel, parallel_kernel
+from zeitbild.kernels import inlined_kernel, kernel, parallel_kernel
 from zeitbild.render.environment import LEVELS, SIZE
 from zeitbild.render.visibility import TILE
 
@@ -22,6 +22,7 @@ _MIN_ALPHA = 0.0016
 _PI = math.pi
 _SIZE = SIZE
 _TILE = TILE
+_SHIFT, _MASK = TILE.bit_length() - 1, TILE - 1
 _LEVEL_COUNT = len(LEVELS)
 #: A shading normal leaning away further than this (cosine) shows the surface from behind.
 _TURNED_AWAY = -0.2
@@ -39,7 +40,7 @@ def ggx_lobe(n_l, n_v, n_h, alpha):  # type: ignore[no-untyped-def]
     return distribution * visibility
 
 
-@kernel
+@inlined_kernel
 def _look_up(maps, level, x, y, z):  # type: ignore[no-untyped-def]
     """Bilinear value (three numbers) of one octahedral picture in a direction of any length."""
     total = abs(x) + abs(y) + abs(z)
@@ -77,7 +78,7 @@ def directional_light(nx, ny, nz, vx, vy, vz, lx, ly, lz, n_v, alpha):  # type: 
     return n_l, ggx_lobe(n_l, n_v, n_h, alpha) * _PI, rest * rest * rest * rest * rest
 
 
-@kernel
+@inlined_kernel
 def _table_entry(table, n_v, rough):  # type: ignore[no-untyped-def]
     """Scale and bias of the reflectance at n.v and roughness, bilinear."""
     cell_v = min(max(n_v * 32.0 - 0.5, 0.0), 31.0)
@@ -91,7 +92,7 @@ def _table_entry(table, n_v, rough):  # type: ignore[no-untyped-def]
     )
 
 
-@kernel
+@inlined_kernel
 def surface_radiance(nx, ny, nz, vx, vy, vz, base_r, base_g, base_b, rough, metal, suns, ambient, maps, table):  # type: ignore[no-untyped-def]
     """Radiance (three numbers, linear) of a surface point.
 
@@ -178,7 +179,7 @@ def shade(  # type: ignore[no-untyped-def]
                 nx, ny, nz, vx, vy, vz, finishes[finish, 0], finishes[finish, 1], finishes[finish, 2],
                 finishes[finish, 3], finishes[finish, 4], suns, ambient, maps, table,
             )
-            row, column = pixel[f] // width, pixel[f] % width
+            row, column = top + (pixel[f] >> _SHIFT), left + (pixel[f] & _MASK)
             beauty[row, column, 0] += np.float32(share[f] * red)
             beauty[row, column, 1] += np.float32(share[f] * green)
             beauty[row, column, 2] += np.float32(share[f] * blue)

@@ -21,6 +21,7 @@ from numpy.typing import NDArray
 from zeitbild.kernels import kernel, parallel_kernel
 from zeitbild.render.sampling import SAMPLE_COUNTS, sample_offsets
 
+#: Side of a tile in pixels; a power of two.
 TILE = 32
 #: Parts that the tiles are worked on in; more than there will be threads, so that all are busy to the end.
 _STRETCHES = 32
@@ -36,7 +37,7 @@ _SAME_SURFACE_ROUGH = np.float32(0.8)
 class Fragments:
     """Fragments of all tiles, good until the next ``rasterise``. Tile t owns entries t * room to t * room + counts[t] of each array.
 
-    pixel    [n] int32, row * width + column
+    pixel    [n] int32, place in the tile, row * TILE + column
     triangle [n] int32
     share    [n] float32, covered share of the pixel in (0, 1]
     where    [n, 2] float32, mean position of the covered samples in pixels from the picture's corner
@@ -257,7 +258,7 @@ def _rasteriser(samples: int) -> Any:
                         alpha[y, x] = np.float32(1.0) if only >= 0 else np.float32(0.0)
                         if only >= 0:
                             if used < room:
-                                pixel[base + used], triangle[base + used] = y * width + x, only
+                                pixel[base + used], triangle[base + used] = p, only
                                 share[base + used] = np.float32(1.0)
                                 where[base + used, 0] = np.float32(x + 0.5)
                                 where[base + used, 1] = np.float32(y + 0.5)
@@ -293,7 +294,7 @@ def _rasteriser(samples: int) -> Any:
                     alpha[y, x] = np.float32(covered / count)
                     for g in range(groups):
                         if used < room:
-                            pixel[base + used], triangle[base + used] = y * width + x, chosen[g]
+                            pixel[base + used], triangle[base + used] = p, chosen[g]
                             share[base + used] = np.float32(size[g] / count)
                             where[base + used, 0] = np.float32(x + sum_x[g] / size[g])
                             where[base + used, 1] = np.float32(y + sum_y[g] / size[g])

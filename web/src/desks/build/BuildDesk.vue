@@ -21,6 +21,8 @@ const playback = useRoughFrames();
 useSpaceKey(playback.toggle);
 
 const thumbnails = useThumbnails();
+// A value of its own, so that moving the camera does not draw the sheet anew.
+const elements = computed(() => shot.draft?.elements ?? []);
 const columns = computed<SheetColumn[]>(() => [
   {
     key: "look",
@@ -31,7 +33,7 @@ const columns = computed<SheetColumn[]>(() => [
       return { image: thumbnails.urls.get(frame) };
     },
   },
-  ...(shot.draft?.elements ?? []).map((element): SheetColumn => ({
+  ...elements.value.map((element): SheetColumn => ({
     key: element.id,
     title: element.name,
     mark: () => (element.shown ? { sign: "▪", text: "shown", tone: "quiet" } : { sign: "○", text: "hidden", tone: "quiet" }),

@@ -11,11 +11,14 @@ const props = defineProps<{ selected: string }>();
 const emit = defineEmits<{ select: [path: string] }>();
 const shot = useShot();
 const offers = useOffers();
+const elements = computed(() => shot.draft?.elements);
+const lights = computed(() => shot.draft?.lights ?? []);
+const raster = computed(() => shot.draft?.raster);
 const others = computed(() => [
-  ...(shot.draft?.lights ?? []).map((light, at) => ({ path: `lights.${at}`, name: light.name, note: light.on ? (light.kind === "sun" ? "light" : "light from all sides") : "off" })),
+  ...lights.value.map((light, at) => ({ path: `lights.${at}`, name: light.name, note: light.on ? (light.kind === "sun" ? "light" : "light from all sides") : "off" })),
   { path: "environment", name: "Environment", note: "mirrors and lights" },
   { path: "camera", name: "Camera", note: "" },
-  { path: "raster", name: "Raster and names", note: `${shot.draft?.raster.width} × ${shot.draft?.raster.height}` },
+  { path: "raster", name: "Raster and names", note: `${raster.value?.width} × ${raster.value?.height}` },
 ]);
 const at = computed(() => (props.selected.startsWith("elements.") ? Number(props.selected.split(".")[1]) : -1));
 
@@ -57,10 +60,10 @@ function toggle(index: number, element: Element) {
         <PressButton v-for="kind in offers?.element_kinds" :key="kind.name" quiet :title="`Add ${kind.title.toLowerCase()}`" @click="add(kind)"><Plus :size="14" aria-hidden="true" /> {{ kind.title }}</PressButton>
       </span>
     </div>
-    <p v-if="!shot.draft?.elements.length" class="pb-2 text-soft">Nothing is in the set yet. Add a word to begin.</p>
+    <p v-if="!elements?.length" class="pb-2 text-soft">Nothing is in the set yet. Add a word to begin.</p>
     <ul>
       <li
-        v-for="(element, index) in shot.draft?.elements"
+        v-for="(element, index) in elements"
         :key="element.id"
         class="flex items-center border-b border-line"
         :class="{ 'bg-select text-select-ink': selected === `elements.${index}` }"
