@@ -16,7 +16,11 @@ SAVED = Path(__file__).parent / "last.json"
 
 def _line(figure: Figure, before: float | None) -> str:
     spread = f"{figure.low:.1f} .. {figure.high:.1f}" if figure.low != figure.high else ""
-    goal = "" if figure.goal is None else f"{'>=' if figure.at_least else '<='} {figure.goal:g} {'holds' if figure.holds else 'MISSED'}"
+    goal = (
+        ""
+        if figure.goal is None
+        else f"{'>=' if figure.at_least else '<='} {figure.goal:g} {'holds' if figure.holds else 'MISSED'}"
+    )
     ratio = f"{figure.median / before:.2f} x last" if before else ""
     return f"{figure.name:<52} {figure.median:>9.1f} {figure.unit:<4} {spread:<18} {goal:<16} {ratio}"
 
@@ -43,7 +47,9 @@ def main() -> int:
             medians[figure.name] = figure.median
             print(_line(figure, before.get(figure.name)), flush=True)
     if "--save" in sys.argv:
-        SAVED.write_text(json.dumps({"machine": processes.describe(), "medians": medians}, indent=1) + "\n", encoding="utf-8")
+        SAVED.write_text(
+            json.dumps({"machine": processes.describe(), "medians": medians}, indent=1) + "\n", encoding="utf-8"
+        )
     return 0
 
 

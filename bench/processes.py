@@ -81,7 +81,10 @@ def runs() -> Iterator[Figure]:
     user, shot = User.objects.get(), Shot.objects.get(code="KM010")
     shutil.rmtree(Path(os.environ["ZEITBILD_DATA"]) / "masters", ignore_errors=True)
     with FramePool(2) as pool:
-        for name, goal in (("run of 100 final frames, two processes", None), ("the same 100 frames again, unchanged", 1.0)):
+        for name, goal in (
+            ("run of 100 final frames, two processes", None),
+            ("the same 100 frames again, unchanged", 1.0),
+        ):
             started = time.perf_counter()
             start_run(user, shot, base=shot.current_id or 0, frame_set="1-100", quality="final")
             work_next("bench", pool)
@@ -102,8 +105,18 @@ def browser() -> Iterator[Figure]:
         port = probe.getsockname()[1]
     address = f"http://127.0.0.1:{port}"
     server = subprocess.Popen(
-        [sys.executable, "-m", "uvicorn", "zeitbild_server.asgi:application", "--port", str(port), "--log-level", "error"],
-        cwd=ROOT, env=os.environ,
+        [
+            sys.executable,
+            "-m",
+            "uvicorn",
+            "zeitbild_server.asgi:application",
+            "--port",
+            str(port),
+            "--log-level",
+            "error",
+        ],
+        cwd=ROOT,
+        env=os.environ,
     )
     try:
         for _ in range(200):
@@ -113,7 +126,9 @@ def browser() -> Iterator[Figure]:
             except OSError:
                 time.sleep(0.1)
         with sync_playwright() as playwright:
-            page = playwright.chromium.launch(executable_path=chromium, args=ARGUMENTS).new_page(viewport={"width": 1280, "height": 800})
+            page = playwright.chromium.launch(executable_path=chromium, args=ARGUMENTS).new_page(
+                viewport={"width": 1280, "height": 800}
+            )
             page.goto(address)
             page.get_by_label("Name").fill("demo")
             page.get_by_label("Password").fill("lighthouse")
@@ -134,7 +149,9 @@ def browser() -> Iterator[Figure]:
                 for step in range(150):
                     page.mouse.move(x + (2 * step if turn % 2 == 0 else 300 - 2 * step), y + step % 7)
                     page.wait_for_timeout(8)
-                rates.append((int(canvas.get_attribute("data-pictures") or 0) - before) / (time.perf_counter() - started))
+                rates.append(
+                    (int(canvas.get_attribute("data-pictures") or 0) - before) / (time.perf_counter() - started)
+                )
             page.mouse.up()
         rates.sort()
         yield Figure("pictures a second while dragging in the browser", rates[1], rates[0], rates[2], "/s", 20, True)
@@ -145,7 +162,14 @@ def browser() -> Iterator[Figure]:
 
 def describe() -> str:
     """The machine in a line."""
-    model = next((line.split(":")[1].strip() for line in Path("/proc/cpuinfo").read_text().splitlines() if line.startswith("model name")), "?")
+    model = next(
+        (
+            line.split(":")[1].strip()
+            for line in Path("/proc/cpuinfo").read_text().splitlines()
+            if line.startswith("model name")
+        ),
+        "?",
+    )
     return f"{os.cpu_count()} x {model}, Python {sys.version.split()[0]}"
 
 

@@ -37,7 +37,9 @@ def pictures(shot: Shot) -> Iterator[Figure]:
     """What a person waits for while editing."""
     yield measure(
         "edit to picture, 640x360 rough, encoded",
-        lambda n: sketch(_edited(shot, n), 10, 640, 360, "rough", View(), "jpeg"), times=30, goal=30,
+        lambda n: sketch(_edited(shot, n), 10, 640, 360, "rough", View(), "jpeg"),
+        times=30,
+        goal=30,
     )
     yield measure(
         "edit to picture, 1280x720 final, encoded PNG",
@@ -45,7 +47,9 @@ def pictures(shot: Shot) -> Iterator[Figure]:
     )
     snapshot = resolve(shot, 10, AssetFolder(assets_folder()))
     for quality, goal in (("rough", None), ("check", None), ("final", 150)):
-        yield measure(f"1280x720 {quality}, two threads", lambda n, q=quality: render(snapshot, QUALITIES[q]), goal=goal)
+        yield measure(
+            f"1280x720 {quality}, two threads", lambda n, q=quality: render(snapshot, QUALITIES[q]), goal=goal
+        )
     large = snapshot.at_size(3840, 2160)
     yield measure("3840x2160 final, two threads", lambda n: render(large, QUALITIES["final"]), times=5, warm=1)
 
@@ -70,8 +74,15 @@ def visibility(shot: Shot) -> Iterator[Figure]:
     def draw() -> None:
         with PARALLEL:
             rasterise(
-                corners, scene.triangles, scene.cull, scene.patches, scene.facing, near=camera.near, width=width,
-                height=height, samples=samples,
+                corners,
+                scene.triangles,
+                scene.cull,
+                scene.patches,
+                scene.facing,
+                near=camera.near,
+                width=width,
+                height=height,
+                samples=samples,
             )
 
     set_threads(1)
@@ -93,7 +104,9 @@ def geometry(shot: Shot) -> Iterator[Figure]:
     assets = AssetFolder(assets_folder())
     yield measure(
         "changed word to new geometry",
-        lambda n: build(element.model_copy(update={"word": _WORDS[n % len(_WORDS)] + "\n" + _WORDS[(n + 3) % len(_WORDS)]}), assets),
+        lambda n: build(
+            element.model_copy(update={"word": _WORDS[n % len(_WORDS)] + "\n" + _WORDS[(n + 3) % len(_WORDS)]}), assets
+        ),
         goal=150,
     )
 

@@ -28,7 +28,9 @@ class Figure:
         return self.median >= self.goal if self.at_least else self.median <= self.goal
 
 
-def measure(name: str, work: Callable[[int], object], *, times: int = 15, warm: int = 2, goal: float | None = None) -> Figure:
+def measure(
+    name: str, work: Callable[[int], object], *, times: int = 15, warm: int = 2, goal: float | None = None
+) -> Figure:
     """Milliseconds of ``work(n)`` over ``times`` calls."""
     for number in range(warm):
         work(-1 - number)

@@ -16,7 +16,9 @@ if __name__ == "__main__":
     sys.path[:0] = [str(ROOT / "core"), str(ROOT / "server")]
     warnings.simplefilter("error")
     # Compiled libraries of others, met while importing them.
-    warnings.filterwarnings("ignore", category=DeprecationWarning, module=r"(?!zeitbild|shots|runs|projects|handoffs|assets|accounts)")
+    warnings.filterwarnings(
+        "ignore", category=DeprecationWarning, module=r"(?!zeitbild|shots|runs|projects|handoffs|assets|accounts)"
+    )
     warnings.filterwarnings("ignore", category=ResourceWarning)
     from django.core.management import execute_from_command_line
 

@@ -34,9 +34,7 @@ def _render(arguments: argparse.Namespace) -> int:
     plan_files(shot, version=arguments.version, ext=recipe.format.extension, frames=frames)
     document = write_shot(shot)
     common = (quality, recipe.name, arguments.version, arguments.assets, arguments.masters, Path(arguments.out))
-    tasks = [
-        ((layer, frame), (document, frame, layer, *common)) for layer in layers for frame in frames
-    ]
+    tasks = [((layer, frame), (document, frame, layer, *common)) for layer in layers for frame in frames]
     done = failed = files = 0
     started = time.monotonic()
     with FramePool(min(arguments.workers, len(tasks))) as pool:
@@ -53,7 +51,8 @@ def _render(arguments: argparse.Namespace) -> int:
             end = "" if sys.stderr.isatty() else "\n"
             print(f"\r{done + failed}/{len(tasks)} frames, {left:.0f} s left ", end=end, file=sys.stderr, flush=True)
     print(
-        f"\n{files} files in {arguments.out}, all read back and compared" + (f"; {failed} frames FAILED" if failed else ""),
+        f"\n{files} files in {arguments.out}, all read back and compared"
+        + (f"; {failed} frames FAILED" if failed else ""),
         file=sys.stderr,
     )
     return FAILED if failed else OK
@@ -82,8 +81,12 @@ def build_parser() -> argparse.ArgumentParser:
     render.add_argument("--quality", choices=["rough", "check", "final"], help="default: the document's")
     render.add_argument("--layer", metavar="NAME", help="only this layer")
     render.add_argument("--recipe", default="png8", metavar="NAME", help="png8, png16 or exr; default png8")
-    render.add_argument("--version", type=partial(_positive, most=9999), default=1, metavar="N", help="number in file names")
-    render.add_argument("--workers", type=partial(_positive, most=64), default=2, metavar="N", help="processes; default 2")
+    render.add_argument(
+        "--version", type=partial(_positive, most=9999), default=1, metavar="N", help="number in file names"
+    )
+    render.add_argument(
+        "--workers", type=partial(_positive, most=64), default=2, metavar="N", help="processes; default 2"
+    )
     render.add_argument("--masters", type=Path, default=masters_folder(), metavar="DIR", help="where masters are kept")
     render.add_argument("--assets", type=Path, default=assets_folder(), metavar="DIR", help="where uploaded fonts lie")
     render.set_defaults(run=_render)

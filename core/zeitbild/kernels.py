@@ -35,7 +35,7 @@ os.environ.setdefault("NUMBA_THREADING_LAYER", "workqueue")
 if "NUMBA_CACHE_DIR" not in os.environ:
     os.environ["NUMBA_CACHE_DIR"] = str(_CORE.parent.parent / ".cache" / "numba" / KERNELS_DIGEST)
 
-import numba  # noqa: E402  (the environment must be set first)
+import numba
 
 PARALLEL = threading.RLock()
 

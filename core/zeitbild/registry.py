@@ -15,7 +15,9 @@ class Named(Protocol):
     """Anything that a registry can hold."""
 
     @property
-    def name(self) -> str: ...
+    def name(self) -> str:
+        """How documents and file names call the kind."""
+        ...
 
 
 T = TypeVar("T", bound=Named)

@@ -53,7 +53,9 @@ class CommandLine(unittest.TestCase):
 
     def test_bad_input_is_told_apart_from_failure(self) -> None:
         for words, expected in (
-            (("--frames", "1-"), "frame set"), (("--layer", "none"), "no layer"), (("--recipe", "gif"), "png8"),
+            (("--frames", "1-"), "frame set"),
+            (("--layer", "none"), "no layer"),
+            (("--recipe", "gif"), "png8"),
             (("--workers", "0"), "1 to 64"),
         ):
             code, _, said = self._render(*words)

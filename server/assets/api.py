@@ -35,7 +35,7 @@ def list_fonts(request: HttpRequest, project_id: int) -> list[FontOut]:
 
 
 @router.post("/projects/{project_id}/fonts", response=FontOut, operation_id="uploadFont")
-def upload_font(request: HttpRequest, project_id: int, file: UploadedFile = File(...)) -> FontOut:  # noqa: B008  (ninja's way)
+def upload_font(request: HttpRequest, project_id: int, file: UploadedFile = File(...)) -> FontOut:
     """Take in a TTF or OTF file."""
     project = project_for(signed_in(request), project_id)
     if (file.size or 0) > MAX_FONT_BYTES:

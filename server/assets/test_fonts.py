@@ -23,8 +23,13 @@ class Fonts(StudioCase):
         self.assertEqual(font["title"], "Lobster Two Bold Italic")
         self.assertEqual(self.get(f"/api/projects/{self.project.id}/fonts"), [font])
         body = {"document": self._document(font["key"]), "frame": 1, "width": 96, "height": 54}
-        self.assertEqual(self.client.post(f"/api/shots/{self.shot.id}/picture", body, content_type="application/json").status_code, 200)
-        self.post(f"/api/shots/{self.shot.id}/document", {"base": self.shot.current_id, "document": body["document"]}, "put")
+        self.assertEqual(
+            self.client.post(f"/api/shots/{self.shot.id}/picture", body, content_type="application/json").status_code,
+            200,
+        )
+        self.post(
+            f"/api/shots/{self.shot.id}/document", {"base": self.shot.current_id, "document": body["document"]}, "put"
+        )
 
     def test_the_same_font_twice_is_one(self) -> None:
         data = SHIPPED["lobster-two"].path.read_bytes()

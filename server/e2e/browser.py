@@ -9,8 +9,14 @@ from playwright.sync_api import BrowserContext, Page, Playwright, expect, sync_p
 from zeitbild_server.testing import ServedCase
 
 ARGUMENTS = [
-    "--headless", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
-    "--disable-component-update", "--disable-sync",
+    "--headless",
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
 ]
 AXE = Path(__file__).parents[2] / "web" / "node_modules" / "axe-core" / "axe.min.js"
 PATIENCE = 30_000
@@ -33,7 +39,9 @@ class BrowserCase(ServedCase):
     def setUp(self) -> None:
         super().setUp()
         self.complaints: list[str] = []
-        self.context: BrowserContext = self.browser.new_context(viewport={"width": 1280, "height": 800}, accept_downloads=True)
+        self.context: BrowserContext = self.browser.new_context(
+            viewport={"width": 1280, "height": 800}, accept_downloads=True
+        )
         self.addCleanup(self.context.close)
         self.page = self.open_page()
 
@@ -42,7 +50,10 @@ class BrowserCase(ServedCase):
         page = self.context.new_page()
         page.set_default_timeout(PATIENCE)
         page.on("pageerror", lambda error: self.complaints.append(f"error: {error}"))
-        page.on("request", lambda request: self.complaints.append(f"outside: {request.url}") if not self._own(request.url) else None)
+        page.on(
+            "request",
+            lambda request: self.complaints.append(f"outside: {request.url}") if not self._own(request.url) else None,
+        )
         return page
 
     def _own(self, url: str) -> bool:

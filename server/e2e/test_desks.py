@@ -117,7 +117,12 @@ class Building(BrowserCase):
 class Timing_(BrowserCase):
     def test_length_is_editable_three_ways(self) -> None:
         page = self.desk("time")
-        for label, text, frames in (("seconds", "4", "120"), ("timecode", "2:12", "72"), ("frames", "24*4", "96"), ("frames", "1.5 min", "2700")):
+        for label, text, frames in (
+            ("seconds", "4", "120"),
+            ("timecode", "2:12", "72"),
+            ("frames", "24*4", "96"),
+            ("frames", "1.5 min", "2700"),
+        ):
             field = page.get_by_label(label, exact=True)
             field.fill(text)
             field.press("Enter")
@@ -173,8 +178,10 @@ class Splitting(BrowserCase):
         page = self.desk("split")
         rule = page.get_by_label("Rule")
         for text, reason in (
-            ("{shot}.{ext}", "no {frame} field"), ("{camera}.{frame:04}.{ext}", "unknown field {camera}"),
-            ("../{pass}.{frame:04}.{ext}", "inside its folder"), ("{shot}.{frame:04}.{ext}", "would both be called"),
+            ("{shot}.{ext}", "no {frame} field"),
+            ("{camera}.{frame:04}.{ext}", "unknown field {camera}"),
+            ("../{pass}.{frame:04}.{ext}", "inside its folder"),
+            ("{shot}.{frame:04}.{ext}", "would both be called"),
             ("a:b/{pass}.{frame:04}.{ext}", "refused by some file systems"),
         ):
             rule.fill(text)

@@ -52,11 +52,20 @@ class HandOffOut(Schema):
 
 def _out(handoff: HandOff) -> dict[str, Any]:
     return {
-        "id": handoff.id, "shot_id": handoff.shot_id, "run_id": handoff.run_id, "version": handoff.version,
-        "recipe": handoff.recipe, "state": handoff.state, "error": handoff.error,
+        "id": handoff.id,
+        "shot_id": handoff.shot_id,
+        "run_id": handoff.run_id,
+        "version": handoff.version,
+        "recipe": handoff.recipe,
+        "state": handoff.state,
+        "error": handoff.error,
         "written": {layer: list(parse_frames(text)) for layer, text in handoff.written.items() if text},
-        "total": handoff.run.cells.count(), "files": handoff.files, "bytes": handoff.bytes, "worst": handoff.worst,
-        "made_at": handoff.made_at, "package_name": handoff.package_name,
+        "total": handoff.run.cells.count(),
+        "files": handoff.files,
+        "bytes": handoff.bytes,
+        "worst": handoff.worst,
+        "made_at": handoff.made_at,
+        "package_name": handoff.package_name,
     }
 
 
@@ -113,7 +122,7 @@ async def watch(request: HttpRequest, handoff_id: int) -> StreamingHttpResponse:
 
 
 async def _blocks(path: Path) -> AsyncIterator[bytes]:
-    handle = await sync_to_async(open, thread_sensitive=False)(path, "rb")
+    handle = path.open("rb")
     try:
         while block := await sync_to_async(handle.read, thread_sensitive=False)(_BLOCK):
             yield block
@@ -129,8 +138,10 @@ async def package(request: HttpRequest, handoff_id: int) -> HttpResponse | Strea
     if handoff.state != HandOff.State.DONE or not path.exists():
         raise Http404
     return StreamingHttpResponse(
-        _blocks(path), content_type="application/zip",
+        _blocks(path),
+        content_type="application/zip",
         headers={
-            "Content-Disposition": f'attachment; filename="{handoff.package_name}"', "Content-Length": str(path.stat().st_size),
+            "Content-Disposition": f'attachment; filename="{handoff.package_name}"',
+            "Content-Length": str(path.stat().st_size),
         },
     )

@@ -14,9 +14,13 @@ from zeitbild.paths import handoffs_folder
 
 def handoffs_of(user: User) -> QuerySet[HandOff]:
     """Hand-offs in the projects of a person, newest version first."""
-    return HandOff.objects.filter(
-        shot__project__memberships__user=user, shot__project__deleted_at=None, shot__deleted_at=None
-    ).select_related("shot", "run").order_by("-id")
+    return (
+        HandOff.objects.filter(
+            shot__project__memberships__user=user, shot__project__deleted_at=None, shot__deleted_at=None
+        )
+        .select_related("shot", "run")
+        .order_by("-id")
+    )
 
 
 def handoff_for(user: User, handoff_id: int) -> HandOff:

@@ -44,7 +44,10 @@ class MemberIn(Schema):
 
 def _out(project: Project) -> ProjectOut:
     return ProjectOut(
-        id=project.id, code=project.code, title=project.title, defaults=project.defaults,
+        id=project.id,
+        code=project.code,
+        title=project.title,
+        defaults=project.defaults,
         shot_count=project.shots.filter(deleted_at=None).count(),
         members=sorted(user.username for user in project.members.all()),
     )

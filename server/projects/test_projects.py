@@ -18,7 +18,8 @@ class Projects(StudioCase):
 
     def test_wrong_values_name_their_fields_and_make_nothing(self) -> None:
         for body, field in (
-            ({"code": "a b", "title": "x"}, "project"), ({"code": "A", "title": " "}, "title"),
+            ({"code": "a b", "title": "x"}, "project"),
+            ({"code": "A", "title": " "}, "title"),
             ({"code": "A", "title": "x", "defaults": {"raster": {"width": 3, "height": 9}}}, "raster.width"),
             ({"code": "A", "title": "x", "defaults": {"naming": "{frame:04}.png"}}, "naming"),
             ({"code": "A", "title": "x", "defaults": {"elements": []}}, "elements"),
@@ -56,17 +57,34 @@ class Projects(StudioCase):
         self.client.force_login(ben)
         self.assertEqual(self.get("/api/projects"), [])
         for path in (
-            project, f"{project}/shots", f"{project}/fonts", shot, f"{shot}/document", f"{shot}/runs", f"{shot}/handoffs",
-            f"{shot}/poster/1", f"/api/runs/{run['id']}", f"/api/runs/{run['id']}/events",
-            f"/api/runs/{run['id']}/cells/sign/1/picture", f"/api/runs/{run['id']}/cells/sign/1/probe?x=1&y=1",
-            f"/api/handoffs/{handoff['id']}/package", f"/api/handoffs/{handoff['id']}/manifest",
+            project,
+            f"{project}/shots",
+            f"{project}/fonts",
+            shot,
+            f"{shot}/document",
+            f"{shot}/runs",
+            f"{shot}/handoffs",
+            f"{shot}/poster/1",
+            f"/api/runs/{run['id']}",
+            f"/api/runs/{run['id']}/events",
+            f"/api/runs/{run['id']}/cells/sign/1/picture",
+            f"/api/runs/{run['id']}/cells/sign/1/probe?x=1&y=1",
+            f"/api/handoffs/{handoff['id']}/package",
+            f"/api/handoffs/{handoff['id']}/manifest",
             f"/api/handoffs/{handoff['id']}/events",
         ):
             self.assertEqual(self.client.get(path).status_code, 404, path)
         for path, what in (
-            (f"{project}/shots", {"code": "X1", "title": "x"}), (f"{project}/duplicate", {}), (f"{project}/members", {"username": "ben"}),
-            (f"{shot}/picture", body), (f"{shot}/examine", body), (f"{shot}/estimate", body), (f"{shot}/undo", {}),
-            (f"{shot}/runs", {"base": 1}), (f"/api/runs/{run['id']}/stop", {}), (f"/api/runs/{run['id']}/handoffs", {}),
+            (f"{project}/shots", {"code": "X1", "title": "x"}),
+            (f"{project}/duplicate", {}),
+            (f"{project}/members", {"username": "ben"}),
+            (f"{shot}/picture", body),
+            (f"{shot}/examine", body),
+            (f"{shot}/estimate", body),
+            (f"{shot}/undo", {}),
+            (f"{shot}/runs", {"base": 1}),
+            (f"/api/runs/{run['id']}/stop", {}),
+            (f"/api/runs/{run['id']}/handoffs", {}),
             (f"/api/handoffs/{handoff['id']}/retry", {}),
         ):
             self.post(path, what, expect=404)
@@ -102,5 +120,7 @@ class SigningIn(StudioCase):
         body = {"username": "ada", "password": "lamp-room-7"}
         self.assertEqual(strict.post("/api/session", body, content_type="application/json").status_code, 403)
         strict.force_login(self.ada)
-        self.assertEqual(strict.post("/api/projects", {"code": "A", "title": "x"}, content_type="application/json").status_code, 403)
+        self.assertEqual(
+            strict.post("/api/projects", {"code": "A", "title": "x"}, content_type="application/json").status_code, 403
+        )
         self.assertEqual(Project.objects.count(), 1)

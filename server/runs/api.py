@@ -100,14 +100,28 @@ class ProbeOut(Schema):
 
 
 def _cell(cell: Cell) -> dict[str, Any]:
-    return {"layer": cell.layer, "frame": cell.frame, "state": cell.state, "error": cell.error, "seconds": round(cell.seconds, 3)}
+    return {
+        "layer": cell.layer,
+        "frame": cell.frame,
+        "state": cell.state,
+        "error": cell.error,
+        "seconds": round(cell.seconds, 3),
+    }
 
 
 def _out(run: Run) -> dict[str, Any]:
     return {
-        "id": run.id, "shot_id": run.shot_id, "revision": run.revision_id, "state": run.state,
-        "stopping": run.stop_asked and run.state == Run.State.RUNNING, "error": run.error, "quality": run.quality,
-        "frame_set": run.frame_set, "made_at": run.made_at, "seconds": run.seconds, "progress": asdict(progress_of(run)),
+        "id": run.id,
+        "shot_id": run.shot_id,
+        "revision": run.revision_id,
+        "state": run.state,
+        "stopping": run.stop_asked and run.state == Run.State.RUNNING,
+        "error": run.error,
+        "quality": run.quality,
+        "frame_set": run.frame_set,
+        "made_at": run.made_at,
+        "seconds": run.seconds,
+        "progress": asdict(progress_of(run)),
     }
 
 
@@ -174,7 +188,13 @@ async def watch(request: HttpRequest, run_id: int) -> StreamingHttpResponse:
         rows = [(cell.changed_at, _cell(cell)) for cell in cells]
         latest = max((changed for changed, _ in rows), default=newest)
         now = _out(run)
-        mark = (now["state"], now["stopping"], now["progress"]["done"], now["progress"]["failed"], now["progress"]["rendering"])
+        mark = (
+            now["state"],
+            now["stopping"],
+            now["progress"]["done"],
+            now["progress"]["failed"],
+            now["progress"]["rendering"],
+        )
         ended = run.state in (Run.State.DONE, Run.State.FAILED, Run.State.STOPPED)
         if mark == state and latest == newest:
             return None, since, ended
@@ -208,5 +228,3 @@ async def probe_cell(request: HttpRequest, run_id: int, layer: str, frame: int, 
         return asdict(probe(master_picture(cell.key), x, y))
 
     return await in_rendering(read)
-
-

@@ -54,12 +54,18 @@ def progress_of(run: Run) -> Progress:
     done = counts.get(Cell.State.DONE, 0)
     open_cells = counts.get(Cell.State.WAITING, 0) + counts.get(Cell.State.RENDERING, 0)
     # The newest frames tell the pace: the first ones also waited for processes to start.
-    recent = list(run.cells.filter(state=Cell.State.DONE).order_by("-changed_at").values_list("seconds", flat=True)[:20])
+    recent = list(
+        run.cells.filter(state=Cell.State.DONE).order_by("-changed_at").values_list("seconds", flat=True)[:20]
+    )
     left = sum(recent) / len(recent) * open_cells / max(1, settings.WORKER_PROCESSES) if recent else None
     return Progress(
-        total=sum(counts.values()), waiting=counts.get(Cell.State.WAITING, 0),
-        rendering=counts.get(Cell.State.RENDERING, 0), done=done, reused=counts.get(Cell.State.REUSED, 0),
-        failed=counts.get(Cell.State.FAILED, 0), bytes=spent["bytes"] or 0,
+        total=sum(counts.values()),
+        waiting=counts.get(Cell.State.WAITING, 0),
+        rendering=counts.get(Cell.State.RENDERING, 0),
+        done=done,
+        reused=counts.get(Cell.State.REUSED, 0),
+        failed=counts.get(Cell.State.FAILED, 0),
+        bytes=spent["bytes"] or 0,
         left=0.0 if not open_cells else left,
     )
 

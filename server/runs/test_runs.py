@@ -156,7 +156,9 @@ class HandOffs(StudioCase):
         self.assertEqual((first["version"], second["version"]), (1, 2))
         self.assertEqual((package.read_bytes(), package.stat().st_mtime_ns), before)
         listed = self.get(f"/api/shots/{self.shot.id}/handoffs")
-        self.assertEqual([(one["version"], one["state"], one["files"]) for one in listed], [(2, "done", 18), (1, "done", 18)])
+        self.assertEqual(
+            [(one["version"], one["state"], one["files"]) for one in listed], [(2, "done", 18), (1, "done", 18)]
+        )
         manifest = self.get(f"/api/handoffs/{second['id']}/manifest")
         self.assertEqual((manifest["version"], manifest["read_back"]["failed"]), (2, 0))
 
@@ -178,7 +180,9 @@ class HandOffs(StudioCase):
 
     def test_unknown_recipes_and_unfinished_runs_are_refused(self) -> None:
         run = self.post(f"/api/shots/{self.shot.id}/runs", {"base": self.fresh().current_id})
-        self.assertIn("not rendered", self.post(f"/api/runs/{run['id']}/handoffs", {"recipe": "png8"}, expect=422)["detail"])
+        self.assertIn(
+            "not rendered", self.post(f"/api/runs/{run['id']}/handoffs", {"recipe": "png8"}, expect=422)["detail"]
+        )
         self.work()
         self.assertIn("png16", self.post(f"/api/runs/{run['id']}/handoffs", {"recipe": "gif"}, expect=422)["detail"])
 
@@ -189,9 +193,15 @@ class KilledWorker(StudioCase):
         return small_shot(raster=Raster(width=640, height=360), timing=Timing(last=60), quality="final")
 
     def _worker(self, *words: str) -> subprocess.Popen[bytes]:
-        env = {**os.environ, "ZEITBILD_DATABASE": str(connection.settings_dict["NAME"]), "ZEITBILD_DATA": str(self.data)}
+        env = {
+            **os.environ,
+            "ZEITBILD_DATABASE": str(connection.settings_dict["NAME"]),
+            "ZEITBILD_DATA": str(self.data),
+        }
         env["PYTHONPATH"] = os.pathsep.join([str(MANAGE.parent), str(MANAGE.parents[1] / "core")])
-        return subprocess.Popen([sys.executable, str(MANAGE), "worker", "--processes", "1", *words], env=env, start_new_session=True)
+        return subprocess.Popen(
+            [sys.executable, str(MANAGE), "worker", "--processes", "1", *words], env=env, start_new_session=True
+        )
 
     def test_a_run_survives_kill_nine(self) -> None:
         run = self.post(f"/api/shots/{self.shot.id}/runs", {"base": self.shot.current_id})
@@ -219,7 +229,11 @@ class Events(ServedCase):
 
         run = self.post(f"/api/shots/{self.shot.id}/runs", {"base": self.shot.current_id})
         line = http.client.HTTPConnection("127.0.0.1", self.port, timeout=60)
-        line.request("GET", f"/api/runs/{run['id']}/events", headers={"Cookie": f"sessionid={self.client.cookies['sessionid'].value}"})
+        line.request(
+            "GET",
+            f"/api/runs/{run['id']}/events",
+            headers={"Cookie": f"sessionid={self.client.cookies['sessionid'].value}"},
+        )
         response = line.getresponse()
         self.assertEqual(response.getheader("Content-Type"), "text/event-stream")
         text = response.read().decode()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from typing import Any, Literal
 
 from django.conf import settings
@@ -9,7 +10,7 @@ from django.contrib.auth.models import User
 from django.http import HttpRequest, HttpResponse
 from ninja import Router, Schema
 
-from assets.selectors import check_assets
+from assets.selectors import check_assets, named_assets
 from projects.selectors import project_for
 from shots.actions.create_shot import create_shot, delete_shot, duplicate_shot, restore_shot
 from shots.actions.save_document import redo, save_document, undo
@@ -20,7 +21,7 @@ from shots.rendering import in_rendering, sketch
 from shots.selectors import redo_target, shot_for, shots_of
 from zeitbild.document.reading import write_shot
 from zeitbild.proof import Ground, View
-from zeitbild_server.security import in_database, signed_in
+from zeitbild_server.security import BELIEVED_SECONDS, RecentUser, in_database, signed_in
 
 router = Router(tags=["shots"])
 
@@ -190,23 +191,49 @@ def _row(shot: Shot) -> ShotRow:
     document = shot.current_document()
     frames = document.timing.frames
     return ShotRow(
-        id=shot.id, code=shot.code, title=shot.title, revision=shot.current_id or 0, width=document.raster.width,
-        height=document.raster.height, rate=document.timing.rate, frames=len(frames), poster=frames[0],
+        id=shot.id,
+        code=shot.code,
+        title=shot.title,
+        revision=shot.current_id or 0,
+        width=document.raster.width,
+        height=document.raster.height,
+        rate=document.timing.rate,
+        frames=len(frames),
+        poster=frames[0],
     )
 
 
 def _out(shot: Shot) -> ShotOut:
     assert shot.current is not None
     return ShotOut(
-        id=shot.id, project_id=shot.project_id, project_title=shot.project.title, revision=shot.current.id,
-        can_undo=shot.current.parent_id is not None, can_redo=redo_target(shot.current) is not None,
-        undo_label=shot.current.label, document=shot.current_document().model_dump(mode="json"),
+        id=shot.id,
+        project_id=shot.project_id,
+        project_title=shot.project.title,
+        revision=shot.current.id,
+        can_undo=shot.current.parent_id is not None,
+        can_redo=redo_target(shot.current) is not None,
+        undo_label=shot.current.label,
+        document=shot.current_document().model_dump(mode="json"),
     )
 
 
 def _reach(user: User, shot_id: int, document: dict[str, Any]) -> None:
     """Only members look at a shot, and only with fonts of its project."""
     check_assets(shot_for(user, shot_id).project, document)
+
+
+_reached: dict[tuple[int, int, frozenset[str]], float] = {}
+
+
+async def _reach_recently(user: User, shot_id: int, document: dict[str, Any]) -> None:
+    """The same as ``_reach``, but asked at most every few seconds for one shot and one set of fonts."""
+    key, now = (user.id, shot_id, frozenset(named_assets(document).values())), time.monotonic()
+    if _reached.get(key, 0.0) > now:
+        return
+    await in_database(_reach)(user, shot_id, document)
+    for old in [old for old, until in _reached.items() if until < now]:
+        del _reached[old]
+    _reached[key] = now + BELIEVED_SECONDS
 
 
 @router.get("/offers", response=dict[str, Any], operation_id="getOffers")
@@ -241,7 +268,8 @@ def export(request: HttpRequest, shot_id: int) -> HttpResponse:
     """The document as a file that ``./zeitbild render`` takes."""
     shot = shot_for(signed_in(request), shot_id)
     return HttpResponse(
-        write_shot(shot.current_document()), content_type="application/json",
+        write_shot(shot.current_document()),
+        content_type="application/json",
         headers={"Content-Disposition": f'attachment; filename="{shot.code}.json"'},
     )
 
@@ -288,14 +316,15 @@ def duplicate(request: HttpRequest, shot_id: int) -> ShotRow:
     return _row(duplicate_shot(user, shot_for(user, shot_id)))
 
 
-@router.post("/shots/{shot_id}/picture", operation_id="renderPicture")
+@router.post("/shots/{shot_id}/picture", auth=RecentUser(), operation_id="renderPicture")
 async def picture(request: HttpRequest, shot_id: int, data: PictureIn) -> HttpResponse:
     """A picture of an unsaved document, as image/jpeg or image/png."""
-    await in_database(_reach)(signed_in(request), shot_id, data.document)
+    await _reach_recently(signed_in(request), shot_id, data.document)
     view = View(Ground(data.ground.kind, data.ground.colour, data.ground.colour_to), data.what, data.blend)
     made = await in_rendering(sketch, data.document, data.frame, data.width, data.height, data.quality, view, data.kind)
     return HttpResponse(
-        made.data, content_type=made.content_type,
+        made.data,
+        content_type=made.content_type,
         headers={"Cache-Control": "no-store", "Server-Timing": f"picture;dur={made.milliseconds:.1f}"},
     )
 
@@ -304,12 +333,17 @@ async def picture(request: HttpRequest, shot_id: int, data: PictureIn) -> HttpRe
 async def poster(request: HttpRequest, shot_id: int, revision: int, width: int = 320) -> HttpResponse:
     """A small picture of a saved revision; it never changes."""
     shot = await in_database(shot_for)(signed_in(request), shot_id)
-    saved = await in_database(lambda: shot.revisions.filter(id=revision).first() or shot.current)()
+    saved = await in_database(lambda: shot.revisions.filter(id=revision).first())() or shot.current
+    assert saved is not None
     raster, timing = saved.document["raster"], saved.document["timing"]
     width = max(16, min(width, 640))
     height = max(9, round(width * raster["height"] / raster["width"]))
-    made = await in_rendering(sketch, saved.document, timing["first"], width, height, "check", View(Ground("grey")), "jpeg")
-    return HttpResponse(made.data, content_type=made.content_type, headers={"Cache-Control": "private, max-age=31536000"})
+    made = await in_rendering(
+        sketch, saved.document, timing["first"], width, height, "check", View(Ground("grey")), "jpeg"
+    )
+    return HttpResponse(
+        made.data, content_type=made.content_type, headers={"Cache-Control": "private, max-age=31536000"}
+    )
 
 
 @router.post("/shots/{shot_id}/examine", response=ExaminedOut, operation_id="examine")

@@ -55,13 +55,20 @@ def examine(document: Any, *, version: int, recipe: str) -> dict[str, Any]:
         plan = asdict(plan_files(shot, version=version, ext=extension))
         rule = NamingRule.parse(shot.naming)
         for output in plan["outputs"]:
-            names = (file_name(rule, shot, output["layer"], output["pass_name"], version, frame, extension) for frame in listed)
+            names = (
+                file_name(rule, shot, output["layer"], output["pass_name"], version, frame, extension)
+                for frame in listed
+            )
             output["names"] = [name.rpartition("/")[2] for name in names]
     except NamingError as error:
         naming_error = str(error)
     return {
-        "length": length_of(shot), "frame_count": len(shot.timing.frames), "plan": plan, "naming_error": naming_error,
-        "findings": [asdict(finding) for finding in find(shot)], "motion": _motion(shot, listed),
+        "length": length_of(shot),
+        "frame_count": len(shot.timing.frames),
+        "plan": plan,
+        "naming_error": naming_error,
+        "findings": [asdict(finding) for finding in find(shot)],
+        "motion": _motion(shot, listed),
     }
 
 
@@ -71,10 +78,13 @@ def _motion(shot: Shot, frames: range) -> list[dict[str, Any]]:
     phases = [phase_of(frame, timing.first, timing.last, timing.cycle) for frame in frames]
     return [
         {
-            "element": element.id, "name": element.name, "axis": element.turn.axis,
+            "element": element.id,
+            "name": element.name,
+            "axis": element.turn.axis,
             "degrees": [round(turned_degrees(Fraction(str(element.turn.turns)), phase), 2) for phase in phases],
         }
-        for element in shot.elements if element.turn.turns
+        for element in shot.elements
+        if element.turn.turns
     ]
 
 
@@ -91,7 +101,8 @@ def _measure(key: str, document: str, frame: int, quality: str) -> tuple[float, 
     near_far = depth_range(shot, assets)
     files = sum(
         len(png.encode(Plane(passes.get(name).role, passes.get(name).extract(picture), near_far)))
-        for layer in shot.layers for name in layer.passes
+        for layer in shot.layers
+        for name in layer.passes
     )
     return seconds, size, files
 
@@ -110,9 +121,12 @@ def estimate(document: Any, quality: str, frame_set: str, processes: int) -> dic
     # One frame used all threads; several processes with one thread each fare about alike, start-up aside.
     start_up = 3.0 if fresh else 0.0
     return {
-        "frames": len(frames), "layers": len(shot.layers), "cells": cells,
+        "frames": len(frames),
+        "layers": len(shot.layers),
+        "cells": cells,
         "files": len(frames) * sum(len(layer.passes) for layer in shot.layers),
         "reused": len(frames) - fresh if len(keys) == len(frames) else cells - fresh,
         "seconds": round(start_up + fresh * seconds * 2 / max(1, min(processes, 2)), 1),
-        "bytes": fresh * master_bytes, "file_bytes": len(frames) * file_bytes,
+        "bytes": fresh * master_bytes,
+        "file_bytes": len(frames) * file_bytes,
     }

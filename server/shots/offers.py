@@ -29,7 +29,13 @@ def offers() -> dict[str, Any]:
         "fonts": [{"key": font.key, "title": font.title, "character": font.character} for font in SHIPPED.values()],
         "passes": [{"name": one.name, "title": one.title, "role": one.role} for one in passes],
         "recipes": [
-            {"name": one.name, "title": one.title, "note": one.note, "alpha": one.format.alpha, "extension": one.format.extension}
+            {
+                "name": one.name,
+                "title": one.title,
+                "note": one.note,
+                "alpha": one.format.alpha,
+                "extension": one.format.extension,
+            }
             for one in recipes
         ],
         "rates": [{"name": name, "value": float(rate)} for name, rate in RATES.items()],

@@ -48,7 +48,9 @@ class Documents(StudioCase):
 
     def test_documents_that_do_not_hold_are_not_saved(self) -> None:
         document = {**self.shot.current_document().model_dump(mode="json"), "raster": {"width": 1, "height": 1}}
-        answer = self.post(f"/api/shots/{self.shot.id}/document", {"base": self.shot.current_id, "document": document}, "put", 422)
+        answer = self.post(
+            f"/api/shots/{self.shot.id}/document", {"base": self.shot.current_id, "document": document}, "put", 422
+        )
         self.assertEqual([one["field"] for one in answer["problems"]], ["raster.width", "raster.height"])
         self.assertEqual(self.fresh().current_id, self.shot.current_id)
 
@@ -85,8 +87,12 @@ class Documents(StudioCase):
 class Pictures(StudioCase):
     def _ask(self, expect: int = 200, **changes: object):  # type: ignore[no-untyped-def]
         body = {
-            "document": self.shot.current_document().model_dump(mode="json"), "frame": 1, "width": 96, "height": 54,
-            "kind": "png", **changes,
+            "document": self.shot.current_document().model_dump(mode="json"),
+            "frame": 1,
+            "width": 96,
+            "height": 54,
+            "kind": "png",
+            **changes,
         }
         response = self.client.post(f"/api/shots/{self.shot.id}/picture", body, content_type="application/json")
         self.assertEqual(response.status_code, expect, response.content[:300])
@@ -121,8 +127,12 @@ class Pictures(StudioCase):
         self._ask(422, quality="best")
 
     def test_nan_in_a_request_is_refused(self) -> None:
-        text = json.dumps({"document": {"version": 1, "camera": {"angle": float("nan")}}, "frame": 1, "width": 96, "height": 54})
-        response = self.client.generic("POST", f"/api/shots/{self.shot.id}/picture", text, content_type="application/json")
+        text = json.dumps(
+            {"document": {"version": 1, "camera": {"angle": float("nan")}}, "frame": 1, "width": 96, "height": 54}
+        )
+        response = self.client.generic(
+            "POST", f"/api/shots/{self.shot.id}/picture", text, content_type="application/json"
+        )
         self.assertEqual(response.status_code, 422)
 
     def test_posters_are_pictures(self) -> None:

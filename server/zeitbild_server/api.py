@@ -35,15 +35,18 @@ def problem(status: int, code: str, detail: str, **more: Any) -> HttpResponse:
     """An answer of type application/problem+json."""
     return JsonResponse(
         {"type": f"about:zeitbild:{code}", "title": code, "status": status, "detail": detail, **more},
-        status=status, content_type="application/problem+json",
+        status=status,
+        content_type="application/problem+json",
     )
 
 
 @api.exception_handler(InputError)
 def _input(request: HttpRequest, error: InputError) -> HttpResponse:
-    problems = [{"field": one.field, "message": one.message} for one in error.problems] if isinstance(error, DocumentError) else [
-        {"field": error.field, "message": error.message}
-    ]
+    problems = (
+        [{"field": one.field, "message": one.message} for one in error.problems]
+        if isinstance(error, DocumentError)
+        else [{"field": error.field, "message": error.message}]
+    )
     return problem(422, error.code, str(error), problems=problems)
 
 
@@ -71,9 +74,12 @@ def _signed_out(request: HttpRequest, error: AuthenticationError) -> HttpRespons
 @api.exception_handler(ValidationError)
 def _request(request: HttpRequest, error: ValidationError) -> HttpResponse:
     problems = [
-        {"field": ".".join(str(part) for part in one["loc"][2:] or one["loc"][1:]), "message": one["msg"]} for one in error.errors
+        {"field": ".".join(str(part) for part in one["loc"][2:] or one["loc"][1:]), "message": one["msg"]}
+        for one in error.errors
     ]
-    return problem(422, "request", "; ".join(f"{one['field']}: {one['message']}" for one in problems), problems=problems)
+    return problem(
+        422, "request", "; ".join(f"{one['field']}: {one['message']}" for one in problems), problems=problems
+    )
 
 
 @api.exception_handler(HttpError)

@@ -17,7 +17,9 @@ def page(request: HttpRequest) -> HttpResponse:
     """The front end, or a sentence on how to build it."""
     manifest = settings.WEB_DIST / ".vite" / "manifest.json"
     if not manifest.exists():
-        return HttpResponse("The front end is not built yet: run ./zeitbild demo", status=503, content_type="text/plain")
+        return HttpResponse(
+            "The front end is not built yet: run ./zeitbild demo", status=503, content_type="text/plain"
+        )
     chunks = json.loads(manifest.read_text(encoding="utf-8"))
     entry = chunks[_ENTRY]
     return render(request, "page.html", {"script": entry["file"], "styles": entry.get("css", [])})

@@ -36,6 +36,7 @@ class StudioCase(TransactionTestCase):
     """A signed-in person ``ada`` with a project and a tiny shot; files go to a folder that vanishes."""
 
     def setUp(self) -> None:
+        """A data folder, a person, a project, a shot."""
         holder = tempfile.TemporaryDirectory()
         self.addCleanup(holder.cleanup)
         self.data = Path(holder.name)
@@ -78,6 +79,7 @@ class ServedCase(StudioCase):
     """The application served by uvicorn, as in production, in a thread of this process; a worker beside it."""
 
     def setUp(self) -> None:
+        """Serve and work in threads."""
         super().setUp()
         from zeitbild_server.asgi import application
 
@@ -86,7 +88,12 @@ class ServedCase(StudioCase):
             self.port = probe.getsockname()[1]
         self.address = f"http://127.0.0.1:{self.port}"
         config = uvicorn.Config(
-            application, host="127.0.0.1", port=self.port, log_level="error", timeout_graceful_shutdown=1, lifespan="off"
+            application,
+            host="127.0.0.1",
+            port=self.port,
+            log_level="error",
+            timeout_graceful_shutdown=1,
+            lifespan="off",
         )
         self._server = uvicorn.Server(config)
         self._serving = threading.Thread(target=self._server.run, daemon=True)
@@ -107,6 +114,7 @@ class ServedCase(StudioCase):
             connections.close_all()
 
     def tearDown(self) -> None:
+        """End both threads."""
         self._ending.set()
         self._working.join(timeout=60)
         self._server.should_exit = True

@@ -13,7 +13,10 @@ const KEYS = [
   ["Ctrl Z, Ctrl Shift Z", "undo, redo"],
   ["D", "dark or light surround"],
   ["drag on the picture", "move round the set; with Shift or the right button sideways; wheel nearer and farther"],
-  ["in a number", "↑ ↓ step, with Shift tenfold; type 24*4; Escape restores; drag its name; double-click its name to reset"],
+  [
+    "in a number",
+    "↑ ↓ step, with Shift tenfold; type 24*4; Escape restores; drag its name; double-click its name to reset",
+  ],
   ["in Proof: + and −", "magnify, reduce"],
 ];
 </script>

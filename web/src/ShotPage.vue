@@ -49,7 +49,10 @@ watch(
 );
 
 function isTyping(target: EventTarget | null) {
-  return target instanceof HTMLElement && (target.isContentEditable || ["INPUT", "TEXTAREA", "SELECT"].includes(target.tagName));
+  return (
+    target instanceof HTMLElement &&
+    (target.isContentEditable || ["INPUT", "TEXTAREA", "SELECT"].includes(target.tagName))
+  );
 }
 function pressed(event: KeyboardEvent) {
   const control = event.ctrlKey || event.metaKey;
@@ -60,7 +63,9 @@ function pressed(event: KeyboardEvent) {
   }
   if (control || event.altKey || isTyping(event.target)) return;
   const desk = DESKS[Number(event.key) - 1];
-  const inList = event.target instanceof HTMLElement && event.target.closest("[role=radiogroup],[role=listbox]:not([aria-label=Frames])");
+  const inList =
+    event.target instanceof HTMLElement &&
+    event.target.closest("[role=radiogroup],[role=listbox]:not([aria-label=Frames])");
   if (desk) void router.push(`/shots/${props.id}/${desk.name}`);
   else if (event.key === "?") keys.value = true;
   else if (event.key === "d") surround.dark = !surround.dark;
@@ -96,12 +101,16 @@ onBeforeUnmount(() => {
 </script>
 
 <template>
-  <p v-if="missing" class="p-8" role="alert">{{ missing }} <RouterLink to="/" class="underline">Back to your projects</RouterLink></p>
+  <p v-if="missing" class="p-8" role="alert">
+    {{ missing }} <RouterLink to="/" class="underline">Back to your projects</RouterLink>
+  </p>
   <div v-else-if="shot.draft && shot.meta" class="flex h-screen min-w-[64rem] flex-col">
     <header class="flex h-12 shrink-0 items-stretch gap-4 border-b border-rule px-4">
       <RouterLink to="/" class="self-center font-title text-xl">Zeitbild</RouterLink>
       <nav class="flex min-w-0 items-center gap-1.5 text-soft" aria-label="Where you are">
-        <RouterLink :to="`/projects/${shot.meta.project_id}`" class="truncate hover:underline">{{ shot.meta.project_title }}</RouterLink>
+        <RouterLink :to="`/projects/${shot.meta.project_id}`" class="truncate hover:underline">{{
+          shot.meta.project_title
+        }}</RouterLink>
         <span aria-hidden="true">/</span>
         <h1 class="truncate text-ink">
           <b class="font-semibold">{{ shot.draft.shot }}</b> {{ shot.draft.title }}
@@ -121,13 +130,34 @@ onBeforeUnmount(() => {
       </nav>
       <div class="flex items-center gap-1">
         <span class="mr-1 text-soft" role="status">{{ saved }}</span>
-        <PressButton quiet :disabled="!shot.meta.can_undo && !shot.dirty" aria-label="Undo" title="Undo (Ctrl Z)" @click="shot.undo()"><Undo2 :size="15" aria-hidden="true" /></PressButton>
-        <PressButton quiet :disabled="!shot.meta.can_redo" aria-label="Redo" title="Redo (Ctrl Shift Z)" @click="shot.redo()"><Redo2 :size="15" aria-hidden="true" /></PressButton>
+        <PressButton
+          quiet
+          :disabled="!shot.meta.can_undo && !shot.dirty"
+          aria-label="Undo"
+          title="Undo (Ctrl Z)"
+          @click="shot.undo()"
+          ><Undo2 :size="15" aria-hidden="true"
+        /></PressButton>
+        <PressButton
+          quiet
+          :disabled="!shot.meta.can_redo"
+          aria-label="Redo"
+          title="Redo (Ctrl Shift Z)"
+          @click="shot.redo()"
+          ><Redo2 :size="15" aria-hidden="true"
+        /></PressButton>
         <PressButton quiet aria-label="Keys" title="Keys (?)" @click="keys = true">?</PressButton>
       </div>
     </header>
-    <div v-if="shot.conflict !== null" class="flex items-center gap-3 border-b border-rule bg-warn/10 px-4 py-2" role="alert">
-      <span><b class="font-semibold text-warn">△ This shot was changed elsewhere meanwhile.</b> Your change is still here and was not saved over it.</span>
+    <div
+      v-if="shot.conflict !== null"
+      class="flex items-center gap-3 border-b border-rule bg-warn/10 px-4 py-2"
+      role="alert"
+    >
+      <span
+        ><b class="font-semibold text-warn">△ This shot was changed elsewhere meanwhile.</b> Your change is still here
+        and was not saved over it.</span
+      >
       <PressButton class="ml-auto" @click="shot.takeTheirs()">Take the other state</PressButton>
       <PressButton primary @click="shot.keepMine()">Keep mine, as the newer revision</PressButton>
     </div>

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass, field
+from dataclasses import dataclass
+from dataclasses import field as declare
 from typing import Any, Literal
 
 from zeitbild.document.shot import Shot
@@ -23,7 +24,7 @@ class Finding:
     field: str
     desk: str
     frame: int | None = None
-    mend: dict[str, Any] = field(default_factory=dict)
+    mend: dict[str, Any] = declare(default_factory=dict)
     mend_title: str = ""
 
 

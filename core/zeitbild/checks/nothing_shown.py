@@ -10,8 +10,14 @@ def _look(shot: Shot) -> Iterator[Finding]:
     if not any(element.shown for element in shot.elements):
         mend = {"elements.0.shown": True} if shot.elements else {}
         yield Finding(
-            "nothing-shown", "warning", "No element is in the picture: every frame would be empty.", "elements", "build",
-            None, mend, "Show the first element" if mend else "",
+            "nothing-shown",
+            "warning",
+            "No element is in the picture: every frame would be empty.",
+            "elements",
+            "build",
+            None,
+            mend,
+            "Show the first element" if mend else "",
         )
 
 

@@ -9,8 +9,14 @@ from zeitbild.document.shot import Shot
 def _look(shot: Shot) -> Iterator[Finding]:
     if shot.backdrop.kind != "clear" and any("matte" in layer.passes for layer in shot.layers):
         yield Finding(
-            "opaque-matte", "warning", "The backdrop fills the picture, so the matte will be white all over.",
-            "backdrop.kind", "split", None, {"backdrop.kind": "clear"}, "Make the backdrop clear",
+            "opaque-matte",
+            "warning",
+            "The backdrop fills the picture, so the matte will be white all over.",
+            "backdrop.kind",
+            "split",
+            None,
+            {"backdrop.kind": "clear"},
+            "Make the backdrop clear",
         )
 
 

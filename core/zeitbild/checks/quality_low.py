@@ -9,8 +9,14 @@ from zeitbild.document.shot import Shot
 def _look(shot: Shot) -> Iterator[Finding]:
     if shot.quality != "final":
         yield Finding(
-            "quality-low", "hint", f"Runs of this shot are set to {shot.quality} quality: edges will be coarser than final.",
-            "quality", "run", None, {"quality": "final"}, "Set to final",
+            "quality-low",
+            "hint",
+            f"Runs of this shot are set to {shot.quality} quality: edges will be coarser than final.",
+            "quality",
+            "run",
+            None,
+            {"quality": "final"},
+            "Set to final",
         )
 
 

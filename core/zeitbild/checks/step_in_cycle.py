@@ -12,9 +12,14 @@ def _look(shot: Shot) -> Iterator[Finding]:
     if timing.cycle and count % timing.step:
         last = timing.first + (count // timing.step + 1) * timing.step - 1
         yield Finding(
-            "uneven-step", "warning",
+            "uneven-step",
+            "warning",
             f"Every {timing.step}th frame of a cycle of {count} leaves a shorter step at the seam.",
-            "timing.step", "time", timing.last, {"timing.last": last}, f"End the range at frame {last}",
+            "timing.step",
+            "time",
+            timing.last,
+            {"timing.last": last},
+            f"End the range at frame {last}",
         )
 
 

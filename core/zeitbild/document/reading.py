@@ -58,7 +58,12 @@ def read_shot(raw: Any) -> Shot:
         version = raw.get("version")
     if version != VERSION or isinstance(version, bool):
         raise DocumentError(
-            [Problem("version", f"this document says version {json.dumps(version, default=str)}; this Zeitbild reads up to {VERSION}")]
+            [
+                Problem(
+                    "version",
+                    f"this document says version {json.dumps(version, default=str)}; this Zeitbild reads up to {VERSION}",
+                )
+            ]
         )
     try:
         return Shot.model_validate(raw)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from fractions import Fraction
-from typing import Annotated, Any, Literal, Union
+from typing import Annotated, Any, Literal
 
 from pydantic import Field, StringConstraints, model_validator
 
@@ -26,8 +26,12 @@ MAX_LIGHTS = 32
 class Raster(Part):
     """Picture size in square pixels."""
 
-    width: Annotated[int, Field(ge=16, le=MAX_SIDE)] = Field(default=1280, title="Width", json_schema_extra={"x-unit": "px"})
-    height: Annotated[int, Field(ge=16, le=MAX_SIDE)] = Field(default=720, title="Height", json_schema_extra={"x-unit": "px"})
+    width: Annotated[int, Field(ge=16, le=MAX_SIDE)] = Field(
+        default=1280, title="Width", json_schema_extra={"x-unit": "px"}
+    )
+    height: Annotated[int, Field(ge=16, le=MAX_SIDE)] = Field(
+        default=720, title="Height", json_schema_extra={"x-unit": "px"}
+    )
 
     @model_validator(mode="after")
     def _not_too_large(self) -> Raster:
@@ -42,7 +46,9 @@ class Raster(Part):
 class Timing(Part):
     """Which frames there are, at which rate, and whether the last leads into the first."""
 
-    rate: Annotated[str, Field(json_schema_extra={"enum": list(RATES), "x-widget": "rate"})] = Field(default="30", title="Rate")
+    rate: Annotated[str, Field(json_schema_extra={"enum": list(RATES), "x-widget": "rate"})] = Field(
+        default="30", title="Rate"
+    )
     first: Annotated[int, Field(ge=0, le=MAX_FRAME_NUMBER)] = Field(default=1, title="First frame")
     last: Annotated[int, Field(ge=0, le=MAX_FRAME_NUMBER)] = Field(default=120, title="Last frame")
     step: Annotated[int, Field(ge=1, le=1000)] = Field(default=1, title="Step")
@@ -92,7 +98,9 @@ class SunLight(Part):
     on: bool = Field(default=True, title="On")
     colour: Colour = Field(default="#ffffff", title="Colour")
     strength: float = number(1, "Strength", 0, 100, step=0.01, slider=(0, 4))
-    azimuth: float = number(40, "Azimuth", -180, 180, unit="°", slider=(-180, 180), help="0 is the front, 90 the right.")
+    azimuth: float = number(
+        40, "Azimuth", -180, 180, unit="°", slider=(-180, 180), help="0 is the front, 90 the right."
+    )
     elevation: float = number(35, "Elevation", -90, 90, unit="°", slider=(-90, 90))
 
 
@@ -143,13 +151,13 @@ def _default_lights() -> tuple[Any, ...]:
 
 # The union of all registered element kinds: a kind that registers itself is part of the document's schema.
 _kinds = tuple(kind.parameters for kind in kinds)
-Element: Any = _kinds[0] if len(_kinds) == 1 else Annotated[Union[_kinds], Field(discriminator="kind")]
+Element: Any = _kinds[0] if len(_kinds) == 1 else Annotated[_kinds, Field(discriminator="kind")]
 
 
 class Shot(Part):
     """One shot, whole."""
 
-    version: Literal[1] = VERSION
+    version: Literal[1] = 1
     project: Code = Field(default="KM", title="Project code")
     shot: Code = Field(default="KM010", title="Shot code")
     title: Title = Field(default="Untitled", title="Title")
@@ -174,7 +182,9 @@ class Shot(Part):
             ("layer names", [layer.name.lower() for layer in self.layers]),
         ):
             if len(set(names)) < len(names):
-                raise ValueError(f"two {what} are the same: {', '.join(sorted(n for n in set(names) if names.count(n) > 1))}")
+                raise ValueError(
+                    f"two {what} are the same: {', '.join(sorted(n for n in set(names) if names.count(n) > 1))}"
+                )
         return self
 
     def layer(self, name: str) -> Layer:
@@ -182,10 +192,23 @@ class Shot(Part):
         for layer in self.layers:
             if layer.name == name:
                 return layer
-        raise InputError(f"there is no layer {name!r}; this shot has {', '.join(own.name for own in self.layers)}", "layers")
+        raise InputError(
+            f"there is no layer {name!r}; this shot has {', '.join(own.name for own in self.layers)}", "layers"
+        )
 
 
 __all__ = [
-    "VERSION", "AmbientLight", "Backdrop", "Camera", "Element", "Environment", "Identifier", "Layer", "Light", "Raster",
-    "Shot", "SunLight", "Timing",
+    "VERSION",
+    "AmbientLight",
+    "Backdrop",
+    "Camera",
+    "Element",
+    "Environment",
+    "Identifier",
+    "Layer",
+    "Light",
+    "Raster",
+    "Shot",
+    "SunLight",
+    "Timing",
 ]

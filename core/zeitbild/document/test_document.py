@@ -32,7 +32,9 @@ class Reading(unittest.TestCase):
     def test_demo_documents_hold_against_the_published_schema(self) -> None:
         jsonschema.Draft202012Validator.check_schema(shot_schema())
         for path in (ROOT / "demo").glob("KM*.json"):
-            jsonschema.validate(json.loads(path.read_text(encoding="utf-8")), shot_schema(), jsonschema.Draft202012Validator)
+            jsonschema.validate(
+                json.loads(path.read_text(encoding="utf-8")), shot_schema(), jsonschema.Draft202012Validator
+            )
 
     def test_unknown_versions_are_named(self) -> None:
         for version in (99, 0, None, "1", True, [1]):
@@ -72,7 +74,18 @@ class Reading(unittest.TestCase):
         self.assertEqual(len(caught.exception.problems), 4)
 
     def test_nonsense_never_crashes(self) -> None:
-        for text in ("", "{", "[]", "null", "3", '"x"', "[" * 100_000, '{"version": 1, "elements": {"0": 1}}', "\x00", "{}"):
+        for text in (
+            "",
+            "{",
+            "[]",
+            "null",
+            "3",
+            '"x"',
+            "[" * 100_000,
+            '{"version": 1, "elements": {"0": 1}}',
+            "\x00",
+            "{}",
+        ):
             with self.assertRaises(DocumentError, msg=text[:20]):
                 parse_shot(text)
 

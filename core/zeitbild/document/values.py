@@ -20,8 +20,16 @@ class Part(BaseModel):
 
 
 def number(
-    default: float, title: str, low: float, high: float, *, step: float = 1, unit: str = "", group: str = "",
-    slider: tuple[float, float] | None = None, help: str = "",
+    default: float,
+    title: str,
+    low: float,
+    high: float,
+    *,
+    step: float = 1,
+    unit: str = "",
+    group: str = "",
+    slider: tuple[float, float] | None = None,
+    help: str = "",
 ) -> Any:
     """A float field with hard limits and hints for a form."""
     extra: dict[str, Any] = {"x-step": step, "x-unit": unit, "x-group": group}
@@ -33,7 +41,9 @@ def number(
 def choice(default: str, title: str, *, group: str = "", widget: str = "", help: str = "") -> Any:
     """An enumerated field with hints for a form."""
     return Field(
-        default=default, title=title, description=help or None,
+        default=default,
+        title=title,
+        description=help or None,
         json_schema_extra={"x-group": group, "x-widget": widget or "choice"},
     )
 

@@ -35,7 +35,9 @@ class ElementBase(Part):
     )
     placement: Placement = Field(default_factory=Placement, title="Placement", json_schema_extra=_LATE)
     pivot_offset: Point = Field(
-        default=(0.0, 0.0, 0.0), title="Pivot offset", json_schema_extra={**_LATE, "x-step": 1},
+        default=(0.0, 0.0, 0.0),
+        title="Pivot offset",
+        json_schema_extra={**_LATE, "x-step": 1},
         description="Moves the pivot away from the centre of the visible ink.",
     )
     turn: Turn = Field(default_factory=Turn, title="Turn")

@@ -31,7 +31,9 @@ class Lettering(ElementBase):
     font: Annotated[str, StringConstraints(pattern=r"^([a-z0-9-]{1,40}|asset:[0-9a-f]{64})$")] = Field(
         default="league-spartan", title="Font", json_schema_extra={"x-widget": "font", "x-group": "Text"}
     )
-    size: float = number(200, "Letter size", 1, 10_000, unit="u", group="Text", slider=(40, 400), help="Size of the em.")
+    size: float = number(
+        200, "Letter size", 1, 10_000, unit="u", group="Text", slider=(40, 400), help="Size of the em."
+    )
     letter_spacing: float = number(
         0, "Letter spacing", -0.5, 5, step=0.005, unit="em", group="Text", slider=(-0.1, 0.5)
     )
@@ -52,8 +54,18 @@ class Lettering(ElementBase):
         """Everything that shapes the mesh."""
         return self.model_dump(
             include={
-                "kind", "word", "font", "size", "letter_spacing", "line_spacing", "alignment", "depth",
-                "bevel_profile", "bevel_width", "bevel_steps", "bevel_sides",
+                "kind",
+                "word",
+                "font",
+                "size",
+                "letter_spacing",
+                "line_spacing",
+                "alignment",
+                "depth",
+                "bevel_profile",
+                "bevel_width",
+                "bevel_steps",
+                "bevel_sides",
             }
         )
 
@@ -75,7 +87,10 @@ def build(element: Lettering, assets: AssetSource) -> Mesh:
     """Mesh of the word with its ink centre at the origin."""
     face = _face(element.font, assets)
     placed = shape(
-        element.word, face, letter_spacing=element.letter_spacing, line_spacing=element.line_spacing,
+        element.word,
+        face,
+        letter_spacing=element.letter_spacing,
+        line_spacing=element.line_spacing,
         alignment=element.alignment,
     )
     bevel = Bevel(element.bevel_profile, element.bevel_width, element.bevel_steps, element.bevel_sides)

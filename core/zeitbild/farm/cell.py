@@ -68,12 +68,25 @@ def _load_or_render(document: str, frame: int, quality: str, assets: Path, maste
 
 
 def write_cell(
-    document: str, frame: int, layer: str, quality: str, recipe: str, version: int, assets: Path, masters: Path,
+    document: str,
+    frame: int,
+    layer: str,
+    quality: str,
+    recipe: str,
+    version: int,
+    assets: Path,
+    masters: Path,
     folder: Path,
 ) -> list[FileRecord]:
     """Files of one cell from its master (rendered if it is missing), each read back; see ``write_frame``."""
     picture = _load_or_render(document, frame, quality, assets, masters)
     return write_frame(
-        _shot(document), layer, frame, picture, recipes.get(recipe), version=version, folder=folder,
+        _shot(document),
+        layer,
+        frame,
+        picture,
+        recipes.get(recipe),
+        version=version,
+        folder=folder,
         depth_range=_range(document, assets),
     )

@@ -72,8 +72,11 @@ class FramePool:
             return self._executor.submit(function, *arguments)
 
     def run(
-        self, function: Callable[..., R], tasks: Iterable[tuple[K, tuple[Any, ...]]],
-        keep_going: Callable[[], bool] = lambda: True, on_start: Callable[[K], None] = lambda task: None,
+        self,
+        function: Callable[..., R],
+        tasks: Iterable[tuple[K, tuple[Any, ...]]],
+        keep_going: Callable[[], bool] = lambda: True,
+        on_start: Callable[[K], None] = lambda task: None,
         pulse: float = 1.0,
     ) -> Iterator[Outcome[K, R] | None]:
         """Call ``function`` with each task's arguments; yields outcomes as they come, and None about every ``pulse`` s.
@@ -106,7 +109,9 @@ class FramePool:
                     if deaths[key] < MAX_DEATHS:
                         waiting.appendleft((key, arguments))
                     else:
-                        yield Outcome(key, None, f"its process was killed {MAX_DEATHS} times, perhaps for want of memory")
+                        yield Outcome(
+                            key, None, f"its process was killed {MAX_DEATHS} times, perhaps for want of memory"
+                        )
                 elif isinstance(error, ZeitbildError):
                     yield Outcome(key, None, str(error))
                 elif isinstance(error, MemoryError):

@@ -28,8 +28,11 @@ def small_shot(**more: Any) -> Shot:
     """A tiny spinning word."""
     word = kinds.get("lettering").parameters(id="word-1", word="Zb", turn={"turns": 1})
     fields: dict[str, Any] = {
-        "raster": Raster(width=96, height=54), "timing": Timing(last=6), "elements": (word,),
-        "layers": (Layer(name="sign", passes=("beauty", "matte", "depth")),), **more,
+        "raster": Raster(width=96, height=54),
+        "timing": Timing(last=6),
+        "elements": (word,),
+        "layers": (Layer(name="sign", passes=("beauty", "matte", "depth")),),
+        **more,
     }
     return Shot(**fields)
 
@@ -152,8 +155,15 @@ class Cells(unittest.TestCase):
         records = [record for frame in shot.timing.frames for record in self._write("png16", 2, frame)]
         near_far = depth_range(shot, AssetFolder(self.assets))
         manifest = build_manifest(
-            shot, recipe, 2, records, layers=["sign"], frames=list(shot.timing.frames), quality="check",
-            depth_range=near_far, created="2026-11-25T00:00:00+00:00",
+            shot,
+            recipe,
+            2,
+            records,
+            layers=["sign"],
+            frames=list(shot.timing.frames),
+            quality="check",
+            depth_range=near_far,
+            created="2026-11-25T00:00:00+00:00",
         )
         text = receiver_text(manifest, recipe.note)
         target = self.folder / "v002.zip"

@@ -33,16 +33,23 @@ SHIPPED: dict[str, ShippedFont] = {
     font.key: font
     for font in (
         ShippedFont("lato-black", "Lato Black", "heavy sans", "Lato-Black.ttf", "lato.txt"),
-        ShippedFont("league-spartan", "League Spartan Bold", "geometric sans", "LeagueSpartan-Bold.otf", "league-spartan.txt"),
+        ShippedFont(
+            "league-spartan", "League Spartan Bold", "geometric sans", "LeagueSpartan-Bold.otf", "league-spartan.txt"
+        ),
         ShippedFont("comfortaa", "Comfortaa Bold", "rounded", "Comfortaa-Bold.ttf", "comfortaa.txt"),
         ShippedFont("bebas-neue", "Bebas Neue Bold", "condensed capitals", "BebasNeue-Bold.otf", "bebas-neue.txt"),
         ShippedFont("roboto-slab", "Roboto Slab Bold", "slab serif", "RobotoSlab-Bold.otf", "roboto-slab.txt"),
         ShippedFont("eb-garamond", "EB Garamond", "book serif", "EBGaramond12-Regular.otf", "ebgaramond.txt"),
-        ShippedFont("dancing-script", "Dancing Script Bold", "script hand", "DancingScript-Bold.otf", "dancingscript.txt"),
+        ShippedFont(
+            "dancing-script", "Dancing Script Bold", "script hand", "DancingScript-Bold.otf", "dancingscript.txt"
+        ),
         ShippedFont("lobster-two", "Lobster Two Bold Italic", "brush script", "Lobster-Regular.otf", "lobster.txt"),
         ShippedFont("amiri", "Amiri Bold", "Arabic and Latin", "Amiri-Bold.ttf", "hosny-amiri.txt"),
         ShippedFont(
-            "noto-serif-georgian", "Noto Serif Georgian Bold", "Georgian", "NotoSerifGeorgian-Bold.ttf",
+            "noto-serif-georgian",
+            "Noto Serif Georgian Bold",
+            "Georgian",
+            "NotoSerifGeorgian-Bold.ttf",
             "noto-serif-georgian.txt",
         ),
     )

@@ -50,6 +50,15 @@ def _read_back(path: Path, plane: Plane) -> ReadBack:
 
 
 formats.register(
-    Format("exr", "OpenEXR, half float", "exr", "premultiplied", "linear light, Rec. 709 primaries",
-           {"colour": 16, "matte": 16, "depth": 32}, _encode, _read_back, order=2)
+    Format(
+        "exr",
+        "OpenEXR, half float",
+        "exr",
+        "premultiplied",
+        "linear light, Rec. 709 primaries",
+        {"colour": 16, "matte": 16, "depth": 32},
+        _encode,
+        _read_back,
+        order=2,
+    )
 )

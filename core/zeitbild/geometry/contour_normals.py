@@ -133,7 +133,16 @@ class OutwardField:
         """Directions [T, 3, 2] at the corners [T, 3, 2] of triangles that lie on the bevel."""
         out = np.empty_like(corners)
         _directions(
-            corners, self._edges, self._normals, self._x0, self._y0, self._cell, self._columns, self._rows,
-            self._starts, self._members, out,
+            corners,
+            self._edges,
+            self._normals,
+            self._x0,
+            self._y0,
+            self._cell,
+            self._columns,
+            self._rows,
+            self._starts,
+            self._members,
+            out,
         )
         return out

@@ -88,9 +88,7 @@ def _cap(contours: list[Points], first: int) -> NDArray[np.int32]:
     return np.asarray(manifold3d.triangulate(contours, allow_convex=False), dtype=np.int32).reshape(-1, 3) + first
 
 
-def _walls(
-    builder: _Builder, contours: list[Points], low: int, high: int, part: int, patch: int
-) -> None:
+def _walls(builder: _Builder, contours: list[Points], low: int, high: int, part: int, patch: int) -> None:
     """Upright quads between one contour set at two heights (numbers of its first vertices)."""
     _, normals2 = edge_normals(contours)
     starts, ends = [], []

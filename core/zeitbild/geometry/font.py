@@ -103,9 +103,9 @@ def check_font(data: bytes, label: str) -> str:
             title = names.getBestFullName() or names.getBestFamilyName() or label
             if "glyf" not in font and "CFF " not in font and "CFF2" not in font:
                 raise FontError(f"{label} has no outlines to extrude (it may hold bitmaps only)")
-            font["head"], font["hhea"], font["hmtx"], font["maxp"]  # noqa: B018  (reading parses them)
+            font["head"], font["hhea"], font["hmtx"], font["maxp"]
             if "CFF " in font:
-                font["CFF "]  # noqa: B018
+                font["CFF "]
             if "glyf" in font:
                 for glyph in font["glyf"].keys():
                     font["glyf"][glyph]

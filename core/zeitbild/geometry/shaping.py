@@ -28,7 +28,9 @@ class PlacedGlyph:
 
 def _missing(line: str, infos: list[hb.GlyphInfo], face: Face) -> str:
     characters = sorted({line[info.cluster] for info in infos if info.codepoint == 0})
-    named = ", ".join(f"“{character}” ({unicodedata.name(character, 'no name').lower()})" for character in characters[:6])
+    named = ", ".join(
+        f"“{character}” ({unicodedata.name(character, 'no name').lower()})" for character in characters[:6]
+    )
     return f"{face.label} has no glyph for {named}; choose another font or other characters"
 
 
@@ -63,8 +65,10 @@ def shape(
         for at, (info, position) in enumerate(zip(infos, positions, strict=True)):
             placed.append(
                 PlacedGlyph(
-                    info.codepoint, pen_x + position.x_offset,
-                    -number * face.line_height * line_spacing * face.units_per_em + position.y_offset, number,
+                    info.codepoint,
+                    pen_x + position.x_offset,
+                    -number * face.line_height * line_spacing * face.units_per_em + position.y_offset,
+                    number,
                 )
             )
             pen_x += position.x_advance
@@ -74,13 +78,12 @@ def shape(
     widest = max(widths)
     share = {"left": 0.0, "centre": 0.5, "right": 1.0}[alignment]
     return tuple(
-        PlacedGlyph(glyph.glyph, glyph.x + share * (widest - widths[glyph.line]), glyph.y, glyph.line) for glyph in placed
+        PlacedGlyph(glyph.glyph, glyph.x + share * (widest - widths[glyph.line]), glyph.y, glyph.line)
+        for glyph in placed
     )
 
 
 def outlines(placed: tuple[PlacedGlyph, ...], face: Face, size: float) -> list[NDArray[np.float64]]:
     """Closed contours of all placed glyphs, each [n, 2] float64 with the em ``size`` units large, y up."""
     scale = size / face.units_per_em
-    return [
-        (contour + (glyph.x, glyph.y)) * scale for glyph in placed for contour in face.contours(glyph.glyph)
-    ]
+    return [(contour + (glyph.x, glyph.y)) * scale for glyph in placed for contour in face.contours(glyph.glyph)]

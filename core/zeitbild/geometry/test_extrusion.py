@@ -1,7 +1,7 @@
 """Extruded lettering: closed for every letter of every shipped font, right in volume, smooth where it should be."""
 
-import unittest
 import unicodedata
+import unittest
 from typing import Any
 
 import numpy as np
@@ -9,7 +9,6 @@ from fontTools.ttLib import TTFont
 from shapely.geometry import Polygon
 from shapely.ops import unary_union
 
-from zeitbild.elements.lettering import Lettering, build
 from zeitbild.errors import InputError
 from zeitbild.fonts import SHIPPED
 from zeitbild.geometry.extrusion import BEVEL, FACE, SIDE, Bevel, extrude
@@ -139,7 +138,7 @@ class Normals(unittest.TestCase):
 
     def test_a_round_bevel_of_a_disc_has_the_normals_of_a_torus(self) -> None:
         mesh = extrude([self.disc], 40, Bevel("round", 10, 8, "front"))
-        chosen = (mesh.parts == BEVEL)
+        chosen = mesh.parts == BEVEL
         points = mesh.vertices[mesh.triangles[chosen]]
         radius = np.linalg.norm(points[..., :2], axis=2, keepdims=True)
         ring = points[..., :2] / radius * 90
@@ -157,14 +156,3 @@ class Normals(unittest.TestCase):
         square = extrude([SQUARE], 40, Bevel(width=0))
         normals = np.unique(np.abs(square.normals[square.parts == SIDE].reshape(-1, 3)).round(5), axis=0)
         np.testing.assert_array_equal(normals, [[0, 1, 0], [1, 0, 0]])
-
-
-class Element(unittest.TestCase):
-    def test_unknown_fonts_list_the_shipped_ones(self) -> None:
-        with self.assertRaisesRegex(InputError, "league-spartan"):
-            build(Lettering(id="a", font="no-such-font"), None)  # type: ignore[arg-type]
-
-    def test_several_lines_in_a_script_that_is_not_latin(self) -> None:
-        mesh = build(Lettering(id="a", word="კაპი\nდილა", font="noto-serif-georgian"), None)  # type: ignore[arg-type]
-        self.assertEqual(mesh.open_edges(), 0)
-        self.assertGreater(np.ptp(mesh.vertices[:, 1]), 250)

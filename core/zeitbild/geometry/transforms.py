@@ -25,8 +25,12 @@ def rotation(axis: str, degrees: float) -> Matrix:
 
 
 def placement(
-    position: tuple[float, float, float], angles: tuple[float, float, float], scale: tuple[float, float, float],
-    turn_axis: str = "y", turn_degrees: float = 0.0, pivot: tuple[float, float, float] = (0.0, 0.0, 0.0),
+    position: tuple[float, float, float],
+    angles: tuple[float, float, float],
+    scale: tuple[float, float, float],
+    turn_axis: str = "y",
+    turn_degrees: float = 0.0,
+    pivot: tuple[float, float, float] = (0.0, 0.0, 0.0),
 ) -> Matrix:
     """4 x 4 matrix: scale and turn about ``pivot`` (element units), rotate about x, y, z, move the pivot to position.
 

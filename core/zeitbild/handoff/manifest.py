@@ -28,13 +28,23 @@ def _pass_entry(name: str, recipe: Recipe, depth_range: tuple[float, float]) -> 
         whole = form.name != "exr"
         near, far = depth_range
         entry |= {"near": near, "far": far} if whole else {"nothing": NO_DEPTH}
-        entry["colour"] = "near is white, far and nothing are black, even steps of distance" if whole else "distance in units"
+        entry["colour"] = (
+            "near is white, far and nothing are black, even steps of distance" if whole else "distance in units"
+        )
     return entry
 
 
 def build_manifest(
-    shot: Shot, recipe: Recipe, version: int, records: Sequence[FileRecord], *, layers: Sequence[str],
-    frames: Sequence[int], quality: str, depth_range: tuple[float, float], created: str,
+    shot: Shot,
+    recipe: Recipe,
+    version: int,
+    records: Sequence[FileRecord],
+    *,
+    layers: Sequence[str],
+    frames: Sequence[int],
+    quality: str,
+    depth_range: tuple[float, float],
+    created: str,
 ) -> dict[str, Any]:
     """The manifest as plain values. ``created`` is an ISO 8601 time; records are in any order."""
     rate = shot.timing.fraction
@@ -52,7 +62,9 @@ def build_manifest(
         "raster": {"width": shot.raster.width, "height": shot.raster.height, "pixel_aspect": "1/1"},
         "rate": {"frames": rate.numerator, "seconds": rate.denominator},
         "frames": {
-            "set": write_frames(list(frames)), "count": len(frames), "cycle": shot.timing.cycle,
+            "set": write_frames(list(frames)),
+            "count": len(frames),
+            "cycle": shot.timing.cycle,
             "each_lasts": "one frame",
         },
         "backdrop": shot.backdrop.kind,
@@ -60,14 +72,21 @@ def build_manifest(
         "layers": list(layers),
         "passes": [_pass_entry(name, recipe, depth_range) for name in used],
         "read_back": {
-            "reader": "OpenImageIO", "files": len(ordered), "failed": 0,
+            "reader": "OpenImageIO",
+            "files": len(ordered),
+            "failed": 0,
             "largest_difference": max((record.worst for record in ordered), default=0.0),
             "unit": "code values" if recipe.format.name != "exr" else "absolute",
         },
         "files": [
             {
-                "path": record.path, "layer": record.layer, "pass": record.pass_name, "frame": record.frame,
-                "bytes": record.bytes, "sha256": record.sha256, "difference": record.worst,
+                "path": record.path,
+                "layer": record.layer,
+                "pass": record.pass_name,
+                "frame": record.frame,
+                "bytes": record.bytes,
+                "sha256": record.sha256,
+                "difference": record.worst,
             }
             for record in ordered
         ],
@@ -82,7 +101,8 @@ def receiver_text(manifest: dict[str, Any], note: str) -> str:
         f"{manifest['shot']} {manifest['title']}, version {manifest['version']}",
         "",
         f"Frames {frames['set']} ({frames['count']}), {spoken} frames a second, one image for each frame, in the order",
-        "of their numbers." + (" The piece is a cycle: after the last frame comes the first." if frames["cycle"] else ""),
+        "of their numbers."
+        + (" The piece is a cycle: after the last frame comes the first." if frames["cycle"] else ""),
         f"{manifest['raster']['width']} x {manifest['raster']['height']} square pixels.",
         "",
         note,
@@ -95,5 +115,9 @@ def receiver_text(manifest: dict[str, Any], note: str) -> str:
             lines.append(f"{entry['name']}: distance from the camera; data, not to be colour managed.{reach}")
     if manifest["backdrop"] == "clear":
         lines += ["", "Nothing is behind the element. Players that show black there are not wrong; they ignore alpha."]
-    lines += ["", "Every file was read back from disk and compared with the rendered frame; manifest.json has the checksums.", ""]
+    lines += [
+        "",
+        "Every file was read back from disk and compared with the rendered frame; manifest.json has the checksums.",
+        "",
+    ]
     return "\n".join(lines)

@@ -39,7 +39,14 @@ class FileRecord:
 
 
 def write_frame(
-    shot: Shot, layer: str, frame: int, picture: Picture, recipe: Recipe, *, version: int, folder: Path,
+    shot: Shot,
+    layer: str,
+    frame: int,
+    picture: Picture,
+    recipe: Recipe,
+    *,
+    version: int,
+    folder: Path,
     depth_range: tuple[float, float],
 ) -> list[FileRecord]:
     """Write all passes of a cell below ``folder`` and read each back from disk.
@@ -65,8 +72,16 @@ def write_frame(
         on_disk = path.read_bytes()
         records.append(
             FileRecord(
-                relative, layer, pass_name, frame, len(on_disk), hashlib.sha256(on_disk).hexdigest(), found.bits,
-                round(found.worst, 6), found.allowed, written,
+                relative,
+                layer,
+                pass_name,
+                frame,
+                len(on_disk),
+                hashlib.sha256(on_disk).hexdigest(),
+                found.bits,
+                round(found.worst, 6),
+                found.allowed,
+                written,
             )
         )
     return records

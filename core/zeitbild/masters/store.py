@@ -40,7 +40,10 @@ class MasterStore:
         path = self.path(key)
         beauty = picture.beauty
         # Beyond the largest half float (65504) a value would turn infinite.
-        planes = {name: np.ascontiguousarray(np.clip(beauty[..., k], 0, 65504), dtype=np.float16) for k, name in enumerate("RGBA")}
+        planes = {
+            name: np.ascontiguousarray(np.clip(beauty[..., k], 0, 65504), dtype=np.float16)
+            for k, name in enumerate("RGBA")
+        }
         planes["depth.Z"] = np.ascontiguousarray(picture.depth, dtype=np.float32)
         header = {"compression": OpenEXR.ZIP_COMPRESSION, "type": OpenEXR.scanlineimage}
 

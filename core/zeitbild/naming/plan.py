@@ -9,7 +9,6 @@ from zeitbild.document.shot import Shot
 from zeitbild.errors import NamingError
 from zeitbild.naming.rule import NamingRule
 
-
 #: Frames of each output whose names are compared one by one.
 _CHECKED_NAMES = 2000
 
@@ -61,13 +60,16 @@ def plan_files(shot: Shot, *, version: int, ext: str, frames: Sequence[int] | No
                 # Some file systems take capital and small letters for the same.
                 owner = owners.setdefault(name.casefold(), what)
                 if owner != what:
-                    raise NamingError(f"{owner} and {what} would both be called {name}; add {{layer}} or {{pass}}", "naming")
+                    raise NamingError(
+                        f"{owner} and {what} would both be called {name}; add {{layer}} or {{pass}}", "naming"
+                    )
             folder = first.rpartition("/")[0]
             folders.setdefault(folder.casefold(), []).append(what)
             outputs.append(Output(layer.name, pass_name, folder, first, last, len(numbers)))
     hints = [
         f"{' and '.join(members)} share the folder {folder or '(top)'}; one folder for each sequence keeps them apart"
-        for folder, members in folders.items() if len(members) > 1
+        for folder, members in folders.items()
+        if len(members) > 1
     ]
     if "{version" not in shot.naming:
         hints.append("names do not tell versions apart; add {version:03}")

@@ -12,8 +12,12 @@ from dataclasses import dataclass
 from zeitbild.errors import NamingError
 
 FIELDS = {
-    "project": "project code", "shot": "shot code", "layer": "layer name", "pass": "pass name",
-    "version": "number of the hand-off, e.g. {version:03}", "frame": "frame number, e.g. {frame:04}",
+    "project": "project code",
+    "shot": "shot code",
+    "layer": "layer name",
+    "pass": "pass name",
+    "version": "number of the hand-off, e.g. {version:03}",
+    "frame": "frame number, e.g. {frame:04}",
     "ext": "ending of the format",
 }
 _NUMBERS = {"version", "frame"}
@@ -38,7 +42,9 @@ class NamingRule:
         try:
             parts = list(string.Formatter().parse(text))
         except ValueError as error:
-            raise NamingError(f"the braces do not match ({error}); write {{{{ for a brace in a name", "naming") from None
+            raise NamingError(
+                f"the braces do not match ({error}); write {{{{ for a brace in a name", "naming"
+            ) from None
         digits: int | None = None
         used = set()
         for literal, field, spec, conversion in parts:
@@ -48,7 +54,9 @@ class NamingRule:
             if field is None:
                 continue
             if field not in FIELDS:
-                raise NamingError(f"unknown field {{{field}}}; fields are {', '.join(f'{{{name}}}' for name in FIELDS)}", "naming")
+                raise NamingError(
+                    f"unknown field {{{field}}}; fields are {', '.join(f'{{{name}}}' for name in FIELDS)}", "naming"
+                )
             used.add(field)
             match = _WIDTH.match(spec or "")
             if conversion or (spec and (field not in _NUMBERS or not match)):
@@ -57,7 +65,9 @@ class NamingRule:
             if field == "frame":
                 digits = max(digits or 0, int(match[1]) if match else 1)
         if digits is None:
-            raise NamingError("the rule has no {frame} field, so all frames would get one name; add {frame:04}", "naming")
+            raise NamingError(
+                "the rule has no {frame} field, so all frames would get one name; add {frame:04}", "naming"
+            )
         if not text.endswith(".{ext}"):
             raise NamingError("the rule must end in .{ext}, so that every system knows the kind of file", "naming")
         cls._check_path(text)
@@ -73,7 +83,9 @@ class NamingRule:
             if segment in ("", "."):
                 raise NamingError("the rule has an empty folder name (two slashes, or a lone dot)", "naming")
             if segment[-1] in " ." or segment[0] == " ":
-                raise NamingError(f"{segment!r} starts or ends with a space or a dot, which some systems cut away", "naming")
+                raise NamingError(
+                    f"{segment!r} starts or ends with a space or a dot, which some systems cut away", "naming"
+                )
             if segment.startswith("."):
                 raise NamingError(f"{segment!r} starts with a dot and would be hidden on many systems", "naming")
 
@@ -82,16 +94,27 @@ class NamingRule:
         if len(str(frame)) > self.frame_digits > 1:
             raise NamingError(
                 f"frame {frame} needs more than {self.frame_digits} digits, so names would not sort; "
-                f"write {{frame:0{len(str(frame))}}}", "naming",
+                f"write {{frame:0{len(str(frame))}}}",
+                "naming",
             )
         path = self.text.format(
-            **{"project": project, "shot": shot, "layer": layer, "pass": pass_name, "version": version, "frame": frame, "ext": ext}
+            **{
+                "project": project,
+                "shot": shot,
+                "layer": layer,
+                "pass": pass_name,
+                "version": version,
+                "frame": frame,
+                "ext": ext,
+            }
         )
         for segment in path.split("/"):
             if _RESERVED.match(segment):
                 raise NamingError(f"{segment!r} is a reserved name on some systems; choose another", "naming")
             if len(segment) > _MAX_NAME:
-                raise NamingError(f"a name of {len(segment)} characters is too long; keep each below {_MAX_NAME}", "naming")
+                raise NamingError(
+                    f"a name of {len(segment)} characters is too long; keep each below {_MAX_NAME}", "naming"
+                )
         if len(path) > _MAX_PATH:
             raise NamingError(f"a path of {len(path)} characters is too long; keep it below {_MAX_PATH}", "naming")
         return path

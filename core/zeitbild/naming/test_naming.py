@@ -33,11 +33,22 @@ class Rules(unittest.TestCase):
             self.assertIn("refused", self._reason(f"a{character}b.{{frame:04}}.{{ext}}"))
 
     def test_odd_names_are_refused(self) -> None:
-        for rule in ("a//{frame:04}.{ext}", ".x/{frame:04}.{ext}", "x /{frame:04}.{ext}", "x./{frame:04}.{ext}", "{frame:04}"):
+        for rule in (
+            "a//{frame:04}.{ext}",
+            ".x/{frame:04}.{ext}",
+            "x /{frame:04}.{ext}",
+            "x./{frame:04}.{ext}",
+            "{frame:04}",
+        ):
             self._reason(rule)
 
     def test_attribute_access_and_conversions_are_refused(self) -> None:
-        for rule in ("{shot.__class__}.{frame:04}.{ext}", "{shot!r}.{frame:04}.{ext}", "{frame:>999999999}.{ext}", "{shot:99}.{frame}.{ext}"):
+        for rule in (
+            "{shot.__class__}.{frame:04}.{ext}",
+            "{shot!r}.{frame:04}.{ext}",
+            "{frame:>999999999}.{ext}",
+            "{shot:99}.{frame}.{ext}",
+        ):
             self._reason(rule)
 
     def test_unmatched_braces_are_explained(self) -> None:
@@ -76,7 +87,10 @@ class Plans(unittest.TestCase):
 
     def test_names_that_differ_only_in_case_are_one_name(self) -> None:
         # "a1" with frame 11 and "a11" with frame 1 meet when the frame has no fixed width.
-        shot = Shot(naming="{layer}{frame}.{ext}", layers=(Layer(name="a", passes=("beauty",)), Layer(name="a1", passes=("beauty",))))
+        shot = Shot(
+            naming="{layer}{frame}.{ext}",
+            layers=(Layer(name="a", passes=("beauty",)), Layer(name="a1", passes=("beauty",))),
+        )
         with self.assertRaises(NamingError):
             plan_files(shot, version=1, ext="png")
 

@@ -106,7 +106,13 @@ def show(picture: Picture, view: View) -> NDArray[np.uint8]:
     out = np.empty((height, width, 3), np.uint8)
     with PARALLEL:
         _over_ground(
-            picture.beauty, rows, codes, CHECKER_SIDE, view.blend == "encoded", _encode_table(), out,
+            picture.beauty,
+            rows,
+            codes,
+            CHECKER_SIDE,
+            view.blend == "encoded",
+            _encode_table(),
+            out,
         )
     return out
 

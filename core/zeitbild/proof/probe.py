@@ -43,7 +43,8 @@ def probe(picture: Picture, x: int, y: int) -> Probe:
     multiplied = [int(code * alpha * 255 + 0.5) for code in encoded]
     depth = float(picture.depth[y, x])
     return Probe(
-        x, y,
+        x,
+        y,
         tuple(float(v) for v in straight),  # type: ignore[arg-type]
         tuple(float(v) for v in value),  # type: ignore[arg-type]
         (codes[0], codes[1], codes[2], int(alpha * 255 + 0.5)),

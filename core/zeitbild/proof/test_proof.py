@@ -38,7 +38,9 @@ class Show(unittest.TestCase):
         picture = _picture()
         shown = show(picture, View(Ground("white"), blend="encoded"))[..., ::-1]
         alpha = picture.beauty[..., 3:]
-        straight = np.divide(picture.beauty[..., :3], alpha, out=np.zeros_like(picture.beauty[..., :3]), where=alpha > 0)
+        straight = np.divide(
+            picture.beauty[..., :3], alpha, out=np.zeros_like(picture.beauty[..., :3]), where=alpha > 0
+        )
         codes = np.concatenate([encode(straight), alpha], axis=2) * 255 + 0.5
         front = Image.fromarray(codes.astype(np.uint8))
         white = Image.new("RGBA", front.size, (255, 255, 255, 255))

@@ -93,7 +93,9 @@ def _blur(directions, sources, weighted, solid, alphas, out):  # type: ignore[no
             red, green, blue, total = 0.0, 0.0, 0.0, 0.0
             for j in range(sources.shape[0]):
                 cosine = (
-                    directions[i, 0] * sources[j, 0] + directions[i, 1] * sources[j, 1] + directions[i, 2] * sources[j, 2]
+                    directions[i, 0] * sources[j, 0]
+                    + directions[i, 1] * sources[j, 1]
+                    + directions[i, 2] * sources[j, 2]
                 )
                 if cosine > 0.0:
                     weight = cosine
@@ -148,12 +150,20 @@ def reflectance_table() -> NDArray[np.float32]:
             light_z = 2 * view_half * cosine - view_z
             lit = light_z > 0
             n_l, n_h, v_h = light_z[lit], cosine[lit], view_half[lit]
-            visible = 2 * n_l / (
-                n_l * math.sqrt(facing**2 * (1 - square) + square) + facing * np.sqrt(n_l**2 * (1 - square) + square)
+            visible = (
+                2
+                * n_l
+                / (
+                    n_l * math.sqrt(facing**2 * (1 - square) + square)
+                    + facing * np.sqrt(n_l**2 * (1 - square) + square)
+                )
             )
             weight = visible * v_h * facing / (n_h * facing)
             fresnel = (1 - v_h) ** 5
-            table[row, column] = (weight * (1 - fresnel)).sum() / _TABLE_SAMPLES, (weight * fresnel).sum() / _TABLE_SAMPLES
+            table[row, column] = (
+                (weight * (1 - fresnel)).sum() / _TABLE_SAMPLES,
+                (weight * fresnel).sum() / _TABLE_SAMPLES,
+            )
     result = table.astype(np.float32)
     result.flags.writeable = False
     return result

@@ -46,13 +46,39 @@ def render(snapshot: Snapshot, quality: Quality) -> Picture:
         suns = np.array(snapshot.suns, dtype=np.float64).reshape(-1, 6)
         with PARALLEL:
             fragments, alpha, depth = rasterise(
-                corners, scene.triangles, scene.cull, scene.patches, scene.facing,
-                near=camera.near, width=width, height=height, samples=quality.samples,
+                corners,
+                scene.triangles,
+                scene.cull,
+                scene.patches,
+                scene.facing,
+                near=camera.near,
+                width=width,
+                height=height,
+                samples=quality.samples,
             )
             shade(
-                fragments.order, fragments.pixel, fragments.triangle, fragments.share, fragments.where, fragments.counts, fragments.room,
-                width, fragments.edges, scene.triangles, scene.normals, scene.finish_of, scene.finishes,
-                right / camera.focal, -up / camera.focal, ray_0, suns, np.array(snapshot.ambient), maps, table, alpha, beauty,
+                fragments.order,
+                fragments.pixel,
+                fragments.triangle,
+                fragments.share,
+                fragments.where,
+                fragments.counts,
+                fragments.room,
+                width,
+                fragments.edges,
+                scene.triangles,
+                scene.normals,
+                scene.finish_of,
+                scene.finishes,
+                right / camera.focal,
+                -up / camera.focal,
+                ray_0,
+                suns,
+                np.array(snapshot.ambient),
+                maps,
+                table,
+                alpha,
+                beauty,
             )
     if snapshot.backdrop is not None:
         _lay_under(beauty, snapshot.backdrop)

@@ -38,7 +38,20 @@ class Scene:
 
 
 @kernel
-def _place(linear, move, turn, mirrored, from_vertices, from_triangles, from_normals, first, vertices, triangles, normals, facing):  # type: ignore[no-untyped-def]
+def _place(  # type: ignore[no-untyped-def]
+    linear,
+    move,
+    turn,
+    mirrored,
+    from_vertices,
+    from_triangles,
+    from_normals,
+    first,
+    vertices,
+    triangles,
+    normals,
+    facing,
+):  # type: ignore[no-untyped-def]
     """Move one mesh into the world: vertices by linear [3, 3] and move [3], normals by turn [3, 3] (cofactors)."""
     for v in range(from_vertices.shape[0]):
         x, y, z = from_vertices[v, 0], from_vertices[v, 1], from_vertices[v, 2]
@@ -69,28 +82,49 @@ def gather(snapshot: Snapshot) -> Scene:
     triangles = np.empty((triangle_count, 3), np.int32)
     normals = np.empty((triangle_count, 3, 3), np.float32)
     facing = np.empty((triangle_count, 3), np.float32)
-    cull, patches, finish_of, finishes = [], [], [], []
+    cull: list[NDArray[np.bool_]] = []
+    patches: list[NDArray[np.int32]] = []
+    finish_of: list[NDArray[np.int32]] = []
+    finishes: list[tuple[float, ...]] = []
     first_vertex = first_triangle = 0
     for number, (element, mesh) in enumerate(zip(snapshot.elements, snapshot.meshes, strict=True)):
         matrix = np.array(element.matrix).reshape(4, 4)
         linear = np.ascontiguousarray(matrix[:3, :3])
         # Normals go through the cofactor matrix, which also holds for flattened and mirrored elements.
-        turn = np.stack([np.cross(linear[1], linear[2]), np.cross(linear[2], linear[0]), np.cross(linear[0], linear[1])])
+        turn = np.stack(
+            [np.cross(linear[1], linear[2]), np.cross(linear[2], linear[0]), np.cross(linear[0], linear[1])]
+        )
         mirrored = bool(np.linalg.det(linear) < 0)
         if mirrored:
             turn = -turn
         own = slice(first_triangle, first_triangle + len(mesh.triangles))
         _place(
-            linear, np.ascontiguousarray(matrix[:3, 3]), turn, mirrored, mesh.vertices, mesh.triangles, mesh.normals,
-            np.int32(first_vertex), vertices[first_vertex:], triangles[own], normals[own], facing[own],
+            linear,
+            np.ascontiguousarray(matrix[:3, 3]),
+            turn,
+            mirrored,
+            mesh.vertices,
+            mesh.triangles,
+            mesh.normals,
+            np.int32(first_vertex),
+            vertices[first_vertex:],
+            triangles[own],
+            normals[own],
+            facing[own],
         )
         cull.append(np.full(len(mesh.triangles), mesh.closed))
-        patches.append(mesh.patches + np.int32(number * _PATCHES_PER_ELEMENT))
-        finish_of.append(mesh.parts + np.int32(len(finishes)))
+        patches.append((mesh.patches + number * _PATCHES_PER_ELEMENT).astype(np.int32))
+        finish_of.append((mesh.parts + len(finishes)).astype(np.int32))
         finishes.extend(element.finishes)
         first_vertex += len(mesh.vertices)
         first_triangle += len(mesh.triangles)
     return Scene(
-        vertices, triangles, normals, facing, np.concatenate(cull), np.concatenate(patches), np.concatenate(finish_of),
+        vertices,
+        triangles,
+        normals,
+        facing,
+        np.concatenate(cull),
+        np.concatenate(patches),
+        np.concatenate(finish_of),
         np.array(finishes, dtype=np.float64),
     )

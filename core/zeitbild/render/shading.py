@@ -138,8 +138,28 @@ def surface_radiance(nx, ny, nz, vx, vy, vz, base_r, base_g, base_b, rough, meta
 
 @parallel_kernel
 def shade(  # type: ignore[no-untyped-def]
-    order, pixel, triangle, share, where, counts, room, width, edges, triangles, normals, finish_of, finishes,
-    ray_x, ray_y, ray_0, suns, ambient, maps, table, alpha, beauty,
+    order,
+    pixel,
+    triangle,
+    share,
+    where,
+    counts,
+    room,
+    width,
+    edges,
+    triangles,
+    normals,
+    finish_of,
+    finishes,
+    ray_x,
+    ray_y,
+    ray_0,
+    suns,
+    ambient,
+    maps,
+    table,
+    alpha,
+    beauty,
 ):
     """Shade every fragment into its pixel of beauty [H, W, 4]; every pixel is written, its last value is alpha [H, W].
 
@@ -176,8 +196,21 @@ def shade(  # type: ignore[no-untyped-def]
                 nx, ny, nz = -nx, -ny, -nz
             finish = finish_of[t]
             red, green, blue = surface_radiance(
-                nx, ny, nz, vx, vy, vz, finishes[finish, 0], finishes[finish, 1], finishes[finish, 2],
-                finishes[finish, 3], finishes[finish, 4], suns, ambient, maps, table,
+                nx,
+                ny,
+                nz,
+                vx,
+                vy,
+                vz,
+                finishes[finish, 0],
+                finishes[finish, 1],
+                finishes[finish, 2],
+                finishes[finish, 3],
+                finishes[finish, 4],
+                suns,
+                ambient,
+                maps,
+                table,
             )
             row, column = top + (pixel[f] >> _SHIFT), left + (pixel[f] & _MASK)
             beauty[row, column, 0] += np.float32(share[f] * red)

@@ -34,12 +34,19 @@ def sphere(radius: float, bands: int = 128) -> Mesh:
     theta = np.linspace(0, math.pi, bands + 1)
     phi = np.arange(2 * bands) * math.pi / bands
     unit = np.stack(
-        [np.outer(np.sin(theta), np.cos(phi)), np.outer(np.cos(theta), np.ones_like(phi)), np.outer(np.sin(theta), np.sin(phi))], axis=2
+        [
+            np.outer(np.sin(theta), np.cos(phi)),
+            np.outer(np.cos(theta), np.ones_like(phi)),
+            np.outer(np.sin(theta), np.sin(phi)),
+        ],
+        axis=2,
     ).reshape(-1, 3)
     row, column = np.meshgrid(np.arange(bands), np.arange(2 * bands), indexing="ij")
     a, b = row * 2 * bands + column, row * 2 * bands + (column + 1) % (2 * bands)
     c, d = a + 2 * bands, b + 2 * bands
-    triangles = np.concatenate([np.stack([a, b, d], 2).reshape(-1, 3), np.stack([a, d, c], 2).reshape(-1, 3)]).astype(np.int32)
+    triangles = np.concatenate([np.stack([a, b, d], 2).reshape(-1, 3), np.stack([a, d, c], 2).reshape(-1, 3)]).astype(
+        np.int32
+    )
     zeros = np.zeros(len(triangles), np.int32)
     return Mesh(unit * radius, triangles, unit[triangles].astype(np.float32), zeros, zeros, True)
 
@@ -52,7 +59,13 @@ def quad(half: float, z: float = 0.0) -> Mesh:
     return Mesh(corners, np.array([[0, 1, 2], [0, 2, 3]], np.int32), normals, zeros, zeros, False)
 
 
-def snapshot(*meshes: Mesh, size: tuple[int, int] = (256, 256), angle: float = 40, eye: tuple[float, float, float] = (0, 0, 10), **more: object) -> Snapshot:
+def snapshot(
+    *meshes: Mesh,
+    size: tuple[int, int] = (256, 256),
+    angle: float = 40,
+    eye: tuple[float, float, float] = (0, 0, 10),
+    **more: object,
+) -> Snapshot:
     """A bare snapshot of meshes in the world's own place."""
     elements = tuple(SnapshotElement(str(number), IDENTITY, (MATT_WHITE,)) for number in range(len(meshes)))
     plain = Snapshot(size[0], size[1], eye, (0, 0, 0), angle, (), (0, 0, 0), DARK, None, elements, meshes)
@@ -98,13 +111,19 @@ class Coverage(unittest.TestCase):
         triangles = np.concatenate([np.column_stack([a, b, d]), np.column_stack([a, d, c])]).astype(np.int32)
         normals = np.broadcast_to(np.array([0, 0, 1], np.float32), (len(triangles), 3, 3)).copy()
         zeros = np.zeros(len(triangles), np.int32)
-        picture = render(snapshot(Mesh(points, triangles, normals, zeros, zeros, True), ambient=(1, 1, 1)), QUALITIES["final"])
+        picture = render(
+            snapshot(Mesh(points, triangles, normals, zeros, zeros, True), ambient=(1, 1, 1)), QUALITIES["final"]
+        )
         np.testing.assert_array_equal(picture.beauty[..., 3], 1)
 
     def test_what_reaches_behind_the_camera_is_cut_not_lost(self) -> None:
         floor = Mesh(
-            np.array([[-50, -1, 50], [50, -1, 50], [50, -1, -50], [-50, -1, -50]], float), np.array([[0, 1, 2], [0, 2, 3]], np.int32),
-            np.broadcast_to(np.array([0, 1, 0], np.float32), (2, 3, 3)).copy(), np.zeros(2, np.int32), np.zeros(2, np.int32), False,
+            np.array([[-50, -1, 50], [50, -1, 50], [50, -1, -50], [-50, -1, -50]], float),
+            np.array([[0, 1, 2], [0, 2, 3]], np.int32),
+            np.broadcast_to(np.array([0, 1, 0], np.float32), (2, 3, 3)).copy(),
+            np.zeros(2, np.int32),
+            np.zeros(2, np.int32),
+            False,
         )
         alpha = render(snapshot(floor), QUALITIES["check"]).beauty[..., 3]
         self.assertEqual(alpha[:120].max(), 0)
@@ -129,8 +148,14 @@ class Coverage(unittest.TestCase):
     def test_hundreds_of_surfaces_in_one_pixel_are_all_kept(self) -> None:
         # More fragments than a tile has room for at first.
         strips = [
-            Mesh(np.array([[x, -9, 0], [x + 0.006, -9, 0], [x + 0.006, 9, 0], [x, 9, 0]]), np.array([[0, 1, 2], [0, 2, 3]], np.int32),
-                 np.broadcast_to(np.array([0, 0, 1], np.float32), (2, 3, 3)).copy(), np.zeros(2, np.int32), np.zeros(2, np.int32), False)
+            Mesh(
+                np.array([[x, -9, 0], [x + 0.006, -9, 0], [x + 0.006, 9, 0], [x, 9, 0]]),
+                np.array([[0, 1, 2], [0, 2, 3]], np.int32),
+                np.broadcast_to(np.array([0, 0, 1], np.float32), (2, 3, 3)).copy(),
+                np.zeros(2, np.int32),
+                np.zeros(2, np.int32),
+                False,
+            )
             for x in np.arange(-3, 3, 0.006)
         ]
         picture = render(snapshot(*strips, ambient=(1, 1, 1), size=(64, 64)), QUALITIES["final"])
@@ -149,7 +174,9 @@ class Projection(unittest.TestCase):
     def test_known_points_land_where_they_should(self) -> None:
         camera = look_at((0, 0, 10), (0, 0, 0), 90, 200, 100)
         projected = camera.project(np.array([[0, 0, 0], [10, 0, 0], [0, 5, 0], [0, 0, -10.0]]))
-        np.testing.assert_allclose(projected[:, :2] / projected[:, 2:], [[100, 50], [200, 50], [100, 0], [100, 50]], atol=1e-9)
+        np.testing.assert_allclose(
+            projected[:, :2] / projected[:, 2:], [[100, 50], [200, 50], [100, 0], [100, 50]], atol=1e-9
+        )
         np.testing.assert_allclose(projected[:, 2], [10, 10, 10, 20])
 
     def test_a_camera_that_looks_straight_down_stands(self) -> None:
@@ -157,12 +184,31 @@ class Projection(unittest.TestCase):
         np.testing.assert_allclose(camera.axes @ camera.axes.T, np.eye(3), atol=1e-12)
 
 
-def _radiance(normal: tuple[float, float, float], view: tuple[float, float, float], base: float, rough: float, metal: float,
-              suns: list[list[float]], ambient: float = 0.0, environment: EnvironmentLight = DARK) -> float:
-    return float(surface_radiance(
-        *normal, *view, base, base, base, rough, metal, np.array(suns, dtype=float).reshape(-1, 6), np.full(3, ambient),
-        environment_maps(environment), reflectance_table(),
-    )[0])
+def _radiance(
+    normal: tuple[float, float, float],
+    view: tuple[float, float, float],
+    base: float,
+    rough: float,
+    metal: float,
+    suns: list[list[float]],
+    ambient: float = 0.0,
+    environment: EnvironmentLight = DARK,
+) -> float:
+    return float(
+        surface_radiance(
+            *normal,
+            *view,
+            base,
+            base,
+            base,
+            rough,
+            metal,
+            np.array(suns, dtype=float).reshape(-1, 6),
+            np.full(3, ambient),
+            environment_maps(environment),
+            reflectance_table(),
+        )[0]
+    )
 
 
 class Shading(unittest.TestCase):
@@ -171,7 +217,7 @@ class Shading(unittest.TestCase):
         for degrees in (0, 30, 60, 80):
             light = [math.sin(math.radians(degrees)), 0, math.cos(math.radians(degrees)), 1, 1, 1]
             matt = _radiance((0, 0, 1), (0, 0, 1), 1, 1, 0, [light])
-            n_l, lobe, fifth = directional_light(0., 0., 1., 0., 0., 1., *light[:3], 1.0, 1.0)
+            n_l, lobe, fifth = directional_light(0.0, 0.0, 1.0, 0.0, 0.0, 1.0, *light[:3], 1.0, 1.0)
             mirrored = (0.04 + 0.96 * fifth) * lobe * n_l
             expected = (1 - 0.04 - 0.96 * fifth) * math.cos(math.radians(degrees))
             self.assertAlmostEqual(matt - mirrored, expected, places=9)
@@ -187,7 +233,11 @@ class Shading(unittest.TestCase):
         random = np.random.default_rng(2)
         for n_l, n_v, n_h, alpha in random.uniform(0.02, 1, (200, 4)):
             for function in (ggx_lobe, ggx_lobe.py_func):
-                self.assertAlmostEqual(function(n_l, n_v, n_h, alpha), gltf(n_l, n_v, n_h, alpha), delta=1e-9 * gltf(n_l, n_v, n_h, alpha) + 1e-12)
+                self.assertAlmostEqual(
+                    function(n_l, n_v, n_h, alpha),
+                    gltf(n_l, n_v, n_h, alpha),
+                    delta=1e-9 * gltf(n_l, n_v, n_h, alpha) + 1e-12,
+                )
 
     def test_reflectance_at_normal_incidence_is_four_percent(self) -> None:
         # glTF 2.0, appendix B.3.3: F0 of dielectrics is 0.04. A black, smooth dielectric under even light mirrors that.
@@ -196,7 +246,9 @@ class Shading(unittest.TestCase):
     @staticmethod
     def _single_bounce(rough: float, facing: float) -> float:
         """Share of even light that the lobe itself reflects, by summing it over the half sphere (numpy, 1 degree)."""
-        theta, phi = np.meshgrid(np.radians(np.arange(0.25, 90, 0.5)), np.radians(np.arange(0.5, 360, 1)), indexing="ij")
+        theta, phi = np.meshgrid(
+            np.radians(np.arange(0.25, 90, 0.5)), np.radians(np.arange(0.5, 360, 1)), indexing="ij"
+        )
         light = np.stack([np.sin(theta) * np.cos(phi), np.sin(theta) * np.sin(phi), np.cos(theta)], axis=2)
         view = np.array([math.sqrt(1 - facing**2), 0, facing])
         half = light + view
@@ -269,12 +321,17 @@ class Determinism(unittest.TestCase):
         def key(shot: Shot, frame: int = 5, quality: str = "final") -> str:
             return frame_key(resolve(shot, frame, NOWHERE), quality)
 
-        same = self.shot.model_copy(update={"title": "Other", "naming": "{shot}/{pass}.{frame:05}.{ext}", "quality": "check"})
+        same = self.shot.model_copy(
+            update={"title": "Other", "naming": "{shot}/{pass}.{frame:05}.{ext}", "quality": "check"}
+        )
         self.assertEqual(key(self.shot), key(same))
         self.assertEqual(key(self.shot, self.shot.timing.first), key(self.shot, self.shot.timing.last + 1))
         camera = self.shot.camera.model_copy(update={"angle": 41.0})
         different = {
-            key(self.shot), key(self.shot, 6), key(self.shot, 5, "check"), key(self.shot.model_copy(update={"camera": camera})),
+            key(self.shot),
+            key(self.shot, 6),
+            key(self.shot, 5, "check"),
+            key(self.shot.model_copy(update={"camera": camera})),
             key(self.shot.model_copy(update={"elements": ()})),
         }
         self.assertEqual(len(different), 5)

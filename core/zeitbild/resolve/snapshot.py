@@ -66,8 +66,12 @@ def _sun(light: SunLight) -> tuple[float, float, float, float, float, float]:
     azimuth, elevation = math.radians(light.azimuth), math.radians(light.elevation)
     red, green, blue = decode_hex(light.colour)
     return (
-        math.cos(elevation) * math.sin(azimuth), math.sin(elevation), math.cos(elevation) * math.cos(azimuth),
-        red * light.strength, green * light.strength, blue * light.strength,
+        math.cos(elevation) * math.sin(azimuth),
+        math.sin(elevation),
+        math.cos(elevation) * math.cos(azimuth),
+        red * light.strength,
+        green * light.strength,
+        blue * light.strength,
     )
 
 
@@ -80,9 +84,7 @@ def element_matrix(element: ElementBase, phase: Fraction) -> tuple[float, ...]:
     place = element.placement
     # Turns are typed in decimals: reading them as decimals keeps a third of a turn from becoming a binary near-miss.
     degrees = turned_degrees(Fraction(str(element.turn.turns)), phase)
-    matrix = placement(
-        place.position, place.rotation, place.scale, element.turn.axis, degrees, element.pivot_offset
-    )
+    matrix = placement(place.position, place.rotation, place.scale, element.turn.axis, degrees, element.pivot_offset)
     return tuple(float(value) for value in matrix.reshape(-1))
 
 
@@ -113,15 +115,22 @@ def resolve(shot: Shot, frame: int, assets: AssetSource) -> Snapshot:
         if isinstance(light, SunLight):
             suns.append(_sun(light))
         else:
-            ambient = [sum_ + value * light.strength for sum_, value in zip(ambient, decode_hex(light.colour), strict=True)]
+            ambient = [
+                sum_ + value * light.strength for sum_, value in zip(ambient, decode_hex(light.colour), strict=True)
+            ]
     around = shot.environment
     return Snapshot(
-        width=shot.raster.width, height=shot.raster.height,
-        camera_position=shot.camera.position, camera_target=shot.camera.look_at, camera_angle=shot.camera.angle,
-        suns=tuple(suns), ambient=(ambient[0], ambient[1], ambient[2]),
+        width=shot.raster.width,
+        height=shot.raster.height,
+        camera_position=shot.camera.position,
+        camera_target=shot.camera.look_at,
+        camera_angle=shot.camera.angle,
+        suns=tuple(suns),
+        ambient=(ambient[0], ambient[1], ambient[2]),
         environment=EnvironmentLight(
             around.strength, decode_hex(around.sky), decode_hex(around.floor), around.boxes, around.rotation
         ),
         backdrop=decode_hex(shot.backdrop.colour) if shot.backdrop.kind == "colour" else None,
-        elements=tuple(elements), meshes=tuple(meshes),
+        elements=tuple(elements),
+        meshes=tuple(meshes),
     )

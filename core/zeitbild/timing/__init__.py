@@ -7,6 +7,15 @@ from zeitbild.timing.rate import RATES, Rate, parse_rate
 from zeitbild.timing.timecode import frame_to_timecode, timecode_to_frame
 
 __all__ = [
-    "RATES", "Length", "Rate", "frame_to_timecode", "parse_frames", "parse_length", "parse_rate", "phase_of",
-    "timecode_to_frame", "turned_degrees", "write_frames",
+    "RATES",
+    "Length",
+    "Rate",
+    "frame_to_timecode",
+    "parse_frames",
+    "parse_length",
+    "parse_rate",
+    "phase_of",
+    "timecode_to_frame",
+    "turned_degrees",
+    "write_frames",
 ]

@@ -13,7 +13,10 @@ from zeitbild.errors import InputError
 from zeitbild.timing.timecode import frame_to_timecode, timecode_to_frame
 
 _OPERATORS: dict[type[ast.operator], Callable[[Fraction, Fraction], Fraction]] = {
-    ast.Add: operator.add, ast.Sub: operator.sub, ast.Mult: operator.mul, ast.Div: operator.truediv,
+    ast.Add: operator.add,
+    ast.Sub: operator.sub,
+    ast.Mult: operator.mul,
+    ast.Div: operator.truediv,
 }
 _SECONDS = {"s": 1, "sec": 1, "min": 60, "h": 3600}
 _FRAMES = {"", "f", "frame", "frames"}

@@ -23,14 +23,18 @@ def parse_frames(text: str) -> tuple[int, ...]:
     for part in text.replace(" ", "").split(","):
         match = _PART.match(part)
         if not match:
-            raise InputError(f"frame set {text!r}: {part!r} is neither a frame, a range 1-10, nor a stepped range 1-10x2")
+            raise InputError(
+                f"frame set {text!r}: {part!r} is neither a frame, a range 1-10, nor a stepped range 1-10x2"
+            )
         first = int(match[1])
         last = int(match[2]) if match[2] is not None else first
         step = int(match[3]) if match[3] is not None else 1
         if step < 1 or last < first:
             raise InputError(f"frame set {text!r}: {part!r} must rise and have a step of 1 or more")
         if max(abs(first), abs(last)) > MAX_FRAME_NUMBER:
-            raise LimitError(f"frame set {text!r}: frame numbers go to {MAX_FRAME_NUMBER} so that names keep their digits")
+            raise LimitError(
+                f"frame set {text!r}: frame numbers go to {MAX_FRAME_NUMBER} so that names keep their digits"
+            )
         if (last - first) // step + 1 + len(frames) > MAX_FRAMES:
             raise LimitError(f"frame set {text!r} has more than {MAX_FRAMES} frames; give a shorter range")
         frames.update(range(first, last + 1, step))

@@ -7,7 +7,14 @@ from timecode import Timecode
 
 from zeitbild.errors import InputError, LimitError
 from zeitbild.timing import (
-    RATES, frame_to_timecode, parse_frames, parse_length, parse_rate, phase_of, timecode_to_frame, turned_degrees,
+    RATES,
+    frame_to_timecode,
+    parse_frames,
+    parse_length,
+    parse_rate,
+    phase_of,
+    timecode_to_frame,
+    turned_degrees,
     write_frames,
 )
 
@@ -17,7 +24,11 @@ NTSC = Fraction(30000, 1001)
 class DropFrameTimecode(unittest.TestCase):
     # SMPTE ST 12-1, drop-frame counting at 30000/1001.
     PUBLISHED = {
-        1799: "00:00:59;29", 1800: "00:01:00;02", 3597: "00:01:59;29", 3598: "00:02:00;02", 17982: "00:10:00;00",
+        1799: "00:00:59;29",
+        1800: "00:01:00;02",
+        3597: "00:01:59;29",
+        3598: "00:02:00;02",
+        17982: "00:10:00;00",
         107892: "01:00:00;00",
     }
 
@@ -72,8 +83,16 @@ class FrameSets(unittest.TestCase):
 class Lengths(unittest.TestCase):
     def test_all_ways_of_writing_a_length(self) -> None:
         for text, frames in {
-            "96": 96, "96 f": 96, "24*4": 96, "(10+2)*8": 96, "4 s": 120, "0.5 min": 900, "2:12": 72, "1:00:00": 1800,
-            "00:00:04:00": 120, "1,5 s": 45,
+            "96": 96,
+            "96 f": 96,
+            "24*4": 96,
+            "(10+2)*8": 96,
+            "4 s": 120,
+            "0.5 min": 900,
+            "2:12": 72,
+            "1:00:00": 1800,
+            "00:00:04:00": 120,
+            "1,5 s": 45,
         }.items():
             self.assertEqual(parse_length(text, Fraction(30)).frames, frames, text)
 
@@ -86,7 +105,19 @@ class Lengths(unittest.TestCase):
             parse_length("1.5 in", Fraction(24))
 
     def test_hostile_expressions_are_not_run(self) -> None:
-        for text in ("__import__('os')", "9**9", "1/0", "a", "0", "-5", "1.5", "(" * 200, "1e400 s", "nan", "lambda: 1"):
+        for text in (
+            "__import__('os')",
+            "9**9",
+            "1/0",
+            "a",
+            "0",
+            "-5",
+            "1.5",
+            "(" * 200,
+            "1e400 s",
+            "nan",
+            "lambda: 1",
+        ):
             with self.assertRaises(InputError, msg=text):
                 parse_length(text, Fraction(24))
 

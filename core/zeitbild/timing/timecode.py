@@ -40,7 +40,9 @@ def timecode_to_frame(text: str, rate: Fraction) -> int:
     hours, minutes, seconds, frames = (int(part or 0) for part in match.groups())
     per_second, dropped = nominal(rate), drops(rate)
     if frames >= per_second or seconds > 59 or minutes > 59:
-        raise InputError(f"timecode {text!r} has a part out of range: minutes and seconds to 59, frames to {per_second - 1}")
+        raise InputError(
+            f"timecode {text!r} has a part out of range: minutes and seconds to 59, frames to {per_second - 1}"
+        )
     if dropped and frames < dropped and seconds == 0 and minutes % 10:
         raise InputError(f"timecode {text!r} does not exist: this rate skips its number (drop-frame)")
     total_minutes = 60 * hours + minutes

@@ -9,5 +9,6 @@ from projects.models import Project
 def copy_fonts(source: Project, target: Project) -> None:
     """Add the fonts of one project to another; their content is shared."""
     Font.objects.bulk_create(
-        Font(project=target, sha256=font.sha256, title=font.title, file_name=font.file_name) for font in source.fonts.all()
+        Font(project=target, sha256=font.sha256, title=font.title, file_name=font.file_name)
+        for font in source.fonts.all()
     )

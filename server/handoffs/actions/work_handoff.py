@@ -33,7 +33,8 @@ def claim_handoff(worker: str) -> HandOff | None:
     with transaction.atomic():
         handoff = (
             HandOff.objects.filter(Q(state=HandOff.State.WAITING) | Q(state=HandOff.State.WRITING, lease_until__lt=now))
-            .order_by("id").first()
+            .order_by("id")
+            .first()
         )
         if handoff is None:
             return None
@@ -78,8 +79,14 @@ def work_handoff(handoff: HandOff, pool: FramePool) -> None:
     frames = sorted({frame for _, frame in cells})
     try:
         manifest = build_manifest(
-            shot, recipe, handoff.version, records, layers=[layer.name for layer in shot.layers], frames=frames,
-            quality=run.quality, depth_range=depth_range(shot, AssetFolder(assets_folder())),
+            shot,
+            recipe,
+            handoff.version,
+            records,
+            layers=[layer.name for layer in shot.layers],
+            frames=frames,
+            quality=run.quality,
+            depth_range=depth_range(shot, AssetFolder(assets_folder())),
             created=handoff.made_at.isoformat(timespec="seconds"),
         )
         size = pack(folder, package_path(handoff), manifest, receiver_text(manifest, recipe.note), records)
@@ -87,7 +94,11 @@ def work_handoff(handoff: HandOff, pool: FramePool) -> None:
         _fail(handoff, str(error))
         return
     HandOff.objects.filter(id=handoff.id).update(
-        state=HandOff.State.DONE, files=len(records), bytes=size, lease_until=None, worker="",
+        state=HandOff.State.DONE,
+        files=len(records),
+        bytes=size,
+        lease_until=None,
+        worker="",
         worst=max((record.worst for record in records), default=0.0),
         written={layer: write_frames(sorted(done)) for layer, done in written.items()},
     )

@@ -31,10 +31,16 @@ def start_run(user: User, shot: Shot, *, base: int, frame_set: str = "", quality
     frames = parse_frames(frame_set) if frame_set.strip() else tuple(document.timing.frames)
     plan_files(document, version=1, ext="png", frames=frames)
     if len(frames) * len(document.layers) > MAX_CELLS:
-        raise LimitError(f"{len(frames) * len(document.layers)} cells are more than {MAX_CELLS} in one run; shorten the range")
+        raise LimitError(
+            f"{len(frames) * len(document.layers)} cells are more than {MAX_CELLS} in one run; shorten the range"
+        )
     with transaction.atomic():
         run = Run.objects.create(
-            shot=shot, revision_id=base, document=write_shot(document), quality=chosen, frame_set=write_frames(frames),
+            shot=shot,
+            revision_id=base,
+            document=write_shot(document),
+            quality=chosen,
+            frame_set=write_frames(frames),
             started_by=user,
         )
         Cell.objects.bulk_create(

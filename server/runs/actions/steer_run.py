@@ -40,7 +40,9 @@ def retry_failed(run: Run) -> None:
         run.refresh_from_db()
         if run.state in (Run.State.WAITING, Run.State.RUNNING):
             raise InputError("This run is under way; failed frames can be tried again when it has ended.")
-        again = run.cells.filter(state=Cell.State.FAILED).update(state=Cell.State.WAITING, error="", changed_at=timezone.now())
+        again = run.cells.filter(state=Cell.State.FAILED).update(
+            state=Cell.State.WAITING, error="", changed_at=timezone.now()
+        )
         if not again:
             raise InputError("No frame of this run has failed.")
         run.state, run.stop_asked, run.error = Run.State.WAITING, False, ""

@@ -37,7 +37,9 @@ def save_document(user: User, shot_id: int, *, base: int, document: Any, label: 
         shot = _locked(shot_id)
         check_assets(shot.project, document)
         if shot.current_id != base:
-            raise Conflict("This shot was changed elsewhere meanwhile. Your change was not saved over it.", shot.current_id or 0)
+            raise Conflict(
+                "This shot was changed elsewhere meanwhile. Your change was not saved over it.", shot.current_id or 0
+            )
         taken = shot.project.shots.filter(code__iexact=checked.shot, deleted_at=None).exclude(id=shot.id).exists()
         if taken:
             raise DocumentError([Problem("shot", f"there is a shot {checked.shot} in this project already")])

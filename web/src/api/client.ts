@@ -54,7 +54,11 @@ const guard: Middleware = {
     if (!response.ok) throw await problemOf(response);
   },
   onError() {
-    return new Problem(0, "offline", "The server cannot be reached. Your work here is kept; it is saved when it answers.");
+    return new Problem(
+      0,
+      "offline",
+      "The server cannot be reached. Your work here is kept; it is saved when it answers.",
+    );
   },
 };
 

@@ -1081,7 +1081,7 @@ export interface components {
         };
         /**
          * EstimateIn
-         * @description An unsaved document and a quality.
+         * @description An unsaved document, a quality, and a frame set (empty: the range).
          */
         EstimateIn: {
             /** Document */
@@ -1094,6 +1094,11 @@ export interface components {
              * @enum {string}
              */
             quality?: "rough" | "check" | "final";
+            /**
+             * Frame Set
+             * @default
+             */
+            frame_set?: string;
         };
         /**
          * LengthIn

@@ -13,15 +13,25 @@ const emit = defineEmits<{ commit: [value: string] }>();
 
 <template>
   <RadioGroup :model-value="modelValue" @update:model-value="emit('commit', $event as string)">
-    <RadioGroupLabel class="mb-0.5 block text-soft" :class="{ 'font-semibold text-ink!': initial !== undefined && initial !== modelValue }">{{
-      label
-    }}</RadioGroupLabel>
+    <RadioGroupLabel
+      class="mb-0.5 block text-soft"
+      :class="{ 'font-semibold text-ink!': initial !== undefined && initial !== modelValue }"
+      >{{ label }}</RadioGroupLabel
+    >
     <div class="flex flex-wrap gap-x-3 gap-y-1 border-b border-line pb-1">
-      <RadioGroupOption v-for="option in options" :key="option.name" v-slot="{ checked }" :value="option.name" as="template">
+      <RadioGroupOption
+        v-for="option in options"
+        :key="option.name"
+        v-slot="{ checked }"
+        :value="option.name"
+        as="template"
+      >
         <button
           type="button"
           class="border-b-2 px-0.5 pb-0.5"
-          :class="checked ? 'border-select-ink font-semibold text-select-ink' : 'border-transparent text-soft hover:text-ink'"
+          :class="
+            checked ? 'border-select-ink font-semibold text-select-ink' : 'border-transparent text-soft hover:text-ink'
+          "
         >
           {{ option.title }}
         </button>

@@ -1,7 +1,12 @@
 <script setup lang="ts">
 import { ref, useId, watch } from "vue";
 
-const props = defineProps<{ label: string; modelValue: string; initial?: string | undefined; error?: string | undefined }>();
+const props = defineProps<{
+  label: string;
+  modelValue: string;
+  initial?: string | undefined;
+  error?: string | undefined;
+}>();
 const emit = defineEmits<{ update: [value: string]; commit: [value: string] }>();
 const id = useId();
 const text = ref(props.modelValue);

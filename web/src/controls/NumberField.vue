@@ -17,7 +17,16 @@ const props = withDefaults(
     /** A letter close to its field, for coordinates. */
     compact?: boolean;
   }>(),
-  { unit: "", step: 1, min: -Infinity, max: Infinity, whole: false, initial: undefined, error: undefined, compact: false },
+  {
+    unit: "",
+    step: 1,
+    min: -Infinity,
+    max: Infinity,
+    whole: false,
+    initial: undefined,
+    error: undefined,
+    compact: false,
+  },
 );
 /** ``update`` while a value is being found (typing steps, scrubbing); ``commit`` when it stands. */
 const emit = defineEmits<{ update: [value: number]; commit: [value: number] }>();
@@ -115,8 +124,15 @@ function scrubEnd() {
       <label
         :for="id"
         class="min-w-0 cursor-ew-resize touch-none truncate text-soft select-none"
-        :class="[compact ? '' : 'flex-1', initial !== undefined && initial !== modelValue ? 'font-semibold text-ink!' : '']"
-        :title="initial !== undefined && initial !== modelValue ? `Differs from ${writeNumber(initial)}; double-click to reset` : 'Drag to change'"
+        :class="[
+          compact ? '' : 'flex-1',
+          initial !== undefined && initial !== modelValue ? 'font-semibold text-ink!' : '',
+        ]"
+        :title="
+          initial !== undefined && initial !== modelValue
+            ? `Differs from ${writeNumber(initial)}; double-click to reset`
+            : 'Drag to change'
+        "
         @pointerdown="scrubStart"
         @pointermove="scrubMove"
         @pointerup="scrubEnd"
@@ -124,7 +140,10 @@ function scrubEnd() {
         @dblclick="reset"
         >{{ label }}</label
       >
-      <div class="flex min-w-0 items-baseline rounded-sm border border-rule bg-sheet focus-within:border-select-ink" :class="[{ 'border-now!': shownError }, compact ? 'flex-1' : '']">
+      <div
+        class="flex min-w-0 items-baseline rounded-sm border border-rule bg-sheet focus-within:border-select-ink"
+        :class="[{ 'border-now!': shownError }, compact ? 'flex-1' : '']"
+      >
         <input
           :id="id"
           v-model="text"

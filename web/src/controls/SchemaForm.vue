@@ -26,7 +26,10 @@ const props = withDefaults(
   }>(),
   { skip: () => [], sections: true },
 );
-const emit = defineEmits<{ update: [path: string, value: unknown]; commit: [path: string, value: unknown, label: string] }>();
+const emit = defineEmits<{
+  update: [path: string, value: unknown];
+  commit: [path: string, value: unknown, label: string];
+}>();
 
 const groups = computed(() => planFields(props.schema, props.root, ["kind", "id", ...props.skip]));
 
@@ -112,7 +115,9 @@ function commit(field: FieldPlan, value: unknown) {
           @commit="commit(field, $event)"
         />
         <fieldset v-else-if="field.widget === 'part'" class="grid gap-1.5 border-l-2 border-line pl-2">
-          <legend class="mb-0.5 font-semibold" :class="{ 'sr-only': group.fields.length === 1 }">{{ field.title }}</legend>
+          <legend class="mb-0.5 font-semibold" :class="{ 'sr-only': group.fields.length === 1 }">
+            {{ field.title }}
+          </legend>
           <SchemaForm
             :schema="field.schema"
             :root

@@ -23,7 +23,15 @@ function value(event: Event) {
 <template>
   <div>
     <NumberField
-      :label :model-value :unit :step :min :max :whole :initial :error
+      :label
+      :model-value
+      :unit
+      :step
+      :min
+      :max
+      :whole
+      :initial
+      :error
       @update="emit('update', $event)"
       @commit="emit('commit', $event)"
     />

@@ -14,7 +14,10 @@ const emit = defineEmits<{ commit: [value: boolean] }>();
       :class="modelValue ? 'bg-select-ink' : 'bg-sheet'"
       @update:model-value="emit('commit', $event)"
     >
-      <span class="inline-block size-3.5 rounded-[1px] transition-transform" :class="modelValue ? 'translate-x-3.5 bg-sheet' : 'bg-soft'" />
+      <span
+        class="inline-block size-3.5 rounded-[1px] transition-transform"
+        :class="modelValue ? 'translate-x-3.5 bg-sheet' : 'bg-soft'"
+      />
     </Switch>
   </SwitchGroup>
 </template>

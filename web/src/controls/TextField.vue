@@ -2,7 +2,15 @@
 import { ref, useId, watch } from "vue";
 
 const props = withDefaults(
-  defineProps<{ label: string; modelValue: string; lines?: boolean; large?: boolean; error?: string | undefined; type?: string; autocomplete?: string }>(),
+  defineProps<{
+    label: string;
+    modelValue: string;
+    lines?: boolean;
+    large?: boolean;
+    error?: string | undefined;
+    type?: string;
+    autocomplete?: string;
+  }>(),
   { lines: false, large: false, error: undefined, type: "text", autocomplete: "off" },
 );
 const emit = defineEmits<{ update: [value: string]; commit: [value: string] }>();

@@ -19,7 +19,10 @@ function changed(at: number, value: number) {
 
 <template>
   <fieldset>
-    <legend class="mb-0.5 text-soft" :class="{ 'font-semibold text-ink!': initial && initial.some((one, at) => one !== modelValue[at]) }">
+    <legend
+      class="mb-0.5 text-soft"
+      :class="{ 'font-semibold text-ink!': initial && initial.some((one, at) => one !== modelValue[at]) }"
+    >
       {{ label }}<span v-if="unit" class="text-2xs"> in {{ unit }}</span>
     </legend>
     <div class="flex gap-2">

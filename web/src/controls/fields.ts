@@ -22,7 +22,8 @@ export interface FieldGroup {
 export function resolveRef(schema: JsonSchema, root: JsonSchema): JsonSchema {
   if (!schema.$ref) return schema;
   const name = schema.$ref.split("/").at(-1) ?? "";
-  const { $ref: _, ...beside } = schema;
+  const beside = { ...schema };
+  delete beside.$ref;
   return { ...resolveRef(root.$defs?.[name] ?? {}, root), ...beside };
 }
 

@@ -12,7 +12,9 @@ import { ground, GROUNDS, surround } from "./grounds";
         <button
           type="button"
           class="border-b-2 px-0.5"
-          :class="checked ? 'border-select-ink font-semibold text-select-ink' : 'border-transparent text-soft hover:text-ink'"
+          :class="
+            checked ? 'border-select-ink font-semibold text-select-ink' : 'border-transparent text-soft hover:text-ink'
+          "
         >
           {{ one.title }}
         </button>
@@ -25,7 +27,13 @@ import { ground, GROUNDS, surround } from "./grounds";
       class="h-5 w-7 rounded-sm border border-rule"
       aria-label="Ground colour"
     />
-    <input v-if="ground.kind === 'gradient'" v-model="ground.colour_to" type="color" class="h-5 w-7 rounded-sm border border-rule" aria-label="Ground colour below" />
+    <input
+      v-if="ground.kind === 'gradient'"
+      v-model="ground.colour_to"
+      type="color"
+      class="h-5 w-7 rounded-sm border border-rule"
+      aria-label="Ground colour below"
+    />
     <slot />
     <button
       type="button"

@@ -12,12 +12,17 @@ import { useLatest } from "./useLatest";
 
 const props = defineProps<{ movable?: boolean; playing?: ImageBitmap | null }>();
 
+/** Rough pictures are at most so wide, and narrower where this machine would not keep up with the hand. */
 const ROUGH_WIDTH = 640;
+const LEAST_ROUGH_WIDTH = 400;
+/** Longest time from asking to showing, in ms, at which two pictures under way still make 24 a second. */
+const PACE_MS = 75;
 const REST_MS = 260;
 const shot = useShot();
 const latest = useLatest();
 const canvas = useTemplateRef("canvas");
 const viewWidth = ref(640);
+let roughWidth = ROUGH_WIDTH;
 let timer = 0;
 
 const raster = computed(() => shot.draft?.raster ?? { width: 16, height: 9 });
@@ -26,9 +31,17 @@ function ask(quality: "rough" | "final") {
   const document = shot.draft;
   if (!document) return;
   const full = Math.min(viewWidth.value * window.devicePixelRatio, raster.value.width);
-  const width = Math.max(2, Math.round(quality === "rough" ? Math.min(ROUGH_WIDTH, full) : full));
+  const width = Math.max(2, Math.round(quality === "rough" ? Math.min(roughWidth, full) : full));
   const height = Math.max(2, Math.round((width * raster.value.height) / raster.value.width));
-  const body = { document, frame: shot.frame, width, height, quality, kind: quality === "rough" ? "jpeg" : "png", ground };
+  const body = {
+    document,
+    frame: shot.frame,
+    width,
+    height,
+    quality,
+    kind: quality === "rough" ? "jpeg" : "png",
+    ground,
+  };
   latest.ask(`/api/shots/${shot.id}/picture`, body, `${shot.frame} ${quality}`);
 }
 
@@ -50,10 +63,20 @@ function draw(bitmap: ImageBitmap | undefined | null) {
   target.getContext("2d")?.drawImage(bitmap, 0, 0);
 }
 watch([() => latest.shown.value, canvas], () => {
+  const shown = latest.shown.value;
+  if (shown?.tag.endsWith("rough")) {
+    const wanted = roughWidth * Math.sqrt(PACE_MS / shown.milliseconds);
+    // Slowly, so that one late picture does not make the next ones coarse.
+    roughWidth = Math.max(LEAST_ROUGH_WIDTH, Math.min(ROUGH_WIDTH, 0.85 * roughWidth + 0.15 * wanted));
+  }
   if (!props.playing) draw(latest.shown.value?.bitmap);
-  if (latest.failure.value === null && shot.failure && ["font", "input", "limit"].includes(shot.failure.code)) shot.clearNote();
+  if (latest.failure.value === null && shot.failure && ["font", "input", "limit"].includes(shot.failure.code))
+    shot.clearNote();
 });
-watch(() => props.playing, (bitmap) => draw(bitmap ?? latest.shown.value?.bitmap));
+watch(
+  () => props.playing,
+  (bitmap) => draw(bitmap ?? latest.shown.value?.bitmap),
+);
 watch(latest.failure, (failure) => failure && shot.note(failure));
 
 let drag: { x: number; y: number; panning: boolean } | null = null;
@@ -89,7 +112,12 @@ function wheel(event: WheelEvent) {
   window.clearTimeout(wheelTimer);
   wheelTimer = window.setTimeout(() => void shot.save(), 300);
 }
-const KEYS: Record<string, [number, number]> = { ArrowLeft: [-10, 0], ArrowRight: [10, 0], ArrowUp: [0, -10], ArrowDown: [0, 10] };
+const KEYS: Record<string, [number, number]> = {
+  ArrowLeft: [-10, 0],
+  ArrowRight: [10, 0],
+  ArrowUp: [0, -10],
+  ArrowDown: [0, 10],
+};
 function key(event: KeyboardEvent) {
   const by = KEYS[event.key];
   if (!props.movable || !by) return;

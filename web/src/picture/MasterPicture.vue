@@ -39,7 +39,11 @@ const alt = computed(() => props.label);
     <img v-if="shown" :src="shown" :alt class="block size-full" />
     <div v-else class="grid size-full place-items-center bg-black/10 text-center text-white"><slot name="empty" /></div>
     <template #over>
-      <p v-if="failed" class="absolute inset-x-4 top-4 mx-auto max-w-lg rounded-sm bg-sheet px-3 py-2 text-center shadow" role="alert">
+      <p
+        v-if="failed"
+        class="absolute inset-x-4 top-4 mx-auto max-w-lg rounded-sm bg-sheet px-3 py-2 text-center shadow"
+        role="alert"
+      >
         ✕ This frame’s master cannot be shown; render it again.
       </p>
     </template>

@@ -15,7 +15,10 @@ function fit() {
   const box = room.value?.getBoundingClientRect();
   if (!box) return;
   const scale = Math.min((box.width - 32) / props.width, (box.height - 32) / props.height);
-  size.value = { width: Math.max(16, Math.floor(props.width * scale)), height: Math.max(9, Math.floor(props.height * scale)) };
+  size.value = {
+    width: Math.max(16, Math.floor(props.width * scale)),
+    height: Math.max(9, Math.floor(props.height * scale)),
+  };
   emit("size", size.value.width, size.value.height);
 }
 onMounted(() => {
@@ -29,7 +32,11 @@ const style = computed(() => ({ width: `${size.value.width}px`, height: `${size.
 </script>
 
 <template>
-  <div ref="room" class="relative grid min-h-0 min-w-0 place-items-center overflow-hidden" :class="surround.dark ? 'bg-surround-dark' : 'bg-surround'">
+  <div
+    ref="room"
+    class="relative grid min-h-0 min-w-0 place-items-center overflow-hidden"
+    :class="surround.dark ? 'bg-surround-dark' : 'bg-surround'"
+  >
     <div class="relative" :style><slot :size="size" /></div>
     <slot name="over" />
   </div>

@@ -27,7 +27,11 @@ export function orbit(aim: Aim, dx: number, dy: number): Aim {
   const [tx, ty, tz] = aim.look_at;
   return {
     look_at: aim.look_at,
-    position: tidy([tx + level * Math.sin(azimuth), ty + distance * Math.sin(elevation), tz + level * Math.cos(azimuth)]),
+    position: tidy([
+      tx + level * Math.sin(azimuth),
+      ty + distance * Math.sin(elevation),
+      tz + level * Math.cos(azimuth),
+    ]),
   };
 }
 

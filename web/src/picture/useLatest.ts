@@ -9,6 +9,7 @@ export interface Shown {
   /** What the picture was asked for as. */
   tag: string;
   bitmap: ImageBitmap;
+  /** From asking to showing. */
   milliseconds: number;
 }
 
@@ -29,6 +30,7 @@ export function useLatest() {
 
   async function fetchPicture(url: string, body: unknown, tag: string) {
     const own = ++number;
+    const began = performance.now();
     running += 1;
     try {
       const response = await fetch(url, {
@@ -43,16 +45,17 @@ export function useLatest() {
         return;
       }
       newest = own;
-      const duration = /dur=([\d.]+)/.exec(response.headers.get("Server-Timing") ?? "")?.[1];
       shown.value?.bitmap.close();
-      shown.value = { tag, bitmap, milliseconds: Number(duration ?? 0) };
+      shown.value = { tag, bitmap, milliseconds: performance.now() - began };
       failure.value = null;
       count.value += 1;
     } catch (error) {
       if (own < newest || ended) return;
       newest = own;
       failure.value =
-        error instanceof Problem ? error : new Problem(0, "offline", "The server cannot be reached; the picture is not up to date.");
+        error instanceof Problem
+          ? error
+          : new Problem(0, "offline", "The server cannot be reached; the picture is not up to date.");
     } finally {
       running -= 1;
       pump();

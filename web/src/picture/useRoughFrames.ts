@@ -21,8 +21,13 @@ export function useRoughFrames() {
       method: "POST",
       headers: { "Content-Type": "application/json", "X-CSRFToken": csrfToken() },
       body: JSON.stringify({
-        document: shot.draft, frame, width, height: Math.max(2, Math.round((width * raster.height) / raster.width)),
-        quality: "rough", kind: "jpeg", ground,
+        document: shot.draft,
+        frame,
+        width,
+        height: Math.max(2, Math.round((width * raster.height) / raster.width)),
+        quality: "rough",
+        kind: "jpeg",
+        ground,
       }),
     });
     if (!response.ok) throw await problemOf(response);
@@ -30,5 +35,11 @@ export function useRoughFrames() {
   }
 
   const rate = () => offers.value?.rates.find((one) => one.name === shot.draft?.timing.rate)?.value ?? 24;
-  return usePlayback(() => shot.frames, rate, load, () => [shot.draft, { ...ground }], () => shot.frame);
+  return usePlayback(
+    () => shot.frames,
+    rate,
+    load,
+    () => [shot.draft, { ...ground }],
+    () => shot.frame,
+  );
 }

@@ -5,7 +5,8 @@ export function useSpaceKey(toggle: () => void) {
   function pressed(event: KeyboardEvent) {
     if (event.key !== " " || event.ctrlKey || event.altKey || event.metaKey) return;
     const target = event.target;
-    if (target instanceof HTMLElement && target.closest("input,textarea,button,select,a,[role=switch],[role=radio]")) return;
+    if (target instanceof HTMLElement && target.closest("input,textarea,button,select,a,[role=switch],[role=radio]"))
+      return;
     event.preventDefault();
     toggle();
   }

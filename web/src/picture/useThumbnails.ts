@@ -30,8 +30,13 @@ export function useThumbnails() {
         method: "POST",
         headers: { "Content-Type": "application/json", "X-CSRFToken": csrfToken() },
         body: JSON.stringify({
-          document, frame, width: Math.max(2, Math.round((HEIGHT * width) / height)), height: HEIGHT, quality: "rough",
-          kind: "jpeg", ground: { kind: "grey" },
+          document,
+          frame,
+          width: Math.max(2, Math.round((HEIGHT * width) / height)),
+          height: HEIGHT,
+          quality: "rough",
+          kind: "jpeg",
+          ground: { kind: "grey" },
         }),
       });
       // What is wrong is said beside the picture and its field; a sheet without thumbnails needs no second message.

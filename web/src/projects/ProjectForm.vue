@@ -22,25 +22,70 @@ const props = defineProps<{
 const emit = defineEmits<{ submit: [body: Schemas["ProjectIn"]]; cancel: [] }>();
 const offers = useOffers();
 const from = (props.start?.defaults ?? offers.value?.defaults) as unknown as Defaults;
-const form = reactive({ code: props.start?.code ?? "", title: props.start?.title ?? "", raster: { ...from.raster }, rate: from.timing.rate, naming: from.naming });
-const rates = computed(() => (offers.value?.rates ?? []).map((one) => ({ name: one.name, title: one.name, note: one.value.toFixed(3) })));
+const form = reactive({
+  code: props.start?.code ?? "",
+  title: props.start?.title ?? "",
+  raster: { ...from.raster },
+  rate: from.timing.rate,
+  naming: from.naming,
+});
+const rates = computed(() =>
+  (offers.value?.rates ?? []).map((one) => ({ name: one.name, title: one.name, note: one.value.toFixed(3) })),
+);
 
 function submit() {
   const defaults = { raster: form.raster, timing: { ...from.timing, rate: form.rate }, naming: form.naming };
-  emit("submit", { code: form.code.trim(), title: form.title.trim(), defaults: defaults as unknown as Record<string, never> });
+  emit("submit", {
+    code: form.code.trim(),
+    title: form.title.trim(),
+    defaults: defaults as unknown as Record<string, never>,
+  });
 }
 </script>
 
 <template>
   <form class="grid grid-cols-2 gap-x-6 gap-y-3 border border-rule bg-sheet p-4" @submit.prevent="submit">
     <TextField label="Title" :model-value="form.title" :error="problems.title" @update="form.title = $event" />
-    <TextField label="Code, for file names" :model-value="form.code" :error="problems.project" @update="form.code = $event" />
+    <TextField
+      label="Code, for file names"
+      :model-value="form.code"
+      :error="problems.project"
+      @update="form.code = $event"
+    />
     <div class="grid gap-2">
-      <NumberField label="Width" unit="px" whole :model-value="form.raster.width" :error="problems['raster.width'] ?? problems.raster" @commit="form.raster.width = $event" @update="form.raster.width = $event" />
-      <NumberField label="Height" unit="px" whole :model-value="form.raster.height" :error="problems['raster.height']" @commit="form.raster.height = $event" @update="form.raster.height = $event" />
+      <NumberField
+        label="Width"
+        unit="px"
+        whole
+        :model-value="form.raster.width"
+        :error="problems['raster.width'] ?? problems.raster"
+        @commit="form.raster.width = $event"
+        @update="form.raster.width = $event"
+      />
+      <NumberField
+        label="Height"
+        unit="px"
+        whole
+        :model-value="form.raster.height"
+        :error="problems['raster.height']"
+        @commit="form.raster.height = $event"
+        @update="form.raster.height = $event"
+      />
     </div>
-    <ListField label="Frames a second" :model-value="form.rate" :options="rates" :error="problems['timing.rate']" @commit="form.rate = $event" />
-    <TextField class="col-span-2" label="File-name rule" :model-value="form.naming" :error="problems.naming" @update="form.naming = $event" />
+    <ListField
+      label="Frames a second"
+      :model-value="form.rate"
+      :options="rates"
+      :error="problems['timing.rate']"
+      @commit="form.rate = $event"
+    />
+    <TextField
+      class="col-span-2"
+      label="File-name rule"
+      :model-value="form.naming"
+      :error="problems.naming"
+      @update="form.naming = $event"
+    />
     <p v-if="failure && !Object.keys(problems).length" class="col-span-2 text-now" role="alert">✕ {{ failure }}</p>
     <div class="col-span-2 flex justify-end gap-2">
       <PressButton quiet @click="emit('cancel')">Cancel</PressButton>

@@ -52,7 +52,12 @@ onMounted(load);
 
 const make = () =>
   tryTo(async () => {
-    const shot = await answer(api.POST("/api/projects/{project_id}/shots", { ...path, body: { code: code.value.trim(), title: title.value.trim() } }));
+    const shot = await answer(
+      api.POST("/api/projects/{project_id}/shots", {
+        ...path,
+        body: { code: code.value.trim(), title: title.value.trim() },
+      }),
+    );
     await router.push(`/shots/${shot.id}/build`);
   });
 const change = (body: Schemas["ProjectIn"]) =>
@@ -62,7 +67,9 @@ const change = (body: Schemas["ProjectIn"]) =>
   });
 const share = () =>
   tryTo(async () => {
-    project.value = await answer(api.POST("/api/projects/{project_id}/members", { ...path, body: { username: member.value.trim() } }));
+    project.value = await answer(
+      api.POST("/api/projects/{project_id}/members", { ...path, body: { username: member.value.trim() } }),
+    );
     member.value = "";
   });
 async function duplicate(shot: Shot) {
@@ -86,9 +93,14 @@ async function restore() {
 </script>
 
 <template>
-  <PageHead><RouterLink to="/" class="hover:underline">Projects</RouterLink><span v-if="project">/ {{ project.title }}</span></PageHead>
+  <PageHead
+    ><RouterLink to="/" class="hover:underline">Projects</RouterLink
+    ><span v-if="project">/ {{ project.title }}</span></PageHead
+  >
   <main class="mx-auto max-w-5xl px-6 py-8">
-    <p v-if="missing" role="alert">{{ missing }} <RouterLink to="/" class="underline">Back to your projects</RouterLink></p>
+    <p v-if="missing" role="alert">
+      {{ missing }} <RouterLink to="/" class="underline">Back to your projects</RouterLink>
+    </p>
     <template v-else-if="project">
       <div class="mb-4 flex items-end gap-3 border-b-2 border-ink pb-2">
         <h1 class="font-title text-3xl">{{ project.title }}</h1>
@@ -96,18 +108,37 @@ async function restore() {
         <PressButton class="ml-auto" @click="changing = !changing">Rename and defaults</PressButton>
         <PressButton primary @click="making = !making">New shot</PressButton>
       </div>
-      <ProjectForm v-if="changing" class="mb-6" :problems :failure :start="project" action="Keep" @submit="change" @cancel="changing = false" />
+      <ProjectForm
+        v-if="changing"
+        class="mb-6"
+        :problems
+        :failure
+        :start="project"
+        action="Keep"
+        @submit="change"
+        @cancel="changing = false"
+      />
       <form v-if="making" class="mb-6 flex items-end gap-3 border border-rule bg-sheet p-4" @submit.prevent="make">
         <TextField class="w-32" label="Code" :model-value="code" :error="problems.shot" @update="code = $event" />
         <TextField class="flex-1" label="Title" :model-value="title" :error="problems.title" @update="title = $event" />
         <PressButton type="submit" primary>Make shot</PressButton>
       </form>
-      <p v-if="!shots.length && !making" class="py-10 text-soft">No shots yet. A new shot starts with a word, three lights and a camera; “New shot” makes one.</p>
+      <p v-if="!shots.length && !making" class="py-10 text-soft">
+        No shots yet. A new shot starts with a word, three lights and a camera; “New shot” makes one.
+      </p>
       <ul class="grid grid-cols-3 gap-5">
         <li v-for="shot in shots" :key="shot.id" class="group">
           <RouterLink :to="`/shots/${shot.id}/build`" class="block">
-            <img :src="`/api/shots/${shot.id}/poster/${shot.revision}`" alt="" class="aspect-video w-full bg-surround object-contain" loading="lazy" />
-            <span class="mt-1.5 flex items-baseline gap-2"><b class="font-semibold">{{ shot.code }}</b><span class="truncate font-title text-base group-hover:underline">{{ shot.title }}</span></span>
+            <img
+              :src="`/api/shots/${shot.id}/poster/${shot.revision}`"
+              alt=""
+              class="aspect-video w-full bg-surround object-contain"
+              loading="lazy"
+            />
+            <span class="mt-1.5 flex items-baseline gap-2"
+              ><b class="font-semibold">{{ shot.code }}</b
+              ><span class="truncate font-title text-base group-hover:underline">{{ shot.title }}</span></span
+            >
           </RouterLink>
           <div class="flex items-center gap-1 text-soft">
             <span>{{ shot.frames }} frames, {{ shot.rate }} a second, {{ shot.width }} × {{ shot.height }}</span>
@@ -122,11 +153,22 @@ async function restore() {
         <h2 class="font-title text-lg">People</h2>
         <p class="text-soft">{{ project.members.join(", ") }}. Only they see this project.</p>
         <form class="mt-2 flex w-96 items-end gap-2" @submit.prevent="share">
-          <TextField class="flex-1" label="Share with (name here)" :model-value="member" :error="problems.username" @update="member = $event" />
+          <TextField
+            class="flex-1"
+            label="Share with (name here)"
+            :model-value="member"
+            :error="problems.username"
+            @update="member = $event"
+          />
           <PressButton type="submit">Share</PressButton>
         </form>
       </section>
     </template>
   </main>
-  <UndoNote v-if="deleted" :text="`${deleted.code} is put away with its runs and hand-offs.`" @undo="restore" @close="deleted = null" />
+  <UndoNote
+    v-if="deleted"
+    :text="`${deleted.code} is put away with its runs and hand-offs.`"
+    @undo="restore"
+    @close="deleted = null"
+  />
 </template>

@@ -58,13 +58,23 @@ async function restore() {
       <h1 class="font-title text-3xl">Projects</h1>
       <PressButton primary @click="making = !making">New project</PressButton>
     </div>
-    <ProjectForm v-if="making" class="mb-6" :problems :failure action="Make project" @submit="make" @cancel="making = false" />
+    <ProjectForm
+      v-if="making"
+      class="mb-6"
+      :problems
+      :failure
+      action="Make project"
+      @submit="make"
+      @cancel="making = false"
+    />
     <p v-if="projects && !projects.length && !making" class="py-10 text-soft">
       No projects yet. A project holds the shots of one job and what they start with: raster, rate and file-name rule.
     </p>
     <ul v-if="projects">
       <li v-for="project in projects" :key="project.id" class="flex items-baseline gap-4 border-b border-line py-3">
-        <RouterLink :to="`/projects/${project.id}`" class="font-title text-xl hover:underline">{{ project.title }}</RouterLink>
+        <RouterLink :to="`/projects/${project.id}`" class="font-title text-xl hover:underline">{{
+          project.title
+        }}</RouterLink>
         <span class="text-soft">{{ project.code }}</span>
         <span class="text-soft">{{ project.shot_count }} {{ project.shot_count === 1 ? "shot" : "shots" }}</span>
         <span class="ml-auto flex gap-1">
@@ -74,5 +84,10 @@ async function restore() {
       </li>
     </ul>
   </main>
-  <UndoNote v-if="deleted" :text="`“${deleted.title}” is put away with its ${deleted.shot_count} shots.`" @undo="restore" @close="deleted = null" />
+  <UndoNote
+    v-if="deleted"
+    :text="`“${deleted.title}” is put away with its ${deleted.shot_count} shots.`"
+    @undo="restore"
+    @close="deleted = null"
+  />
 </template>

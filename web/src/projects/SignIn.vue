@@ -30,7 +30,13 @@ async function submit() {
       <h1 class="font-title text-3xl">Zeitbild</h1>
       <p class="text-soft">Elements with nothing behind them, rendered, proved and handed over.</p>
       <TextField label="Name" :model-value="username" autocomplete="username" @update="username = $event" />
-      <TextField label="Password" type="password" :model-value="password" autocomplete="current-password" @update="password = $event" />
+      <TextField
+        label="Password"
+        type="password"
+        :model-value="password"
+        autocomplete="current-password"
+        @update="password = $event"
+      />
       <p v-if="failure" class="text-now" role="alert">✕ {{ failure }}</p>
       <PressButton type="submit" primary :disabled="busy">Sign in</PressButton>
     </form>

@@ -5,7 +5,10 @@ import { useShot } from "@/shot/store";
 import type { SheetColumn } from "./columns";
 import FrameSheet from "./FrameSheet.vue";
 
-withDefaults(defineProps<{ columns: SheetColumn[]; sheetWidth?: string; bracket?: boolean }>(), { sheetWidth: "15rem", bracket: false });
+withDefaults(defineProps<{ columns: SheetColumn[]; sheetWidth?: string; bracket?: boolean }>(), {
+  sheetWidth: "15rem",
+  bracket: false,
+});
 const shot = useShot();
 
 function setRange(first: number, last: number) {
@@ -16,7 +19,11 @@ function setRange(first: number, last: number) {
 </script>
 
 <template>
-  <div v-if="shot.draft" class="grid min-h-0 min-w-0 flex-1" :style="{ gridTemplateColumns: `${sheetWidth} minmax(0, 1fr) 20.5rem` }">
+  <div
+    v-if="shot.draft"
+    class="grid min-h-0 min-w-0 flex-1"
+    :style="{ gridTemplateColumns: `${sheetWidth} minmax(0, 1fr) 20.5rem` }"
+  >
     <FrameSheet
       :first="shot.draft.timing.first"
       :last="shot.draft.timing.last"
@@ -32,6 +39,8 @@ function setRange(first: number, last: number) {
     <div class="flex min-h-0 min-w-0 flex-col">
       <slot name="picture" />
     </div>
-    <aside class="min-h-0 overflow-y-auto border-l border-rule bg-paper" aria-label="Settings" tabindex="0"><slot name="settings" /></aside>
+    <aside class="min-h-0 overflow-y-auto border-l border-rule bg-paper" aria-label="Settings" tabindex="0">
+      <slot name="settings" />
+    </aside>
   </div>
 </template>

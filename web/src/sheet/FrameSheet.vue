@@ -52,6 +52,10 @@ function inside(frame: number) {
   return frame >= props.first && frame <= props.last && (frame - props.first) % props.step === 0;
 }
 
+function marksOf(row: number) {
+  return props.columns.map((column) => ({ column, mark: inside(row) ? column.mark(row) : null }));
+}
+
 function scrolled() {
   top.value = box.value?.scrollTop ?? 0;
 }
@@ -59,9 +63,13 @@ function reveal() {
   const view = box.value;
   if (!view) return;
   if (playheadTop.value < view.scrollTop + ROW) view.scrollTop = Math.max(0, playheadTop.value - ROW * 3);
-  else if (playheadTop.value > view.scrollTop + view.clientHeight - ROW * 2) view.scrollTop = playheadTop.value - view.clientHeight + ROW * 4;
+  else if (playheadTop.value > view.scrollTop + view.clientHeight - ROW * 2)
+    view.scrollTop = playheadTop.value - view.clientHeight + ROW * 4;
 }
-watch(() => props.frame, () => void nextTick(reveal));
+watch(
+  () => props.frame,
+  () => void nextTick(reveal),
+);
 onMounted(() => {
   new ResizeObserver(() => (height.value = box.value?.clientHeight ?? 600)).observe(box.value as Element);
   reveal();
@@ -90,7 +98,7 @@ function release() {
 
 <template>
   <section class="flex min-h-0 flex-col border-r border-rule bg-sheet" aria-label="Frame sheet">
-    <div class="flex border-b border-rule text-2xs text-soft condensed" aria-hidden="true">
+    <div class="condensed flex border-b border-rule text-2xs text-soft" aria-hidden="true">
       <span class="w-15 shrink-0 py-1 pr-2 text-right">frame</span>
       <span
         v-for="column in columns"
@@ -101,7 +109,14 @@ function release() {
         >{{ column.title }}</span
       >
     </div>
-    <div ref="box" class="relative min-h-0 flex-1 overflow-x-hidden overflow-y-auto" tabindex="0" aria-label="Frames" role="listbox" @scroll="scrolled">
+    <div
+      ref="box"
+      class="relative min-h-0 flex-1 overflow-x-hidden overflow-y-auto"
+      tabindex="0"
+      aria-label="Frames"
+      role="listbox"
+      @scroll="scrolled"
+    >
       <div class="relative" :style="{ height: `${total * ROW}px` }">
         <button
           v-for="row in rows"
@@ -112,25 +127,39 @@ function release() {
           :aria-selected="row === frame"
           :disabled="row < first || row > last"
           class="absolute flex w-full items-stretch border-b text-left"
-          :class="[row % 5 === 0 ? 'border-rule/80' : 'border-line/60', inside(row) ? '' : 'opacity-40', row === frame ? 'bg-select/60' : 'enabled:hover:bg-select/40']"
+          :class="[
+            row % 5 === 0 ? 'border-rule/80' : 'border-line/60',
+            inside(row) ? '' : 'opacity-40',
+            row === frame ? 'bg-select/60' : 'enabled:hover:bg-select/40',
+          ]"
           :style="{ top: `${(row - start) * ROW}px`, height: `${ROW}px` }"
           @click="emit('go', row)"
         >
-          <span class="w-15 shrink-0 pr-2 text-right leading-[21px]" :class="row % 5 === 0 ? 'font-semibold' : 'text-soft'">{{ row }}</span>
-          <template v-for="column in columns" :key="column.key">
-            <span
-              v-for="mark in [inside(row) ? column.mark(row) : null]"
-              :key="column.key"
-              class="min-w-0 flex-1 truncate border-l border-line px-1.5 text-xs leading-[21px] condensed"
-              :class="tone(mark)"
-              :style="column.width ? { flex: `0 0 ${column.width}` } : {}"
-              :title="mark?.title ?? mark?.text"
-              ><img v-if="mark?.image" :src="mark.image" alt="" class="-mx-1.5 h-full max-w-none object-cover" /><template v-else>{{ mark?.sign }} {{ mark?.text }}</template></span
-            >
-          </template>
+          <span
+            class="w-15 shrink-0 pr-2 text-right leading-[21px]"
+            :class="row % 5 === 0 ? 'font-semibold' : 'text-soft'"
+            >{{ row }}</span
+          >
+          <span
+            v-for="{ column, mark } in marksOf(row)"
+            :key="column.key"
+            class="condensed min-w-0 flex-1 truncate border-l border-line px-1.5 text-xs leading-[21px]"
+            :class="tone(mark)"
+            :style="column.width ? { flex: `0 0 ${column.width}` } : {}"
+            :title="mark?.title ?? mark?.text"
+            ><img v-if="mark?.image" :src="mark.image" alt="" class="-mx-1.5 h-full max-w-none object-cover" /><template
+              v-else
+              >{{ mark?.sign }} {{ mark?.text }}</template
+            ></span
+          >
         </button>
         <div class="pointer-events-none absolute left-2 w-2 border-y-2 border-l-2 border-ink" :style="bracketStyle">
-          <span v-if="cycle" class="absolute top-1/2 -left-1.5 -translate-y-1/2 bg-sheet text-xs leading-none" title="Cycle: the last frame leads into the first">↻</span>
+          <span
+            v-if="cycle"
+            class="absolute top-1/2 -left-1.5 -translate-y-1/2 bg-sheet text-xs leading-none"
+            title="Cycle: the last frame leads into the first"
+            >↻</span
+          >
         </div>
         <template v-if="bracket">
           <div
@@ -138,15 +167,22 @@ function release() {
             :key="which"
             class="absolute left-0 z-10 h-3 w-6 cursor-ns-resize touch-none"
             :title="`Drag to move the ${which} frame`"
-            :style="{ top: `${((which === 'first' ? first : last + 1) - start) * ROW - (which === 'first' ? 2 : 10)}px` }"
+            :style="{
+              top: `${((which === 'first' ? first : last + 1) - start) * ROW - (which === 'first' ? 2 : 10)}px`,
+            }"
             @pointerdown="grab(which, $event)"
             @pointermove="pull"
             @pointerup="release"
             @pointercancel="release"
           />
         </template>
-        <div class="pointer-events-none absolute inset-x-0 border-b-2 border-now" :style="{ top: `${playheadTop + ROW - 2}px` }">
-          <span class="absolute right-0 bottom-0 bg-now px-1 text-2xs leading-4 font-semibold text-white">{{ frame }}</span>
+        <div
+          class="pointer-events-none absolute inset-x-0 border-b-2 border-now"
+          :style="{ top: `${playheadTop + ROW - 2}px` }"
+        >
+          <span class="absolute right-0 bottom-0 bg-now px-1 text-2xs leading-4 font-semibold text-white">{{
+            frame
+          }}</span>
         </div>
       </div>
     </div>

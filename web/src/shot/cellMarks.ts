@@ -13,7 +13,11 @@ const MARKS: Record<string, SheetMark> = {
 export function cellMark(state: string, error: string, stale: boolean): SheetMark {
   const shown = stale && (state === "done" || state === "reused") ? "stale" : state;
   const mark = MARKS[shown] ?? { text: shown };
-  return error ? { ...mark, title: error } : shown === "stale" ? { ...mark, title: "The shot was changed since; run it again" } : mark;
+  return error
+    ? { ...mark, title: error }
+    : shown === "stale"
+      ? { ...mark, title: "The shot was changed since; run it again" }
+      : mark;
 }
 
 export function megabytes(bytes: number): string {

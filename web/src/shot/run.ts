@@ -23,7 +23,8 @@ export const useRun = defineStore("run", () => {
 
   const finished = computed(() => {
     const frames = new Set<number>();
-    for (const cell of cells.value.values()) if (cell.state === "done" || cell.state === "reused") frames.add(cell.frame);
+    for (const cell of cells.value.values())
+      if (cell.state === "done" || cell.state === "reused") frames.add(cell.frame);
     return frames;
   });
   const underWay = computed(() => run.value?.state === "waiting" || run.value?.state === "running");
@@ -47,7 +48,8 @@ export const useRun = defineStore("run", () => {
       const next = new Map(cells.value);
       for (const cell of change.cells) {
         const known = next.get(key(cell.layer, cell.frame));
-        if (cell.state === "done" && known && known.state !== "done") newest.value = { layer: cell.layer, frame: cell.frame };
+        if (cell.state === "done" && known && known.state !== "done")
+          newest.value = { layer: cell.layer, frame: cell.frame };
         next.set(key(cell.layer, cell.frame), cell);
       }
       cells.value = next;

@@ -165,7 +165,10 @@ export const useShot = defineStore("shot", () => {
     }
     const params = { params: { path: { shot_id: id.value } } };
     try {
-      const call = direction === "undo" ? api.POST("/api/shots/{shot_id}/undo", params) : api.POST("/api/shots/{shot_id}/redo", params);
+      const call =
+        direction === "undo"
+          ? api.POST("/api/shots/{shot_id}/undo", params)
+          : api.POST("/api/shots/{shot_id}/redo", params);
       adopt(await answer(call));
     } catch (error) {
       if (!(error instanceof Problem) || error.status !== 422) throw error;
@@ -190,8 +193,29 @@ export const useShot = defineStore("shot", () => {
   }
 
   return {
-    id, meta, draft, frame, frames, saving, dirty, failure, problems, examined, conflict,
-    open, edit, editMany, save, keepMine, takeTheirs, undo: () => step("undo"), redo: () => step("redo"), goTo, walk,
-    get, note, clearNote,
+    id,
+    meta,
+    draft,
+    frame,
+    frames,
+    saving,
+    dirty,
+    failure,
+    problems,
+    examined,
+    conflict,
+    open,
+    edit,
+    editMany,
+    save,
+    keepMine,
+    takeTheirs,
+    undo: () => step("undo"),
+    redo: () => step("redo"),
+    goTo,
+    walk,
+    get,
+    note,
+    clearNote,
   };
 });

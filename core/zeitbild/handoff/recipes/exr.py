@@ -4,7 +4,10 @@ from zeitbild.handoff.recipes._base import Recipe, recipes
 
 recipes.register(
     Recipe(
-        "exr", "OpenEXR sequence", "exr",
-        "Colour is premultiplied (associated) and linear light with Rec. 709 primaries: import it as it is.", order=32,
+        "exr",
+        "OpenEXR sequence",
+        "exr",
+        "Colour is premultiplied (associated) and linear light with Rec. 709 primaries: import it as it is.",
+        order=32,
     )
 )

@@ -21,10 +21,16 @@ class Command(BaseCommand):
 
     def handle(self, *args: Any, **options: Any) -> None:
         """Print it; CommandError if there is no such shot, or several."""
-        shots = list(Shot.objects.filter(code=options["shot"], deleted_at=None, project__deleted_at=None).select_related("project"))
+        shots = list(
+            Shot.objects.filter(code=options["shot"], deleted_at=None, project__deleted_at=None).select_related(
+                "project"
+            )
+        )
         if not shots:
             raise CommandError(f"there is no shot {options['shot']}")
         if len(shots) > 1:
             where = ", ".join(shot.project.title for shot in shots)
-            raise CommandError(f"{options['shot']} exists in several projects ({where}); export it from the application")
+            raise CommandError(
+                f"{options['shot']} exists in several projects ({where}); export it from the application"
+            )
         self.stdout.write(write_shot(shots[0].current_document()), ending="")

@@ -36,7 +36,8 @@ const columns = computed<SheetColumn[]>(() => [
   ...elements.value.map((element): SheetColumn => ({
     key: element.id,
     title: element.name,
-    mark: () => (element.shown ? { sign: "▪", text: "shown", tone: "quiet" } : { sign: "○", text: "hidden", tone: "quiet" }),
+    mark: () =>
+      element.shown ? { sign: "▪", text: "shown", tone: "quiet" } : { sign: "○", text: "hidden", tone: "quiet" },
   })),
 ]);
 

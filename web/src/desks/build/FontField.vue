@@ -22,7 +22,9 @@ const options = computed(() => [
 const project = computed(() => shot.meta?.project_id ?? 0);
 
 onMounted(async () => {
-  own.value = await answer(api.GET("/api/projects/{project_id}/fonts", { params: { path: { project_id: project.value } } }));
+  own.value = await answer(
+    api.GET("/api/projects/{project_id}/fonts", { params: { path: { project_id: project.value } } }),
+  );
 });
 
 async function send(file: File | undefined) {
@@ -32,7 +34,11 @@ async function send(file: File | undefined) {
   try {
     const body = new FormData();
     body.append("file", file);
-    const response = await fetch(`/api/projects/${project.value}/fonts`, { method: "POST", headers: { "X-CSRFToken": csrfToken() }, body });
+    const response = await fetch(`/api/projects/${project.value}/fonts`, {
+      method: "POST",
+      headers: { "X-CSRFToken": csrfToken() },
+      body,
+    });
     if (!response.ok) throw await problemOf(response);
     const font = (await response.json()) as Schemas["FontOut"];
     own.value = [font, ...own.value.filter((one) => one.key !== font.key)];
@@ -60,10 +66,30 @@ function chosen(event: Event) {
 
 <template>
   <div>
-    <ListField label="Font" :model-value="modelValue" :options :error="failure || error" @commit="emit('commit', $event)" />
-    <button type="button" class="mt-1 inline-flex items-center gap-1 text-select-ink underline underline-offset-2" :disabled="busy" @click="input?.click()">
-      <Upload :size="13" aria-hidden="true" />{{ busy ? "Reading the font…" : "Use your own TTF or OTF, or drop it here" }}
+    <ListField
+      label="Font"
+      :model-value="modelValue"
+      :options
+      :error="failure || error"
+      @commit="emit('commit', $event)"
+    />
+    <button
+      type="button"
+      class="mt-1 inline-flex items-center gap-1 text-select-ink underline underline-offset-2"
+      :disabled="busy"
+      @click="input?.click()"
+    >
+      <Upload :size="13" aria-hidden="true" />{{
+        busy ? "Reading the font…" : "Use your own TTF or OTF, or drop it here"
+      }}
     </button>
-    <input ref="input" type="file" class="hidden" accept=".ttf,.otf,font/ttf,font/otf" aria-label="Font file" @change="chosen" />
+    <input
+      ref="input"
+      type="file"
+      class="hidden"
+      accept=".ttf,.otf,font/ttf,font/otf"
+      aria-label="Font file"
+      @change="chosen"
+    />
   </div>
 </template>

@@ -27,9 +27,24 @@ const schema = computed<JsonSchema>(() => {
 <template>
   <template v-if="value">
     <SectionBlock v-if="path === 'raster'" title="Names">
-      <TextField label="Title" :model-value="shot.draft!.title" :error="shot.problems.title" @commit="shot.edit('title', $event, true, 'Title')" />
-      <TextField label="Shot code" :model-value="shot.draft!.shot" :error="shot.problems.shot" @commit="shot.edit('shot', $event, true, 'Shot code')" />
-      <TextField label="Project code" :model-value="shot.draft!.project" :error="shot.problems.project" @commit="shot.edit('project', $event, true, 'Project code')" />
+      <TextField
+        label="Title"
+        :model-value="shot.draft!.title"
+        :error="shot.problems.title"
+        @commit="shot.edit('title', $event, true, 'Title')"
+      />
+      <TextField
+        label="Shot code"
+        :model-value="shot.draft!.shot"
+        :error="shot.problems.shot"
+        @commit="shot.edit('shot', $event, true, 'Shot code')"
+      />
+      <TextField
+        label="Project code"
+        :model-value="shot.draft!.project"
+        :error="shot.problems.project"
+        @commit="shot.edit('project', $event, true, 'Project code')"
+      />
     </SectionBlock>
     <SchemaForm
       :schema
@@ -42,7 +57,13 @@ const schema = computed<JsonSchema>(() => {
       @commit="(at, inner, label) => shot.edit(at, inner, true, label)"
     >
       <template #font="{ value: font, path: at, error }">
-        <FontField :model-value="font as string" :error :dropped @commit="shot.edit(at, $event, true, 'Font')" @taken="emit('taken')" />
+        <FontField
+          :model-value="font as string"
+          :error
+          :dropped
+          @commit="shot.edit(at, $event, true, 'Font')"
+          @taken="emit('taken')"
+        />
       </template>
     </SchemaForm>
     <p v-if="shot.problems[path]" class="px-3 pb-2 text-now" role="alert">✕ {{ shot.problems[path] }}</p>

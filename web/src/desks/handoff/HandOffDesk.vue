@@ -36,11 +36,20 @@ const columns = computed<SheetColumn[]>(() =>
     return {
       key: String(one.id),
       title: `v${String(one.version).padStart(3, "0")} ${one.recipe}`,
-      mark: (frame) => (written.has(frame) ? { sign: "✓", text: "verified", tone: "done" } : one.state === "failed" ? { sign: "✕", text: "failed", tone: "fail" } : { sign: "·", tone: "quiet" }),
+      mark: (frame) =>
+        written.has(frame)
+          ? { sign: "✓", text: "verified", tone: "done" }
+          : one.state === "failed"
+            ? { sign: "✕", text: "failed", tone: "fail" }
+            : { sign: "·", tone: "quiet" },
     };
   }),
 );
-const src = computed(() => (run.run && run.finished.has(shot.frame) ? lookUrl(run.run.id, layer.value, shot.frame, { ground, kind: "jpeg" }) : null));
+const src = computed(() =>
+  run.run && run.finished.has(shot.frame)
+    ? lookUrl(run.run.id, layer.value, shot.frame, { ground, kind: "jpeg" })
+    : null,
+);
 
 function take(changed: HandOff) {
   list.value = list.value.map((one) => (one.id === changed.id ? changed : one));
@@ -75,15 +84,32 @@ async function attempt(work: () => Promise<HandOff>) {
     failure.value = error.message;
   }
 }
-const start = () => attempt(() => answer(api.POST("/api/runs/{run_id}/handoffs", { params: { path: { run_id: run.run?.id ?? 0 } }, body: { recipe: recipe.value } })));
-const retry = (id: number) => attempt(() => answer(api.POST("/api/handoffs/{handoff_id}/retry", { params: { path: { handoff_id: id } } })));
+const start = () =>
+  attempt(() =>
+    answer(
+      api.POST("/api/runs/{run_id}/handoffs", {
+        params: { path: { run_id: run.run?.id ?? 0 } },
+        body: { recipe: recipe.value },
+      }),
+    ),
+  );
+const retry = (id: number) =>
+  attempt(() => answer(api.POST("/api/handoffs/{handoff_id}/retry", { params: { path: { handoff_id: id } } })));
 </script>
 
 <template>
   <DeskFrame :columns>
     <template #picture>
-      <MasterPicture class="flex-1" :src :width="shot.draft!.raster.width" :height="shot.draft!.raster.height" :label="`Rendered frame ${shot.frame}`">
-        <template #empty><p>Frame {{ shot.frame }} is not rendered in this run.</p></template>
+      <MasterPicture
+        class="flex-1"
+        :src
+        :width="shot.draft!.raster.width"
+        :height="shot.draft!.raster.height"
+        :label="`Rendered frame ${shot.frame}`"
+      >
+        <template #empty
+          ><p>Frame {{ shot.frame }} is not rendered in this run.</p></template
+        >
       </MasterPicture>
       <GroundBar><span class="text-soft">only for looking, never in a file</span></GroundBar>
     </template>
@@ -92,13 +118,24 @@ const retry = (id: number) => attempt(() => answer(api.POST("/api/handoffs/{hand
       <SectionBlock title="A new version">
         <ChoiceField label="Recipe" :model-value="recipe" :options="recipes" @commit="recipe = $event" />
         <p class="text-soft">{{ note }}</p>
-        <p v-if="complete && run.stale.size" class="text-warn">△ {{ run.stale.size }} frames of this run are stale: the shot was changed since. <RouterLink :to="`/shots/${shot.id}/run`" class="underline">Run it again</RouterLink> or hand off what was rendered.</p>
+        <p v-if="complete && run.stale.size" class="text-warn">
+          △ {{ run.stale.size }} frames of this run are stale: the shot was changed since.
+          <RouterLink :to="`/shots/${shot.id}/run`" class="underline">Run it again</RouterLink> or hand off what was
+          rendered.
+        </p>
         <p v-if="run.loaded && !complete" class="text-soft">
-          {{ run.run ? "The newest run is not finished." : "Nothing is rendered yet." }} <RouterLink :to="`/shots/${shot.id}/run`" class="underline">Go to Run</RouterLink>; a hand-off is made from a finished run.
+          {{ run.run ? "The newest run is not finished." : "Nothing is rendered yet." }}
+          <RouterLink :to="`/shots/${shot.id}/run`" class="underline">Go to Run</RouterLink>; a hand-off is made from a
+          finished run.
         </p>
         <p v-if="failure" class="text-now" role="alert">✕ {{ failure }}</p>
-        <PressButton primary :disabled="!complete" @click="start">Write v{{ String((list[0]?.version ?? 0) + 1).padStart(3, "0") }}</PressButton>
-        <p class="text-xs text-soft">Every file is read back from disk by another reader and compared with its master. Earlier versions are never touched.</p>
+        <PressButton primary :disabled="!complete" @click="start"
+          >Write v{{ String((list[0]?.version ?? 0) + 1).padStart(3, "0") }}</PressButton
+        >
+        <p class="text-xs text-soft">
+          Every file is read back from disk by another reader and compared with its master. Earlier versions are never
+          touched.
+        </p>
       </SectionBlock>
       <HandOffEntry v-for="one in list" :key="one.id" :handoff="one" @retry="retry(one.id)" />
     </template>

@@ -4,7 +4,13 @@ import { computed, onBeforeUnmount, onMounted, ref, useTemplateRef, watch } from
 
 import { surround } from "@/picture/grounds";
 
-const props = defineProps<{ src: string | null; playing: ImageBitmap | null; width: number; height: number; label: string }>();
+const props = defineProps<{
+  src: string | null;
+  playing: ImageBitmap | null;
+  width: number;
+  height: number;
+  label: string;
+}>();
 /** 0 fits the picture into its room; otherwise screen pixels for one picture pixel. */
 const zoom = defineModel<number>("zoom", { required: true });
 const emit = defineEmits<{ pixel: [at: { x: number; y: number } | null] }>();
@@ -74,11 +80,16 @@ function magnify(by: number, event?: WheelEvent) {
   if (next === zoom.value) return;
   const box = canvas.value?.getBoundingClientRect();
   const view = room.value;
-  const anchor = event && box ? { x: (event.clientX - box.left) / scale.value, y: (event.clientY - box.top) / scale.value } : { x: props.width / 2, y: props.height / 2 };
+  const anchor =
+    event && box
+      ? { x: (event.clientX - box.left) / scale.value, y: (event.clientY - box.top) / scale.value }
+      : { x: props.width / 2, y: props.height / 2 };
   zoom.value = next;
   requestAnimationFrame(() => {
     if (!view) return;
-    const offset = event ? { x: event.clientX - view.getBoundingClientRect().left, y: event.clientY - view.getBoundingClientRect().top } : { x: view.clientWidth / 2, y: view.clientHeight / 2 };
+    const offset = event
+      ? { x: event.clientX - view.getBoundingClientRect().left, y: event.clientY - view.getBoundingClientRect().top }
+      : { x: view.clientWidth / 2, y: view.clientHeight / 2 };
     view.scrollLeft = anchor.x * scale.value - offset.x + 16;
     view.scrollTop = anchor.y * scale.value - offset.y + 16;
   });
@@ -98,7 +109,14 @@ onBeforeUnmount(() => window.removeEventListener("keydown", pressed));
 </script>
 
 <template>
-  <div ref="room" class="grid min-h-0 min-w-0 overflow-auto" :class="surround.dark ? 'bg-surround-dark' : 'bg-surround'" tabindex="0" aria-label="Rendered frame" @wheel="wheel">
+  <div
+    ref="room"
+    class="grid min-h-0 min-w-0 overflow-auto"
+    :class="surround.dark ? 'bg-surround-dark' : 'bg-surround'"
+    tabindex="0"
+    aria-label="Rendered frame"
+    @wheel="wheel"
+  >
     <div class="relative m-auto p-4">
       <canvas
         ref="canvas"

@@ -4,7 +4,12 @@ import { ref, watch } from "vue";
 import { answer, api, Problem, type Schemas } from "@/api/client";
 import SectionBlock from "@/controls/SectionBlock.vue";
 
-const props = defineProps<{ pixel: { x: number; y: number } | null; runId: number; layer: string; frame: number | null }>();
+const props = defineProps<{
+  pixel: { x: number; y: number } | null;
+  runId: number;
+  layer: string;
+  frame: number | null;
+}>();
 const read = ref<Schemas["ProbeOut"] | null>(null);
 let busy = false;
 let next: typeof props.pixel = null;
@@ -16,7 +21,9 @@ async function probe() {
   next = null;
   try {
     const path = { run_id: props.runId, layer: props.layer, frame: props.frame };
-    read.value = await answer(api.GET("/api/runs/{run_id}/cells/{layer}/{frame}/probe", { params: { path, query: { x, y } } }));
+    read.value = await answer(
+      api.GET("/api/runs/{run_id}/cells/{layer}/{frame}/probe", { params: { path, query: { x, y } } }),
+    );
   } catch (error) {
     if (!(error instanceof Problem)) throw error;
     read.value = null;
@@ -38,7 +45,8 @@ const NAMES = ["R", "G", "B", "A"];
     <p v-if="!read" class="text-soft">Point at a pixel to read it.</p>
     <template v-else>
       <p>
-        pixel {{ read.x }}, {{ read.y }}<template v-if="read.depth !== null"> · {{ read.depth.toFixed(1) }} u away</template>
+        pixel {{ read.x }}, {{ read.y
+        }}<template v-if="read.depth !== null"> · {{ read.depth.toFixed(1) }} u away</template>
       </p>
       <table class="w-full text-right" aria-label="Values of the pixel">
         <thead class="text-2xs text-soft">

@@ -80,7 +80,11 @@ useSpaceKey(playback.toggle);
         :label="`Frame ${shot.frame} ${what === 'alpha' ? 'as alpha' : `over ${ground.kind}`}`"
         @pixel="pixel = $event"
       >
-        <p v-if="run.loaded && !run.finished.size">Nothing is rendered yet.<br /><RouterLink :to="`/shots/${shot.id}/run`" class="underline">Start a run</RouterLink>, then prove its edges here.</p>
+        <p v-if="run.loaded && !run.finished.size">
+          Nothing is rendered yet.<br /><RouterLink :to="`/shots/${shot.id}/run`" class="underline"
+            >Start a run</RouterLink
+          >, then prove its edges here.
+        </p>
         <p v-else-if="!there">Frame {{ shot.frame }} is not rendered in this run.</p>
       </PixelView>
       <GroundBar>

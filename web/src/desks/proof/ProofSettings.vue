@@ -19,10 +19,24 @@ const ZOOM = [0, 1, 2, 4, 8, 16].map((one) => ({ name: String(one), title: one ?
 <template>
   <SectionBlock title="Look">
     <ChoiceField label="Show" :model-value="what" :options="WHAT" @commit="what = $event as 'picture'" />
-    <ChoiceField label="Magnify, with hard pixels" :model-value="String(zoom)" :options="ZOOM" @commit="zoom = Number($event)" />
-    <ChoiceField label="Blend with the ground in" :model-value="blend" :options="BLEND" @commit="blend = $event as 'linear'" />
+    <ChoiceField
+      label="Magnify, with hard pixels"
+      :model-value="String(zoom)"
+      :options="ZOOM"
+      @commit="zoom = Number($event)"
+    />
+    <ChoiceField
+      label="Blend with the ground in"
+      :model-value="blend"
+      :options="BLEND"
+      @commit="blend = $event as 'linear'"
+    />
     <p class="text-xs text-soft">
-      {{ blend === "linear" ? "As Zeitbild and compositors that work in light blend it." : "As web browsers and many editors blend it: soft edges turn out a little darker or lighter." }}
+      {{
+        blend === "linear"
+          ? "As Zeitbild and compositors that work in light blend it."
+          : "As web browsers and many editors blend it: soft edges turn out a little darker or lighter."
+      }}
     </p>
   </SectionBlock>
 </template>

@@ -36,10 +36,14 @@ const shown = computed(() => {
   if (run.underWay && run.newest) return run.newest;
   const layer = layers.value[0];
   if (layer === undefined || !run.finished.size) return null;
-  const nearest = [...run.finished].reduce((best, one) => (Math.abs(one - shot.frame) < Math.abs(best - shot.frame) ? one : best));
+  const nearest = [...run.finished].reduce((best, one) =>
+    Math.abs(one - shot.frame) < Math.abs(best - shot.frame) ? one : best,
+  );
   return { layer, frame: nearest };
 });
-const src = computed(() => (shown.value && run.run ? lookUrl(run.run.id, shown.value.layer, shown.value.frame, { ground, kind: "jpeg" }) : null));
+const src = computed(() =>
+  shown.value && run.run ? lookUrl(run.run.id, shown.value.layer, shown.value.frame, { ground, kind: "jpeg" }) : null,
+);
 
 async function attempt(work: () => Promise<void>) {
   failure.value = "";
@@ -55,21 +59,42 @@ async function attempt(work: () => Promise<void>) {
 <template>
   <DeskFrame :columns>
     <template #picture>
-      <MasterPicture class="flex-1" :src :width="shot.draft!.raster.width" :height="shot.draft!.raster.height" :label="`Rendered frame ${shown?.frame ?? ''}`">
-        <template #empty><p>Nothing is rendered yet.<br />Start a run; its frames appear here as they come.</p></template>
+      <MasterPicture
+        class="flex-1"
+        :src
+        :width="shot.draft!.raster.width"
+        :height="shot.draft!.raster.height"
+        :label="`Rendered frame ${shown?.frame ?? ''}`"
+      >
+        <template #empty
+          ><p>Nothing is rendered yet.<br />Start a run; its frames appear here as they come.</p></template
+        >
       </MasterPicture>
-      <GroundBar><span v-if="shown" class="text-soft">frame {{ shown.frame }}</span></GroundBar>
+      <GroundBar
+        ><span v-if="shown" class="text-soft">frame {{ shown.frame }}</span></GroundBar
+      >
     </template>
     <template #settings>
       <h2 class="px-3 pt-2 pb-1 font-title text-lg">Run</h2>
       <RunProgress v-if="run.run" @steer="attempt(() => run.steer($event))" />
       <p v-if="failure" class="px-3 pb-2 text-now" role="alert">✕ {{ failure }}</p>
       <FindingList />
-      <RunStart v-if="!run.underWay" @start="(frames, quality) => attempt(() => run.start(shot.id, shot.meta!.revision, frames, quality))" />
+      <RunStart
+        v-if="!run.underWay"
+        @start="(frames, quality) => attempt(() => run.start(shot.id, shot.meta!.revision, frames, quality))"
+      />
       <section v-if="run.runs.length > 1" class="border-t border-line px-3 py-2">
         <h3 class="font-title text-[0.95rem]">Earlier runs</h3>
-        <PressButton v-for="one in run.runs" :key="one.id" quiet class="w-full justify-start!" :aria-pressed="one.id === run.run?.id" @click="run.show(one.id)">
-          {{ one.id === run.run?.id ? "▸" : "" }} {{ new Date(one.made_at).toLocaleString() }} · {{ one.progress.total }} · {{ one.quality }} · {{ one.state }}
+        <PressButton
+          v-for="one in run.runs"
+          :key="one.id"
+          quiet
+          class="w-full justify-start!"
+          :aria-pressed="one.id === run.run?.id"
+          @click="run.show(one.id)"
+        >
+          {{ one.id === run.run?.id ? "▸" : "" }} {{ new Date(one.made_at).toLocaleString() }} ·
+          {{ one.progress.total }} · {{ one.quality }} · {{ one.state }}
         </PressButton>
       </section>
     </template>

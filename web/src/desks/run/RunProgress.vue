@@ -8,11 +8,21 @@ import { useRun } from "@/shot/run";
 const emit = defineEmits<{ steer: [verb: "stop" | "continue" | "retry"] }>();
 const store = useRun();
 const progress = computed(() => store.run?.progress);
-const finished = computed(() => (progress.value ? progress.value.done + progress.value.reused + progress.value.failed : 0));
+const finished = computed(() =>
+  progress.value ? progress.value.done + progress.value.reused + progress.value.failed : 0,
+);
 const share = computed(() => (progress.value?.total ? (100 * finished.value) / progress.value.total : 0));
 const failed = computed(() => [...store.cells.values()].filter((cell) => cell.state === "failed"));
-const HEADINGS: Record<string, string> = { waiting: "Waiting for the worker", running: "Rendering", stopped: "Stopped", done: "Rendered", failed: "Ended with failed frames" };
-const heading = computed(() => (store.run?.stopping ? "Stopping after the frames under way" : (HEADINGS[store.run?.state ?? ""] ?? "")));
+const HEADINGS: Record<string, string> = {
+  waiting: "Waiting for the worker",
+  running: "Rendering",
+  stopped: "Stopped",
+  done: "Rendered",
+  failed: "Ended with failed frames",
+};
+const heading = computed(() =>
+  store.run?.stopping ? "Stopping after the frames under way" : (HEADINGS[store.run?.state ?? ""] ?? ""),
+);
 </script>
 
 <template>
@@ -21,23 +31,45 @@ const heading = computed(() => (store.run?.stopping ? "Stopping after the frames
       <h3 class="font-semibold">{{ heading }}</h3>
       <span>{{ finished }} of {{ progress.total }}</span>
     </div>
-    <div class="h-2 border border-rule bg-sheet" role="progressbar" aria-label="Frames finished" :aria-valuenow="Math.round(share)" aria-valuemin="0" aria-valuemax="100">
-      <div class="h-full transition-[width]" :class="store.run.state === 'failed' ? 'bg-warn' : store.underWay ? 'bg-now' : 'bg-done'" :style="{ width: `${share}%` }" />
+    <div
+      class="h-2 border border-rule bg-sheet"
+      role="progressbar"
+      aria-label="Frames finished"
+      :aria-valuenow="Math.round(share)"
+      aria-valuemin="0"
+      aria-valuemax="100"
+    >
+      <div
+        class="h-full transition-[width]"
+        :class="store.run.state === 'failed' ? 'bg-warn' : store.underWay ? 'bg-now' : 'bg-done'"
+        :style="{ width: `${share}%` }"
+      />
     </div>
     <p class="text-soft">
-      {{ store.run.quality }} · {{ progress.done }} rendered, {{ progress.reused }} reused<template v-if="progress.failed">, {{ progress.failed }} failed</template>
+      {{ store.run.quality }} · {{ progress.done }} rendered, {{ progress.reused }} reused<template
+        v-if="progress.failed"
+        >, {{ progress.failed }} failed</template
+      >
       <template v-if="progress.bytes"> · {{ megabytes(progress.bytes) }}</template>
       <template v-if="store.underWay && progress.left !== null"> · about {{ duration(progress.left) }} left</template>
       <template v-else-if="!store.underWay && store.run.seconds"> · {{ duration(store.run.seconds) }}</template>
     </p>
-    <p v-if="store.stale.size && !store.underWay" class="text-warn">△ {{ store.stale.size }} frames are stale: the shot was changed since. A new run renders only those.</p>
+    <p v-if="store.stale.size && !store.underWay" class="text-warn">
+      △ {{ store.stale.size }} frames are stale: the shot was changed since. A new run renders only those.
+    </p>
     <div class="flex gap-2">
       <PressButton v-if="store.underWay && !store.run.stopping" @click="emit('steer', 'stop')">Stop</PressButton>
-      <PressButton v-if="store.run.state === 'stopped' || store.run.stopping" primary @click="emit('steer', 'continue')">Go on</PressButton>
-      <PressButton v-if="failed.length && !store.underWay" primary @click="emit('steer', 'retry')">Try failed frames again</PressButton>
+      <PressButton v-if="store.run.state === 'stopped' || store.run.stopping" primary @click="emit('steer', 'continue')"
+        >Go on</PressButton
+      >
+      <PressButton v-if="failed.length && !store.underWay" primary @click="emit('steer', 'retry')"
+        >Try failed frames again</PressButton
+      >
     </div>
     <ul v-if="failed.length" class="grid gap-1" aria-label="Failed frames">
-      <li v-for="cell in failed.slice(0, 8)" :key="cell.frame" class="text-now">✕ frame {{ cell.frame }}: {{ cell.error }}</li>
+      <li v-for="cell in failed.slice(0, 8)" :key="cell.frame" class="text-now">
+        ✕ frame {{ cell.frame }}: {{ cell.error }}
+      </li>
       <li v-if="failed.length > 8" class="text-soft">and {{ failed.length - 8 }} more</li>
     </ul>
   </section>

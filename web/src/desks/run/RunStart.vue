@@ -22,7 +22,9 @@ const WHICH = [
   { name: "frame", title: "This frame" },
   { name: "own", title: "A set" },
 ];
-const frames = computed(() => (which.value === "range" ? "" : which.value === "frame" ? String(shot.frame) : own.value.trim()));
+const frames = computed(() =>
+  which.value === "range" ? "" : which.value === "frame" ? String(shot.frame) : own.value.trim(),
+);
 const quality = computed(() => shot.draft?.quality ?? "final");
 const qualities = computed(() => (offers.value?.qualities ?? []).map((one) => ({ name: one.name, title: one.name })));
 const note = computed(() => offers.value?.qualities.find((one) => one.name === quality.value)?.title);
@@ -35,7 +37,11 @@ async function measure() {
     estimate.value = await answer(
       api.POST("/api/shots/{shot_id}/estimate", {
         params: { path: { shot_id: shot.id } },
-        body: { document: document as unknown as Record<string, never>, quality: quality.value as "final", frame_set: frames.value },
+        body: {
+          document: document as unknown as Record<string, never>,
+          quality: quality.value as "final",
+          frame_set: frames.value,
+        },
       }),
     );
   } catch (error) {
@@ -58,12 +64,27 @@ watch(
 <template>
   <SectionBlock title="A new run">
     <ChoiceField label="Frames" :model-value="which" :options="WHICH" @commit="which = $event" />
-    <TextField v-if="which === 'own'" label="Frame set, such as 1-10,20,30-40x2" :model-value="own" @update="own = $event" />
-    <ChoiceField label="Quality" :model-value="quality" :options="qualities" initial="final" @commit="shot.edit('quality', $event, true, 'Quality')" />
+    <TextField
+      v-if="which === 'own'"
+      label="Frame set, such as 1-10,20,30-40x2"
+      :model-value="own"
+      @update="own = $event"
+    />
+    <ChoiceField
+      label="Quality"
+      :model-value="quality"
+      :options="qualities"
+      initial="final"
+      @commit="shot.edit('quality', $event, true, 'Quality')"
+    />
     <p class="text-xs text-soft">{{ note }}</p>
     <p v-if="shot.examined?.naming_error" class="text-now" role="alert">✕ {{ shot.examined.naming_error }}</p>
     <p v-if="failure" class="text-now" role="alert">✕ {{ failure }}</p>
-    <dl v-else-if="estimate" class="grid grid-cols-[1fr_auto] gap-x-3 border-y border-line py-1.5" aria-label="Before the start">
+    <dl
+      v-else-if="estimate"
+      class="grid grid-cols-[1fr_auto] gap-x-3 border-y border-line py-1.5"
+      aria-label="Before the start"
+    >
       <dt class="text-soft">Frames × layers</dt>
       <dd class="text-right">{{ estimate.frames }} × {{ estimate.layers }}</dd>
       <dt class="text-soft">Length</dt>
@@ -80,7 +101,11 @@ watch(
       <dd class="text-right">{{ estimate.files }}, about {{ megabytes(estimate.file_bytes) }}</dd>
     </dl>
     <p v-else class="text-soft">Measuring one frame…</p>
-    <PressButton primary :disabled="shot.dirty || !!shot.examined?.naming_error || (which === 'own' && !own.trim())" @click="emit('start', frames, quality)">
+    <PressButton
+      primary
+      :disabled="shot.dirty || !!shot.examined?.naming_error || (which === 'own' && !own.trim())"
+      @click="emit('start', frames, quality)"
+    >
       {{ which === "frame" ? `Render frame ${shot.frame}` : "Start the run" }}
     </PressButton>
   </SectionBlock>

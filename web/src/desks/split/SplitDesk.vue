@@ -26,7 +26,13 @@ const columns = computed<SheetColumn[]>(() => {
   const at = new Map(shot.frames.map((frame, index) => [frame, index]));
   const output = outputs.value[Math.min(chosen.value, outputs.value.length - 1)];
   if (!output) return [];
-  return [{ key: output.pass_name, title: `${output.layer} / ${output.pass_name}`, mark: (frame) => ({ text: output.names[at.get(frame) ?? -1] ?? "" }) }];
+  return [
+    {
+      key: output.pass_name,
+      title: `${output.layer} / ${output.pass_name}`,
+      mark: (frame) => ({ text: output.names[at.get(frame) ?? -1] ?? "" }),
+    },
+  ];
 });
 const layer = computed(() => shot.draft?.layers[0]);
 
@@ -35,7 +41,12 @@ function toggle(pass: string, on: boolean) {
   const kept = new Set(layer.value?.passes);
   if (on) kept.add(pass);
   else kept.delete(pass);
-  shot.edit("layers.0.passes", order.filter((one) => kept.has(one)), true, on ? `Add ${pass}` : `Leave out ${pass}`);
+  shot.edit(
+    "layers.0.passes",
+    order.filter((one) => kept.has(one)),
+    true,
+    on ? `Add ${pass}` : `Leave out ${pass}`,
+  );
 }
 function insert(field: string) {
   const text = field === "frame" ? "{frame:04}" : field === "version" ? "{version:03}" : `{${field}}`;
@@ -55,7 +66,13 @@ function insert(field: string) {
     <template v-if="shot.draft && layer" #settings>
       <h2 class="px-3 pt-2 pb-1 font-title text-lg">Split</h2>
       <SectionBlock title="What is behind">
-        <ChoiceField label="Backdrop of picture, run and files" :model-value="shot.draft.backdrop.kind" :options="BACKDROPS" initial="clear" @commit="shot.edit('backdrop.kind', $event, true, 'Backdrop')" />
+        <ChoiceField
+          label="Backdrop of picture, run and files"
+          :model-value="shot.draft.backdrop.kind"
+          :options="BACKDROPS"
+          initial="clear"
+          @commit="shot.edit('backdrop.kind', $event, true, 'Backdrop')"
+        />
         <ColourField
           v-if="shot.draft.backdrop.kind === 'colour'"
           label="Colour"
@@ -68,7 +85,12 @@ function insert(field: string) {
       </SectionBlock>
       <FindingList desk="split" />
       <SectionBlock title="Layer and passes">
-        <TextField label="Layer name" :model-value="layer.name" :error="shot.problems['layers.0.name']" @commit="shot.edit('layers.0.name', $event, true, 'Layer name')" />
+        <TextField
+          label="Layer name"
+          :model-value="layer.name"
+          :error="shot.problems['layers.0.name']"
+          @commit="shot.edit('layers.0.name', $event, true, 'Layer name')"
+        />
         <SwitchField
           v-for="pass in offers?.passes"
           :key="pass.name"
@@ -76,7 +98,9 @@ function insert(field: string) {
           :model-value="layer.passes.includes(pass.name)"
           @commit="toggle(pass.name, $event)"
         />
-        <p v-if="shot.problems['layers.0.passes']" class="text-xs text-now" role="alert">✕ A layer needs at least one pass.</p>
+        <p v-if="shot.problems['layers.0.passes']" class="text-xs text-now" role="alert">
+          ✕ A layer needs at least one pass.
+        </p>
       </SectionBlock>
       <SectionBlock title="File names">
         <TextField
@@ -88,21 +112,38 @@ function insert(field: string) {
           @commit="shot.edit('naming', $event.replace(/\n/g, ''), true, 'File-name rule')"
         />
         <div class="flex flex-wrap gap-1" aria-label="Insert a field">
-          <button v-for="field in offers?.naming_fields" :key="field.name" type="button" class="rounded-sm border border-line bg-sheet px-1 text-xs text-soft hover:text-ink" :title="field.title" @click="insert(field.name)">
+          <button
+            v-for="field in offers?.naming_fields"
+            :key="field.name"
+            type="button"
+            class="rounded-sm border border-line bg-sheet px-1 text-xs text-soft hover:text-ink"
+            :title="field.title"
+            @click="insert(field.name)"
+          >
             {{ `{${field.name}\}` }}
           </button>
         </div>
         <ol v-if="outputs.length" class="grid gap-2 pt-1" aria-label="Sequences">
           <li v-for="(output, at) in outputs" :key="output.first">
-            <button type="button" class="block w-full border-l-2 pl-2 text-left" :class="at === chosen ? 'border-select-ink' : 'border-line'" :aria-pressed="at === chosen" @click="chosen = at">
+            <button
+              type="button"
+              class="block w-full border-l-2 pl-2 text-left"
+              :class="at === chosen ? 'border-select-ink' : 'border-line'"
+              :aria-pressed="at === chosen"
+              @click="chosen = at"
+            >
               <b class="font-semibold">{{ output.layer }} / {{ output.pass_name }}</b> · {{ output.count }} files
-              <span class="block text-xs break-all text-soft">{{ output.folder ? `${output.folder}/` : "(no folder)" }}</span>
+              <span class="block text-xs break-all text-soft">{{
+                output.folder ? `${output.folder}/` : "(no folder)"
+              }}</span>
               <span class="block text-xs break-all">{{ output.first.split("/").at(-1) }}</span>
               <span class="block text-xs break-all">{{ output.last.split("/").at(-1) }}</span>
             </button>
           </li>
         </ol>
-        <p v-if="shot.examined?.plan" class="text-soft">{{ shot.examined.plan.total }} files in all. The ending follows the recipe of the hand-off.</p>
+        <p v-if="shot.examined?.plan" class="text-soft">
+          {{ shot.examined.plan.total }} files in all. The ending follows the recipe of the hand-off.
+        </p>
         <p v-for="hint in shot.examined?.plan?.hints" :key="hint" class="text-warn">△ {{ hint }}</p>
       </SectionBlock>
     </template>

@@ -16,7 +16,8 @@ let before = "";
 
 function fill() {
   const length = shot.examined?.length;
-  if (length) texts.value = { frames: String(length.frames), seconds: String(length.seconds), timecode: length.timecode };
+  if (length)
+    texts.value = { frames: String(length.frames), seconds: String(length.seconds), timecode: length.timecode };
 }
 watch(() => shot.examined, fill, { immediate: true });
 

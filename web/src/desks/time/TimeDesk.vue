@@ -24,7 +24,13 @@ const offers = useOffers();
 const playback = useRoughFrames();
 useSpaceKey(playback.toggle);
 const timing = computed(() => shot.draft?.timing);
-const rates = computed(() => (offers.value?.rates ?? []).map((one) => ({ name: one.name, title: one.name, note: `${one.value.toFixed(3)} a second` })));
+const rates = computed(() =>
+  (offers.value?.rates ?? []).map((one) => ({
+    name: one.name,
+    title: one.name,
+    note: `${one.value.toFixed(3)} a second`,
+  })),
+);
 const columns = computed<SheetColumn[]>(() => {
   const frames = new Map(shot.frames.map((frame, at) => [frame, at]));
   return (shot.examined?.motion ?? []).map((motion) => ({
@@ -62,16 +68,53 @@ function change(values: Record<string, unknown>, label: string, commit = true) {
     <template v-if="timing" #settings>
       <h2 class="px-3 pt-2 pb-1 font-title text-lg">Time</h2>
       <SectionBlock title="Range">
-        <ListField label="Frames a second" :model-value="timing.rate" :options="rates" :error="shot.problems['timing.rate']" @commit="change({ rate: $event }, 'Rate')" />
-        <NumberField label="First frame" whole :min="0" :model-value="timing.first" :initial="1" :error="shot.problems['timing.first']" @commit="change({ first: $event }, 'First frame')" />
-        <NumberField label="Last frame" whole :min="0" :model-value="timing.last" :error="shot.problems['timing.last'] ?? shot.problems.timing" @commit="change({ last: $event }, 'Last frame')" />
-        <NumberField label="Step: every nth frame" whole :min="1" :max="1000" :model-value="timing.step" :initial="1" :error="shot.problems['timing.step']" @commit="change({ step: $event }, 'Step')" />
+        <ListField
+          label="Frames a second"
+          :model-value="timing.rate"
+          :options="rates"
+          :error="shot.problems['timing.rate']"
+          @commit="change({ rate: $event }, 'Rate')"
+        />
+        <NumberField
+          label="First frame"
+          whole
+          :min="0"
+          :model-value="timing.first"
+          :initial="1"
+          :error="shot.problems['timing.first']"
+          @commit="change({ first: $event }, 'First frame')"
+        />
+        <NumberField
+          label="Last frame"
+          whole
+          :min="0"
+          :model-value="timing.last"
+          :error="shot.problems['timing.last'] ?? shot.problems.timing"
+          @commit="change({ last: $event }, 'Last frame')"
+        />
+        <NumberField
+          label="Step: every nth frame"
+          whole
+          :min="1"
+          :max="1000"
+          :model-value="timing.step"
+          :initial="1"
+          :error="shot.problems['timing.step']"
+          @commit="change({ step: $event }, 'Step')"
+        />
       </SectionBlock>
       <LengthFields @length="change({ last: timing.first + $event - 1 }, 'Length')" />
       <SectionBlock title="Cycle">
-        <SwitchField label="The last frame leads into the first" :model-value="timing.cycle" @commit="change({ cycle: $event }, 'Cycle')" />
+        <SwitchField
+          label="The last frame leads into the first"
+          :model-value="timing.cycle"
+          @commit="change({ cycle: $event }, 'Cycle')"
+        />
         <p class="text-soft">
-          <template v-if="timing.cycle">{{ shot.frames.length }} different frames; frame {{ timing.last + timing.step }} would equal frame {{ timing.first }} and is not rendered.</template>
+          <template v-if="timing.cycle"
+            >{{ shot.frames.length }} different frames; frame {{ timing.last + timing.step }} would equal frame
+            {{ timing.first }} and is not rendered.</template
+          >
           <template v-else>The range plays once; a turn ends where it is asked to end.</template>
         </p>
       </SectionBlock>

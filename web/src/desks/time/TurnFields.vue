@@ -27,6 +27,11 @@ const path = (field: string) => `elements.${props.at}.turn.${field}`;
       @update="shot.edit(path('turns'), $event, false)"
       @commit="shot.edit(path('turns'), $event, true, 'Turns')"
     />
-    <ChoiceField label="About the axis" :model-value="element.turn.axis" :options="AXES" @commit="shot.edit(path('axis'), $event, true, 'Axis')" />
+    <ChoiceField
+      label="About the axis"
+      :model-value="element.turn.axis"
+      :options="AXES"
+      @commit="shot.edit(path('axis'), $event, true, 'Axis')"
+    />
   </SectionBlock>
 </template>
