@@ -24,5 +24,5 @@ if __name__ == "__main__":
 
     labels = sys.argv[1:] or [str(ROOT / "core"), str(ROOT / "server")]
     # Settings look here to tell a test run from the real thing.
-    sys.argv = [sys.argv[0], "test", "--timing", *labels]
+    sys.argv = [sys.argv[0], "test", *labels]
     execute_from_command_line(sys.argv)
