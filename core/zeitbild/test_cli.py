@@ -9,7 +9,7 @@ from pathlib import Path
 
 from zeitbild.cli import BAD_INPUT, FAILED, OK, main
 from zeitbild.document.reading import write_shot
-from zeitbild.farm.test_farm import small_shot
+from zeitbild.testing import small_shot
 
 
 class CommandLine(unittest.TestCase):

@@ -11,8 +11,8 @@ from runs.actions.start_run import start_run
 from shots.actions.save_document import save_document
 from zeitbild.document.shot import Raster, Timing
 from zeitbild.document.shot import Shot as ShotDocument
-from zeitbild.farm.test_farm import small_shot
 from zeitbild.fonts import SHIPPED
+from zeitbild.testing import small_shot
 
 DESKS = ("build", "time", "split", "run", "proof", "handoff")
 

@@ -13,7 +13,7 @@ from playwright.sync_api import expect
 from e2e.browser import BrowserCase
 from zeitbild.document.shot import Raster
 from zeitbild.document.shot import Shot as ShotDocument
-from zeitbild.farm.test_farm import small_shot
+from zeitbild.testing import small_shot
 
 
 class Line(BrowserCase):

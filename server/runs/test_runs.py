@@ -21,7 +21,7 @@ from zeitbild.document.shot import Raster, Timing
 from zeitbild.document.shot import Shot as ShotDocument
 from zeitbild.errors import StorageError
 from zeitbild.farm import FramePool
-from zeitbild.farm.test_farm import small_shot
+from zeitbild.testing import small_shot
 from zeitbild_server.testing import ServedCase, StudioCase, threads
 
 MANAGE = Path(__file__).parents[1] / "manage.py"

@@ -24,7 +24,7 @@ from shots.models import Shot
 from zeitbild.document.shot import Raster, Timing
 from zeitbild.document.shot import Shot as ShotDocument
 from zeitbild.farm import FramePool
-from zeitbild.farm.test_farm import small_shot
+from zeitbild.testing import small_shot
 
 
 def threads(workers: int) -> Executor:

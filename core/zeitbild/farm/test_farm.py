@@ -15,26 +15,12 @@ from typing import Any
 
 from zeitbild.assets import AssetFolder
 from zeitbild.document.reading import parse_shot, write_shot
-from zeitbild.document.shot import Layer, Raster, Shot, Timing
-from zeitbild.elements import kinds
 from zeitbild.errors import InputError, StorageError
 from zeitbild.farm import FramePool, render_cell, write_cell
 from zeitbild.handoff import build_manifest, pack, receiver_text, recipes
 from zeitbild.masters import MasterStore
 from zeitbild.resolve import depth_range
-
-
-def small_shot(**more: Any) -> Shot:
-    """A tiny spinning word."""
-    word = kinds.get("lettering").parameters(id="word-1", word="Zb", turn={"turns": 1})
-    fields: dict[str, Any] = {
-        "raster": Raster(width=96, height=54),
-        "timing": Timing(last=6),
-        "elements": (word,),
-        "layers": (Layer(name="sign", passes=("beauty", "matte", "depth")),),
-        **more,
-    }
-    return Shot(**fields)
+from zeitbild.testing import small_shot
 
 
 def double(number: int) -> int:

@@ -13,7 +13,7 @@ import numpy as np
 
 from zeitbild.kernels import inlined_kernel, kernel, parallel_kernel
 from zeitbild.render.environment import LEVELS, SIZE
-from zeitbild.render.visibility import TILE
+from zeitbild.render.triangle_setup import TILE
 
 #: Reflectance of dielectrics at normal incidence (glTF 2.0, appendix B.3.3).
 DIELECTRIC = 0.04

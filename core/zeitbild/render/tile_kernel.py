@@ -1,0 +1,222 @@
+"""The kernel that draws tiles: samples seen, and fragments gathered from them."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numba
+import numpy as np
+
+from zeitbild.kernels import parallel_kernel
+from zeitbild.render.sampling import SAMPLE_COUNTS
+from zeitbild.render.triangle_setup import TILE
+
+#: Parts that the tiles are worked on in; more than there will be threads, so that all are busy to the end.
+_STRETCHES = 32
+#: Samples whose triangles lean apart by less (cosine) and belong to one patch are shaded together.
+_SAME_SURFACE = np.float32(0.97)
+#: At the fewest samples, where speed counts, bends are shaded as one up to here.
+_SAME_SURFACE_ROUGH = np.float32(0.8)
+
+
+def _rasteriser(samples: int) -> Any:
+    """The tile kernel for one number of samples: a constant, so that the sample loop becomes vector instructions.
+
+    It captures only numbers and calls nothing compiled, since numba does not cache closures that call closures.
+    """
+    count = samples
+    tile_side, stretches = TILE, _STRETCHES
+    tiny, zero = np.float32(1.4e-45), np.float32(0.0)
+    # Room for rounding when a whole pixel is taken for inside.
+    slack = np.float32(1e-4)
+    same = _SAME_SURFACE if samples > 4 else _SAME_SURFACE_ROUGH
+
+    def rasterise(  # type: ignore[no-untyped-def]
+        order,
+        scaled,
+        boxes,
+        offsets,
+        gaps,
+        across,
+        down,
+        starts,
+        members,
+        patches,
+        facing,
+        near,
+        width,
+        height,
+        columns,
+        room,
+        pixel,
+        triangle,
+        share,
+        where,
+        counts,
+        alpha,
+        depth,
+    ):  # type: ignore[no-untyped-def]
+        # Buffers are made once for a stretch of tiles: making them for each tile costs more than drawing it.
+        for stretch in numba.prange(stretches):
+            nearness = np.empty((tile_side * tile_side, count), np.float32)
+            seen = np.empty((tile_side * tile_side, count), np.int32)
+            touched = np.empty(tile_side * tile_side, np.uint8)
+            lead, size, chosen = np.empty(count, np.int32), np.empty(count, np.int32), np.empty(count, np.int32)
+            sum_x, sum_y, shortest = np.empty(count), np.empty(count), np.empty(count)
+            for turn in range(stretch * order.shape[0] // stretches, (stretch + 1) * order.shape[0] // stretches):
+                tile = order[turn]
+                counts[tile] = 0
+                first, last = starts[tile], starts[tile + 1]
+                x0, y0 = (tile % columns) * tile_side, (tile // columns) * tile_side
+                x1, y1 = min(width, x0 + tile_side), min(height, y0 + tile_side)
+                if first == last:
+                    for y in range(y0, y1):
+                        for x in range(x0, x1):
+                            alpha[y, x] = np.float32(0.0)
+                            depth[y, x] = np.float32(1e10)
+                    continue
+                touched[:] = 0
+                farthest = np.float32(1.0 / near)
+                for k in range(first, last):
+                    t = members[k]
+                    own = np.int32(t)
+                    a0, b0, c0 = scaled[t, 0], scaled[t, 1], scaled[t, 2]
+                    a1, b1, c1 = scaled[t, 3], scaled[t, 4], scaled[t, 5]
+                    a2, b2, c2 = scaled[t, 6], scaled[t, 7], scaled[t, 8]
+                    az, bz, cz = scaled[t, 9], scaled[t, 10], scaled[t, 11]
+                    f0, g0, f1, g1 = np.float32(a0), np.float32(b0), np.float32(a1), np.float32(b1)
+                    f2, g2, fz, gz = np.float32(a2), np.float32(b2), np.float32(az), np.float32(bz)
+                    # Least and greatest that an edge function changes by within a pixel.
+                    least_0, most_0 = min(f0, zero) + min(g0, zero), max(f0, zero) + max(g0, zero)
+                    least_1, most_1 = min(f1, zero) + min(g1, zero), max(f1, zero) + max(g1, zero)
+                    least_2, most_2 = min(f2, zero) + min(g2, zero), max(f2, zero) + max(g2, zero)
+                    # A sample exactly on an edge belongs to the triangle on its left, or above if the edge is level.
+                    t0 = -tiny if (a0 > 0 or (a0 == 0 and b0 > 0)) else zero
+                    t1 = -tiny if (a1 > 0 or (a1 == 0 and b1 > 0)) else zero
+                    t2 = -tiny if (a2 > 0 or (a2 == 0 and b2 > 0)) else zero
+                    left, right = max(boxes[t, 0], x0), min(boxes[t, 2], x1 - 1)
+                    top, bottom = max(boxes[t, 1], y0), min(boxes[t, 3], y1 - 1)
+                    wide = right - left > 3
+                    for y in range(top, bottom + 1):
+                        begin, end = left, right
+                        if wide:
+                            # Columns where each edge function can be positive anywhere in the row's pixels.
+                            for e in range(3):
+                                a = a0 if e == 0 else (a1 if e == 1 else a2)
+                                b = b0 if e == 0 else (b1 if e == 1 else b2)
+                                c = c0 if e == 0 else (c1 if e == 1 else c2)
+                                best = b * y + c + max(b, 0.0)
+                                if a > 1e-12:
+                                    limit = -best / a - 1.0
+                                    if limit > begin:
+                                        begin = int(min(limit, 1e8))
+                                elif a < -1e-12:
+                                    limit = -best / a + 1.0
+                                    if limit < end:
+                                        end = int(max(limit, -1.0))
+                                elif best < -1e-6:
+                                    end = -1
+                        for x in range(begin, end + 1):
+                            v0 = np.float32(a0 * x + b0 * y + c0)
+                            v1 = np.float32(a1 * x + b1 * y + c1)
+                            v2 = np.float32(a2 * x + b2 * y + c2)
+                            if v0 + most_0 < zero or v1 + most_1 < zero or v2 + most_2 < zero:
+                                continue
+                            p = (y - y0) * tile_side + (x - x0)
+                            if touched[p] == 0:
+                                touched[p] = 1
+                                for s in range(count):
+                                    nearness[p, s] = zero
+                                    seen[p, s] = np.int32(-1)
+                            vz = np.float32(az * x + bz * y + cz)
+                            if v0 + least_0 > slack and v1 + least_1 > slack and v2 + least_2 > slack:
+                                for s in range(count):
+                                    held, behind = seen[p, s], nearness[p, s]
+                                    z = vz + (fz * across[s] + gz * down[s])
+                                    inside = (z > behind) & (z <= farthest)
+                                    nearness[p, s] = z if inside else behind
+                                    seen[p, s] = own if inside else held
+                            else:
+                                for s in range(count):
+                                    held, behind = seen[p, s], nearness[p, s]
+                                    sx, sy = across[s], down[s]
+                                    z = vz + (fz * sx + gz * sy)
+                                    inside = (
+                                        (v0 + (f0 * sx + g0 * sy) > t0)
+                                        & (v1 + (f1 * sx + g1 * sy) > t1)
+                                        & (v2 + (f2 * sx + g2 * sy) > t2)
+                                        & (z > behind)
+                                        & (z <= farthest)
+                                    )
+                                    nearness[p, s] = z if inside else behind
+                                    seen[p, s] = own if inside else held
+                used = 0
+                base = tile * room
+                for y in range(y0, y1):
+                    for x in range(x0, x1):
+                        p = (y - y0) * tile_side + (x - x0)
+                        if touched[p] == 0:
+                            alpha[y, x] = zero
+                            depth[y, x] = np.float32(1e10)
+                            continue
+                        only = seen[p, 0]
+                        differing = 0
+                        closest = np.float32(0.0)
+                        for s in range(count):
+                            differing += 1 if seen[p, s] != only else 0
+                            closest = max(closest, nearness[p, s])
+                        depth[y, x] = np.float32(1.0) / closest if closest > 0 else np.float32(1e10)
+                        if differing == 0:
+                            alpha[y, x] = np.float32(1.0) if only >= 0 else np.float32(0.0)
+                            if only >= 0:
+                                if used < room:
+                                    pixel[base + used], triangle[base + used] = p, only
+                                    share[base + used] = np.float32(1.0)
+                                    where[base + used, 0] = np.float32(x + 0.5)
+                                    where[base + used, 1] = np.float32(y + 0.5)
+                                used += 1
+                            continue
+                        groups, covered, last_seen, last_group = 0, 0, -1, 0
+                        for s in range(count):
+                            t = seen[p, s]
+                            if t < 0:
+                                continue
+                            covered += 1
+                            g = last_group
+                            if t != last_seen:
+                                g = 0
+                                while g < groups:
+                                    other = lead[g]
+                                    if other == t or (
+                                        patches[other] == patches[t]
+                                        and facing[other, 0] * facing[t, 0]
+                                        + facing[other, 1] * facing[t, 1]
+                                        + facing[other, 2] * facing[t, 2]
+                                        > same
+                                    ):
+                                        break
+                                    g += 1
+                                if g == groups:
+                                    lead[g], size[g], sum_x[g], sum_y[g], shortest[g] = t, 0, 0.0, 0.0, 9.0
+                                    groups += 1
+                                last_seen, last_group = t, g
+                            size[g] += 1
+                            sum_x[g] += offsets[s, 0]
+                            sum_y[g] += offsets[s, 1]
+                            if gaps[s] < shortest[g]:
+                                shortest[g], chosen[g] = gaps[s], t
+                        alpha[y, x] = np.float32(covered / count)
+                        for g in range(groups):
+                            if used < room:
+                                pixel[base + used], triangle[base + used] = p, chosen[g]
+                                share[base + used] = np.float32(size[g] / count)
+                                where[base + used, 0] = np.float32(x + sum_x[g] / size[g])
+                                where[base + used, 1] = np.float32(y + sum_y[g] / size[g])
+                            used += 1
+                counts[tile] = used
+
+    return parallel_kernel(rasterise)
+
+
+#: The tile kernel for each number of samples.
+RASTERISERS = {samples: _rasteriser(samples) for samples in SAMPLE_COUNTS}
