@@ -82,7 +82,7 @@ class Runs(StudioCase):
         assert row is not None
         self.post(f"/api/runs/{run['id']}/stop")
         self.assertTrue(self._run(run)["stopping"])
-        with mock.patch("runs.actions.work_run._PULSE", 0.0), FramePool(1, threads) as pool:
+        with mock.patch("runs.actions.work_run.PULSE", 0.0), FramePool(1, threads) as pool:
             work_run(row, "w", pool)
         stopped = self._run(run)
         self.assertEqual(stopped["state"], "stopped")
@@ -122,7 +122,7 @@ class Runs(StudioCase):
         first = claim_run("slow")
         assert first is not None
         Run.objects.filter(id=first.id).update(worker="other")
-        with mock.patch("runs.actions.work_run._PULSE", 0.0), FramePool(1, threads) as pool:
+        with mock.patch("runs.actions.work_run.PULSE", 0.0), FramePool(1, threads) as pool:
             work_run(first, "slow", pool)
         self.assertEqual(Run.objects.get(id=first.id).worker, "other")
 

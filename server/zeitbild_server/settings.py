@@ -93,7 +93,8 @@ TIME_ZONE = "UTC"
 USE_TZ = True
 SESSION_COOKIE_HTTPONLY = True
 SESSION_COOKIE_SAMESITE = CSRF_COOKIE_SAMESITE = "Lax"
-DATA_UPLOAD_MAX_MEMORY_SIZE = 40 * 1024 * 1024
+# Bodies that are not files: documents go to 4 MB.
+DATA_UPLOAD_MAX_MEMORY_SIZE = 5 * 1024 * 1024
 
 #: Where the worker lets frames be computed.
 WORKER_PROCESSES = int(os.environ.get("ZEITBILD_WORKERS", str(os.cpu_count() or 2)))

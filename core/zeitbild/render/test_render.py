@@ -4,12 +4,14 @@ import math
 import unittest
 from dataclasses import replace
 from pathlib import Path
+from unittest import mock
 
 import numpy as np
 
 from zeitbild.assets import AssetFolder
 from zeitbild.document.reading import parse_shot
 from zeitbild.document.shot import Shot
+from zeitbild.errors import FontError, LimitError
 from zeitbild.geometry.mesh import Mesh
 from zeitbild.kernels import PARALLEL, set_threads
 from zeitbild.render import QUALITIES, Picture, render
@@ -336,9 +338,12 @@ class Determinism(unittest.TestCase):
         }
         self.assertEqual(len(different), 5)
 
-    def test_errors_name_the_element_and_its_field(self) -> None:
-        from zeitbild.errors import FontError
+    def test_sets_with_too_many_triangles_are_refused(self) -> None:
+        with mock.patch("zeitbild.resolve.snapshot.MAX_SET_TRIANGLES", 5000), self.assertRaises(LimitError) as caught:
+            resolve(self.shot, 1, NOWHERE)
+        self.assertEqual(caught.exception.field, "elements.0")
 
+    def test_errors_name_the_element_and_its_field(self) -> None:
         broken = self.shot.elements[0].model_copy(update={"font": "asset:" + "0" * 64})
         with self.assertRaises(Exception) as caught:
             resolve(self.shot.model_copy(update={"elements": (broken,)}), 1, NOWHERE)

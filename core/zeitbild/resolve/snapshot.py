@@ -12,13 +12,16 @@ from zeitbild.document.shot import Shot, SunLight
 from zeitbild.document.values import Finish
 from zeitbild.elements import ElementBase
 from zeitbild.elements.base import AssetSource
-from zeitbild.errors import InputError
+from zeitbild.errors import InputError, LimitError
 from zeitbild.geometry.mesh import Mesh
 from zeitbild.geometry.transforms import placement
 from zeitbild.render.camera import Camera, look_at
 from zeitbild.render.environment import EnvironmentLight
 from zeitbild.resolve.geometry_cache import GEOMETRY, geometry_key
 from zeitbild.timing import phase_of, turned_degrees
+
+#: Triangles of all elements in one picture; about 250 bytes each while it is rendered.
+MAX_SET_TRIANGLES = 3_000_000
 
 Triple = tuple[float, float, float]
 
@@ -92,6 +95,7 @@ def resolve(shot: Shot, frame: int, assets: AssetSource) -> Snapshot:
     """Everything visible at ``frame``; raises InputError whose field names the element that cannot be built."""
     timing = shot.timing
     phase = phase_of(frame, timing.first, timing.last, timing.cycle)
+    triangles = 0
     elements, meshes = [], []
     for number, element in enumerate(shot.elements):
         if not element.shown:
@@ -107,6 +111,13 @@ def resolve(shot: Shot, frame: int, assets: AssetSource) -> Snapshot:
             )
         )
         meshes.append(mesh)
+        triangles += len(mesh.triangles)
+        if triangles > MAX_SET_TRIANGLES:
+            raise LimitError(
+                f"the set has more than {MAX_SET_TRIANGLES / 1e6:g} million triangles, which a worker's memory does not "
+                "hold; use fewer bevel steps or fewer elements",
+                f"elements.{number}",
+            )
     ambient = [0.0, 0.0, 0.0]
     suns = []
     for light in shot.lights:

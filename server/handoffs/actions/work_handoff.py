@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import logging
 import time
-from datetime import timedelta
 
 from django.db import transaction
 from django.db.models import Q
@@ -12,6 +11,7 @@ from django.utils import timezone
 
 from handoffs.models import HandOff
 from handoffs.selectors import package_path, version_folder
+from runs.leases import LEASE, PULSE
 from zeitbild.assets import AssetFolder
 from zeitbild.document.reading import parse_shot
 from zeitbild.errors import ZeitbildError
@@ -23,8 +23,6 @@ from zeitbild.resolve import depth_range
 from zeitbild.timing import write_frames
 
 log = logging.getLogger("zeitbild.worker")
-LEASE = timedelta(seconds=20)
-_PULSE = 1.0
 
 
 def claim_handoff(worker: str) -> HandOff | None:
@@ -66,14 +64,14 @@ def work_handoff(handoff: HandOff, pool: FramePool) -> None:
     records: list[FileRecord] = []
     written: dict[str, list[int]] = {}
     reported = 0.0
-    for outcome in pool.run(write_cell, tasks, pulse=_PULSE):
+    for outcome in pool.run(write_cell, tasks, pulse=PULSE):
         if outcome is not None and outcome.result is None:
             _fail(handoff, f"frame {outcome.task[1]} of {outcome.task[0]}: {outcome.error}")
             return
         if outcome is not None and outcome.result is not None:
             records.extend(outcome.result)
             written.setdefault(outcome.task[0], []).append(outcome.task[1])
-        if time.monotonic() - reported > _PULSE / 2:
+        if time.monotonic() - reported > PULSE / 2:
             reported = time.monotonic()
             _report(handoff, written)
     frames = sorted({frame for _, frame in cells})

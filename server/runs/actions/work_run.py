@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import logging
 import time
-from datetime import timedelta
 
 from django.db import transaction
 from django.db.models import Q
 from django.utils import timezone
 
+from runs.leases import LEASE, PULSE
 from runs.models import Cell, Run
 from zeitbild.errors import ZeitbildError
 from zeitbild.farm import CellResult, FramePool, cell_key, render_cell
@@ -17,10 +17,6 @@ from zeitbild.masters import MasterStore
 from zeitbild.paths import assets_folder, masters_folder
 
 log = logging.getLogger("zeitbild.worker")
-
-#: A worker that has not been heard of for so long is taken for dead, and its run goes on elsewhere.
-LEASE = timedelta(seconds=20)
-_PULSE = 1.0
 
 
 def claim_run(worker: str) -> Run | None:
@@ -92,7 +88,7 @@ def work_run(run: Run, worker: str, pool: FramePool) -> None:
     checked = {"at": began, "go": True}
 
     def keep_going() -> bool:
-        if time.monotonic() - checked["at"] > _PULSE / 2:
+        if time.monotonic() - checked["at"] > PULSE / 2:
             checked["at"] = time.monotonic()
             asked = Run.objects.filter(id=run.id, stop_asked=True).exists()
             checked["go"] = _renew(run, worker) and not asked
@@ -113,7 +109,7 @@ def work_run(run: Run, worker: str, pool: FramePool) -> None:
         cell.save(update_fields=["state", "key", "changed_at"])
 
     if tasks:
-        for outcome in pool.run(render_cell, tasks, keep_going, on_start, _PULSE):
+        for outcome in pool.run(render_cell, tasks, keep_going, on_start, PULSE):
             if outcome is None:
                 keep_going()
                 continue

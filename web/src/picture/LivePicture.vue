@@ -8,6 +8,7 @@ import { useShot } from "@/shot/store";
 import { ground } from "./grounds";
 import { type Aim, dolly, orbit, pan } from "./orbit";
 import PictureFrame from "./PictureFrame.vue";
+import { heightFor } from "./request";
 import { useLatest } from "./useLatest";
 
 const props = defineProps<{ movable?: boolean; playing?: ImageBitmap | null }>();
@@ -32,17 +33,10 @@ function ask(quality: "rough" | "final") {
   if (!document) return;
   const full = Math.min(viewWidth.value * window.devicePixelRatio, raster.value.width);
   const width = Math.max(2, Math.round(quality === "rough" ? Math.min(roughWidth, full) : full));
-  const height = Math.max(2, Math.round((width * raster.value.height) / raster.value.width));
-  const body = {
-    document,
-    frame: shot.frame,
-    width,
-    height,
-    quality,
-    kind: quality === "rough" ? "jpeg" : "png",
-    ground,
-  };
-  latest.ask(`/api/shots/${shot.id}/picture`, body, `${shot.frame} ${quality}`);
+  const height = heightFor(width, raster.value);
+  const kind = quality === "rough" ? "jpeg" : "png";
+  const request = { document, frame: shot.frame, width, height, quality, kind, ground } as const;
+  latest.ask(shot.id, request, `${shot.frame} ${quality}`);
 }
 
 function moved() {

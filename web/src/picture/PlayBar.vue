@@ -3,13 +3,15 @@ import { Pause, Play } from "@lucide/vue";
 
 import PressButton from "@/controls/PressButton.vue";
 
-defineProps<{ playing: boolean; loading: boolean; loaded: number; total: number; measured: number; rate: string }>();
-const emit = defineEmits<{ toggle: [] }>();
+import type { usePlayback } from "./usePlayback";
+
+const props = defineProps<{ playback: ReturnType<typeof usePlayback>; total: number; rate: string }>();
+const { playing, loading, loaded, measured, toggle } = props.playback;
 </script>
 
 <template>
   <div class="flex items-center gap-2">
-    <PressButton :aria-pressed="playing" @click="emit('toggle')">
+    <PressButton :aria-pressed="playing" @click="toggle">
       <Pause v-if="playing" :size="14" aria-hidden="true" /><Play v-else :size="14" aria-hidden="true" />
       {{ playing ? "Stop" : "Play" }}
     </PressButton>

@@ -1,6 +1,8 @@
 import { onScopeDispose, readonly, ref, shallowRef } from "vue";
 
-import { csrfToken, Problem, problemOf } from "@/api/client";
+import { Problem } from "@/api/client";
+
+import { type PictureRequest, requestPicture } from "./request";
 
 /** Requests under way at most: one is being rendered while the next travels. */
 const AT_ONCE = 2;
@@ -22,24 +24,18 @@ export function useLatest() {
   const shown = shallowRef<Shown | null>(null);
   const failure = shallowRef<Problem | null>(null);
   const count = ref(0);
-  let waiting: { url: string; body: unknown; tag: string } | null = null;
+  let waiting: { shot: number; request: PictureRequest; tag: string } | null = null;
   let running = 0;
   let number = 0;
   let newest = 0;
   let ended = false;
 
-  async function fetchPicture(url: string, body: unknown, tag: string) {
+  async function fetchPicture(shot: number, request: PictureRequest, tag: string) {
     const own = ++number;
     const began = performance.now();
     running += 1;
     try {
-      const response = await fetch(url, {
-        method: "POST",
-        headers: { "Content-Type": "application/json", "X-CSRFToken": csrfToken() },
-        body: JSON.stringify(body),
-      });
-      if (!response.ok) throw await problemOf(response);
-      const bitmap = await createImageBitmap(await response.blob());
+      const bitmap = await createImageBitmap(await requestPicture(shot, request));
       if (own < newest || ended) {
         bitmap.close();
         return;
@@ -66,11 +62,11 @@ export function useLatest() {
     if (!waiting || running >= AT_ONCE || ended) return;
     const next = waiting;
     waiting = null;
-    void fetchPicture(next.url, next.body, next.tag);
+    void fetchPicture(next.shot, next.request, next.tag);
   }
 
-  function ask(url: string, body: unknown, tag: string) {
-    waiting = { url, body, tag };
+  function ask(shot: number, request: PictureRequest, tag: string) {
+    waiting = { shot, request, tag };
     pump();
   }
 

@@ -1,8 +1,9 @@
-import { csrfToken, problemOf } from "@/api/client";
 import { useOffers } from "@/api/offers";
+import type { ShotDocument } from "@/shot/document";
 import { useShot } from "@/shot/store";
 
 import { ground } from "./grounds";
+import { heightFor, requestPicture } from "./request";
 import { usePlayback } from "./usePlayback";
 
 const WIDTH = 640;
@@ -17,21 +18,17 @@ export function useRoughFrames() {
   async function load(frame: number): Promise<ImageBitmap> {
     const raster = shot.draft?.raster ?? { width: 16, height: 9 };
     const width = Math.min(raster.width, shot.frames.length > MANY_FRAMES ? WIDTH / 2 : WIDTH);
-    const response = await fetch(`/api/shots/${shot.id}/picture`, {
-      method: "POST",
-      headers: { "Content-Type": "application/json", "X-CSRFToken": csrfToken() },
-      body: JSON.stringify({
-        document: shot.draft,
-        frame,
-        width,
-        height: Math.max(2, Math.round((width * raster.height) / raster.width)),
-        quality: "rough",
-        kind: "jpeg",
-        ground,
-      }),
-    });
-    if (!response.ok) throw await problemOf(response);
-    return createImageBitmap(await response.blob());
+    const height = heightFor(width, raster);
+    const request = {
+      document: shot.draft as ShotDocument,
+      frame,
+      width,
+      height,
+      quality: "rough",
+      kind: "jpeg",
+      ground,
+    } as const;
+    return createImageBitmap(await requestPicture(shot.id, request));
   }
 
   const rate = () => offers.value?.rates.find((one) => one.name === shot.draft?.timing.rate)?.value ?? 24;

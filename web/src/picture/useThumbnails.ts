@@ -1,7 +1,8 @@
 import { onScopeDispose, shallowReactive, watch } from "vue";
 
-import { csrfToken } from "@/api/client";
 import { useShot } from "@/shot/store";
+
+import { requestPicture } from "./request";
 
 /** Twice the size at which the sheet shows them, in pixels. */
 const HEIGHT = 40;
@@ -26,26 +27,17 @@ export function useThumbnails() {
     const document = shot.draft;
     const { width, height } = document.raster;
     try {
-      const response = await fetch(`/api/shots/${shot.id}/picture`, {
-        method: "POST",
-        headers: { "Content-Type": "application/json", "X-CSRFToken": csrfToken() },
-        body: JSON.stringify({
-          document,
-          frame,
-          width: Math.max(2, Math.round((HEIGHT * width) / height)),
-          height: HEIGHT,
-          quality: "rough",
-          kind: "jpeg",
-          ground: { kind: "grey" },
-        }),
-      });
-      // What is wrong is said beside the picture and its field; a sheet without thumbnails needs no second message.
-      if (response.ok && document === shot.draft) {
+      const size = { width: Math.max(2, Math.round((HEIGHT * width) / height)), height: HEIGHT };
+      const request = { document, frame, ...size, quality: "rough", kind: "jpeg", ground: { kind: "grey" } } as const;
+      const blob = await requestPicture(shot.id, request);
+      if (document === shot.draft) {
         const old = urls.get(frame);
-        urls.set(frame, URL.createObjectURL(await response.blob()));
+        urls.set(frame, URL.createObjectURL(blob));
         fresh.add(frame);
         if (old) URL.revokeObjectURL(old);
       }
+    } catch {
+      // What is wrong is said beside the picture and its field; a sheet without thumbnails needs no second message.
     } finally {
       busy = false;
       void next();

@@ -151,7 +151,7 @@ async function restore() {
       </ul>
       <section class="mt-10 border-t border-line pt-3">
         <h2 class="font-title text-lg">People</h2>
-        <p class="text-soft">{{ project.members.join(", ") }}. Only they see this project.</p>
+        <p class="text-soft">Shared by {{ project.members.join(", ") }}; nobody else sees this project.</p>
         <form class="mt-2 flex w-96 items-end gap-2" @submit.prevent="share">
           <TextField
             class="flex-1"

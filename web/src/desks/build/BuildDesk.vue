@@ -67,15 +67,7 @@ onBeforeUnmount(() => {
     <template #picture>
       <LivePicture class="flex-1" movable :playing="playback.current.value?.bitmap ?? null" />
       <GroundBar>
-        <PlayBar
-          :playing="playback.playing.value"
-          :loading="playback.loading.value"
-          :loaded="playback.loaded.value"
-          :total="shot.frames.length"
-          :measured="playback.measured.value"
-          :rate="shot.draft?.timing.rate ?? ''"
-          @toggle="playback.toggle"
-        />
+        <PlayBar :playback :total="shot.frames.length" :rate="shot.draft?.timing.rate ?? ''" />
       </GroundBar>
     </template>
     <template #settings>

@@ -88,16 +88,7 @@ useSpaceKey(playback.toggle);
         <p v-else-if="!there">Frame {{ shot.frame }} is not rendered in this run.</p>
       </PixelView>
       <GroundBar>
-        <PlayBar
-          v-if="run.finished.size"
-          :playing="playback.playing.value"
-          :loading="playback.loading.value"
-          :loaded="playback.loaded.value"
-          :total="run.finished.size"
-          :measured="playback.measured.value"
-          :rate="shot.draft?.timing.rate ?? ''"
-          @toggle="playback.toggle"
-        />
+        <PlayBar v-if="run.finished.size" :playback :total="run.finished.size" :rate="shot.draft?.timing.rate ?? ''" />
       </GroundBar>
     </template>
     <template #settings>

@@ -54,15 +54,7 @@ function change(values: Record<string, unknown>, label: string, commit = true) {
     <template #picture>
       <LivePicture class="flex-1" :playing="playback.current.value?.bitmap ?? null" />
       <GroundBar>
-        <PlayBar
-          :playing="playback.playing.value"
-          :loading="playback.loading.value"
-          :loaded="playback.loaded.value"
-          :total="shot.frames.length"
-          :measured="playback.measured.value"
-          :rate="timing?.rate ?? ''"
-          @toggle="playback.toggle"
-        />
+        <PlayBar :playback :total="shot.frames.length" :rate="shot.draft?.timing.rate ?? ''" />
       </GroundBar>
     </template>
     <template v-if="timing" #settings>

@@ -1,0 +1,29 @@
+import { csrfToken, problemOf } from "@/api/client";
+import type { ShotDocument } from "@/shot/document";
+
+/** What a picture of an unsaved document is asked for as. */
+export interface PictureRequest {
+  document: ShotDocument;
+  frame: number;
+  width: number;
+  height: number;
+  quality: "rough" | "check" | "final";
+  kind: "jpeg" | "png";
+  ground: object;
+}
+
+/** The height that keeps a raster's shape at a width. */
+export function heightFor(width: number, raster: { width: number; height: number }): number {
+  return Math.max(2, Math.round((width * raster.height) / raster.width));
+}
+
+/** An encoded picture from the server; throws the Problem that says why there is none. */
+export async function requestPicture(shot: number, request: PictureRequest): Promise<Blob> {
+  const response = await fetch(`/api/shots/${shot}/picture`, {
+    method: "POST",
+    headers: { "Content-Type": "application/json", "X-CSRFToken": csrfToken() },
+    body: JSON.stringify(request),
+  });
+  if (!response.ok) throw await problemOf(response);
+  return response.blob();
+}
