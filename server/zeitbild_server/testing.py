@@ -20,6 +20,7 @@ from django.test import TransactionTestCase
 from projects.actions.create_project import create_project
 from runs.management.commands.worker import work_next
 from shots.actions.create_shot import add_shot
+from shots.examine import _measure
 from shots.models import Shot
 from zeitbild.document.shot import Raster, Timing
 from zeitbild.document.shot import Shot as ShotDocument
@@ -43,6 +44,7 @@ class StudioCase(TransactionTestCase):
         patched = mock.patch.dict(os.environ, {"ZEITBILD_DATA": str(self.data)})
         patched.start()
         self.addCleanup(patched.stop)
+        _measure.cache_clear()  # measured in another test's folder
         self.ada = User.objects.create_user("ada", password="lamp-room-7")
         self.project = create_project(self.ada, code="KM", title="Kap Morgen", defaults={})
         self.shot = add_shot(self.project, self.document(), self.ada)

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { Redo2, Undo2 } from "@lucide/vue";
-import { computed, defineAsyncComponent, onBeforeUnmount, onMounted, ref, watch } from "vue";
+import { computed, onBeforeUnmount, onMounted, ref, watch } from "vue";
 import { useRouter } from "vue-router";
 
 import { Problem } from "@/api/client";
@@ -9,16 +9,22 @@ import { surround } from "@/picture/grounds";
 import { useRun } from "@/shot/run";
 import { useShot } from "@/shot/store";
 
+import BuildDesk from "./desks/build/BuildDesk.vue";
+import HandOffDesk from "./desks/handoff/HandOffDesk.vue";
+import ProofDesk from "./desks/proof/ProofDesk.vue";
+import RunDesk from "./desks/run/RunDesk.vue";
+import SplitDesk from "./desks/split/SplitDesk.vue";
+import TimeDesk from "./desks/time/TimeDesk.vue";
 import KeyList from "./KeyList.vue";
 
 const props = defineProps<{ id: number; desk: string }>();
 const DESKS = [
-  { name: "build", title: "Build", view: defineAsyncComponent(() => import("./desks/build/BuildDesk.vue")) },
-  { name: "time", title: "Time", view: defineAsyncComponent(() => import("./desks/time/TimeDesk.vue")) },
-  { name: "split", title: "Split", view: defineAsyncComponent(() => import("./desks/split/SplitDesk.vue")) },
-  { name: "run", title: "Run", view: defineAsyncComponent(() => import("./desks/run/RunDesk.vue")) },
-  { name: "proof", title: "Proof", view: defineAsyncComponent(() => import("./desks/proof/ProofDesk.vue")) },
-  { name: "handoff", title: "Hand off", view: defineAsyncComponent(() => import("./desks/handoff/HandOffDesk.vue")) },
+  { name: "build", title: "Build", view: BuildDesk },
+  { name: "time", title: "Time", view: TimeDesk },
+  { name: "split", title: "Split", view: SplitDesk },
+  { name: "run", title: "Run", view: RunDesk },
+  { name: "proof", title: "Proof", view: ProofDesk },
+  { name: "handoff", title: "Hand off", view: HandOffDesk },
 ];
 const router = useRouter();
 const shot = useShot();

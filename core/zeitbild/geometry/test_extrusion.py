@@ -1,7 +1,9 @@
 """Extruded lettering: closed for every letter of every shipped font, right in volume, smooth where it should be."""
 
+import multiprocessing
 import unicodedata
 import unittest
+from concurrent.futures import ProcessPoolExecutor
 from typing import Any
 
 import numpy as np
@@ -34,29 +36,31 @@ def _letters(key: str) -> list[str]:
     return latin or letters
 
 
+def open_letters(key: str) -> list[str]:
+    """Letters of a font that do not give a closed solid with positive volume at every bevel width."""
+    wrong = []
+    for letter in _letters(key):
+        contours = _contours(key, letter)
+        if not contours:
+            continue  # a letter without ink of its own
+        for width in WIDTHS:
+            mesh = extrude(contours, 40, Bevel("flat", width, 1, "both"))
+            if mesh.open_edges() or mesh.volume() <= 0:
+                wrong.append(f"{letter!r} at {width}")
+    return wrong
+
+
 class Closed(unittest.TestCase):
-    def _try_all(self, key: str) -> None:
-        for letter in _letters(key):
-            contours = _contours(key, letter)
-            if not contours:
-                continue  # a letter without ink of its own
-            for width in WIDTHS:
-                mesh = extrude(contours, 40, Bevel("flat", width, 1, "both"))
-                self.assertEqual(mesh.open_edges(), 0, f"{key} {letter!r} bevel {width}")
-                self.assertGreater(mesh.volume(), 0)
+    """Every letter of every shipped font at five bevel widths: some 17,000 solids, made by all cores."""
 
-
-def _closed_test(key: str) -> Any:
-    def test(self: Closed) -> None:
-        self._try_all(key)
-
-    test.__name__ = f"test_every_letter_of_{key.replace('-', '_')}"
-    return test
-
-
-# One test for each font, so that they are spread over test processes and a failure names its font.
-for _key in SHIPPED:
-    setattr(Closed, f"test_every_letter_of_{_key.replace('-', '_')}", _closed_test(_key))
+    def test_every_letter_of_every_font(self) -> None:
+        # The fonts with the most letters first, so that no process is left alone at the end.
+        keys = sorted(SHIPPED, key=lambda key: -len(_letters(key)))
+        with ProcessPoolExecutor(mp_context=multiprocessing.get_context("spawn")) as pool:
+            wrong = dict(zip(keys, pool.map(open_letters, keys), strict=True))
+        for key in SHIPPED:
+            with self.subTest(font=key):
+                self.assertEqual(wrong[key], [])
 
 
 class Shape(unittest.TestCase):

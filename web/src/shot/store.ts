@@ -157,7 +157,9 @@ export const useShot = defineStore("shot", () => {
   }
 
   async function step(direction: "undo" | "redo") {
-    if (conflict.value !== null || saving.value) return;
+    // An undo right after an edit waits for that edit to be saved, or it would undo the one before.
+    while (saving.value) await new Promise((done) => setTimeout(done, 20));
+    if (conflict.value !== null) return;
     if (dirty.value && failure.value && meta.value && direction === "undo") {
       // A draft that does not hold was never saved: undo goes back to what is.
       adopt(meta.value);

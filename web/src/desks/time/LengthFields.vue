@@ -12,12 +12,15 @@ const WAYS = ["frames", "seconds", "timecode"] as const;
 type Way = (typeof WAYS)[number];
 const texts = ref<Record<Way, string>>({ frames: "", seconds: "", timecode: "" });
 const failure = ref<{ way: Way; message: string } | null>(null);
+/** The field that is typed in: what is typed there is not written over by an answer that comes meanwhile. */
+const typing = ref<Way | null>(null);
 let before = "";
 
 function fill() {
   const length = shot.examined?.length;
-  if (length)
-    texts.value = { frames: String(length.frames), seconds: String(length.seconds), timecode: length.timecode };
+  if (!length) return;
+  const shown = { frames: String(length.frames), seconds: String(length.seconds), timecode: length.timecode };
+  texts.value = typing.value ? { ...shown, [typing.value]: texts.value[typing.value] } : shown;
 }
 watch(() => shot.examined, fill, { immediate: true });
 
@@ -39,6 +42,7 @@ async function accept(way: Way) {
 }
 function restore() {
   failure.value = null;
+  typing.value = null;
   fill();
 }
 </script>
@@ -54,8 +58,14 @@ function restore() {
           :class="{ 'border-now!': failure?.way === way }"
           :aria-invalid="failure?.way === way"
           autocomplete="off"
-          @focus="before = texts[way]"
-          @blur="accept(way)"
+          @focus="
+            before = texts[way];
+            typing = way;
+          "
+          @blur="
+            typing = null;
+            void accept(way);
+          "
           @keydown.enter="accept(way)"
           @keydown.esc.stop="restore"
         />
