@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import faulthandler
 import os
 import sys
 import warnings
@@ -10,6 +11,8 @@ from pathlib import Path
 ROOT = Path(__file__).resolve().parent.parent
 
 if __name__ == "__main__":
+    # Something that hangs is shown where it hangs, and fails, instead of keeping a machine for hours.
+    faulthandler.dump_traceback_later(45 * 60, exit=True)
     os.environ.setdefault("DJANGO_SETTINGS_MODULE", "zeitbild_server.settings")
     # Playwright keeps an event loop in the thread of the tests, which Django would take for async code.
     os.environ.setdefault("DJANGO_ALLOW_ASYNC_UNSAFE", "1")
@@ -24,5 +27,5 @@ if __name__ == "__main__":
 
     labels = sys.argv[1:] or [str(ROOT / "core"), str(ROOT / "server")]
     # Settings look here to tell a test run from the real thing.
-    sys.argv = [sys.argv[0], "test", *labels]
+    sys.argv = [sys.argv[0], "test", "--noinput", *labels]
     execute_from_command_line(sys.argv)

@@ -109,7 +109,7 @@ LOGGING = {
     "root": {"handlers": ["console"], "level": "WARNING"},
     "loggers": {
         **{name: {"level": level} for name, level in _LEVELS.items()},
-        "django.security.csrf": {"level": "ERROR" if TESTING else "WARNING"},
+        "django.security": {"level": "CRITICAL" if TESTING else "WARNING"},
     },
 }
 TEST_RUNNER = "zeitbild_server.runner.CountingRunner"

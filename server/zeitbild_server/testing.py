@@ -85,25 +85,22 @@ class ServedCase(StudioCase):
         super().setUp()
         from zeitbild_server.asgi import application
 
-        with socket.socket() as probe:
-            probe.bind(("127.0.0.1", 0))
-            self.port = probe.getsockname()[1]
+        # The server gets the very socket: a port that is only looked up may be taken before it is used.
+        listening = socket.socket()
+        self.addCleanup(listening.close)
+        listening.bind(("127.0.0.1", 0))
+        self.port = listening.getsockname()[1]
         self.address = f"http://127.0.0.1:{self.port}"
-        config = uvicorn.Config(
-            application,
-            host="127.0.0.1",
-            port=self.port,
-            log_level="error",
-            timeout_graceful_shutdown=1,
-            lifespan="off",
-        )
+        config = uvicorn.Config(application, log_level="error", timeout_graceful_shutdown=1, lifespan="off")
         self._server = uvicorn.Server(config)
-        self._serving = threading.Thread(target=self._server.run, daemon=True)
+        self._serving = threading.Thread(target=self._server.run, args=([listening],), daemon=True)
         self._serving.start()
         self._ending = threading.Event()
         self._working = threading.Thread(target=self._work_on, daemon=True)
         self._working.start()
         while not self._server.started:
+            if not self._serving.is_alive():
+                raise RuntimeError("the server did not start")
             time.sleep(0.02)
 
     def _work_on(self) -> None:

@@ -1,0 +1,185 @@
+"""More of the desks: fields, lights, proofs, failures, and a line that breaks."""
+
+import re
+from unittest import mock
+
+from playwright.sync_api import expect
+
+from e2e.browser import BrowserCase
+from runs.actions.start_run import start_run
+from shots.actions.save_document import save_document
+from zeitbild.errors import StorageError
+
+
+class Fields(BrowserCase):
+    def test_numbers_are_stepped_scrubbed_marked_and_reset(self) -> None:
+        page = self.desk("build")
+        self.picture()
+        depth = page.get_by_label("Depth", exact=True)
+        depth.focus()
+        depth.press("ArrowUp")
+        depth.press("Shift+ArrowUp")
+        expect(depth).to_have_value("71")
+        depth.press("Enter")
+        self.saved()
+        self.assertEqual(self.fresh().current_document().elements[0].depth, 71)
+        label = page.locator("label", has_text=re.compile("^Depth$"))
+        self.assertIn("Differs from 60", label.get_attribute("title") or "")
+        box = label.bounding_box()
+        assert box is not None
+        page.mouse.move(box["x"] + 10, box["y"] + 5)
+        page.mouse.down()
+        page.mouse.move(box["x"] + 50, box["y"] + 5, steps=6)
+        page.mouse.up()
+        self.saved()
+        self.assertGreater(self.fresh().current_document().elements[0].depth, 80)
+        label.dblclick()
+        expect(depth).to_have_value("60")
+
+    def test_lights_are_changed_and_turned_off(self) -> None:
+        page = self.desk("build")
+        page.get_by_role("button", name="Key light").click()
+        page.get_by_label("Strength", exact=True).fill("3")
+        page.get_by_label("Strength", exact=True).press("Enter")
+        page.get_by_label("Colour", exact=True).fill("ff8800")
+        page.get_by_label("Colour", exact=True).press("Enter")
+        page.get_by_role("switch", name="On").click()
+        self.saved()
+        light = self.fresh().current_document().lights[0]
+        self.assertEqual((light.strength, light.colour, light.on), (3, "#ff8800", False))
+        page.get_by_label("Colour", exact=True).fill("orange")
+        page.get_by_label("Colour", exact=True).press("Enter")
+        expect(page.get_by_text("write it as #rrggbb")).to_be_visible()
+
+    def test_the_camera_answers_to_keys(self) -> None:
+        page = self.desk("build")
+        self.picture()
+        before = self.shot.current_document().camera.position
+        page.locator("canvas").focus()
+        page.keyboard.press("ArrowRight")
+        self.saved()
+        expect(page.get_by_role("button", name="Undo")).to_be_enabled()
+        self.assertNotEqual(self.fresh().current_document().camera.position, before)
+
+    def test_raster_and_names_belong_to_the_shot(self) -> None:
+        page = self.desk("build")
+        page.get_by_role("button", name="Raster and names").click()
+        page.get_by_label("Width", exact=True).fill("9000")
+        page.get_by_label("Width", exact=True).press("Enter")
+        expect(page.get_by_text("at most 8192")).to_be_visible()
+        page.get_by_label("Width", exact=True).fill("8192")
+        page.get_by_label("Width", exact=True).press("Enter")
+        page.get_by_label("Height", exact=True).fill("8000")
+        page.get_by_label("Height", exact=True).press("Enter")
+        expect(
+            page.get_by_text("fits a worker’s memory").or_(page.get_by_text("fits a worker's memory")).first
+        ).to_be_visible()
+        page.get_by_role("button", name="Undo").click()
+        page.get_by_label("Title").fill("Sign over the door")
+        page.get_by_label("Title").press("Enter")
+        expect(page.get_by_role("heading", name="KM010 Sign over the door")).to_be_visible()
+
+    def test_the_other_state_can_be_taken_after_a_conflict(self) -> None:
+        page = self.desk("build")
+        self.picture()
+        other = self.shot.current_document().model_copy(update={"title": "By somebody else"})
+        save_document(self.ada, self.shot.id, base=self.shot.current_id or 0, document=other.model_dump(mode="json"))
+        page.get_by_label("Depth", exact=True).fill("33")
+        page.get_by_label("Depth", exact=True).press("Enter")
+        page.get_by_role("button", name="Take the other state").click()
+        expect(page.get_by_role("heading", name="KM010 By somebody else")).to_be_visible()
+        expect(page.get_by_label("Depth", exact=True)).to_have_value("60")
+
+    def test_a_broken_line_loses_nothing(self) -> None:
+        page = self.desk("build")
+        self.picture()
+        page.route("**/document", lambda route: route.abort() if route.request.method == "PUT" else route.continue_())
+        page.get_by_label("Depth", exact=True).fill("44")
+        page.get_by_label("Depth", exact=True).press("Enter")
+        expect(page.get_by_text("not saved: no connection")).to_be_visible()
+        page.unroute("**/document")
+        page.evaluate("window.dispatchEvent(new Event('online'))")
+        self.saved()
+        self.assertEqual(self.fresh().current_document().elements[0].depth, 44)
+
+
+class Proofs(BrowserCase):
+    def setUp(self) -> None:
+        super().setUp()
+        start_run(self.ada, self.shot, base=self.shot.current_id or 0)
+
+    def test_grounds_magnification_and_playing(self) -> None:
+        page = self.desk("proof")
+        page.wait_for_selector("canvas[data-shown=true]")
+        canvas = page.locator("canvas")
+        for ground in ("Black", "White", "Grey", "Gradient", "Colour", "Checker"):
+            page.get_by_role("radio", name=ground, exact=True).click()
+            expect(canvas).to_have_attribute("aria-label", f"Frame 1 over {ground.lower()}")
+        page.keyboard.press("+")
+        page.keyboard.press("+")
+        expect(page.get_by_role("radio", name="2×")).to_be_checked()
+        box = canvas.bounding_box()
+        assert box is not None
+        self.assertEqual(round(box["width"]), 2 * 96)
+        page.keyboard.press("-")
+        expect(page.get_by_role("radio", name="1×")).to_be_checked()
+        page.get_by_role("radio", name="Encoded values").click()
+        page.get_by_role("button", name="Play").click()
+        expect(page.get_by_text("of 30 frames a second")).to_be_visible()
+        page.get_by_role("button", name="Stop").click()
+
+    def test_findings_stand_at_their_frames(self) -> None:
+        document = self.shot.current_document().model_dump(mode="json")
+        document["timing"]["cycle"] = False
+        save_document(self.ada, self.shot.id, base=self.shot.current_id or 0, document=document)
+        page = self.desk("proof")
+        expect(page.get_by_label("Frame sheet").get_by_text("ends where it began")).to_be_visible()
+        expect(page.get_by_label("Findings").get_by_role("button", name="Make it a cycle")).to_be_visible()
+
+
+class Failures(BrowserCase):
+    def test_failed_frames_say_why_and_are_tried_again(self) -> None:
+        page = self.desk("run")
+        expect(page.get_by_label("Before the start")).to_be_visible()
+        with mock.patch("zeitbild.masters.store.MasterStore.save", side_effect=StorageError("No space left on device")):
+            page.get_by_role("button", name="Start the run").click()
+            expect(page.get_by_role("heading", name="Ended with failed frames")).to_be_visible()
+        expect(page.get_by_label("Failed frames")).to_contain_text("No space left on device")
+        page.get_by_role("button", name="Try failed frames again").click()
+        expect(page.get_by_role("heading", name="Rendered", exact=True)).to_be_visible()
+
+    def test_a_changed_shot_is_stale_and_only_what_changed_is_rendered(self) -> None:
+        start_run(self.ada, self.shot, base=self.shot.current_id or 0)
+        page = self.desk("run")
+        expect(page.get_by_role("heading", name="Rendered", exact=True)).to_be_visible()
+        document = self.shot.current_document().model_dump(mode="json")
+        document["elements"][0]["depth"] = 20
+        save_document(self.ada, self.shot.id, base=self.shot.current_id or 0, document=document)
+        self.desk("run")
+        expect(page.get_by_text("6 frames are stale")).to_be_visible()
+        expect(page.get_by_label("Frame sheet").get_by_text("~ stale")).to_have_count(6)
+        page.get_by_role("button", name="Start the run").click()
+        expect(page.get_by_text("6 frames are stale")).to_have_count(0)
+        expect(page.get_by_role("heading", name="Rendered", exact=True)).to_be_visible()
+
+    def test_empty_desks_say_how_to_begin(self) -> None:
+        page = self.desk("proof")
+        expect(page.get_by_text("Nothing is rendered yet.")).to_be_visible()
+        self.desk("handoff")
+        expect(page.get_by_text("a hand-off is made from a finished run")).to_be_visible()
+        expect(page.get_by_role("button", name="Write v001")).to_be_disabled()
+
+    def test_people_sign_out_and_share(self) -> None:
+        from django.contrib.auth.models import User
+
+        User.objects.create_user("ben", password="gallery-12")
+        page = self.sign_in()
+        page.get_by_role("link", name="Kap Morgen").click()
+        page.get_by_label("Share with (name here)").fill("nobody")
+        page.get_by_role("button", name="Share").click()
+        expect(page.get_by_text("nobody here is called 'nobody'")).to_be_visible()
+        page.get_by_label("Share with (name here)").fill("ben")
+        page.get_by_role("button", name="Share").click()
+        expect(page.get_by_text("Shared by ada, ben")).to_be_visible()
+        page.get_by_role("button", name="Sign out").click()
+        expect(page.get_by_role("button", name="Sign in")).to_be_visible()

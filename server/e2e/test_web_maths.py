@@ -1,0 +1,193 @@
+"""Pure functions of the front end: arithmetic in fields, moving the camera, forms from schemas.
+
+Each module is turned into JavaScript by the TypeScript compiler and called with values by Node.
+"""
+
+import json
+import math
+import subprocess
+import unittest
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+WEB = Path(__file__).parents[2] / "web"
+_RUN = """
+const ts = require("typescript"), fs = require("fs");
+const [path, calls] = JSON.parse(fs.readFileSync(0, "utf8"));
+const source = ts.transpileModule(fs.readFileSync(path, "utf8"), {compilerOptions: {module: "commonjs", target: "es2022"}});
+const loaded = {exports: {}};
+new Function("module", "exports", "require", source.outputText)(loaded, loaded.exports, require);
+process.stdout.write(JSON.stringify(calls.map(([name, args]) => loaded.exports[name](...args) ?? null)));
+"""
+
+
+def call(module: str, *calls: tuple[str, list[Any]]) -> list[Any]:
+    """Results of calling exported functions of a module under ``web/src``."""
+    given = json.dumps([str(WEB / "src" / module), calls])
+    done = subprocess.run(["node", "-e", _RUN], cwd=WEB, input=given, capture_output=True, text=True, check=True)
+    results: list[Any] = json.loads(done.stdout)
+    return results
+
+
+class Arithmetic(unittest.TestCase):
+    def test_calculations(self) -> None:
+        expected = {
+            "24*4": 96,
+            "1+2*3": 7,
+            "(1+2)*3": 9,
+            "-4": -4,
+            "10/4": 2.5,
+            "1,5": 1.5,
+            ".5": 0.5,
+            "2--1": 3,
+            "1e3": 1000,
+            " 3 × 4 ": 12,
+            "((2))": 2,
+            "-(3+1)/2": -2,
+        }
+        self.assertEqual(
+            call("controls/arithmetic.ts", *(("calculate", [text]) for text in expected)), list(expected.values())
+        )
+
+    def test_nonsense_is_no_number(self) -> None:
+        texts = ["", "a", "1/0", "2*", "(1", "1)", "1 2x", "alert(1)", "--", "1..2", "0/0", "9**9"]
+        self.assertEqual(
+            call("controls/arithmetic.ts", *(("calculate", [text]) for text in texts)), [None] * len(texts)
+        )
+
+    def test_units_and_whole_numbers(self) -> None:
+        read = call(
+            "controls/arithmetic.ts",
+            ("readNumber", ["12 px", "px", True]),
+            ("readNumber", ["12", "px", True]),
+            ("readNumber", ["1.5 in", "px", False]),
+            ("readNumber", ["1.5", "", True]),
+            ("readNumber", ["abc", "u", False]),
+            ("readNumber", ["45°", "°", False]),
+        )
+        self.assertEqual([one.get("value") for one in read], [12, 12, None, None, None, 45])
+        self.assertIn("measured in px", read[2]["reason"])
+        self.assertIn("whole number", read[3]["reason"])
+        self.assertIn("not a number", read[4]["reason"])
+
+    def test_numbers_are_written_short(self) -> None:
+        self.assertEqual(
+            call(
+                "controls/arithmetic.ts",
+                ("writeNumber", [0.1 + 0.2]),
+                ("writeNumber", [3]),
+                ("writeNumber", [-0.00001]),
+            ),
+            ["0.3", "3", "0"],
+        )
+
+
+class Orbit(unittest.TestCase):
+    AIM = {"position": [0, 40, 1150], "look_at": [0, 0, 0]}
+
+    @staticmethod
+    def _distance(aim: dict[str, list[float]]) -> float:
+        return float(np.linalg.norm(np.subtract(aim["position"], aim["look_at"])))
+
+    def test_orbits_keep_distance_and_aim(self) -> None:
+        for dx, dy in ((100, 0), (0, 80), (-321, 55), (5000, -5000)):
+            (moved,) = call("picture/orbit.ts", ("orbit", [self.AIM, dx, dy]))
+            self.assertAlmostEqual(self._distance(moved), self._distance(self.AIM), delta=0.02)
+            self.assertEqual(moved["look_at"], self.AIM["look_at"])
+
+    def test_dragging_right_brings_the_left_side_into_view(self) -> None:
+        (moved,) = call("picture/orbit.ts", ("orbit", [self.AIM, 100, 0]))
+        self.assertLess(moved["position"][0], 0)
+
+    def test_the_camera_never_goes_over_the_top(self) -> None:
+        (moved,) = call("picture/orbit.ts", ("orbit", [self.AIM, 0, 100_000]))
+        x, y, z = moved["position"]
+        self.assertLess(math.degrees(math.atan2(y, math.hypot(x, z))), 89.1)
+        self.assertGreater(z, 0)
+
+    def test_a_pan_moves_what_is_in_the_middle_with_the_pointer(self) -> None:
+        # At 40 degrees and 640 pixels, a point at the look-at distance moves one pixel for so many units.
+        unit = 2 * self._distance(self.AIM) * math.tan(math.radians(20)) / 640
+        (moved,) = call("picture/orbit.ts", ("pan", [self.AIM, 10, 0, 40, 640]))
+        np.testing.assert_allclose(moved["look_at"], [-10 * unit, 0, 0], atol=0.01)
+        np.testing.assert_allclose(np.subtract(moved["position"], moved["look_at"]), self.AIM["position"], atol=0.02)
+        (lifted,) = call("picture/orbit.ts", ("pan", [self.AIM, 0, 10, 40, 640]))
+        self.assertGreater(lifted["look_at"][1], 0)
+
+    def test_dolly_goes_nearer_and_never_through_the_aim(self) -> None:
+        nearer, there, stuck = call(
+            "picture/orbit.ts",
+            ("dolly", [self.AIM, -200]),
+            ("dolly", [self.AIM, 200]),
+            ("dolly", [self.AIM, -1e6]),
+        )
+        self.assertLess(self._distance(nearer), self._distance(self.AIM))
+        self.assertGreater(self._distance(there), self._distance(self.AIM))
+        self.assertEqual(stuck["position"], self.AIM["position"])
+
+
+class Forms(unittest.TestCase):
+    ROOT = {
+        "$defs": {
+            "Finish": {
+                "type": "object",
+                "title": "Finish",
+                "properties": {"roughness": {"type": "number", "x-slider": [0, 1]}},
+            },
+            "Word": {
+                "title": "Word",
+                "type": "object",
+                "properties": {
+                    "name": {"type": "string", "x-late": True, "x-group": "Place"},
+                    "kind": {"const": "word"},
+                    "size": {
+                        "type": "number",
+                        "title": "Size",
+                        "x-group": "Text",
+                        "minimum": 1,
+                        "default": 5,
+                        "x-unit": "u",
+                    },
+                    "steps": {"type": "integer", "x-group": "Text"},
+                    "on": {"type": "boolean", "x-group": "Text"},
+                    "align": {"enum": ["left", "right"], "type": "string", "x-group": "Text"},
+                    "face": {"$ref": "#/$defs/Finish", "title": "Face", "x-group": "Finish"},
+                    "place": {"type": "array", "x-group": "Place", "x-late": True},
+                },
+            },
+        }
+    }
+
+    def test_fields_are_grouped_in_order_and_shared_ones_come_last(self) -> None:
+        schema, groups = call(
+            "controls/fields.ts",
+            ("schemaOfKind", [self.ROOT, "word"]),
+            ("planFields", [{"$ref": "#/$defs/Word"}, self.ROOT, ["kind"]]),
+        )
+        self.assertEqual(schema["title"], "Word")
+        self.assertEqual([group["title"] for group in groups], ["Text", "Finish", "Place"])
+        self.assertEqual([field["widget"] for field in groups[0]["fields"]], ["number", "number", "switch", "choice"])
+        self.assertEqual([field["widget"] for field in groups[1]["fields"]], ["part"])
+        self.assertEqual([field["widget"] for field in groups[2]["fields"]], ["text", "vector"])
+
+    def test_limits_units_and_defaults_come_from_the_schema(self) -> None:
+        (groups,) = call("controls/fields.ts", ("planFields", [{"$ref": "#/$defs/Word"}, self.ROOT, []]))
+        size = next(field for group in groups for field in group["fields"] if field["name"] == "size")
+        self.assertEqual((size["initial"], size["number"]["unit"], size["number"]["min"]), (5, "u", 1))
+        steps = next(field for group in groups for field in group["fields"] if field["name"] == "steps")
+        self.assertTrue(steps["number"]["whole"])
+
+
+class Paths(unittest.TestCase):
+    def test_values_are_read_and_replaced_without_touching_the_rest(self) -> None:
+        document = {"a": {"b": [1, {"c": 2}]}, "d": 3}
+        changed, read, missing = call(
+            "shot/document.ts",
+            ("withValue", [document, "a.b.1.c", 9]),
+            ("valueAt", [document, "a.b.1.c"]),
+            ("valueAt", [document, "x.y"]),
+        )
+        self.assertEqual(changed, {"a": {"b": [1, {"c": 9}]}, "d": 3})
+        self.assertEqual((read, missing), (2, None))

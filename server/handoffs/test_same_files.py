@@ -1,0 +1,70 @@
+"""The command line and the application give the same files, byte for byte."""
+
+import contextlib
+import hashlib
+import io
+import json
+import zipfile
+
+from asgiref.sync import async_to_sync
+from django.http import StreamingHttpResponse
+
+from zeitbild.cli import OK, main
+from zeitbild_server.testing import StudioCase
+
+
+async def _whole(response: StreamingHttpResponse) -> bytes:
+    return b"".join([block async for block in response])
+
+
+class SameFiles(StudioCase):
+    def _handed_off(self, recipe: str) -> dict[str, str]:
+        run = self.post(f"/api/shots/{self.shot.id}/runs", {"base": self.fresh().current_id})
+        self.work()
+        handoff = self.post(f"/api/runs/{run['id']}/handoffs", {"recipe": recipe})
+        self.work()
+        response = self.client.get(f"/api/handoffs/{handoff['id']}/package")
+        self.assertEqual(response["Content-Type"], "application/zip")
+        self.assertIn(f"KM010_v{handoff['version']:03}.zip", response["Content-Disposition"])
+        data = async_to_sync(_whole)(response)
+        self.assertEqual(len(data), int(response["Content-Length"]))
+        with zipfile.ZipFile(io.BytesIO(data)) as archive:
+            self.assertEqual(json.loads(archive.read("manifest.json"))["recipe"], recipe)
+            return {
+                name: hashlib.sha256(archive.read(name)).hexdigest()
+                for name in archive.namelist()
+                if name not in ("manifest.json", "README.txt")
+            }
+
+    def _rendered(self, recipe: str, version: int) -> dict[str, str]:
+        document = self.data / "KM010.json"
+        document.write_bytes(self.client.get(f"/api/shots/{self.shot.id}/document").content)
+        out = self.data / f"out-{recipe}"
+        # Masters of its own: the command line renders everything itself.
+        words = [
+            "render",
+            str(document),
+            "--out",
+            str(out),
+            "--recipe",
+            recipe,
+            "--version",
+            str(version),
+            "--workers",
+            "1",
+        ]
+        words += ["--masters", str(self.data / "other-masters"), "--assets", str(self.data / "assets")]
+        with contextlib.redirect_stderr(io.StringIO()):
+            self.assertEqual(main(words), OK)
+        return {
+            str(path.relative_to(out)): hashlib.sha256(path.read_bytes()).hexdigest()
+            for path in out.rglob("*")
+            if path.is_file()
+        }
+
+    def test_for_every_recipe(self) -> None:
+        for version, recipe in enumerate(("png8", "png16", "exr"), start=1):
+            with self.subTest(recipe=recipe):
+                handed_off = self._handed_off(recipe)
+                self.assertEqual(len(handed_off), 18)
+                self.assertEqual(handed_off, self._rendered(recipe, version))
