@@ -16,11 +16,16 @@ const failure = ref<{ way: Way; message: string } | null>(null);
 const typing = ref<Way | null>(null);
 let before = "";
 
-function fill() {
-  const length = shot.examined?.length;
-  if (!length) return;
+/** Show a length in all fields but one that somebody types in; ``own`` is the field that the length came from. */
+function show(length: { frames: number; seconds: number; timecode: string }, own: Way | null) {
   const shown = { frames: String(length.frames), seconds: String(length.seconds), timecode: length.timecode };
-  texts.value = typing.value ? { ...shown, [typing.value]: texts.value[typing.value] } : shown;
+  const kept = typing.value !== own ? typing.value : null;
+  texts.value = kept ? { ...shown, [kept]: texts.value[kept] } : shown;
+  // What was read is no change any more when the field is left.
+  if (own && typing.value === own) before = shown[own];
+}
+function fill() {
+  if (shot.examined) show(shot.examined.length, null);
 }
 watch(() => shot.examined, fill, { immediate: true });
 
@@ -32,8 +37,7 @@ async function accept(way: Way) {
     const rate = shot.draft?.timing.rate ?? "24";
     const read = await answer(api.POST("/api/length", { body: { text: bare ? `${text} s` : text, rate } }));
     failure.value = null;
-    before = text;
-    texts.value = { frames: String(read.frames), seconds: String(read.seconds), timecode: read.timecode };
+    show(read, way);
     if (read.frames !== shot.examined?.length.frames) emit("length", read.frames);
   } catch (error) {
     if (!(error instanceof Problem)) throw error;
