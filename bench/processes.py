@@ -19,7 +19,7 @@ ROOT = Path(__file__).parents[1]
 SHOT = ROOT / "demo" / "KM010.json"
 
 _FIRST_FRAME = """
-import json, resource, sys, time
+import sys
 from pathlib import Path
 from zeitbild.assets import AssetFolder
 from zeitbild.document.reading import parse_shot
@@ -30,7 +30,7 @@ render(resolve(shot, 1, AssetFolder(Path("none"))), QUALITIES["final"])
 """
 
 _WORKER = """
-import json, resource, sys, tempfile
+import sys, tempfile
 from pathlib import Path
 from zeitbild.farm import render_cell, write_cell
 from zeitbild.kernels import set_threads
@@ -41,7 +41,9 @@ with tempfile.TemporaryDirectory() as folder:
     for frame in range(1, 9):
         render_cell(text, frame, "final", place / "a", place / "m")
         write_cell(text, frame, "sign", "final", "png8", 1, place / "a", place / "m", place / "o")
-print(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024)
+# Not getrusage: its peak starts with that of the process that started this one.
+status = Path("/proc/self/status").read_text()
+print(int(status.split("VmHWM:")[1].split()[0]) / 1024)
 """
 
 
