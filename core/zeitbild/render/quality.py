@@ -10,7 +10,7 @@ QualityName = Literal["rough", "check", "final"]
 
 @dataclass(frozen=True, slots=True)
 class Quality:
-    """Samples a pixel for visibility and coverage; one of ``visibility.SAMPLE_COUNTS``."""
+    """Samples a pixel for visibility and coverage; one of ``sampling.SAMPLE_COUNTS``."""
 
     name: QualityName
     samples: int

@@ -8,11 +8,13 @@ import numba
 import numpy as np
 
 from zeitbild.kernels import parallel_kernel
-from zeitbild.render.sampling import SAMPLE_COUNTS
+from zeitbild.render.sampling import SAMPLE_COUNTS, sample_offsets
 from zeitbild.render.triangle_setup import TILE
 
 #: Parts that the tiles are worked on in; more than there will be threads, so that all are busy to the end.
 _STRETCHES = 32
+#: Samples that a block has at least: two vectors of eight.
+VECTOR = 16
 #: Samples whose triangles lean apart by less (cosine) and belong to one patch are shaded together.
 _SAME_SURFACE = np.float32(0.97)
 #: At the fewest samples, where speed counts, bends are shaded as one up to here.
@@ -20,25 +22,33 @@ _SAME_SURFACE_ROUGH = np.float32(0.8)
 
 
 def _rasteriser(samples: int) -> Any:
-    """The tile kernel for one number of samples: a constant, so that the sample loop becomes vector instructions.
+    """The tile kernel for one number of samples: constants, so that the loops over samples become vector instructions.
 
-    It captures only numbers and calls nothing compiled, since numba does not cache closures that call closures.
+    A block is a pixel, or at few samples a square of pixels, so that the samples of a block always fill whole vectors.
+    It captures only numbers and arrays and calls nothing compiled: numba does not cache closures that call closures.
     """
     count = samples
-    tile_side, stretches = TILE, _STRETCHES
+    side = 2 if samples < VECTOR else 1
+    lanes, tile_side, stretches = samples * side * side, TILE, _STRETCHES
+    row_of_blocks = tile_side // side
+    blocks = row_of_blocks * row_of_blocks
     tiny, zero = np.float32(1.4e-45), np.float32(0.0)
-    # Room for rounding when a whole pixel is taken for inside.
+    # Room for rounding when a whole block is taken for inside.
     slack = np.float32(1e-4)
-    same = _SAME_SURFACE if samples > 4 else _SAME_SURFACE_ROUGH
+    empty, single, sampled = np.uint8(0), np.uint8(1), np.uint8(2)
+    offsets = sample_offsets(samples)
+    # Of the triangles shaded together, the one nearest to the pixel's middle stands for all.
+    gaps = ((offsets - 0.5) ** 2).sum(axis=1)
+    middle = int(gaps.argmin())
+    corner_y, corner_x = np.divmod(np.arange(side * side), side)
+    across = (corner_x[:, None] + offsets[:, 0]).reshape(-1).astype(np.float32)
+    down = (corner_y[:, None] + offsets[:, 1]).reshape(-1).astype(np.float32)
+    same = _SAME_SURFACE if samples > SAMPLE_COUNTS[0] else _SAME_SURFACE_ROUGH
 
     def rasterise(  # type: ignore[no-untyped-def]
         order,
         scaled,
         boxes,
-        offsets,
-        gaps,
-        across,
-        down,
         starts,
         members,
         patches,
@@ -58,9 +68,14 @@ def _rasteriser(samples: int) -> Any:
     ):  # type: ignore[no-untyped-def]
         # Buffers are made once for a stretch of tiles: making them for each tile costs more than drawing it.
         for stretch in numba.prange(stretches):
-            nearness = np.empty((tile_side * tile_side, count), np.float32)
-            seen = np.empty((tile_side * tile_side, count), np.int32)
-            touched = np.empty(tile_side * tile_side, np.uint8)
+            nearness = np.empty((blocks, lanes), np.float32)
+            bits = nearness.view(np.int32)
+            seen = np.empty((blocks, lanes), np.int32)
+            # A block that one triangle fills and no other comes near is kept without its samples: that is most of them,
+            # and what they cost does not depend on the number of samples.
+            state = np.empty(blocks, np.uint8)
+            sole = np.empty(blocks, np.int32)
+            low, high = np.empty(blocks, np.float32), np.empty(blocks, np.float32)
             lead, size, chosen = np.empty(count, np.int32), np.empty(count, np.int32), np.empty(count, np.int32)
             sum_x, sum_y, shortest = np.empty(count), np.empty(count), np.empty(count)
             for turn in range(stretch * order.shape[0] // stretches, (stretch + 1) * order.shape[0] // stretches):
@@ -72,10 +87,10 @@ def _rasteriser(samples: int) -> Any:
                 if first == last:
                     for y in range(y0, y1):
                         for x in range(x0, x1):
-                            alpha[y, x] = np.float32(0.0)
+                            alpha[y, x] = zero
                             depth[y, x] = np.float32(1e10)
                     continue
-                touched[:] = 0
+                state[:] = empty
                 farthest = np.float32(1.0 / near)
                 for k in range(first, last):
                     t = members[k]
@@ -86,58 +101,80 @@ def _rasteriser(samples: int) -> Any:
                     az, bz, cz = scaled[t, 9], scaled[t, 10], scaled[t, 11]
                     f0, g0, f1, g1 = np.float32(a0), np.float32(b0), np.float32(a1), np.float32(b1)
                     f2, g2, fz, gz = np.float32(a2), np.float32(b2), np.float32(az), np.float32(bz)
-                    # Least and greatest that an edge function changes by within a pixel.
-                    least_0, most_0 = min(f0, zero) + min(g0, zero), max(f0, zero) + max(g0, zero)
-                    least_1, most_1 = min(f1, zero) + min(g1, zero), max(f1, zero) + max(g1, zero)
-                    least_2, most_2 = min(f2, zero) + min(g2, zero), max(f2, zero) + max(g2, zero)
+                    # Least and greatest that an edge function changes by within a block.
+                    least_0, most_0 = side * (min(f0, zero) + min(g0, zero)), side * (max(f0, zero) + max(g0, zero))
+                    least_1, most_1 = side * (min(f1, zero) + min(g1, zero)), side * (max(f1, zero) + max(g1, zero))
+                    least_2, most_2 = side * (min(f2, zero) + min(g2, zero)), side * (max(f2, zero) + max(g2, zero))
+                    # The same of nearness, at the very samples: rounding keeps order, so these bounds are exact.
+                    least_z = most_z = fz * across[0] + gz * down[0]
+                    for s in range(1, lanes):
+                        z = fz * across[s] + gz * down[s]
+                        least_z, most_z = min(least_z, z), max(most_z, z)
                     # A sample exactly on an edge belongs to the triangle on its left, or above if the edge is level.
                     t0 = -tiny if (a0 > 0 or (a0 == 0 and b0 > 0)) else zero
                     t1 = -tiny if (a1 > 0 or (a1 == 0 and b1 > 0)) else zero
                     t2 = -tiny if (a2 > 0 or (a2 == 0 and b2 > 0)) else zero
-                    left, right = max(boxes[t, 0], x0), min(boxes[t, 2], x1 - 1)
-                    top, bottom = max(boxes[t, 1], y0), min(boxes[t, 3], y1 - 1)
+                    left, right = (max(boxes[t, 0], x0) - x0) // side, (min(boxes[t, 2], x1 - 1) - x0) // side
+                    top, bottom = (max(boxes[t, 1], y0) - y0) // side, (min(boxes[t, 3], y1 - 1) - y0) // side
                     wide = right - left > 3
-                    for y in range(top, bottom + 1):
+                    for row in range(top, bottom + 1):
+                        y = y0 + row * side
                         begin, end = left, right
                         if wide:
-                            # Columns where each edge function can be positive anywhere in the row's pixels.
+                            # Columns where each edge function can be positive anywhere in the row's blocks.
                             for e in range(3):
                                 a = a0 if e == 0 else (a1 if e == 1 else a2)
                                 b = b0 if e == 0 else (b1 if e == 1 else b2)
                                 c = c0 if e == 0 else (c1 if e == 1 else c2)
-                                best = b * y + c + max(b, 0.0)
+                                best = b * y + c + max(b * side, 0.0)
                                 if a > 1e-12:
-                                    limit = -best / a - 1.0
+                                    limit = (-best / a - x0) / side - 1.0
                                     if limit > begin:
                                         begin = int(min(limit, 1e8))
                                 elif a < -1e-12:
-                                    limit = -best / a + 1.0
+                                    limit = (-best / a - x0) / side + 1.0
                                     if limit < end:
                                         end = int(max(limit, -1.0))
                                 elif best < -1e-6:
                                     end = -1
-                        for x in range(begin, end + 1):
+                        for column in range(begin, end + 1):
+                            x = x0 + column * side
                             v0 = np.float32(a0 * x + b0 * y + c0)
                             v1 = np.float32(a1 * x + b1 * y + c1)
                             v2 = np.float32(a2 * x + b2 * y + c2)
                             if v0 + most_0 < zero or v1 + most_1 < zero or v2 + most_2 < zero:
                                 continue
-                            p = (y - y0) * tile_side + (x - x0)
-                            if touched[p] == 0:
-                                touched[p] = 1
-                                for s in range(count):
-                                    nearness[p, s] = zero
-                                    seen[p, s] = np.int32(-1)
                             vz = np.float32(az * x + bz * y + cz)
-                            if v0 + least_0 > slack and v1 + least_1 > slack and v2 + least_2 > slack:
-                                for s in range(count):
+                            p = row * row_of_blocks + column
+                            nearest, furthest = vz + most_z, vz + least_z
+                            if state[p] == single and nearest <= low[p]:
+                                continue
+                            whole = v0 + least_0 > slack and v1 + least_1 > slack and v2 + least_2 > slack
+                            if state[p] != sampled:
+                                if whole and nearest <= farthest and (state[p] == empty or furthest > high[p]):
+                                    state[p], sole[p], low[p], high[p] = single, own, furthest, nearest
+                                    continue
+                                if state[p] == empty:
+                                    for s in range(lanes):
+                                        nearness[p, s] = zero
+                                        seen[p, s] = np.int32(-1)
+                                else:
+                                    only = sole[p]
+                                    kept_z = np.float32(scaled[only, 9] * x + scaled[only, 10] * y + scaled[only, 11])
+                                    kept_f, kept_g = np.float32(scaled[only, 9]), np.float32(scaled[only, 10])
+                                    for s in range(lanes):
+                                        nearness[p, s] = kept_z + (kept_f * across[s] + kept_g * down[s])
+                                        seen[p, s] = only
+                                state[p] = sampled
+                            if whole:
+                                for s in range(lanes):
                                     held, behind = seen[p, s], nearness[p, s]
                                     z = vz + (fz * across[s] + gz * down[s])
                                     inside = (z > behind) & (z <= farthest)
                                     nearness[p, s] = z if inside else behind
                                     seen[p, s] = own if inside else held
                             else:
-                                for s in range(count):
+                                for s in range(lanes):
                                     held, behind = seen[p, s], nearness[p, s]
                                     sx, sy = across[s], down[s]
                                     z = vz + (fz * sx + gz * sy)
@@ -154,31 +191,74 @@ def _rasteriser(samples: int) -> Any:
                 base = tile * room
                 for y in range(y0, y1):
                     for x in range(x0, x1):
-                        p = (y - y0) * tile_side + (x - x0)
-                        if touched[p] == 0:
+                        row, column = y - y0, x - x0
+                        p = (row // side) * row_of_blocks + column // side
+                        from_lane = ((row % side) * side + column % side) * count
+                        place = row * tile_side + column
+                        if state[p] == empty:
                             alpha[y, x] = zero
                             depth[y, x] = np.float32(1e10)
                             continue
-                        only = seen[p, 0]
-                        differing = 0
-                        closest = np.float32(0.0)
-                        for s in range(count):
-                            differing += 1 if seen[p, s] != only else 0
-                            closest = max(closest, nearness[p, s])
-                        depth[y, x] = np.float32(1.0) / closest if closest > 0 else np.float32(1e10)
-                        if differing == 0:
-                            alpha[y, x] = np.float32(1.0) if only >= 0 else np.float32(0.0)
-                            if only >= 0:
-                                if used < room:
-                                    pixel[base + used], triangle[base + used] = p, only
-                                    share[base + used] = np.float32(1.0)
-                                    where[base + used, 0] = np.float32(x + 0.5)
-                                    where[base + used, 1] = np.float32(y + 0.5)
-                                used += 1
+                        if state[p] == single:
+                            closest = high[p]
+                            if side > 1:
+                                closest = zero
+                                only = sole[p]
+                                fz, gz = np.float32(scaled[only, 9]), np.float32(scaled[only, 10])
+                                bx, by = x - column % side, y - row % side
+                                vz = np.float32(scaled[only, 9] * bx + scaled[only, 10] * by + scaled[only, 11])
+                                for s in range(from_lane, from_lane + count):
+                                    closest = max(closest, vz + (fz * across[s] + gz * down[s]))
+                            depth[y, x] = np.float32(1.0) / closest
+                            alpha[y, x] = np.float32(1.0)
+                            if used < room:
+                                pixel[base + used], triangle[base + used] = place, sole[p]
+                                share[base + used] = np.float32(1.0)
+                                where[base + used, 0] = np.float32(x + 0.5)
+                                where[base + used, 1] = np.float32(y + 0.5)
+                            used += 1
+                            continue
+                        # Nearness is never negative, so its bits read as whole numbers keep the order; the greatest of
+                        # whole numbers is found by vector instructions, that of floats, which may be NaN, is not.
+                        most = np.int32(0)
+                        for s in range(from_lane, from_lane + count):
+                            most = max(most, bits[p, s])
+                        if most == 0:
+                            alpha[y, x] = zero
+                            depth[y, x] = np.float32(1e10)
+                            continue
+                        depth[y, x] = np.float32(1.0) / np.int32(most).view(np.float32)
+                        # Most pixels see one surface, of one triangle or several.
+                        only = previous = seen[p, from_lane]
+                        alike = only >= 0
+                        for s in range(from_lane, from_lane + count):
+                            t = seen[p, s]
+                            if t != previous:
+                                if (
+                                    t < 0
+                                    or patches[only] != patches[t]
+                                    or not (
+                                        facing[only, 0] * facing[t, 0]
+                                        + facing[only, 1] * facing[t, 1]
+                                        + facing[only, 2] * facing[t, 2]
+                                        > same
+                                    )
+                                ):
+                                    alike = False
+                                    break
+                                previous = t
+                        if alike:
+                            alpha[y, x] = np.float32(1.0)
+                            if used < room:
+                                pixel[base + used], triangle[base + used] = place, seen[p, from_lane + middle]
+                                share[base + used] = np.float32(1.0)
+                                where[base + used, 0] = np.float32(x + 0.5)
+                                where[base + used, 1] = np.float32(y + 0.5)
+                            used += 1
                             continue
                         groups, covered, last_seen, last_group = 0, 0, -1, 0
                         for s in range(count):
-                            t = seen[p, s]
+                            t = seen[p, from_lane + s]
                             if t < 0:
                                 continue
                             covered += 1
@@ -208,7 +288,7 @@ def _rasteriser(samples: int) -> Any:
                         alpha[y, x] = np.float32(covered / count)
                         for g in range(groups):
                             if used < room:
-                                pixel[base + used], triangle[base + used] = p, chosen[g]
+                                pixel[base + used], triangle[base + used] = place, chosen[g]
                                 share[base + used] = np.float32(size[g] / count)
                                 where[base + used, 0] = np.float32(x + sum_x[g] / size[g])
                                 where[base + used, 1] = np.float32(y + sum_y[g] / size[g])

@@ -17,7 +17,6 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from zeitbild.render.sampling import sample_offsets
 from zeitbild.render.tile_kernel import RASTERISERS
 from zeitbild.render.triangle_setup import TILE, count_bins, fill_bins, set_up
 
@@ -98,10 +97,6 @@ def rasterise(
     cull [T] tells which triangles are left out when they face away; patches [T] and facing [T, 3] (unit normals)
     tell which samples share a shading. Hold ``kernels.PARALLEL``. Float32 outputs; depth as in ``Picture``.
     """
-    offsets = sample_offsets(samples)
-    # Of the triangles shaded together, the one nearest to the pixel's middle stands for all.
-    gaps = ((offsets - 0.5) ** 2).sum(axis=1)
-    across, down = (np.ascontiguousarray(offsets[:, axis], dtype=np.float32) for axis in (0, 1))
     count = len(triangles)
     edges, scaled = np.empty((count, 9)), np.empty((count, 12))
     boxes = np.empty((count, 4), np.int32)
@@ -122,10 +117,6 @@ def rasterise(
             order,
             scaled,
             boxes,
-            offsets,
-            gaps,
-            across,
-            down,
             starts,
             members,
             patches,
