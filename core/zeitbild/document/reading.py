@@ -9,7 +9,9 @@ from typing import Any
 from pydantic import ValidationError
 
 from zeitbild.document.shot import VERSION, Shot
+from zeitbild.elements import kinds as element_kinds
 from zeitbild.errors import DocumentError, Problem
+from zeitbild.lights import kinds as light_kinds
 
 MAX_DOCUMENT_BYTES = 4 * 1024 * 1024
 
@@ -43,7 +45,7 @@ def _problems(error: ValidationError) -> list[Problem]:
     found = []
     for one in error.errors():
         # Pydantic names the chosen kind of a union in the path; people know the field only by its place.
-        place = [str(part) for part in one["loc"] if part not in ("lettering", "sun", "ambient")]
+        place = [str(part) for part in one["loc"] if part not in element_kinds and part not in light_kinds]
         found.append(Problem(".".join(place), _message(dict(one))))
     return found
 

@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 from fractions import Fraction
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any, Literal, Union
 
 from pydantic import Field, StringConstraints, model_validator
 
 from zeitbild.document.values import Code, Colour, Identifier, Part, Point, Title, choice, number
 from zeitbild.elements import kinds
 from zeitbild.errors import InputError
+from zeitbild.lights import kinds as light_kinds
+from zeitbild.lights.ambient import AmbientLight
+from zeitbild.lights.sun import SunLight
 from zeitbild.timing.frames import MAX_FRAME_NUMBER, MAX_FRAMES
 from zeitbild.timing.rate import RATES, parse_rate
 
@@ -90,31 +93,9 @@ class Camera(Part):
         return self
 
 
-class SunLight(Part):
-    """Light from one direction, given as seen from the set: azimuth from the front towards the right, elevation up."""
-
-    kind: Literal["sun"] = "sun"
-    name: Title = Field(default="Light", title="Name")
-    on: bool = Field(default=True, title="On")
-    colour: Colour = Field(default="#ffffff", title="Colour")
-    strength: float = number(1, "Strength", 0, 100, step=0.01, slider=(0, 4))
-    azimuth: float = number(
-        40, "Azimuth", -180, 180, unit="°", slider=(-180, 180), help="0 is the front, 90 the right."
-    )
-    elevation: float = number(35, "Elevation", -90, 90, unit="°", slider=(-90, 90))
-
-
-class AmbientLight(Part):
-    """The same light from all directions. Common practice: near a tenth; at full strength lettering turns flat."""
-
-    kind: Literal["ambient"] = "ambient"
-    name: Title = Field(default="Ambient", title="Name")
-    on: bool = Field(default=True, title="On")
-    colour: Colour = Field(default="#ffffff", title="Colour")
-    strength: float = number(0.1, "Strength", 0, 100, step=0.01, slider=(0, 1))
-
-
-Light = Annotated[SunLight | AmbientLight, Field(discriminator="kind")]
+# The union of all registered light kinds.
+_light_kinds = tuple(kind.parameters for kind in light_kinds)
+Light: Any = Annotated[Union[_light_kinds], Field(discriminator="kind")]  # noqa: UP007
 
 
 class Environment(Part):
@@ -125,6 +106,30 @@ class Environment(Part):
     floor: Colour = Field(default="#5a5048", title="Below")
     boxes: float = number(1, "Softboxes", 0, 20, step=0.01, slider=(0, 3), help="Bright areas for metal to mirror.")
     rotation: float = number(0, "Rotation", -360, 360, unit="°", slider=(-180, 180))
+
+
+class Rays(Part):
+    """What surfaces do to each other: how dark corners get, and how often mirrors mirror."""
+
+    occlusion: float = number(
+        0, "Occlusion", 0, 1, step=0.01, slider=(0, 1), help="How much corners and gaps keep light from around away."
+    )
+    occlusion_radius: float = number(
+        150,
+        "Occlusion radius",
+        0.01,
+        1_000_000,
+        step=5,
+        unit="u",
+        slider=(5, 1000),
+        help="Farther things do not count.",
+    )
+    bounces: Annotated[int, Field(ge=0, le=3)] = Field(
+        default=0,
+        title="Mirror bounces",
+        json_schema_extra={"x-step": 1, "x-slider": [0, 3]},
+        description="0: metal mirrors only the environment; 1 to 3: also the set.",
+    )
 
 
 class Backdrop(Part):
@@ -166,6 +171,7 @@ class Shot(Part):
     camera: Camera = Field(default_factory=Camera)
     lights: tuple[Light, ...] = Field(default_factory=_default_lights, max_length=MAX_LIGHTS)
     environment: Environment = Field(default_factory=Environment)
+    rays: Rays = Field(default_factory=Rays)
     backdrop: Backdrop = Field(default_factory=Backdrop)
     elements: tuple[Element, ...] = Field(default=(), max_length=MAX_ELEMENTS)
     layers: tuple[Layer, ...] = Field(default_factory=lambda: (Layer(),), min_length=1, max_length=32)
@@ -208,6 +214,7 @@ __all__ = [
     "Layer",
     "Light",
     "Raster",
+    "Rays",
     "Shot",
     "SunLight",
     "Timing",

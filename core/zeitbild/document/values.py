@@ -1,7 +1,8 @@
 """Small typed values that document parts are made of.
 
 The extra keys ``x-*`` in the JSON schema tell a form how to show a field: ``x-unit``, ``x-step``, ``x-group``,
-``x-widget`` and ``x-slider`` (a soft range for dragging, within the hard limits).
+``x-widget``, ``x-slider`` (a soft range for dragging, within the hard limits) and ``x-when`` (values of other fields
+under which this one has a meaning; a form shows it only then).
 """
 
 from __future__ import annotations
@@ -30,9 +31,12 @@ def number(
     group: str = "",
     slider: tuple[float, float] | None = None,
     help: str = "",
+    when: dict[str, str] | None = None,
 ) -> Any:
     """A float field with hard limits and hints for a form."""
     extra: dict[str, Any] = {"x-step": step, "x-unit": unit, "x-group": group}
+    if when:
+        extra["x-when"] = when
     if slider:
         extra["x-slider"] = list(slider)
     return Field(default=default, title=title, ge=low, le=high, description=help or None, json_schema_extra=extra)

@@ -16,6 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zeitbild.kernels import PARALLEL, parallel_kernel
+from zeitbild.lights.source import Softbox
 from zeitbild.render.octahedral import texel_directions, texel_solid_angles
 
 SIZE = 48
@@ -24,17 +25,6 @@ _SOURCE = 32
 LEVELS = np.linspace(0.0, 1.0, 8)
 _TABLE = 32
 _TABLE_SAMPLES = 256
-
-
-@dataclass(frozen=True, slots=True)
-class Softbox:
-    """A glowing rectangle at infinity: direction (azimuth from +z towards +x, elevation), half sizes in degrees."""
-
-    azimuth: float
-    elevation: float
-    half_width: float
-    half_height: float
-    strength: float
 
 
 #: The studio that metal mirrors: a tall box at each side, a wide one above and a strip low in front.
@@ -50,19 +40,30 @@ _BORDER = 7.0
 
 @dataclass(frozen=True, slots=True)
 class EnvironmentLight:
-    """Parameters of the environment, linear light: sky above, floor below, boxes in the sky's colour."""
+    """Parameters of the environment, linear light: sky above, floor below, the studio's boxes in the sky's colour.
+
+    ``softboxes`` stand for themselves: neither strength nor rotation changes them.
+    """
 
     strength: float
     sky: tuple[float, float, float]
     floor: tuple[float, float, float]
     boxes: float
     rotation: float
+    softboxes: tuple[Softbox, ...] = ()
 
 
 def _smooth(x: NDArray[np.float64]) -> NDArray[np.float64]:
     t = np.clip(x, 0, 1)
     blend: NDArray[np.float64] = t * t * (3 - 2 * t)
     return blend
+
+
+def _inside(box: Softbox, azimuth: NDArray[np.float64], elevation: NDArray[np.float64]) -> NDArray[np.float64]:
+    """1 inside a box, 0 outside, soft between, for directions in degrees."""
+    across = np.abs((azimuth - box.azimuth + 180) % 360 - 180) * np.cos(np.radians(elevation))
+    along = np.abs(elevation - box.elevation)
+    return _smooth((box.half_width - across) / _BORDER + 0.5) * _smooth((box.half_height - along) / _BORDER + 0.5)
 
 
 def radiance(light: EnvironmentLight, directions: NDArray[np.float64]) -> NDArray[np.float64]:
@@ -73,11 +74,12 @@ def radiance(light: EnvironmentLight, directions: NDArray[np.float64]) -> NDArra
     sky, floor = np.asarray(light.sky), np.asarray(light.floor)
     result = floor * (1 - blend) + sky * blend
     for box in STUDIO:
-        across = np.abs((azimuth - box.azimuth + 180) % 360 - 180) * np.cos(np.radians(elevation))
-        along = np.abs(elevation - box.elevation)
-        inside = _smooth((box.half_width - across) / _BORDER + 0.5) * _smooth((box.half_height - along) / _BORDER + 0.5)
-        result = result + (inside * box.strength * light.boxes)[..., None] * sky
-    return light.strength * result
+        result = result + (_inside(box, azimuth, elevation) * box.strength * light.boxes)[..., None] * sky
+    result = light.strength * result
+    for box in light.softboxes:
+        tint = np.asarray(light.sky if box.colour is None else box.colour)
+        result = result + (_inside(box, azimuth + light.rotation, elevation) * box.strength)[..., None] * tint
+    return result
 
 
 @parallel_kernel

@@ -17,10 +17,12 @@ class Picture:
 
     beauty  [H, W, 4] float32, linear light, Rec. 709 primaries, premultiplied by its alpha in 0..1
     depth   [H, W] float32, distance along the viewing axis in units of the nearest surface; NO_DEPTH where none is
+    planes  [H, W, shading.PLANES] float32, what beauty is made of, each weighted by coverage; None if not asked for
     """
 
     beauty: NDArray[np.float32]
     depth: NDArray[np.float32]
+    planes: NDArray[np.float32] | None = None
 
     @property
     def size(self) -> tuple[int, int]:

@@ -10,18 +10,24 @@ QualityName = Literal["rough", "check", "final"]
 
 @dataclass(frozen=True, slots=True)
 class Quality:
-    """Samples a pixel for visibility and coverage; one of ``sampling.SAMPLE_COUNTS``."""
+    """What a picture may cost.
+
+    samples    a pixel, for visibility and coverage; one of ``sampling.SAMPLE_COUNTS``
+    rays       a pixel, to each light where its shadow has a border, and over the half sphere for occlusion; neighbours
+               share theirs, so that a surface gets sixteen times as many. A power of two.
+    """
 
     name: QualityName
     samples: int
+    rays: int
     title: str
 
 
 QUALITIES: dict[str, Quality] = {
     quality.name: quality
     for quality in (
-        Quality("rough", 4, "Rough: 4 samples a pixel, for looking while working"),
-        Quality("check", 16, "Check: 16 samples a pixel, for judging motion and light"),
-        Quality("final", 64, "Final: 64 samples a pixel, for handing off"),
+        Quality("rough", 4, 1, "Rough: 4 samples a pixel, for looking while working"),
+        Quality("check", 16, 2, "Check: 16 samples a pixel, for judging motion and light"),
+        Quality("final", 64, 4, "Final: 64 samples a pixel, for handing off"),
     )
 }

@@ -8,18 +8,18 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zeitbild.kernels import PARALLEL
-from zeitbild.render.environment import environment_maps, reflectance_table
 from zeitbild.render.picture import NO_DEPTH, Picture
 from zeitbild.render.quality import Quality
-from zeitbild.render.scene import gather
-from zeitbild.render.shading import shade
+from zeitbild.render.secondary import cast_rays
+from zeitbild.render.shading import PLANES, shade
+from zeitbild.render.stage import lighting_of, stage_of
 from zeitbild.render.visibility import rasterise
 
 if TYPE_CHECKING:
     from zeitbild.resolve.snapshot import Snapshot
 
 #: Part of every frame key: raise it whenever the same snapshot would give other pixels.
-RENDERER_VERSION = 2
+RENDERER_VERSION = 3
 
 
 def _lay_under(beauty: NDArray[np.float32], backdrop: tuple[float, float, float]) -> None:
@@ -29,57 +29,73 @@ def _lay_under(beauty: NDArray[np.float32], backdrop: tuple[float, float, float]
     beauty[..., 3] = 1
 
 
-def render(snapshot: Snapshot, quality: Quality) -> Picture:
-    """Render a snapshot. The same snapshot and quality give the same bytes, whatever the number of threads."""
+def render(snapshot: Snapshot, quality: Quality, *, planes: bool = False) -> Picture:
+    """Render a snapshot; with ``planes`` also what beauty is made of (``Picture.planes``).
+
+    The same snapshot and quality give the same bytes, whatever the number of threads.
+    """
     width, height = snapshot.width, snapshot.height
     if not snapshot.elements:
         beauty = np.zeros((height, width, 4), np.float32)
         depth = np.full((height, width), NO_DEPTH, np.float32)
+        extra = np.zeros((height if planes else 0, width, PLANES), np.float32)
     else:
         beauty = np.empty((height, width, 4), np.float32)
-        camera = snapshot.camera
-        scene = gather(snapshot)
-        corners = camera.project(scene.vertices)
-        maps, table = environment_maps(snapshot.environment), reflectance_table()
-        right, up, forward = camera.axes
-        ray_0 = forward - right * (width / 2 / camera.focal) + up * (height / 2 / camera.focal)
-        suns = np.array(snapshot.suns, dtype=np.float64).reshape(-1, 6)
-        with PARALLEL:
-            fragments, alpha, depth = rasterise(
-                corners,
-                scene.triangles,
-                scene.cull,
-                scene.patches,
-                scene.facing,
-                near=camera.near,
-                width=width,
-                height=height,
-                samples=quality.samples,
-            )
-            shade(
-                fragments.order,
-                fragments.pixel,
-                fragments.triangle,
-                fragments.share,
-                fragments.where,
-                fragments.counts,
-                fragments.room,
-                width,
-                fragments.edges,
-                scene.triangles,
-                scene.normals,
-                scene.finish_of,
-                scene.finishes,
-                right / camera.focal,
-                -up / camera.focal,
-                ray_0,
-                suns,
-                np.array(snapshot.ambient),
-                maps,
-                table,
-                alpha,
-                beauty,
-            )
+        extra = np.empty((height if planes else 0, width, PLANES), np.float32)
+        depth = _draw(snapshot, quality, beauty, extra)
     if snapshot.backdrop is not None:
         _lay_under(beauty, snapshot.backdrop)
-    return Picture(beauty, depth)
+    return Picture(beauty, depth, extra if planes else None)
+
+
+def _draw(
+    snapshot: Snapshot, quality: Quality, beauty: NDArray[np.float32], planes: NDArray[np.float32]
+) -> NDArray[np.float32]:
+    """Fill beauty, and planes if they have a height; gives depth."""
+    height, width = beauty.shape[:2]
+    camera = snapshot.camera
+    stage = stage_of(snapshot)
+    scene = stage.scene
+    light = lighting_of(snapshot)
+    with PARALLEL:
+        fragments, alpha, depth = rasterise(
+            camera.project(scene.vertices),
+            scene.triangles,
+            scene.cull,
+            scene.patches,
+            scene.facing,
+            near=camera.near,
+            width=width,
+            height=height,
+            samples=quality.samples,
+        )
+        rayed = cast_rays(snapshot, quality, stage, light, fragments, depth)
+        shade(
+            fragments.order,
+            fragments.pixel,
+            fragments.triangle,
+            fragments.share,
+            fragments.where,
+            fragments.counts,
+            fragments.room,
+            width,
+            fragments.edges,
+            scene.triangles,
+            stage.vertices,
+            scene.normals,
+            scene.finish_of,
+            light.finishes,
+            camera.eye.astype(np.float32),
+            light.rows,
+            light.touched,
+            light.ambients,
+            light.maps,
+            light.table,
+            rayed,
+            len(light.rows),
+            snapshot.bounces > 0,
+            alpha,
+            beauty,
+            planes,
+        )
+    return depth

@@ -23,8 +23,7 @@ class Scene:
     """Triangles of all elements in world space.
 
     vertices [V, 3] float64; triangles [T, 3] int32; normals [T, 3, 3] and facing [T, 3] float32, unit length; cull [T]
-    bool, left out when facing away; patches, finish_of [T] int32; finishes [F, 5] float64 as ``shading.shade`` takes
-    them.
+    bool, left out when facing away; patches, finish_of [T] int32, the finish counted through all elements.
     """
 
     vertices: NDArray[np.float64]
@@ -34,7 +33,6 @@ class Scene:
     cull: NDArray[np.bool_]
     patches: NDArray[np.int32]
     finish_of: NDArray[np.int32]
-    finishes: NDArray[np.float64]
 
 
 @kernel
@@ -85,7 +83,7 @@ def gather(snapshot: Snapshot) -> Scene:
     cull: list[NDArray[np.bool_]] = []
     patches: list[NDArray[np.int32]] = []
     finish_of: list[NDArray[np.int32]] = []
-    finishes: list[tuple[float, ...]] = []
+    finish_count = 0
     first_vertex = first_triangle = 0
     for number, (element, mesh) in enumerate(zip(snapshot.elements, snapshot.meshes, strict=True)):
         matrix = np.array(element.matrix).reshape(4, 4)
@@ -114,8 +112,8 @@ def gather(snapshot: Snapshot) -> Scene:
         )
         cull.append(np.full(len(mesh.triangles), mesh.closed))
         patches.append((mesh.patches + number * _PATCHES_PER_ELEMENT).astype(np.int32))
-        finish_of.append((mesh.parts + len(finishes)).astype(np.int32))
-        finishes.extend(element.finishes)
+        finish_of.append((mesh.parts + finish_count).astype(np.int32))
+        finish_count += len(element.finishes)
         first_vertex += len(mesh.vertices)
         first_triangle += len(mesh.triangles)
     return Scene(
@@ -126,5 +124,4 @@ def gather(snapshot: Snapshot) -> Scene:
         np.concatenate(cull),
         np.concatenate(patches),
         np.concatenate(finish_of),
-        np.array(finishes, dtype=np.float64),
     )

@@ -1,7 +1,8 @@
 """Light that leaves a surface towards the camera: metal-rough model of glTF 2.0, appendix B.
 
-Conventions: a directional light of strength 1 and colour white makes a white matt surface that faces it radiate 1.
-Ambient light arrives evenly from all directions; the environment arrives from its blurred pictures.
+Conventions: a sun of strength 1 and colour white makes a white matt surface that faces it radiate 1. Ambient light
+arrives evenly from all directions; the environment arrives from its blurred pictures. Single precision throughout: a
+literal without ``np.float32`` would make numba compute in double precision, at half the speed.
 """
 
 from __future__ import annotations
@@ -13,29 +14,43 @@ import numpy as np
 
 from zeitbild.kernels import inlined_kernel, kernel, parallel_kernel
 from zeitbild.render.environment import LEVELS, SIZE
+from zeitbild.render.lighting import reach
 from zeitbild.render.triangle_setup import TILE
 
 #: Reflectance of dielectrics at normal incidence (glTF 2.0, appendix B.3.3).
-DIELECTRIC = 0.04
+DIELECTRIC = np.float32(0.04)
 #: Smallest squared roughness, so that a mirror's highlight keeps a finite peak.
-_MIN_ALPHA = 0.0016
-_PI = math.pi
-_SIZE = SIZE
+_MIN_ALPHA = np.float32(0.0016)
+_PI = np.float32(math.pi)
+_ZERO, _HALF, _ONE, _TWO = np.float32(0), np.float32(0.5), np.float32(1), np.float32(2)
+_LEAST_COSINE = np.float32(1e-3)
+_SIZE, _SIDE = SIZE, np.float32(SIZE)
 _TILE = TILE
 _SHIFT, _MASK = TILE.bit_length() - 1, TILE - 1
 _LEVEL_COUNT = len(LEVELS)
+_LAST_LEVEL = np.float32(_LEVEL_COUNT - 1)
+_CELLS = np.float32(32)
+#: The exponent 2^(-16 a - 1) of a reflection's occlusion, written for exp.
+_LOG_2 = np.float32(math.log(2))
+_OPEN_SLOPE = np.float32(-16 * math.log(2))
 #: A shading normal leaning away further than this (cosine) shows the surface from behind.
-_TURNED_AWAY = -0.2
+_TURNED_AWAY = np.float32(-0.2)
+
+#: Columns of a finish's row: base colour, roughness, metalness, emission (linear).
+FINISH_ROW = 8
+#: Columns of the planes beside beauty, each weighted by coverage.
+DIFFUSE, SPECULAR, AROUND, EMISSION, NORMAL, POSITION, OPENNESS, LIT = 0, 3, 6, 9, 12, 15, 18, 19
+PLANES = 20
 
 
 @kernel
 def ggx_lobe(n_l, n_v, n_h, alpha):  # type: ignore[no-untyped-def]
     """D times V: GGX distribution and height-correlated Smith visibility; alpha is roughness squared; in 1/sr."""
     square = alpha * alpha
-    spread = n_h * n_h * (square - 1.0) + 1.0
+    spread = n_h * n_h * (square - _ONE) + _ONE
     distribution = square / (_PI * spread * spread)
-    visibility = 0.5 / (
-        n_l * math.sqrt(n_v * n_v * (1.0 - square) + square) + n_v * math.sqrt(n_l * n_l * (1.0 - square) + square)
+    visibility = _HALF / (
+        n_l * math.sqrt(n_v * n_v * (_ONE - square) + square) + n_v * math.sqrt(n_l * n_l * (_ONE - square) + square)
     )
     return distribution * visibility
 
@@ -45,17 +60,17 @@ def _look_up(maps, level, x, y, z):  # type: ignore[no-untyped-def]
     """Bilinear value (three numbers) of one octahedral picture in a direction of any length."""
     total = abs(x) + abs(y) + abs(z)
     u, v = x / total, z / total
-    if y < 0.0:
-        u, v = (1.0 - abs(v)) * (1.0 if u >= 0.0 else -1.0), (1.0 - abs(u)) * (1.0 if v >= 0.0 else -1.0)
+    if y < _ZERO:
+        u, v = (_ONE - abs(v)) * (_ONE if u >= _ZERO else -_ONE), (_ONE - abs(u)) * (_ONE if v >= _ZERO else -_ONE)
     # Texel middles stand half a texel inside; the border shifts them by one.
-    column = (u + 1.0) * 0.5 * _SIZE + 0.5
-    row = (v + 1.0) * 0.5 * _SIZE + 0.5
+    column = (u + _ONE) * _HALF * _SIDE + _HALF
+    row = (v + _ONE) * _HALF * _SIDE + _HALF
     c = np.uint64(min(max(int(column), 0), _SIZE))
     r = np.uint64(min(max(int(row), 0), _SIZE))
-    fc, fr = column - c, row - r
+    fc, fr = column - np.float32(c), row - np.float32(r)
     c1, r1 = c + np.uint64(1), r + np.uint64(1)
-    w00, w01 = (1.0 - fc) * (1.0 - fr), fc * (1.0 - fr)
-    w10, w11 = (1.0 - fc) * fr, fc * fr
+    w00, w01 = (_ONE - fc) * (_ONE - fr), fc * (_ONE - fr)
+    w10, w11 = (_ONE - fc) * fr, fc * fr
     picture = maps[level]
     return (
         picture[r, c, 0] * w00 + picture[r, c1, 0] * w01 + picture[r1, c, 0] * w10 + picture[r1, c1, 0] * w11,
@@ -65,27 +80,28 @@ def _look_up(maps, level, x, y, z):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def directional_light(nx, ny, nz, vx, vy, vz, lx, ly, lz, n_v, alpha):  # type: ignore[no-untyped-def]
-    """(n.l, lobe times pi, Schlick's fifth power) of a unit light direction; n.l is 0 where it does not reach."""
+def highlight_lobe(nx, ny, nz, vx, vy, vz, lx, ly, lz, n_v, alpha):  # type: ignore[no-untyped-def]
+    """(lobe times pi and n.l, Schlick's fifth power) for light from the unit direction l; 0 from below the surface."""
     n_l = nx * lx + ny * ly + nz * lz
     hx, hy, hz = lx + vx, ly + vy, lz + vz
     square = hx * hx + hy * hy + hz * hz
-    if n_l <= 0.0 or square < 1e-12:
-        return 0.0, 0.0, 0.0
-    scale = 1.0 / math.sqrt(square)
-    n_h = min(1.0, max(0.0, (nx * hx + ny * hy + nz * hz) * scale))
-    rest = 1.0 - min(1.0, max(0.0, (vx * hx + vy * hy + vz * hz) * scale))
-    return n_l, ggx_lobe(n_l, n_v, n_h, alpha) * _PI, rest * rest * rest * rest * rest
+    if n_l <= _ZERO or square < np.float32(1e-12):
+        return _ZERO, _ZERO
+    scale = _ONE / math.sqrt(square)
+    n_h = min(_ONE, max(_ZERO, (nx * hx + ny * hy + nz * hz) * scale))
+    rest = _ONE - min(_ONE, max(_ZERO, (vx * hx + vy * hy + vz * hz) * scale))
+    squared = rest * rest
+    return ggx_lobe(n_l, n_v, n_h, alpha) * _PI * n_l, squared * squared * rest
 
 
 @inlined_kernel
 def _table_entry(table, n_v, rough):  # type: ignore[no-untyped-def]
     """Scale and bias of the reflectance at n.v and roughness, bilinear."""
-    cell_v = min(max(n_v * 32.0 - 0.5, 0.0), 31.0)
-    cell_r = min(max(rough * 32.0 - 0.5, 0.0), 31.0)
+    cell_v = min(max(n_v * _CELLS - _HALF, _ZERO), _CELLS - _ONE)
+    cell_r = min(max(rough * _CELLS - _HALF, _ZERO), _CELLS - _ONE)
     v, r = min(int(cell_v), 30), min(int(cell_r), 30)
-    fv, fr = cell_v - v, cell_r - r
-    w00, w01, w10, w11 = (1.0 - fv) * (1.0 - fr), (1.0 - fv) * fr, fv * (1.0 - fr), fv * fr
+    fv, fr = cell_v - np.float32(v), cell_r - np.float32(r)
+    w00, w01, w10, w11 = (_ONE - fv) * (_ONE - fr), (_ONE - fv) * fr, fv * (_ONE - fr), fv * fr
     return (
         table[v, r, 0] * w00 + table[v, r + 1, 0] * w01 + table[v + 1, r, 0] * w10 + table[v + 1, r + 1, 0] * w11,
         table[v, r, 1] * w00 + table[v, r + 1, 1] * w01 + table[v + 1, r, 1] * w10 + table[v + 1, r + 1, 1] * w11,
@@ -93,47 +109,140 @@ def _table_entry(table, n_v, rough):  # type: ignore[no-untyped-def]
 
 
 @inlined_kernel
-def surface_radiance(nx, ny, nz, vx, vy, vz, base_r, base_g, base_b, rough, metal, suns, ambient, maps, table):  # type: ignore[no-untyped-def]
-    """Radiance (three numbers, linear) of a surface point.
+def direct_light(px, py, pz, nx, ny, nz, vx, vy, vz, finish, finishes, lights, touched, seen):  # type: ignore[no-untyped-def]
+    """Six numbers: diffuse and highlight radiance of all lights at a point.
 
-    Normal n and view v are unit vectors, the view towards the eye; base is linear; rough and metal in 0..1; suns
-    [L, 6] direction towards the light, then colour times strength; ambient [3]; maps and table from ``environment``.
+    Point p, unit normal n and view v (towards the eye); finish the row in finishes [F, FINISH_ROW]; lights [L, ROW];
+    touched [L, F] uint8; seen [>= L] share of each light that is not in shadow, or empty where nothing casts any.
     """
-    n_v = min(1.0, max(nx * vx + ny * vy + nz * vz, 1e-3))
+    base_r, base_g, base_b = finishes[finish, 0], finishes[finish, 1], finishes[finish, 2]
+    rough, metal = finishes[finish, 3], finishes[finish, 4]
+    facing = nx * vx + ny * vy + nz * vz
+    n_v = min(_ONE, max(facing, _LEAST_COSINE))
+    rx, ry, rz = _TWO * facing * nx - vx, _TWO * facing * ny - vy, _TWO * facing * nz - vz
     alpha = max(rough * rough, _MIN_ALPHA)
-    rest = 1.0 - metal
-    f0_r = DIELECTRIC * rest + base_r * metal
-    f0_g = DIELECTRIC * rest + base_g * metal
-    f0_b = DIELECTRIC * rest + base_b * metal
-    red, green, blue = 0.0, 0.0, 0.0
-    for light in range(suns.shape[0]):
-        n_l, lobe, fifth = directional_light(
-            nx, ny, nz, vx, vy, vz, suns[light, 0], suns[light, 1], suns[light, 2], n_v, alpha
-        )
-        if n_l > 0.0:
-            # The dielectric's matt share is what its own Fresnel term lets in; metal has none.
-            matt = rest * (1.0 - DIELECTRIC - (1.0 - DIELECTRIC) * fifth)
-            red += (base_r * matt + (f0_r + (1.0 - f0_r) * fifth) * lobe) * n_l * suns[light, 3]
-            green += (base_g * matt + (f0_g + (1.0 - f0_g) * fifth) * lobe) * n_l * suns[light, 4]
-            blue += (base_b * matt + (f0_b + (1.0 - f0_b) * fifth) * lobe) * n_l * suns[light, 5]
+    rest = _ONE - metal
+    f0_r, f0_g, f0_b = (
+        DIELECTRIC * rest + base_r * metal,
+        DIELECTRIC * rest + base_g * metal,
+        DIELECTRIC * rest + base_b * metal,
+    )
+    matt_r = matt_g = matt_b = _ZERO
+    high_r = high_g = high_b = _ZERO
+    for number in range(lights.shape[0]):
+        if touched[number, finish] == 0:
+            continue
+        light = lights[number]
+        if light[0] == _ZERO and light[16] == _ZERO:
+            # A sun without a size, by far the most frequent light.
+            lx, ly, lz = -light[4], -light[5], -light[6]
+            diffuse = max(_ZERO, nx * lx + ny * ly + nz * lz)
+            strength = _ONE
+        else:
+            diffuse, strength, lx, ly, lz = reach(light, px, py, pz, nx, ny, nz, rx, ry, rz, alpha)
+        if seen.shape[0] > 0:
+            diffuse, strength = diffuse * seen[number], strength * seen[number]
+        if diffuse <= _ZERO and (strength <= _ZERO or nx * lx + ny * ly + nz * lz <= _ZERO):
+            continue
+        lobe, fifth = highlight_lobe(nx, ny, nz, vx, vy, vz, lx, ly, lz, n_v, alpha)
+        # The dielectric's matt share is what its own Fresnel term lets in; metal has none.
+        matt = rest * (_ONE - DIELECTRIC - (_ONE - DIELECTRIC) * fifth) * diffuse
+        lobe *= strength
+        matt_r += base_r * matt * light[7]
+        matt_g += base_g * matt * light[8]
+        matt_b += base_b * matt * light[9]
+        high_r += (f0_r + (_ONE - f0_r) * fifth) * lobe * light[7]
+        high_g += (f0_g + (_ONE - f0_g) * fifth) * lobe * light[8]
+        high_b += (f0_b + (_ONE - f0_b) * fifth) * lobe * light[9]
+    return matt_r, matt_g, matt_b, high_r, high_g, high_b
+
+
+@inlined_kernel
+def mirror_light(nx, ny, nz, vx, vy, vz, finish, finishes, ambients, maps, table):  # type: ignore[no-untyped-def]
+    """Eight numbers: radiance that a point's mirror direction sees of environment and ambient light; the share of it that
+    the surface reflects (red, green, blue); and that share's scale and bias. Arguments as in ``light_around``."""
+    base_r, base_g, base_b = finishes[finish, 0], finishes[finish, 1], finishes[finish, 2]
+    rough, metal = finishes[finish, 3], finishes[finish, 4]
+    n_v = min(_ONE, max(nx * vx + ny * vy + nz * vz, _LEAST_COSINE))
+    rest = _ONE - metal
     scale, bias = _table_entry(table, n_v, rough)
-    twice = 2.0 * n_v
+    twice = _TWO * n_v
     rx, ry, rz = twice * nx - vx, twice * ny - vy, twice * nz - vz
-    place = rough * (_LEVEL_COUNT - 1)
+    place = rough * _LAST_LEVEL
     level = min(int(place), _LEVEL_COUNT - 2)
-    blend = place - level
+    blend = place - np.float32(level)
     sharp_r, sharp_g, sharp_b = _look_up(maps, level, rx, ry, rz)
     soft_r, soft_g, soft_b = _look_up(maps, level + 1, rx, ry, rz)
-    red += (sharp_r + (soft_r - sharp_r) * blend + ambient[0]) * (f0_r * scale + bias)
-    green += (sharp_g + (soft_g - sharp_g) * blend + ambient[1]) * (f0_g * scale + bias)
-    blue += (sharp_b + (soft_b - sharp_b) * blend + ambient[2]) * (f0_b * scale + bias)
-    if rest > 0.0:
+    return (
+        sharp_r + (soft_r - sharp_r) * blend + ambients[finish, 0],
+        sharp_g + (soft_g - sharp_g) * blend + ambients[finish, 1],
+        sharp_b + (soft_b - sharp_b) * blend + ambients[finish, 2],
+        (DIELECTRIC * rest + base_r * metal) * scale + bias,
+        (DIELECTRIC * rest + base_g * metal) * scale + bias,
+        (DIELECTRIC * rest + base_b * metal) * scale + bias,
+        scale,
+        bias,
+    )
+
+
+@inlined_kernel
+def light_around(nx, ny, nz, vx, vy, vz, finish, finishes, ambients, maps, table, openness, mirrored):  # type: ignore[no-untyped-def]
+    """Three numbers: radiance of a point by ambient light and the environment.
+
+    ambients [F, 3]; maps and table from ``environment``; openness the share of the half sphere that is open; mirrored
+    [4] radiance that mirror rays met and the share of them that met something, or empty where none were cast.
+    """
+    red, green, blue, share_r, share_g, share_b, scale, bias = mirror_light(
+        nx, ny, nz, vx, vy, vz, finish, finishes, ambients, maps, table
+    )
+    rough, rest = finishes[finish, 3], _ONE - finishes[finish, 4]
+    if mirrored.shape[0] > 0:
+        clear = _ONE - mirrored[3]
+        red, green, blue = red * clear + mirrored[0], green * clear + mirrored[1], blue * clear + mirrored[2]
+    elif openness < _ONE:
+        # What a corner keeps away from a reflection (Lagarde and de Rousiers 2014, Moving Frostbite to Physically
+        # Based Rendering, listing 26, from memory).
+        n_v = min(_ONE, max(nx * vx + ny * vy + nz * vz, _LEAST_COSINE))
+        power = math.exp(math.log(n_v + openness) * math.exp(_OPEN_SLOPE * rough * rough - _LOG_2))
+        kept = min(_ONE, max(_ZERO, np.float32(power) - _ONE + openness))
+        red, green, blue = red * kept, green * kept, blue * kept
+    red, green, blue = red * share_r, green * share_g, blue * share_b
+    if rest > _ZERO:
         soft_r, soft_g, soft_b = _look_up(maps, _LEVEL_COUNT, nx, ny, nz)
-        kept = rest * (1.0 - (DIELECTRIC * scale + bias))
-        red += base_r * kept * (soft_r + ambient[0])
-        green += base_g * kept * (soft_g + ambient[1])
-        blue += base_b * kept * (soft_b + ambient[2])
+        kept = rest * (_ONE - (DIELECTRIC * scale + bias)) * openness
+        red += finishes[finish, 0] * kept * (soft_r + ambients[finish, 0])
+        green += finishes[finish, 1] * kept * (soft_g + ambients[finish, 1])
+        blue += finishes[finish, 2] * kept * (soft_b + ambients[finish, 2])
     return red, green, blue
+
+
+@inlined_kernel
+def surface_at(edges, triangles, vertices, normals, t, x, y, eye):  # type: ignore[no-untyped-def]
+    """Nine numbers: position, unit normal and unit view of triangle t under picture coordinates (x, y)."""
+    a = edges[t, 0] * x + edges[t, 1] * y + edges[t, 2]
+    b = edges[t, 3] * x + edges[t, 4] * y + edges[t, 5]
+    c = edges[t, 6] * x + edges[t, 7] * y + edges[t, 8]
+    # The mean of several triangles' samples may lie just outside this one.
+    total = 1.0 / (a + b + c)
+    wa, wb, wc = (
+        np.float32(max(0.0, a * total)),
+        np.float32(max(0.0, b * total)),
+        np.float32(max(0.0, c * total)),
+    )
+    nx = wa * normals[t, 0, 0] + wb * normals[t, 1, 0] + wc * normals[t, 2, 0]
+    ny = wa * normals[t, 0, 1] + wb * normals[t, 1, 1] + wc * normals[t, 2, 1]
+    nz = wa * normals[t, 0, 2] + wb * normals[t, 1, 2] + wc * normals[t, 2, 2]
+    length = _ONE / math.sqrt(max(nx * nx + ny * ny + nz * nz, np.float32(1e-30)))
+    i, j, k = triangles[t, 0], triangles[t, 1], triangles[t, 2]
+    px = wa * vertices[i, 0] + wb * vertices[j, 0] + wc * vertices[k, 0]
+    py = wa * vertices[i, 1] + wb * vertices[j, 1] + wc * vertices[k, 1]
+    pz = wa * vertices[i, 2] + wb * vertices[j, 2] + wc * vertices[k, 2]
+    vx, vy, vz = eye[0] - px, eye[1] - py, eye[2] - pz
+    near = _ONE / math.sqrt(max(vx * vx + vy * vy + vz * vz, np.float32(1e-30)))
+    nx, ny, nz, vx, vy, vz = nx * length, ny * length, nz * length, vx * near, vy * near, vz * near
+    if nx * vx + ny * vy + nz * vz < _TURNED_AWAY:
+        nx, ny, nz = -nx, -ny, -nz
+    return px, py, pz, nx, ny, nz, vx, vy, vz
 
 
 @parallel_kernel
@@ -148,23 +257,29 @@ def shade(  # type: ignore[no-untyped-def]
     width,
     edges,
     triangles,
+    vertices,
     normals,
     finish_of,
     finishes,
-    ray_x,
-    ray_y,
-    ray_0,
-    suns,
-    ambient,
+    eye,
+    lights,
+    touched,
+    ambients,
     maps,
     table,
+    rayed,
+    light_columns,
+    bounced,
     alpha,
     beauty,
+    planes,
 ):
     """Shade every fragment into its pixel of beauty [H, W, 4]; every pixel is written, its last value is alpha [H, W].
 
-    A tile owns its pixels, so the sum's order never depends on threads. The ray through pixel coordinates (x, y) is
-    ray_0 + x ray_x + y ray_y. normals [T, 3, 3] world; finish_of [T]; finishes [F, 5] base colour, roughness, metal.
+    A tile owns its pixels, so the sum's order never depends on threads. vertices [V, 3] float32 and normals [T, 3, 3]
+    world; finish_of [T]; eye [3]. rayed [fragments, ..] as ``tracing.trace`` leaves it, or of no length: then nothing is
+    in shadow; light_columns 0 or L, bounced False or True tell which of its columns were filled. planes [H, W, PLANES]
+    or of no length: then only beauty is wanted.
     """
     for turn in numba.prange(order.shape[0]):
         tile = order[turn]
@@ -172,47 +287,55 @@ def shade(  # type: ignore[no-untyped-def]
         top, left = (tile // columns) * _TILE, (tile % columns) * _TILE
         for row in range(top, min(top + _TILE, beauty.shape[0])):
             for column in range(left, min(left + _TILE, width)):
-                beauty[row, column, 0] = beauty[row, column, 1] = beauty[row, column, 2] = np.float32(0.0)
+                beauty[row, column, 0] = beauty[row, column, 1] = beauty[row, column, 2] = _ZERO
                 beauty[row, column, 3] = alpha[row, column]
+                if planes.shape[0] > 0:
+                    planes[row, column, :] = _ZERO
         for f in range(tile * room, tile * room + counts[tile]):
             t = np.uint64(triangle[f])
-            x, y = where[f, 0], where[f, 1]
-            a = edges[t, 0] * x + edges[t, 1] * y + edges[t, 2]
-            b = edges[t, 3] * x + edges[t, 4] * y + edges[t, 5]
-            c = edges[t, 6] * x + edges[t, 7] * y + edges[t, 8]
-            # The mean of several triangles' samples may lie just outside this one.
-            total = 1.0 / (a + b + c)
-            a, b, c = max(0.0, a * total), max(0.0, b * total), max(0.0, c * total)
-            nx = a * normals[t, 0, 0] + b * normals[t, 1, 0] + c * normals[t, 2, 0]
-            ny = a * normals[t, 0, 1] + b * normals[t, 1, 1] + c * normals[t, 2, 1]
-            nz = a * normals[t, 0, 2] + b * normals[t, 1, 2] + c * normals[t, 2, 2]
-            length = 1.0 / math.sqrt(max(nx * nx + ny * ny + nz * nz, 1e-30))
-            vx = -(ray_0[0] + x * ray_x[0] + y * ray_y[0])
-            vy = -(ray_0[1] + x * ray_x[1] + y * ray_y[1])
-            vz = -(ray_0[2] + x * ray_x[2] + y * ray_y[2])
-            near = 1.0 / math.sqrt(vx * vx + vy * vy + vz * vz)
-            nx, ny, nz, vx, vy, vz = nx * length, ny * length, nz * length, vx * near, vy * near, vz * near
-            if nx * vx + ny * vy + nz * vz < _TURNED_AWAY:
-                nx, ny, nz = -nx, -ny, -nz
+            px, py, pz, nx, ny, nz, vx, vy, vz = surface_at(
+                edges, triangles, vertices, normals, t, where[f, 0], where[f, 1], eye
+            )
             finish = finish_of[t]
-            red, green, blue = surface_radiance(
+            rays = rayed[f] if rayed.shape[0] > 0 else rayed[0:0, 0]
+            openness = rays[lights.shape[0]] if rays.shape[0] > 0 else _ONE
+            first = lights.shape[0] + 1
+            matt_r, matt_g, matt_b, high_r, high_g, high_b = direct_light(
+                px, py, pz, nx, ny, nz, vx, vy, vz, finish, finishes, lights, touched, rays[:light_columns]
+            )
+            around_r, around_g, around_b = light_around(
                 nx,
                 ny,
                 nz,
                 vx,
                 vy,
                 vz,
-                finishes[finish, 0],
-                finishes[finish, 1],
-                finishes[finish, 2],
-                finishes[finish, 3],
-                finishes[finish, 4],
-                suns,
-                ambient,
+                finish,
+                finishes,
+                ambients,
                 maps,
                 table,
+                openness,
+                rays[first : first + 4] if bounced else rays[0:0],
             )
+            glow_r, glow_g, glow_b = finishes[finish, 5], finishes[finish, 6], finishes[finish, 7]
             row, column = top + (pixel[f] >> _SHIFT), left + (pixel[f] & _MASK)
-            beauty[row, column, 0] += np.float32(share[f] * red)
-            beauty[row, column, 1] += np.float32(share[f] * green)
-            beauty[row, column, 2] += np.float32(share[f] * blue)
+            part = share[f]
+            beauty[row, column, 0] += part * (matt_r + high_r + around_r + glow_r)
+            beauty[row, column, 1] += part * (matt_g + high_g + around_g + glow_g)
+            beauty[row, column, 2] += part * (matt_b + high_b + around_b + glow_b)
+            if planes.shape[0] > 0:
+                lit = _ONE
+                if light_columns > 0:
+                    lit = _ZERO
+                    for number in range(light_columns):
+                        lit += rays[number] / np.float32(light_columns)
+                own = planes[row, column]
+                own[0], own[1], own[2] = own[0] + part * matt_r, own[1] + part * matt_g, own[2] + part * matt_b
+                own[3], own[4], own[5] = own[3] + part * high_r, own[4] + part * high_g, own[5] + part * high_b
+                own[6], own[7], own[8] = own[6] + part * around_r, own[7] + part * around_g, own[8] + part * around_b
+                own[9], own[10], own[11] = own[9] + part * glow_r, own[10] + part * glow_g, own[11] + part * glow_b
+                own[12], own[13], own[14] = own[12] + part * nx, own[13] + part * ny, own[14] + part * nz
+                own[15], own[16], own[17] = own[15] + part * px, own[16] + part * py, own[17] + part * pz
+                own[18] += part * openness
+                own[19] += part * lit

@@ -12,11 +12,11 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
+from zeitbild.render.buffers import kept
 from zeitbild.render.tile_kernel import RASTERISERS
 from zeitbild.render.triangle_setup import TILE, count_bins, fill_bins, set_up
 
@@ -45,28 +45,6 @@ class Fragments:
     order: NDArray[np.int64]
     room: int
     edges: NDArray[np.float64]
-
-
-#: Fragments up to which their arrays are kept from one picture to the next (20 bytes each).
-_KEPT = 4_000_000
-_kept: dict[int, tuple[Any, Any, Any, Any]] = {}
-
-
-def _room_for(total: int) -> tuple[Any, Any, Any, Any]:
-    """Arrays for fragments. Fresh memory costs as much as filling it, so those of the last pictures are used again."""
-    if total in _kept:
-        return _kept[total]
-    made = (
-        np.empty(total, np.int32),
-        np.empty(total, np.int32),
-        np.empty(total, np.float32),
-        np.empty((total, 2), np.float32),
-    )
-    if total <= _KEPT:
-        while len(_kept) >= 2:
-            _kept.pop(next(iter(_kept)))
-        _kept[total] = made
-    return made
 
 
 def _spread(count: int) -> NDArray[np.int64]:
@@ -112,7 +90,9 @@ def rasterise(
     order = _spread(columns * rows)
     room = TILE * TILE * _ROOM
     while True:
-        pixel, triangle, share, where = _room_for(columns * rows * room)
+        total = columns * rows * room
+        pixel, triangle = kept("pixel", (total,), np.int32), kept("triangle", (total,), np.int32)
+        share, where = kept("share", (total,), np.float32), kept("where", (total, 2), np.float32)
         RASTERISERS[samples](
             order,
             scaled,

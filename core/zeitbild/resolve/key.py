@@ -19,9 +19,10 @@ def frame_key(snapshot: Snapshot, quality: str) -> str:
     content = {
         field.name: getattr(snapshot, field.name)
         for field in fields(snapshot)
-        if field.name not in ("meshes", "elements", "environment")
+        if field.name not in ("meshes", "elements", "environment", "lights")
     }
     content["elements"] = [asdict(element) for element in snapshot.elements]
+    content["lights"] = [asdict(light) for light in snapshot.lights]
     content["environment"] = asdict(snapshot.environment)
     content["quality"] = quality
     content["renderer"] = RENDERER_VERSION

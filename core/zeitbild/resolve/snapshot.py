@@ -2,19 +2,20 @@
 
 from __future__ import annotations
 
-import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from fractions import Fraction
 from typing import Any
 
 from zeitbild.colour import decode_hex
-from zeitbild.document.shot import Shot, SunLight
+from zeitbild.document.shot import Shot
 from zeitbild.document.values import Finish
 from zeitbild.elements import ElementBase
 from zeitbild.elements.base import AssetSource
 from zeitbild.errors import InputError, LimitError
 from zeitbild.geometry.mesh import Mesh
 from zeitbild.geometry.transforms import placement
+from zeitbild.lights import LightSource, Softbox
+from zeitbild.lights import kinds as light_kinds
 from zeitbild.render.camera import Camera, look_at
 from zeitbild.render.environment import EnvironmentLight
 from zeitbild.resolve.geometry_cache import GEOMETRY, geometry_key
@@ -39,7 +40,8 @@ class SnapshotElement:
 class Snapshot:
     """What the camera sees at one frame, in plain numbers; linear light, units and degrees of the set.
 
-    suns are directions towards each light with its colour times strength; meshes belong to ``elements`` by place.
+    lights name elements by their place in ``elements``; meshes belong to elements by place. occlusion 0..1 darkens
+    corners narrower than occlusion_radius; bounces is how often mirrors mirror.
     """
 
     width: int
@@ -47,12 +49,14 @@ class Snapshot:
     camera_position: Triple
     camera_target: Triple
     camera_angle: float
-    suns: tuple[tuple[float, float, float, float, float, float], ...]
-    ambient: Triple
+    lights: tuple[LightSource, ...]
     environment: EnvironmentLight
     backdrop: Triple | None
     elements: tuple[SnapshotElement, ...]
     meshes: tuple[Mesh, ...]
+    occlusion: float = 0.0
+    occlusion_radius: float = 1.0
+    bounces: int = 0
 
     @property
     def camera(self) -> Camera:
@@ -63,19 +67,6 @@ class Snapshot:
         """The same view on another raster; the horizontal angle of view is kept."""
         changed: dict[str, Any] = {name: getattr(self, name) for name in self.__dataclass_fields__}
         return Snapshot(**{**changed, "width": width, "height": height})
-
-
-def _sun(light: SunLight) -> tuple[float, float, float, float, float, float]:
-    azimuth, elevation = math.radians(light.azimuth), math.radians(light.elevation)
-    red, green, blue = decode_hex(light.colour)
-    return (
-        math.cos(elevation) * math.sin(azimuth),
-        math.sin(elevation),
-        math.cos(elevation) * math.cos(azimuth),
-        red * light.strength,
-        green * light.strength,
-        blue * light.strength,
-    )
 
 
 def _finish(finish: Finish) -> tuple[float, float, float, float, float]:
@@ -91,12 +82,30 @@ def element_matrix(element: ElementBase, phase: Fraction) -> tuple[float, ...]:
     return tuple(float(value) for value in matrix.reshape(-1))
 
 
+def _lights(shot: Shot, places: dict[str, int]) -> tuple[tuple[LightSource, ...], tuple[Softbox, ...]]:
+    """Lights that are on, and the softboxes among them; places tells where in the snapshot each element stands."""
+    standing: list[LightSource] = []
+    boxes: list[Softbox] = []
+    for light in shot.lights:
+        if not light.on:
+            continue
+        source = light_kinds.get(light.kind).source(light)
+        if isinstance(source, Softbox):
+            boxes.append(source)
+            continue
+        if light.touches:
+            source = replace(source, touches=tuple(sorted(places[one] for one in light.touches if one in places)))
+        standing.append(source)
+    return tuple(standing), tuple(boxes)
+
+
 def resolve(shot: Shot, frame: int, assets: AssetSource) -> Snapshot:
     """Everything visible at ``frame``; raises InputError whose field names the element that cannot be built."""
     timing = shot.timing
     phase = phase_of(frame, timing.first, timing.last, timing.cycle)
     triangles = 0
     elements, meshes = [], []
+    places: dict[str, int] = {}
     for number, element in enumerate(shot.elements):
         if not element.shown:
             continue
@@ -111,6 +120,7 @@ def resolve(shot: Shot, frame: int, assets: AssetSource) -> Snapshot:
             )
         )
         meshes.append(mesh)
+        places[element.id] = len(places)
         triangles += len(mesh.triangles)
         if triangles > MAX_SET_TRIANGLES:
             raise LimitError(
@@ -118,17 +128,7 @@ def resolve(shot: Shot, frame: int, assets: AssetSource) -> Snapshot:
                 "hold; use fewer bevel steps or fewer elements",
                 f"elements.{number}",
             )
-    ambient = [0.0, 0.0, 0.0]
-    suns = []
-    for light in shot.lights:
-        if not light.on:
-            continue
-        if isinstance(light, SunLight):
-            suns.append(_sun(light))
-        else:
-            ambient = [
-                sum_ + value * light.strength for sum_, value in zip(ambient, decode_hex(light.colour), strict=True)
-            ]
+    lights, softboxes = _lights(shot, places)
     around = shot.environment
     return Snapshot(
         width=shot.raster.width,
@@ -136,12 +136,14 @@ def resolve(shot: Shot, frame: int, assets: AssetSource) -> Snapshot:
         camera_position=shot.camera.position,
         camera_target=shot.camera.look_at,
         camera_angle=shot.camera.angle,
-        suns=tuple(suns),
-        ambient=(ambient[0], ambient[1], ambient[2]),
+        lights=lights,
         environment=EnvironmentLight(
-            around.strength, decode_hex(around.sky), decode_hex(around.floor), around.boxes, around.rotation
+            around.strength, decode_hex(around.sky), decode_hex(around.floor), around.boxes, around.rotation, softboxes
         ),
         backdrop=decode_hex(shot.backdrop.colour) if shot.backdrop.kind == "colour" else None,
         elements=tuple(elements),
         meshes=tuple(meshes),
+        occlusion=shot.rays.occlusion,
+        occlusion_radius=shot.rays.occlusion_radius,
+        bounces=shot.rays.bounces,
     )

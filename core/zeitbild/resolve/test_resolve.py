@@ -34,8 +34,8 @@ class Snapshots(unittest.TestCase):
     def test_lights_that_are_off_are_not_there(self) -> None:
         lights = (SunLight(name="a"), SunLight(name="b", on=False), AmbientLight(strength=0.5), AmbientLight(on=False))
         snapshot = resolve(small_shot(lights=lights), 1, NOWHERE)
-        self.assertEqual(len(snapshot.suns), 1)
-        self.assertEqual(snapshot.ambient, (0.5, 0.5, 0.5))
+        self.assertEqual([light.shape for light in snapshot.lights], ["sun", "ambient"])
+        self.assertEqual(snapshot.lights[1].colour, (0.5, 0.5, 0.5))
 
     def test_azimuth_and_elevation_point_where_they_say(self) -> None:
         for azimuth, elevation, direction in (
@@ -44,12 +44,12 @@ class Snapshots(unittest.TestCase):
             (0, 90, (0, 1, 0)),
             (180, 0, (0, 0, -1)),
         ):
-            sun = resolve(small_shot(lights=(SunLight(azimuth=azimuth, elevation=elevation),)), 1, NOWHERE).suns[0]
-            np.testing.assert_allclose(sun[:3], direction, atol=1e-12)
+            sun = resolve(small_shot(lights=(SunLight(azimuth=azimuth, elevation=elevation),)), 1, NOWHERE).lights[0]
+            np.testing.assert_allclose(np.negative(sun.direction), direction, atol=1e-12)
 
     def test_colours_are_linear_and_times_strength(self) -> None:
-        sun = resolve(small_shot(lights=(SunLight(colour="#808080", strength=2),)), 1, NOWHERE).suns[0]
-        np.testing.assert_allclose(sun[3:], [2 * 0.21586] * 3, atol=2e-5)  # IEC 61966-2-1: 128 is 0.21586
+        sun = resolve(small_shot(lights=(SunLight(colour="#808080", strength=2),)), 1, NOWHERE).lights[0]
+        np.testing.assert_allclose(sun.colour, [2 * 0.21586] * 3, atol=2e-5)  # IEC 61966-2-1: 128 is 0.21586
 
     def test_backdrop_is_nothing_or_a_colour(self) -> None:
         self.assertIsNone(resolve(small_shot(), 1, NOWHERE).backdrop)

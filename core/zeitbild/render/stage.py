@@ -1,0 +1,94 @@
+"""The scene of the last picture kept for the next: while a camera or a light moves, what stands in the set does not."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from zeitbild.render.environment import environment_maps, reflectance_table
+from zeitbild.render.lighting import light_rows
+from zeitbild.render.rays import RayScene
+from zeitbild.render.scene import Scene, gather
+from zeitbild.render.shading import FINISH_ROW
+
+if TYPE_CHECKING:
+    from zeitbild.resolve.snapshot import Snapshot
+
+
+class Stage:
+    """A scene with its vertices in single precision, and its rays once they are needed."""
+
+    def __init__(self, scene: Scene, held: tuple[Any, ...]) -> None:
+        self.scene = scene
+        self.vertices = scene.vertices.astype(np.float32)
+        #: Keeps the meshes, whose identities are part of the key, from being freed and their numbers given away.
+        self._held = held
+        self._rays: RayScene | None = None
+
+    @property
+    def rays(self) -> RayScene:
+        """The scene ready for rays; built at the first call."""
+        if self._rays is None:
+            self._rays = RayScene(self.vertices, self.scene.triangles)
+        return self._rays
+
+
+_last: dict[Any, Stage] = {}
+
+
+def stage_of(snapshot: Snapshot) -> Stage:
+    """The stage of a snapshot's elements: that of the last call, if nothing moved and nothing changed its shape."""
+    key = tuple(
+        (id(mesh), element.matrix, len(element.finishes))
+        for element, mesh in zip(snapshot.elements, snapshot.meshes, strict=True)
+    )
+    found = _last.get(key)
+    if found is None:
+        # Before the new one is made, so that memory never holds two.
+        _last.clear()
+        found = Stage(gather(snapshot), snapshot.meshes)
+        _last[key] = found
+    return found
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Lighting:
+    """What surfaces are made of and what shines on them, as the kernels take it.
+
+    finishes [F, FINISH_ROW], those of all elements one after the other; rows [L, lighting.ROW]; touched [L, F] uint8
+    tells which finishes a light lights; ambients [F, 3]; maps and table of the environment.
+    """
+
+    finishes: NDArray[np.float32]
+    rows: NDArray[np.float32]
+    touched: NDArray[np.uint8]
+    ambients: NDArray[np.float32]
+    maps: NDArray[np.float32]
+    table: NDArray[np.float32]
+
+
+def lighting_of(snapshot: Snapshot) -> Lighting:
+    """Finishes and lights of a snapshot."""
+    owned = [(place, finish) for place, element in enumerate(snapshot.elements) for finish in element.finishes]
+    finishes = np.zeros((len(owned), FINISH_ROW), np.float32)
+    for row, (_, finish) in zip(finishes, owned, strict=True):
+        row[: len(finish)] = finish
+    ambients = np.zeros((len(owned), 3), np.float32)
+    touched = []
+    for light in snapshot.lights:
+        lit = np.array([light.touches is None or place in light.touches for place, _ in owned], bool)
+        if light.shape == "ambient":
+            ambients[lit] += np.asarray(light.colour, np.float32)
+        else:
+            touched.append(lit)
+    return Lighting(
+        finishes,
+        light_rows(snapshot.lights),
+        np.array(touched, np.uint8).reshape(-1, len(owned)),
+        ambients,
+        environment_maps(snapshot.environment),
+        reflectance_table(),
+    )

@@ -1,0 +1,165 @@
+"""Lights: how much arrives, from where, against formulas and numerical integration."""
+
+import math
+import unittest
+
+import numpy as np
+from numpy.typing import NDArray
+
+from zeitbild.lights import LightSource
+from zeitbild.render.lighting import ACROSS, POSITION, UP, light_point, light_rows, on_disc, reach
+from zeitbild.render.patterns import SQUARE, ray_pattern, sobol
+
+WHITE = (1.0, 1.0, 1.0)
+
+
+def _reach(
+    light: LightSource,
+    at: tuple[float, float, float] = (0, 0, 0),
+    normal: tuple[float, float, float] = (0, 0, 1),
+    alpha: float = 1.0,
+) -> tuple[float, ...]:
+    single = [np.float32(value) for value in (*at, *normal, *normal, alpha)]
+    return tuple(float(value) for value in reach(light_rows([light])[0], *single))
+
+
+def _integrated(light: LightSource, at: NDArray[np.float64], normal: NDArray[np.float64]) -> float:
+    """Cosine-weighted light of a flat light at a point, by summing 400 x 400 pieces of it in numpy."""
+    row = light_rows([light])[0].astype(np.float64)
+    steps = (np.arange(400) + 0.5) / 400
+    square = np.stack(np.meshgrid(steps, steps), axis=2).reshape(-1, 2)
+    places = on_disc(square) if light.shape == "disc" else 2 * square - 1
+    across, up = row[ACROSS : ACROSS + 3], row[UP : UP + 3]
+    points = row[POSITION : POSITION + 3] + places[:, :1] * across + places[:, 1:] * up
+    area = np.linalg.norm(across) * np.linalg.norm(up) * (math.pi if light.shape == "disc" else 4)
+    towards = points - at
+    square_distance = (towards**2).sum(axis=1)
+    towards /= np.sqrt(square_distance)[:, None]
+    shining = np.maximum(0, -towards @ np.array(light.direction))
+    arriving = np.maximum(0, towards @ normal)
+    radiance = math.pi * light.reach**2 / area
+    return float((arriving * shining / square_distance).mean() * area * radiance / math.pi)
+
+
+class Falloff(unittest.TestCase):
+    def test_light_falls_with_the_square_of_the_distance(self) -> None:
+        # Inverse-square law (Johannes Kepler, Astronomiae pars optica 1604).
+        for distance in (50.0, 100.0, 200.0, 1000.0):
+            light = LightSource("sphere", WHITE, position=(0, 0, distance), reach=100)
+            self.assertAlmostEqual(_reach(light)[0], (100 / distance) ** 2, delta=1e-5 * (100 / distance) ** 2)
+
+    def test_a_light_with_a_size_is_as_strong_as_a_point_far_away(self) -> None:
+        for shape in ("rectangle", "disc"):
+            light = LightSource(
+                shape, WHITE, position=(0, 0, 5000), across=(50, 0, 0), up=(0, 50, 0), direction=(0, 0, -1), reach=5000
+            )
+            self.assertAlmostEqual(_reach(light)[0], 1, delta=1e-3)
+
+    def test_a_spot_is_full_inside_its_inner_cone_and_nothing_outside_its_outer_one(self) -> None:
+        inner, outer = 10.0, 20.0
+        light = LightSource(
+            "sphere",
+            WHITE,
+            position=(0, 0, 100),
+            direction=(0, 0, -1),
+            cone=(math.cos(math.radians(inner)), math.cos(math.radians(outer))),
+            reach=100,
+        )
+        for degrees, low, high in ((0, 1, 1), (9.9, 0.99, 1), (15, 0.2, 0.8), (20.1, 0, 0), (80, 0, 0)):
+            x = 100 * math.tan(math.radians(degrees))
+            unweakened = 100**2 / (x * x + 100**2) * math.cos(math.radians(degrees))
+            share = _reach(light, (x, 0, 0))[0] / unweakened
+            self.assertGreaterEqual(share, low - 1e-5, degrees)
+            self.assertLessEqual(share, high + 1e-5, degrees)
+
+
+class FlatLights(unittest.TestCase):
+    def test_diffuse_light_equals_numerical_integration(self) -> None:
+        random = np.random.default_rng(5)
+        for shape, tolerance in (("rectangle", 2e-3), ("disc", 6e-3)):  # the disc is a polygon of 16 corners
+            for _ in range(12):
+                light = LightSource(
+                    shape,  # type: ignore[arg-type]
+                    WHITE,
+                    position=(float(random.uniform(-80, 80)), 20, 120),
+                    across=(60, 0, 0),
+                    up=(0, 60, 0) if shape == "disc" else (0, 35, 0),
+                    direction=(0, 0, -1),
+                    reach=100,
+                )
+                normal = random.normal(size=3) + np.array([0, 0, 1.5])
+                normal /= np.linalg.norm(normal)
+                expected = _integrated(light, np.zeros(3), normal)
+                got = _reach(light, (0, 0, 0), tuple(normal))[0]
+                self.assertAlmostEqual(got, expected, delta=tolerance * max(expected, 0.1))
+
+    def test_what_is_half_below_the_horizon_counts_half(self) -> None:
+        light = LightSource(
+            "rectangle", WHITE, position=(100, 0, 0), across=(0, 0, 40), up=(0, 40, 0), direction=(-1, 0, 0), reach=100
+        )
+        expected = _integrated(light, np.zeros(3), np.array([0.0, 0.0, 1.0]))
+        self.assertGreater(expected, 0.01)
+        self.assertAlmostEqual(_reach(light)[0], expected, delta=3e-3 * expected)
+
+    def test_nothing_shines_backwards(self) -> None:
+        light = LightSource(
+            "rectangle", WHITE, position=(0, 0, 50), across=(9, 0, 0), up=(0, 9, 0), direction=(0, 0, 1)
+        )
+        self.assertEqual(_reach(light)[:2], (0.0, 0.0))
+
+    def test_a_mirror_sees_the_light_itself_where_it_looks_into_it(self) -> None:
+        light = LightSource(
+            "rectangle", WHITE, position=(0, 0, 100), across=(80, 0, 0), up=(0, 80, 0), direction=(0, 0, -1), reach=100
+        )
+        x, y, z = _reach(light, alpha=0.01)[2:]
+        np.testing.assert_allclose((x, y, z), (0, 0, 1), atol=1e-6)
+
+
+class Patterns(unittest.TestCase):
+    def test_every_stretch_of_the_sequence_is_a_net(self) -> None:
+        # Sobol 1967: an aligned stretch of 2^m points has one in every row and every column of the grid of 2^m.
+        points = sobol(64)
+        for start in range(0, 64, 4):
+            for axis in (0, 1):
+                self.assertEqual(len(np.unique(np.floor(points[start : start + 4, axis] * 4))), 4)
+        for axis in (0, 1):
+            self.assertEqual(len(np.unique(np.floor(points[:, axis] * 64))), 64)
+
+    def test_the_first_rays_of_a_square_reach_all_over_a_light(self) -> None:
+        light = LightSource("rectangle", WHITE, position=(0, 0, 9), across=(1, 0, 0), up=(0, 1, 0))
+        for rays in (1, 2, 4):
+            pattern = ray_pattern(light_rows([light]), rays)[0, :, :2].reshape(SQUARE, rays, 2)
+            for first in range(rays):
+                for axis in (0, 1):
+                    self.assertEqual(len(np.unique(np.floor((pattern[:, first, axis] + 1) * 4))), 8)
+            # Each pixel alone: no two rays closer than half of an even spacing.
+            for own in pattern:
+                places = np.sort((own[:, 0] + 1) / 2)
+                gaps = np.diff(np.append(places, places[0] + 1))
+                self.assertGreater(gaps.min(), 0.5 / rays)
+
+    def test_the_half_sphere_is_weighted_by_its_cosine(self) -> None:
+        directions = ray_pattern(light_rows([]), 64)[0].astype(np.float64)
+        np.testing.assert_allclose(np.linalg.norm(directions, axis=1), 1, atol=1e-6)
+        # Of cosine-weighted directions the mean of z is 2/3 (Lambert's distribution).
+        self.assertAlmostEqual(float(directions[:, 2].mean()), 2 / 3, delta=2e-3)
+        np.testing.assert_allclose(directions[:, :2].mean(axis=0), 0, atol=5e-3)
+        self.assertEqual(len(directions), SQUARE * 64)
+
+    def test_shadow_rays_of_a_sun_stay_in_its_disc_and_fill_it(self) -> None:
+        size = math.radians(6)
+        sun = light_rows([LightSource("sun", WHITE, direction=(0.6, 0, -0.8), size=size)])
+        pattern = ray_pattern(sun, 4)[0]
+        rays = np.array(
+            [light_point(sun[0], np.float32(0), np.float32(0), np.float32(0), a, b)[:3] for a, b, _ in pattern]
+        )
+        angles = np.arccos(np.clip(rays @ np.array([-0.6, 0, 0.8]), -1, 1))
+        self.assertLess(angles.max(), size * 1.001)
+        self.assertGreater(angles.max(), size * 0.9)
+        # Half of the disc's area lies within its radius divided by the root of two.
+        self.assertAlmostEqual(float((angles < size / math.sqrt(2)).mean()), 0.5, delta=0.06)
+
+    def test_a_disc_is_filled_evenly(self) -> None:
+        places = on_disc(sobol(1024))
+        self.assertLessEqual(np.linalg.norm(places, axis=1).max(), 1)
+        self.assertAlmostEqual(float((np.linalg.norm(places, axis=1) < 0.5).mean()), 0.25, delta=0.01)

@@ -1,0 +1,179 @@
+"""Shadows, occlusion and mirrors in rendered pictures, against geometry."""
+
+import math
+import unittest
+from dataclasses import replace
+
+import numpy as np
+
+from zeitbild.geometry.mesh import Mesh
+from zeitbild.lights import LightSource
+from zeitbild.render import QUALITIES, render
+from zeitbild.render.shading import OPENNESS, POSITION
+from zeitbild.resolve import SnapshotElement
+from zeitbild.testing import AMBIENT, EVEN, IDENTITY, MATT_WHITE, quad, snapshot, sphere
+
+WHITE = (1.0, 1.0, 1.0)
+MIRROR = (1.0, 1.0, 1.0, 0.0, 1.0)
+
+
+def _turned(mesh: Mesh, matrix: np.ndarray, move: tuple[float, float, float]) -> Mesh:  # type: ignore[type-arg]
+    return Mesh(
+        mesh.vertices @ matrix.T + np.array(move),
+        mesh.triangles,
+        (mesh.normals @ matrix.T).astype(np.float32),
+        mesh.patches,
+        mesh.parts,
+        mesh.closed,
+    )
+
+
+class Shadows(unittest.TestCase):
+    def test_a_sun_throws_a_shadow_of_the_size_of_what_stands_in_it(self) -> None:
+        # Light straight down the viewing axis, seen from the side: a square of half 1 in front of a wall of half 20.
+        light = LightSource("sun", WHITE, direction=(0, 0, -1), shadows=True)
+        wall, square = quad(6, 0), quad(1, 3)
+        picture = render(
+            snapshot(wall, square, lights=(light,), eye=(8, 0, 8), angle=60), QUALITIES["check"], planes=True
+        )
+        planes = picture.planes
+        assert planes is not None
+        on_wall = (np.abs(planes[..., POSITION + 2]) < 0.1) & (picture.beauty[..., 3] == 1)
+        x, y = planes[..., POSITION], planes[..., POSITION + 1]
+        inside, outside = on_wall & (np.maximum(abs(x), abs(y)) < 0.9), on_wall & (np.maximum(abs(x), abs(y)) > 1.1)
+        self.assertGreater(inside.sum(), 50)
+        self.assertEqual(picture.beauty[inside][:, 0].max(), 0)
+        self.assertGreater(picture.beauty[outside][:, 0].min(), 0.9)
+
+    def test_penumbra_width_by_similar_triangles(self) -> None:
+        # Similar triangles: source size x (blocker to receiver) / (source to blocker).
+        wall, blocker = quad(30, 0), _turned(quad(30, 4), np.eye(3), (-30, 0, 0))
+        light = LightSource(
+            "rectangle",
+            WHITE,
+            position=(0, 0, 10),
+            direction=(0, 0, -1),
+            across=(1.5, 0, 0),
+            up=(0, 0.01, 0),
+            reach=10,
+            shadows=True,
+        )
+        expected = 3.0 * 4 / 6
+        picture = render(
+            snapshot(wall, blocker, lights=(light,), eye=(9, 0, 3), angle=90, size=(512, 128)),
+            QUALITIES["final"],
+            planes=True,
+        )
+        planes = picture.planes
+        assert planes is not None
+        row = slice(60, 68)
+        on_wall = (np.abs(planes[row, :, POSITION + 2]) < 0.05) & (picture.beauty[row, :, 3] == 1)
+        x = planes[row, :, POSITION][on_wall]
+        lit = planes[row, :, 19][on_wall]
+        part = (lit > 0.02) & (lit < 0.98)
+        self.assertAlmostEqual(float(x[part].max() - x[part].min()), expected, delta=0.25)
+        # In the middle of the penumbra half of the light is seen.
+        self.assertAlmostEqual(float(lit[np.abs(x) < 0.15].mean()), 0.5, delta=0.08)
+
+    def test_shadows_that_are_off_are_off(self) -> None:
+        meshes = quad(6, 0), quad(1, 3)
+        lights = [LightSource("sun", WHITE, direction=(0, 0, -1), shadows=on) for on in (True, False)]
+        dark, bright = (
+            render(snapshot(*meshes, lights=(light,), eye=(8, 0, 8), angle=60), QUALITIES["rough"]).beauty.sum()
+            for light in lights
+        )
+        self.assertLess(dark, bright)
+
+    def test_a_light_touches_only_the_elements_it_names(self) -> None:
+        left, right = _turned(quad(1), np.eye(3), (-1.5, 0, 0)), _turned(quad(1), np.eye(3), (1.5, 0, 0))
+        light = LightSource("sun", WHITE, direction=(0, 0, -1), touches=(1,))
+        for lights in ((light,), (LightSource("ambient", WHITE, touches=(1,)),)):
+            beauty = render(snapshot(left, right, lights=lights), QUALITIES["rough"]).beauty
+            self.assertEqual(beauty[:, :128, :3].max(), 0)
+            self.assertGreater(beauty[:, 128:, :3].max(), 0.9)
+
+    def test_nothing_shadows_itself(self) -> None:
+        light = LightSource("sun", WHITE, direction=(-0.36, -0.48, -0.8), shadows=True)
+        lit, unshadowed = (
+            render(snapshot(sphere(2), lights=(one,)), QUALITIES["final"]).beauty
+            for one in (light, LightSource("sun", WHITE, direction=light.direction))
+        )
+        np.testing.assert_allclose(lit, unshadowed, atol=0.02)
+
+
+class Occlusion(unittest.TestCase):
+    def test_the_edge_of_two_half_planes_is_half_open(self) -> None:
+        # Configuration factor of two perpendicular half-planes, heat-transfer handbook: 0.5 at their common edge.
+        tall = np.array([[1, 0, 0], [0, 0, 1], [0, -1, 0]], float)
+        floor, wall = quad(400), _turned(quad(400), tall, (0, 0.0, 400))
+        shot = snapshot(floor, wall, lights=(AMBIENT,), eye=(0, 3, 6), angle=30, occlusion=1.0, occlusion_radius=1e6)
+        picture = render(shot, QUALITIES["final"], planes=True)
+        planes = picture.planes
+        assert planes is not None
+        near = (np.abs(planes[..., POSITION + 2]) < 0.02) & (np.abs(np.abs(planes[..., POSITION + 1]) - 0.05) < 0.04)
+        self.assertGreater(near.sum(), 20)
+        self.assertAlmostEqual(float(planes[near][:, OPENNESS].mean()), 0.5, delta=0.02)
+
+    def test_an_open_surface_is_wholly_open_and_a_short_radius_sees_nothing(self) -> None:
+        for radius, meshes in ((1e6, (quad(2),)), (0.5, (quad(2), quad(2, 1)))):
+            shot = snapshot(*meshes, lights=(AMBIENT,), occlusion=1.0, occlusion_radius=radius, eye=(6, 0, 6))
+            planes = render(shot, QUALITIES["check"], planes=True).planes
+            assert planes is not None
+            solid = planes[..., OPENNESS][planes[..., OPENNESS] > 0.5]
+            self.assertGreater(float(solid[solid > 0.99].size), 0.95 * solid.size)
+
+    def test_many_rays_change_little(self) -> None:
+        shot = snapshot(quad(3), sphere(1, 48), lights=(AMBIENT,), occlusion=1.0, occlusion_radius=4.0, eye=(6, 0, 6))
+        few = render(shot, QUALITIES["final"]).beauty
+        many = render(shot, replace(QUALITIES["final"], rays=32)).beauty
+        # 64 shared rays against 512, on white matt surfaces, where every error shows.
+        self.assertLess(float(np.abs(few - many).mean()), 1.5 / 255)
+
+
+class Mirrors(unittest.TestCase):
+    def _mirror(self, bounces: int) -> np.ndarray:  # type: ignore[type-arg]
+        # A mirror in z = 0 and a glowing ball in front of it, off the axis.
+        ball = _turned(sphere(0.5, 32), np.eye(3), (0, 1.2, 1.0))
+        glowing = (*MATT_WHITE, 1.0, 0.0, 0.0)
+        shot = snapshot(quad(3), ball, bounces=bounces)
+        elements = (SnapshotElement("a", IDENTITY, (MIRROR,)), SnapshotElement("b", IDENTITY, (glowing,)))
+        return render(replace(shot, elements=elements), QUALITIES["check"]).beauty
+
+    def test_a_flat_mirror_shows_what_stands_before_it_as_far_behind(self) -> None:
+        # Law of reflection: the image of (0, 1.2, 1) in the plane z = 0 is (0, 1.2, -1).
+        self.assertEqual(self._mirror(0)[150:, :, 0].max(), 0)
+        seen = self._mirror(1)[..., 0] > 0.5
+        camera = snapshot(quad(1)).camera
+        image = camera.project(np.array([[0, 1.2, -1.0]]))[0]
+        x, y = image[0] / image[2], image[1] / image[2]
+        self.assertTrue(seen[int(y), int(x)])
+        ball = camera.project(np.array([[0, 1.2, 1.0]]))[0]
+        self.assertTrue(seen[int(ball[1] / ball[2]), int(ball[0] / ball[2])])
+        self.assertFalse(seen[200, 128])
+
+    def test_under_even_light_mirrors_of_a_white_set_stay_white(self) -> None:
+        for bounces in (1, 2, 3):
+            shot = snapshot(quad(3), sphere(1, 48), bounces=bounces, environment=EVEN, eye=(5, 2, 8))
+            white = SnapshotElement("a", IDENTITY, (MIRROR,))
+            beauty = render(replace(shot, elements=(white, white)), QUALITIES["check"]).beauty
+            inside = beauty[beauty[..., 3] == 1]
+            # Split sum: the table has 32 steps and the lobe of a mirror loses up to a hundredth.
+            self.assertGreater(float(inside[:, 0].min()), 0.9)
+            self.assertLess(float(inside[:, 0].max()), 1.02)
+
+
+class Parts(unittest.TestCase):
+    def test_beauty_is_the_sum_of_its_parts(self) -> None:
+        lights = (LightSource("sun", WHITE, direction=(-0.6, 0, -0.8), shadows=True), AMBIENT)
+        shot = snapshot(quad(3), sphere(1, 48), lights=lights, occlusion=0.7, bounces=1, environment=EVEN)
+        picture = render(shot, QUALITIES["check"], planes=True)
+        assert picture.planes is not None
+        total = sum(picture.planes[..., first : first + 3] for first in (0, 3, 6, 9))
+        np.testing.assert_allclose(total, picture.beauty[..., :3], atol=1e-4)
+
+    def test_normals_and_positions_of_a_sphere(self) -> None:
+        planes = render(snapshot(sphere(2)), QUALITIES["check"], planes=True).planes
+        assert planes is not None
+        position, normal = planes[128, 128, 15:18], planes[128, 128, 12:15]
+        np.testing.assert_allclose(position, (0, 0, 2), atol=0.02)
+        np.testing.assert_allclose(position / math.dist(position, (0, 0, 0)), normal, atol=0.01)

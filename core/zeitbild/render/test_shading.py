@@ -1,0 +1,163 @@
+"""The surface model against the published terms, and light from around against what it must add up to."""
+
+import math
+import unittest
+
+import numpy as np
+
+from zeitbild.lights import LightSource
+from zeitbild.render import QUALITIES, render
+from zeitbild.render.environment import EnvironmentLight, environment_maps, reflectance_table
+from zeitbild.render.lighting import light_rows
+from zeitbild.render.octahedral import texel_directions, texel_solid_angles
+from zeitbild.render.shading import FINISH_ROW, direct_light, ggx_lobe, light_around
+from zeitbild.testing import DARK, EVEN, quad, snapshot
+
+WHITE = (1.0, 1.0, 1.0)
+Triple = tuple[float, float, float]
+
+
+def _finish(base: float, rough: float, metal: float) -> np.ndarray:  # type: ignore[type-arg]
+    row = np.zeros((1, FINISH_ROW), np.float32)
+    row[0, :5] = base, base, base, rough, metal
+    return row
+
+
+def _single(values: Triple) -> list[np.float32]:
+    return [np.float32(value) for value in values]
+
+
+def direct(
+    normal: Triple,
+    view: Triple,
+    base: float,
+    rough: float,
+    metal: float,
+    lights: list[LightSource],
+    at: Triple = (0, 0, 0),
+) -> tuple[float, float]:
+    """Diffuse and highlight radiance of a grey point."""
+    result = direct_light(
+        *_single(at),
+        *_single(normal),
+        *_single(view),
+        0,
+        _finish(base, rough, metal),
+        light_rows(lights),
+        np.ones((len(lights), 1), np.uint8),
+        np.empty(0, np.float32),
+    )
+    return float(result[0]), float(result[3])
+
+
+def around(
+    normal: Triple,
+    view: Triple,
+    base: float,
+    rough: float,
+    metal: float,
+    environment: EnvironmentLight,
+    ambient: float = 0.0,
+) -> float:
+    """Radiance of a grey point by what is around it."""
+    return float(
+        light_around(
+            *_single(normal),
+            *_single(view),
+            0,
+            _finish(base, rough, metal),
+            np.full((1, 3), ambient, np.float32),
+            environment_maps(environment),
+            reflectance_table(),
+            np.float32(1),
+            np.empty(0, np.float32),
+        )[0]
+    )
+
+
+class Shading(unittest.TestCase):
+    def test_lambert_part_follows_the_cosine(self) -> None:
+        # Johann Heinrich Lambert, Photometria 1760: a matt surface radiates with the cosine of the light's angle.
+        for degrees in (0, 30, 60, 80):
+            sine, cosine = math.sin(math.radians(degrees)), math.cos(math.radians(degrees))
+            matt, mirrored = direct(
+                (0, 0, 1), (0, 0, 1), 1, 1, 0, [LightSource("sun", WHITE, direction=(-sine, 0, -cosine))]
+            )
+            half = math.cos(math.radians(degrees) / 2)
+            self.assertAlmostEqual(matt, (1 - 0.04 - 0.96 * (1 - half) ** 5) * cosine, places=6)
+            self.assertGreater(mirrored, 0)
+
+    def test_lobe_equals_the_published_terms(self) -> None:
+        # glTF 2.0, appendix B.3: D of Trowbridge-Reitz, V of height-correlated Smith, written again in numpy.
+        def gltf(n_l: float, n_v: float, n_h: float, alpha: float) -> float:
+            a2 = alpha**2
+            d = a2 / (np.pi * ((n_h**2) * (a2 - 1) + 1) ** 2)
+            v = 0.5 / (n_l * np.sqrt(n_v**2 * (1 - a2) + a2) + n_v * np.sqrt(n_l**2 * (1 - a2) + a2))
+            return float(d * v)
+
+        random = np.random.default_rng(2)
+        for n_l, n_v, n_h, alpha in random.uniform(0.05, 1, (200, 4)).astype(np.float32):
+            for function in (ggx_lobe, ggx_lobe.py_func):
+                # Single precision: where the peak is narrow, 1 - n.h squared loses four of its seven digits.
+                self.assertAlmostEqual(
+                    function(n_l, n_v, n_h, alpha),
+                    gltf(n_l, n_v, n_h, alpha),
+                    delta=2e-4 * gltf(n_l, n_v, n_h, alpha),
+                )
+
+    def test_reflectance_at_normal_incidence_is_four_percent(self) -> None:
+        # glTF 2.0, appendix B.3.3: F0 of dielectrics is 0.04. A black, smooth dielectric under even light mirrors that.
+        self.assertAlmostEqual(around((0, 0, 1), (0, 0, 1), 0, 0.05, 0, EVEN), 0.04, delta=0.002)
+
+    @staticmethod
+    def _single_bounce(rough: float, facing: float) -> float:
+        """Share of even light that the lobe itself reflects, by summing it over the half sphere (numpy, 1 degree)."""
+        theta, phi = np.meshgrid(
+            np.radians(np.arange(0.25, 90, 0.5)), np.radians(np.arange(0.5, 360, 1)), indexing="ij"
+        )
+        light = np.stack([np.sin(theta) * np.cos(phi), np.sin(theta) * np.sin(phi), np.cos(theta)], axis=2)
+        view = np.array([math.sqrt(1 - facing**2), 0, facing])
+        half = light + view
+        n_h = half[..., 2] / np.linalg.norm(half, axis=2)
+        n_l, a2 = light[..., 2], rough**4
+        d = a2 / (np.pi * (n_h**2 * (a2 - 1) + 1) ** 2)
+        v = 0.5 / (n_l * np.sqrt(facing**2 * (1 - a2) + a2) + facing * np.sqrt(n_l**2 * (1 - a2) + a2))
+        return float((d * v * n_l * np.sin(theta)).sum() * math.radians(0.5) * math.radians(1))
+
+    def test_white_furnace(self) -> None:
+        # Under even light of 1 nothing may radiate more than 1; a white metal radiates what a single bounce of the
+        # model keeps, a white dielectric everything.
+        for metal in (0.0, 1.0):
+            for rough in (0.1, 0.3, 0.6, 1.0):
+                for degrees in (0, 45, 75):
+                    view = (math.sin(math.radians(degrees)), 0.0, math.cos(math.radians(degrees)))
+                    value = around((0, 0, 1), view, 1, rough, metal, EVEN)
+                    self.assertLess(value, 1.005)
+                    kept = self._single_bounce(rough, view[2]) if metal and rough > 0.1 else 1.0
+                    # The table has 32 steps of roughness and angle, and 256 samples in each.
+                    self.assertAlmostEqual(value, kept, delta=0.02 if metal else 0.01)
+
+    def test_ambient_and_an_even_environment_are_the_same_light(self) -> None:
+        for metal in (0.0, 1.0):
+            a = around((0, 0, 1), (0, 0, 1), 0.7, 0.4, metal, DARK, 1)
+            b = around((0, 0, 1), (0, 0, 1), 0.7, 0.4, metal, EVEN)
+            self.assertAlmostEqual(a, b, places=4)
+
+    def test_octahedral_map_covers_the_sphere_once(self) -> None:
+        directions, solid = texel_directions(64)[1:-1, 1:-1], texel_solid_angles(64)
+        self.assertAlmostEqual(solid.sum(), 4 * math.pi)
+        mean_square = (directions**2 * solid[..., None]).sum(axis=(0, 1)) / (4 * math.pi)
+        np.testing.assert_allclose(mean_square, 1 / 3, atol=1e-3)
+
+
+class Behind(unittest.TestCase):
+    def test_environment_is_never_in_the_picture(self) -> None:
+        alone, lit = (render(snapshot(quad(1), environment=light), QUALITIES["check"]) for light in (DARK, EVEN))
+        np.testing.assert_array_equal(alone.beauty[..., 3], lit.beauty[..., 3])
+        self.assertEqual(lit.beauty[0, 0].max(), 0)
+        self.assertGreater(lit.beauty[128, 128, 0], 0.9)
+
+    def test_backdrop_colour_fills_what_is_not_covered(self) -> None:
+        picture = render(snapshot(quad(1), backdrop=(0.1, 0.2, 0.3)), QUALITIES["check"])
+        np.testing.assert_allclose(picture.beauty[0, 0], [0.1, 0.2, 0.3, 1], atol=1e-7)
+        self.assertEqual(picture.beauty[..., 3].min(), 1)

@@ -1,0 +1,257 @@
+"""Secondary rays of every fragment: shadows and occlusion, cast in packets of sixteen (``rays``), shaped by ``patterns``."""
+
+from __future__ import annotations
+
+import math
+
+import numba
+import numpy as np
+
+from zeitbild.kernels import parallel_kernel
+from zeitbild.render.lighting import light_point, sideways
+from zeitbild.render.patterns import TURNS
+from zeitbild.render.rays import BUFFER, PACKET, cast_packet
+from zeitbild.render.shading import surface_at
+from zeitbild.render.triangle_setup import TILE
+
+#: Columns of ``rayed`` behind those of the lights: openness; mirrored red, green, blue; share of mirror rays that hit.
+BEHIND_LIGHTS = 5
+#: Columns of a spot: point lifted off the surface, unit normal for shading, unit normal of the triangle, unit view.
+SPOT = 12
+#: Rays start so far off their surface, as a share of the distance to the camera.
+_LIFT = np.float32(2e-4)
+_ZERO, _ONE, _TINY = np.float32(0), np.float32(1), np.float32(1e-30)
+#: Rays closer to the surface than this (sine) would start inside it.
+_GRAZING = np.float32(1e-3)
+#: A ray to a light ends just before it, so that a light that lies in a surface is not in its own shadow.
+_SHORT = np.float32(0.999)
+_TILE = TILE
+_SHIFT, _MASK = TILE.bit_length() - 1, TILE - 1
+_PACKET, _BUFFER, _TURNS = PACKET, BUFFER, TURNS
+
+
+@parallel_kernel
+def locate(  # type: ignore[no-untyped-def]
+    order,
+    pixel,
+    triangle,
+    share,
+    where,
+    counts,
+    room,
+    width,
+    edges,
+    triangles,
+    vertices,
+    normals,
+    eye,
+    spots,
+    main,
+    tally,
+):
+    """Where each fragment stands: spots [fragments, SPOT]; see ``shading.shade`` for the rest.
+
+    main [H, W] gets the number of the fragment with the largest share of each pixel, -1 where nothing stands; tally is
+    set to 0.
+    """
+    columns = (width + _TILE - 1) // _TILE
+    for turn in numba.prange(order.shape[0]):
+        tile = order[turn]
+        top, left = (tile // columns) * _TILE, (tile % columns) * _TILE
+        for row in range(top, min(top + _TILE, main.shape[0])):
+            for column in range(left, min(left + _TILE, width)):
+                main[row, column] = np.int32(-1)
+        for f in range(tile * room, tile * room + counts[tile]):
+            t = np.uint64(triangle[f])
+            px, py, pz, nx, ny, nz, vx, vy, vz = surface_at(
+                edges, triangles, vertices, normals, t, where[f, 0], where[f, 1], eye
+            )
+            i, j, k = triangles[t, 0], triangles[t, 1], triangles[t, 2]
+            x, y, z = vertices[i, 0], vertices[i, 1], vertices[i, 2]
+            ax, ay, az = vertices[j, 0] - x, vertices[j, 1] - y, vertices[j, 2] - z
+            bx, by, bz = vertices[k, 0] - x, vertices[k, 1] - y, vertices[k, 2] - z
+            gx, gy, gz = ay * bz - az * by, az * bx - ax * bz, ax * by - ay * bx
+            scale = _ONE / math.sqrt(max(gx * gx + gy * gy + gz * gz, _TINY))
+            if gx * vx + gy * vy + gz * vz < _ZERO:
+                scale = -scale
+            gx, gy, gz = gx * scale, gy * scale, gz * scale
+            dx, dy, dz = px - eye[0], py - eye[1], pz - eye[2]
+            lift = _LIFT * math.sqrt(dx * dx + dy * dy + dz * dz)
+            tally[f, :, :] = np.uint8(0)
+            spot = spots[f]
+            spot[0], spot[1], spot[2] = px + gx * lift, py + gy * lift, pz + gz * lift
+            spot[3], spot[4], spot[5] = nx, ny, nz
+            spot[6], spot[7], spot[8] = gx, gy, gz
+            spot[9], spot[10], spot[11] = vx, vy, vz
+            row, column = top + (pixel[f] >> _SHIFT), left + (pixel[f] & _MASK)
+            held = main[row, column]
+            if held < 0 or share[f] > share[held]:
+                main[row, column] = np.int32(f)
+
+
+@parallel_kernel
+def trace(  # type: ignore[no-untyped-def]
+    order,
+    pixel,
+    triangle,
+    counts,
+    room,
+    finish_of,
+    eye,
+    forward,
+    ray_x,
+    ray_y,
+    lights,
+    touched,
+    spots,
+    occluded,
+    scene,
+    pattern,
+    rays,
+    first,
+    last,
+    radius,
+    wanted,
+    tally,
+):
+    """Cast rays first to last - 1 of each fragment's ``rays`` to every light that casts shadows, and over the half sphere.
+
+    forward [3] the viewing axis, ray_x and ray_y [3] the step for one pixel of a ray of depth 1. occluded and scene are
+    the address in ``rays`` and the handle of a ``RayScene`` (arguments, since compiled code is kept and addresses change
+    with every process). pattern [L + 1, 16 rays, 3] from ``ray_pattern``. radius bounds the rays of the half sphere, 0
+    casts none. wanted [fragments, L + 1] uint8 tells which to cast, or has no length: all. tally [fragments, L + 1, 2]
+    uint8 counts rays cast and rays that met nothing.
+    """
+    light_count = lights.shape[0]
+    for turn in numba.prange(order.shape[0]):
+        tile = order[turn]
+        total = counts[tile]
+        base = tile * room
+        if total == 0:
+            continue
+        # One packet, placed at an address divisible by 64 as the library asks.
+        words = np.empty(_BUFFER, np.int32)
+        skip = ((64 - (words.ctypes.data & 63)) // 4) % _PACKET
+        lane = words[skip:]
+        ray = lane.view(np.float32)
+        address = ray.ctypes.data
+        flags = np.empty(2 * _PACKET, np.int32)
+        valid = flags[((64 - (flags.ctypes.data & 63)) // 4) % _PACKET :]
+        valid_address = valid.ctypes.data
+        for k in range(_PACKET):
+            ray[3 * _PACKET + k] = _ZERO
+            ray[7 * _PACKET + k] = _ZERO
+            lane[9 * _PACKET + k] = np.int32(-1)
+            lane[11 * _PACKET + k] = np.int32(0)
+        for number in range(light_count + 1):
+            sky = number == light_count
+            if (sky and radius == _ZERO) or (not sky and lights[number, 20] == _ZERO):
+                continue
+            light = lights[0 if sky else number]
+            hard = not sky and lights[number, 0] <= _ONE and lights[number, 16] == _ZERO
+            filled = 0
+            for f in range(base, base + total + 1):
+                ending = f == base + total
+                if not ending:
+                    if wanted.shape[0] > 0 and wanted[f, number] == 0:
+                        continue
+                    if not sky and touched[number, finish_of[triangle[f]]] == 0:
+                        continue
+                    spot = spots[f]
+                    turned = _TURNS[(pixel[f] >> _SHIFT) & 3, pixel[f] & 3] * rays
+                    nx, ny, nz, gx, gy, gz = spot[3], spot[4], spot[5], spot[6], spot[7], spot[8]
+                    ax, ay, az, bx, by, bz = nx, ny, nz, nx, ny, nz
+                    if sky:
+                        ax, ay, az, bx, by, bz = sideways(nx, ny, nz)
+                    elif hard and last > 1:
+                        # The step on the surface for one pixel to the right and one down.
+                        x, y, z = spot[0] - eye[0], spot[1] - eye[1], spot[2] - eye[2]
+                        depth = x * forward[0] + y * forward[1] + z * forward[2]
+                        lean = depth / max(gx * spot[9] + gy * spot[10] + gz * spot[11], np.float32(0.2))
+                        rise = (ray_x[0] * gx + ray_x[1] * gy + ray_x[2] * gz) * lean
+                        ax, ay, az = (
+                            depth * ray_x[0] - rise * spot[9],
+                            depth * ray_x[1] - rise * spot[10],
+                            depth * ray_x[2] - rise * spot[11],
+                        )
+                        rise = (ray_y[0] * gx + ray_y[1] * gy + ray_y[2] * gz) * lean
+                        bx, by, bz = (
+                            depth * ray_y[0] - rise * spot[9],
+                            depth * ray_y[1] - rise * spot[10],
+                            depth * ray_y[2] - rise * spot[11],
+                        )
+                for ordinal in range(last if ending else first, last + 1 if ending else last):
+                    if not ending:
+                        place = pattern[number, turned + ordinal]
+                        ox, oy, oz = spot[0], spot[1], spot[2]
+                        if sky:
+                            a, b, c = place[0], place[1], place[2]
+                            lx, ly, lz = a * ax + b * bx + c * nx, a * ay + b * by + c * ny, a * az + b * bz + c * nz
+                            far = radius
+                        elif hard:
+                            if last > 1:
+                                a, b = place[0], place[1]
+                                ox, oy, oz = ox + a * ax + b * bx, oy + a * ay + b * by, oz + a * az + b * bz
+                            lx, ly, lz, far = light_point(light, ox, oy, oz, _ZERO, _ZERO)
+                        else:
+                            lx, ly, lz, far = light_point(light, ox, oy, oz, place[0], place[1])
+                        # What arrives from below the surface does not light it.
+                        if lx * gx + ly * gy + lz * gz <= _GRAZING or lx * nx + ly * ny + lz * nz <= _ZERO:
+                            continue
+                        ray[filled], ray[_PACKET + filled], ray[2 * _PACKET + filled] = ox, oy, oz
+                        ray[4 * _PACKET + filled] = lx
+                        ray[5 * _PACKET + filled] = ly
+                        ray[6 * _PACKET + filled] = lz
+                        ray[8 * _PACKET + filled] = far * _SHORT
+                        lane[10 * _PACKET + filled] = np.int32(f)
+                        filled += 1
+                    if filled == _PACKET or (ending and filled > 0):
+                        for k in range(_PACKET):
+                            valid[k] = np.int32(-1) if k < filled else np.int32(0)
+                        cast_packet(occluded, valid_address, scene, address)
+                        for k in range(filled):
+                            g = lane[10 * _PACKET + k]
+                            tally[g, number, 0] += np.uint8(1)
+                            # The library writes minus infinity into the reach of what is in shadow.
+                            if ray[8 * _PACKET + k] >= _ZERO:
+                                tally[g, number, 1] += np.uint8(1)
+                        filled = 0
+
+
+@parallel_kernel
+def find_borders(order, pixel, counts, room, width, main, tally, light_count, wanted):  # type: ignore[no-untyped-def]
+    """Mark in wanted [fragments, L + 1] where a light is neither wholly seen nor wholly hidden in the pixels around.
+
+    The half sphere, last, is marked everywhere: what it sees is seldom all or nothing.
+    """
+    columns = (width + _TILE - 1) // _TILE
+    for turn in numba.prange(order.shape[0]):
+        tile = order[turn]
+        top, left = (tile // columns) * _TILE, (tile % columns) * _TILE
+        for f in range(tile * room, tile * room + counts[tile]):
+            row, column = top + (pixel[f] >> _SHIFT), left + (pixel[f] & _MASK)
+            wanted[f, light_count] = np.uint8(1)
+            for number in range(light_count):
+                # Bit 1: something clear, bit 2: something in shadow.
+                met = 0
+                for y in range(max(0, row - 2), min(main.shape[0], row + 3)):
+                    for x in range(max(0, column - 2), min(width, column + 3)):
+                        g = main[y, x]
+                        if g >= 0 and tally[g, number, 0] > 0:
+                            met |= 1 if tally[g, number, 1] > 0 else 2
+                    if met == 3:
+                        break
+                wanted[f, number] = np.uint8(1) if met == 3 else np.uint8(0)
+
+
+@parallel_kernel
+def gather_tally(order, counts, room, tally, light_count, occlusion, rayed):  # type: ignore[no-untyped-def]
+    """Shares of rays that met nothing, into the first L + 1 columns of rayed; occlusion 0..1 weakens the last."""
+    for turn in numba.prange(order.shape[0]):
+        tile = order[turn]
+        for f in range(tile * room, tile * room + counts[tile]):
+            for number in range(light_count + 1):
+                seen = _ONE
+                if tally[f, number, 0] > 0:
+                    seen = np.float32(tally[f, number, 1]) / np.float32(tally[f, number, 0])
+                rayed[f, number] = _ONE - occlusion * (_ONE - seen) if number == light_count else seen
