@@ -75,11 +75,13 @@ def visibility(shot: Shot) -> Iterator[Figure]:
         with PARALLEL:
             rasterise(
                 corners,
+                np.ones(len(corners)),
                 scene.triangles,
                 scene.cull,
                 scene.patches,
                 scene.facing,
                 near=camera.near,
+                least_w=camera.near,
                 width=width,
                 height=height,
                 samples=samples,

@@ -14,17 +14,30 @@ import numpy as np
 
 WEB = Path(__file__).parents[2] / "web"
 _RUN = """
-const ts = require("typescript"), fs = require("fs");
+const ts = require("typescript"), fs = require("fs"), paths = require("path");
 const [path, calls] = JSON.parse(fs.readFileSync(0, "utf8"));
-const source = ts.transpileModule(fs.readFileSync(path, "utf8"), {compilerOptions: {module: "commonjs", target: "es2022"}});
-const loaded = {exports: {}};
-new Function("module", "exports", "require", source.outputText)(loaded, loaded.exports, require);
-process.stdout.write(JSON.stringify(calls.map(([name, args]) => loaded.exports[name](...args) ?? null)));
+function load(file) {
+  const options = {compilerOptions: {module: "commonjs", target: "es2022"}};
+  const source = ts.transpileModule(fs.readFileSync(file, "utf8"), options);
+  const loaded = {exports: {}};
+  const near = (name) => name.startsWith("./") ? load(paths.join(paths.dirname(file), name) + ".ts") : require(name);
+  new Function("module", "exports", "require", source.outputText)(loaded, loaded.exports, near);
+  return loaded.exports;
+}
+const found = load(path);
+const result = ([name, args]) => {
+  const [maker, verb] = name.split(".");
+  return verb ? found[maker](...args[0])[verb](...args[1]) : found[name](...args);
+};
+process.stdout.write(JSON.stringify(calls.map((one) => result(one) ?? null)));
 """
 
 
 def call(module: str, *calls: tuple[str, list[Any]]) -> list[Any]:
-    """Results of calling exported functions of a module under ``web/src``."""
+    """Results of calling exported functions of a module under ``web/src``.
+
+    ``make.verb`` with two lists of values calls the verb of what the function make gives.
+    """
     given = json.dumps([str(WEB / "src" / module), calls])
     done = subprocess.run(["node", "-e", _RUN], cwd=WEB, input=given, capture_output=True, text=True, check=True)
     results: list[Any] = json.loads(done.stdout)
@@ -110,11 +123,33 @@ class Orbit(unittest.TestCase):
     def test_a_pan_moves_what_is_in_the_middle_with_the_pointer(self) -> None:
         # At 40 degrees and 640 pixels, a point at the look-at distance moves one pixel for so many units.
         unit = 2 * self._distance(self.AIM) * math.tan(math.radians(20)) / 640
-        (moved,) = call("picture/orbit.ts", ("pan", [self.AIM, 10, 0, 40, 640]))
+        (moved,) = call("picture/orbit.ts", ("pan", [self.AIM, 10, 0, unit]))
         np.testing.assert_allclose(moved["look_at"], [-10 * unit, 0, 0], atol=0.01)
         np.testing.assert_allclose(np.subtract(moved["position"], moved["look_at"]), self.AIM["position"], atol=0.02)
-        (lifted,) = call("picture/orbit.ts", ("pan", [self.AIM, 0, 10, 40, 640]))
+        (lifted,) = call("picture/orbit.ts", ("pan", [self.AIM, 0, 10, unit]))
         self.assertGreater(lifted["look_at"][1], 0)
+
+    def test_a_pixel_covers_what_the_lens_says(self) -> None:
+        lens = {
+            **self.AIM,
+            "projection": "perspective",
+            "lens_by": "angle",
+            "angle": 40,
+            "focal_length": 50,
+            "gate": 36,
+        }
+        lens["span"] = 800
+        by_angle, by_focal, parallel = call(
+            "picture/orbit.ts",
+            ("unitsPerPixel", [lens, 640]),
+            ("unitsPerPixel", [{**lens, "lens_by": "focal length"}, 640]),
+            ("unitsPerPixel", [{**lens, "projection": "orthographic"}, 640]),
+        )
+        distance = self._distance(self.AIM)
+        self.assertAlmostEqual(by_angle, 2 * distance * math.tan(math.radians(20)) / 640, places=9)
+        # Similar triangles: gate over focal length.
+        self.assertAlmostEqual(by_focal, distance * 36 / 50 / 640, places=9)
+        self.assertAlmostEqual(parallel, 800 / 640, places=9)
 
     def test_dolly_goes_nearer_and_never_through_the_aim(self) -> None:
         nearer, there, stuck = call(
@@ -126,6 +161,57 @@ class Orbit(unittest.TestCase):
         self.assertLess(self._distance(nearer), self._distance(self.AIM))
         self.assertGreater(self._distance(there), self._distance(self.AIM))
         self.assertEqual(stuck["position"], self.AIM["position"])
+
+
+class Handles(unittest.TestCase):
+    """What a drag moves, by the functions that the picture calls."""
+
+    SHOT = {
+        "camera": {
+            "position": [0, 0, 1000],
+            "look_at": [0, 0, 0],
+            "roll": 0,
+            "projection": "perspective",
+            "lens_by": "angle",
+            "angle": 40,
+            "focal_length": 50,
+            "gate": 36,
+            "span": 800,
+        },
+        "lights": [
+            {"kind": "sun", "name": "Key", "on": True, "azimuth": 170, "elevation": 80},
+            {"kind": "spot", "name": "Spot", "on": True, "position": [0, 300, 400], "aims_at": [0, 0, 0]},
+            {"kind": "ambient", "name": "Ambient", "on": True},
+        ],
+    }
+
+    def _light(self, at: int, verb: str, *values: float) -> dict[str, object]:
+        light = self.SHOT["lights"][at]
+        (result,) = call("picture/handles.ts", (f"lightHandle.{verb}", [[f"lights.{at}", light], [self.SHOT, *values]]))
+        return dict(result)
+
+    def test_a_sun_follows_the_hand_across_the_sky_and_stops_at_its_top(self) -> None:
+        moved = self._light(0, "turn", 50, -100)
+        self.assertAlmostEqual(float(str(moved["lights.0.azimuth"])), 170 + 20 - 360)
+        self.assertEqual(moved["lights.0.elevation"], 90)
+
+    def test_a_standing_light_goes_round_its_aim_at_the_same_distance(self) -> None:
+        moved = self._light(1, "turn", 40, 0)
+        position = np.array(moved["lights.1.position"], float)
+        self.assertAlmostEqual(float(np.linalg.norm(position)), 500, delta=0.05)
+        self.assertGreater(position[0], 0)
+        nearer = np.array(self._light(1, "approach", -300)["lights.1.position"], float)
+        self.assertLess(float(np.linalg.norm(nearer)), 500)
+
+    def test_sliding_takes_light_and_aim_along_with_the_hand(self) -> None:
+        moved = self._light(1, "slide", 32, 0, 640)
+        unit = 2 * 1000 * math.tan(math.radians(20)) / 640
+        np.testing.assert_allclose(moved["lights.1.position"], [32 * unit, 300, 400], atol=0.02)
+        np.testing.assert_allclose(moved["lights.1.aims_at"], [32 * unit, 0, 0], atol=0.02)
+
+    def test_what_has_no_place_has_no_handle(self) -> None:
+        (none,) = call("picture/handles.ts", ("lightHandle", ["lights.2", self.SHOT["lights"][2]]))
+        self.assertIsNone(none)
 
 
 class Forms(unittest.TestCase):

@@ -14,7 +14,7 @@ from assets.selectors import check_assets, named_assets
 from projects.selectors import project_for
 from shots.actions.create_shot import create_shot, delete_shot, duplicate_shot, restore_shot
 from shots.actions.save_document import redo, save_document, undo
-from shots.examine import estimate, examine, read_length
+from shots.examine import estimate, examine, frame_camera, read_length
 from shots.models import Shot
 from shots.offers import offers
 from shots.rendering import in_rendering, sketch
@@ -96,6 +96,14 @@ class DocumentIn(Schema):
     document: dict[str, Any]
     recipe: str = "png8"
     version: int = 1
+
+
+class FramingIn(Schema):
+    """An unsaved document, a frame, and the identities of the elements to frame (none: all)."""
+
+    document: dict[str, Any]
+    frame: int
+    elements: list[str] = []
 
 
 class EstimateIn(Schema):
@@ -349,8 +357,16 @@ async def poster(request: HttpRequest, shot_id: int, revision: int, width: int =
 @router.post("/shots/{shot_id}/examine", response=ExaminedOut, operation_id="examine")
 def examine_(request: HttpRequest, shot_id: int, data: DocumentIn) -> dict[str, Any]:
     """File names, length and findings of an unsaved document."""
+    raster = shot_for(signed_in(request), shot_id).project.defaults.get("raster") or {}
+    size = (raster["width"], raster["height"]) if {"width", "height"} <= raster.keys() else None
+    return examine(data.document, version=data.version, recipe=data.recipe, raster=size)
+
+
+@router.post("/shots/{shot_id}/framing", response=dict[str, Any], operation_id="frameCamera")
+def framing(request: HttpRequest, shot_id: int, data: FramingIn) -> dict[str, Any]:
+    """The camera of an unsaved document, moved so that elements fill the picture."""
     shot_for(signed_in(request), shot_id)
-    return examine(data.document, version=data.version, recipe=data.recipe)
+    return frame_camera(data.document, data.frame, tuple(data.elements))
 
 
 @router.post("/shots/{shot_id}/estimate", response=EstimateOut, operation_id="estimate")

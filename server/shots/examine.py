@@ -10,7 +10,7 @@ from functools import lru_cache
 from typing import Any
 
 from zeitbild.assets import AssetFolder
-from zeitbild.checks import find
+from zeitbild.checks import SetView, find
 from zeitbild.document.reading import read_shot, write_shot
 from zeitbild.document.shot import Shot
 from zeitbild.errors import NamingError
@@ -24,6 +24,7 @@ from zeitbild.paths import assets_folder, masters_folder
 from zeitbild.render import QUALITIES, render
 from zeitbild.render.passes import passes
 from zeitbild.resolve import depth_range, resolve
+from zeitbild.resolve.framing import framed
 from zeitbild.timing import Length, parse_frames, parse_length, phase_of, turned_degrees
 
 #: Frames up to which every name and angle is listed for the sheet.
@@ -43,9 +44,13 @@ def read_length(text: str, rate: str) -> dict[str, Any]:
     return {"frames": length.frames, "seconds": round(float(length.seconds), 3), "timecode": length.timecode}
 
 
-def examine(document: Any, *, version: int, recipe: str) -> dict[str, Any]:
-    """Length, file plan (or what is wrong with it) and findings; DocumentError if the document does not hold."""
+def examine(document: Any, *, version: int, recipe: str, raster: tuple[int, int] | None = None) -> dict[str, Any]:
+    """Length, file plan (or what is wrong with it) and findings; DocumentError if the document does not hold.
+
+    raster is the width and height that the project works at.
+    """
     shot = read_shot(document)
+    view = SetView(shot, AssetFolder(assets_folder()), raster)
     plan: dict[str, Any] | None = None
     naming_error = None
     frames = shot.timing.frames
@@ -67,7 +72,7 @@ def examine(document: Any, *, version: int, recipe: str) -> dict[str, Any]:
         "frame_count": len(shot.timing.frames),
         "plan": plan,
         "naming_error": naming_error,
-        "findings": [asdict(finding) for finding in find(shot)],
+        "findings": [asdict(finding) for finding in find(shot, view)],
         "motion": _motion(shot, listed),
     }
 
@@ -130,3 +135,9 @@ def estimate(document: Any, quality: str, frame_set: str, processes: int) -> dic
         "bytes": fresh * master_bytes,
         "file_bytes": len(frames) * file_bytes,
     }
+
+
+def frame_camera(document: Any, frame: int, elements: tuple[str, ...]) -> dict[str, Any]:
+    """The camera of an unsaved document moved so that the named elements (none: all) fill the picture."""
+    camera = framed(read_shot(document), frame, AssetFolder(assets_folder()), elements)
+    return camera.model_dump(mode="json")

@@ -10,6 +10,8 @@ from zeitbild.document.shot import Shot
 from zeitbild.elements import kinds
 from zeitbild.fonts import SHIPPED
 from zeitbild.handoff.recipes import recipes
+from zeitbild.lights import kinds as light_kinds
+from zeitbild.lights.ready_made import LIGHT_SETS
 from zeitbild.naming import FIELDS
 from zeitbild.render.passes import passes
 from zeitbild.render.quality import QUALITIES
@@ -24,6 +26,24 @@ def offers() -> dict[str, Any]:
         "element_kinds": [
             {"name": kind.name, "title": kind.title, "default": kind.parameters(id="new").model_dump(mode="json")}
             for kind in kinds
+        ],
+        "light_kinds": [
+            {
+                "name": kind.name,
+                "title": kind.title,
+                "aimed": kind.aimed,
+                "default": kind.parameters(name=kind.title).model_dump(mode="json"),
+            }
+            for kind in light_kinds
+        ],
+        "light_sets": [
+            {
+                "name": one.name,
+                "title": one.title,
+                "note": one.note,
+                "lights": [light.model_dump(mode="json") for light in one.lights],
+            }
+            for one in LIGHT_SETS
         ],
         "defaults": Shot().model_dump(mode="json"),
         "fonts": [{"key": font.key, "title": font.title, "character": font.character} for font in SHIPPED.values()],

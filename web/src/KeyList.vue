@@ -12,7 +12,12 @@ const KEYS = [
   ["Space", "play and stop"],
   ["Ctrl Z, Ctrl Shift Z", "undo, redo"],
   ["D", "dark or light surround"],
-  ["drag on the picture", "move round the set; with Shift or the right button sideways; wheel nearer and farther"],
+  ["V, Shift V", "in Build: bring everything, or what is selected, into view"],
+  ["G", "in Build: safe areas and the picture's middle"],
+  [
+    "drag on the picture",
+    "move round the set, or aim the light that is selected; with Shift or the right button sideways; wheel nearer and farther",
+  ],
   [
     "in a number",
     "↑ ↓ step, with Shift tenfold; type 24*4; Escape restores; drag its name; double-click its name to reset",

@@ -8,7 +8,10 @@ from dataclasses import field as declare
 from typing import Any, Literal
 
 from zeitbild.document.shot import Shot
+from zeitbild.elements.base import AssetSource
+from zeitbild.errors import InputError
 from zeitbild.registry import Registry
+from zeitbild.resolve import Snapshot, resolve
 
 
 @dataclass(frozen=True, slots=True)
@@ -28,19 +31,47 @@ class Finding:
     mend_title: str = ""
 
 
+class SetView:
+    """The set of a shot as checks that need geometry look at it; ``raster`` is the project's (width, height)."""
+
+    def __init__(self, shot: Shot, assets: AssetSource, raster: tuple[int, int] | None = None) -> None:
+        self.shot, self.assets, self.raster = shot, assets, raster
+        self._snapshots: dict[int, Snapshot] = {}
+
+    def snapshot(self, frame: int) -> Snapshot:
+        """The snapshot at a frame."""
+        if frame not in self._snapshots:
+            self._snapshots[frame] = resolve(self.shot, frame, self.assets)
+        return self._snapshots[frame]
+
+    @property
+    def sampled_frames(self) -> list[int]:
+        """A few frames from first to last, to look for what only happens on the way."""
+        frames = self.shot.timing.frames
+        count = min(len(frames), 9)
+        return sorted({frames[round(k * (len(frames) - 1) / max(1, count - 1))] for k in range(count)})
+
+
 @dataclass(frozen=True, slots=True)
 class Check:
-    """A named check over a shot document."""
+    """A named check over a shot document, or (``look_at_set``) over what stands in it."""
 
     name: str
-    look: Callable[[Shot], Iterable[Finding]]
+    look: Callable[[Shot], Iterable[Finding]] | None = None
+    look_at_set: Callable[[SetView], Iterable[Finding]] | None = None
     order: int = 0
 
 
 checks: Registry[Check] = Registry("check", "zeitbild.checks")
 
 
-def find(shot: Shot) -> list[Finding]:
-    """Findings of all checks, warnings first."""
-    found = [finding for check in checks for finding in check.look(shot)]
+def find(shot: Shot, view: SetView | None = None) -> list[Finding]:
+    """Findings of all checks, warnings first; without a view only those that need no geometry."""
+    found = [finding for check in checks if check.look for finding in check.look(shot)]
+    if view is not None:
+        try:
+            found += [finding for check in checks if check.look_at_set for finding in check.look_at_set(view)]
+        except InputError:
+            # What cannot be built has no geometry to judge; the picture says why, beside the field.
+            pass
     return sorted(found, key=lambda finding: finding.level != "warning")

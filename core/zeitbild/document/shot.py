@@ -11,8 +11,8 @@ from zeitbild.document.values import Code, Colour, Identifier, Part, Point, Titl
 from zeitbild.elements import kinds
 from zeitbild.errors import InputError
 from zeitbild.lights import kinds as light_kinds
-from zeitbild.lights.ambient import AmbientLight
-from zeitbild.lights.sun import SunLight
+from zeitbild.lights.ready_made import LIGHT_SETS
+from zeitbild.render.camera import angle_of_focal_length
 from zeitbild.timing.frames import MAX_FRAME_NUMBER, MAX_FRAMES
 from zeitbild.timing.rate import RATES, parse_rate
 
@@ -80,17 +80,72 @@ class Timing(Part):
 
 
 class Camera(Part):
-    """Level pinhole camera."""
+    """Camera by position, look-at point and roll; in perspective through a lens, or orthographic."""
 
     position: Point = Field(default=(0.0, 40.0, 1150.0), title="Position", json_schema_extra={"x-step": 5})
     look_at: Point = Field(default=(0.0, 0.0, 0.0), title="Look-at point", json_schema_extra={"x-step": 5})
-    angle: float = number(40, "Angle of view", 1, 150, step=0.5, unit="°", slider=(10, 90), help="Horizontal.")
+    roll: float = number(0, "Roll", -180, 180, unit="°", slider=(-45, 45), help="Turns the picture clockwise.")
+    projection: Literal["perspective", "orthographic"] = choice("perspective", "Projection")
+    lens_by: Literal["angle", "focal length"] = Field(
+        default="angle",
+        title="Lens by",
+        json_schema_extra={"x-widget": "choice", "x-when": {"projection": "perspective"}},
+    )
+    angle: float = number(
+        40,
+        "Angle of view",
+        1,
+        150,
+        step=0.5,
+        unit="°",
+        slider=(10, 90),
+        help="Horizontal.",
+        when={"projection": "perspective", "lens_by": "angle"},
+    )
+    focal_length: float = number(
+        50,
+        "Focal length",
+        1,
+        2000,
+        unit="mm",
+        slider=(12, 200),
+        when={"projection": "perspective", "lens_by": "focal length"},
+    )
+    gate: float = number(
+        36,
+        "Gate width",
+        1,
+        200,
+        step=0.1,
+        unit="mm",
+        slider=(4, 70),
+        help="Width of the picture behind the lens; 36 is the still frame.",
+        when={"projection": "perspective", "lens_by": "focal length"},
+    )
+    span: float = number(
+        840,
+        "Width of view",
+        0.01,
+        1_000_000,
+        step=10,
+        unit="u",
+        slider=(100, 3000),
+        help="What the picture is wide, at any distance.",
+        when={"projection": "orthographic"},
+    )
 
     @model_validator(mode="after")
     def _apart(self) -> Camera:
         if sum((a - b) ** 2 for a, b in zip(self.position, self.look_at, strict=True)) < 1e-6:
             raise ValueError("the camera stands in its look-at point; move one of them")
         return self
+
+    @property
+    def horizontal_angle(self) -> float:
+        """Angle of view in degrees, however the lens is given."""
+        if self.lens_by == "angle":
+            return self.angle
+        return angle_of_focal_length(self.focal_length, self.gate)
 
 
 # The union of all registered light kinds.
@@ -146,14 +201,6 @@ class Layer(Part):
     passes: tuple[str, ...] = Field(default=("beauty", "matte"), title="Passes", min_length=1, max_length=32)
 
 
-def _default_lights() -> tuple[Any, ...]:
-    return (
-        SunLight(name="Key", strength=1.6, azimuth=38, elevation=42, colour="#fff3df"),
-        SunLight(name="Second", strength=1.9, azimuth=-48, elevation=-18, colour="#e2ecff"),
-        AmbientLight(),
-    )
-
-
 # The union of all registered element kinds: a kind that registers itself is part of the document's schema.
 _kinds = tuple(kind.parameters for kind in kinds)
 Element: Any = _kinds[0] if len(_kinds) == 1 else Annotated[_kinds, Field(discriminator="kind")]
@@ -169,7 +216,7 @@ class Shot(Part):
     raster: Raster = Field(default_factory=Raster)
     timing: Timing = Field(default_factory=Timing)
     camera: Camera = Field(default_factory=Camera)
-    lights: tuple[Light, ...] = Field(default_factory=_default_lights, max_length=MAX_LIGHTS)
+    lights: tuple[Light, ...] = Field(default_factory=lambda: LIGHT_SETS[0].lights, max_length=MAX_LIGHTS)
     environment: Environment = Field(default_factory=Environment)
     rays: Rays = Field(default_factory=Rays)
     backdrop: Backdrop = Field(default_factory=Backdrop)
@@ -205,7 +252,6 @@ class Shot(Part):
 
 __all__ = [
     "VERSION",
-    "AmbientLight",
     "Backdrop",
     "Camera",
     "Element",
@@ -216,6 +262,5 @@ __all__ = [
     "Raster",
     "Rays",
     "Shot",
-    "SunLight",
     "Timing",
 ]

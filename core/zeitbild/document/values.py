@@ -81,11 +81,15 @@ Identifier = Annotated[str, StringConstraints(pattern=r"^[a-z0-9-]{1,40}$")]
 
 
 class Finish(Part):
-    """Metal-rough surface (glTF 2.0, appendix B): base colour, roughness and metalness."""
+    """Metal-rough surface (glTF 2.0, appendix B): base colour, roughness, metalness and emission."""
 
     base_colour: Colour = Field(default="#b9b4a8", title="Base colour", json_schema_extra={"x-widget": "colour"})
     roughness: float = number(0.5, "Roughness", 0, 1, step=0.01, slider=(0, 1))
     metalness: float = number(0.0, "Metalness", 0, 1, step=0.01, slider=(0, 1))
+    emission: float = number(0.0, "Emission", 0, 100, step=0.01, slider=(0, 4), help="Light of its own.")
+    emission_colour: Colour = Field(
+        default="#ffffff", title="Emission colour", json_schema_extra={"x-widget": "colour"}
+    )
 
 
 class Placement(Part):

@@ -1,4 +1,4 @@
-"""Pinhole camera by position, look-at point and horizontal angle of view."""
+"""Camera by position and look-at point: pinhole, or orthographic."""
 
 from __future__ import annotations
 
@@ -30,9 +30,10 @@ class Camera:
 
     eye      [3] position in the world
     axes     [3, 3] rows: right, up, forward; unit length
-    focal    pixels from the pinhole to the picture plane
+    focal    pixels from the pinhole to the picture plane; orthographic: pixels a unit
     width, height   raster in pixels
     near     smallest distance along the axis that is drawn
+    parallel True for an orthographic camera
     """
 
     eye: NDArray[np.float64]
@@ -41,26 +42,84 @@ class Camera:
     width: int
     height: int
     near: float
+    parallel: bool = False
 
     def project(self, points: NDArray[np.float64]) -> NDArray[np.float64]:
-        """Homogeneous pixel coordinates [n, 3] of world points [n, 3]: (x w, y w, w), w the distance along the axis.
+        """Homogeneous pixel coordinates [n, 3] of world points [n, 3]: (x w, y w, w), w the distance along the axis, or
+        1 for an orthographic camera.
 
         Pixel (0, 0) covers 0..1 in x and y, y runs downwards.
         """
-        right, up, forward = self.axes
+        right, up, _ = self.axes
         relative = points - self.eye
-        depth = relative @ forward
-        across = relative @ right * self.focal + depth * (self.width / 2)
-        down = -(relative @ up) * self.focal + depth * (self.height / 2)
-        return np.ascontiguousarray(np.column_stack([across, down, depth]))
+        w = np.ones(len(points)) if self.parallel else self.distance(points)
+        across = relative @ right * self.focal + w * (self.width / 2)
+        down = -(relative @ up) * self.focal + w * (self.height / 2)
+        return np.ascontiguousarray(np.column_stack([across, down, w]))
+
+    def distance(self, points: NDArray[np.float64]) -> NDArray[np.float64]:
+        """Distance [n] of world points along the viewing axis."""
+        along: NDArray[np.float64] = (points - self.eye) @ self.axes[2]
+        return along
+
+
+@dataclass(frozen=True, slots=True)
+class DepthScale:
+    """How rasterising orders depths: by a number for each corner that is linear on the picture plane when divided by w.
+
+    In perspective that is 1 / w itself, for corners all 1. Orthographic depths are linear already; they are scaled to
+    run from 1, nearest, to just above 0.
+    """
+
+    nearest: float
+    farthest: float
+    parallel: bool
+
+    @classmethod
+    def of(cls, camera: Camera, distances: NDArray[np.float64]) -> DepthScale:
+        """The scale for corners at such distances."""
+        far = float(distances.max(initial=camera.near))
+        return cls(camera.near, far + max(1e-6, 1e-3 * abs(far - camera.near)), camera.parallel)
+
+    def order(self, distances: NDArray[np.float64]) -> NDArray[np.float64]:
+        """The number for each corner [n]."""
+        if not self.parallel:
+            return np.ones(len(distances))
+        scaled: NDArray[np.float64] = (self.farthest - distances) / (self.farthest - self.nearest)
+        return scaled
+
+    @property
+    def near(self) -> float:
+        """What rasterising takes for the nearest drawn depth."""
+        return 1.0 if self.parallel else self.nearest
+
+    @property
+    def least_w(self) -> float:
+        """Corners with w up to here lie behind the camera; an orthographic camera has nothing behind."""
+        return 0.0 if self.parallel else self.nearest
+
+    def depth(self, drawn: NDArray[np.float32], nothing: float) -> NDArray[np.float32]:
+        """Distances of what was drawn [H, W], from the depths that rasterising gives."""
+        if not self.parallel:
+            return drawn
+        reach = np.float32(self.farthest - self.nearest)
+        return np.where(drawn >= nothing, np.float32(nothing), np.float32(self.farthest) - reach / drawn)
 
 
 def look_at(
-    position: tuple[float, float, float], target: tuple[float, float, float], angle: float, width: int, height: int
+    position: tuple[float, float, float],
+    target: tuple[float, float, float],
+    angle: float,
+    width: int,
+    height: int,
+    *,
+    roll: float = 0.0,
+    span: float = 0.0,
 ) -> Camera:
-    """A level camera at ``position`` looking at ``target``; ``angle`` is the horizontal angle of view in degrees.
+    """A camera at ``position`` looking at ``target``; ``angle`` is the horizontal angle of view in degrees.
 
-    Looking straight up or down keeps the picture's top towards -z or +z. Position and target must differ.
+    ``roll`` turns the picture clockwise by degrees; ``span`` above 0 makes the camera orthographic with a picture so wide
+    in units. Looking straight up or down keeps the picture's top towards -z or +z. Position and target must differ.
     """
     eye, aim = np.asarray(position, dtype=np.float64), np.asarray(target, dtype=np.float64)
     forward = aim - eye
@@ -70,5 +129,9 @@ def look_at(
     length = float(np.linalg.norm(right))
     right = np.array([1.0, 0.0, 0.0]) if length < 1e-9 else right / length
     up = np.cross(right, forward)
-    focal = width / 2 / math.tan(math.radians(angle) / 2)
-    return Camera(eye, np.stack([right, up, forward]), focal, width, height, distance * _NEAR_SHARE)
+    if roll:
+        # The picture turns clockwise when the camera turns the other way.
+        cosine, sine = math.cos(math.radians(roll)), math.sin(math.radians(roll))
+        right, up = cosine * right + sine * up, cosine * up - sine * right
+    focal = width / span if span > 0 else width / 2 / math.tan(math.radians(angle) / 2)
+    return Camera(eye, np.stack([right, up, forward]), focal, width, height, distance * _NEAR_SHARE, span > 0)

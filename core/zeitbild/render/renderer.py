@@ -8,18 +8,19 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zeitbild.kernels import PARALLEL
+from zeitbild.render.camera import DepthScale
 from zeitbild.render.picture import NO_DEPTH, Picture
 from zeitbild.render.quality import Quality
 from zeitbild.render.secondary import cast_rays
 from zeitbild.render.shading import PLANES, shade
-from zeitbild.render.stage import lighting_of, stage_of
+from zeitbild.render.stage import lighting_of, stage_of, viewpoint
 from zeitbild.render.visibility import rasterise
 
 if TYPE_CHECKING:
     from zeitbild.resolve.snapshot import Snapshot
 
 #: Part of every frame key: raise it whenever the same snapshot would give other pixels.
-RENDERER_VERSION = 3
+RENDERER_VERSION = 4
 
 
 def _lay_under(beauty: NDArray[np.float32], backdrop: tuple[float, float, float]) -> None:
@@ -57,18 +58,23 @@ def _draw(
     stage = stage_of(snapshot)
     scene = stage.scene
     light = lighting_of(snapshot)
+    distances = camera.distance(scene.vertices)
+    scale = DepthScale.of(camera, distances)
     with PARALLEL:
-        fragments, alpha, depth = rasterise(
+        fragments, alpha, drawn = rasterise(
             camera.project(scene.vertices),
+            scale.order(distances),
             scene.triangles,
             scene.cull,
             scene.patches,
             scene.facing,
-            near=camera.near,
+            near=scale.near,
+            least_w=scale.least_w,
             width=width,
             height=height,
             samples=quality.samples,
         )
+        depth = scale.depth(drawn, NO_DEPTH)
         rayed = cast_rays(snapshot, quality, stage, light, fragments, depth)
         shade(
             fragments.order,
@@ -85,7 +91,7 @@ def _draw(
             scene.normals,
             scene.finish_of,
             light.finishes,
-            camera.eye.astype(np.float32),
+            viewpoint(camera),
             light.rows,
             light.touched,
             light.ambients,

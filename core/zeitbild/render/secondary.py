@@ -14,12 +14,16 @@ from zeitbild.render.patterns import mirror_pattern, ray_pattern
 from zeitbild.render.quality import Quality
 from zeitbild.render.rays import INTERSECT16, OCCLUDED16
 from zeitbild.render.smoothing import smooth
-from zeitbild.render.stage import Lighting, Stage
+from zeitbild.render.stage import Lighting, Stage, viewpoint
 from zeitbild.render.tracing import BEHIND_LIGHTS, SPOT, find_borders, gather_tally, locate, trace
 from zeitbild.render.visibility import Fragments
 
 if TYPE_CHECKING:
     from zeitbild.resolve.snapshot import Snapshot
+
+
+#: Rays start so far off their surface, as a share of the distance to the camera.
+_LIFT = 2e-4
 
 
 def cast_rays(
@@ -42,7 +46,9 @@ def cast_rays(
     height, width = depth.shape
     scene, camera = stage.scene, snapshot.camera
     right, up, forward = camera.axes.astype(np.float32)
-    eye, focal = camera.eye.astype(np.float32), np.float32(camera.focal)
+    eye, focal = viewpoint(camera), np.float32(camera.focal)
+    # Orthographic: as a share of the picture's width.
+    lift = np.float32(_LIFT * (width / camera.focal if camera.parallel else 1))
     order, pixel, triangle = fragments.order, fragments.pixel, fragments.triangle
     counts, room = fragments.counts, fragments.room
     spots = kept("spots", (len(pixel), SPOT), np.float32)
@@ -62,6 +68,7 @@ def cast_rays(
         stage.vertices,
         scene.normals,
         eye,
+        lift,
         spots,
         main,
         tally,
@@ -146,6 +153,7 @@ def cast_rays(
         light.finishes,
         depth,
         np.float32(1 / camera.focal),
+        camera.parallel,
         main,
         np.flatnonzero(shared),
         count + 1,

@@ -237,7 +237,8 @@ def surface_at(edges, triangles, vertices, normals, t, x, y, eye):  # type: igno
     px = wa * vertices[i, 0] + wb * vertices[j, 0] + wc * vertices[k, 0]
     py = wa * vertices[i, 1] + wb * vertices[j, 1] + wc * vertices[k, 1]
     pz = wa * vertices[i, 2] + wb * vertices[j, 2] + wc * vertices[k, 2]
-    vx, vy, vz = eye[0] - px, eye[1] - py, eye[2] - pz
+    # The last number is 1 for an eye that stands somewhere, 0 for a direction.
+    vx, vy, vz = eye[0] - eye[3] * px, eye[1] - eye[3] * py, eye[2] - eye[3] * pz
     near = _ONE / math.sqrt(max(vx * vx + vy * vy + vz * vz, np.float32(1e-30)))
     nx, ny, nz, vx, vy, vz = nx * length, ny * length, nz * length, vx * near, vy * near, vz * near
     if nx * vx + ny * vy + nz * vz < _TURNED_AWAY:
@@ -277,7 +278,8 @@ def shade(  # type: ignore[no-untyped-def]
     """Shade every fragment into its pixel of beauty [H, W, 4]; every pixel is written, its last value is alpha [H, W].
 
     A tile owns its pixels, so the sum's order never depends on threads. vertices [V, 3] float32 and normals [T, 3, 3]
-    world; finish_of [T]; eye [3]. rayed [fragments, ..] as ``tracing.trace`` leaves it, or of no length: then nothing is
+    world; finish_of [T]; eye [4] from
+    ``stage.viewpoint``. rayed [fragments, ..] as ``tracing.trace`` leaves it, or of no length: then nothing is
     in shadow; light_columns 0 or L, bounced False or True tell which of its columns were filled. planes [H, W, PLANES]
     or of no length: then only beauty is wanted.
     """

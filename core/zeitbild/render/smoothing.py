@@ -36,6 +36,7 @@ def smooth(  # type: ignore[no-untyped-def]
     finishes,
     depth,
     pixel_angle,
+    parallel,
     main,
     shared,
     mirror_from,
@@ -44,7 +45,7 @@ def smooth(  # type: ignore[no-untyped-def]
 ):
     """Mean of rayed [fragments, C] over the window into smoothed; see ``tracing.trace`` for what is shared with it.
 
-    depth [H, W]; pixel_angle the size of a pixel at depth 1; shared holds the numbers of the columns that are averaged,
+    depth [H, W]; pixel_angle the size of a pixel at depth 1, or at any depth if parallel; shared holds the numbers of the columns that are averaged,
     the rest are copied; from column mirror_from on, sharp mirrors keep their own.
     """
     columns = (width + _TILE - 1) // _TILE
@@ -59,7 +60,7 @@ def smooth(  # type: ignore[no-untyped-def]
                 smoothed[f, c] = rayed[f, c]
             if main[row, column] != f:
                 continue
-            reach = _STEPS * pixel_angle * depth[row, column]
+            reach = _STEPS * pixel_angle * (_ONE if parallel else depth[row, column])
             near = depth[row, column]
             found = 1
             for y in range(max(0, row - 1), min(main.shape[0], row + 3)):

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 from numpy.typing import NDArray
 
+from zeitbild.render.camera import Camera
 from zeitbild.render.environment import environment_maps, reflectance_table
 from zeitbild.render.lighting import light_rows
 from zeitbild.render.rays import RayScene
@@ -52,6 +53,13 @@ def stage_of(snapshot: Snapshot) -> Stage:
         found = Stage(gather(snapshot), snapshot.meshes)
         _last[key] = found
     return found
+
+
+def viewpoint(camera: Camera) -> NDArray[np.float32]:
+    """Where views come from, as the kernels take it [4]: the eye and 1, or the direction towards the camera and 0."""
+    if camera.parallel:
+        return np.array([*-camera.axes[2], 0], np.float32)
+    return np.array([*camera.eye, 1], np.float32)
 
 
 @dataclass(frozen=True, slots=True, eq=False)

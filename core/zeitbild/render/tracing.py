@@ -18,8 +18,6 @@ from zeitbild.render.triangle_setup import TILE
 BEHIND_LIGHTS = 5
 #: Columns of a spot: point lifted off the surface, unit normal for shading, unit normal of the triangle, unit view.
 SPOT = 12
-#: Rays start so far off their surface, as a share of the distance to the camera.
-_LIFT = np.float32(2e-4)
 _ZERO, _ONE, _TINY = np.float32(0), np.float32(1), np.float32(1e-30)
 #: Rays closer to the surface than this (sine) would start inside it.
 _GRAZING = np.float32(1e-3)
@@ -45,13 +43,15 @@ def locate(  # type: ignore[no-untyped-def]
     vertices,
     normals,
     eye,
+    lift_share,
     spots,
     main,
     tally,
 ):
     """Where each fragment stands: spots [fragments, SPOT]; see ``shading.shade`` for the rest.
 
-    main [H, W] gets the number of the fragment with the largest share of each pixel, -1 where nothing stands; tally is
+    lift_share is how far off their surface rays start: a share of the distance to the eye, or a length if eye is a
+    direction. main [H, W] gets the number of the fragment with the largest share of each pixel, -1 where nothing stands; tally is
     set to 0.
     """
     columns = (width + _TILE - 1) // _TILE
@@ -75,8 +75,10 @@ def locate(  # type: ignore[no-untyped-def]
             if gx * vx + gy * vy + gz * vz < _ZERO:
                 scale = -scale
             gx, gy, gz = gx * scale, gy * scale, gz * scale
-            dx, dy, dz = px - eye[0], py - eye[1], pz - eye[2]
-            lift = _LIFT * math.sqrt(dx * dx + dy * dy + dz * dz)
+            lift = lift_share
+            if eye[3] > _ZERO:
+                dx, dy, dz = px - eye[0], py - eye[1], pz - eye[2]
+                lift *= math.sqrt(dx * dx + dy * dy + dz * dz)
             tally[f, :, :] = np.uint8(0)
             spot = spots[f]
             spot[0], spot[1], spot[2] = px + gx * lift, py + gy * lift, pz + gz * lift
@@ -116,7 +118,7 @@ def trace(  # type: ignore[no-untyped-def]
 ):
     """Cast rays first to last - 1 of each fragment's ``rays`` to every light that casts shadows, and over the half sphere.
 
-    forward [3] the viewing axis, ray_x and ray_y [3] the step for one pixel of a ray of depth 1. occluded and scene are
+    forward [3] the viewing axis, ray_x and ray_y [3] the step for one pixel of a ray of depth 1 (orthographic: of any). occluded and scene are
     the address in ``rays`` and the handle of a ``RayScene`` (arguments, since compiled code is kept and addresses change
     with every process). pattern [L + 1, 16 rays, 3] from ``ray_pattern``. radius bounds the rays of the half sphere, 0
     casts none. wanted [fragments, L + 1] uint8 tells which to cast, or has no length: all. tally [fragments, L + 1, 2]
@@ -166,7 +168,7 @@ def trace(  # type: ignore[no-untyped-def]
                     elif hard and last > 1:
                         # The step on the surface for one pixel to the right and one down.
                         x, y, z = spot[0] - eye[0], spot[1] - eye[1], spot[2] - eye[2]
-                        depth = x * forward[0] + y * forward[1] + z * forward[2]
+                        depth = x * forward[0] + y * forward[1] + z * forward[2] if eye[3] > _ZERO else _ONE
                         lean = depth / max(gx * spot[9] + gy * spot[10] + gz * spot[11], np.float32(0.2))
                         rise = (ray_x[0] * gx + ray_x[1] * gy + ray_x[2] * gz) * lean
                         ax, ay, az = (

@@ -11,11 +11,12 @@ TILE = 32
 
 
 @parallel_kernel
-def set_up(corners, triangles, cull, near, width, height, edges, scaled, boxes):  # type: ignore[no-untyped-def]
-    """Edge functions, inverse-depth function and pixel box of each triangle; an empty box for what cannot be seen.
+def set_up(corners, order, triangles, cull, near, width, height, edges, scaled, boxes):  # type: ignore[no-untyped-def]
+    """Edge functions, depth function and pixel box of each triangle; an empty box for what cannot be seen.
 
-    corners [V, 3] homogeneous pixel coordinates. edges [T, 9] raw, scaled [T, 12] = three edges scaled to pixel
-    distances, then 1/w. boxes [T, 4] int32: first column, first row, last column, last row.
+    corners [V, 3] homogeneous pixel coordinates; order [V] what depths go by, divided by w (``camera.DepthScale``); near
+    the w below which corners are behind the camera. edges [T, 9] raw, scaled [T, 12] = three edges scaled to pixel
+    distances, then the order. boxes [T, 4] int32: first column, first row, last column, last row.
     """
     for t in numba.prange(triangles.shape[0]):
         boxes[t, 0], boxes[t, 1], boxes[t, 2], boxes[t, 3] = 0, 0, -1, -1
@@ -64,7 +65,9 @@ def set_up(corners, triangles, cull, near, width, height, edges, scaled, boxes):
             for j in range(3):
                 scaled[t, 3 * k + j] = edges[t, 3 * k + j] * scale
         for j in range(3):
-            scaled[t, 9 + j] = (edges[t, j] + edges[t, 3 + j] + edges[t, 6 + j]) / determinant
+            scaled[t, 9 + j] = (
+                order[a] * edges[t, j] + order[b] * edges[t, 3 + j] + order[c] * edges[t, 6 + j]
+            ) / determinant
 
 
 @kernel

@@ -60,25 +60,29 @@ def _spread(count: int) -> NDArray[np.int64]:
 
 def rasterise(
     corners: NDArray[np.float64],
+    order: NDArray[np.float64],
     triangles: NDArray[np.int32],
     cull: NDArray[np.bool_],
     patches: NDArray[np.int32],
     facing: NDArray[np.float32],
     *,
     near: float,
+    least_w: float,
     width: int,
     height: int,
     samples: int,
 ) -> tuple[Fragments, NDArray[np.float32], NDArray[np.float32]]:
     """Fragments, alpha [H, W] in 0..1 and depth [H, W] of triangles over homogeneous corners [V, 3].
 
+    order [V] and near are what depths go by (``camera.DepthScale``), and depth has to be read by it; corners whose w is
+    not above least_w are behind the camera.
     cull [T] tells which triangles are left out when they face away; patches [T] and facing [T, 3] (unit normals)
     tell which samples share a shading. Hold ``kernels.PARALLEL``. Float32 outputs; depth as in ``Picture``.
     """
     count = len(triangles)
     edges, scaled = np.empty((count, 9)), np.empty((count, 12))
     boxes = np.empty((count, 4), np.int32)
-    set_up(corners, triangles, cull, near, width, height, edges, scaled, boxes)
+    set_up(corners, order, triangles, cull, least_w, width, height, edges, scaled, boxes)
     columns, rows = -(-width // TILE), -(-height // TILE)
     starts = np.zeros(columns * rows + 1, np.int64)
     count_bins(boxes, columns, starts)
@@ -87,14 +91,14 @@ def rasterise(
     fill_bins(boxes, columns, starts[:-1].copy(), members)
     alpha, depth = np.empty((height, width), np.float32), np.empty((height, width), np.float32)
     counts = np.empty(columns * rows, np.int32)
-    order = _spread(columns * rows)
+    tiles = _spread(columns * rows)
     room = TILE * TILE * _ROOM
     while True:
         total = columns * rows * room
         pixel, triangle = kept("pixel", (total,), np.int32), kept("triangle", (total,), np.int32)
         share, where = kept("share", (total,), np.float32), kept("where", (total, 2), np.float32)
         RASTERISERS[samples](
-            order,
+            tiles,
             scaled,
             boxes,
             starts,
@@ -116,5 +120,5 @@ def rasterise(
         )
         most = int(counts.max(initial=0))
         if most <= room:
-            return Fragments(pixel, triangle, share, where, counts, order, room, edges), alpha, depth
+            return Fragments(pixel, triangle, share, where, counts, tiles, room, edges), alpha, depth
         room = max(2 * room, most)

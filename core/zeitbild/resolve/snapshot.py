@@ -33,7 +33,7 @@ class SnapshotElement:
 
     geometry: str
     matrix: tuple[float, ...]
-    finishes: tuple[tuple[float, float, float, float, float], ...]
+    finishes: tuple[tuple[float, ...], ...]
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,7 +41,8 @@ class Snapshot:
     """What the camera sees at one frame, in plain numbers; linear light, units and degrees of the set.
 
     lights name elements by their place in ``elements``; meshes belong to elements by place. occlusion 0..1 darkens
-    corners narrower than occlusion_radius; bounces is how often mirrors mirror.
+    corners narrower than occlusion_radius; bounces is how often mirrors mirror. camera_roll in degrees; camera_span the
+    width of an orthographic picture, 0 in perspective.
     """
 
     width: int
@@ -57,11 +58,21 @@ class Snapshot:
     occlusion: float = 0.0
     occlusion_radius: float = 1.0
     bounces: int = 0
+    camera_roll: float = 0.0
+    camera_span: float = 0.0
 
     @property
     def camera(self) -> Camera:
         """The camera set up for the raster."""
-        return look_at(self.camera_position, self.camera_target, self.camera_angle, self.width, self.height)
+        return look_at(
+            self.camera_position,
+            self.camera_target,
+            self.camera_angle,
+            self.width,
+            self.height,
+            roll=self.camera_roll,
+            span=self.camera_span,
+        )
 
     def at_size(self, width: int, height: int) -> Snapshot:
         """The same view on another raster; the horizontal angle of view is kept."""
@@ -69,8 +80,9 @@ class Snapshot:
         return Snapshot(**{**changed, "width": width, "height": height})
 
 
-def _finish(finish: Finish) -> tuple[float, float, float, float, float]:
-    return (*decode_hex(finish.base_colour), finish.roughness, finish.metalness)
+def _finish(finish: Finish) -> tuple[float, ...]:
+    glow = (value * finish.emission for value in decode_hex(finish.emission_colour))
+    return (*decode_hex(finish.base_colour), finish.roughness, finish.metalness, *glow)
 
 
 def element_matrix(element: ElementBase, phase: Fraction) -> tuple[float, ...]:
@@ -135,7 +147,9 @@ def resolve(shot: Shot, frame: int, assets: AssetSource) -> Snapshot:
         height=shot.raster.height,
         camera_position=shot.camera.position,
         camera_target=shot.camera.look_at,
-        camera_angle=shot.camera.angle,
+        camera_angle=shot.camera.horizontal_angle,
+        camera_roll=shot.camera.roll,
+        camera_span=shot.camera.span if shot.camera.projection == "orthographic" else 0.0,
         lights=lights,
         environment=EnvironmentLight(
             around.strength, decode_hex(around.sky), decode_hex(around.floor), around.boxes, around.rotation, softboxes

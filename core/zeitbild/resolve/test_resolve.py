@@ -9,9 +9,11 @@ import numpy as np
 
 from zeitbild.assets import AssetFolder
 from zeitbild.colour import decode_hex
-from zeitbild.document.shot import AmbientLight, Shot, SunLight
+from zeitbild.document.shot import Shot
 from zeitbild.document.values import Placement, Turn
 from zeitbild.elements.lettering import Lettering
+from zeitbild.lights.ambient import AmbientLight
+from zeitbild.lights.sun import SunLight
 from zeitbild.render import QUALITIES, render
 from zeitbild.resolve import depth_range, frame_key, resolve
 from zeitbild.resolve.geometry_cache import GeometryCache, geometry_key

@@ -1,5 +1,7 @@
 import { shallowRef } from "vue";
 
+import type { Light } from "@/shot/document";
+
 import { answer, api } from "./client";
 
 export interface JsonSchema {
@@ -25,6 +27,7 @@ export interface JsonSchema {
   "x-widget"?: string;
   "x-slider"?: [number, number];
   "x-late"?: boolean;
+  "x-when"?: Record<string, string>;
 }
 
 export interface Choice {
@@ -41,6 +44,8 @@ export interface FontChoice {
 export interface Offers {
   schema: JsonSchema;
   element_kinds: { name: string; title: string; default: Record<string, unknown> }[];
+  light_kinds: { name: string; title: string; aimed: "sky" | "point" | "none"; default: Light }[];
+  light_sets: { name: string; title: string; note: string; lights: Light[] }[];
   defaults: Record<string, unknown>;
   fonts: FontChoice[];
   passes: (Choice & { role: string })[];

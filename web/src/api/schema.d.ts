@@ -376,6 +376,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot_id}/framing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Framing
+         * @description The camera of an unsaved document, moved so that elements fill the picture.
+         */
+        post: operations["frameCamera"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot_id}/estimate": {
         parameters: {
             query?: never;
@@ -1056,6 +1076,23 @@ export interface components {
              * @default 1
              */
             version?: number;
+        };
+        /**
+         * FramingIn
+         * @description An unsaved document, a frame, and the identities of the elements to frame (none: all).
+         */
+        FramingIn: {
+            /** Document */
+            document: {
+                [key: string]: unknown;
+            };
+            /** Frame */
+            frame: number;
+            /**
+             * Elements
+             * @default []
+             */
+            elements?: string[];
         };
         /**
          * EstimateOut
@@ -1926,6 +1963,34 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ExaminedOut"];
+                };
+            };
+        };
+    };
+    frameCamera: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FramingIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: unknown;
+                    };
                 };
             };
         };

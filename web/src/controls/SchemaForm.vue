@@ -31,7 +31,14 @@ const emit = defineEmits<{
   commit: [path: string, value: unknown, label: string];
 }>();
 
-const groups = computed(() => planFields(props.schema, props.root, ["kind", "id", ...props.skip]));
+function meant(field: FieldPlan) {
+  return Object.entries(field.when ?? {}).every(([name, value]) => props.value[name] === value);
+}
+const groups = computed(() =>
+  planFields(props.schema, props.root, ["kind", "id", ...props.skip])
+    .map((group) => ({ ...group, fields: group.fields.filter(meant) }))
+    .filter((group) => group.fields.length),
+);
 
 function full(field: FieldPlan) {
   return `${props.path}.${field.name}`;

@@ -11,6 +11,8 @@ export interface FieldPlan {
   number: { unit: string; step: number; min: number; max: number; whole: boolean };
   slider: [number, number] | undefined;
   options: { name: string; title: string }[];
+  /** Values of other fields under which this one has a meaning. */
+  when: Record<string, string> | undefined;
 }
 
 export interface FieldGroup {
@@ -69,6 +71,7 @@ export function planFields(schema: JsonSchema, root: JsonSchema, skip: string[])
         whole: field.type === "integer",
       },
       slider: field["x-slider"],
+      when: field["x-when"],
       options: (field.enum ?? []).map((one) => ({ name: one, title: one })),
     };
     groups.set(group, [...(groups.get(group) ?? []), plan]);

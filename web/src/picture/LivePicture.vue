@@ -6,12 +6,16 @@ import type { ShotDocument } from "@/shot/document";
 import { useShot } from "@/shot/store";
 
 import { ground } from "./grounds";
-import { type Aim, dolly, orbit, pan } from "./orbit";
+import { cameraHandle, type Changes, type Handle } from "./handles";
 import PictureFrame from "./PictureFrame.vue";
 import { heightFor } from "./request";
 import { useLatest } from "./useLatest";
 
-const props = defineProps<{ movable?: boolean; playing?: ImageBitmap | null }>();
+const props = withDefaults(defineProps<{ movable?: boolean; playing?: ImageBitmap | null; handle?: Handle }>(), {
+  movable: false,
+  playing: null,
+  handle: () => cameraHandle,
+});
 
 /** Rough pictures are at most so wide, and narrower where this machine would not keep up with the hand. */
 const ROUGH_WIDTH = 640;
@@ -73,12 +77,19 @@ watch(
 );
 watch(latest.failure, (failure) => failure && shot.note(failure));
 
+const label = computed(() => {
+  const what = props.handle === cameraHandle ? "the camera round the set" : props.handle.name;
+  return `Frame ${shot.frame}` + (props.movable ? `; drag or use the arrow keys to move ${what}` : "");
+});
 let drag: { x: number; y: number; panning: boolean } | null = null;
-function aim(): Aim & { angle: number } {
-  return (shot.draft as ShotDocument).camera;
+function apply(changes: Changes, commit = false) {
+  const entries = Object.entries(changes);
+  entries.forEach(([path, value], at) => {
+    shot.edit(path, value, commit && at === entries.length - 1, props.handle.name);
+  });
 }
-function apply(next: Aim, commit = false) {
-  shot.edit("camera", { ...aim(), ...next }, commit, "Camera");
+function drawn(): ShotDocument {
+  return shot.draft as ShotDocument;
 }
 function start(event: PointerEvent) {
   if (!props.movable || event.button > 2) return;
@@ -92,7 +103,7 @@ function move(event: PointerEvent) {
   if (!dx && !dy) return;
   drag.x = event.clientX;
   drag.y = event.clientY;
-  apply(drag.panning ? pan(aim(), dx, dy, aim().angle, viewWidth.value) : orbit(aim(), dx, dy));
+  apply(drag.panning ? props.handle.slide(drawn(), dx, dy, viewWidth.value) : props.handle.turn(drawn(), dx, dy));
 }
 function end() {
   if (drag) void shot.save();
@@ -102,7 +113,7 @@ let wheelTimer = 0;
 function wheel(event: WheelEvent) {
   if (!props.movable) return;
   event.preventDefault();
-  apply(dolly(aim(), event.deltaY));
+  apply(props.handle.approach(drawn(), event.deltaY));
   window.clearTimeout(wheelTimer);
   wheelTimer = window.setTimeout(() => void shot.save(), 300);
 }
@@ -117,7 +128,11 @@ function key(event: KeyboardEvent) {
   if (!props.movable || !by) return;
   event.preventDefault();
   event.stopPropagation();
-  apply(event.shiftKey ? pan(aim(), by[0], by[1], aim().angle, viewWidth.value) : orbit(aim(), by[0], by[1]), true);
+  const [dx, dy] = by;
+  apply(
+    event.shiftKey ? props.handle.slide(drawn(), dx, dy, viewWidth.value) : props.handle.turn(drawn(), dx, dy),
+    true,
+  );
 }
 </script>
 
@@ -129,7 +144,7 @@ function key(event: KeyboardEvent) {
       :class="{ 'cursor-grab active:cursor-grabbing': movable }"
       role="img"
       :tabindex="movable ? 0 : -1"
-      :aria-label="`Frame ${shot.frame}${movable ? '; drag or use the arrow keys to move the camera round the set' : ''}`"
+      :aria-label="label"
       :data-pictures="latest.count.value"
       :data-shown="latest.shown.value?.tag"
       @pointerdown="start"
@@ -140,6 +155,7 @@ function key(event: KeyboardEvent) {
       @keydown="key"
       @contextmenu.prevent
     />
+    <slot />
     <template #over>
       <p
         v-if="latest.failure.value"

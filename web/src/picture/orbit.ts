@@ -7,8 +7,19 @@ export interface Aim {
   look_at: Triple;
 }
 
-const TURN_PER_PIXEL = 0.4 * (Math.PI / 180);
-const STEEPEST = 89 * (Math.PI / 180);
+/** A camera's lens, as the document has it. */
+export interface Lens extends Aim {
+  projection: string;
+  lens_by: string;
+  angle: number;
+  focal_length: number;
+  gate: number;
+  span: number;
+}
+
+const RADIANS = Math.PI / 180;
+const TURN_PER_PIXEL = 0.4 * RADIANS;
+const STEEPEST = 89 * RADIANS;
 
 function minus(a: Triple, b: Triple): Triple {
   return [a[0] - b[0], a[1] - b[1], a[2] - b[2]];
@@ -35,11 +46,21 @@ export function orbit(aim: Aim, dx: number, dy: number): Aim {
   };
 }
 
+/** Units of the set that a pixel covers at the look-at point, on a picture so many pixels wide. */
+export function unitsPerPixel(camera: Lens, width: number): number {
+  if (camera.projection === "orthographic") return camera.span / width;
+  const distance = Math.hypot(...minus(camera.look_at, camera.position));
+  const halfWidth =
+    camera.lens_by === "focal length"
+      ? camera.gate / (2 * camera.focal_length)
+      : Math.tan((camera.angle / 2) * RADIANS);
+  return (2 * distance * halfWidth) / width;
+}
+
 /** Move camera and look-at point together so that what is in the middle follows the pointer. */
-export function pan(aim: Aim, dx: number, dy: number, angle: number, width: number): Aim {
+export function pan(aim: Aim, dx: number, dy: number, unit: number): Aim {
   const [x, y, z] = minus(aim.look_at, aim.position);
   const distance = Math.hypot(x, y, z);
-  const unit = (2 * distance * Math.tan((angle / 2) * (Math.PI / 180))) / width;
   const level = Math.hypot(x, z) || 1e-9;
   const right: Triple = [-z / level, 0, x / level];
   const up: Triple = [(-x * y) / (level * distance), level / distance, (-z * y) / (level * distance)];

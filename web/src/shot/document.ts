@@ -25,7 +25,17 @@ export interface ShotDocument {
   title: string;
   raster: { width: number; height: number };
   timing: { rate: string; first: number; last: number; step: number; cycle: boolean };
-  camera: { position: Triple; look_at: Triple; angle: number };
+  camera: {
+    position: Triple;
+    look_at: Triple;
+    roll: number;
+    projection: string;
+    lens_by: string;
+    angle: number;
+    focal_length: number;
+    gate: number;
+    span: number;
+  };
   lights: Light[];
   environment: Record<string, unknown>;
   backdrop: { kind: string; colour: string };

@@ -1,17 +1,23 @@
 <script setup lang="ts">
 import { computed, onBeforeUnmount, onMounted, ref } from "vue";
 
+import { answer, api } from "@/api/client";
+import PressButton from "@/controls/PressButton.vue";
 import GroundBar from "@/picture/GroundBar.vue";
+import HandleChoice from "@/picture/HandleChoice.vue";
+import { cameraHandle, type Handle, lightHandle } from "@/picture/handles";
 import LivePicture from "@/picture/LivePicture.vue";
 import PlayBar from "@/picture/PlayBar.vue";
 import { useRoughFrames } from "@/picture/useRoughFrames";
 import { useSpaceKey } from "@/picture/useSpaceKey";
+import SafeAreas from "@/picture/SafeAreas.vue";
 import { useThumbnails } from "@/picture/useThumbnails";
 import type { SheetColumn } from "@/sheet/columns";
 import DeskFrame from "@/sheet/DeskFrame.vue";
 import FindingList from "@/shot/FindingList.vue";
 import { useShot } from "@/shot/store";
 
+import LightList from "./LightList.vue";
 import SelectedForm from "./SelectedForm.vue";
 import SetList from "./SetList.vue";
 
@@ -41,6 +47,46 @@ const columns = computed<SheetColumn[]>(() => [
   })),
 ]);
 
+const chosen = ref<"camera" | "light">("light");
+const light = computed<Handle | null>(() => {
+  if (!selected.value.startsWith("lights.")) return null;
+  const found = shot.draft?.lights[Number(selected.value.split(".")[1])];
+  return found ? lightHandle(selected.value, found) : null;
+});
+const handle = computed(() => (chosen.value === "light" && light.value) || cameraHandle);
+
+const guides = ref(false);
+const selectedElement = computed(() =>
+  selected.value.startsWith("elements.") ? shot.draft?.elements[Number(selected.value.split(".")[1])] : undefined,
+);
+async function bringIntoView(onlySelected: boolean) {
+  const document = shot.draft;
+  const one = selectedElement.value;
+  if (!document || (onlySelected && !one)) return;
+  try {
+    const camera = await answer(
+      api.POST("/api/shots/{shot_id}/framing", {
+        params: { path: { shot_id: shot.id } },
+        body: {
+          document: document as unknown as Record<string, never>,
+          frame: shot.frame,
+          elements: onlySelected && one ? [one.id] : [],
+        },
+      }),
+    );
+    shot.edit("camera", camera, true, onlySelected && one ? `${one.name} in view` : "All in view");
+  } catch (error) {
+    shot.note(error);
+  }
+}
+function pressed(event: KeyboardEvent) {
+  const target = event.target;
+  if (event.ctrlKey || event.altKey || event.metaKey) return;
+  if (target instanceof HTMLElement && target.closest("input,textarea,select,[role=menu]")) return;
+  if (event.key.toLowerCase() === "v") void bringIntoView(event.shiftKey);
+  if (event.key.toLowerCase() === "g") guides.value = !guides.value;
+}
+
 /** A font dropped anywhere on the desk goes to the selected lettering. */
 const dropped = ref<File | null>(null);
 function drop(event: DragEvent) {
@@ -53,10 +99,12 @@ function over(event: DragEvent) {
   if (event.dataTransfer?.types.includes("Files")) event.preventDefault();
 }
 onMounted(() => {
+  window.addEventListener("keydown", pressed);
   window.addEventListener("drop", drop);
   window.addEventListener("dragover", over);
 });
 onBeforeUnmount(() => {
+  window.removeEventListener("keydown", pressed);
   window.removeEventListener("drop", drop);
   window.removeEventListener("dragover", over);
 });
@@ -65,13 +113,35 @@ onBeforeUnmount(() => {
 <template>
   <DeskFrame :columns>
     <template #picture>
-      <LivePicture class="flex-1" movable :playing="playback.current.value?.bitmap ?? null" />
+      <LivePicture class="flex-1" movable :handle :playing="playback.current.value?.bitmap ?? null">
+        <SafeAreas v-if="guides" />
+      </LivePicture>
       <GroundBar>
+        <PressButton quiet title="Bring everything into view (V)" @click="bringIntoView(false)"
+          >All in view</PressButton
+        >
+        <PressButton
+          v-if="selectedElement"
+          quiet
+          title="Bring what is selected into view (Shift V)"
+          @click="bringIntoView(true)"
+          >Selected in view</PressButton
+        >
+        <PressButton
+          quiet
+          :aria-pressed="guides"
+          title="Safe areas and middle, never in the files (G)"
+          @click="guides = !guides"
+        >
+          {{ guides ? "Hide guides" : "Guides" }}
+        </PressButton>
+        <HandleChoice v-if="light" v-model="chosen" :name="light.name" />
         <PlayBar :playback :total="shot.frames.length" :rate="shot.draft?.timing.rate ?? ''" />
       </GroundBar>
     </template>
     <template #settings>
       <SetList :selected @select="selected = $event" />
+      <LightList :selected @select="selected = $event" />
       <FindingList desk="build" />
       <SelectedForm :key="selected" :path="selected" :dropped @taken="dropped = null" />
     </template>

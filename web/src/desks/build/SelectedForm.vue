@@ -10,6 +10,7 @@ import TextField from "@/controls/TextField.vue";
 import { useShot } from "@/shot/store";
 
 import FontField from "./FontField.vue";
+import TouchField from "./TouchField.vue";
 
 const props = defineProps<{ path: string; dropped: File | null }>();
 const emit = defineEmits<{ taken: [] }>();
@@ -52,7 +53,7 @@ const schema = computed<JsonSchema>(() => {
       :value
       :path
       :problems="shot.problems"
-      :skip="['shown', 'turn']"
+      :skip="['shown', 'turn', 'on']"
       @update="(at, inner) => shot.edit(at, inner, false)"
       @commit="(at, inner, label) => shot.edit(at, inner, true, label)"
     >
@@ -63,6 +64,15 @@ const schema = computed<JsonSchema>(() => {
           :dropped
           @commit="shot.edit(at, $event, true, 'Font')"
           @taken="emit('taken')"
+        />
+      </template>
+      <template #elements="{ value: chosen, path: at, error, field }">
+        <TouchField
+          :label="field.title"
+          :help="field.help"
+          :model-value="chosen as string[]"
+          :error
+          @commit="shot.edit(at, $event, true, field.title)"
         />
       </template>
     </SchemaForm>

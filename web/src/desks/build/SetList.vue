@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { Copy, Eye, EyeOff, Plus, Trash2 } from "@lucide/vue";
+import { Eye, EyeOff, Plus } from "@lucide/vue";
 import { computed } from "vue";
 
 import { useOffers } from "@/api/offers";
@@ -7,20 +7,15 @@ import PressButton from "@/controls/PressButton.vue";
 import type { Element } from "@/shot/document";
 import { useShot } from "@/shot/store";
 
+import SetRow from "./SetRow.vue";
+
 const props = defineProps<{ selected: string }>();
 const emit = defineEmits<{ select: [path: string] }>();
 const shot = useShot();
 const offers = useOffers();
 const elements = computed(() => shot.draft?.elements);
-const lights = computed(() => shot.draft?.lights ?? []);
 const raster = computed(() => shot.draft?.raster);
 const others = computed(() => [
-  ...lights.value.map((light, at) => ({
-    path: `lights.${at}`,
-    name: light.name,
-    note: light.on ? (light.kind === "sun" ? "light" : "light from all sides") : "off",
-  })),
-  { path: "environment", name: "Environment", note: "mirrors and lights" },
   { path: "camera", name: "Camera", note: "" },
   { path: "raster", name: "Raster and names", note: `${raster.value?.width} × ${raster.value?.height}` },
 ]);
@@ -84,34 +79,16 @@ function toggle(index: number, element: Element) {
     </div>
     <p v-if="!elements?.length" class="pb-2 text-soft">Nothing is in the set yet. Add a word to begin.</p>
     <ul>
-      <li
+      <SetRow
         v-for="(element, index) in elements"
         :key="element.id"
-        class="flex items-center border-b border-line"
-        :class="{ 'bg-select text-select-ink': selected === `elements.${index}` }"
+        :name="element.name"
+        :selected="selected === `elements.${index}`"
+        editable
+        @select="emit('select', `elements.${index}`)"
+        @copy="copy"
+        @remove="remove"
       >
-        <button
-          type="button"
-          class="min-w-0 flex-1 truncate px-1.5 py-1 text-left"
-          :aria-pressed="selected === `elements.${index}`"
-          @click="emit('select', `elements.${index}`)"
-        >
-          {{ element.name }}
-        </button>
-        <template v-if="selected === `elements.${index}`">
-          <button type="button" class="p-1" :aria-label="`Duplicate ${element.name}`" title="Duplicate" @click="copy">
-            <Copy :size="14" aria-hidden="true" />
-          </button>
-          <button
-            type="button"
-            class="p-1"
-            :aria-label="`Delete ${element.name}`"
-            title="Delete (undo brings it back)"
-            @click="remove"
-          >
-            <Trash2 :size="14" aria-hidden="true" />
-          </button>
-        </template>
         <button
           type="button"
           class="p-1"
@@ -122,24 +99,15 @@ function toggle(index: number, element: Element) {
         >
           <Eye v-if="element.shown" :size="14" aria-hidden="true" /><EyeOff v-else :size="14" aria-hidden="true" />
         </button>
-      </li>
-      <li
+      </SetRow>
+      <SetRow
         v-for="item in others"
         :key="item.path"
-        class="border-b border-line"
-        :class="{ 'bg-select text-select-ink': selected === item.path }"
-      >
-        <button
-          type="button"
-          class="flex w-full justify-between gap-2 px-1.5 py-1 text-left"
-          :aria-pressed="selected === item.path"
-          @click="emit('select', item.path)"
-        >
-          <span>{{ item.name }}</span><span class="truncate" :class="selected === item.path ? '' : 'text-soft'">{{
-            item.note
-          }}</span>
-        </button>
-      </li>
+        :name="item.name"
+        :note="item.note"
+        :selected="selected === item.path"
+        @select="emit('select', item.path)"
+      />
     </ul>
   </section>
 </template>

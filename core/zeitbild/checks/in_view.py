@@ -1,0 +1,53 @@
+"""Elements that the camera does not see, or sees cut off."""
+
+from collections.abc import Iterator
+
+from zeitbild.checks._base import Check, Finding, SetView, checks
+from zeitbild.resolve.framing import extent_of, framed
+
+
+def _look(view: SetView) -> Iterator[Finding]:
+    shot = view.shot
+    shown = [(number, element) for number, element in enumerate(shot.elements) if element.shown]
+    if not shown:
+        return
+    seen: set[int] = set()
+    cut: dict[int, int] = {}
+    for frame in view.sampled_frames:
+        snapshot = view.snapshot(frame)
+        for place in range(len(shown)):
+            box = extent_of(snapshot, place)
+            inside = box.right > 0 and box.bottom > 0 and box.left < snapshot.width and box.top < snapshot.height
+            if not inside or box.right <= box.left:
+                continue
+            seen.add(place)
+            if box.behind or min(box.left, box.top) < 0 or box.right > snapshot.width or box.bottom > snapshot.height:
+                cut.setdefault(place, frame)
+    first = shot.timing.first
+    if not seen:
+        yield Finding(
+            "nothing-in-view",
+            "warning",
+            "The camera looks past the set: every frame would be empty.",
+            "camera.position",
+            "build",
+            first,
+            {"camera": framed(shot, first, view.assets).model_dump(mode="json")},
+            "Frame everything",
+        )
+        return
+    for place, frame in cut.items():
+        number, element = shown[place]
+        yield Finding(
+            "cut-by-edge",
+            "hint",
+            f"{element.name} is cut by the picture's edge at frame {frame}: a receiver cannot move it further in.",
+            f"elements.{number}.placement.position",
+            "build",
+            frame,
+            {"camera": framed(shot, frame, view.assets).model_dump(mode="json")},
+            "Frame everything",
+        )
+
+
+checks.register(Check("in-view", look_at_set=_look))

@@ -1,0 +1,86 @@
+"""Where elements lie on the picture, and the camera that frames them."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from zeitbild.document.shot import Camera, Shot
+from zeitbild.elements.base import AssetSource
+from zeitbild.errors import InputError
+from zeitbild.resolve.snapshot import Snapshot, resolve
+
+#: Room left at each side of what is framed, as a share of the picture.
+MARGIN = 0.06
+
+
+@dataclass(frozen=True, slots=True)
+class Extent:
+    """Box on the picture in pixels that holds what is in front of the camera; behind tells if something is not."""
+
+    left: float
+    top: float
+    right: float
+    bottom: float
+    behind: bool
+
+
+def _world_points(snapshot: Snapshot, place: int) -> NDArray[np.float64]:
+    matrix = np.array(snapshot.elements[place].matrix).reshape(4, 4)
+    points: NDArray[np.float64] = snapshot.meshes[place].vertices @ matrix[:3, :3].T + matrix[:3, 3]
+    return points
+
+
+def extent_of(snapshot: Snapshot, place: int) -> Extent:
+    """Where the element at a place of the snapshot lies on the picture."""
+    camera = snapshot.camera
+    points = _world_points(snapshot, place)
+    projected = camera.project(points)
+    front = camera.distance(points) > camera.near
+    if not front.any():
+        return Extent(0, 0, 0, 0, True)
+    flat = projected[front, :2] / projected[front, 2:]
+    (left, top), (right, bottom) = flat.min(axis=0), flat.max(axis=0)
+    return Extent(float(left), float(top), float(right), float(bottom), not bool(front.all()))
+
+
+def framed(shot: Shot, frame: int, assets: AssetSource, elements: tuple[str, ...] = ()) -> Camera:
+    """The shot's camera moved, without turning, so that the named elements (none: all) fill the picture at a frame.
+
+    InputError if there is nothing to frame.
+    """
+    snapshot = resolve(shot, frame, assets)
+    shown = [element.id for element in shot.elements if element.shown]
+    chosen = [place for place, name in enumerate(shown) if not elements or name in elements]
+    if not chosen:
+        raise InputError("there is nothing in the picture to frame; add an element or show one", "elements")
+    right, up, forward = snapshot.camera.axes
+    points = np.concatenate([_world_points(snapshot, place) for place in chosen])
+    x, y, z = points @ right, points @ up, points @ forward
+    keep = 1 - 2 * MARGIN
+    shape = snapshot.width / snapshot.height
+    if snapshot.camera_span > 0:
+        middle = np.array([(x.min() + x.max()) / 2, (y.min() + y.max()) / 2, (z.min() + z.max()) / 2])
+        span = float(max(np.ptp(x), np.ptp(y) * shape, 1e-3)) / keep
+        distance = float(np.ptp(z)) / 2 + span
+    else:
+        # Sides of the view as planes through the eye: each pair of opposite ones touches the points, and the eye is
+        # where both pairs do, as far back as the wider needs.
+        slope = np.tan(np.radians(snapshot.camera_angle) / 2) * keep
+        high = slope / shape
+        ends = (x - slope * z).max(), (x + slope * z).min(), (y - high * z).max(), (y + high * z).min()
+        across, above = (ends[0] + ends[1]) / 2, (ends[2] + ends[3]) / 2
+        eye = min((ends[1] - ends[0]) / (2 * slope), (ends[3] - ends[2]) / (2 * high))
+        depth = float((z.min() + z.max()) / 2)
+        middle, distance, span = np.array([across, above, depth]), float(depth - eye), shot.camera.span
+    aim = middle[0] * right + middle[1] * up + middle[2] * forward
+    position = aim - forward * max(distance, 1e-2)
+    return shot.camera.model_copy(
+        update={
+            "position": tuple(round(float(value), 2) for value in position),
+            "look_at": tuple(round(float(value), 2) for value in aim),
+            "span": round(span, 2),
+        }
+    )

@@ -1,0 +1,36 @@
+<script setup lang="ts" generic="T extends { name: string; title: string; note?: string }">
+/** A button that opens a list of things to add, in groups. */
+import { Menu, MenuButton, MenuItem, MenuItems } from "@headlessui/vue";
+import { Plus } from "@lucide/vue";
+
+defineProps<{ label: string; groups: { title: string; items: T[] }[] }>();
+const emit = defineEmits<{ pick: [item: T] }>();
+</script>
+
+<template>
+  <Menu as="div" class="relative">
+    <MenuButton
+      class="inline-flex items-center gap-1.5 rounded-sm px-2.5 py-1 font-medium text-soft hover:bg-select hover:text-ink"
+    >
+      <Plus :size="14" aria-hidden="true" /> {{ label }}
+    </MenuButton>
+    <MenuItems
+      class="absolute right-0 z-20 max-h-96 w-64 overflow-y-auto rounded-sm border border-rule bg-sheet py-1 shadow focus:outline-none"
+    >
+      <div v-for="group in groups" :key="group.title" role="group" :aria-label="group.title">
+        <p v-if="group.title" class="px-3 pt-1.5 pb-0.5 text-soft" aria-hidden="true">{{ group.title }}</p>
+        <MenuItem v-for="item in group.items" :key="item.name" v-slot="{ active }" as="template">
+          <button
+            type="button"
+            class="block w-full px-3 py-1 text-left"
+            :class="{ 'bg-select text-select-ink': active }"
+            @click="emit('pick', item)"
+          >
+            <span class="font-medium">{{ item.title }}</span>
+            <span v-if="item.note" class="block" :class="active ? '' : 'text-soft'">{{ item.note }}</span>
+          </button>
+        </MenuItem>
+      </div>
+    </MenuItems>
+  </Menu>
+</template>
