@@ -68,6 +68,7 @@ def compile_tiles() -> None:
                 width=snapshot.width,
                 height=snapshot.height,
                 samples=QUALITIES[name].samples,
+                edges_exactly=QUALITIES[name].edges_exactly,
             )
 
 

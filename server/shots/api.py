@@ -85,7 +85,7 @@ class PictureIn(Schema):
     height: int
     quality: Literal["rough", "check", "final"] = "rough"
     kind: Literal["jpeg", "png"] = "jpeg"
-    what: Literal["picture", "alpha"] = "picture"
+    what: str = "picture"
     blend: Literal["linear", "encoded"] = "linear"
     ground: GroundIn = GroundIn()
 

@@ -13,6 +13,7 @@ from zeitbild.handoff.recipes import recipes
 from zeitbild.lights import kinds as light_kinds
 from zeitbild.lights.ready_made import LIGHT_SETS
 from zeitbild.naming import FIELDS
+from zeitbild.proof.looks import LOOKS
 from zeitbild.render.passes import passes
 from zeitbild.render.quality import QUALITIES
 from zeitbild.timing import RATES
@@ -48,6 +49,7 @@ def offers() -> dict[str, Any]:
         "defaults": Shot().model_dump(mode="json"),
         "fonts": [{"key": font.key, "title": font.title, "character": font.character} for font in SHIPPED.values()],
         "passes": [{"name": one.name, "title": one.title, "role": one.role} for one in passes],
+        "looks": [{"name": one.name, "title": one.title, "note": one.note} for one in LOOKS],
         "recipes": [
             {
                 "name": one.name,

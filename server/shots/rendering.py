@@ -16,6 +16,7 @@ from zeitbild.errors import InputError
 from zeitbild.masters import MasterStore
 from zeitbild.paths import assets_folder, masters_folder
 from zeitbild.proof import View, encode_view, show
+from zeitbild.proof.looks import look_named
 from zeitbild.render import QUALITIES, Picture, render
 from zeitbild.resolve import resolve
 from zeitbild.warm import warm
@@ -57,7 +58,8 @@ def sketch(
     snapshot = resolve(shot, frame, AssetFolder(assets_folder())).at_size(width, height)
     if quality not in QUALITIES:
         raise InputError(f"quality {quality!r} is not one of {', '.join(QUALITIES)}")
-    data = encode_view(show(render(snapshot, QUALITIES[quality]), view), kind)
+    planes = view.what != "picture" and look_named(view.what).planes
+    data = encode_view(show(render(snapshot, QUALITIES[quality], planes=planes), view), kind)
     return Sketch(data, f"image/{kind}", (time.perf_counter() - started) * 1000)
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from fractions import Fraction
 from typing import Annotated, Any, Literal, Union
 
-from pydantic import Field, StringConstraints, model_validator
+from pydantic import ConfigDict, Field, StringConstraints, model_validator
 
 from zeitbild.document.values import Code, Colour, Identifier, Part, Point, Title, choice, number
 from zeitbild.elements import kinds
@@ -165,6 +165,8 @@ class Environment(Part):
 
 class Rays(Part):
     """What surfaces do to each other: how dark corners get, and how often mirrors mirror."""
+
+    model_config = ConfigDict(title="Shadows and mirrors")
 
     occlusion: float = number(
         0, "Occlusion", 0, 1, step=0.01, slider=(0, 1), help="How much corners and gaps keep light from around away."

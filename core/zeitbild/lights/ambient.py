@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from typing import Literal
 
-from zeitbild.document.values import number
+from pydantic import ConfigDict, Field
+
+from zeitbild.document.values import Title, number
 from zeitbild.lights.base import LightKind, TouchingLight, kinds
 from zeitbild.lights.source import LightSource
 
@@ -12,7 +14,10 @@ from zeitbild.lights.source import LightSource
 class AmbientLight(TouchingLight):
     """The same light from all directions. Common practice: near a tenth; at full strength lettering turns flat."""
 
+    model_config = ConfigDict(title="Ambient light")
+
     kind: Literal["ambient"] = "ambient"
+    name: Title = Field(default="Ambient", title="Name")
     strength: float = number(0.1, "Strength", 0, 100, step=0.01, slider=(0, 1))
 
 

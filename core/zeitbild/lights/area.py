@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Literal
 
-from pydantic import Field
+from pydantic import ConfigDict, Field
 
 from zeitbild.document.values import Point, choice, number
 from zeitbild.lights.base import LightKind, StandingLight, aim, kinds
@@ -13,6 +13,8 @@ from zeitbild.lights.source import LightSource, Triple
 
 class AreaLight(StandingLight):
     """A flat light. It keeps its brightness when its size changes, and only gets softer."""
+
+    model_config = ConfigDict(title="Area light")
 
     kind: Literal["area"] = "area"
     shape: Literal["rectangle", "disc"] = choice("rectangle", "Shape")

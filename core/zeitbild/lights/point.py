@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from typing import Literal
 
+from pydantic import ConfigDict
+
 from zeitbild.document.values import number
 from zeitbild.lights.base import LightKind, StandingLight, kinds
 from zeitbild.lights.source import LightSource
@@ -11,6 +13,8 @@ from zeitbild.lights.source import LightSource
 
 class PointLight(StandingLight):
     """A ball of light."""
+
+    model_config = ConfigDict(title="Point light")
 
     kind: Literal["point"] = "point"
     radius: float = number(

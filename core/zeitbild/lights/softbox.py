@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from typing import Literal
 
+from pydantic import ConfigDict
+
 from zeitbild.document.values import number
 from zeitbild.lights.base import LightBase, LightKind, kinds
 from zeitbild.lights.source import Softbox
@@ -11,6 +13,8 @@ from zeitbild.lights.source import Softbox
 
 class SoftboxLight(LightBase):
     """Part of the environment: it is mirrored as a rectangle, and lights everything."""
+
+    model_config = ConfigDict(title="Softbox")
 
     kind: Literal["softbox"] = "softbox"
     strength: float = number(2, "Strength", 0, 100, step=0.01, slider=(0, 6))

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from typing import Literal
 
-from pydantic import Field, model_validator
+from pydantic import ConfigDict, Field, model_validator
 
 from zeitbild.document.values import Point, number
 from zeitbild.lights.base import LightKind, StandingLight, aim, kinds
@@ -14,6 +14,8 @@ from zeitbild.lights.source import LightSource
 
 class SpotLight(StandingLight):
     """Full inside the inner cone, fading to nothing at the outer one. Angles are whole, from border to border."""
+
+    model_config = ConfigDict(title="Spot")
 
     kind: Literal["spot"] = "spot"
     aims_at: Point = Field(default=(0.0, 0.0, 0.0), title="Aims at", json_schema_extra={"x-step": 5})

@@ -5,6 +5,8 @@ from __future__ import annotations
 import math
 from typing import Literal
 
+from pydantic import ConfigDict
+
 from zeitbild.document.values import number
 from zeitbild.lights.base import LightKind, ShadowingLight, kinds, sky_direction
 from zeitbild.lights.source import LightSource
@@ -12,6 +14,8 @@ from zeitbild.lights.source import LightSource
 
 class SunLight(ShadowingLight):
     """Light from one direction, given as seen from the set: azimuth from the front towards the right, elevation up."""
+
+    model_config = ConfigDict(title="Sun")
 
     kind: Literal["sun"] = "sun"
     azimuth: float = number(

@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 from zeitbild.colour import decode, decode_hex, encode
 from zeitbild.errors import InputError, StorageError
 from zeitbild.kernels import PARALLEL, parallel_kernel
+from zeitbild.proof.looks import look_named
 from zeitbild.render.picture import Picture
 
 GroundKind = Literal["checker", "black", "white", "grey", "colour", "gradient"]
@@ -53,10 +54,10 @@ class Ground:
 
 @dataclass(frozen=True, slots=True)
 class View:
-    """How a picture is shown: the picture over a ground, or its alpha alone as grey."""
+    """How a picture is shown: over a ground, ``what`` being the picture or one of ``looks.LOOKS``."""
 
     ground: Ground = Ground()
-    what: Literal["picture", "alpha"] = "picture"
+    what: str = "picture"
     blend: Blend = "linear"
 
 
@@ -94,11 +95,18 @@ def _over_ground(picture, rows, codes, side, encoded, table, out):  # type: igno
 
 
 def show(picture: Picture, view: View) -> NDArray[np.uint8]:
-    """8-bit sRGB [H, W, 3], blue first, of a picture as ``view`` asks for it; alpha alone is grey, not encoded."""
+    """8-bit sRGB [H, W, 3], blue first, of a picture as ``view`` asks for it.
+
+    InputError if what is asked for is unknown, or needs planes that the picture does not hold.
+    """
     height, width = picture.depth.shape
-    if view.what == "alpha":
-        grey = (np.clip(picture.beauty[..., 3], 0, 1) * 255 + 0.5).astype(np.uint8)
-        return np.repeat(grey[..., None], 3, axis=2)
+    if view.what != "picture":
+        look = look_named(view.what)
+        shown = look.extract(picture)
+        if look.encoded:
+            codes = (np.clip(shown, 0, 1) * 255 + 0.5).astype(np.uint8)
+            return np.ascontiguousarray(codes[..., ::-1])
+        picture = Picture(shown, picture.depth)
     rows = np.stack(view.ground.rows(height))
     codes = (rows * 255 + 0.5).astype(np.uint8)
     if view.blend == "linear":

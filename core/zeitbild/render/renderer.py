@@ -73,6 +73,7 @@ def _draw(
             width=width,
             height=height,
             samples=quality.samples,
+            edges_exactly=quality.edges_exactly,
         )
         depth = scale.depth(drawn, NO_DEPTH)
         rayed = cast_rays(snapshot, quality, stage, light, fragments, depth)

@@ -35,6 +35,7 @@ def _rasteriser(samples: int) -> Any:
     tiny, zero = np.float32(1.4e-45), np.float32(0.0)
     # Room for rounding when a whole block is taken for inside.
     slack = np.float32(1e-4)
+    no, yes = np.uint8(0), np.uint8(1)
     empty, single, sampled = np.uint8(0), np.uint8(1), np.uint8(2)
     offsets = sample_offsets(samples)
     # Of the triangles shaded together, the one nearest to the pixel's middle stands for all.
@@ -63,6 +64,7 @@ def _rasteriser(samples: int) -> Any:
         share,
         where,
         counts,
+        marks,
         alpha,
         depth,
     ):  # type: ignore[no-untyped-def]
@@ -89,6 +91,7 @@ def _rasteriser(samples: int) -> Any:
                         for x in range(x0, x1):
                             alpha[y, x] = zero
                             depth[y, x] = np.float32(1e10)
+                            marks[y, x] = no
                     continue
                 state[:] = empty
                 farthest = np.float32(1.0 / near)
@@ -195,6 +198,7 @@ def _rasteriser(samples: int) -> Any:
                         p = (row // side) * row_of_blocks + column // side
                         from_lane = ((row % side) * side + column % side) * count
                         place = row * tile_side + column
+                        marks[y, x] = no
                         if state[p] == empty:
                             alpha[y, x] = zero
                             depth[y, x] = np.float32(1e10)
@@ -286,6 +290,8 @@ def _rasteriser(samples: int) -> Any:
                             if gaps[s] < shortest[g]:
                                 shortest[g], chosen[g] = gaps[s], t
                         alpha[y, x] = np.float32(covered / count)
+                        if covered < count:
+                            marks[y, x] = yes
                         for g in range(groups):
                             if used < room:
                                 pixel[base + used], triangle[base + used] = place, chosen[g]

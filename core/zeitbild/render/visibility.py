@@ -17,6 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zeitbild.render.buffers import kept
+from zeitbild.render.edge_kernel import sharpen_edges
 from zeitbild.render.tile_kernel import RASTERISERS
 from zeitbild.render.triangle_setup import TILE, count_bins, fill_bins, set_up
 
@@ -71,13 +72,15 @@ def rasterise(
     width: int,
     height: int,
     samples: int,
+    edges_exactly: bool = False,
 ) -> tuple[Fragments, NDArray[np.float32], NDArray[np.float32]]:
     """Fragments, alpha [H, W] in 0..1 and depth [H, W] of triangles over homogeneous corners [V, 3].
 
     order [V] and near are what depths go by (``camera.DepthScale``), and depth has to be read by it; corners whose w is
     not above least_w are behind the camera.
     cull [T] tells which triangles are left out when they face away; patches [T] and facing [T, 3] (unit normals)
-    tell which samples share a shading. Hold ``kernels.PARALLEL``. Float32 outputs; depth as in ``Picture``.
+    tell which samples share a shading. With edges_exactly the alpha of pixels covered in part comes
+    from ``edge_kernel.EDGE_SAMPLES`` samples. Hold ``kernels.PARALLEL``. Float32 outputs; depth as in ``Picture``.
     """
     count = len(triangles)
     edges, scaled = np.empty((count, 9)), np.empty((count, 12))
@@ -97,6 +100,7 @@ def rasterise(
         total = columns * rows * room
         pixel, triangle = kept("pixel", (total,), np.int32), kept("triangle", (total,), np.int32)
         share, where = kept("share", (total,), np.float32), kept("where", (total, 2), np.float32)
+        marks = kept("marks", (height, width), np.uint8)
         RASTERISERS[samples](
             tiles,
             scaled,
@@ -115,10 +119,13 @@ def rasterise(
             share,
             where,
             counts,
+            marks,
             alpha,
             depth,
         )
         most = int(counts.max(initial=0))
         if most <= room:
+            if edges_exactly:
+                sharpen_edges(tiles, scaled, boxes, starts, members, room, pixel, share, counts, marks, alpha)
             return Fragments(pixel, triangle, share, where, counts, tiles, room, edges), alpha, depth
         room = max(2 * room, most)

@@ -49,6 +49,7 @@ export interface Offers {
   defaults: Record<string, unknown>;
   fonts: FontChoice[];
   passes: (Choice & { role: string })[];
+  looks: (Choice & { note: string })[];
   recipes: (Choice & { note: string; alpha: string; extension: string })[];
   rates: { name: string; value: number }[];
   qualities: Choice[];

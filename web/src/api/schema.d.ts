@@ -938,9 +938,8 @@ export interface components {
             /**
              * What
              * @default picture
-             * @enum {string}
              */
-            what?: "picture" | "alpha";
+            what?: string;
             /**
              * Blend
              * @default linear

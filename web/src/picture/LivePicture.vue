@@ -11,11 +11,14 @@ import PictureFrame from "./PictureFrame.vue";
 import { heightFor } from "./request";
 import { useLatest } from "./useLatest";
 
-const props = withDefaults(defineProps<{ movable?: boolean; playing?: ImageBitmap | null; handle?: Handle }>(), {
-  movable: false,
-  playing: null,
-  handle: () => cameraHandle,
-});
+const props = withDefaults(
+  defineProps<{ movable?: boolean; playing?: ImageBitmap | null; handle?: Handle; what?: string }>(),
+  {
+    movable: false,
+    playing: null,
+    handle: () => cameraHandle,
+  },
+);
 
 /** Rough pictures are at most so wide, and narrower where this machine would not keep up with the hand. */
 const ROUGH_WIDTH = 640;
@@ -39,7 +42,7 @@ function ask(quality: "rough" | "final") {
   const width = Math.max(2, Math.round(quality === "rough" ? Math.min(roughWidth, full) : full));
   const height = heightFor(width, raster.value);
   const kind = quality === "rough" ? "jpeg" : "png";
-  const request = { document, frame: shot.frame, width, height, quality, kind, ground } as const;
+  const request = { document, frame: shot.frame, width, height, quality, kind, ground, what: props.what } as const;
   latest.ask(shot.id, request, `${shot.frame} ${quality}`);
 }
 
@@ -48,7 +51,9 @@ function moved() {
   window.clearTimeout(timer);
   timer = window.setTimeout(() => ask("final"), REST_MS);
 }
-watch([() => shot.draft, () => shot.frame, () => ({ ...ground }), viewWidth], moved, { immediate: true });
+watch([() => shot.draft, () => shot.frame, () => ({ ...ground }), () => props.what, viewWidth], moved, {
+  immediate: true,
+});
 onBeforeUnmount(() => window.clearTimeout(timer));
 
 function draw(bitmap: ImageBitmap | undefined | null) {

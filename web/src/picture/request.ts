@@ -10,6 +10,7 @@ export interface PictureRequest {
   quality: "rough" | "check" | "final";
   kind: "jpeg" | "png";
   ground: object;
+  what?: string;
 }
 
 /** The height that keeps a raster's shape at a width. */

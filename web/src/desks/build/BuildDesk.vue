@@ -7,6 +7,7 @@ import GroundBar from "@/picture/GroundBar.vue";
 import HandleChoice from "@/picture/HandleChoice.vue";
 import { cameraHandle, type Handle, lightHandle } from "@/picture/handles";
 import LivePicture from "@/picture/LivePicture.vue";
+import LookChoice from "@/picture/LookChoice.vue";
 import PlayBar from "@/picture/PlayBar.vue";
 import { useRoughFrames } from "@/picture/useRoughFrames";
 import { useSpaceKey } from "@/picture/useSpaceKey";
@@ -56,6 +57,7 @@ const light = computed<Handle | null>(() => {
 const handle = computed(() => (chosen.value === "light" && light.value) || cameraHandle);
 
 const guides = ref(false);
+const what = ref("picture");
 const selectedElement = computed(() =>
   selected.value.startsWith("elements.") ? shot.draft?.elements[Number(selected.value.split(".")[1])] : undefined,
 );
@@ -113,10 +115,11 @@ onBeforeUnmount(() => {
 <template>
   <DeskFrame :columns>
     <template #picture>
-      <LivePicture class="flex-1" movable :handle :playing="playback.current.value?.bitmap ?? null">
+      <LivePicture class="flex-1" movable :what :handle :playing="playback.current.value?.bitmap ?? null">
         <SafeAreas v-if="guides" />
       </LivePicture>
       <GroundBar>
+        <LookChoice v-model="what" />
         <PressButton quiet title="Bring everything into view (V)" @click="bringIntoView(false)"
           >All in view</PressButton
         >

@@ -1,0 +1,96 @@
+"""What of a picture can be looked at alone: its alpha, the parts its light is made of, and what rays found out."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from zeitbild.errors import InputError
+from zeitbild.render.picture import NO_DEPTH, Picture
+from zeitbild.render.shading import AROUND, DIFFUSE, EMISSION, LIT, NORMAL, OPENNESS, POSITION, SPECULAR
+
+
+@dataclass(frozen=True, slots=True)
+class Look:
+    """One thing to look at.
+
+    ``extract`` gives [H, W, 4] linear and premultiplied, to be shown over the ground; or, if ``encoded``, [H, W, 3]
+    numbers in 0..1 that are shown as they are. ``planes`` tells that the picture has to be rendered with its planes.
+    """
+
+    name: str
+    title: str
+    note: str
+    extract: Callable[[Picture], NDArray[np.float32]]
+    encoded: bool = False
+    planes: bool = True
+
+
+def _planes(picture: Picture) -> NDArray[np.float32]:
+    if picture.planes is None:
+        raise InputError("this picture was rendered without its parts; only the picture and its alpha can be shown")
+    return picture.planes
+
+
+def _light(first: int) -> Callable[[Picture], NDArray[np.float32]]:
+    def extract(picture: Picture) -> NDArray[np.float32]:
+        return np.concatenate([_planes(picture)[..., first : first + 3], picture.beauty[..., 3:]], axis=2)
+
+    return extract
+
+
+def _grey(values: NDArray[np.float32]) -> NDArray[np.float32]:
+    return np.repeat(values[..., None], 3, axis=2)
+
+
+def _normal(picture: Picture) -> NDArray[np.float32]:
+    # Half and half of the unit cube: a normal towards the camera's world +z is the familiar pale blue.
+    planes = _planes(picture)
+    shown: NDArray[np.float32] = 0.5 * planes[..., NORMAL : NORMAL + 3] + 0.5 * picture.beauty[..., 3:]
+    return shown
+
+
+def _position(picture: Picture) -> NDArray[np.float32]:
+    planes, alpha = _planes(picture), picture.beauty[..., 3:]
+    solid = alpha[..., 0] > 0
+    values = planes[..., POSITION : POSITION + 3]
+    if not solid.any():
+        return np.zeros_like(values)
+    places = values[solid] / alpha[solid]
+    low, high = places.min(axis=0), places.max(axis=0)
+    shown: NDArray[np.float32] = (values - low * alpha) / np.maximum(high - low, np.float32(1e-6))
+    return shown
+
+
+def _depth(picture: Picture) -> NDArray[np.float32]:
+    depth, solid = picture.depth, picture.depth < NO_DEPTH / 2
+    if not solid.any():
+        return _grey(np.zeros_like(depth))
+    low, high = depth[solid].min(), depth[solid].max()
+    nearness = np.where(solid, 1 - 0.9 * (depth - low) / max(high - low, np.float32(1e-6)), 0)
+    return _grey(nearness.astype(np.float32))
+
+
+LOOKS = (
+    Look("alpha", "Alpha", "What is solid, as grey", lambda p: _grey(p.beauty[..., 3]), True, False),
+    Look("diffuse", "Diffuse", "Matt light of all lights", _light(DIFFUSE)),
+    Look("specular", "Highlights", "Mirrored light of all lights", _light(SPECULAR)),
+    Look("around", "Around", "Light of the environment, ambient light and what is mirrored", _light(AROUND)),
+    Look("emission", "Emission", "Light of its own", _light(EMISSION)),
+    Look("lit", "Shadows", "Share of the lights that is seen", lambda p: _grey(_planes(p)[..., LIT]), True),
+    Look("open", "Occlusion", "How open each place is", lambda p: _grey(_planes(p)[..., OPENNESS]), True),
+    Look("normal", "Normals", "Where surfaces face, x y z as red green blue", _normal, True),
+    Look("position", "Position", "Where surfaces are, x y z as red green blue", _position, True),
+    Look("depth", "Depth", "Near is light", _depth, True, False),
+)
+
+
+def look_named(name: str) -> Look:
+    """The look of that name; InputError lists those there are."""
+    for look in LOOKS:
+        if look.name == name:
+            return look
+    raise InputError(f"{name!r} cannot be looked at; known: picture, {', '.join(look.name for look in LOOKS)}", "what")
