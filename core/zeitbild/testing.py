@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import math
 from dataclasses import replace
+from pathlib import Path
 from typing import Any
 
 import numpy as np
 
+from zeitbild.assets import AssetFolder
 from zeitbild.document.shot import Layer, Raster, Shot, Timing
 from zeitbild.document.values import Turn
 from zeitbild.elements.lettering import Lettering
@@ -16,6 +18,7 @@ from zeitbild.lights import LightSource
 from zeitbild.render.environment import EnvironmentLight
 from zeitbild.resolve import Snapshot, SnapshotElement
 
+NOWHERE = AssetFolder(Path("nowhere"))
 DARK = EnvironmentLight(0.0, (1, 1, 1), (1, 1, 1), 0.0, 0.0)
 EVEN = EnvironmentLight(1.0, (1, 1, 1), (1, 1, 1), 0.0, 0.0)
 AMBIENT = LightSource("ambient", (1.0, 1.0, 1.0))

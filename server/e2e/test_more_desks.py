@@ -38,12 +38,12 @@ class Fields(BrowserCase):
 
     def test_lights_are_changed_and_turned_off(self) -> None:
         page = self.desk("build")
-        page.get_by_role("button", name="Key light").click()
+        page.get_by_role("button", name="Key sun").click()
         page.get_by_label("Strength", exact=True).fill("3")
         page.get_by_label("Strength", exact=True).press("Enter")
         page.get_by_label("Colour", exact=True).fill("ff8800")
         page.get_by_label("Colour", exact=True).press("Enter")
-        page.get_by_role("switch", name="On").click()
+        page.get_by_role("button", name="Key shines").click()
         self.saved()
         light = self.fresh().current_document().lights[0]
         self.assertEqual((light.strength, light.colour, light.on), (3, "#ff8800", False))

@@ -139,5 +139,5 @@ def estimate(document: Any, quality: str, frame_set: str, processes: int) -> dic
 
 def frame_camera(document: Any, frame: int, elements: tuple[str, ...]) -> dict[str, Any]:
     """The camera of an unsaved document moved so that the named elements (none: all) fill the picture."""
-    camera = framed(read_shot(document), frame, AssetFolder(assets_folder()), elements)
+    camera = framed(read_shot(document), (frame,), AssetFolder(assets_folder()), elements)
     return camera.model_dump(mode="json")

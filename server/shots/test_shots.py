@@ -152,6 +152,31 @@ class Examination(StudioCase):
         self.assertEqual(found["plan"]["outputs"][0]["names"][5], "KM010_sign_beauty_v001.0006.png")
         self.assertEqual(found["motion"][0]["degrees"], [0, 60, 120, 180, 240, 300])
 
+    def test_the_project_s_raster_is_compared(self) -> None:
+        self.project.defaults = {"raster": {"width": 1920, "height": 1080}}
+        self.project.save()
+        codes = [one["code"] for one in self._examine()["findings"]]
+        self.assertIn("raster-small", codes)
+
+    def test_the_camera_is_moved_to_frame_elements(self) -> None:
+        document = self.shot.current_document().model_dump(mode="json")
+        place = f"/api/shots/{self.shot.id}/framing"
+        camera = self.post(place, {"document": document, "frame": 1})
+        codes = {one["code"] for one in self._examine(camera=camera)["findings"]}
+        self.assertNotIn("nothing-in-view", codes)
+        same = self.post(place, {"document": document, "frame": 1, "elements": [document["elements"][0]["id"]]})
+        self.assertEqual(camera, same)
+        answer = self.post(place, {"document": {**document, "elements": []}, "frame": 1}, expect=422)
+        self.assertIn("nothing in the picture to frame", answer["detail"])
+
+    def test_parts_of_the_picture_are_shown_and_unknown_ones_refused(self) -> None:
+        document = self.shot.current_document().model_dump(mode="json")
+        asked = {"document": document, "frame": 1, "width": 64, "height": 36, "kind": "png", "what": "normal"}
+        response = self.client.post(f"/api/shots/{self.shot.id}/picture", asked, content_type="application/json")
+        self.assertEqual(Image.open(BytesIO(response.content)).size, (64, 36))
+        answer = self.post(f"/api/shots/{self.shot.id}/picture", {**asked, "what": "glamour"}, expect=422)
+        self.assertIn("known: picture, alpha", answer["detail"])
+
     def test_naming_errors_leave_the_rest_standing(self) -> None:
         found = self._examine(naming="{shot}.{ext}")
         self.assertIn("{frame:04}", found["naming_error"])

@@ -32,7 +32,7 @@ def _look(view: SetView) -> Iterator[Finding]:
             "camera.position",
             "build",
             first,
-            {"camera": framed(shot, first, view.assets).model_dump(mode="json")},
+            {"camera": framed(shot, view.sampled_frames, view.assets).model_dump(mode="json")},
             "Frame everything",
         )
         return
@@ -45,7 +45,7 @@ def _look(view: SetView) -> Iterator[Finding]:
             f"elements.{number}.placement.position",
             "build",
             frame,
-            {"camera": framed(shot, frame, view.assets).model_dump(mode="json")},
+            {"camera": framed(shot, view.sampled_frames, view.assets).model_dump(mode="json")},
             "Frame everything",
         )
 

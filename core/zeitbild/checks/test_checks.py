@@ -1,12 +1,17 @@
 """Findings: each is found, each mend mends it, and a good shot has none."""
 
+import math
 import unittest
+from pathlib import Path
 from typing import Any
 
-from zeitbild.checks import find
-from zeitbild.document.reading import read_shot
+from zeitbild.checks import Finding, SetView, find
+from zeitbild.document.reading import parse_shot, read_shot
 from zeitbild.document.shot import Shot
 from zeitbild.elements import kinds
+from zeitbild.testing import NOWHERE
+
+DEMO = Path(__file__).parents[3] / "demo" / "KM010.json"
 
 
 def _shot(turns: float = 1, **changes: Any) -> Shot:
@@ -27,14 +32,58 @@ def _mended(shot: Shot, values: dict[str, Any]) -> Shot:
 
 
 class Findings(unittest.TestCase):
-    def _check(self, shot: Shot, code: str) -> None:
-        finding = next((one for one in find(shot) if one.code == code), None)
+    def _check(self, shot: Shot, code: str, raster: tuple[int, int] | None = None) -> Finding:
+        finding = next((one for one in find(shot, SetView(shot, NOWHERE, raster)) if one.code == code), None)
         assert finding is not None, f"{code} was not found"
         self.assertTrue(finding.mend and finding.mend_title)
-        self.assertNotIn(code, [one.code for one in find(_mended(shot, finding.mend))])
+        mended = _mended(shot, finding.mend)
+        self.assertNotIn(code, [one.code for one in find(mended, SetView(mended, NOWHERE, raster))])
+        return finding
 
     def test_a_good_shot_has_none(self) -> None:
-        self.assertEqual(find(_shot()), [])
+        for shot in (_shot(), parse_shot(DEMO.read_text(encoding="utf-8"))):
+            self.assertEqual(find(shot, SetView(shot, NOWHERE, (1280, 720))), [])
+
+    def test_strong_ambient_light(self) -> None:
+        self._check(
+            _shot(lights=[{"kind": "ambient", "strength": 0.4}, {"kind": "ambient", "strength": 0.3}]), "ambient-strong"
+        )
+        weak = _shot(lights=[{"kind": "ambient", "strength": 0.1}, {"kind": "ambient", "strength": 1, "on": False}])
+        self.assertNotIn("ambient-strong", [one.code for one in find(weak)])
+
+    def test_a_light_that_touches_only_what_is_hidden(self) -> None:
+        self._check(_shot(lights=[{"kind": "sun", "touches": ["gone"]}]), "idle-light")
+
+    def test_a_camera_that_looks_past_everything(self) -> None:
+        self._check(_shot(camera={"position": [0, 0, 900], "look_at": [0, 5000, 900]}), "nothing-in-view")
+        self._check(_shot(camera={"position": [0, 0, 900], "look_at": [0, 0, 2000]}), "nothing-in-view")
+
+    def test_an_element_cut_by_the_edge(self) -> None:
+        # At frame 1 all is inside; half a turn later a pivot far off carries it close to the camera.
+        shot = _mended(_shot(), {"elements.0.pivot_offset": [0, 0, 600]})
+        finding = self._check(shot, "cut-by-edge")
+        self.assertEqual(finding.level, "hint")
+        self.assertGreater(finding.frame or 0, 1)
+
+    def test_a_pivot_off_the_ink_of_a_turning_element(self) -> None:
+        finding = self._check(_mended(_shot(), {"elements.0.pivot_offset": [40, 0, 0]}), "wobble")
+        # Swinging by 40 units to both sides at the distance of 1150 and 40 degrees over 1280 pixels (similar triangles).
+        unit = 1280 / (2 * 1150 * math.tan(math.radians(20)))
+        swing = int(finding.message.split("by ")[1].split(" ")[0])
+        self.assertAlmostEqual(swing, 80 * unit, delta=4)
+        still = _mended(_shot(turns=0), {"elements.0.pivot_offset": [40, 0, 0]})
+        self.assertNotIn("wobble", [one.code for one in find(still, SetView(still, NOWHERE))])
+
+    def test_a_raster_left_small(self) -> None:
+        self._check(_shot(raster={"width": 320, "height": 180}), "raster-small", (1280, 720))
+
+    def test_burnt_out_light(self) -> None:
+        lights = [{"kind": "sun", "azimuth": 0, "elevation": 0, "strength": 9}]
+        self.assertIn("%", self._check(_shot(lights=lights), "clipped").message)
+
+    def test_what_cannot_be_built_hides_no_other_finding(self) -> None:
+        shot = _mended(_shot(quality="rough"), {"elements.0.word": "ღ"})
+        self.assertEqual([one.code for one in find(shot, SetView(shot, NOWHERE))], ["quality-low"])
 
     def test_part_turns_leave_a_cycle_open(self) -> None:
         self._check(_shot(turns=1.5), "open-cycle")

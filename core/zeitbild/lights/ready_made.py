@@ -26,8 +26,8 @@ LIGHT_SETS = (
         "Two-sided lettering light",
         "One from the upper right, a stronger one from the lower left, a little from everywhere.",
         (
-            SunLight(name="Key", strength=1.6, azimuth=38, elevation=42, colour="#fff3df"),
-            SunLight(name="Second", strength=1.9, azimuth=-48, elevation=-18, colour="#e2ecff", shadows=False),
+            SunLight(name="Key", strength=1.3, azimuth=38, elevation=42, colour="#fff3df"),
+            SunLight(name="Second", strength=1.5, azimuth=-48, elevation=-18, colour="#e2ecff", shadows=False),
             AmbientLight(),
         ),
     ),

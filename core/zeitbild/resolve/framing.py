@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 
 import numpy as np
@@ -46,18 +47,19 @@ def extent_of(snapshot: Snapshot, place: int) -> Extent:
     return Extent(float(left), float(top), float(right), float(bottom), not bool(front.all()))
 
 
-def framed(shot: Shot, frame: int, assets: AssetSource, elements: tuple[str, ...] = ()) -> Camera:
-    """The shot's camera moved, without turning, so that the named elements (none: all) fill the picture at a frame.
+def framed(shot: Shot, frames: Iterable[int], assets: AssetSource, elements: tuple[str, ...] = ()) -> Camera:
+    """The shot's camera moved, without turning, so that the named elements (none: all) fill the picture at some frames.
 
     InputError if there is nothing to frame.
     """
-    snapshot = resolve(shot, frame, assets)
+    snapshots = [resolve(shot, frame, assets) for frame in frames]
+    snapshot = snapshots[0]
     shown = [element.id for element in shot.elements if element.shown]
     chosen = [place for place, name in enumerate(shown) if not elements or name in elements]
     if not chosen:
         raise InputError("there is nothing in the picture to frame; add an element or show one", "elements")
     right, up, forward = snapshot.camera.axes
-    points = np.concatenate([_world_points(snapshot, place) for place in chosen])
+    points = np.concatenate([_world_points(one, place) for one in snapshots for place in chosen])
     x, y, z = points @ right, points @ up, points @ forward
     keep = 1 - 2 * MARGIN
     shape = snapshot.width / snapshot.height
