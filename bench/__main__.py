@@ -30,7 +30,7 @@ def _all() -> Iterator[Callable[[], Iterator[Figure]]]:
     shot = parse_shot(processes.SHOT.read_text(encoding="utf-8"))
     from bench import rendering
 
-    for part in (rendering.pictures, rendering.visibility, rendering.geometry, rendering.document):
+    for part in (rendering.pictures, rendering.rays, rendering.visibility, rendering.geometry, rendering.document):
         yield lambda part=part: part(shot)
     yield processes.start_up
     yield processes.browser

@@ -4,11 +4,14 @@ from __future__ import annotations
 
 import statistics
 from collections.abc import Iterator
+from dataclasses import replace
 
 import numpy as np
 from embreex.mesh_construction import TriangleMesh
 from embreex.rtcore_scene import EmbreeScene
+from numpy.typing import NDArray
 
+from bench.bare_rays import cast_all
 from bench.timing import Figure, measure, single
 from shots.rendering import sketch
 from zeitbild.assets import AssetFolder
@@ -18,11 +21,16 @@ from zeitbild.elements.lettering import build
 from zeitbild.kernels import PARALLEL, set_threads
 from zeitbild.paths import assets_folder
 from zeitbild.proof import View
-from zeitbild.render import QUALITIES, render
+from zeitbild.render import QUALITIES, render, secondary
+from zeitbild.render.lighting import ROW
+from zeitbild.render.patterns import ray_pattern
+from zeitbild.render.rays import INTERSECT16, OCCLUDED16
 from zeitbild.render.sampling import sample_offsets
 from zeitbild.render.scene import gather
+from zeitbild.render.stage import stage_of
+from zeitbild.render.tracing import SPOT
 from zeitbild.render.visibility import rasterise
-from zeitbild.resolve import resolve
+from zeitbild.resolve import Snapshot, resolve
 
 _WORDS = ("Kap Morgen", "Leuchtturm", "Museum", "Ostwind", "Nebelhorn", "Seezeichen", "Lotsen", "Brandung")
 
@@ -45,13 +53,100 @@ def pictures(shot: Shot) -> Iterator[Figure]:
         "edit to picture, 1280x720 final, encoded PNG",
         lambda n: sketch(_edited(shot, n), 10, 1280, 720, "final", View(), "png"),
     )
-    snapshot = resolve(shot, 10, AssetFolder(assets_folder()))
+    plain = without_rays(resolve(shot, 10, AssetFolder(assets_folder())))
+    medians = {}
     for quality, goal in (("rough", None), ("check", None), ("final", 150)):
-        yield measure(
-            f"1280x720 {quality}, two threads", lambda n, q=quality: render(snapshot, QUALITIES[q]), goal=goal
+        figure = measure(
+            f"1280x720 {quality}, no rays, two threads", lambda n, q=quality: render(plain, QUALITIES[q]), goal=goal
         )
-    large = snapshot.at_size(3840, 2160)
-    yield measure("3840x2160 final, two threads", lambda n: render(large, QUALITIES["final"]), times=5, warm=1)
+        medians[quality] = figure.median
+        yield figure
+    yield single("final (64 samples) to check (16 samples)", medians["final"] / medians["check"], "x", 1.4)
+    large = plain.at_size(3840, 2160)
+    figure = measure(
+        "3840x2160 final, no rays, two threads", lambda n: render(large, QUALITIES["final"]), times=5, warm=1
+    )
+    yield figure
+    yield single("3840x2160 final to 1280x720 final", figure.median / medians["final"], "x", 10)
+
+
+def without_rays(snapshot: Snapshot) -> Snapshot:
+    """A snapshot in which nothing casts a shadow, occludes or is mirrored."""
+    lights = tuple(replace(light, shadows=False) for light in snapshot.lights)
+    return replace(snapshot, lights=lights, occlusion=0.0, bounces=0)
+
+
+def rays(shot: Shot) -> Iterator[Figure]:
+    """A final frame with shadows of three lights, occlusion and a mirror bounce against the bare library casting as many.
+
+    Both in turns, on two threads. The library casts, for every fragment of the frame, 3 rays to the lights, 16 over the
+    half sphere and 1 in the mirror direction; the renderer shares rays between neighbours and casts fewer.
+    """
+    snapshot = resolve(shot, 10, AssetFolder(assets_folder()))
+    suns = [replace(light, shadows=True) for light in snapshot.lights if light.shape == "sun"]
+    full = replace(
+        snapshot,
+        lights=(*suns, replace(suns[0], direction=(0.3, -0.8, -0.52))),
+        occlusion=1.0,
+        occlusion_radius=150.0,
+        bounces=1,
+    )
+    render(full, QUALITIES["final"])
+    origins, normals, views = spots_of(full)
+    stage = stage_of(full)
+    batches = [
+        (np.broadcast_to(np.negative(light.direction), normals.shape), 1e30, OCCLUDED16) for light in full.lights
+    ]
+    hemisphere = ray_pattern(np.zeros((0, ROW), np.float32), 1)[0]
+    across = np.cross(normals, normals[:, [1, 2, 0]] + np.float32(0.1))
+    across /= np.linalg.norm(across, axis=1)[:, None]
+    up = np.cross(normals, across)
+    batches += [(a * across + b * up + c * normals, 150.0, OCCLUDED16) for a, b, c in hemisphere]
+    mirrored = 2 * (normals * views).sum(axis=1)[:, None] * normals - views
+    batches.append((mirrored, 1e30, INTERSECT16))
+    prepared = [
+        (np.ascontiguousarray(directions, np.float32), np.full(len(origins), far, np.float32), function)
+        for directions, far, function in batches
+    ]
+    out = np.empty(len(origins), np.float32)
+
+    def bare() -> None:
+        with PARALLEL:
+            for directions, fars, function in prepared:
+                cast_all(origins, directions, fars, function, stage.rays.handle, out)
+
+    bare()
+    drawn, cast, ratios = [], [], []
+    for _ in range(5):
+        cast.append(measure("", lambda n: bare(), times=1, warm=0).median)
+        drawn.append(measure("", lambda n: render(full, QUALITIES["final"]), times=2, warm=0).median)
+        ratios.append(drawn[-1] / cast[-1])
+    ratios.sort()
+    yield single("1280x720 final, shadows, occlusion, one mirror", statistics.median(drawn), "ms")
+    yield single("bare library, 20 rays a fragment", statistics.median(cast), "ms")
+    yield single("its rays a second, both threads", 20 * len(origins) / statistics.median(cast) / 1000, "M/s")
+    yield Figure("that frame to the bare library", ratios[2], ratios[0], ratios[-1], "x", 1.3)
+
+
+def spots_of(snapshot: Snapshot) -> tuple[NDArray[np.float32], NDArray[np.float32], NDArray[np.float32]]:
+    """Lifted points, normals and views [n, 3] of a frame's fragments, n divisible by 16."""
+    held: list[NDArray[np.float32]] = []
+    original = secondary.locate
+
+    def listen(*arguments: object) -> None:
+        original(*arguments)
+        counts, room, spots = arguments[5], arguments[6], arguments[-3]
+        tiles = np.asarray(spots).reshape(-1, int(str(room)), SPOT)
+        held.extend(tiles[tile, :count] for tile, count in enumerate(np.asarray(counts)))
+
+    secondary.locate = listen
+    try:
+        render(snapshot, QUALITIES["final"])
+    finally:
+        secondary.locate = original
+    points = np.concatenate(held)
+    points = points[: len(points) // 16 * 16]
+    return tuple(np.ascontiguousarray(points[:, first : first + 3]) for first in (0, 3, 9))  # type: ignore[return-value]
 
 
 def visibility(shot: Shot) -> Iterator[Figure]:
