@@ -205,7 +205,7 @@ class Layer(Part):
 
 # The union of all registered element kinds: a kind that registers itself is part of the document's schema.
 _kinds = tuple(kind.parameters for kind in kinds)
-Element: Any = _kinds[0] if len(_kinds) == 1 else Annotated[_kinds, Field(discriminator="kind")]
+Element: Any = Annotated[Union[_kinds], Field(discriminator="kind")]  # noqa: UP007
 
 
 class Shot(Part):

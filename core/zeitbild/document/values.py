@@ -31,7 +31,7 @@ def number(
     group: str = "",
     slider: tuple[float, float] | None = None,
     help: str = "",
-    when: dict[str, str] | None = None,
+    when: dict[str, str | list[str]] | None = None,
 ) -> Any:
     """A float field with hard limits and hints for a form."""
     extra: dict[str, Any] = {"x-step": step, "x-unit": unit, "x-group": group}

@@ -20,7 +20,7 @@ if TYPE_CHECKING:
     from zeitbild.resolve.snapshot import Snapshot
 
 #: Part of every frame key: raise it whenever the same snapshot would give other pixels.
-RENDERER_VERSION = 4
+RENDERER_VERSION = 5
 
 
 def _lay_under(beauty: NDArray[np.float32], backdrop: tuple[float, float, float]) -> None:

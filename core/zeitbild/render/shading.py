@@ -224,11 +224,10 @@ def surface_at(edges, triangles, vertices, normals, t, x, y, eye):  # type: igno
     c = edges[t, 6] * x + edges[t, 7] * y + edges[t, 8]
     # The mean of several triangles' samples may lie just outside this one.
     total = 1.0 / (a + b + c)
-    wa, wb, wc = (
-        np.float32(max(0.0, a * total)),
-        np.float32(max(0.0, b * total)),
-        np.float32(max(0.0, c * total)),
-    )
+    a, b, c = max(0.0, a * total), max(0.0, b * total), max(0.0, c * total)
+    # Brought back onto the triangle, the shares must still make one: else the point leaves the surface.
+    total = 1.0 / (a + b + c)
+    wa, wb, wc = np.float32(a * total), np.float32(b * total), np.float32(c * total)
     nx = wa * normals[t, 0, 0] + wb * normals[t, 1, 0] + wc * normals[t, 2, 0]
     ny = wa * normals[t, 0, 1] + wb * normals[t, 1, 1] + wc * normals[t, 2, 1]
     nz = wa * normals[t, 0, 2] + wb * normals[t, 1, 2] + wc * normals[t, 2, 2]

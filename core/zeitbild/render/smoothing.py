@@ -14,10 +14,12 @@ from zeitbild.render.triangle_setup import TILE
 _TILE = TILE
 _SHIFT, _MASK = TILE.bit_length() - 1, TILE - 1
 _ZERO, _ONE = np.float32(0), np.float32(1)
-#: Neighbours whose triangles lean apart by more (cosine) are another surface.
-_SAME = np.float32(0.9)
-#: Neighbours farther away in depth than so many times the size of a pixel there are another surface.
-_STEPS = np.float32(8)
+#: Neighbours whose normals lean apart by more (cosine) see something else.
+_SAME = np.float32(0.8)
+#: So do neighbours farther off the plane of the triangle than so many pixels' size, or farther away than so many times
+#: that.
+_STEPS = np.float32(2)
+_FAR = np.float32(20)
 #: Mirrors smoother than this keep their own rays.
 _SHARP = np.float32(0.12)
 
@@ -30,8 +32,7 @@ def smooth(  # type: ignore[no-untyped-def]
     counts,
     room,
     width,
-    patches,
-    facing,
+    spots,
     finish_of,
     finishes,
     depth,
@@ -45,8 +46,9 @@ def smooth(  # type: ignore[no-untyped-def]
 ):
     """Mean of rayed [fragments, C] over the window into smoothed; see ``tracing.trace`` for what is shared with it.
 
-    depth [H, W]; pixel_angle the size of a pixel at depth 1, or at any depth if parallel; shared holds the numbers of the columns that are averaged,
-    the rest are copied; from column mirror_from on, sharp mirrors keep their own.
+    spots from ``tracing.locate``; depth [H, W]; pixel_angle the size of a pixel at depth 1, or at any depth if parallel;
+    shared holds the numbers of the columns that are averaged, the rest are copied; from column mirror_from on, sharp
+    mirrors keep their own.
     """
     columns = (width + _TILE - 1) // _TILE
     wide = rayed.shape[1]
@@ -54,32 +56,31 @@ def smooth(  # type: ignore[no-untyped-def]
         tile = order[turn]
         top, left = (tile // columns) * _TILE, (tile % columns) * _TILE
         for f in range(tile * room, tile * room + counts[tile]):
-            t = triangle[f]
             row, column = top + (pixel[f] >> _SHIFT), left + (pixel[f] & _MASK)
             for c in range(wide):
                 smoothed[f, c] = rayed[f, c]
-            if main[row, column] != f:
-                continue
             reach = _STEPS * pixel_angle * (_ONE if parallel else depth[row, column])
-            near = depth[row, column]
+            # Seen at a slant, neighbouring pixels lie farther apart on one surface.
+            wide_reach = _FAR * _FAR * reach * reach
+            own = spots[f]
             found = 1
             for y in range(max(0, row - 1), min(main.shape[0], row + 3)):
                 for x in range(max(0, column - 1), min(width, column + 3)):
                     g = main[y, x]
                     if g < 0 or g == f:
                         continue
-                    o = triangle[g]
+                    spot = spots[g]
+                    dx, dy, dz = spot[0] - own[0], spot[1] - own[1], spot[2] - own[2]
                     if (
-                        patches[o] != patches[t]
-                        or abs(depth[y, x] - near) > reach
-                        or facing[o, 0] * facing[t, 0] + facing[o, 1] * facing[t, 1] + facing[o, 2] * facing[t, 2]
-                        < _SAME
+                        spot[3] * own[3] + spot[4] * own[4] + spot[5] * own[5] < _SAME
+                        or abs(dx * own[6] + dy * own[7] + dz * own[8]) > reach
+                        or dx * dx + dy * dy + dz * dz > wide_reach
                     ):
                         continue
                     found += 1
                     for c in shared:
                         smoothed[f, c] += rayed[g, c]
             scale = _ONE / np.float32(found)
-            sharp = finishes[finish_of[t], 3] < _SHARP
+            sharp = finishes[finish_of[triangle[f]], 3] < _SHARP
             for c in shared:
                 smoothed[f, c] = rayed[f, c] if c >= mirror_from and sharp else smoothed[f, c] * scale

@@ -19,6 +19,8 @@ BEHIND_LIGHTS = 5
 #: Columns of a spot: point lifted off the surface, unit normal for shading, unit normal of the triangle, unit view.
 SPOT = 12
 _ZERO, _ONE, _TINY = np.float32(0), np.float32(1), np.float32(1e-30)
+#: Squared sine of a triangle's angle below which it is a sliver.
+_SLIVER2 = np.float32(1e-4)
 #: Rays closer to the surface than this (sine) would start inside it.
 _GRAZING = np.float32(1e-3)
 #: A ray to a light ends just before it, so that a light that lies in a surface is not in its own shadow.
@@ -71,7 +73,11 @@ def locate(  # type: ignore[no-untyped-def]
             ax, ay, az = vertices[j, 0] - x, vertices[j, 1] - y, vertices[j, 2] - z
             bx, by, bz = vertices[k, 0] - x, vertices[k, 1] - y, vertices[k, 2] - z
             gx, gy, gz = ay * bz - az * by, az * bx - ax * bz, ax * by - ay * bx
-            scale = _ONE / math.sqrt(max(gx * gx + gy * gy + gz * gz, _TINY))
+            area2 = gx * gx + gy * gy + gz * gz
+            if area2 < _SLIVER2 * (ax * ax + ay * ay + az * az) * (bx * bx + by * by + bz * bz):
+                # Single precision does not tell which way so thin a triangle faces.
+                gx, gy, gz, area2 = nx, ny, nz, _ONE
+            scale = _ONE / math.sqrt(max(area2, _TINY))
             if gx * vx + gy * vy + gz * vz < _ZERO:
                 scale = -scale
             gx, gy, gz = gx * scale, gy * scale, gz * scale

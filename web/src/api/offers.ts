@@ -27,7 +27,7 @@ export interface JsonSchema {
   "x-widget"?: string;
   "x-slider"?: [number, number];
   "x-late"?: boolean;
-  "x-when"?: Record<string, string>;
+  "x-when"?: Record<string, string | string[]>;
 }
 
 export interface Choice {

@@ -32,7 +32,7 @@ const emit = defineEmits<{
 }>();
 
 function meant(field: FieldPlan) {
-  return Object.entries(field.when ?? {}).every(([name, value]) => props.value[name] === value);
+  return Object.entries(field.when ?? {}).every(([name, value]) => [value].flat().includes(props.value[name] as string));
 }
 const groups = computed(() =>
   planFields(props.schema, props.root, ["kind", "id", ...props.skip])

@@ -12,7 +12,7 @@ export interface FieldPlan {
   slider: [number, number] | undefined;
   options: { name: string; title: string }[];
   /** Values of other fields under which this one has a meaning. */
-  when: Record<string, string> | undefined;
+  when: Record<string, string | string[]> | undefined;
 }
 
 export interface FieldGroup {
