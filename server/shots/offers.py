@@ -8,6 +8,7 @@ from typing import Any
 from zeitbild.document.reading import shot_schema
 from zeitbild.document.shot import Shot
 from zeitbild.elements import kinds
+from zeitbild.finishes import READY_MADE
 from zeitbild.fonts import SHIPPED
 from zeitbild.handoff.recipes import recipes
 from zeitbild.lights import kinds as light_kinds
@@ -45,6 +46,10 @@ def offers() -> dict[str, Any]:
                 "lights": [light.model_dump(mode="json") for light in one.lights],
             }
             for one in LIGHT_SETS
+        ],
+        "finishes": [
+            {"name": one.name, "title": one.title, "note": one.note, "values": one.values.model_dump(mode="json")}
+            for one in READY_MADE
         ],
         "defaults": Shot().model_dump(mode="json"),
         "fonts": [{"key": font.key, "title": font.title, "character": font.character} for font in SHIPPED.values()],

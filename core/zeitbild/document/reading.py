@@ -33,6 +33,8 @@ def _message(error: dict[str, Any]) -> str:
         return "is not a field of this document"
     if kind == "literal_error":
         return f"{shown} is not one of {context.get('expected')}"
+    if kind == "wrong_at":
+        return str(context["message"])
     if kind == "value_error":
         return str(context.get("error", error["msg"]))
     if kind.startswith(("float_", "int_")):
@@ -46,7 +48,7 @@ def _problems(error: ValidationError) -> list[Problem]:
     for one in error.errors():
         # Pydantic names the chosen kind of a union in the path; people know the field only by its place.
         place = [str(part) for part in one["loc"] if part not in element_kinds and part not in light_kinds]
-        found.append(Problem(".".join(place), _message(dict(one))))
+        found.append(Problem(one.get("ctx", {}).get("field") or ".".join(place), _message(dict(one))))
     return found
 
 

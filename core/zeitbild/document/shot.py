@@ -7,12 +7,14 @@ from typing import Annotated, Any, Literal, Union
 
 from pydantic import ConfigDict, Field, StringConstraints, model_validator
 
-from zeitbild.document.values import Code, Colour, Identifier, Part, Point, Title, choice, number
+from zeitbild.document.values import Code, Colour, Identifier, Part, Point, Title, choice, number, wrong_at
 from zeitbild.elements import kinds
 from zeitbild.errors import InputError
+from zeitbild.finishes import NamedFinish
 from zeitbild.lights import kinds as light_kinds
 from zeitbild.lights.ready_made import LIGHT_SETS
 from zeitbild.render.camera import angle_of_focal_length
+from zeitbild.render.pixel_filter import FilterName
 from zeitbild.timing.frames import MAX_FRAME_NUMBER, MAX_FRAMES
 from zeitbild.timing.rate import RATES, parse_rate
 
@@ -24,6 +26,8 @@ MAX_SIDE = 8192
 MAX_PIXELS = 4096 * 2160
 MAX_ELEMENTS = 200
 MAX_LIGHTS = 32
+#: Samples a pixel can take.
+Samples = Literal["4", "16", "64"]
 
 
 class Raster(Part):
@@ -189,6 +193,60 @@ class Rays(Part):
     )
 
 
+class Sampling(Part):
+    """How many samples a pixel takes, and how far it gathers."""
+
+    model_config = ConfigDict(title="Filter and samples")
+
+    filter: FilterName = choice("box", "Pixel filter")
+    filter_width: float = number(
+        1, "Filter width", 1, 8, step=0.1, unit="px", slider=(1, 4), help="A box of 1 is the pixel alone."
+    )
+    rough: Samples = choice("4", "Samples, rough")
+    check: Samples = choice("16", "Samples, check")
+    final: Samples = choice("64", "Samples, final", help="At final, alpha at edges is right to half a step anyway.")
+
+
+class Motion(Part):
+    """How long the shutter is open."""
+
+    model_config = ConfigDict(title="Motion blur")
+
+    angle: float = number(
+        0, "Shutter angle", 0, 720, unit="°", slider=(0, 360), help="360 is open for the whole frame; 0 is no blur."
+    )
+    phase: float = number(
+        -90,
+        "Shutter opens at",
+        -720,
+        720,
+        unit="°",
+        slider=(-360, 360),
+        help="0 is the frame's own time; minus half the angle centres it.",
+    )
+    moments: Literal["4", "8", "16", "32", "64"] = choice("16", "Moments", help="At final; half at check.")
+
+
+class Pixels(Part):
+    """A small raster with hard pixels, enlarged by a whole number."""
+
+    model_config = ConfigDict(title="Pixel look")
+
+    on: bool = Field(default=False, title="Pixel look")
+    enlarge: Annotated[int, Field(ge=1, le=64)] = Field(
+        default=8, title="Side of a pixel", json_schema_extra={"x-unit": "px", "x-step": 1}
+    )
+    palette: tuple[Colour, ...] = Field(
+        default=(),
+        title="Palette",
+        max_length=64,
+        description="Empty: all colours.",
+        json_schema_extra={"x-widget": "palette"},
+    )
+    outline: bool = Field(default=False, title="Outline")
+    outline_colour: Colour = Field(default="#101820", title="Outline colour")
+
+
 class Backdrop(Part):
     """What is behind everything: nothing, or one colour that is part of picture, run and files."""
 
@@ -222,6 +280,10 @@ class Shot(Part):
     environment: Environment = Field(default_factory=Environment)
     rays: Rays = Field(default_factory=Rays)
     backdrop: Backdrop = Field(default_factory=Backdrop)
+    sampling: Sampling = Field(default_factory=Sampling)
+    motion: Motion = Field(default_factory=Motion)
+    pixels: Pixels = Field(default_factory=Pixels)
+    finishes: tuple[NamedFinish, ...] = Field(default=(), title="Shared finishes", max_length=MAX_ELEMENTS)
     elements: tuple[Element, ...] = Field(default=(), max_length=MAX_ELEMENTS)
     layers: tuple[Layer, ...] = Field(default_factory=lambda: (Layer(),), min_length=1, max_length=32)
     naming: Annotated[str, StringConstraints(min_length=1, max_length=300)] = Field(
@@ -235,11 +297,43 @@ class Shot(Part):
         for what, names in (
             ("element identities", [element.id for element in self.elements]),
             ("layer names", [layer.name.lower() for layer in self.layers]),
+            ("shared finishes", [finish.name for finish in self.finishes]),
         ):
             if len(set(names)) < len(names):
                 raise ValueError(
                     f"two {what} are the same: {', '.join(sorted(n for n in set(names) if names.count(n) > 1))}"
                 )
+        return self
+
+    @model_validator(mode="after")
+    def _finishes_there(self) -> Shot:
+        known = {finish.name for finish in self.finishes}
+        for element in self.elements:
+            for finish in element.finishes():
+                if finish.named and finish.named not in known:
+                    raise wrong_at(
+                        "finishes",
+                        f"{element.name} uses the shared finish {finish.named!r}, which this shot does not have",
+                    )
+        return self
+
+    @model_validator(mode="after")
+    def _whole_pixels(self) -> Shot:
+        if not self.pixels.on:
+            return self
+        by, sides = self.pixels.enlarge, (self.raster.width, self.raster.height)
+        if any(side % by for side in sides):
+            fitting = [str(one) for one in range(1, 65) if all(s % one == 0 and 16 <= s // one <= 512 for s in sides)]
+            raise wrong_at(
+                "pixels.enlarge",
+                f"{sides[0]} × {sides[1]} cannot be cut into pixels {by} wide; "
+                + (f"whole are {', '.join(fitting)}" if fitting else "choose another raster"),
+            )
+        if not all(16 <= side // by <= 512 for side in sides):
+            raise wrong_at(
+                "pixels.enlarge",
+                f"that makes a raster of {sides[0] // by} × {sides[1] // by}; the pixel look has 16 to 512 a side",
+            )
         return self
 
     def layer(self, name: str) -> Layer:

@@ -10,6 +10,7 @@ from __future__ import annotations
 from typing import Annotated, Any
 
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, StringConstraints
+from pydantic_core import PydanticCustomError
 
 from zeitbild.colour.srgb import decode_hex
 
@@ -18,6 +19,11 @@ class Part(BaseModel):
     """Base of every document part: unknown keys are refused, NaN and infinities too, instances never change."""
 
     model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False, ser_json_inf_nan="null")
+
+
+def wrong_at(field: str, message: str) -> PydanticCustomError:
+    """An error of a rule over several parts, shown at the field with this dotted path."""
+    return PydanticCustomError("wrong_at", "{message}", {"field": field, "message": message})
 
 
 def number(
@@ -78,18 +84,6 @@ Colour = Annotated[str, BeforeValidator(_hex), Field(json_schema_extra={"x-widge
 Code = Annotated[str, StringConstraints(pattern=r"^[A-Za-z0-9][A-Za-z0-9_-]{0,39}$")]
 Title = Annotated[str, StringConstraints(min_length=1, max_length=120, strip_whitespace=True)]
 Identifier = Annotated[str, StringConstraints(pattern=r"^[a-z0-9-]{1,40}$")]
-
-
-class Finish(Part):
-    """Metal-rough surface (glTF 2.0, appendix B): base colour, roughness, metalness and emission."""
-
-    base_colour: Colour = Field(default="#b9b4a8", title="Base colour", json_schema_extra={"x-widget": "colour"})
-    roughness: float = number(0.5, "Roughness", 0, 1, step=0.01, slider=(0, 1))
-    metalness: float = number(0.0, "Metalness", 0, 1, step=0.01, slider=(0, 1))
-    emission: float = number(0.0, "Emission", 0, 100, step=0.01, slider=(0, 4), help="Light of its own.")
-    emission_colour: Colour = Field(
-        default="#ffffff", title="Emission colour", json_schema_extra={"x-widget": "colour"}
-    )
 
 
 class Placement(Part):

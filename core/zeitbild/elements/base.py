@@ -8,7 +8,8 @@ from typing import Any, Protocol
 
 from pydantic import Field
 
-from zeitbild.document.values import Finish, Identifier, Part, Placement, Point, Title, Turn
+from zeitbild.document.values import Identifier, Part, Placement, Point, Title, Turn
+from zeitbild.finishes import Finish
 from zeitbild.geometry.mesh import Mesh
 from zeitbild.registry import Registry
 

@@ -7,9 +7,10 @@ from typing import Annotated, Any, Literal
 
 from pydantic import Field, StringConstraints
 
-from zeitbild.document.values import Finish, choice, number
+from zeitbild.document.values import choice, number
 from zeitbild.elements.base import AssetSource, ElementBase, ElementKind, kinds
 from zeitbild.errors import FontError
+from zeitbild.finishes import Finish
 from zeitbild.fonts import SHIPPED
 from zeitbild.geometry.extrusion import Bevel, extrude
 from zeitbild.geometry.font import Face, open_face

@@ -7,8 +7,9 @@ from typing import Annotated, Any, Literal
 
 from pydantic import Field
 
-from zeitbild.document.values import Finish, choice, number
+from zeitbild.document.values import choice, number
 from zeitbild.elements.base import AssetSource, ElementBase, ElementKind, kinds
+from zeitbild.finishes import Finish
 from zeitbild.geometry.mesh import Mesh
 from zeitbild.geometry.solids import ball, column, ring, rounded_box
 

@@ -44,17 +44,17 @@ class Camera:
     near: float
     parallel: bool = False
 
-    def project(self, points: NDArray[np.float64]) -> NDArray[np.float64]:
+    def project(self, points: NDArray[np.float64], shift: tuple[float, float] = (0.0, 0.0)) -> NDArray[np.float64]:
         """Homogeneous pixel coordinates [n, 3] of world points [n, 3]: (x w, y w, w), w the distance along the axis, or
         1 for an orthographic camera.
 
-        Pixel (0, 0) covers 0..1 in x and y, y runs downwards.
+        Pixel (0, 0) covers 0..1 in x and y, y runs downwards; ``shift`` moves what is seen by so many pixels.
         """
         right, up, _ = self.axes
         relative = points - self.eye
         w = np.ones(len(points)) if self.parallel else self.distance(points)
-        across = relative @ right * self.focal + w * (self.width / 2)
-        down = -(relative @ up) * self.focal + w * (self.height / 2)
+        across = relative @ right * self.focal + w * (self.width / 2 + shift[0])
+        down = -(relative @ up) * self.focal + w * (self.height / 2 + shift[1])
         return np.ascontiguousarray(np.column_stack([across, down, w]))
 
     def distance(self, points: NDArray[np.float64]) -> NDArray[np.float64]:

@@ -8,10 +8,11 @@ import numba
 import numpy as np
 
 from zeitbild.kernels import kernel, parallel_kernel
+from zeitbild.render.finish_row import COAT, SHADING, TONE_BANDS, UNLIT
 from zeitbild.render.lighting import sideways
 from zeitbild.render.patterns import TURNS
 from zeitbild.render.rays import BUFFER, PACKET, cast_packet
-from zeitbild.render.shading import direct_light, light_around, mirror_light
+from zeitbild.render.shading import coat_light, direct_light, light_amount, light_around, mirror_light, tone_at
 from zeitbild.render.triangle_setup import TILE
 
 # Called instead of compiled in: casting the ray costs far more than the call, and compiling takes half as long.
@@ -25,8 +26,46 @@ _GRAZING = np.float32(1e-3)
 _ZERO, _ONE, _TWO = np.float32(0), np.float32(1), np.float32(2)
 _TURN = np.float32(2 * math.pi)
 _FAR = np.float32(1e30)
+_SHADING, _COAT = SHADING, COAT
+_TONE_BANDS, _UNLIT = np.float32(TONE_BANDS), np.float32(UNLIT)
 _SHIFT = TILE.bit_length() - 1
 _PACKET, _BUFFER, _TURNS = PACKET, BUFFER, TURNS
+
+
+@kernel
+def _seen_light(  # type: ignore[no-untyped-def]
+    px, py, pz, nx, ny, nz, vx, vy, vz, finish, finishes, lights, touched, ambients, maps, table, nothing
+):
+    """Three numbers: radiance that leaves a mirrored point towards v; arguments as in ``shading.direct_light``."""
+    red, green, blue = finishes[finish, 5], finishes[finish, 6], finishes[finish, 7]
+    shading = finishes[finish, _SHADING]
+    if shading == _TONE_BANDS:
+        _, amount, _ = light_amount(px, py, pz, nx, ny, nz, finish, lights, touched, ambients, nothing, _ONE)
+        tone_r, tone_g, tone_b = tone_at(amount, _ZERO, finish, finishes)
+        return red + tone_r, green + tone_g, blue + tone_b
+    if shading == _UNLIT:
+        return red + finishes[finish, 0], green + finishes[finish, 1], blue + finishes[finish, 2]
+    matt_r, matt_g, matt_b, high_r, high_g, high_b = _direct_light(
+        px, py, pz, nx, ny, nz, vx, vy, vz, finish, finishes, lights, touched, nothing
+    )
+    around_r, around_g, around_b = _light_around(
+        nx, ny, nz, vx, vy, vz, finish, finishes, ambients, maps, table, _ONE, nothing
+    )
+    red, green, blue = (
+        red + matt_r + high_r + around_r,
+        green + matt_g + high_g + around_g,
+        blue + matt_b + high_b + around_b,
+    )
+    if finishes[finish, _COAT] > _ZERO:
+        coat_r, coat_g, coat_b, mirror_r, mirror_g, mirror_b, through = coat_light(
+            px, py, pz, nx, ny, nz, vx, vy, vz, finish, finishes, lights, touched, ambients, maps, table, nothing, _ONE
+        )
+        red, green, blue = (
+            red * through + coat_r + mirror_r,
+            green * through + coat_g + mirror_g,
+            blue * through + coat_b + mirror_b,
+        )
+    return red, green, blue
 
 
 @parallel_kernel
@@ -146,15 +185,25 @@ def mirror(  # type: ignore[no-untyped-def]
                     py = ray[_PACKET + k] + far * ly
                     pz = ray[2 * _PACKET + k] + far * lz
                     finish = finish_of[t]
-                    matt_r, matt_g, matt_b, high_r, high_g, high_b = _direct_light(
-                        px, py, pz, nx, ny, nz, -lx, -ly, -lz, finish, finishes, lights, touched, nothing
+                    red, green, blue = _seen_light(
+                        px,
+                        py,
+                        pz,
+                        nx,
+                        ny,
+                        nz,
+                        -lx,
+                        -ly,
+                        -lz,
+                        finish,
+                        finishes,
+                        lights,
+                        touched,
+                        ambients,
+                        maps,
+                        table,
+                        nothing,
                     )
-                    around_r, around_g, around_b = _light_around(
-                        nx, ny, nz, -lx, -ly, -lz, finish, finishes, ambients, maps, table, _ONE, nothing
-                    )
-                    red = matt_r + high_r + around_r + finishes[finish, 5]
-                    green = matt_g + high_g + around_g + finishes[finish, 6]
-                    blue = matt_b + high_b + around_b + finishes[finish, 7]
                     if bounce == 0:
                         rayed[f, first + 3] = _ONE
                     else:

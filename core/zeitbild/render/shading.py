@@ -14,6 +14,18 @@ import numpy as np
 
 from zeitbild.kernels import inlined_kernel, kernel, parallel_kernel
 from zeitbild.render.environment import LEVELS, SIZE
+from zeitbild.render.finish_row import (
+    COAT,
+    COAT_ROUGHNESS,
+    COLOURS,
+    METAL_ROUGH,
+    SHADING,
+    SOFTNESS,
+    STARTS,
+    TONE_BANDS,
+    TONES,
+    UNLIT,
+)
 from zeitbild.render.lighting import reach
 from zeitbild.render.triangle_setup import TILE
 
@@ -36,8 +48,11 @@ _OPEN_SLOPE = np.float32(-16 * math.log(2))
 #: A shading normal leaning away further than this (cosine) shows the surface from behind.
 _TURNED_AWAY = np.float32(-0.2)
 
-#: Columns of a finish's row: base colour, roughness, metalness, emission (linear).
-FINISH_ROW = 8
+# Globals of this module, which kernels take as constants.
+_SHADING, _COAT, _COAT_ROUGHNESS = SHADING, COAT, COAT_ROUGHNESS
+_TONES, _SOFTNESS, _STARTS, _COLOURS = TONES, SOFTNESS, STARTS, COLOURS
+_METAL_ROUGH, _TONE_BANDS, _UNLIT = np.float32(METAL_ROUGH), np.float32(TONE_BANDS), np.float32(UNLIT)
+
 #: Columns of the planes beside beauty, each weighted by coverage.
 DIFFUSE, SPECULAR, AROUND, EMISSION, NORMAL, POSITION, OPENNESS, LIT = 0, 3, 6, 9, 12, 15, 18, 19
 PLANES = 20
@@ -216,17 +231,39 @@ def light_around(nx, ny, nz, vx, vy, vz, finish, finishes, ambients, maps, table
     return red, green, blue
 
 
+@kernel
+def edges_at(edges, t, x, y):  # type: ignore[no-untyped-def]
+    """Edge functions of triangle t at picture coordinates; none is negative inside."""
+    return (
+        edges[t, 0] * x + edges[t, 1] * y + edges[t, 2],
+        edges[t, 3] * x + edges[t, 4] * y + edges[t, 5],
+        edges[t, 6] * x + edges[t, 7] * y + edges[t, 8],
+    )
+
+
 @inlined_kernel
 def surface_at(edges, triangles, vertices, normals, t, x, y, eye):  # type: ignore[no-untyped-def]
     """Nine numbers: position, unit normal and unit view of triangle t under picture coordinates (x, y)."""
-    a = edges[t, 0] * x + edges[t, 1] * y + edges[t, 2]
-    b = edges[t, 3] * x + edges[t, 4] * y + edges[t, 5]
-    c = edges[t, 6] * x + edges[t, 7] * y + edges[t, 8]
-    # The mean of several triangles' samples may lie just outside this one.
-    total = 1.0 / (a + b + c)
-    a, b, c = max(0.0, a * total), max(0.0, b * total), max(0.0, c * total)
-    # Brought back onto the triangle, the shares must still make one: else the point leaves the surface.
-    total = 1.0 / (a + b + c)
+    a, b, c = edges_at(edges, t, x, y)
+    if a < 0.0 or b < 0.0 or c < 0.0:
+        # The mean of several triangles' samples may lie outside this one: take the nearest place on it. Not by
+        # cutting off negative shares, which on a triangle seen edge-on leads far along it.
+        for _ in range(3):
+            side, worst = -1, 1e-9
+            for k in range(3):
+                value = a if k == 0 else (b if k == 1 else c)
+                steep = math.sqrt(edges[t, 3 * k] * edges[t, 3 * k] + edges[t, 3 * k + 1] * edges[t, 3 * k + 1])
+                if -value > worst * steep:
+                    side, worst = 3 * k, -value / steep
+            if side < 0:
+                break
+            steep = math.sqrt(edges[t, side] * edges[t, side] + edges[t, side + 1] * edges[t, side + 1])
+            x += worst * edges[t, side] / steep
+            y += worst * edges[t, side + 1] / steep
+            a, b, c = edges_at(edges, t, x, y)
+        a, b, c = max(0.0, a), max(0.0, b), max(0.0, c)
+    # The shares must make one, or the point leaves the surface.
+    total = 1.0 / max(a + b + c, 1e-300)
     wa, wb, wc = np.float32(a * total), np.float32(b * total), np.float32(c * total)
     nx = wa * normals[t, 0, 0] + wb * normals[t, 1, 0] + wc * normals[t, 2, 0]
     ny = wa * normals[t, 0, 1] + wb * normals[t, 1, 1] + wc * normals[t, 2, 1]
@@ -243,6 +280,139 @@ def surface_at(edges, triangles, vertices, normals, t, x, y, eye):  # type: igno
     if nx * vx + ny * vy + nz * vz < _TURNED_AWAY:
         nx, ny, nz = -nx, -ny, -nz
     return px, py, pz, nx, ny, nz, vx, vy, vz
+
+
+_surface_at = kernel(surface_at.py_func)
+
+
+@kernel
+def light_amount(px, py, pz, nx, ny, nz, finish, lights, touched, ambients, seen, openness):  # type: ignore[no-untyped-def]
+    """Three numbers: the amount of matt light where sharp shadows fall, where they do not, and the share that is lit.
+
+    1 is a white sun of strength 1 that shines straight on. A pixel on the border of a sharp shadow has a share between 0
+    and 1; elsewhere both amounts are the same.
+    """
+    dark = bright = mean = (
+        np.float32(0.2126) * ambients[finish, 0]
+        + np.float32(0.7152) * ambients[finish, 1]
+        + np.float32(0.0722) * ambients[finish, 2]
+    ) * openness
+    for number in range(lights.shape[0]):
+        if touched[number, finish] == 0:
+            continue
+        light = lights[number]
+        diffuse, _, _, _, _ = reach(light, px, py, pz, nx, ny, nz, nx, ny, nz, _ONE)
+        amount = diffuse * (
+            np.float32(0.2126) * light[7] + np.float32(0.7152) * light[8] + np.float32(0.0722) * light[9]
+        )
+        share = seen[number] if seen.shape[0] > 0 else _ONE
+        mean += share * amount
+        if light[16] == _ZERO and light[0] <= _ONE:
+            dark += amount if share >= _ONE else _ZERO
+            bright += amount if share > _ZERO else _ZERO
+        else:
+            dark, bright = dark + share * amount, bright + share * amount
+    lit = (mean - dark) / (bright - dark) if bright > dark else _ONE
+    return dark, bright, lit
+
+
+@kernel
+def tone_at(amount, width, finish, finishes):  # type: ignore[no-untyped-def]
+    """Colour of tone bands at an amount of light; width is how far the amount goes across a pixel, which borders fill."""
+    row = finishes[finish]
+    wide = max(row[_SOFTNESS], width)
+    red, green, blue = row[_COLOURS], row[_COLOURS + 1], row[_COLOURS + 2]
+    for tone in range(1, int(row[_TONES])):
+        above = amount - row[_STARTS + tone - 1]
+        if wide > _ZERO:
+            blend = min(_ONE, max(_ZERO, above / wide + _HALF))
+        else:
+            blend = _ONE if above >= _ZERO else _ZERO
+        at = _COLOURS + 3 * tone
+        red += (row[at] - red) * blend
+        green += (row[at + 1] - green) * blend
+        blue += (row[at + 2] - blue) * blend
+    return red, green, blue
+
+
+@kernel
+def tones_across(  # type: ignore[no-untyped-def]
+    edges, triangles, vertices, normals, t, x, y, eye, finish, finishes, lights, touched, ambients, seen, openness, hard
+):
+    """Colour of tone bands in a pixel about (x, y); hard takes the tone of its middle alone. See ``shade``."""
+    px, py, pz, nx, ny, nz, _, _, _ = _surface_at(edges, triangles, vertices, normals, t, x, y, eye)
+    dark, bright, lit = light_amount(px, py, pz, nx, ny, nz, finish, lights, touched, ambients, seen, openness)
+    if hard:
+        return tone_at(bright if lit >= _HALF else dark, _ZERO, finish, finishes)
+    square = _ZERO
+    for axis in range(2):
+        px, py, pz, nx, ny, nz, _, _, _ = _surface_at(
+            edges,
+            triangles,
+            vertices,
+            normals,
+            t,
+            x + np.float32(0.5 * (1 - axis)),
+            y + np.float32(0.5 * axis),
+            eye,
+        )
+        _, other, _ = light_amount(px, py, pz, nx, ny, nz, finish, lights, touched, ambients, seen, openness)
+        square += (_TWO * (other - bright)) * (_TWO * (other - bright))
+    width = math.sqrt(square)
+    red, green, blue = tone_at(bright, width, finish, finishes)
+    if lit < _ONE:
+        dark_r, dark_g, dark_b = tone_at(dark, width, finish, finishes)
+        red, green, blue = (
+            red * lit + dark_r * (_ONE - lit),
+            green * lit + dark_g * (_ONE - lit),
+            blue * lit + dark_b * (_ONE - lit),
+        )
+    return red, green, blue
+
+
+@kernel
+def coat_light(  # type: ignore[no-untyped-def]
+    px, py, pz, nx, ny, nz, vx, vy, vz, finish, finishes, lights, touched, ambients, maps, table, seen, openness
+):
+    """Seven numbers: highlights of a clear coat, what it mirrors of the surroundings, and the share it lets through.
+
+    glTF 2.0, extension KHR_materials_clearcoat: a dielectric lobe on top, weighted by the Fresnel term along the view.
+    """
+    coat, rough = finishes[finish, _COAT], finishes[finish, _COAT_ROUGHNESS]
+    facing = nx * vx + ny * vy + nz * vz
+    n_v = min(_ONE, max(facing, _LEAST_COSINE))
+    rx, ry, rz = _TWO * facing * nx - vx, _TWO * facing * ny - vy, _TWO * facing * nz - vz
+    alpha = max(rough * rough, _MIN_ALPHA)
+    high_r = high_g = high_b = _ZERO
+    for number in range(lights.shape[0]):
+        if touched[number, finish] == 0:
+            continue
+        light = lights[number]
+        _, strength, lx, ly, lz = reach(light, px, py, pz, nx, ny, nz, rx, ry, rz, alpha)
+        lobe, fifth = highlight_lobe(nx, ny, nz, vx, vy, vz, lx, ly, lz, n_v, alpha)
+        lobe *= strength * coat * (DIELECTRIC + (_ONE - DIELECTRIC) * fifth)
+        if seen.shape[0] > 0:
+            lobe *= seen[number]
+        high_r, high_g, high_b = high_r + lobe * light[7], high_g + lobe * light[8], high_b + lobe * light[9]
+    scale, bias = _table_entry(table, n_v, rough)
+    share = coat * (DIELECTRIC * scale + bias)
+    place = rough * _LAST_LEVEL
+    level = min(int(place), _LEVEL_COUNT - 2)
+    blend = place - np.float32(level)
+    twice = _TWO * n_v
+    rx, ry, rz = twice * nx - vx, twice * ny - vy, twice * nz - vz
+    sharp_r, sharp_g, sharp_b = _look_up(maps, level, rx, ry, rz)
+    soft_r, soft_g, soft_b = _look_up(maps, level + 1, rx, ry, rz)
+    weight = share * openness
+    return (
+        high_r,
+        high_g,
+        high_b,
+        weight * (sharp_r + (soft_r - sharp_r) * blend + ambients[finish, 0]),
+        weight * (sharp_g + (soft_g - sharp_g) * blend + ambients[finish, 1]),
+        weight * (sharp_b + (soft_b - sharp_b) * blend + ambients[finish, 2]),
+        _ONE - share,
+    )
 
 
 @parallel_kernel
@@ -270,6 +440,7 @@ def shade(  # type: ignore[no-untyped-def]
     rayed,
     light_columns,
     bounced,
+    hard,
     alpha,
     beauty,
     planes,
@@ -279,7 +450,8 @@ def shade(  # type: ignore[no-untyped-def]
     A tile owns its pixels, so the sum's order never depends on threads. vertices [V, 3] float32 and normals [T, 3, 3]
     world; finish_of [T]; eye [4] from
     ``stage.viewpoint``. rayed [fragments, ..] as ``tracing.trace`` leaves it, or of no length: then nothing is
-    in shadow; light_columns 0 or L, bounced False or True tell which of its columns were filled. planes [H, W, PLANES]
+    in shadow; light_columns 0 or L, bounced False or True tell which of its columns were filled. hard: tones have no
+    borders between pixels. planes [H, W, PLANES]
     or of no length: then only beauty is wanted.
     """
     for turn in numba.prange(order.shape[0]):
@@ -301,25 +473,83 @@ def shade(  # type: ignore[no-untyped-def]
             rays = rayed[f] if rayed.shape[0] > 0 else rayed[0:0, 0]
             openness = rays[lights.shape[0]] if rays.shape[0] > 0 else _ONE
             first = lights.shape[0] + 1
-            matt_r, matt_g, matt_b, high_r, high_g, high_b = direct_light(
-                px, py, pz, nx, ny, nz, vx, vy, vz, finish, finishes, lights, touched, rays[:light_columns]
-            )
-            around_r, around_g, around_b = light_around(
-                nx,
-                ny,
-                nz,
-                vx,
-                vy,
-                vz,
-                finish,
-                finishes,
-                ambients,
-                maps,
-                table,
-                openness,
-                rays[first : first + 4] if bounced else rays[0:0],
-            )
             glow_r, glow_g, glow_b = finishes[finish, 5], finishes[finish, 6], finishes[finish, 7]
+            high_r = high_g = high_b = around_r = around_g = around_b = _ZERO
+            shading = finishes[finish, _SHADING]
+            if shading == _METAL_ROUGH:
+                matt_r, matt_g, matt_b, high_r, high_g, high_b = direct_light(
+                    px, py, pz, nx, ny, nz, vx, vy, vz, finish, finishes, lights, touched, rays[:light_columns]
+                )
+                around_r, around_g, around_b = light_around(
+                    nx,
+                    ny,
+                    nz,
+                    vx,
+                    vy,
+                    vz,
+                    finish,
+                    finishes,
+                    ambients,
+                    maps,
+                    table,
+                    openness,
+                    rays[first : first + 4] if bounced else rays[0:0],
+                )
+                if finishes[finish, _COAT] > _ZERO:
+                    coat_r, coat_g, coat_b, mirror_r, mirror_g, mirror_b, through = coat_light(
+                        px,
+                        py,
+                        pz,
+                        nx,
+                        ny,
+                        nz,
+                        vx,
+                        vy,
+                        vz,
+                        finish,
+                        finishes,
+                        lights,
+                        touched,
+                        ambients,
+                        maps,
+                        table,
+                        rays[:light_columns],
+                        openness,
+                    )
+                    matt_r, matt_g, matt_b = matt_r * through, matt_g * through, matt_b * through
+                    high_r, high_g, high_b = (
+                        high_r * through + coat_r,
+                        high_g * through + coat_g,
+                        high_b * through + coat_b,
+                    )
+                    around_r = around_r * through + mirror_r
+                    around_g = around_g * through + mirror_g
+                    around_b = around_b * through + mirror_b
+                    glow_r, glow_g, glow_b = glow_r * through, glow_g * through, glow_b * through
+            elif shading == _TONE_BANDS:
+                matt_r, matt_g, matt_b = tones_across(
+                    edges,
+                    triangles,
+                    vertices,
+                    normals,
+                    t,
+                    where[f, 0],
+                    where[f, 1],
+                    eye,
+                    finish,
+                    finishes,
+                    lights,
+                    touched,
+                    ambients,
+                    rays[:light_columns],
+                    openness,
+                    hard,
+                )
+            else:
+                matt_r = matt_g = matt_b = _ZERO
+                glow_r += finishes[finish, 0]
+                glow_g += finishes[finish, 1]
+                glow_b += finishes[finish, 2]
             row, column = top + (pixel[f] >> _SHIFT), left + (pixel[f] & _MASK)
             part = share[f]
             beauty[row, column, 0] += part * (matt_r + high_r + around_r + glow_r)

@@ -10,10 +10,10 @@ from numpy.typing import NDArray
 
 from zeitbild.render.camera import Camera
 from zeitbild.render.environment import environment_maps, reflectance_table
+from zeitbild.render.finish_row import FINISH_ROW
 from zeitbild.render.lighting import light_rows
 from zeitbild.render.rays import RayScene
 from zeitbild.render.scene import Scene, gather
-from zeitbild.render.shading import FINISH_ROW
 
 if TYPE_CHECKING:
     from zeitbild.resolve.snapshot import Snapshot

@@ -8,9 +8,10 @@ import numpy as np
 from zeitbild.lights import LightSource
 from zeitbild.render import QUALITIES, render
 from zeitbild.render.environment import EnvironmentLight, environment_maps, reflectance_table
+from zeitbild.render.finish_row import FINISH_ROW
 from zeitbild.render.lighting import light_rows
 from zeitbild.render.octahedral import texel_directions, texel_solid_angles
-from zeitbild.render.shading import FINISH_ROW, direct_light, ggx_lobe, light_around
+from zeitbild.render.shading import direct_light, ggx_lobe, light_around
 from zeitbild.testing import DARK, EVEN, quad, snapshot
 
 WHITE = (1.0, 1.0, 1.0)

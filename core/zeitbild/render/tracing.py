@@ -78,7 +78,7 @@ def locate(  # type: ignore[no-untyped-def]
                 # Single precision does not tell which way so thin a triangle faces.
                 gx, gy, gz, area2 = nx, ny, nz, _ONE
             scale = _ONE / math.sqrt(max(area2, _TINY))
-            if gx * vx + gy * vy + gz * vz < _ZERO:
+            if gx * nx + gy * ny + gz * nz < _ZERO:
                 scale = -scale
             gx, gy, gz = gx * scale, gy * scale, gz * scale
             lift = lift_share

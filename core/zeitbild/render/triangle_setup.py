@@ -15,7 +15,7 @@ def set_up(corners, order, triangles, cull, near, width, height, edges, scaled, 
     """Edge functions, depth function and pixel box of each triangle; an empty box for what cannot be seen.
 
     corners [V, 3] homogeneous pixel coordinates; order [V] what depths go by, divided by w (``camera.DepthScale``); near
-    the w below which corners are behind the camera. edges [T, 9] raw, scaled [T, 12] = three edges scaled to pixel
+    the w below which corners are behind the camera. edges [T, 9], not negative inside, scaled [T, 12] = three edges scaled to pixel
     distances, then the order. boxes [T, 4] int32: first column, first row, last column, last row.
     """
     for t in numba.prange(triangles.shape[0]):
@@ -55,19 +55,19 @@ def set_up(corners, order, triangles, cull, near, width, height, edges, scaled, 
             continue
         boxes[t, 0], boxes[t, 1] = int(max(0.0, low_x)), int(max(0.0, low_y))
         boxes[t, 2], boxes[t, 3] = min(width - 1, int(min(high_x, 1e9))), min(height - 1, int(min(high_y, 1e9)))
-        edges[t, 0], edges[t, 1], edges[t, 2] = e00, e01, e02
-        edges[t, 3], edges[t, 4], edges[t, 5] = e10, e11, e12
-        edges[t, 6], edges[t, 7], edges[t, 8] = e20, e21, e22
         sign = 1.0 if determinant > 0.0 else -1.0
+        edges[t, 0], edges[t, 1], edges[t, 2] = sign * e00, sign * e01, sign * e02
+        edges[t, 3], edges[t, 4], edges[t, 5] = sign * e10, sign * e11, sign * e12
+        edges[t, 6], edges[t, 7], edges[t, 8] = sign * e20, sign * e21, sign * e22
         for k in range(3):
             size = max(abs(edges[t, 3 * k]), abs(edges[t, 3 * k + 1]))
-            scale = sign / size if size > 0.0 else sign
+            scale = 1.0 / size if size > 0.0 else 1.0
             for j in range(3):
                 scaled[t, 3 * k + j] = edges[t, 3 * k + j] * scale
         for j in range(3):
-            scaled[t, 9 + j] = (
-                order[a] * edges[t, j] + order[b] * edges[t, 3 + j] + order[c] * edges[t, 6 + j]
-            ) / determinant
+            scaled[t, 9 + j] = (order[a] * edges[t, j] + order[b] * edges[t, 3 + j] + order[c] * edges[t, 6 + j]) / abs(
+                determinant
+            )
 
 
 @kernel

@@ -4,10 +4,17 @@ from __future__ import annotations
 
 import hashlib
 import json
-from dataclasses import asdict, fields
+from dataclasses import asdict, fields, is_dataclass
+from typing import Any
 
 from zeitbild.render.renderer import RENDERER_VERSION
 from zeitbild.resolve.snapshot import Snapshot
+
+
+def _plain(value: Any) -> Any:
+    if isinstance(value, tuple):
+        return [_plain(one) for one in value]
+    return asdict(value) if is_dataclass(value) and not isinstance(value, type) else value
 
 
 def frame_key(snapshot: Snapshot, quality: str) -> str:
@@ -17,13 +24,8 @@ def frame_key(snapshot: Snapshot, quality: str) -> str:
     master. Uploaded fonts are inside by their own hash, through the geometry's key.
     """
     content = {
-        field.name: getattr(snapshot, field.name)
-        for field in fields(snapshot)
-        if field.name not in ("meshes", "elements", "environment", "lights")
+        field.name: _plain(getattr(snapshot, field.name)) for field in fields(snapshot) if field.name != "meshes"
     }
-    content["elements"] = [asdict(element) for element in snapshot.elements]
-    content["lights"] = [asdict(light) for light in snapshot.lights]
-    content["environment"] = asdict(snapshot.environment)
     content["quality"] = quality
     content["renderer"] = RENDERER_VERSION
     return hashlib.sha256(json.dumps(content, sort_keys=True).encode()).hexdigest()

@@ -4,20 +4,23 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 from fractions import Fraction
-from typing import Any
 
 from zeitbild.colour import decode_hex
 from zeitbild.document.shot import Shot
-from zeitbild.document.values import Finish
 from zeitbild.elements import ElementBase
 from zeitbild.elements.base import AssetSource
 from zeitbild.errors import InputError, LimitError
+from zeitbild.finishes import Values
 from zeitbild.geometry.mesh import Mesh
 from zeitbild.geometry.transforms import placement
 from zeitbild.lights import LightSource, Softbox
 from zeitbild.lights import kinds as light_kinds
 from zeitbild.render.camera import Camera, look_at
 from zeitbild.render.environment import EnvironmentLight
+from zeitbild.render.finish_row import finish_row
+from zeitbild.render.pixel_filter import ONE_PIXEL, PixelFilter
+from zeitbild.render.pixel_look import PixelLook
+from zeitbild.render.quality import QUALITIES, Quality
 from zeitbild.resolve.geometry_cache import GEOMETRY, geometry_key
 from zeitbild.timing import phase_of, turned_degrees
 
@@ -42,7 +45,8 @@ class Snapshot:
 
     lights name elements by their place in ``elements``; meshes belong to elements by place. occlusion 0..1 darkens
     corners narrower than occlusion_radius; bounces is how often mirrors mirror. camera_roll in degrees; camera_span the
-    width of an orthographic picture, 0 in perspective.
+    width of an orthographic picture, 0 in perspective. samples a pixel at rough, check and final. moments are the
+    elements while the shutter is open, evenly in time, a power of two of them; empty if nothing moves.
     """
 
     width: int
@@ -60,6 +64,10 @@ class Snapshot:
     bounces: int = 0
     camera_roll: float = 0.0
     camera_span: float = 0.0
+    samples: tuple[int, int, int] = (4, 16, 64)
+    filter: PixelFilter = ONE_PIXEL
+    pixels: PixelLook | None = None
+    moments: tuple[tuple[SnapshotElement, ...], ...] = ()
 
     @property
     def camera(self) -> Camera:
@@ -74,15 +82,50 @@ class Snapshot:
             span=self.camera_span,
         )
 
-    def at_size(self, width: int, height: int) -> Snapshot:
+    def at_raster(self, width: int, height: int) -> Snapshot:
         """The same view on another raster; the horizontal angle of view is kept."""
-        changed: dict[str, Any] = {name: getattr(self, name) for name in self.__dataclass_fields__}
-        return Snapshot(**{**changed, "width": width, "height": height})
+        return replace(self, width=width, height=height)
+
+    def at_size(self, width: int, height: int) -> Snapshot:
+        """The same view for a screen. In the pixel look it has the very pixels of the output, as large as fits."""
+        if self.pixels is None:
+            return self.at_raster(width, height)
+        across, down = self.width // self.pixels.enlarge, self.height // self.pixels.enlarge
+        by = max(1, min(width // across, height // down))
+        return replace(self, width=across * by, height=down * by, pixels=replace(self.pixels, enlarge=by))
+
+    def samples_at(self, quality: Quality) -> int:
+        """Samples a pixel at a quality."""
+        return self.samples[tuple(QUALITIES).index(quality.name)]
+
+    def moments_at(self, quality: Quality) -> tuple[tuple[SnapshotElement, ...], ...]:
+        """Moments at a quality: all at final, half of them at check, a quarter (at least two) at rough."""
+        count = len(self.moments)
+        step = {"rough": 4, "check": 2}.get(quality.name, 1)
+        step = min(step, count // 2)
+        return tuple(self.moments[step // 2 :: step])
 
 
-def _finish(finish: Finish) -> tuple[float, ...]:
-    glow = (value * finish.emission for value in decode_hex(finish.emission_colour))
-    return (*decode_hex(finish.base_colour), finish.roughness, finish.metalness, *glow)
+def _finish(finish: Values) -> tuple[float, ...]:
+    red, green, blue = (value * finish.emission for value in decode_hex(finish.emission_colour))
+    tones = [(tone.above, decode_hex(tone.colour)) for tone in finish.tones]
+    return finish_row(
+        decode_hex(finish.base_colour),
+        finish.roughness,
+        finish.metalness,
+        (red, green, blue),
+        coat=finish.coat,
+        coat_roughness=finish.coat_roughness,
+        tones=tones if finish.shading == "tone bands" else (),
+        softness=finish.softness,
+        unlit=finish.shading == "unlit",
+    )
+
+
+def _finishes(shot: Shot, element: ElementBase) -> tuple[tuple[float, ...], ...]:
+    """Numbers of an element's finishes, the shared ones looked up (the document holds only names that are there)."""
+    shared = {finish.name: finish.values for finish in shot.finishes}
+    return tuple(_finish(shared[one.named] if one.named else one) for one in element.finishes())
 
 
 def element_matrix(element: ElementBase, phase: Fraction) -> tuple[float, ...]:
@@ -111,6 +154,35 @@ def _lights(shot: Shot, places: dict[str, int]) -> tuple[tuple[LightSource, ...]
     return tuple(standing), tuple(boxes)
 
 
+def _pixels(shot: Shot) -> PixelLook | None:
+    pixels = shot.pixels
+    if not pixels.on:
+        return None
+    outline = decode_hex(pixels.outline_colour) if pixels.outline else None
+    return PixelLook(pixels.enlarge, tuple(decode_hex(colour) for colour in pixels.palette), outline)
+
+
+def _moments(
+    shot: Shot, frame: int, shown: list[ElementBase], still: list[SnapshotElement]
+) -> tuple[tuple[SnapshotElement, ...], ...]:
+    """The elements at each moment of the open shutter; nothing if it is not open, or if all of them stand still."""
+    motion, timing = shot.motion, shot.timing
+    if motion.angle == 0 or shot.pixels.on:
+        return ()
+    count = int(motion.moments)
+    opens, spread = Fraction(str(motion.phase)) / 360, Fraction(str(motion.angle)) / 360
+    moments = []
+    for number in range(count):
+        at = frame + opens + spread * Fraction(2 * number + 1, 2 * count)
+        phase = phase_of(at, timing.first, timing.last, timing.cycle)
+        moments.append(
+            tuple(
+                replace(one, matrix=element_matrix(element, phase)) for element, one in zip(shown, still, strict=True)
+            )
+        )
+    return tuple(moments) if any(moment != moments[0] for moment in moments) else ()
+
+
 def resolve(shot: Shot, frame: int, assets: AssetSource) -> Snapshot:
     """Everything visible at ``frame``; raises InputError whose field names the element that cannot be built."""
     timing = shot.timing
@@ -127,9 +199,7 @@ def resolve(shot: Shot, frame: int, assets: AssetSource) -> Snapshot:
             error.field = f"elements.{number}.{error.field}".rstrip(".")
             raise
         elements.append(
-            SnapshotElement(
-                geometry_key(element), element_matrix(element, phase), tuple(_finish(one) for one in element.finishes())
-            )
+            SnapshotElement(geometry_key(element), element_matrix(element, phase), _finishes(shot, element))
         )
         meshes.append(mesh)
         places[element.id] = len(places)
@@ -141,6 +211,7 @@ def resolve(shot: Shot, frame: int, assets: AssetSource) -> Snapshot:
                 f"elements.{number}",
             )
     lights, softboxes = _lights(shot, places)
+    shown = [element for element in shot.elements if element.shown]
     around = shot.environment
     return Snapshot(
         width=shot.raster.width,
@@ -160,4 +231,8 @@ def resolve(shot: Shot, frame: int, assets: AssetSource) -> Snapshot:
         occlusion=shot.rays.occlusion,
         occlusion_radius=shot.rays.occlusion_radius,
         bounces=shot.rays.bounces,
+        samples=(int(shot.sampling.rough), int(shot.sampling.check), int(shot.sampling.final)),
+        filter=PixelFilter(shot.sampling.filter, shot.sampling.filter_width),
+        pixels=_pixels(shot),
+        moments=_moments(shot, frame, shown, elements),
     )

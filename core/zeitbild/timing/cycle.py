@@ -9,14 +9,14 @@ from __future__ import annotations
 from fractions import Fraction
 
 
-def phase_of(frame: int, first: int, last: int, cycle: bool) -> Fraction:
-    """Exact phase of ``frame``. In a cycle it is in [0, 1); otherwise held at 0 and 1 outside the range."""
+def phase_of(frame: int | Fraction, first: int, last: int, cycle: bool) -> Fraction:
+    """Exact phase of ``frame``, which may lie between two. In a cycle it is in [0, 1); otherwise held at 0 and 1 outside the range."""
     count = last - first + 1
     if cycle:
-        return Fraction(frame - first, count) % 1
+        return Fraction(frame - first) / count % 1
     if count == 1:
         return Fraction(0)
-    return min(Fraction(1), max(Fraction(0), Fraction(frame - first, count - 1)))
+    return min(Fraction(1), max(Fraction(0), Fraction(frame - first) / (count - 1)))
 
 
 def turned_degrees(turns: Fraction, phase: Fraction) -> float:

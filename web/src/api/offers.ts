@@ -16,6 +16,7 @@ export interface JsonSchema {
   minimum?: number;
   maximum?: number;
   minLength?: number;
+  maxItems?: number;
   properties?: Record<string, JsonSchema>;
   prefixItems?: JsonSchema[];
   items?: JsonSchema;
@@ -46,6 +47,7 @@ export interface Offers {
   element_kinds: { name: string; title: string; default: Record<string, unknown> }[];
   light_kinds: { name: string; title: string; aimed: "sky" | "point" | "none"; default: Light }[];
   light_sets: { name: string; title: string; note: string; lights: Light[] }[];
+  finishes: { name: string; title: string; note: string; values: Record<string, unknown> }[];
   defaults: Record<string, unknown>;
   fonts: FontChoice[];
   passes: (Choice & { role: string })[];

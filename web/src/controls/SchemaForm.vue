@@ -32,11 +32,13 @@ const emit = defineEmits<{
 }>();
 
 function meant(field: FieldPlan) {
-  return Object.entries(field.when ?? {}).every(([name, value]) => [value].flat().includes(props.value[name] as string));
+  return Object.entries(field.when ?? {}).every(([name, value]) =>
+    [value].flat().includes(props.value[name] as string),
+  );
 }
 const groups = computed(() =>
   planFields(props.schema, props.root, ["kind", "id", ...props.skip])
-    .map((group) => ({ ...group, fields: group.fields.filter(meant) }))
+    .map((group) => ({ ...group, fields: group.fields.filter((field) => field.widget !== "hidden" && meant(field)) }))
     .filter((group) => group.fields.length),
 );
 

@@ -17,6 +17,7 @@ const props = withDefaults(
     movable: false,
     playing: null,
     handle: () => cameraHandle,
+    what: "picture",
   },
 );
 

@@ -39,6 +39,7 @@ export interface ShotDocument {
   lights: Light[];
   environment: Record<string, unknown>;
   backdrop: { kind: string; colour: string };
+  finishes: { name: string; values: Record<string, unknown> }[];
   elements: Element[];
   layers: { name: string; passes: string[] }[];
   naming: string;

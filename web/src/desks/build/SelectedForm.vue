@@ -9,6 +9,8 @@ import SectionBlock from "@/controls/SectionBlock.vue";
 import TextField from "@/controls/TextField.vue";
 import { useShot } from "@/shot/store";
 
+import FinishField from "./FinishField.vue";
+import type { FinishValues } from "./finishes";
 import FontField from "./FontField.vue";
 import TouchField from "./TouchField.vue";
 
@@ -65,6 +67,9 @@ const schema = computed<JsonSchema>(() => {
           @commit="shot.edit(at, $event, true, 'Font')"
           @taken="emit('taken')"
         />
+      </template>
+      <template #finish="{ value: finish, path: at, field }">
+        <FinishField :label="field.title" :schema="field.schema" :root :value="finish as FinishValues" :path="at" />
       </template>
       <template #elements="{ value: chosen, path: at, error, field }">
         <TouchField

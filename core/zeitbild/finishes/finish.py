@@ -1,0 +1,81 @@
+"""The document's finishes: values of a surface, its own or shared under a name."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any, Literal
+
+from pydantic import ConfigDict, Field, StringConstraints, model_validator
+
+from zeitbild.document.values import Colour, Part, Title, choice, number
+
+MOST_TONES = 5
+_LIT: dict[str, Any] = {"shading": "metal-rough"}
+_SOLID: dict[str, Any] = {"shading": ["metal-rough", "unlit"]}
+_TONES: dict[str, Any] = {"shading": "tone bands"}
+
+
+class Tone(Part):
+    """One flat tone and the amount of light from which on it holds."""
+
+    above: float = number(0, "From", 0, 10, step=0.01)
+    colour: Colour = Field(default="#808080", title="Colour", json_schema_extra={"x-widget": "colour"})
+
+
+class Values(Part):
+    """How a surface answers light.
+
+    ``metal-rough`` is the model of glTF 2.0 (appendix B) with its clear coat (extension KHR_materials_clearcoat);
+    ``tone bands`` are two to five flat tones by the amount of matt light; ``unlit`` is one flat colour.
+    """
+
+    shading: Literal["metal-rough", "tone bands", "unlit"] = choice("metal-rough", "Shading")
+    base_colour: Colour = Field(
+        default="#b9b4a8", title="Base colour", json_schema_extra={"x-widget": "colour", "x-when": _SOLID}
+    )
+    roughness: float = number(0.5, "Roughness", 0, 1, step=0.01, slider=(0, 1), when=_LIT)
+    metalness: float = number(0.0, "Metalness", 0, 1, step=0.01, slider=(0, 1), when=_LIT)
+    coat: float = number(
+        0.0, "Clear coat", 0, 1, step=0.01, slider=(0, 1), when=_LIT, help="A thin gloss on top, as of lacquer."
+    )
+    coat_roughness: float = number(0.05, "Coat roughness", 0, 1, step=0.01, slider=(0, 1), when=_LIT)
+    tones: tuple[Tone, ...] = Field(
+        default=(Tone(above=0, colour="#6d6a64"), Tone(above=0.45, colour="#b9b4a8")),
+        title="Tones",
+        min_length=2,
+        max_length=MOST_TONES,
+        description="1 is the light of a sun of strength 1 that shines straight on the surface.",
+        json_schema_extra={"x-widget": "tones", "x-when": _TONES},
+    )
+    softness: float = number(
+        0, "Softness of borders", 0, 1, step=0.01, slider=(0, 0.3), when=_TONES, help="In amount of light; 0 is hard."
+    )
+    emission: float = number(0.0, "Emission", 0, 100, step=0.01, slider=(0, 4), help="Light of its own.")
+    emission_colour: Colour = Field(
+        default="#ffffff", title="Emission colour", json_schema_extra={"x-widget": "colour"}
+    )
+
+    @model_validator(mode="after")
+    def _rising(self) -> Values:
+        starts = [tone.above for tone in self.tones]
+        if starts[0] != 0:
+            raise ValueError(f"the first tone holds from 0 on, not from {starts[0]:g}")
+        if any(after <= before for before, after in zip(starts, starts[1:], strict=False)):
+            raise ValueError(f"tones must rise: {', '.join(f'{start:g}' for start in starts)}")
+        return self
+
+
+class Finish(Values):
+    """A surface's own values, or, if ``named``, those of the shot's finish of that name."""
+
+    model_config = ConfigDict(json_schema_extra={"x-widget": "finish"})
+
+    named: Annotated[str, StringConstraints(max_length=120)] = Field(
+        default="", title="Shared finish", json_schema_extra={"x-widget": "hidden"}
+    )
+
+
+class NamedFinish(Part):
+    """A finish that several surfaces share; changed in one place."""
+
+    name: Title = Field(title="Name")
+    values: Values = Field(default_factory=Values, title="Values")

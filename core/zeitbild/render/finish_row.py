@@ -1,0 +1,55 @@
+"""A finish as the kernels take it: a row of numbers."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+#: Columns: base colour 0-2, roughness, metalness, emission 5-7 (linear), then the following.
+SHADING, COAT, COAT_ROUGHNESS, TONES, SOFTNESS, STARTS, COLOURS = 8, 9, 10, 11, 12, 13, 17
+#: Tones that a row has room for; the first starts at 0, so there is one start less.
+MOST_TONES = 5
+FINISH_ROW = COLOURS + 3 * MOST_TONES
+#: What stands in the column SHADING.
+METAL_ROUGH, TONE_BANDS, UNLIT = 0, 1, 2
+
+Triple = tuple[float, float, float]
+
+
+def finish_row(
+    base: Triple = (1.0, 1.0, 1.0),
+    roughness: float = 1.0,
+    metalness: float = 0.0,
+    emission: Triple = (0.0, 0.0, 0.0),
+    *,
+    coat: float = 0.0,
+    coat_roughness: float = 0.0,
+    tones: Sequence[tuple[float, Triple]] = (),
+    softness: float = 0.0,
+    unlit: bool = False,
+) -> tuple[float, ...]:
+    """Numbers of one finish, colours linear. tones: (amount of light from which on it holds, colour), rising, 2 to 5.
+
+    Tone bands and unlit surfaces mirror nothing: their roughness is 1.
+    """
+    if tones or unlit:
+        roughness, metalness, coat = 1.0, 0.0, 0.0
+    if not (tones or unlit or coat):
+        return (*base, roughness, metalness, *emission)
+    starts = [start for start, _ in tones[1:]]
+    starts += [0.0] * (MOST_TONES - 1 - len(starts))
+    colours = [value for _, colour in tones for value in colour]
+    colours += [0.0] * (3 * MOST_TONES - len(colours))
+    kind = TONE_BANDS if tones else UNLIT if unlit else METAL_ROUGH
+    return (
+        *base,
+        roughness,
+        metalness,
+        *emission,
+        float(kind),
+        coat,
+        coat_roughness,
+        float(len(tones)),
+        softness,
+        *starts,
+        *colours,
+    )

@@ -1,0 +1,164 @@
+<script setup lang="ts">
+/** The finish of one surface: its own values, or those that it shares with others under a name. */
+import { Menu, MenuButton, MenuItem, MenuItems } from "@headlessui/vue";
+import { computed } from "vue";
+
+import { type JsonSchema, useOffers } from "@/api/offers";
+import { type FieldPlan } from "@/controls/fields";
+import SchemaForm from "@/controls/SchemaForm.vue";
+import TextField from "@/controls/TextField.vue";
+import { useShot } from "@/shot/store";
+
+import { bare, type FinishValues, renameEdits, shareEdits, users } from "./finishes";
+import TonesField from "./TonesField.vue";
+
+const props = defineProps<{ label: string; schema: JsonSchema; root: JsonSchema; value: FinishValues; path: string }>();
+const shot = useShot();
+const offers = useOffers();
+
+const shared = computed(() => shot.draft?.finishes ?? []);
+const at = computed(() => shared.value.findIndex((one) => one.name === props.value.named));
+const valuesPath = computed(() => (at.value >= 0 ? `finishes.${at.value}.values` : props.path));
+const values = computed(() => (at.value >= 0 ? (shared.value[at.value]?.values as FinishValues) : props.value));
+const count = computed(() => (shot.draft && props.value.named ? users(shot.draft, props.value.named) : 0));
+
+interface Action {
+  name: string;
+  title: string;
+  note?: string;
+  act: () => void;
+}
+const groups = computed<{ title: string; items: Action[] }[]>(() => {
+  const document = shot.draft;
+  if (!document) return [];
+  const named = props.value.named;
+  const own: Action[] = named
+    ? [{ name: "own", title: "Values of its own", note: "No longer shared; looks the same", act: unshare }]
+    : [{ name: "share", title: "Share these values", note: "Under a name, for other surfaces", act: share }];
+  const others = shared.value.filter((one) => one.name !== named);
+  return [
+    { title: props.label, items: own },
+    {
+      title: "Shared in this shot",
+      items: others.map((one) => ({
+        name: `shared ${one.name}`,
+        title: one.name,
+        note: usedBy(users(document, one.name)),
+        act: () => shot.edit(`${props.path}.named`, one.name, true, `${props.label}: ${one.name}`),
+      })),
+    },
+    {
+      title: "Shared, used nowhere: remove",
+      items: others
+        .filter((one) => users(document, one.name) === 0)
+        .map((one) => ({
+          name: `remove ${one.name}`,
+          title: `Remove ${one.name}`,
+          act: () =>
+            shot.edit(
+              "finishes",
+              shared.value.filter((other) => other.name !== one.name),
+              true,
+              `Remove ${one.name}`,
+            ),
+        })),
+    },
+    {
+      title: named ? `Instead of the values of ${named}` : "Ready-made values",
+      items: (offers.value?.finishes ?? []).map((one) => ({
+        ...one,
+        act: () =>
+          shot.edit(
+            valuesPath.value,
+            at.value >= 0 ? one.values : { ...one.values, named: "" },
+            true,
+            `${props.label}: ${one.title}`,
+          ),
+      })),
+    },
+  ].filter((group) => group.items.length);
+});
+
+function usedBy(number: number) {
+  return number === 0 ? "used nowhere" : number === 1 ? "1 surface" : `${number} surfaces`;
+}
+function share() {
+  if (shot.draft)
+    shot.editMany(shareEdits(shot.draft, props.path, props.value, `${props.label} finish`), "Share a finish");
+}
+function unshare() {
+  shot.edit(props.path, { ...bare(values.value), named: "" }, true, `${props.label}: own values`);
+}
+function rename(name: string) {
+  const wanted = name.trim();
+  if (shot.draft && wanted && props.value.named && !shared.value.some((one) => one.name === wanted))
+    shot.editMany(renameEdits(shot.draft, props.value.named, wanted), `Rename finish to ${wanted}`);
+}
+const nameProblem = computed(() => shot.problems[`finishes.${at.value}.name`]);
+function most(field: FieldPlan) {
+  return field.schema.maxItems ?? 5;
+}
+</script>
+
+<template>
+  <fieldset class="grid gap-1.5 border-l-2 border-line pl-2">
+    <legend class="sr-only">{{ label }}</legend>
+    <div class="flex items-baseline justify-between gap-2">
+      <span class="font-semibold" aria-hidden="true">{{ label }}</span>
+      <Menu as="div" class="relative">
+        <MenuButton
+          class="rounded-sm border border-rule bg-sheet px-1.5 py-0.5 text-left"
+          :aria-label="`${label}: choose a finish`"
+        >
+          {{ value.named || "Own values" }} <span aria-hidden="true" class="text-2xs text-soft">▾</span>
+        </MenuButton>
+        <MenuItems
+          class="absolute right-0 z-20 mt-0.5 max-h-80 w-60 overflow-y-auto rounded-sm border border-rule bg-sheet py-1 shadow focus:outline-none"
+        >
+          <div v-for="group in groups" :key="group.title" role="group" :aria-label="group.title">
+            <p class="px-3 pt-1.5 pb-0.5 text-soft" aria-hidden="true">{{ group.title }}</p>
+            <MenuItem v-for="item in group.items" :key="item.name" v-slot="{ active }" as="template">
+              <button
+                type="button"
+                class="block w-full px-3 py-1 text-left"
+                :class="{ 'bg-select text-select-ink': active }"
+                @click="item.act()"
+              >
+                <span class="font-medium">{{ item.title }}</span>
+                <span v-if="item.note" class="block" :class="active ? '' : 'text-soft'">{{ item.note }}</span>
+              </button>
+            </MenuItem>
+          </div>
+        </MenuItems>
+      </Menu>
+    </div>
+    <template v-if="value.named">
+      <TextField label="Name of the shared finish" :model-value="value.named" :error="nameProblem" @commit="rename" />
+      <p class="text-soft">Changes here change all {{ usedBy(count) }} that share it.</p>
+    </template>
+    <SchemaForm
+      :schema
+      :root
+      :value="values"
+      :path="valuesPath"
+      :problems="shot.problems"
+      :sections="false"
+      @update="(at, inner) => shot.edit(at, inner, false)"
+      @commit="(at, inner, what) => shot.edit(at, inner, true, `${label} ${what.toLowerCase()}`)"
+    >
+      <template #tones="{ field, value: tones, path: tonesPath, error }">
+        <TonesField
+          :model-value="tones as { above: number; colour: string }[]"
+          :most="most(field)"
+          :help="field.help"
+          :path="tonesPath"
+          :error
+          :problems="shot.problems"
+          @update="shot.edit(tonesPath, $event, false)"
+          @commit="shot.edit(tonesPath, $event, true, `${label} tones`)"
+        />
+      </template>
+    </SchemaForm>
+    <p v-if="shot.problems[valuesPath]" class="text-now" role="alert">✕ {{ shot.problems[valuesPath] }}</p>
+  </fieldset>
+</template>

@@ -1,0 +1,52 @@
+/** Shared finishes of a shot: who uses them, and the edits that make, rename and dissolve them. */
+import type { Element, ShotDocument } from "@/shot/document";
+
+export interface FinishValues {
+  shading: string;
+  named?: string;
+  [key: string]: unknown;
+}
+
+/** Paths of the finishes of all elements. */
+export function finishPaths(elements: Element[]): { path: string; value: FinishValues }[] {
+  return elements.flatMap((element, at) =>
+    Object.entries(element)
+      .filter(([, value]) => typeof value === "object" && value !== null && "named" in value)
+      .map(([field, value]) => ({ path: `elements.${at}.${field}`, value: value as FinishValues })),
+  );
+}
+
+/** How many surfaces use each shared finish. */
+export function users(document: ShotDocument, name: string): number {
+  return finishPaths(document.elements).filter(({ value }) => value.named === name).length;
+}
+
+export function freeName(document: ShotDocument, stem: string): string {
+  const taken = new Set(document.finishes.map((one) => one.name));
+  if (!taken.has(stem)) return stem;
+  let number = 2;
+  while (taken.has(`${stem} ${number}`)) number += 1;
+  return `${stem} ${number}`;
+}
+
+/** A finish without the name that it shares. */
+export function bare(value: FinishValues): FinishValues {
+  const copy = { ...value };
+  delete copy.named;
+  return copy;
+}
+
+/** Edits that give the finish at a path a name, under which others can share it. */
+export function shareEdits(document: ShotDocument, path: string, value: FinishValues, stem: string) {
+  const name = freeName(document, stem);
+  return { finishes: [...document.finishes, { name, values: bare(value) }], [`${path}.named`]: name };
+}
+
+/** Edits that rename a shared finish wherever it is used. */
+export function renameEdits(document: ShotDocument, from: string, to: string): Record<string, unknown> {
+  const edits: Record<string, unknown> = {
+    finishes: document.finishes.map((one) => (one.name === from ? { ...one, name: to } : one)),
+  };
+  for (const { path, value } of finishPaths(document.elements)) if (value.named === from) edits[`${path}.named`] = to;
+  return edits;
+}
