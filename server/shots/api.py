@@ -8,13 +8,14 @@ from typing import Any, Literal
 from django.conf import settings
 from django.contrib.auth.models import User
 from django.http import HttpRequest, HttpResponse
-from ninja import Router, Schema
+from ninja import Field, Router, Schema
 
 from assets.selectors import check_assets, named_assets
 from projects.selectors import project_for
 from shots.actions.create_shot import create_shot, delete_shot, duplicate_shot, restore_shot
 from shots.actions.save_document import redo, save_document, undo
 from shots.examine import estimate, examine, frame_camera, read_length
+from shots.judging import palette, shares
 from shots.models import Shot
 from shots.offers import offers
 from shots.rendering import in_rendering, sketch
@@ -104,6 +105,31 @@ class FramingIn(Schema):
     document: dict[str, Any]
     frame: int
     elements: list[str] = []
+
+
+class FrameIn(Schema):
+    """An unsaved document and a frame."""
+
+    document: dict[str, Any]
+    frame: int
+
+
+class PaletteIn(FrameIn):
+    """... and how many colours to find."""
+
+    count: int = Field(default=16, ge=2, le=64)
+
+
+class HistogramOut(Schema):
+    """Shares of the solid pixels; see ``zeitbild.proof.histogram``."""
+
+    red: list[float]
+    green: list[float]
+    blue: list[float]
+    burnt: float
+    one_burnt: float
+    black: float
+    solid: float
 
 
 class EstimateIn(Schema):
@@ -367,6 +393,20 @@ def framing(request: HttpRequest, shot_id: int, data: FramingIn) -> dict[str, An
     """The camera of an unsaved document, moved so that elements fill the picture."""
     shot_for(signed_in(request), shot_id)
     return frame_camera(data.document, data.frame, tuple(data.elements))
+
+
+@router.post("/shots/{shot_id}/histogram", response=HistogramOut, operation_id="histogram")
+async def histogram_(request: HttpRequest, shot_id: int, data: FrameIn) -> dict[str, Any]:
+    """How light is spread over what is solid in an unsaved document's picture."""
+    await in_database(_reach)(signed_in(request), shot_id, data.document)
+    return await in_rendering(shares, data.document, data.frame)
+
+
+@router.post("/shots/{shot_id}/palette", response=list[str], operation_id="findPalette")
+async def palette_(request: HttpRequest, shot_id: int, data: PaletteIn) -> list[str]:
+    """Colours that stand for an unsaved document's picture, dark to light."""
+    await in_database(_reach)(signed_in(request), shot_id, data.document)
+    return await in_rendering(palette, data.document, data.frame, data.count)
 
 
 @router.post("/shots/{shot_id}/estimate", response=EstimateOut, operation_id="estimate")

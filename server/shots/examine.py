@@ -99,7 +99,7 @@ def _measure(key: str, document: str, frame: int, quality: str) -> tuple[float, 
     shot = read_shot(json.loads(document))
     assets = AssetFolder(assets_folder())
     started = time.perf_counter()
-    picture = render(resolve(shot, frame, assets), QUALITIES[quality])
+    picture = render(resolve(shot, frame, assets, shot.layers[0].name), QUALITIES[quality])
     size = MasterStore(masters_folder()).save(key, picture)
     seconds = time.perf_counter() - started
     png = formats.get("png8")

@@ -13,6 +13,7 @@ const KEYS = [
   ["Ctrl Z, Ctrl Shift Z", "undo, redo"],
   ["D", "dark or light surround"],
   ["V, Shift V", "in Build: bring everything, or what is selected, into view"],
+  ["H", "in Build: how light is spread (histogram)"],
   ["G", "in Build: safe areas and the picture's middle"],
   [
     "drag on the picture",

@@ -26,6 +26,10 @@ MAX_SIDE = 8192
 MAX_PIXELS = 4096 * 2160
 MAX_ELEMENTS = 200
 MAX_LIGHTS = 32
+#: Name of the camera that every shot has.
+MAIN_CAMERA = "Main"
+#: Name of a camera, or empty.
+CameraName = Annotated[str, StringConstraints(max_length=120)]
 #: Samples a pixel can take.
 Samples = Literal["4", "16", "64"]
 
@@ -152,6 +156,13 @@ class Camera(Part):
         return angle_of_focal_length(self.focal_length, self.gate)
 
 
+class NamedCamera(Part):
+    """One more camera, under a name."""
+
+    name: Title = Field(title="Name")
+    camera: Camera = Field(default_factory=Camera, title="Camera")
+
+
 # The union of all registered light kinds.
 _light_kinds = tuple(kind.parameters for kind in light_kinds)
 Light: Any = Annotated[Union[_light_kinds], Field(discriminator="kind")]  # noqa: UP007
@@ -259,6 +270,7 @@ class Layer(Part):
 
     name: Code = Field(default="main", title="Name")
     passes: tuple[str, ...] = Field(default=("beauty", "matte"), title="Passes", min_length=1, max_length=32)
+    camera: CameraName = Field(default="", title="Camera", description="Empty: the camera that is in view.")
 
 
 # The union of all registered element kinds: a kind that registers itself is part of the document's schema.
@@ -276,6 +288,10 @@ class Shot(Part):
     raster: Raster = Field(default_factory=Raster)
     timing: Timing = Field(default_factory=Timing)
     camera: Camera = Field(default_factory=Camera)
+    cameras: tuple[NamedCamera, ...] = Field(default=(), title="More cameras", max_length=32)
+    view: CameraName = Field(
+        default=MAIN_CAMERA, title="Camera in view", description="Of the picture, and of layers that name no camera."
+    )
     lights: tuple[Light, ...] = Field(default_factory=lambda: LIGHT_SETS[0].lights, max_length=MAX_LIGHTS)
     environment: Environment = Field(default_factory=Environment)
     rays: Rays = Field(default_factory=Rays)
@@ -297,6 +313,7 @@ class Shot(Part):
         for what, names in (
             ("element identities", [element.id for element in self.elements]),
             ("layer names", [layer.name.lower() for layer in self.layers]),
+            ("cameras", [MAIN_CAMERA.lower(), *(one.name.lower() for one in self.cameras)]),
             ("shared finishes", [finish.name for finish in self.finishes]),
         ):
             if len(set(names)) < len(names):
@@ -318,6 +335,15 @@ class Shot(Part):
         return self
 
     @model_validator(mode="after")
+    def _cameras_there(self) -> Shot:
+        known = [MAIN_CAMERA, *(one.name for one in self.cameras)]
+        named = [("view", self.view), *((f"layers.{n}.camera", layer.camera) for n, layer in enumerate(self.layers))]
+        for field, name in named:
+            if name not in known and (name or field == "view"):
+                raise wrong_at(field, f"there is no camera {name!r}; this shot has {', '.join(known)}")
+        return self
+
+    @model_validator(mode="after")
     def _whole_pixels(self) -> Shot:
         if not self.pixels.on:
             return self
@@ -336,6 +362,11 @@ class Shot(Part):
             )
         return self
 
+    def camera_of(self, layer: str = "") -> Camera:
+        """The camera of a layer, or (no layer, or one that names none) the camera in view."""
+        name = (self.layer(layer).camera if layer else "") or self.view
+        return next((one.camera for one in self.cameras if one.name == name), self.camera)
+
     def layer(self, name: str) -> Layer:
         """The layer of that name; InputError lists those there are."""
         for layer in self.layers:
@@ -347,6 +378,7 @@ class Shot(Part):
 
 
 __all__ = [
+    "MAIN_CAMERA",
     "VERSION",
     "Backdrop",
     "Camera",

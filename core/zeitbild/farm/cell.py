@@ -39,32 +39,49 @@ def _range(document: str, assets: Path) -> tuple[float, float]:
     return depth_range(_shot(document), AssetFolder(assets))
 
 
-def cell_key(document: str, frame: int, quality: str, assets: Path) -> str:
-    """Frame key of a cell without rendering it."""
-    return frame_key(resolve(_shot(document), frame, AssetFolder(assets)), quality)
+def cell_key(document: str, frame: int, quality: str, assets: Path, layer: str = "") -> str:
+    """Frame key of a cell without rendering it: of a layer, or of the first."""
+    shot = _shot(document)
+    return frame_key(resolve(shot, frame, AssetFolder(assets), layer or shot.layers[0].name), quality)
 
 
-def render_cell(document: str, frame: int, quality: str, assets: Path, masters: Path) -> CellResult:
-    """Render one frame of a document (JSON text) into the master store, unless it is there."""
+def render_cell(
+    document: str, frame: int, quality: str, assets: Path, masters: Path, layer: str = ""
+) -> CellResult:
+    """Render one frame of a document (JSON text) into the master store, unless it is there.
+
+    Without a layer all of them; those that see the same share a master, and the result names the first one's.
+    """
     started = time.perf_counter()
-    store = MasterStore(masters)
-    snapshot = resolve(_shot(document), frame, AssetFolder(assets))
-    key = frame_key(snapshot, quality)
-    if store.has(key):
-        return CellResult(frame, key, store.path(key).stat().st_size, time.perf_counter() - started, True)
-    size = store.save(key, render(snapshot, QUALITIES[quality]))
-    return CellResult(frame, key, size, time.perf_counter() - started, False)
+    store, shot = MasterStore(masters), _shot(document)
+    done: dict[str, tuple[int, bool]] = {}
+    for name in [layer] if layer else [one.name for one in shot.layers]:
+        snapshot = resolve(shot, frame, AssetFolder(assets), name)
+        key = frame_key(snapshot, quality)
+        if key in done:
+            continue
+        if store.has(key):
+            done[key] = store.path(key).stat().st_size, True
+        else:
+            done[key] = store.save(key, render(snapshot, QUALITIES[quality])), False
+    return CellResult(
+        frame,
+        next(iter(done)),
+        sum(size for size, _ in done.values()),
+        time.perf_counter() - started,
+        all(reused for _, reused in done.values()),
+    )
 
 
-def _load_or_render(document: str, frame: int, quality: str, assets: Path, masters: Path) -> Picture:
+def _load_or_render(document: str, frame: int, layer: str, quality: str, assets: Path, masters: Path) -> Picture:
     store = MasterStore(masters)
-    result = render_cell(document, frame, quality, assets, masters)
+    result = render_cell(document, frame, quality, assets, masters, layer)
     try:
         return store.load(result.key)
     except StorageError:
         # A damaged master is replaced by a new one instead of stopping a hand-off.
         store.forget(result.key)
-        return store.load(render_cell(document, frame, quality, assets, masters).key)
+        return store.load(render_cell(document, frame, quality, assets, masters, layer).key)
 
 
 def write_cell(
@@ -79,7 +96,7 @@ def write_cell(
     folder: Path,
 ) -> list[FileRecord]:
     """Files of one cell from its master (rendered if it is missing), each read back; see ``write_frame``."""
-    picture = _load_or_render(document, frame, quality, assets, masters)
+    picture = _load_or_render(document, frame, layer, quality, assets, masters)
     return write_frame(
         _shot(document),
         layer,

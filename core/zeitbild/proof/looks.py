@@ -74,8 +74,33 @@ def _depth(picture: Picture) -> NDArray[np.float32]:
     return _grey(nearness.astype(np.float32))
 
 
+#: How the overlay marks what is too bright in one channel or in all, and what is black; linear.
+_SOME, _ALL, _BLACK = (1.0, 0.55, 0.1), (1.0, 0.08, 0.3), (0.02, 0.12, 0.6)
+
+
+def _clipping(picture: Picture) -> NDArray[np.float32]:
+    beauty = picture.beauty
+    alpha = beauty[..., 3:]
+    straight = beauty[..., :3] / np.maximum(alpha, np.float32(1e-6))
+    grey = np.clip(straight @ np.array([0.2126, 0.7152, 0.0722], np.float32), 0, 1)[..., None] * np.float32(0.7)
+    shown = np.repeat(grey, 3, axis=2)
+    over, under = straight > 1, straight < 0.5 / 255 / 12.92
+    shown[over.any(axis=2)] = _SOME
+    shown[over.all(axis=2)] = _ALL
+    shown[under.all(axis=2)] = _BLACK
+    clipped: NDArray[np.float32] = np.concatenate([shown * alpha, alpha], axis=2).astype(np.float32)
+    return clipped
+
+
 LOOKS = (
     Look("alpha", "Alpha", "What is solid, as grey", lambda p: _grey(p.beauty[..., 3]), True, False),
+    Look(
+        "clipping",
+        "Clipping",
+        "Orange: one channel is beyond white; red: all are; blue: black",
+        _clipping,
+        planes=False,
+    ),
     Look("diffuse", "Diffuse", "Matt light of all lights", _light(DIFFUSE)),
     Look("specular", "Highlights", "Mirrored light of all lights", _light(SPECULAR)),
     Look("around", "Around", "Light of the environment, ambient light and what is mirrored", _light(AROUND)),

@@ -76,10 +76,10 @@ def framed(shot: Shot, frames: Iterable[int], assets: AssetSource, elements: tup
         across, above = (ends[0] + ends[1]) / 2, (ends[2] + ends[3]) / 2
         eye = min((ends[1] - ends[0]) / (2 * slope), (ends[3] - ends[2]) / (2 * high))
         depth = float((z.min() + z.max()) / 2)
-        middle, distance, span = np.array([across, above, depth]), float(depth - eye), shot.camera.span
+        middle, distance, span = np.array([across, above, depth]), float(depth - eye), shot.camera_of().span
     aim = middle[0] * right + middle[1] * up + middle[2] * forward
     position = aim - forward * max(distance, 1e-2)
-    return shot.camera.model_copy(
+    return shot.camera_of().model_copy(
         update={
             "position": tuple(round(float(value), 2) for value in position),
             "look_at": tuple(round(float(value), 2) for value in aim),

@@ -183,8 +183,11 @@ def _moments(
     return tuple(moments) if any(moment != moments[0] for moment in moments) else ()
 
 
-def resolve(shot: Shot, frame: int, assets: AssetSource) -> Snapshot:
-    """Everything visible at ``frame``; raises InputError whose field names the element that cannot be built."""
+def resolve(shot: Shot, frame: int, assets: AssetSource, layer: str = "") -> Snapshot:
+    """Everything visible at ``frame`` through the camera of a layer (none: the camera in view).
+
+    Raises InputError whose field names the element that cannot be built.
+    """
     timing = shot.timing
     phase = phase_of(frame, timing.first, timing.last, timing.cycle)
     triangles = 0
@@ -212,15 +215,15 @@ def resolve(shot: Shot, frame: int, assets: AssetSource) -> Snapshot:
             )
     lights, softboxes = _lights(shot, places)
     shown = [element for element in shot.elements if element.shown]
-    around = shot.environment
+    around, camera = shot.environment, shot.camera_of(layer)
     return Snapshot(
         width=shot.raster.width,
         height=shot.raster.height,
-        camera_position=shot.camera.position,
-        camera_target=shot.camera.look_at,
-        camera_angle=shot.camera.horizontal_angle,
-        camera_roll=shot.camera.roll,
-        camera_span=shot.camera.span if shot.camera.projection == "orthographic" else 0.0,
+        camera_position=camera.position,
+        camera_target=camera.look_at,
+        camera_angle=camera.horizontal_angle,
+        camera_roll=camera.roll,
+        camera_span=camera.span if camera.projection == "orthographic" else 0.0,
         lights=lights,
         environment=EnvironmentLight(
             around.strength, decode_hex(around.sky), decode_hex(around.floor), around.boxes, around.rotation, softboxes

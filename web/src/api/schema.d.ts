@@ -396,6 +396,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot_id}/histogram": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Histogram
+         * @description How light is spread over what is solid in an unsaved document's picture.
+         */
+        post: operations["histogram"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/palette": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Palette
+         * @description Colours that stand for an unsaved document's picture, dark to light.
+         */
+        post: operations["findPalette"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot_id}/estimate": {
         parameters: {
             query?: never;
@@ -1092,6 +1132,55 @@ export interface components {
              * @default []
              */
             elements?: string[];
+        };
+        /**
+         * HistogramOut
+         * @description Shares of the solid pixels; see ``zeitbild.proof.histogram``.
+         */
+        HistogramOut: {
+            /** Red */
+            red: number[];
+            /** Green */
+            green: number[];
+            /** Blue */
+            blue: number[];
+            /** Burnt */
+            burnt: number;
+            /** One Burnt */
+            one_burnt: number;
+            /** Black */
+            black: number;
+            /** Solid */
+            solid: number;
+        };
+        /**
+         * FrameIn
+         * @description An unsaved document and a frame.
+         */
+        FrameIn: {
+            /** Document */
+            document: {
+                [key: string]: unknown;
+            };
+            /** Frame */
+            frame: number;
+        };
+        /**
+         * PaletteIn
+         * @description ... and how many colours to find.
+         */
+        PaletteIn: {
+            /** Document */
+            document: {
+                [key: string]: unknown;
+            };
+            /** Frame */
+            frame: number;
+            /**
+             * Count
+             * @default 16
+             */
+            count?: number;
         };
         /**
          * EstimateOut
@@ -1990,6 +2079,58 @@ export interface operations {
                     "application/json": {
                         [key: string]: unknown;
                     };
+                };
+            };
+        };
+    };
+    histogram: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FrameIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HistogramOut"];
+                };
+            };
+        };
+    };
+    findPalette: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PaletteIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string[];
                 };
             };
         };

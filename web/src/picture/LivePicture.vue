@@ -12,12 +12,13 @@ import { heightFor } from "./request";
 import { useLatest } from "./useLatest";
 
 const props = withDefaults(
-  defineProps<{ movable?: boolean; playing?: ImageBitmap | null; handle?: Handle; what?: string }>(),
+  defineProps<{ movable?: boolean; playing?: ImageBitmap | null; handle?: Handle; what?: string; camera?: string }>(),
   {
     movable: false,
     playing: null,
     handle: () => cameraHandle,
     what: "picture",
+    camera: "",
   },
 );
 
@@ -36,11 +37,18 @@ let timer = 0;
 
 const raster = computed(() => shot.draft?.raster ?? { width: 16, height: 9 });
 
+/** In the pixel look the picture has the output's pixels, each a whole number of the screen's. */
+const pixelated = computed(() => shot.draft?.pixels.on ?? false);
+const shownSize = ref<{ width: string; height: string } | null>(null);
+
 function ask(quality: "rough" | "final") {
-  const document = shot.draft;
-  if (!document) return;
-  const full = Math.min(viewWidth.value * window.devicePixelRatio, raster.value.width);
-  const width = Math.max(2, Math.round(quality === "rough" ? Math.min(roughWidth, full) : full));
+  const draft = shot.draft;
+  if (!draft) return;
+  const document = props.camera ? { ...draft, view: props.camera } : draft;
+  const room = viewWidth.value * window.devicePixelRatio;
+  const full = pixelated.value ? room : Math.min(room, raster.value.width);
+  const rough = quality === "rough" && !pixelated.value;
+  const width = Math.max(2, Math.floor(rough ? Math.min(roughWidth, full) : full));
   const height = heightFor(width, raster.value);
   const kind = quality === "rough" ? "jpeg" : "png";
   const request = { document, frame: shot.frame, width, height, quality, kind, ground, what: props.what } as const;
@@ -52,9 +60,13 @@ function moved() {
   window.clearTimeout(timer);
   timer = window.setTimeout(() => ask("final"), REST_MS);
 }
-watch([() => shot.draft, () => shot.frame, () => ({ ...ground }), () => props.what, viewWidth], moved, {
-  immediate: true,
-});
+watch(
+  [() => shot.draft, () => shot.frame, () => ({ ...ground }), () => props.what, () => props.camera, viewWidth],
+  moved,
+  {
+    immediate: true,
+  },
+);
 onBeforeUnmount(() => window.clearTimeout(timer));
 
 function draw(bitmap: ImageBitmap | undefined | null) {
@@ -64,6 +76,10 @@ function draw(bitmap: ImageBitmap | undefined | null) {
     target.width = bitmap.width;
     target.height = bitmap.height;
   }
+  const pixel = 1 / window.devicePixelRatio;
+  shownSize.value = pixelated.value
+    ? { width: `${bitmap.width * pixel}px`, height: `${bitmap.height * pixel}px` }
+    : null;
   target.getContext("2d")?.drawImage(bitmap, 0, 0);
 }
 watch([() => latest.shown.value, canvas], () => {
@@ -146,8 +162,12 @@ function key(event: KeyboardEvent) {
   <PictureFrame :width="raster.width" :height="raster.height" @size="viewWidth = $event">
     <canvas
       ref="canvas"
-      class="block size-full touch-none"
-      :class="{ 'cursor-grab active:cursor-grabbing': movable }"
+      class="touch-none"
+      :class="[
+        movable ? 'cursor-grab active:cursor-grabbing' : '',
+        shownSize ? 'absolute inset-0 m-auto [image-rendering:pixelated]' : 'block size-full',
+      ]"
+      :style="shownSize"
       role="img"
       :tabindex="movable ? 0 : -1"
       :aria-label="label"

@@ -1,5 +1,6 @@
 /** What dragging on the picture moves: the camera, or the light that is selected. */
 
+import { cameraInView, cameraPath } from "@/shot/cameras";
 import type { Light, ShotDocument, Triple } from "@/shot/document";
 
 import { type Aim, dolly, orbit, pan, unitsPerPixel } from "./orbit";
@@ -19,17 +20,19 @@ const DEGREES_PER_PIXEL = 0.4;
 
 export const cameraHandle: Handle = {
   name: "Camera",
-  turn: (shot, dx, dy) => ({ camera: { ...shot.camera, ...orbit(shot.camera, dx, dy) } }),
-  slide: (shot, dx, dy, width) => ({
-    camera: { ...shot.camera, ...pan(shot.camera, dx, dy, unitsPerPixel(shot.camera, width)) },
-  }),
+  turn: (shot, dx, dy) => ({ [cameraPath(shot)]: { ...cameraInView(shot), ...orbit(cameraInView(shot), dx, dy) } }),
+  slide(shot, dx, dy, width) {
+    const camera = cameraInView(shot);
+    return { [cameraPath(shot)]: { ...camera, ...pan(camera, dx, dy, unitsPerPixel(camera, width)) } };
+  },
   approach(shot, amount) {
+    const camera = cameraInView(shot);
     // An orthographic camera sees no larger from nearer: its view gets narrower instead.
-    if (shot.camera.projection === "orthographic") {
-      const span = Math.round(Math.max(0.01, shot.camera.span * Math.exp(amount * 0.001)) * 100) / 100;
-      return { camera: { ...shot.camera, span } };
+    if (camera.projection === "orthographic") {
+      const span = Math.round(Math.max(0.01, camera.span * Math.exp(amount * 0.001)) * 100) / 100;
+      return { [cameraPath(shot)]: { ...camera, span } };
     }
-    return { camera: { ...shot.camera, ...dolly(shot.camera, amount) } };
+    return { [cameraPath(shot)]: { ...camera, ...dolly(camera, amount) } };
   },
 };
 
@@ -63,7 +66,7 @@ function standingHandle(path: string, name: string): Handle {
     if (!light) return null;
     return {
       position: light.position as Triple,
-      look_at: (light.aims_at as Triple | undefined) ?? shot.camera.look_at,
+      look_at: (light.aims_at as Triple | undefined) ?? cameraInView(shot).look_at,
     };
   }
   return {
@@ -75,9 +78,9 @@ function standingHandle(path: string, name: string): Handle {
     slide(shot, dx, dy, width) {
       const light = lightOf(shot, path);
       if (!light) return {};
-      const before = shot.camera.look_at;
+      const before = cameraInView(shot).look_at;
       // The picture's own step, turned round: the light follows the hand where the camera goes against it.
-      const after = pan(shot.camera, -dx, -dy, unitsPerPixel(shot.camera, width)).look_at;
+      const after = pan(cameraInView(shot), -dx, -dy, unitsPerPixel(cameraInView(shot), width)).look_at;
       const moved = (a: Triple) =>
         a.map((one, k) => Math.round((one + (after[k] ?? 0) - (before[k] ?? 0)) * 100) / 100) as Triple;
       const changes: Changes = { [`${path}.position`]: moved(light.position as Triple) };

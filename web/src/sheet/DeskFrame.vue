@@ -39,8 +39,26 @@ function setRange(first: number, last: number) {
     <div class="flex min-h-0 min-w-0 flex-col">
       <slot name="picture" />
     </div>
-    <aside class="min-h-0 overflow-y-auto border-l border-rule bg-paper" aria-label="Settings" tabindex="0">
-      <slot name="settings" />
+    <aside class="flex min-h-0 flex-col border-l border-rule bg-paper" aria-label="Settings">
+      <!-- What there is, and below it the settings of what is selected: neither pushes the other out of sight. -->
+      <div
+        v-if="$slots.lists"
+        class="max-h-[48%] shrink-0 overflow-y-auto"
+        tabindex="0"
+        aria-label="What there is"
+        role="group"
+      >
+        <slot name="lists" />
+      </div>
+      <div
+        class="min-h-0 flex-1 overflow-y-auto"
+        :class="{ 'border-t-2 border-rule': $slots.lists }"
+        tabindex="0"
+        aria-label="Settings of what is selected"
+        role="group"
+      >
+        <slot name="settings" />
+      </div>
     </aside>
   </div>
 </template>

@@ -18,6 +18,18 @@ export interface Light {
   [key: string]: unknown;
 }
 
+export interface Camera {
+  position: Triple;
+  look_at: Triple;
+  roll: number;
+  projection: string;
+  lens_by: string;
+  angle: number;
+  focal_length: number;
+  gate: number;
+  span: number;
+}
+
 export interface ShotDocument {
   version: number;
   project: string;
@@ -25,23 +37,18 @@ export interface ShotDocument {
   title: string;
   raster: { width: number; height: number };
   timing: { rate: string; first: number; last: number; step: number; cycle: boolean };
-  camera: {
-    position: Triple;
-    look_at: Triple;
-    roll: number;
-    projection: string;
-    lens_by: string;
-    angle: number;
-    focal_length: number;
-    gate: number;
-    span: number;
-  };
+  camera: Camera;
+  cameras: { name: string; camera: Camera }[];
+  view: string;
   lights: Light[];
   environment: Record<string, unknown>;
   backdrop: { kind: string; colour: string };
   finishes: { name: string; values: Record<string, unknown> }[];
   elements: Element[];
-  layers: { name: string; passes: string[] }[];
+  sampling: { filter: string; filter_width: number };
+  motion: { angle: number };
+  pixels: { on: boolean; enlarge: number; palette: string[] };
+  layers: { name: string; passes: string[]; camera: string }[];
   naming: string;
   quality: string;
 }

@@ -16,8 +16,11 @@ import { useThumbnails } from "@/picture/useThumbnails";
 import type { SheetColumn } from "@/sheet/columns";
 import DeskFrame from "@/sheet/DeskFrame.vue";
 import FindingList from "@/shot/FindingList.vue";
+import { cameraPath } from "@/shot/cameras";
 import { useShot } from "@/shot/store";
 
+import CameraList from "./CameraList.vue";
+import HistogramPanel from "./HistogramPanel.vue";
 import LightList from "./LightList.vue";
 import SelectedForm from "./SelectedForm.vue";
 import SetList from "./SetList.vue";
@@ -28,8 +31,13 @@ const playback = useRoughFrames();
 useSpaceKey(playback.toggle);
 
 const thumbnails = useThumbnails();
+/** With more elements the sheet shows the selected one, and how many are in the picture. */
+const MOST_COLUMNS = 3;
 // A value of its own, so that moving the camera does not draw the sheet anew.
 const elements = computed(() => shot.draft?.elements ?? []);
+const selectedElement = computed(() =>
+  selected.value.startsWith("elements.") ? shot.draft?.elements[Number(selected.value.split(".")[1])] : undefined,
+);
 const columns = computed<SheetColumn[]>(() => [
   {
     key: "look",
@@ -40,12 +48,28 @@ const columns = computed<SheetColumn[]>(() => [
       return { image: thumbnails.urls.get(frame) };
     },
   },
-  ...elements.value.map((element): SheetColumn => ({
-    key: element.id,
-    title: element.name,
-    mark: () =>
-      element.shown ? { sign: "▪", text: "shown", tone: "quiet" } : { sign: "○", text: "hidden", tone: "quiet" },
-  })),
+  ...(elements.value.length > MOST_COLUMNS ? [selectedElement.value].filter((one) => !!one) : elements.value).map(
+    (element): SheetColumn => ({
+      key: element.id,
+      title: element.name,
+      mark: () =>
+        element.shown ? { sign: "▪", text: "shown", tone: "quiet" } : { sign: "○", text: "hidden", tone: "quiet" },
+    }),
+  ),
+  ...(elements.value.length > MOST_COLUMNS
+    ? [
+        {
+          key: "all",
+          title: "all",
+          width: "4.5rem",
+          mark: () => ({
+            text: `${elements.value.filter((one) => one.shown).length} of ${elements.value.length}`,
+            tone: "quiet" as const,
+            title: "Elements in the picture",
+          }),
+        },
+      ]
+    : []),
 ]);
 
 const chosen = ref<"camera" | "light">("light");
@@ -57,10 +81,8 @@ const light = computed<Handle | null>(() => {
 const handle = computed(() => (chosen.value === "light" && light.value) || cameraHandle);
 
 const guides = ref(false);
+const spread = ref(false);
 const what = ref("picture");
-const selectedElement = computed(() =>
-  selected.value.startsWith("elements.") ? shot.draft?.elements[Number(selected.value.split(".")[1])] : undefined,
-);
 async function bringIntoView(onlySelected: boolean) {
   const document = shot.draft;
   const one = selectedElement.value;
@@ -76,7 +98,7 @@ async function bringIntoView(onlySelected: boolean) {
         },
       }),
     );
-    shot.edit("camera", camera, true, onlySelected && one ? `${one.name} in view` : "All in view");
+    shot.edit(cameraPath(document), camera, true, onlySelected && one ? `${one.name} in view` : "All in view");
   } catch (error) {
     shot.note(error);
   }
@@ -87,6 +109,7 @@ function pressed(event: KeyboardEvent) {
   if (target instanceof HTMLElement && target.closest("input,textarea,select,[role=menu]")) return;
   if (event.key.toLowerCase() === "v") void bringIntoView(event.shiftKey);
   if (event.key.toLowerCase() === "g") guides.value = !guides.value;
+  if (event.key.toLowerCase() === "h") spread.value = !spread.value;
 }
 
 /** A font dropped anywhere on the desk goes to the selected lettering. */
@@ -117,6 +140,7 @@ onBeforeUnmount(() => {
     <template #picture>
       <LivePicture class="flex-1" movable :what :handle :playing="playback.current.value?.bitmap ?? null">
         <SafeAreas v-if="guides" />
+        <template #over><HistogramPanel v-if="spread" @close="spread = false" /></template>
       </LivePicture>
       <GroundBar>
         <LookChoice v-model="what" />
@@ -138,13 +162,19 @@ onBeforeUnmount(() => {
         >
           {{ guides ? "Hide guides" : "Guides" }}
         </PressButton>
+        <PressButton quiet :aria-pressed="spread" title="How light is spread (H)" @click="spread = !spread">{{
+          spread ? "Hide histogram" : "Histogram"
+        }}</PressButton>
         <HandleChoice v-if="light" v-model="chosen" :name="light.name" />
         <PlayBar :playback :total="shot.frames.length" :rate="shot.draft?.timing.rate ?? ''" />
       </GroundBar>
     </template>
-    <template #settings>
+    <template #lists>
       <SetList :selected @select="selected = $event" />
       <LightList :selected @select="selected = $event" />
+      <CameraList :selected @select="selected = $event" />
+    </template>
+    <template #settings>
       <FindingList desk="build" />
       <SelectedForm :key="selected" :path="selected" :dropped @taken="dropped = null" />
     </template>

@@ -12,6 +12,7 @@ import { useShot } from "@/shot/store";
 import FinishField from "./FinishField.vue";
 import type { FinishValues } from "./finishes";
 import FontField from "./FontField.vue";
+import PaletteField from "./PaletteField.vue";
 import TouchField from "./TouchField.vue";
 
 const props = defineProps<{ path: string; dropped: File | null }>();
@@ -22,6 +23,7 @@ const offers = useOffers();
 const value = computed(() => shot.get(props.path) as Record<string, unknown> | undefined);
 const root = computed<JsonSchema>(() => offers.value?.schema ?? {});
 const schema = computed<JsonSchema>(() => {
+  if (/^cameras\.\d+\.camera$/.test(props.path)) return resolveRef(root.value.properties?.camera ?? {}, root.value);
   const kind = value.value?.kind as string | undefined;
   return kind ? schemaOfKind(root.value, kind) : resolveRef(root.value.properties?.[props.path] ?? {}, root.value);
 });
@@ -70,6 +72,16 @@ const schema = computed<JsonSchema>(() => {
       </template>
       <template #finish="{ value: finish, path: at, field }">
         <FinishField :label="field.title" :schema="field.schema" :root :value="finish as FinishValues" :path="at" />
+      </template>
+      <template #palette="{ value: colours, path: at, error, field }">
+        <PaletteField
+          :label="field.title"
+          :help="field.help"
+          :model-value="colours as string[]"
+          :error
+          @update="shot.edit(at, $event, false)"
+          @commit="shot.edit(at, $event, true, field.title)"
+        />
       </template>
       <template #elements="{ value: chosen, path: at, error, field }">
         <TouchField

@@ -1,9 +1,9 @@
 <script setup lang="ts">
-import { Eye, EyeOff, Plus } from "@lucide/vue";
+import { Eye, EyeOff } from "@lucide/vue";
 import { computed } from "vue";
 
 import { useOffers } from "@/api/offers";
-import PressButton from "@/controls/PressButton.vue";
+import AddMenu from "@/controls/AddMenu.vue";
 import type { Element } from "@/shot/document";
 import { useShot } from "@/shot/store";
 
@@ -14,11 +14,7 @@ const emit = defineEmits<{ select: [path: string] }>();
 const shot = useShot();
 const offers = useOffers();
 const elements = computed(() => shot.draft?.elements);
-const raster = computed(() => shot.draft?.raster);
-const others = computed(() => [
-  { path: "camera", name: "Camera", note: "" },
-  { path: "raster", name: "Raster and names", note: `${raster.value?.width} × ${raster.value?.height}` },
-]);
+const kinds = computed(() => [{ title: "", items: offers.value?.element_kinds ?? [] }]);
 const at = computed(() => (props.selected.startsWith("elements.") ? Number(props.selected.split(".")[1]) : -1));
 
 function freeId(stem: string) {
@@ -66,16 +62,7 @@ function toggle(index: number, element: Element) {
   <section class="px-3 py-2">
     <div class="mb-1 flex items-center justify-between">
       <h2 class="font-title text-lg">The set</h2>
-      <span class="flex">
-        <PressButton
-          v-for="kind in offers?.element_kinds"
-          :key="kind.name"
-          quiet
-          :title="`Add ${kind.title.toLowerCase()}`"
-          @click="add(kind)"
-          ><Plus :size="14" aria-hidden="true" /> {{ kind.title }}</PressButton
-        >
-      </span>
+      <AddMenu label="Add element" :groups="kinds" @pick="add" />
     </div>
     <p v-if="!elements?.length" class="pb-2 text-soft">Nothing is in the set yet. Add a word to begin.</p>
     <ul>
@@ -100,14 +87,6 @@ function toggle(index: number, element: Element) {
           <Eye v-if="element.shown" :size="14" aria-hidden="true" /><EyeOff v-else :size="14" aria-hidden="true" />
         </button>
       </SetRow>
-      <SetRow
-        v-for="item in others"
-        :key="item.path"
-        :name="item.name"
-        :note="item.note"
-        :selected="selected === item.path"
-        @select="emit('select', item.path)"
-      />
     </ul>
   </section>
 </template>

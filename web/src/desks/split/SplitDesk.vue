@@ -11,6 +11,7 @@ import GroundBar from "@/picture/GroundBar.vue";
 import LivePicture from "@/picture/LivePicture.vue";
 import type { SheetColumn } from "@/sheet/columns";
 import DeskFrame from "@/sheet/DeskFrame.vue";
+import { cameraNames } from "@/shot/cameras";
 import FindingList from "@/shot/FindingList.vue";
 import { useShot } from "@/shot/store";
 
@@ -35,6 +36,10 @@ const columns = computed<SheetColumn[]>(() => {
   ];
 });
 const layer = computed(() => shot.draft?.layers[0]);
+const cameras = computed(() => [
+  { name: "", title: `The one in view: ${shot.draft?.view ?? ""}` },
+  ...(shot.draft ? cameraNames(shot.draft) : []).map((name) => ({ name, title: name })),
+]);
 
 function toggle(pass: string, on: boolean) {
   const order = (offers.value?.passes ?? []).map((one) => one.name);
@@ -60,7 +65,7 @@ function insert(field: string) {
 <template>
   <DeskFrame :columns sheet-width="24rem">
     <template #picture>
-      <LivePicture class="flex-1" />
+      <LivePicture class="flex-1" :camera="layer?.camera ?? ''" />
       <GroundBar><span class="text-soft">only for looking, never in a file</span></GroundBar>
     </template>
     <template v-if="shot.draft && layer" #settings>
@@ -90,6 +95,15 @@ function insert(field: string) {
           :model-value="layer.name"
           :error="shot.problems['layers.0.name']"
           @commit="shot.edit('layers.0.name', $event, true, 'Layer name')"
+        />
+        <ChoiceField
+          v-if="cameras.length > 2"
+          label="Camera of this layer"
+          :model-value="layer.camera"
+          :options="cameras"
+          initial=""
+          :error="shot.problems['layers.0.camera']"
+          @commit="shot.edit('layers.0.camera', $event, true, 'Camera of the layer')"
         />
         <SwitchField
           v-for="pass in offers?.passes"
