@@ -4,6 +4,7 @@ ZeitbildError
 ├── InputError          something given is wrong: carries the place (``field``) so that it can be shown there
 │   ├── DocumentError   a shot document is wrong, with one problem for each place
 │   ├── FontError       a font cannot be read, or lacks glyphs
+│   ├── PictureError    a picture cannot be read
 │   └── NamingError     a file-name rule is wrong
 ├── LimitError          correct, but larger than this machine is allowed to try
 └── StorageError        a file cannot be written or read back
@@ -56,6 +57,12 @@ class FontError(InputError):
     """A font is broken, too large, or has no glyph for a character."""
 
     code = "font"
+
+
+class PictureError(InputError):
+    """An uploaded picture is broken, too large, or of a kind that is not read."""
+
+    code = "picture"
 
 
 class NamingError(InputError):

@@ -1,4 +1,4 @@
-"""Font endpoints."""
+"""Endpoints of uploaded fonts and pictures."""
 
 from __future__ import annotations
 
@@ -7,10 +7,12 @@ from ninja import File, Router, Schema
 from ninja.files import UploadedFile
 
 from assets.actions.add_font import add_font
-from assets.models import Font
+from assets.actions.add_picture import add_picture
+from assets.models import Font, Picture
 from projects.selectors import project_for
-from zeitbild.errors import FontError
+from zeitbild.errors import FontError, PictureError
 from zeitbild.geometry.font import MAX_FONT_BYTES
+from zeitbild.pictures import MAX_PICTURE_BYTES
 from zeitbild_server.security import signed_in
 
 router = Router(tags=["assets"])
@@ -41,3 +43,35 @@ def upload_font(request: HttpRequest, project_id: int, file: UploadedFile = File
     if (file.size or 0) > MAX_FONT_BYTES:
         raise FontError(f"{file.name} is too large; fonts go to {MAX_FONT_BYTES // 1_000_000} MB", "font")
     return _out(add_font(project, file.name or "font", file.read()))
+
+
+class PictureOut(Schema):
+    """A picture as documents name it."""
+
+    key: str
+    title: str
+    width: int
+    height: int
+
+
+def _picture_out(picture: Picture) -> PictureOut:
+    return PictureOut(
+        key=f"asset:{picture.sha256}", title=picture.file_name, width=picture.width, height=picture.height
+    )
+
+
+@router.get("/projects/{project_id}/pictures", response=list[PictureOut], operation_id="listPictures")
+def list_pictures(request: HttpRequest, project_id: int) -> list[PictureOut]:
+    """Pictures that this project brought along."""
+    return [_picture_out(one) for one in project_for(signed_in(request), project_id).pictures.order_by("file_name")]
+
+
+@router.post("/projects/{project_id}/pictures", response=PictureOut, operation_id="uploadPicture")
+def upload_picture(request: HttpRequest, project_id: int, file: UploadedFile = File(...)) -> PictureOut:
+    """Take in a picture of all directions: HDR, EXR, PNG or JPEG."""
+    project = project_for(signed_in(request), project_id)
+    if (file.size or 0) > MAX_PICTURE_BYTES:
+        raise PictureError(
+            f"{file.name} is too large; pictures go to {MAX_PICTURE_BYTES // 1_000_000} MB", "environment.picture"
+        )
+    return _picture_out(add_picture(project, file.name or "picture", file.read()))

@@ -1,4 +1,4 @@
-"""Fonts that people brought along."""
+"""Fonts and pictures that people brought along."""
 
 from __future__ import annotations
 
@@ -18,3 +18,17 @@ class Font(models.Model):
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["project", "sha256"], name="one_font")]
+
+
+class Picture(models.Model):
+    """An uploaded picture of a project; its content lies in the asset folder under its SHA-256."""
+
+    project = models.ForeignKey(Project, on_delete=models.CASCADE, related_name="pictures")
+    sha256 = models.CharField(max_length=64)
+    file_name = models.CharField(max_length=200)
+    width = models.PositiveIntegerField()
+    height = models.PositiveIntegerField()
+    added_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["project", "sha256"], name="one_picture")]

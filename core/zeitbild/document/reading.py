@@ -48,6 +48,8 @@ def _problems(error: ValidationError) -> list[Problem]:
     for one in error.errors():
         # Pydantic names the chosen kind of a union in the path; people know the field only by its place.
         place = [str(part) for part in one["loc"] if part not in element_kinds and part not in light_kinds]
+        if str(one["type"]).startswith("union_tag"):
+            place.append("kind")
         found.append(Problem(one.get("ctx", {}).get("field") or ".".join(place), _message(dict(one))))
     return found
 

@@ -168,14 +168,52 @@ _light_kinds = tuple(kind.parameters for kind in light_kinds)
 Light: Any = Annotated[Union[_light_kinds], Field(discriminator="kind")]  # noqa: UP007
 
 
-class Environment(Part):
-    """A generated studio that lights and mirrors and is never in the picture."""
+_GENERATED: dict[str, Any] = {"source": ["studio", "gradient"]}
 
+
+class Environment(Part):
+    """What is around: generated or a picture. It lights and is mirrored, and is never in the picture itself."""
+
+    source: Literal["studio", "gradient", "picture"] = choice("studio", "Surroundings")
+    picture: Annotated[str, StringConstraints(pattern=r"^(|asset:[0-9a-f]{64})$")] = Field(
+        default="",
+        title="Picture",
+        description="Of all directions (latitude-longitude), twice as wide as high: HDR, EXR, PNG or JPEG.",
+        json_schema_extra={"x-widget": "sky", "x-when": {"source": "picture"}},
+    )
     strength: float = number(0.6, "Strength", 0, 100, step=0.01, slider=(0, 3))
-    sky: Colour = Field(default="#dfe7ee", title="Above")
-    floor: Colour = Field(default="#5a5048", title="Below")
-    boxes: float = number(1, "Softboxes", 0, 20, step=0.01, slider=(0, 3), help="Bright areas for metal to mirror.")
-    rotation: float = number(0, "Rotation", -360, 360, unit="°", slider=(-180, 180))
+    sky: Colour = Field(
+        default="#dfe7ee", title="Above", json_schema_extra={"x-widget": "colour", "x-when": _GENERATED}
+    )
+    horizon: Colour = Field(
+        default="#f3d9b8", title="Horizon", json_schema_extra={"x-widget": "colour", "x-when": {"source": "gradient"}}
+    )
+    floor: Colour = Field(
+        default="#5a5048", title="Below", json_schema_extra={"x-widget": "colour", "x-when": _GENERATED}
+    )
+    spread: float = number(
+        60,
+        "Horizon reaches",
+        1,
+        90,
+        unit="°",
+        slider=(5, 90),
+        when={"source": "gradient"},
+        help="How far up and down its colour goes over into the others.",
+    )
+    boxes: float = number(
+        1,
+        "Softboxes",
+        0,
+        20,
+        step=0.01,
+        slider=(0, 3),
+        when={"source": "studio"},
+        help="Bright areas for metal to mirror.",
+    )
+    rotation: float = number(
+        0, "Rotation", -360, 360, unit="°", slider=(-180, 180), when={"source": ["studio", "picture"]}
+    )
 
 
 class Rays(Part):

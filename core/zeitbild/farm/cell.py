@@ -45,9 +45,7 @@ def cell_key(document: str, frame: int, quality: str, assets: Path, layer: str =
     return frame_key(resolve(shot, frame, AssetFolder(assets), layer or shot.layers[0].name), quality)
 
 
-def render_cell(
-    document: str, frame: int, quality: str, assets: Path, masters: Path, layer: str = ""
-) -> CellResult:
+def render_cell(document: str, frame: int, quality: str, assets: Path, masters: Path, layer: str = "") -> CellResult:
     """Render one frame of a document (JSON text) into the master store, unless it is there.
 
     Without a layer all of them; those that see the same share a master, and the result names the first one's.

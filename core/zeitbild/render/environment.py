@@ -1,4 +1,4 @@
-"""The generated environment and what surfaces take from it: blurred reflections and diffuse light.
+"""The environment, generated or a picture, and what surfaces take from it: blurred reflections and diffuse light.
 
 Reflections are kept blurred for a row of roughnesses (the split-sum approximation: Karis 2013, Real Shading in Unreal
 Engine 4, with the view along the normal) as octahedral pictures; the second factor of the sum depends on no
@@ -8,7 +8,7 @@ environment and is tabulated once. Diffuse light is the cosine-weighted mean.
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import lru_cache
 
 import numba
@@ -19,10 +19,15 @@ from zeitbild.kernels import PARALLEL, parallel_kernel
 from zeitbild.lights.source import Softbox
 from zeitbild.render.octahedral import texel_directions, texel_solid_angles
 
-SIZE = 48
 _SOURCE = 32
+#: Rows whose weights are held at once for a picture's many sources.
+_AT_ONCE = 512
 #: Roughness of each blurred picture; evenly spaced, so that a look-up finds its two neighbours by multiplying.
 LEVELS = np.linspace(0.0, 1.0, 8)
+#: Texels a side of each level's octahedral picture, the mirror first and diffuse light last: the smoother, the finer.
+SIDES = (128, 64, 48, 32, 24, 24, 24, 24, 24)
+#: Where each level begins in the list of all texels; each has a border of one texel.
+OFFSETS = tuple(sum((side + 2) ** 2 for side in SIDES[:level]) for level in range(len(SIDES)))
 _TABLE = 32
 _TABLE_SAMPLES = 256
 
@@ -39,10 +44,46 @@ _BORDER = 7.0
 
 
 @dataclass(frozen=True, slots=True)
+class SkyPicture:
+    """A latitude-longitude picture of all that is around, known by the digest of its file.
+
+    pixels [H, W, 3] linear, top row straight up, the middle of the picture in front (+z), what is to the right of it
+    towards -x, as seen from the set. coarse is the same with fewer pixels, for what is blurred anyway.
+    """
+
+    digest: str
+    pixels: NDArray[np.float32] = field(compare=False, repr=False)
+    coarse: NDArray[np.float32] = field(compare=False, repr=False)
+
+    def towards(self, azimuth: NDArray[np.float64], elevation: NDArray[np.float64]) -> NDArray[np.float64]:
+        """Radiance [..., 3] from directions in degrees, bilinear."""
+        height, width = self.pixels.shape[:2]
+        x = (0.5 - azimuth / 360) * width - 0.5
+        y = np.clip((0.5 - elevation / 180) * height - 0.5, 0, height - 1)
+        x0, y0 = np.floor(x).astype(np.int64), np.minimum(np.floor(y).astype(np.int64), max(0, height - 2))
+        fx, fy = (x - x0)[..., None], (y - y0)[..., None]
+        left, right, below = x0 % width, (x0 + 1) % width, np.minimum(y0 + 1, height - 1)
+        above = self.pixels[y0, left] * (1 - fx) + self.pixels[y0, right] * fx
+        under = self.pixels[below, left] * (1 - fx) + self.pixels[below, right] * fx
+        mixed: NDArray[np.float64] = above * (1 - fy) + under * fy
+        return mixed
+
+    def sources(self) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]:
+        """Azimuths and elevations [m] in degrees, and solid angles [m], of the coarse picture's pixels."""
+        height, width = self.coarse.shape[:2]
+        azimuth = (0.5 - (np.arange(width) + 0.5) / width) * 360
+        rims = np.sin(np.radians(90 - np.arange(height + 1) / height * 180))
+        elevation = 90 - (np.arange(height) + 0.5) / height * 180
+        solid = np.repeat((rims[:-1] - rims[1:]) * (2 * math.pi / width), width)
+        return np.tile(azimuth, height), np.repeat(elevation, width), solid
+
+
+@dataclass(frozen=True, slots=True)
 class EnvironmentLight:
     """Parameters of the environment, linear light: sky above, floor below, the studio's boxes in the sky's colour.
 
-    ``softboxes`` stand for themselves: neither strength nor rotation changes them.
+    With a ``horizon`` the sky goes over into its colour, which reaches ``spread`` degrees up and down; with a
+    ``picture`` nothing is generated. ``softboxes`` stand for themselves: neither strength nor rotation changes them.
     """
 
     strength: float
@@ -51,6 +92,9 @@ class EnvironmentLight:
     boxes: float
     rotation: float
     softboxes: tuple[Softbox, ...] = ()
+    horizon: tuple[float, float, float] | None = None
+    spread: float = 60.0
+    picture: SkyPicture | None = None
 
 
 def _smooth(x: NDArray[np.float64]) -> NDArray[np.float64]:
@@ -70,12 +114,35 @@ def radiance(light: EnvironmentLight, directions: NDArray[np.float64]) -> NDArra
     """Linear radiance [..., 3] arriving from unit directions [..., 3]."""
     azimuth = np.degrees(np.arctan2(directions[..., 0], directions[..., 2])) - light.rotation
     elevation = np.degrees(np.arcsin(np.clip(directions[..., 1], -1, 1)))
-    blend = _smooth(elevation / 60 + 0.5)[..., None]
+    if light.picture is not None:
+        result = light.picture.towards((azimuth + 180) % 360 - 180, elevation)
+    else:
+        result = _generated(light, azimuth, elevation)
+    return light.strength * result + _boxes(light, azimuth, elevation)
+
+
+def _generated(
+    light: EnvironmentLight, azimuth: NDArray[np.float64], elevation: NDArray[np.float64]
+) -> NDArray[np.float64]:
     sky, floor = np.asarray(light.sky), np.asarray(light.floor)
+    if light.horizon is not None:
+        middle = np.asarray(light.horizon)
+        away = _smooth(np.abs(elevation) / light.spread)[..., None]
+        ends = np.where((elevation > 0)[..., None], sky, floor)
+        gradient: NDArray[np.float64] = middle * (1 - away) + ends * away
+        return gradient
+    blend = _smooth(elevation / 60 + 0.5)[..., None]
     result = floor * (1 - blend) + sky * blend
     for box in STUDIO:
         result = result + (_inside(box, azimuth, elevation) * box.strength * light.boxes)[..., None] * sky
-    result = light.strength * result
+    return result
+
+
+def _boxes(
+    light: EnvironmentLight, azimuth: NDArray[np.float64], elevation: NDArray[np.float64]
+) -> NDArray[np.float64]:
+    """Radiance [..., 3] of the softboxes that were placed."""
+    result = np.zeros((*azimuth.shape, 3))
     for box in light.softboxes:
         tint = np.asarray(light.sky if box.colour is None else box.colour)
         result = result + (_inside(box, azimuth + light.rotation, elevation) * box.strength)[..., None] * tint
@@ -83,50 +150,98 @@ def radiance(light: EnvironmentLight, directions: NDArray[np.float64]) -> NDArra
 
 
 @parallel_kernel
-def _blur(directions, sources, weighted, solid, alphas, out):  # type: ignore[no-untyped-def]
-    """Mean of the source radiance about each direction, weighted by GGX D(h) (n.l); view and normal are one.
+def _weigh(directions, alphas, sources, solid, weights):  # type: ignore[no-untyped-def]
+    """Share of each source in the mean about each direction, by GGX D(h) (n.l); view and normal are one.
 
-    directions [n, 3]; sources [m, 3]; weighted [m, 3] radiance times solid angle; solid [m]; alphas [L] squared
-    roughness, where 2 stands for the cosine alone (diffuse light). out [L, n, 3].
+    directions [n, 3]; alphas [n] squared roughness, 2 for the cosine alone (diffuse light); sources [m, 3]; solid [m];
+    weights [n, m] float32, each row adds up to 1.
     """
     for i in numba.prange(directions.shape[0]):
-        for level in range(alphas.shape[0]):
-            square = alphas[level] * alphas[level]
-            red, green, blue, total = 0.0, 0.0, 0.0, 0.0
-            for j in range(sources.shape[0]):
-                cosine = (
-                    directions[i, 0] * sources[j, 0]
-                    + directions[i, 1] * sources[j, 1]
-                    + directions[i, 2] * sources[j, 2]
-                )
-                if cosine > 0.0:
-                    weight = cosine
-                    if alphas[level] < 2.0:
-                        half = (1.0 + cosine) / 2
-                        spread = half * (square - 1.0) + 1.0
-                        weight = cosine * square / (spread * spread)
-                    red += weight * weighted[j, 0]
-                    green += weight * weighted[j, 1]
-                    blue += weight * weighted[j, 2]
-                    total += weight * solid[j]
-            out[level, i, 0], out[level, i, 1], out[level, i, 2] = red / total, green / total, blue / total
+        square = alphas[i] * alphas[i]
+        total = 0.0
+        for j in range(sources.shape[0]):
+            cosine = (
+                directions[i, 0] * sources[j, 0] + directions[i, 1] * sources[j, 1] + directions[i, 2] * sources[j, 2]
+            )
+            weight = 0.0
+            if cosine > 0.0:
+                weight = cosine * solid[j]
+                if alphas[i] < 2.0:
+                    half = (1.0 + cosine) / 2
+                    spread = half * (square - 1.0) + 1.0
+                    weight *= square / (spread * spread)
+            weights[i, j] = weight
+            total += weight
+        for j in range(sources.shape[0]):
+            weights[i, j] /= total
+
+
+@parallel_kernel
+def _gather(weights, values, out):  # type: ignore[no-untyped-def]
+    """weights [n, m] times values [m, 3] into out [n, 3], summed in the order of the sources."""
+    for i in numba.prange(weights.shape[0]):
+        red, green, blue = 0.0, 0.0, 0.0
+        for j in range(weights.shape[1]):
+            weight = weights[i, j]
+            red += weight * values[j, 0]
+            green += weight * values[j, 1]
+            blue += weight * values[j, 2]
+        out[i, 0], out[i, 1], out[i, 2] = red, green, blue
+
+
+@lru_cache(maxsize=1)
+def _blurred_rows() -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """Directions [n, 3] of the texels of all levels but the mirror, and the squared roughness [n] of each."""
+    # Alpha 2 is the diffuse mean.
+    alphas = [*(LEVELS[1:] ** 2), 2.0]
+    flat = [texel_directions(side).reshape(-1, 3) for side in SIDES[1:]]
+    return np.concatenate(flat), np.concatenate(
+        [np.full(len(rows), alpha) for rows, alpha in zip(flat, alphas, strict=True)]
+    )
+
+
+@lru_cache(maxsize=1)
+def _even_sources() -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float32]]:
+    """Directions [m, 3] that generated surroundings are taken from, their solid angles [m], and their weights [n, m].
+
+    Kept, since changing colours or a rotation changes none of them: about 45 MB.
+    """
+    sources = np.ascontiguousarray(texel_directions(_SOURCE)[1:-1, 1:-1].reshape(-1, 3))
+    solid = texel_solid_angles(_SOURCE).reshape(-1)
+    rows, alphas = _blurred_rows()
+    weights = np.empty((len(rows), len(sources)), np.float32)
+    _weigh(rows, alphas, sources, solid, weights)
+    return sources, solid, weights
+
+
+def _blur(light: EnvironmentLight, out: NDArray[np.float32]) -> None:
+    """All levels but the mirror into out [n, 3]. Hold ``PARALLEL``."""
+    if light.picture is None:
+        sources, _, weights = _even_sources()
+        _gather(weights, radiance(light, sources), out)
+        return
+    azimuth, elevation, solid = light.picture.sources()
+    flat, up = np.radians(azimuth + light.rotation), np.radians(elevation)
+    sources = np.stack([np.cos(up) * np.sin(flat), np.sin(up), np.cos(up) * np.cos(flat)], axis=1)
+    values = light.strength * light.picture.coarse.reshape(-1, 3).astype(np.float64)
+    values += _boxes(light, azimuth, elevation)
+    rows, alphas = _blurred_rows()
+    weights = np.empty((_AT_ONCE, len(sources)), np.float32)
+    for first in range(0, len(rows), _AT_ONCE):
+        some = slice(first, min(first + _AT_ONCE, len(rows)))
+        part = weights[: some.stop - first]
+        _weigh(rows[some], alphas[some], sources, solid, part)
+        _gather(part, values, out[some])
 
 
 @lru_cache(maxsize=32)
 def environment_maps(light: EnvironmentLight) -> NDArray[np.float32]:
-    """Octahedral pictures [levels + 1, SIZE + 2, SIZE + 2, 3] float32: mirror, blurred reflections, diffuse last."""
-    directions = texel_directions(SIZE)
-    flat = np.ascontiguousarray(directions.reshape(-1, 3))
-    sources = np.ascontiguousarray(texel_directions(_SOURCE)[1:-1, 1:-1].reshape(-1, 3))
-    solid = texel_solid_angles(_SOURCE).reshape(-1)
-    weighted = radiance(light, sources) * solid[:, None]
-    # The last row, alpha 2, is the diffuse mean.
-    alphas = np.array([*(LEVELS[1:] ** 2), 2.0])
-    blurred = np.empty((len(alphas), len(flat), 3))
+    """Octahedral pictures of SIDES one after the other [texels, 3] float32: mirror, blurred reflections, diffuse last."""
+    mirror = texel_directions(SIDES[0]).reshape(-1, 3)
+    maps = np.empty((OFFSETS[-1] + (SIDES[-1] + 2) ** 2, 3), np.float32)
+    maps[: len(mirror)] = radiance(light, mirror)
     with PARALLEL:
-        _blur(flat, sources, weighted, solid, alphas, blurred)
-    mirror = radiance(light, flat)[None]
-    maps = np.concatenate([mirror, blurred]).reshape(len(LEVELS) + 1, SIZE + 2, SIZE + 2, 3).astype(np.float32)
+        _blur(light, maps[len(mirror) :])
     maps.flags.writeable = False
     return maps
 

@@ -13,7 +13,7 @@ import numba
 import numpy as np
 
 from zeitbild.kernels import inlined_kernel, kernel, parallel_kernel
-from zeitbild.render.environment import LEVELS, SIZE
+from zeitbild.render.environment import LEVELS, OFFSETS, SIDES
 from zeitbild.render.finish_row import (
     COAT,
     COAT_ROUGHNESS,
@@ -36,7 +36,7 @@ _MIN_ALPHA = np.float32(0.0016)
 _PI = np.float32(math.pi)
 _ZERO, _HALF, _ONE, _TWO = np.float32(0), np.float32(0.5), np.float32(1), np.float32(2)
 _LEAST_COSINE = np.float32(1e-3)
-_SIZE, _SIDE = SIZE, np.float32(SIZE)
+_SIDES, _OFFSETS = SIDES, OFFSETS
 _TILE = TILE
 _SHIFT, _MASK = TILE.bit_length() - 1, TILE - 1
 _LEVEL_COUNT = len(LEVELS)
@@ -72,25 +72,27 @@ def ggx_lobe(n_l, n_v, n_h, alpha):  # type: ignore[no-untyped-def]
 
 @inlined_kernel
 def _look_up(maps, level, x, y, z):  # type: ignore[no-untyped-def]
-    """Bilinear value (three numbers) of one octahedral picture in a direction of any length."""
+    """Bilinear value (three numbers) of one level's octahedral picture in a direction of any length."""
     total = abs(x) + abs(y) + abs(z)
     u, v = x / total, z / total
     if y < _ZERO:
         u, v = (_ONE - abs(v)) * (_ONE if u >= _ZERO else -_ONE), (_ONE - abs(u)) * (_ONE if v >= _ZERO else -_ONE)
     # Texel middles stand half a texel inside; the border shifts them by one.
-    column = (u + _ONE) * _HALF * _SIDE + _HALF
-    row = (v + _ONE) * _HALF * _SIDE + _HALF
-    c = np.uint64(min(max(int(column), 0), _SIZE))
-    r = np.uint64(min(max(int(row), 0), _SIZE))
+    size = _SIDES[level]
+    side = np.float32(size)
+    column = (u + _ONE) * _HALF * side + _HALF
+    row = (v + _ONE) * _HALF * side + _HALF
+    c, r = min(max(int(column), 0), size), min(max(int(row), 0), size)
     fc, fr = column - np.float32(c), row - np.float32(r)
-    c1, r1 = c + np.uint64(1), r + np.uint64(1)
+    a = np.uint64(_OFFSETS[level] + r * (size + 2) + c)
+    b, d = a + np.uint64(1), a + np.uint64(size + 2)
+    e = d + np.uint64(1)
     w00, w01 = (_ONE - fc) * (_ONE - fr), fc * (_ONE - fr)
     w10, w11 = (_ONE - fc) * fr, fc * fr
-    picture = maps[level]
     return (
-        picture[r, c, 0] * w00 + picture[r, c1, 0] * w01 + picture[r1, c, 0] * w10 + picture[r1, c1, 0] * w11,
-        picture[r, c, 1] * w00 + picture[r, c1, 1] * w01 + picture[r1, c, 1] * w10 + picture[r1, c1, 1] * w11,
-        picture[r, c, 2] * w00 + picture[r, c1, 2] * w01 + picture[r1, c, 2] * w10 + picture[r1, c1, 2] * w11,
+        maps[a, 0] * w00 + maps[b, 0] * w01 + maps[d, 0] * w10 + maps[e, 0] * w11,
+        maps[a, 1] * w00 + maps[b, 1] * w01 + maps[d, 1] * w10 + maps[e, 1] * w11,
+        maps[a, 2] * w00 + maps[b, 2] * w01 + maps[d, 2] * w10 + maps[e, 2] * w11,
     )
 
 

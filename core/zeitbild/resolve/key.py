@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import json
-from dataclasses import asdict, fields, is_dataclass
+from dataclasses import fields, is_dataclass
 from typing import Any
 
 from zeitbild.render.renderer import RENDERER_VERSION
@@ -12,9 +12,12 @@ from zeitbild.resolve.snapshot import Snapshot
 
 
 def _plain(value: Any) -> Any:
+    """Plain values of nested dataclasses; what does not take part in their comparison stays outside."""
     if isinstance(value, tuple):
         return [_plain(one) for one in value]
-    return asdict(value) if is_dataclass(value) and not isinstance(value, type) else value
+    if is_dataclass(value):
+        return {one.name: _plain(getattr(value, one.name)) for one in fields(value) if one.compare}
+    return value
 
 
 def frame_key(snapshot: Snapshot, quality: str) -> str:

@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 from fractions import Fraction
 
 from zeitbild.colour import decode_hex
-from zeitbild.document.shot import Shot
+from zeitbild.document.shot import Environment, Shot
 from zeitbild.elements import ElementBase
 from zeitbild.elements.base import AssetSource
 from zeitbild.errors import InputError, LimitError
@@ -22,6 +22,7 @@ from zeitbild.render.pixel_filter import ONE_PIXEL, PixelFilter
 from zeitbild.render.pixel_look import PixelLook
 from zeitbild.render.quality import QUALITIES, Quality
 from zeitbild.resolve.geometry_cache import GEOMETRY, geometry_key
+from zeitbild.resolve.sky import sky_picture
 from zeitbild.timing import phase_of, turned_degrees
 
 #: Triangles of all elements in one picture; about 250 bytes each while it is rendered.
@@ -154,6 +155,24 @@ def _lights(shot: Shot, places: dict[str, int]) -> tuple[tuple[LightSource, ...]
     return tuple(standing), tuple(boxes)
 
 
+def _environment(around: Environment, softboxes: tuple[Softbox, ...], assets: AssetSource) -> EnvironmentLight:
+    picture = None
+    if around.source == "picture" and around.picture:
+        picture = sky_picture(around.picture.removeprefix("asset:"), assets)
+    return EnvironmentLight(
+        # A picture that was not chosen yet lights nothing.
+        strength=0.0 if around.source == "picture" and picture is None else around.strength,
+        sky=decode_hex(around.sky),
+        floor=decode_hex(around.floor),
+        boxes=around.boxes if around.source == "studio" else 0.0,
+        rotation=around.rotation,
+        softboxes=softboxes,
+        horizon=decode_hex(around.horizon) if around.source == "gradient" else None,
+        spread=around.spread,
+        picture=picture,
+    )
+
+
 def _pixels(shot: Shot) -> PixelLook | None:
     pixels = shot.pixels
     if not pixels.on:
@@ -225,9 +244,7 @@ def resolve(shot: Shot, frame: int, assets: AssetSource, layer: str = "") -> Sna
         camera_roll=camera.roll,
         camera_span=camera.span if camera.projection == "orthographic" else 0.0,
         lights=lights,
-        environment=EnvironmentLight(
-            around.strength, decode_hex(around.sky), decode_hex(around.floor), around.boxes, around.rotation, softboxes
-        ),
+        environment=_environment(around, softboxes, assets),
         backdrop=decode_hex(shot.backdrop.colour) if shot.backdrop.kind == "colour" else None,
         elements=tuple(elements),
         meshes=tuple(meshes),

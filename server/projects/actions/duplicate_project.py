@@ -5,7 +5,7 @@ from __future__ import annotations
 from django.contrib.auth.models import User
 from django.db import transaction
 
-from assets.actions.copy_fonts import copy_fonts
+from assets.actions.copy_assets import copy_assets
 from projects.models import Membership, Project
 from shots.actions.create_shot import add_shot
 
@@ -15,7 +15,7 @@ def duplicate_project(user: User, project: Project) -> Project:
     with transaction.atomic():
         copy = Project.objects.create(code=project.code, title=f"{project.title} copy"[:120], defaults=project.defaults)
         Membership.objects.create(project=copy, user=user)
-        copy_fonts(project, copy)
+        copy_assets(project, copy)
         for shot in project.shots.filter(deleted_at=None).select_related("current").order_by("id"):
             add_shot(copy, shot.current_document(), user)
     return copy

@@ -500,6 +500,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project_id}/pictures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Pictures
+         * @description Pictures that this project brought along.
+         */
+        get: operations["listPictures"];
+        put?: never;
+        /**
+         * Upload Picture
+         * @description Take in a picture of all directions: HDR, EXR, PNG or JPEG.
+         */
+        post: operations["uploadPicture"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot_id}/runs": {
         parameters: {
             query?: never;
@@ -1246,6 +1270,20 @@ export interface components {
             title: string;
             /** Character */
             character: string;
+        };
+        /**
+         * PictureOut
+         * @description A picture as documents name it.
+         */
+        PictureOut: {
+            /** Key */
+            key: string;
+            /** Title */
+            title: string;
+            /** Width */
+            width: number;
+            /** Height */
+            height: number;
         };
         /**
          * ProgressOut
@@ -2235,6 +2273,60 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FontOut"];
+                };
+            };
+        };
+    };
+    listPictures: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PictureOut"][];
+                };
+            };
+        };
+    };
+    uploadPicture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PictureOut"];
                 };
             };
         };

@@ -13,6 +13,7 @@ import FinishField from "./FinishField.vue";
 import type { FinishValues } from "./finishes";
 import FontField from "./FontField.vue";
 import PaletteField from "./PaletteField.vue";
+import SkyField from "./SkyField.vue";
 import TouchField from "./TouchField.vue";
 
 const props = defineProps<{ path: string; dropped: File | null }>();
@@ -67,6 +68,16 @@ const schema = computed<JsonSchema>(() => {
           :error
           :dropped
           @commit="shot.edit(at, $event, true, 'Font')"
+          @taken="emit('taken')"
+        />
+      </template>
+      <template #sky="{ value: picture, path: at, error, field }">
+        <SkyField
+          :model-value="picture as string"
+          :error
+          :help="field.help"
+          :dropped
+          @commit="shot.edit(at, $event, true, 'Picture of the surroundings')"
           @taken="emit('taken')"
         />
       </template>

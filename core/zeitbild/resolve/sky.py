@@ -1,0 +1,51 @@
+"""Uploaded surroundings as the renderer takes them: read once, and made small enough for what they are used for."""
+
+from __future__ import annotations
+
+from functools import lru_cache
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from zeitbild.elements.base import AssetSource
+from zeitbild.errors import PictureError
+from zeitbild.pictures import read_picture
+from zeitbild.render.environment import SkyPicture
+
+#: Widths of what mirrors show, and of what is blurred anyway.
+_SHARP, _COARSE = 512, 128
+#: A picture of all directions is twice as wide as high; so much it may be off.
+_OFF = 0.02
+
+
+def _at_width(pixels: NDArray[np.float32], width: int) -> NDArray[np.float32]:
+    # By area, so that a small sun keeps its light.
+    small = cv2.resize(pixels, (width, width // 2), interpolation=cv2.INTER_AREA)
+    return np.ascontiguousarray(small, dtype=np.float32)
+
+
+def check_sky(data: bytes, label: str) -> NDArray[np.float32]:
+    """Pixels of a picture file that shows all directions; PictureError if it does not."""
+    pixels = read_picture(data, label)
+    height, width = pixels.shape[:2]
+    if abs(width / (2 * height) - 1) > _OFF or height < 16:
+        raise PictureError(
+            f"{label} has {width} × {height} pixels; a picture of all directions (latitude-longitude) is twice as wide as high"
+        )
+    return pixels
+
+
+@lru_cache(maxsize=8)
+def _sky(digest: str, data: bytes) -> SkyPicture:
+    pixels = check_sky(data, "the uploaded picture")
+    return SkyPicture(digest, _at_width(pixels, _SHARP), _at_width(pixels, _COARSE))
+
+
+def sky_picture(digest: str, assets: AssetSource) -> SkyPicture:
+    """The picture of a digest; InputError at the environment's field if it is missing or broken."""
+    try:
+        return _sky(digest, assets.read(digest))
+    except PictureError as error:
+        error.field = "environment.picture"
+        raise

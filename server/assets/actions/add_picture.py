@@ -1,0 +1,25 @@
+"""Take in an uploaded picture."""
+
+from __future__ import annotations
+
+from pathlib import PurePosixPath
+
+from assets.models import Picture
+from projects.models import Project
+from zeitbild.assets import AssetFolder
+from zeitbild.errors import LimitError
+from zeitbild.paths import assets_folder
+from zeitbild.resolve.sky import check_sky
+
+MAX_PICTURES = 100
+
+
+def add_picture(project: Project, file_name: str, data: bytes) -> Picture:
+    """Check a picture of all directions and keep it; PictureError if it is none, LimitError beyond ``MAX_PICTURES``."""
+    label = PurePosixPath(file_name.replace("\\", "/")).name[:200] or "the picture"
+    height, width = check_sky(data, label).shape[:2]
+    if project.pictures.count() >= MAX_PICTURES:
+        raise LimitError(f"a project takes up to {MAX_PICTURES} pictures of its own", "environment.picture")
+    sha256 = AssetFolder(assets_folder()).add(data)
+    defaults = {"file_name": label, "width": width, "height": height}
+    return Picture.objects.get_or_create(project=project, sha256=sha256, defaults=defaults)[0]

@@ -1,0 +1,35 @@
+<script setup lang="ts">
+import { answer, api, type Schemas } from "@/api/client";
+
+import AssetField from "./AssetField.vue";
+
+defineProps<{ modelValue: string; error?: string | undefined; help?: string | undefined; dropped: File | null }>();
+const emit = defineEmits<{ commit: [value: string]; taken: [] }>();
+const NONE = [{ name: "", title: "None yet", note: "" }];
+function list(project: number) {
+  return answer(api.GET("/api/projects/{project_id}/pictures", { params: { path: { project_id: project } } }));
+}
+function describe(picture: Schemas["PictureOut"]) {
+  return { title: picture.title, note: `${picture.width} × ${picture.height}` };
+}
+</script>
+
+<template>
+  <div>
+    <AssetField
+      label="Picture"
+      folder="pictures"
+      accept=".hdr,.exr,.png,.jpg,.jpeg"
+      invitation="Bring a picture, or drop it here"
+      :model-value
+      :error
+      :dropped
+      :list
+      :describe
+      :shipped="NONE"
+      @commit="emit('commit', $event)"
+      @taken="emit('taken')"
+    />
+    <p class="text-soft">{{ help }}</p>
+  </div>
+</template>
