@@ -56,7 +56,7 @@ class Lighting(BrowserCase):
         self.saved()
         light = self.fresh().current_document().lights[0]
         self.assertEqual((light.colour_by, light.temperature), ("temperature", 2900))
-        page.get_by_role("button", name="Camera", exact=True).click()
+        page.get_by_role("button", name="Main camera", exact=True).click()
         page.get_by_role("radio", name="orthographic").click()
         expect(page.get_by_label("Angle of view", exact=True)).to_have_count(0)
         expect(page.get_by_label("Width of view", exact=True)).to_be_visible()
@@ -81,7 +81,7 @@ class Lighting(BrowserCase):
     def test_the_set_is_brought_back_into_view(self) -> None:
         page = self.desk("build")
         self.picture()
-        page.get_by_role("button", name="Camera", exact=True).click()
+        page.get_by_role("button", name="Main camera", exact=True).click()
         first = page.get_by_role("group", name="Look-at point").get_by_label("x", exact=True)
         first.fill("9000")
         first.press("Enter")

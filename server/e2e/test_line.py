@@ -26,7 +26,8 @@ class Line(BrowserCase):
         page.get_by_role("link", name="Kap Morgen").click()
         page.get_by_text("KM010").click()
         # Build: add a word and type it.
-        page.get_by_role("button", name="Extruded lettering").click()
+        page.get_by_role("button", name="Add element").click()
+        page.get_by_role("menuitem", name="Extruded lettering").click()
         page.get_by_label("Word", exact=True).fill("Leuchtfeuer")
         page.get_by_label("Letter size", exact=True).fill("20*5")
         page.get_by_label("Letter size", exact=True).press("Enter")

@@ -20,7 +20,10 @@ function load(file) {
   const options = {compilerOptions: {module: "commonjs", target: "es2022"}};
   const source = ts.transpileModule(fs.readFileSync(file, "utf8"), options);
   const loaded = {exports: {}};
-  const near = (name) => name.startsWith("./") ? load(paths.join(paths.dirname(file), name) + ".ts") : require(name);
+  const near = (name) => {
+    if (name.startsWith("@/")) return load(paths.join("src", name.slice(2)) + ".ts");
+    return name.startsWith("./") ? load(paths.join(paths.dirname(file), name) + ".ts") : require(name);
+  };
   new Function("module", "exports", "require", source.outputText)(loaded, loaded.exports, near);
   return loaded.exports;
 }
@@ -167,6 +170,8 @@ class Handles(unittest.TestCase):
     """What a drag moves, by the functions that the picture calls."""
 
     SHOT = {
+        "cameras": [],
+        "view": "Main",
         "camera": {
             "position": [0, 0, 1000],
             "look_at": [0, 0, 0],
@@ -277,3 +282,69 @@ class Paths(unittest.TestCase):
         )
         self.assertEqual(changed, {"a": {"b": [1, {"c": 9}]}, "d": 3})
         self.assertEqual((read, missing), (2, None))
+
+
+class Cameras(unittest.TestCase):
+    FRONT, SIDE = {"position": [0, 0, 9]}, {"position": [9, 0, 0]}
+    SHOT = {
+        "camera": FRONT,
+        "cameras": [{"name": "Side", "camera": SIDE}, {"name": "Camera 2", "camera": FRONT}],
+        "view": "Side",
+        "layers": [{"name": "main", "camera": "Side"}, {"name": "other", "camera": ""}],
+    }
+
+    def test_the_camera_in_view_is_found(self) -> None:
+        main = {**self.SHOT, "view": "Main"}
+        found = call(
+            "shot/cameras.ts",
+            *((name, [shot]) for shot in (self.SHOT, main) for name in ("cameraPath", "cameraInView", "cameraNames")),
+        )
+        names = ["Main", "Side", "Camera 2"]
+        self.assertEqual(found, ["cameras.0.camera", self.SIDE, names, "camera", self.FRONT, names])
+
+    def test_a_new_camera_stands_where_the_one_in_view_does(self) -> None:
+        (added,) = call("shot/cameras.ts", ("addCamera", [self.SHOT]))
+        self.assertEqual(added["name"], "Camera 3")
+        self.assertEqual(added["edits"]["cameras"][2], {"name": "Camera 3", "camera": self.SIDE})
+        self.assertEqual(added["edits"]["view"], "Camera 3")
+
+    def test_renaming_and_removing_reach_view_and_layers(self) -> None:
+        renamed, removed = call(
+            "shot/cameras.ts", ("renameCamera", [self.SHOT, "Side", "Low"]), ("removeCamera", [self.SHOT, "Side"])
+        )
+        self.assertEqual((renamed["view"], renamed["layers"][0]["camera"]), ("Low", "Low"))
+        self.assertEqual((removed["view"], removed["layers"][0]["camera"]), ("Main", ""))
+        self.assertEqual([one["name"] for one in removed["cameras"]], ["Camera 2"])
+
+
+class Finishes(unittest.TestCase):
+    SHOT = {
+        "finishes": [{"name": "Brass", "values": {"roughness": 0.2}}],
+        "elements": [
+            {"id": "a", "face": {"named": "Brass"}, "side": {"named": ""}, "turn": {"turns": 1}},
+            {"id": "b", "surface": {"named": "Brass"}},
+        ],
+    }
+
+    def test_users_of_a_shared_finish_are_counted(self) -> None:
+        paths, brass, none = call(
+            "desks/build/finishes.ts",
+            ("finishPaths", [self.SHOT["elements"]]),
+            ("users", [self.SHOT, "Brass"]),
+            ("users", [self.SHOT, "Steel"]),
+        )
+        self.assertEqual([one["path"] for one in paths], ["elements.0.face", "elements.0.side", "elements.1.surface"])
+        self.assertEqual((brass, none), (2, 0))
+
+    def test_sharing_finds_a_free_name_and_renaming_reaches_every_user(self) -> None:
+        shared, renamed = call(
+            "desks/build/finishes.ts",
+            ("shareEdits", [self.SHOT, "elements.0.side", {"roughness": 0.7, "named": ""}, "Brass"]),
+            ("renameEdits", [self.SHOT, "Brass", "Gold"]),
+        )
+        self.assertEqual(shared["finishes"][1], {"name": "Brass 2", "values": {"roughness": 0.7}})
+        self.assertEqual(shared["elements.0.side.named"], "Brass 2")
+        self.assertEqual(
+            {path for path in renamed if path != "finishes"}, {"elements.0.face.named", "elements.1.surface.named"}
+        )
+        self.assertEqual(renamed["finishes"][0]["name"], "Gold")

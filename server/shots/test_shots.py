@@ -177,6 +177,44 @@ class Examination(StudioCase):
         answer = self.post(f"/api/shots/{self.shot.id}/picture", {**asked, "what": "glamour"}, expect=422)
         self.assertIn("known: picture, alpha", answer["detail"])
 
+    def test_how_light_is_spread(self) -> None:
+        document = self.shot.current_document().model_dump(mode="json")
+        place = f"/api/shots/{self.shot.id}/histogram"
+        found = self.post(place, {"document": document, "frame": 1})
+        for channel in ("red", "green", "blue"):
+            self.assertAlmostEqual(sum(found[channel]), 1, places=3)
+        self.assertEqual((found["burnt"], found["black"]), (0, 0))
+        self.assertGreater(found["solid"], 0.03)
+        # A backdrop is not what the light falls on.
+        behind = {**document, "backdrop": {"kind": "colour", "colour": "#ffffff"}}
+        self.assertEqual(self.post(place, {"document": behind, "frame": 1}), found)
+        bright = {**document, "environment": {**document["environment"], "strength": 90}}
+        self.assertGreater(self.post(place, {"document": bright, "frame": 1})["burnt"], 0.9)
+        empty = self.post(place, {"document": {**document, "elements": []}, "frame": 1})
+        self.assertEqual((empty["solid"], sum(empty["red"])), (0, 0))
+        self.post(place, {"document": {**document, "raster": 3}, "frame": 1}, expect=422)
+
+    def test_a_palette_is_found_in_the_picture(self) -> None:
+        document = self.shot.current_document().model_dump(mode="json")
+        place = f"/api/shots/{self.shot.id}/palette"
+        found = self.post(place, {"document": document, "frame": 1, "count": 5})
+        self.assertTrue(2 <= len(found) <= 5)
+        # What is found can be used, and finding again looks through it.
+        pixels = {"on": True, "enlarge": 1, "palette": found}
+        used = {**document, "pixels": pixels, "raster": {"width": 96, "height": 54}}
+        self.assertGreaterEqual(len(self.post(place, {"document": used, "frame": 1, "count": 12})), 6)
+        self.post(place, {"document": document, "frame": 1, "count": 1}, expect=422)
+        self.post(place, {"document": document, "frame": 1, "count": 65}, expect=422)
+
+    def test_the_pixel_look_is_shown_in_whole_pixels(self) -> None:
+        document = self.shot.current_document().model_dump(mode="json")
+        document |= {"raster": {"width": 96, "height": 64}, "pixels": {"on": True, "enlarge": 4}}
+        asked = {"document": document, "frame": 1, "width": 80, "height": 53, "kind": "png", "quality": "rough"}
+        response = self.client.post(f"/api/shots/{self.shot.id}/picture", asked, content_type="application/json")
+        # 24 x 16 pixels, three times as large.
+        shown = np.asarray(Image.open(BytesIO(response.content)))
+        self.assertEqual(shown.shape[:2], (48, 72))
+
     def test_naming_errors_leave_the_rest_standing(self) -> None:
         found = self._examine(naming="{shot}.{ext}")
         self.assertIn("{frame:04}", found["naming_error"])

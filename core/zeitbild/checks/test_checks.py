@@ -54,6 +54,26 @@ class Findings(unittest.TestCase):
     def test_a_light_that_touches_only_what_is_hidden(self) -> None:
         self._check(_shot(lights=[{"kind": "sun", "touches": ["gone"]}]), "idle-light")
 
+    def test_tone_bands_under_a_large_light(self) -> None:
+        tones = {"shading": "tone bands"}
+        element = {"id": "box", "kind": "solid", "surface": tones}
+        for light in (
+            {"kind": "sun", "size": 20},
+            {"kind": "point", "radius": 200},
+            {"kind": "area", "width": 500, "height": 300},
+        ):
+            finding = self._check(_shot(elements=[element], lights=[light]), "tones-blurred")
+            self.assertIn("fade", finding.message)
+        for good in (
+            _shot(elements=[element], lights=[{"kind": "sun", "size": 20, "shadows": False}]),
+            _shot(elements=[{"id": "box", "kind": "solid"}], lights=[{"kind": "sun", "size": 20}]),
+            _shot(elements=[element], lights=[{"kind": "sun", "size": 20, "touches": ["other"]}]),
+        ):
+            self.assertNotIn("tones-blurred", [one.code for one in find(good)])
+        shared = [{"name": "Red", "values": tones}]
+        using = {"id": "box", "kind": "solid", "surface": {"named": "Red"}}
+        self._check(_shot(elements=[using], finishes=shared, lights=[{"kind": "sun", "size": 20}]), "tones-blurred")
+
     def test_a_camera_that_looks_past_everything(self) -> None:
         self._check(_shot(camera={"position": [0, 0, 900], "look_at": [0, 5000, 900]}), "nothing-in-view")
         self._check(_shot(camera={"position": [0, 0, 900], "look_at": [0, 0, 2000]}), "nothing-in-view")

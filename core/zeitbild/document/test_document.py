@@ -98,3 +98,54 @@ class Reading(unittest.TestCase):
         self.assertEqual(self._problem(_raw(timing={"first": 10, "last": 5}))[0], "timing")
         layer = {"name": "main", "passes": ["beauty"]}
         self.assertIn("layer names", self._problem(_raw(layers=[layer, {**layer, "name": "MAIN"}]))[1])
+
+
+class Rules(unittest.TestCase):
+    """Rules over several parts name the field that mends them."""
+
+    def _problem(self, **changes: object) -> tuple[str, str]:
+        with self.assertRaises(DocumentError) as caught:
+            read_shot(_raw(**changes))
+        first = caught.exception.problems[0]
+        return first.field, first.message
+
+    def test_pixels_must_be_whole_and_neither_few_nor_many(self) -> None:
+        raster = {"width": 1280, "height": 720}
+        field, message = self._problem(raster=raster, pixels={"on": True, "enlarge": 7})
+        self.assertEqual(field, "pixels.enlarge")
+        self.assertIn("whole are 4, 5, 8, 10", message)
+        self.assertIn("16 to 512", self._problem(raster=raster, pixels={"on": True, "enlarge": 1})[1])
+        odd = {"width": 1021, "height": 1019}
+        self.assertIn("choose another raster", self._problem(raster=odd, pixels={"on": True, "enlarge": 8})[1])
+        self.assertFalse(read_shot(_raw(raster=odd, pixels={"on": False, "enlarge": 8})).pixels.on)
+
+    def test_cameras_that_are_named_are_there(self) -> None:
+        field, message = self._problem(view="Side")
+        self.assertEqual((field, message), ("view", "there is no camera 'Side'; this shot has Main"))
+        self.assertEqual(self._problem(layers=[{"camera": "Side"}])[0], "layers.0.camera")
+        self.assertIn("cameras are the same", self._problem(cameras=[{"name": "main"}])[1])
+
+    def test_shared_finishes_that_are_named_are_there(self) -> None:
+        element = {"id": "box", "kind": "solid", "name": "Box", "surface": {"named": "Brass"}}
+        field, message = self._problem(elements=[element])
+        self.assertEqual(field, "finishes")
+        self.assertIn("Box uses the shared finish 'Brass'", message)
+        read_shot(_raw(elements=[element], finishes=[{"name": "Brass"}]))
+        self.assertIn("shared finishes are the same", self._problem(finishes=[{"name": "A"}, {"name": "A"}])[1])
+
+    def test_tones_rise_from_zero(self) -> None:
+        def tones(*starts: float) -> dict[str, object]:
+            return {"tones": [{"above": start, "colour": "#112233"} for start in starts]}
+
+        for starts, words in (((0.1, 0.5), "from 0 on"), ((0, 0.5, 0.4), "must rise"), ((0, 0), "must rise")):
+            element = {"id": "box", "kind": "solid", "surface": tones(*starts)}
+            field, message = self._problem(elements=[element])
+            self.assertEqual(field, "elements.0.surface")
+            self.assertIn(words, message)
+        for count in (1, 6):
+            element = {"id": "box", "kind": "solid", "surface": tones(*(k / 10 for k in range(count)))}
+            self.assertEqual(self._problem(elements=[element])[0], "elements.0.surface.tones")
+
+    def test_unknown_kinds_are_named_at_their_field(self) -> None:
+        self.assertEqual(self._problem(elements=[{"id": "a", "kind": "cloud"}])[0], "elements.0.kind")
+        self.assertEqual(self._problem(lights=[{"kind": "candle"}])[0], "lights.0.kind")

@@ -13,8 +13,12 @@ from concurrent.futures import Executor, ThreadPoolExecutor
 from pathlib import Path
 from typing import Any
 
+import numpy as np
+from PIL import Image
+
 from zeitbild.assets import AssetFolder
 from zeitbild.document.reading import parse_shot, write_shot
+from zeitbild.document.shot import Camera, Layer, NamedCamera
 from zeitbild.errors import InputError, StorageError
 from zeitbild.farm import FramePool, render_cell, write_cell
 from zeitbild.handoff import build_manifest, pack, receiver_text, recipes
@@ -183,3 +187,23 @@ class Cells(unittest.TestCase):
 
     def tearDown(self) -> None:
         shutil.rmtree(self.folder / "out", ignore_errors=True)
+
+
+class Layers(unittest.TestCase):
+    def test_each_layer_is_rendered_and_written_through_its_camera(self) -> None:
+        side = NamedCamera(name="Side", camera=Camera(position=(1000, 0, 0)))
+        layers = tuple(Layer(name=name.lower(), camera=name, passes=("beauty",)) for name in ("Main", "Side"))
+        document = small_shot(cameras=(side,), layers=layers).model_dump_json()
+        with tempfile.TemporaryDirectory() as folder:
+            masters, out = Path(folder) / "masters", Path(folder) / "out"
+            result = render_cell(document, 1, "rough", Path(folder), masters)
+            self.assertEqual(len(list(masters.rglob("*.exr"))), 2)
+            self.assertFalse(result.reused)
+            pixels = []
+            for layer in layers:
+                records = write_cell(document, 1, layer.name, "rough", "png8", 1, Path(folder), masters, out)
+                pixels.append(np.asarray(Image.open(out / records[0].path)))
+            self.assertEqual(len(list(masters.rglob("*.exr"))), 2)
+            # From the side a word is much narrower than from the front.
+            widths = [np.ptp(np.flatnonzero(one[..., 3].max(axis=0))) for one in pixels]
+            self.assertLess(widths[1], widths[0] / 2)

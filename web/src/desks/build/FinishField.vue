@@ -1,7 +1,7 @@
 <script setup lang="ts">
 /** The finish of one surface: its own values, or those that it shares with others under a name. */
 import { Menu, MenuButton, MenuItem, MenuItems } from "@headlessui/vue";
-import { computed } from "vue";
+import { computed, type VNode } from "vue";
 
 import { type JsonSchema, useOffers } from "@/api/offers";
 import { type FieldPlan } from "@/controls/fields";
@@ -95,6 +95,10 @@ function rename(name: string) {
     shot.editMany(renameEdits(shot.draft, props.value.named, wanted), `Rename finish to ${wanted}`);
 }
 const nameProblem = computed(() => shot.problems[`finishes.${at.value}.name`]);
+/** The menu may open below the edge of its pane. */
+function reveal(menu: VNode) {
+  (menu.el as HTMLElement | null)?.scrollIntoView({ block: "nearest" });
+}
 function most(field: FieldPlan) {
   return field.schema.maxItems ?? 5;
 }
@@ -108,12 +112,13 @@ function most(field: FieldPlan) {
       <Menu as="div" class="relative">
         <MenuButton
           class="rounded-sm border border-rule bg-sheet px-1.5 py-0.5 text-left"
-          :aria-label="`${label}: choose a finish`"
+          :aria-label="`${label}: ${value.named || 'Own values'}, choose a finish`"
         >
           {{ value.named || "Own values" }} <span aria-hidden="true" class="text-2xs text-soft">▾</span>
         </MenuButton>
         <MenuItems
           class="absolute right-0 z-20 mt-0.5 max-h-80 w-60 overflow-y-auto rounded-sm border border-rule bg-sheet py-1 shadow focus:outline-none"
+          @vue:mounted="reveal"
         >
           <div v-for="group in groups" :key="group.title" role="group" :aria-label="group.title">
             <p class="px-3 pt-1.5 pb-0.5 text-soft" aria-hidden="true">{{ group.title }}</p>

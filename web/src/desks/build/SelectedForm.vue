@@ -23,6 +23,8 @@ const offers = useOffers();
 
 const value = computed(() => shot.get(props.path) as Record<string, unknown> | undefined);
 const root = computed<JsonSchema>(() => offers.value?.schema ?? {});
+/** What has its switch in the lists, or its place on another desk. */
+const skip = computed(() => (props.path.startsWith("lights.") ? ["on"] : ["shown", "turn"]));
 const schema = computed<JsonSchema>(() => {
   if (/^cameras\.\d+\.camera$/.test(props.path)) return resolveRef(root.value.properties?.camera ?? {}, root.value);
   const kind = value.value?.kind as string | undefined;
@@ -58,7 +60,7 @@ const schema = computed<JsonSchema>(() => {
       :value
       :path
       :problems="shot.problems"
-      :skip="['shown', 'turn', 'on']"
+      :skip="skip"
       @update="(at, inner) => shot.edit(at, inner, false)"
       @commit="(at, inner, label) => shot.edit(at, inner, true, label)"
     >

@@ -1,0 +1,185 @@
+"""From document to snapshot: shared finishes, cameras of layers, and surroundings from pictures."""
+
+import io
+import tempfile
+import unittest
+from pathlib import Path
+from typing import Any
+
+import cv2
+import numpy as np
+from PIL import Image
+
+from zeitbild.assets import AssetFolder
+from zeitbild.colour import decode, decode_hex
+from zeitbild.document.reading import read_shot
+from zeitbild.document.shot import Camera, Environment, Layer, NamedCamera, Shot
+from zeitbild.elements.solid import Solid
+from zeitbild.errors import InputError, PictureError
+from zeitbild.finishes import READY_MADE, Finish, NamedFinish, Values
+from zeitbild.pictures import read_picture
+from zeitbild.render.environment import OFFSETS, SkyPicture, environment_maps, radiance
+from zeitbild.render.finish_row import COAT, FINISH_ROW, SHADING, UNLIT
+from zeitbild.resolve import depth_range, frame_key, resolve
+from zeitbild.resolve.sky import check_sky
+from zeitbild.testing import NOWHERE, small_shot
+
+
+def _box(**finish: Any) -> Solid:
+    return Solid(id="box", surface=Finish(**finish))
+
+
+class Finishes(unittest.TestCase):
+    def _row(self, shot: Shot) -> tuple[float, ...]:
+        return resolve(shot, 1, NOWHERE).elements[0].finishes[0]
+
+    def test_a_shared_finish_stands_for_the_values_of_its_own(self) -> None:
+        brass = NamedFinish(name="Brass", values=Values(base_colour="#d9a94e", roughness=0.2, metalness=1))
+        shot = small_shot(elements=(_box(named="Brass", base_colour="#000000"),), finishes=(brass,))
+        np.testing.assert_allclose(self._row(shot)[:5], (*decode_hex("#d9a94e"), 0.2, 1))
+
+    def test_every_ready_made_finish_resolves(self) -> None:
+        rows = {one.name: self._row(small_shot(elements=(_box(**one.values.model_dump()),))) for one in READY_MADE}
+        self.assertEqual(len(set(rows.values())), len(READY_MADE))
+        self.assertEqual(rows["paper"][SHADING], UNLIT)
+        self.assertEqual(rows["lacquer"][COAT], 1)
+        self.assertTrue(all(len(row) in (8, FINISH_ROW) for row in rows.values()))
+
+
+class Cameras(unittest.TestCase):
+    SIDE = NamedCamera(name="Side", camera=Camera(position=(1000, 0, 0)))
+
+    def test_a_layer_without_a_camera_sees_what_is_in_view(self) -> None:
+        for view, x in (("Main", 0), ("Side", 1000)):
+            shot = small_shot(cameras=(self.SIDE,), view=view)
+            self.assertEqual(resolve(shot, 1, NOWHERE).camera_position[0], x)
+            self.assertEqual(resolve(shot, 1, NOWHERE, "sign").camera_position[0], x)
+
+    def test_a_layer_keeps_its_own_camera(self) -> None:
+        layers = (Layer(name="front", camera="Main"), Layer(name="side", camera="Side"))
+        shot = small_shot(cameras=(self.SIDE,), view="Side", layers=layers)
+        self.assertEqual([resolve(shot, 1, NOWHERE, one.name).camera_position[0] for one in layers], [0, 1000])
+        keys = {frame_key(resolve(shot, 1, NOWHERE, one.name), "rough") for one in layers}
+        self.assertEqual(len(keys), 2)
+        # One range of depths for all layers, so that the manifest's numbers hold for all files.
+        near, far = depth_range(shot, NOWHERE)
+        alone = depth_range(small_shot(), NOWHERE)
+        self.assertTrue(near <= alone[0] and far >= alone[1])
+
+
+def _file(pixels: np.ndarray, ending: str) -> bytes:  # type: ignore[type-arg]
+    done, data = cv2.imencode(ending, np.ascontiguousarray(pixels[..., ::-1]))
+    assert done
+    return bytes(data.tobytes())
+
+
+class Pictures(unittest.TestCase):
+    def test_encoded_pictures_are_decoded_and_linear_ones_are_not(self) -> None:
+        codes = np.zeros((4, 8, 3), np.uint8)
+        codes[...] = (200, 100, 50)
+        stored = io.BytesIO()
+        Image.fromarray(codes).save(stored, "PNG")
+        np.testing.assert_allclose(read_picture(stored.getvalue(), "a.png")[0, 0], decode(codes[0, 0] / 255), atol=1e-5)
+        light = np.full((8, 16, 3), 3.5, np.float32)
+        # Radiance HDR (Ward 1991, Real Pixels) keeps eight bits of each value.
+        np.testing.assert_allclose(read_picture(_file(light, ".hdr"), "a.hdr"), 3.5, rtol=0.01)
+
+    def test_grey_and_alpha_are_taken_as_colour_alone(self) -> None:
+        for mode, colour in (("L", 128), ("LA", (128, 10)), ("RGBA", (128, 128, 128, 10))):
+            stored = io.BytesIO()
+            Image.new(mode, (4, 2), colour).save(stored, "PNG")  # type: ignore[arg-type]
+            pixels = read_picture(stored.getvalue(), "a.png")
+            self.assertEqual(pixels.shape, (2, 4, 3))
+            self.assertAlmostEqual(float(pixels.max()), float(pixels.min()), places=6)
+
+    def test_what_is_no_picture_says_so(self) -> None:
+        whole = _file(np.random.default_rng(3).random((64, 128, 3)).astype(np.float32), ".hdr")
+        for data in (b"", b"GIF89a", whole[:9], b"\x89PNG\r\n\x1a\n" + b"\0" * 40, b"\x76\x2f\x31\x01rest"):
+            with self.assertRaises(PictureError) as caught:
+                read_picture(data, "name.x")
+            self.assertIn("name.x", str(caught.exception))
+
+    def test_pictures_of_all_directions_are_twice_as_wide_as_high(self) -> None:
+        with self.assertRaises(PictureError) as caught:
+            check_sky(_file(np.ones((64, 64, 3), np.float32), ".hdr"), "square.hdr")
+        self.assertIn("twice as wide", str(caught.exception))
+
+
+class Surroundings(unittest.TestCase):
+    def setUp(self) -> None:
+        self.folder = tempfile.TemporaryDirectory()
+        self.addCleanup(self.folder.cleanup)
+        self.assets = AssetFolder(Path(self.folder.name))
+
+    def _resolved(self, pixels: np.ndarray, **more: Any):  # type: ignore[no-untyped-def, type-arg]
+        digest = self.assets.add(_file(pixels.astype(np.float32), ".hdr"))
+        around = Environment(source="picture", picture=f"asset:{digest}", strength=1, **more)
+        return resolve(small_shot(environment=around, lights=()), 1, self.assets).environment
+
+    def test_an_even_picture_is_an_even_environment(self) -> None:
+        maps = environment_maps(self._resolved(np.full((32, 64, 3), 0.5)))
+        np.testing.assert_allclose(maps, 0.5, rtol=0.01)
+
+    def test_the_middle_is_in_front_up_is_up_and_rotation_turns_to_the_right(self) -> None:
+        pixels = np.zeros((64, 128, 3))
+        pixels[:8] = (0, 0, 1)
+        pixels[28:36, 60:68] = (1, 0, 0)
+        front, right, left, top = (np.array(one, float) for one in ((0, 0, 1), (1, 0, 0), (-1, 0, 0), (0, 1, 0)))
+        light = self._resolved(pixels)
+        self.assertGreater(radiance(light, front)[0], 0.9)
+        self.assertGreater(radiance(light, top)[2], 0.9)
+        self.assertEqual(radiance(light, right)[0], 0)
+        turned = self._resolved(pixels, rotation=90)
+        self.assertGreater(radiance(turned, right)[0], 0.9)
+        # Seen from the set the picture runs on to the right, which is towards -x.
+        pixels[28:36, 92:100] = (0, 1, 0)
+        self.assertGreater(radiance(self._resolved(pixels), left)[1], 0.9)
+
+    def test_diffuse_light_of_half_a_sky_by_the_cosine(self) -> None:
+        # Irradiance under a bright upper half: all of it from above, half of it sideways, none from below.
+        pixels = np.zeros((128, 256, 3))
+        pixels[:64] = 1
+        diffuse = environment_maps(self._resolved(pixels))[OFFSETS[-1] :, 0].reshape(26, 26)
+        self.assertAlmostEqual(float(diffuse[12:14, 12:14].mean()), 1, delta=0.02)
+        self.assertAlmostEqual(float(diffuse.min()), 0, delta=0.02)
+        self.assertAlmostEqual(float(diffuse[1:-1, 1:-1].mean()), 0.5, delta=0.08)
+
+    def test_a_small_sun_keeps_its_light(self) -> None:
+        # One pixel of 1024 x 512 at 10,000; its irradiance is radiance x solid angle, whatever it is reduced to.
+        pixels = np.zeros((512, 1024, 3))
+        pixels[256, 512] = 10_000
+        angle = (np.pi / 512) * (2 * np.pi / 1024)
+        diffuse = environment_maps(self._resolved(pixels))[OFFSETS[-1] :, 0]
+        self.assertAlmostEqual(float(diffuse.max()), 10_000 * angle / np.pi, delta=0.1 * 10_000 * angle / np.pi)
+
+    def test_a_picture_that_is_missing_or_not_chosen(self) -> None:
+        with self.assertRaises(InputError):
+            resolve(small_shot(environment=Environment(source="picture", picture="asset:" + "0" * 64)), 1, self.assets)
+        dark = resolve(small_shot(environment=Environment(source="picture")), 1, self.assets).environment
+        self.assertEqual(float(environment_maps(dark).max()), 0)
+        with self.assertRaises(InputError):
+            read_shot({**Shot().model_dump(mode="json"), "environment": {"picture": "../../etc/passwd"}})
+
+    def test_pictures_count_by_their_digest(self) -> None:
+        digest = self.assets.add(_file(np.ones((32, 64, 3), np.float32), ".hdr"))
+        keys = {
+            frame_key(resolve(small_shot(environment=Environment(**more)), 1, self.assets), "final")
+            for more in (
+                {},
+                {"source": "gradient"},
+                {"source": "picture", "picture": f"asset:{digest}"},
+                {"source": "picture", "picture": f"asset:{digest}", "rotation": 10},
+            )
+        }
+        self.assertEqual(len(keys), 4)
+        same = np.zeros((2, 4, 3), np.float32)
+        self.assertEqual(SkyPicture("a", same, same), SkyPicture("a", same + 1, same))
+
+    def test_a_gradient_has_its_colours_where_it_says(self) -> None:
+        around = Environment(
+            source="gradient", strength=1, sky="#0000ff", horizon="#00ff00", floor="#ff0000", spread=30
+        )
+        light = resolve(small_shot(environment=around), 1, NOWHERE).environment
+        np.testing.assert_allclose(radiance(light, np.array([0.0, 1, 0])), (0, 0, 1), atol=1e-6)
+        np.testing.assert_allclose(radiance(light, np.array([0.0, 0, 1])), (0, 1, 0), atol=1e-6)
+        np.testing.assert_allclose(radiance(light, np.array([0.0, -1, 0])), (1, 0, 0), atol=1e-6)

@@ -1,0 +1,141 @@
+"""Finishes, cameras, surroundings and the pixel look on the Build desk, driven as a person would."""
+
+import re
+from pathlib import Path
+from tempfile import TemporaryDirectory
+
+import cv2
+import numpy as np
+from playwright.sync_api import Page, expect
+
+from e2e.browser import BrowserCase
+
+
+class Looks(BrowserCase):
+    def _choose_finish(self, page: Page, surface: str, item: str) -> None:
+        page.get_by_role("button", name=re.compile(f"^{surface}: .*choose a finish")).click()
+        page.get_by_role("menuitem", name=item).click()
+        self.saved()
+
+    def test_a_finish_is_shared_changed_in_one_place_renamed_and_left(self) -> None:
+        page = self.desk("build")
+        self.picture()
+        self._choose_finish(page, "Face", "Lacquer")
+        self._choose_finish(page, "Face", "Share these values")
+        self._choose_finish(page, "Side", "Face finish")
+        expect(page.get_by_text("Changes here change all 2 surfaces that share it.")).to_have_count(2)
+        document = self.fresh().current_document()
+        self.assertEqual(document.elements[0].side.named, "Face finish")
+        self.assertEqual(document.finishes[0].values.coat, 1)
+        side = page.get_by_role("group", name="Side", exact=True)
+        side.get_by_label("Roughness", exact=True).fill("0.9")
+        side.get_by_label("Roughness", exact=True).press("Enter")
+        side.get_by_label("Name of the shared finish").fill("Harbour red")
+        side.get_by_label("Name of the shared finish").press("Enter")
+        self.saved()
+        document = self.fresh().current_document()
+        self.assertEqual((document.finishes[0].name, document.finishes[0].values.roughness), ("Harbour red", 0.9))
+        self.assertEqual([one.named for one in document.elements[0].finishes()], ["Harbour red", "", "Harbour red"])
+        self._choose_finish(page, "Face", "Values of its own")
+        own = self.fresh().current_document().elements[0].face
+        self.assertEqual((own.named, own.roughness, own.coat), ("", 0.9, 1))
+        page.get_by_role("button", name="Undo").click()
+        expect(page.get_by_text("Changes here change all 2 surfaces that share it.")).to_have_count(2)
+
+    def test_tones_are_added_moved_and_refused_where_they_do_not_rise(self) -> None:
+        page = self.desk("build")
+        self._choose_finish(page, "Face", "Drawn tones")
+        face = page.get_by_role("group", name="Face", exact=True)
+        face.get_by_role("button", name="One tone more").click()
+        self.saved()
+        self.assertEqual(len(self.fresh().current_document().elements[0].face.tones), 4)
+        starts = face.get_by_label("from", exact=True)
+        starts.nth(0).fill("3")
+        starts.nth(0).press("Enter")
+        expect(face.get_by_role("alert")).to_contain_text("tones must rise")
+        starts.nth(0).fill("0.4")
+        starts.nth(0).press("Enter")
+        self.saved()
+        expect(face.get_by_role("alert")).to_have_count(0)
+        face.get_by_role("button", name="Remove tone 1").click()
+        self.saved()
+        tones = self.fresh().current_document().elements[0].face.tones
+        self.assertEqual([tone.above for tone in tones], [0, 0.95, 1.2])
+
+    def test_another_camera_is_added_moved_named_used_and_deleted(self) -> None:
+        page = self.desk("build")
+        self.picture()
+        page.get_by_role("button", name="Add camera").click()
+        self.saved()
+        with page.expect_response("**/framing"):
+            page.get_by_role("button", name="All in view", exact=True).click()
+        self.saved()
+        document = self.fresh().current_document()
+        self.assertEqual((document.view, document.cameras[0].name), ("Camera 2", "Camera 2"))
+        self.assertNotEqual(document.cameras[0].camera.position, document.camera.position)
+        page.get_by_label("Name of the camera").fill("Low")
+        page.get_by_label("Name of the camera").press("Enter")
+        self.saved()
+        page.goto(page.url.replace("/build", "/split"))
+        page.get_by_role("radio", name="Low", exact=True).click()
+        self.saved()
+        self.assertEqual(self.fresh().current_document().layers[0].camera, "Low")
+        page.goto(page.url.replace("/split", "/build"))
+        page.get_by_role("button", name="Look through Main camera").click()
+        self.saved()
+        self.assertEqual(self.fresh().current_document().view, "Main")
+        page.get_by_role("button", name="Low", exact=True).click()
+        page.get_by_role("button", name="Delete", exact=True).click()
+        self.saved()
+        document = self.fresh().current_document()
+        self.assertEqual((document.cameras, document.layers[0].camera), ((), ""))
+
+    def test_the_pixel_look_says_what_fits_and_shows_whole_pixels(self) -> None:
+        page = self.desk("build")
+        self.picture()
+        page.get_by_role("button", name="Pixel look off").click()
+        page.get_by_label("Side of a pixel").fill("7")
+        page.get_by_label("Side of a pixel").press("Enter")
+        self.saved()
+        page.get_by_role("switch", name="Pixel look").click()
+        expect(page.get_by_role("alert").first).to_contain_text("cannot be cut into pixels 7 wide")
+        page.get_by_label("Side of a pixel").fill("2")
+        page.get_by_label("Side of a pixel").press("Enter")
+        self.saved()
+        self.picture()
+        page.wait_for_function("document.querySelector('canvas').width % 48 === 0")
+        page.get_by_role("button", name="Find in this picture").click()
+        expect(page.get_by_label("Colour 1", exact=True)).to_be_visible()
+        self.saved()
+        pixels = self.fresh().current_document().pixels
+        self.assertTrue(pixels.on and 2 <= len(pixels.palette) <= 12)
+
+    def test_surroundings_from_a_picture(self) -> None:
+        page = self.desk("build")
+        page.get_by_role("button", name="Environment").click()
+        page.get_by_role("radio", name="picture", exact=True).click()
+        self.saved()
+        with TemporaryDirectory() as folder:
+            square, shore = Path(folder) / "square.png", Path(folder) / "shore.png"
+            cv2.imwrite(str(square), np.full((32, 32, 3), 200, np.uint8))
+            cv2.imwrite(str(shore), np.full((32, 64, 3), 200, np.uint8))
+            page.get_by_label("Picture file").set_input_files(square)
+            expect(page.get_by_role("alert")).to_contain_text("twice as wide as high")
+            page.get_by_label("Picture file").set_input_files(shore)
+            expect(page.get_by_role("button", name="Picture shore.png")).to_be_visible()
+        self.saved()
+        self.assertTrue(self.fresh().current_document().environment.picture.startswith("asset:"))
+
+    def test_the_histogram_follows_the_light(self) -> None:
+        page = self.desk("build")
+        self.picture()
+        page.get_by_role("button", name="Histogram").click()
+        panel = page.get_by_role("complementary", name="Histogram")
+        expect(panel).to_contain_text("burnt out to white")
+        expect(panel.get_by_role("definition").first).to_have_text("0.0 %")
+        page.get_by_role("button", name="Environment").click()
+        page.get_by_label("Strength", exact=True).fill("90")
+        page.get_by_label("Strength", exact=True).press("Enter")
+        expect(panel.get_by_role("definition").first).not_to_have_text("0.0 %")
+        panel.get_by_role("button", name="Close the histogram").click()
+        expect(panel).to_have_count(0)
