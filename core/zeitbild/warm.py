@@ -17,6 +17,7 @@ from zeitbild.formats import Plane, formats
 from zeitbild.proof import View, encode_view, show
 from zeitbild.render import QUALITIES, render
 from zeitbild.render.passes import passes
+from zeitbild.render.pixel_look import PixelLook
 from zeitbild.resolve import Snapshot, resolve
 
 
@@ -29,7 +30,8 @@ def warm() -> None:
     """Touch every kernel once with the types that real work uses."""
     snapshot = replace(_snapshot(), occlusion=0.5, bounces=1)
     for quality in QUALITIES.values():
-        picture = render(snapshot, quality)
+        picture = render(snapshot, quality, planes=True)
+    render(replace(snapshot, pixels=PixelLook(2)), QUALITIES["rough"])
     for blend in ("linear", "encoded"):
         encode_view(show(picture, View(blend=blend)), "jpeg")  # type: ignore[arg-type]
     for form in formats:

@@ -5,9 +5,9 @@ from __future__ import annotations
 import math
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 
-from pydantic import Field
+from pydantic import Field, StringConstraints
 
 from zeitbild.colour import decode_hex, temperature_colour
 from zeitbild.document.values import Colour, Identifier, Part, Point, Title, choice, number
@@ -59,6 +59,12 @@ class TouchingLight(LightBase):
 class ShadowingLight(TouchingLight):
     """A light that can throw shadows."""
 
+    group: Annotated[str, StringConstraints(max_length=40, strip_whitespace=True)] = Field(
+        default="",
+        title="Group",
+        description="Lights of one group are one part of the picture; empty: it stands alone.",
+        json_schema_extra=_LATE,
+    )
     shadows: bool = Field(default=True, title="Shadows", json_schema_extra=_LATE)
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Literal
 
 Triple = tuple[float, float, float]
@@ -37,6 +37,7 @@ class LightSource:
     across, up half extents of a flat shape as vectors; zero for others
     size       radius of the ball, or half the angle of the sun's disc in radians
     cone       cosines of the inner and outer half angle; (-1, -1) shines all round
+    group      under which its light is also given alone; it changes no picture
     touches    places of the elements in the snapshot that it lights; None for all
     """
 
@@ -51,3 +52,4 @@ class LightSource:
     reach: float = 1.0
     shadows: bool = False
     touches: tuple[int, ...] | None = None
+    group: str = field(default="", compare=False)

@@ -9,8 +9,20 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zeitbild.errors import InputError
+from zeitbild.render.identity import ELEMENTS, FINISHES
 from zeitbild.render.picture import NO_DEPTH, Picture
-from zeitbild.render.shading import AROUND, DIFFUSE, EMISSION, LIT, NORMAL, OPENNESS, POSITION, SPECULAR
+from zeitbild.render.shading import (
+    AROUND,
+    CAMERA_NORMAL,
+    DIFFUSE,
+    EMISSION,
+    LIT,
+    MOTION,
+    NORMAL,
+    OPENNESS,
+    POSITION,
+    SPECULAR,
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -92,6 +104,35 @@ def _clipping(picture: Picture) -> NDArray[np.float32]:
     return clipped
 
 
+def _facing(picture: Picture) -> NDArray[np.float32]:
+    planes = _planes(picture)
+    shown: NDArray[np.float32] = 0.5 * planes[..., CAMERA_NORMAL : CAMERA_NORMAL + 3] + 0.5 * picture.beauty[..., 3:]
+    return shown
+
+
+def _motion(picture: Picture) -> NDArray[np.float32]:
+    # The fastest part of this picture reaches the ends of the scale.
+    motion = _planes(picture)[..., MOTION : MOTION + 2]
+    alpha = picture.beauty[..., 3:]
+    most = max(float(np.abs(motion).max()), 1e-6)
+    return np.concatenate([0.5 * alpha + 0.5 * motion / np.float32(most), 0.5 * alpha], axis=2).astype(np.float32)
+
+
+def _identity(kind: int) -> Callable[[Picture], NDArray[np.float32]]:
+    def extract(picture: Picture) -> NDArray[np.float32]:
+        _planes(picture)
+        assert picture.identities is not None
+        held = picture.identities[:, :, kind]
+        number = held[..., 0].astype(np.int64)
+        # Steps of the golden section round the circle: neighbours in number are far apart in colour.
+        hue = (number * 0.6180339887 % 1)[..., None] + np.array([0, 1 / 3, 2 / 3])
+        colour = 0.55 + 0.4 * np.cos(2 * np.pi * hue)
+        shown: NDArray[np.float32] = (colour * held[..., 1:]).sum(axis=2).astype(np.float32)
+        return shown
+
+    return extract
+
+
 LOOKS = (
     Look("alpha", "Alpha", "What is solid, as grey", lambda p: _grey(p.beauty[..., 3]), True, False),
     Look(
@@ -108,13 +149,34 @@ LOOKS = (
     Look("lit", "Shadows", "Share of the lights that is seen", lambda p: _grey(_planes(p)[..., LIT]), True),
     Look("open", "Occlusion", "How open each place is", lambda p: _grey(_planes(p)[..., OPENNESS]), True),
     Look("normal", "Normals", "Where surfaces face, x y z as red green blue", _normal, True),
+    Look("facing", "Normals to the camera", "Right, up and towards it as red green blue", _facing, True),
+    Look("motion", "Motion", "To the right and down until the next frame, as red and green", _motion, True),
+    Look("element", "Elements", "Each in a colour of its own, by coverage", _identity(ELEMENTS), True),
+    Look("finish", "Surfaces", "Each surface of each element in a colour of its own", _identity(FINISHES), True),
     Look("position", "Position", "Where surfaces are, x y z as red green blue", _position, True),
     Look("depth", "Depth", "Near is light", _depth, True, False),
 )
 
 
+#: What is asked for as this and the name of a group of lights.
+GROUP = "light:"
+
+
+def _group_look(group: str) -> Look:
+    def extract(picture: Picture) -> NDArray[np.float32]:
+        _planes(picture)
+        if group not in picture.groups:
+            known = ", ".join(picture.groups) or "none"
+            raise InputError(f"there is no group of lights {group!r} in this picture; there are: {known}", "what")
+        return np.concatenate([picture.groups[group], picture.beauty[..., 3:]], axis=2)
+
+    return Look(GROUP + group, group, "What these lights alone give", extract)
+
+
 def look_named(name: str) -> Look:
-    """The look of that name; InputError lists those there are."""
+    """The look of that name, or of a group of lights (``light:`` and its name); InputError lists those there are."""
+    if name.startswith(GROUP):
+        return _group_look(name.removeprefix(GROUP))
     for look in LOOKS:
         if look.name == name:
             return look

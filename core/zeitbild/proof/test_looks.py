@@ -9,10 +9,10 @@ from zeitbild.errors import InputError
 from zeitbild.lights import LightSource
 from zeitbild.proof import Ground, View, show
 from zeitbild.proof.looks import LOOKS
-from zeitbild.render import QUALITIES, render
+from zeitbild.render import QUALITIES, Picture, render
 from zeitbild.testing import AMBIENT, EVEN, quad, snapshot, sphere
 
-SUN = LightSource("sun", (1.0, 1.0, 1.0), direction=(-0.6, 0, -0.8), shadows=True)
+SUN = LightSource("sun", (1.0, 1.0, 1.0), direction=(-0.6, 0, -0.8), shadows=True, group="Key")
 
 
 class Looks(unittest.TestCase):
@@ -24,9 +24,14 @@ class Looks(unittest.TestCase):
         return show(self.picture, View(Ground(ground), what))  # type: ignore[arg-type]
 
     def test_every_look_shows_something_and_no_two_the_same(self) -> None:
-        shown = {look.name: self._shown(look.name).tobytes() for look in LOOKS if look.name != "emission"}
+        # Nothing glows and nothing moves here, and every element has one surface.
+        shown = {
+            look.name: self._shown(look.name).tobytes()
+            for look in LOOKS
+            if look.name not in ("emission", "motion", "finish", "facing")
+        }
         self.assertEqual(len(set(shown.values())), len(shown))
-        # Nothing glows here.
+        np.testing.assert_array_equal(self._shown("finish"), self._shown("element"))
         self.assertEqual(self._shown("emission").max(), 0)
 
     def test_parts_of_light_shown_add_up_to_the_picture(self) -> None:
@@ -44,6 +49,22 @@ class Looks(unittest.TestCase):
                     show(plain, View(what=look.name))
             else:
                 self.assertEqual(show(plain, View(what=look.name)).shape, (32, 32, 3))
+
+    def test_a_group_of_lights_can_be_looked_at(self) -> None:
+        self.assertGreater(self._shown("light:Key").max(), 100)
+        with self.assertRaisesRegex(InputError, "no group of lights 'Rim' in this picture; there are: Key"):
+            self._shown("light:Rim")
+
+    def test_clipping_marks_what_is_too_bright_and_what_is_black(self) -> None:
+        beauty = np.zeros((1, 4, 4), np.float32)
+        beauty[0] = ((2, 2, 2, 1), (2, 0.1, 0.1, 1), (0, 0, 0, 1), (0.2, 0.2, 0.2, 1))
+        picture = Picture(beauty, np.zeros((1, 4), np.float32))
+        blue, green, red = np.moveaxis(show(picture, View(Ground("black"), "clipping"))[0].astype(int), 1, 0)
+        # All channels, one channel, black, and grey for the rest.
+        self.assertGreater(red[0], green[0] + 100)
+        self.assertTrue(red[1] > 200 and green[1] > 150 and blue[1] < 120)
+        self.assertGreater(blue[2], red[2] + 80)
+        self.assertEqual(red[3], blue[3])
 
     def test_unknown_looks_are_refused(self) -> None:
         with self.assertRaisesRegex(InputError, "cannot be looked at; known: picture, alpha"):

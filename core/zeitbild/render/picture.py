@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Callable
+from dataclasses import dataclass, field
 
 import numpy as np
 from numpy.typing import NDArray
@@ -18,11 +19,23 @@ class Picture:
     beauty  [H, W, 4] float32, linear light, Rec. 709 primaries, premultiplied by its alpha in 0..1
     depth   [H, W] float32, distance along the viewing axis in units of the nearest surface; NO_DEPTH where none is
     planes  [H, W, shading.PLANES] float32, what beauty is made of, each weighted by coverage; None if not asked for
+    groups  [H, W, 3] float32 for each group of lights, their matt and mirrored light; together planes' diffuse and
+            specular, but for tone bands, which no single light makes. Empty if not asked for
+    identities  [H, W, 2, SLOTS, 2] float32: of elements and of finishes (numbered through all elements) up to SLOTS
+            numbers (-1: none) with the coverage of each; at the frame's own time, not filtered. None if not asked for
     """
 
     beauty: NDArray[np.float32]
     depth: NDArray[np.float32]
     planes: NDArray[np.float32] | None = None
+    groups: dict[str, NDArray[np.float32]] = field(default_factory=dict)
+    identities: NDArray[np.float32] | None = None
+
+    def map(self, change: Callable[[NDArray[np.float32]], NDArray[np.float32]]) -> Picture:
+        """The picture with everything that is light or weighted by coverage changed; depth and identities stay."""
+        planes = None if self.planes is None else change(self.planes)
+        groups = {name: change(values) for name, values in self.groups.items()}
+        return Picture(change(self.beauty), self.depth, planes, groups, self.identities)
 
     @property
     def size(self) -> tuple[int, int]:

@@ -11,13 +11,15 @@ from numpy.typing import NDArray
 
 from zeitbild.kernels import PARALLEL
 from zeitbild.render.camera import DepthScale
+from zeitbild.render.identity import SLOTS, mark, moves_of
 from zeitbild.render.picture import NO_DEPTH, Picture
+from zeitbild.render.pixel_filter import ONE_PIXEL
 from zeitbild.render.pixel_look import PixelLook, enlarge, finish_pixels, harden
 from zeitbild.render.quality import Quality
 from zeitbild.render.sampling import SAMPLE_COUNTS, sample_offsets
 from zeitbild.render.secondary import cast_rays
-from zeitbild.render.shading import PLANES, shade
-from zeitbild.render.stage import lighting_of, stage_of, viewpoint
+from zeitbild.render.shading import CAMERA_NORMAL, DIFFUSE, NORMAL, PLANES, SPECULAR, shade
+from zeitbild.render.stage import Lighting, lighting_of, stage_of, viewpoint
 from zeitbild.render.visibility import rasterise
 
 if TYPE_CHECKING:
@@ -45,10 +47,8 @@ def render(snapshot: Snapshot, quality: Quality, *, planes: bool = False) -> Pic
         picture = _blurred(snapshot, quality, planes)
     else:
         picture = _still(snapshot, quality, snapshot.samples_at(quality), planes)
-    if snapshot.pixels is None:
-        filtered = snapshot.filter.apply
-        parts = None if picture.planes is None else filtered(picture.planes)
-        picture = Picture(filtered(picture.beauty), picture.depth, parts)
+    if snapshot.pixels is None and snapshot.filter != ONE_PIXEL:
+        picture = picture.map(snapshot.filter.apply)
     if snapshot.backdrop is not None:
         _lay_under(picture.beauty, snapshot.backdrop)
     return picture
@@ -65,14 +65,18 @@ def _still(
 ) -> Picture:
     """The set at one moment, nothing behind it; shift moves the samples, in pixels; hard gives pixels whole."""
     width, height = snapshot.width, snapshot.height
-    extra = np.zeros if not snapshot.elements else np.empty
-    beauty = extra((height, width, 4), np.float32)
-    parts = extra((height if planes else 0, width, PLANES), np.float32)
+    new = np.empty if snapshot.elements else np.zeros
+    groups = dict.fromkeys(light.group for light in snapshot.lights if light.shape != "ambient")
+    picture = Picture(
+        new((height, width, 4), np.float32),
+        np.full((height, width), NO_DEPTH, np.float32),
+        new((height, width, PLANES), np.float32) if planes else None,
+        {name: new((height, width, 3), np.float32) for name in groups} if planes else {},
+        np.full((height, width, 2, SLOTS, 2), (-1, 0), np.float32) if planes else None,
+    )
     if snapshot.elements:
-        depth = _draw(snapshot, quality, samples, shift, hard, beauty, parts)
-    else:
-        depth = np.full((height, width), NO_DEPTH, np.float32)
-    return Picture(beauty, depth, parts if planes else None)
+        _draw(snapshot, quality, samples, shift, hard, picture)
+    return picture
 
 
 def _blurred(snapshot: Snapshot, quality: Quality, planes: bool) -> Picture:
@@ -84,9 +88,12 @@ def _blurred(snapshot: Snapshot, quality: Quality, planes: bool) -> Picture:
     shifts = sample_offsets(len(moments)) - 0.5
     side = 1 / math.sqrt(samples)
     total: Picture | None = None
-    for elements, (x, y) in zip(moments, shifts, strict=True):
+    middle = None
+    for number, (elements, (x, y)) in enumerate(zip(moments, shifts, strict=True)):
         now = replace(snapshot, elements=elements, moments=())
         picture = _still(now, quality, samples, planes, shift=(x * side, y * side))
+        if number == len(moments) // 2:
+            middle = picture.identities
         if total is None:
             total = picture
             continue
@@ -94,11 +101,11 @@ def _blurred(snapshot: Snapshot, quality: Quality, planes: bool) -> Picture:
         np.minimum(total.depth, picture.depth, out=total.depth)
         if total.planes is not None and picture.planes is not None:
             np.add(total.planes, picture.planes, out=total.planes)
+        for name, values in total.groups.items():
+            np.add(values, picture.groups[name], out=values)
     assert total is not None
-    for values in (total.beauty, total.planes):
-        if values is not None:
-            np.multiply(values, np.float32(1 / len(moments)), out=values)
-    return total
+    share = np.float32(1 / len(moments))
+    return replace(total.map(lambda values: np.multiply(values, share, out=values)), identities=middle)
 
 
 def _pixels(snapshot: Snapshot, look: PixelLook, quality: Quality, planes: bool) -> Picture:
@@ -106,21 +113,16 @@ def _pixels(snapshot: Snapshot, look: PixelLook, quality: Quality, planes: bool)
     small = snapshot.at_raster(snapshot.width // look.enlarge, snapshot.height // look.enlarge)
     picture = _still(small, quality, 16, planes, hard=True)
     finish_pixels(look, picture.beauty, picture.depth)
-    parts = None if picture.planes is None else enlarge(picture.planes, look.enlarge)
-    return Picture(enlarge(picture.beauty, look.enlarge), enlarge(picture.depth, look.enlarge), parts)
+    large = picture.map(lambda values: enlarge(values, look.enlarge))
+    identities = None if picture.identities is None else enlarge(picture.identities, look.enlarge)
+    return replace(large, depth=enlarge(picture.depth, look.enlarge), identities=identities)
 
 
 def _draw(
-    snapshot: Snapshot,
-    quality: Quality,
-    samples: int,
-    shift: tuple[float, float],
-    hard: bool,
-    beauty: NDArray[np.float32],
-    planes: NDArray[np.float32],
-) -> NDArray[np.float32]:
-    """Fill beauty, and planes if they have a height; gives depth."""
-    height, width = beauty.shape[:2]
+    snapshot: Snapshot, quality: Quality, samples: int, shift: tuple[float, float], hard: bool, picture: Picture
+) -> None:
+    """Fill every plane that a new picture has."""
+    height, width = picture.depth.shape
     camera = snapshot.camera
     stage = stage_of(snapshot)
     scene = stage.scene
@@ -142,11 +144,53 @@ def _draw(
             samples=samples,
             edges_exactly=quality.edges_exactly and not hard and shift == (0.0, 0.0),
         )
-        depth = scale.depth(drawn, NO_DEPTH)
+        picture.depth[:] = scale.depth(drawn, NO_DEPTH)
         if hard:
             harden(fragments.order, fragments.pixel, fragments.counts, fragments.room, width, fragments.share, alpha)
-        rayed = cast_rays(snapshot, quality, stage, light, fragments, depth)
-        shade(
+        rayed = cast_rays(snapshot, quality, stage, light, fragments, picture.depth)
+
+        def lit_by(light: Lighting, beauty: NDArray[np.float32], planes: NDArray[np.float32]) -> None:
+            shade(
+                fragments.order,
+                fragments.pixel,
+                fragments.triangle,
+                fragments.share,
+                fragments.where,
+                fragments.counts,
+                fragments.room,
+                width,
+                fragments.edges,
+                scene.triangles,
+                stage.vertices,
+                scene.normals,
+                scene.finish_of,
+                light.finishes,
+                viewpoint(camera),
+                light.rows,
+                light.touched,
+                light.ambients,
+                light.maps,
+                light.table,
+                rayed,
+                len(light.rows),
+                snapshot.bounces > 0,
+                hard,
+                alpha,
+                beauty,
+                planes,
+            )
+
+        if picture.planes is None:
+            lit_by(light, picture.beauty, np.empty((0, width, PLANES), np.float32))
+            return
+        # The groups share everything that was found out about the fragments: only shading is done again for each.
+        scratch = np.empty_like(picture.beauty)
+        for name, values in picture.groups.items():
+            lit_by(light.of_group(snapshot.lights, name), scratch, picture.planes)
+            values[:] = picture.planes[..., DIFFUSE : DIFFUSE + 3] + picture.planes[..., SPECULAR : SPECULAR + 3]
+        lit_by(light, picture.beauty, picture.planes)
+        element_of, moves = moves_of(snapshot)
+        mark(
             fragments.order,
             fragments.pixel,
             fragments.triangle,
@@ -160,19 +204,13 @@ def _draw(
             stage.vertices,
             scene.normals,
             scene.finish_of,
-            light.finishes,
+            element_of,
+            moves,
             viewpoint(camera),
-            light.rows,
-            light.touched,
-            light.ambients,
-            light.maps,
-            light.table,
-            rayed,
-            len(light.rows),
-            snapshot.bounces > 0,
-            hard,
-            alpha,
-            beauty,
-            planes,
+            picture.identities,
+            picture.planes,
         )
-    return depth
+    # To the right, up and towards the camera.
+    towards = camera.axes * np.array([[1.0], [1.0], [-1.0]])
+    normals = picture.planes[..., NORMAL : NORMAL + 3]
+    picture.planes[..., CAMERA_NORMAL : CAMERA_NORMAL + 3] = normals @ towards.T.astype(np.float32)

@@ -55,7 +55,10 @@ _METAL_ROUGH, _TONE_BANDS, _UNLIT = np.float32(METAL_ROUGH), np.float32(TONE_BAN
 
 #: Columns of the planes beside beauty, each weighted by coverage.
 DIFFUSE, SPECULAR, AROUND, EMISSION, NORMAL, POSITION, OPENNESS, LIT = 0, 3, 6, 9, 12, 15, 18, 19
-PLANES = 20
+#: Pixels to the right and down until the next frame (``identity.mark``), and the normal to the camera's right, up and
+#: towards it.
+MOTION, CAMERA_NORMAL = 20, 22
+PLANES = 25
 
 
 @kernel

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
@@ -10,12 +10,13 @@ from numpy.typing import NDArray
 
 from zeitbild.render.camera import Camera
 from zeitbild.render.environment import environment_maps, reflectance_table
-from zeitbild.render.finish_row import FINISH_ROW
+from zeitbild.render.finish_row import FINISH_ROW, METAL_ROUGH, SHADING, UNLIT
 from zeitbild.render.lighting import light_rows
 from zeitbild.render.rays import RayScene
 from zeitbild.render.scene import Scene, gather
 
 if TYPE_CHECKING:
+    from zeitbild.lights import LightSource
     from zeitbild.resolve.snapshot import Snapshot
 
 
@@ -76,6 +77,23 @@ class Lighting:
     ambients: NDArray[np.float32]
     maps: NDArray[np.float32]
     table: NDArray[np.float32]
+
+    def of_group(self, lights: tuple[LightSource, ...], group: str) -> Lighting:
+        """The same with the lights of one group alone: what surfaces of metal-rough finishes take from them directly."""
+        direct = [light for light in lights if light.shape != "ambient"]
+        own = np.array([light.group == group for light in direct], bool)
+        finishes = self.finishes.copy()
+        finishes[:, 5:8] = 0
+        # No single light makes a tone, and what is unlit takes none.
+        plain = finishes[:, SHADING] == METAL_ROUGH
+        finishes[~plain, :3] = 0
+        finishes[~plain, SHADING] = UNLIT
+        return replace(
+            self,
+            finishes=finishes,
+            touched=self.touched * own[:, None].astype(np.uint8),
+            ambients=np.zeros_like(self.ambients),
+        )
 
 
 def lighting_of(snapshot: Snapshot) -> Lighting:

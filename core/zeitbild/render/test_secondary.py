@@ -9,7 +9,7 @@ import numpy as np
 from zeitbild.geometry.mesh import Mesh
 from zeitbild.lights import LightSource
 from zeitbild.render import QUALITIES, render
-from zeitbild.render.shading import OPENNESS, POSITION
+from zeitbild.render.shading import CAMERA_NORMAL, MOTION, OPENNESS, POSITION
 from zeitbild.resolve import SnapshotElement
 from zeitbild.testing import AMBIENT, EVEN, IDENTITY, MATT_WHITE, quad, snapshot, sphere
 
@@ -177,3 +177,57 @@ class Parts(unittest.TestCase):
         position, normal = planes[128, 128, 15:18], planes[128, 128, 12:15]
         np.testing.assert_allclose(position, (0, 0, 2), atol=0.02)
         np.testing.assert_allclose(position / math.dist(position, (0, 0, 0)), normal, atol=0.01)
+
+    def test_groups_of_lights_add_up_to_what_lights_give(self) -> None:
+        lights = (
+            LightSource("sun", (0.9, 0.5, 0.2), direction=(-0.6, 0, -0.8), shadows=True, group="warm"),
+            LightSource("sphere", (0.1, 0.3, 0.9), position=(3, 3, 6), size=0.5, reach=6, shadows=True, group="cool"),
+            LightSource("sun", (0.2, 0.2, 0.2), direction=(0.6, 0, -0.8), group="warm"),
+            AMBIENT,
+        )
+        shot = snapshot(quad(3), sphere(1, 48), lights=lights, occlusion=0.7, bounces=1, environment=EVEN)
+        picture = render(shot, QUALITIES["check"], planes=True)
+        assert picture.planes is not None
+        self.assertEqual(set(picture.groups), {"warm", "cool"})
+        total = sum(picture.groups.values())
+        np.testing.assert_allclose(total, picture.planes[..., 0:3] + picture.planes[..., 3:6], atol=1e-4)
+        # What a group gives is what the other lights, switched off, leave of it.
+        alone = render(replace(shot, lights=(lights[1],), bounces=0), QUALITIES["check"], planes=True)
+        np.testing.assert_allclose(picture.groups["cool"], alone.groups["cool"], atol=0.1)
+        self.assertLess(float(np.abs(picture.groups["cool"] - alone.groups["cool"]).mean()), 1e-3)
+
+    def test_identities_hold_all_coverage(self) -> None:
+        picture = render(snapshot(quad(2, -1), sphere(1, 48)), QUALITIES["final"], planes=True)
+        held = picture.identities
+        assert held is not None
+        for kind in (0, 1):
+            covered = held[:, :, kind, :, 1].sum(axis=2)
+            np.testing.assert_allclose(covered, picture.beauty[..., 3], atol=1 / 64)
+        numbers = held[:, :, 0, :, 0]
+        self.assertEqual(set(np.unique(numbers)), {-1.0, 0.0, 1.0})
+        self.assertEqual(float(numbers[128, 128, 0]), 1)
+        # At the ball's outline, in front of the wall, a pixel holds both.
+        both = (held[:, :, 0, 0, 1] > 0.1) & (held[:, :, 0, 1, 1] > 0.1)
+        self.assertGreater(int(both.sum()), 100)
+
+    def test_motion_is_that_of_projected_points(self) -> None:
+        # Two units to the right, one up, seen from ten units at 40 degrees of view: by the pinhole's formula.
+        after = np.eye(4)
+        after[:3, 3] = (2, 1, 0)
+        shot = snapshot(quad(1), after=(tuple(after.reshape(-1).tolist()),))
+        planes = render(shot, QUALITIES["check"], planes=True).planes
+        assert planes is not None
+        pixels = 128 / math.tan(math.radians(20)) / 10
+        np.testing.assert_allclose(planes[128, 128, MOTION : MOTION + 2], (2 * pixels, -pixels), rtol=1e-5)
+        self.assertEqual(float(np.abs(planes[0, 0]).max()), 0)
+        standing = render(replace(shot, after=()), QUALITIES["check"], planes=True).planes
+        assert standing is not None
+        self.assertLess(float(np.abs(standing[..., MOTION : MOTION + 2]).max()), 1e-3)
+
+    def test_normals_to_the_camera(self) -> None:
+        # A wall that faces +x, seen from there: it faces the camera.
+        wall = _turned(quad(2), np.array([[0.0, 0, 1], [0, 1, 0], [-1, 0, 0]]), (0, 0, 0))
+        planes = render(snapshot(wall, eye=(10, 0, 0)), QUALITIES["check"], planes=True).planes
+        assert planes is not None
+        np.testing.assert_allclose(planes[128, 128, CAMERA_NORMAL : CAMERA_NORMAL + 3], (0, 0, 1), atol=1e-6)
+        np.testing.assert_allclose(planes[128, 128, 12:15], (1, 0, 0), atol=1e-6)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from fractions import Fraction
 
 from zeitbild.colour import decode_hex
@@ -47,7 +47,8 @@ class Snapshot:
     lights name elements by their place in ``elements``; meshes belong to elements by place. occlusion 0..1 darkens
     corners narrower than occlusion_radius; bounces is how often mirrors mirror. camera_roll in degrees; camera_span the
     width of an orthographic picture, 0 in perspective. samples a pixel at rough, check and final. moments are the
-    elements while the shutter is open, evenly in time, a power of two of them; empty if nothing moves.
+    elements while the shutter is open, evenly in time, a power of two of them; empty if nothing moves. after are the
+    elements' matrices one frame later, which change no picture but its motion.
     """
 
     width: int
@@ -69,6 +70,7 @@ class Snapshot:
     filter: PixelFilter = ONE_PIXEL
     pixels: PixelLook | None = None
     moments: tuple[tuple[SnapshotElement, ...], ...] = ()
+    after: tuple[tuple[float, ...], ...] = field(default=(), compare=False)
 
     @property
     def camera(self) -> Camera:
@@ -149,6 +151,7 @@ def _lights(shot: Shot, places: dict[str, int]) -> tuple[tuple[LightSource, ...]
         if isinstance(source, Softbox):
             boxes.append(source)
             continue
+        source = replace(source, group=getattr(light, "group", "") or light.name)
         if light.touches:
             source = replace(source, touches=tuple(sorted(places[one] for one in light.touches if one in places)))
         standing.append(source)
@@ -255,4 +258,7 @@ def resolve(shot: Shot, frame: int, assets: AssetSource, layer: str = "") -> Sna
         filter=PixelFilter(shot.sampling.filter, shot.sampling.filter_width),
         pixels=_pixels(shot),
         moments=_moments(shot, frame, shown, elements),
+        after=tuple(
+            element_matrix(element, phase_of(frame + 1, timing.first, timing.last, timing.cycle)) for element in shown
+        ),
     )

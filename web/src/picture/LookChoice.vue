@@ -4,12 +4,20 @@ import { Listbox, ListboxButton, ListboxLabel, ListboxOption, ListboxOptions } f
 import { computed } from "vue";
 
 import { useOffers } from "@/api/offers";
+import { useShot } from "@/shot/store";
 
 const what = defineModel<string>({ required: true });
 const offers = useOffers();
+const shot = useShot();
+/** Lights that shine on surfaces have a group; without a name for it each stands alone. */
+const groups = computed(() => {
+  const lights = (shot.draft?.lights ?? []).filter((light) => light.on && "group" in light);
+  return [...new Set(lights.map((light) => (light.group as string) || light.name))];
+});
 const looks = computed(() => [
   { name: "picture", title: "Picture", note: "As it will be in the files" },
   ...(offers.value?.looks ?? []),
+  ...groups.value.map((group) => ({ name: `light:${group}`, title: group, note: "What these lights alone give" })),
 ]);
 const chosen = computed(() => looks.value.find((one) => one.name === what.value));
 </script>

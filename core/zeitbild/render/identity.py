@@ -1,0 +1,118 @@
+"""What stands in each pixel, by how much, and how far it moves until the next frame."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import numba
+import numpy as np
+from numpy.typing import NDArray
+
+from zeitbild.kernels import kernel, parallel_kernel
+from zeitbild.render.camera import Camera
+from zeitbild.render.shading import MOTION, surface_at
+from zeitbild.render.triangle_setup import TILE
+
+if TYPE_CHECKING:
+    from zeitbild.resolve.snapshot import Snapshot
+
+_TILE = TILE
+_SHIFT, _MASK = TILE.bit_length() - 1, TILE - 1
+_MOTION = MOTION
+_ZERO = np.float32(0)
+_surface_at = kernel(surface_at.py_func)
+
+#: Elements, and finishes, that a pixel can hold; further ones, with less coverage than these, are left out.
+SLOTS = 3
+#: Whose numbers an entry of ``Picture.identities`` holds.
+ELEMENTS, FINISHES = 0, 1
+
+
+@parallel_kernel
+def mark(  # type: ignore[no-untyped-def]
+    order,
+    pixel,
+    triangle,
+    share,
+    where,
+    counts,
+    room,
+    width,
+    edges,
+    triangles,
+    vertices,
+    normals,
+    finish_of,
+    element_of,
+    moves,
+    eye,
+    identities,
+    planes,
+):
+    """Fill identities [H, W, 2, SLOTS, 2] (number and coverage) and the motion in planes; see ``shading.shade``.
+
+    element_of [F] numbers the element of each finish; moves [F, 3, 4] takes a world point of it to homogeneous pixel
+    coordinates at the next frame.
+    """
+    columns = (width + _TILE - 1) // _TILE
+    for turn in numba.prange(order.shape[0]):
+        tile = order[turn]
+        top, left = (tile // columns) * _TILE, (tile % columns) * _TILE
+        for row in range(top, min(top + _TILE, planes.shape[0])):
+            for column in range(left, min(left + _TILE, width)):
+                for kind in range(2):
+                    for slot in range(SLOTS):
+                        identities[row, column, kind, slot, 0] = np.float32(-1)
+                        identities[row, column, kind, slot, 1] = _ZERO
+        for f in range(tile * room, tile * room + counts[tile]):
+            t = np.uint64(triangle[f])
+            finish = finish_of[t]
+            row, column = top + (pixel[f] >> _SHIFT), left + (pixel[f] & _MASK)
+            part = share[f]
+            for kind in range(2):
+                number = np.float32(finish if kind == 1 else element_of[finish])
+                held = identities[row, column, kind]
+                least = 0
+                for slot in range(SLOTS):
+                    if held[slot, 0] == number or held[slot, 1] == _ZERO:
+                        least = slot
+                        break
+                    if held[slot, 1] < held[least, 1]:
+                        least = slot
+                if held[least, 0] == number or held[least, 1] == _ZERO:
+                    held[least, 0] = number
+                    held[least, 1] += part
+                elif held[least, 1] < part:
+                    held[least, 0], held[least, 1] = number, part
+            x, y = where[f, 0], where[f, 1]
+            px, py, pz, _, _, _, _, _, _ = _surface_at(edges, triangles, vertices, normals, t, x, y, eye)
+            move = moves[finish]
+            w = move[2, 0] * px + move[2, 1] * py + move[2, 2] * pz + move[2, 3]
+            if w > 0.0:
+                across = (move[0, 0] * px + move[0, 1] * py + move[0, 2] * pz + move[0, 3]) / w - x
+                down = (move[1, 0] * px + move[1, 1] * py + move[1, 2] * pz + move[1, 3]) / w - y
+                planes[row, column, _MOTION] += part * np.float32(across)
+                planes[row, column, _MOTION + 1] += part * np.float32(down)
+
+
+def _projection(camera: Camera) -> NDArray[np.float64]:
+    """World points to homogeneous pixel coordinates, as ``Camera.project`` takes them [3, 4]."""
+    corners = np.array([[0.0, 0, 0], [1, 0, 0], [0, 1, 0], [0, 0, 1]])
+    origin, *ends = camera.project(corners)
+    return np.column_stack([*(end - origin for end in ends), origin])
+
+
+def moves_of(snapshot: Snapshot) -> tuple[NDArray[np.int32], NDArray[np.float64]]:
+    """Element of each finish [F], and where its points will be at the next frame [F, 3, 4] (see ``mark``)."""
+    projection = _projection(snapshot.camera)
+    after = snapshot.after or tuple(element.matrix for element in snapshot.elements)
+    element_of: list[int] = []
+    moves: list[NDArray[np.float64]] = []
+    for number, (element, next_matrix) in enumerate(zip(snapshot.elements, after, strict=True)):
+        now, then = (np.array(matrix).reshape(4, 4) for matrix in (element.matrix, next_matrix))
+        # What is flattened to nothing has no way back from the world; it counts as standing.
+        still = abs(np.linalg.det(now)) < 1e-12
+        move = projection if still else projection @ then @ np.linalg.inv(now)
+        element_of += [number] * len(element.finishes)
+        moves += [move] * len(element.finishes)
+    return np.array(element_of, np.int32), np.array(moves)
