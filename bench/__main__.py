@@ -30,8 +30,19 @@ def _all() -> Iterator[Callable[[], Iterator[Figure]]]:
     shot = parse_shot(processes.SHOT.read_text(encoding="utf-8"))
     from bench import rendering
 
-    for part in (rendering.pictures, rendering.rays, rendering.visibility, rendering.geometry, rendering.document):
+    parts = (
+        rendering.limits,
+        rendering.pictures,
+        rendering.rays,
+        rendering.visibility,
+        rendering.million,
+        rendering.geometry,
+        rendering.document,
+    )
+    for part in parts:
         yield lambda part=part: part(shot)
+    yield processes.scaling
+    yield processes.large
     yield processes.start_up
     yield processes.browser
 

@@ -8,6 +8,7 @@ import shutil
 import socket
 import subprocess
 import sys
+import tempfile
 import time
 import urllib.request
 from collections.abc import Iterator
@@ -59,6 +60,53 @@ def start_up() -> Iterator[Figure]:
     taken = sorted(_python(_FIRST_FRAME)[0] for _ in range(3))
     yield Figure("process start to first final frame", taken[1], taken[0], taken[2], "s", 3)
     yield single("peak memory of a worker process", float(_python(_WORKER)[1]), "MB", 600)
+
+
+_LARGE = """
+import sys
+from dataclasses import replace
+from pathlib import Path
+from zeitbild.assets import AssetFolder
+from zeitbild.document.reading import parse_shot
+from zeitbild.render import QUALITIES, render
+from zeitbild.resolve import resolve
+shot = parse_shot(Path(sys.argv[1]).read_text())
+snapshot = resolve(shot, 1, AssetFolder(Path("none"))).at_size(3840, 2160)
+render(snapshot, QUALITIES["final"])
+status = Path("/proc/self/status").read_text()
+print(int(status.split("VmHWM:")[1].split()[0]) / 1024)
+"""
+
+
+def large() -> Iterator[Figure]:
+    """Memory of one large final frame, as the demo has it (with the shadow of its key light)."""
+    yield single("peak memory of 3840x2160 final", float(_python(_LARGE)[1]), "MB", 1500)
+
+
+def scaling() -> Iterator[Figure]:
+    """The same frames by one process and by two, a thread each, in turns; masters are new each time."""
+    from zeitbild.farm import FramePool, render_cell
+
+    text, frames = SHOT.read_text(encoding="utf-8"), range(1, 25)
+    ratios, rates = [], []
+    with tempfile.TemporaryDirectory() as folder, FramePool(1) as one, FramePool(2) as two:
+        for turn in range(4):
+            taken = []
+            for number, pool in enumerate((one, two)):
+                masters = Path(folder) / f"{turn}-{number}"
+                tasks = [(frame, (text, frame, "final", Path(folder), masters)) for frame in frames]
+                started = time.perf_counter()
+                for outcome in pool.run(render_cell, tasks):
+                    if outcome is not None and outcome.error:
+                        raise RuntimeError(outcome.error)
+                taken.append(time.perf_counter() - started)
+            # The first turn starts the processes.
+            if turn:
+                ratios.append(taken[0] / taken[1])
+                rates.append(len(frames) / taken[1])
+    ratios.sort()
+    yield single("final frames a second, two processes", max(rates), "/s")
+    yield Figure("two processes to one", ratios[1], ratios[0], ratios[-1], "x", 1.85, at_least=True)
 
 
 def runs() -> Iterator[Figure]:

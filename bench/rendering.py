@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import statistics
+import time
 from collections.abc import Iterator
 from dataclasses import replace
 
@@ -16,8 +17,10 @@ from bench.timing import Figure, measure, single
 from shots.rendering import sketch
 from zeitbild.assets import AssetFolder
 from zeitbild.document.reading import read_shot, write_shot
-from zeitbild.document.shot import Shot
+from zeitbild.document.shot import Light, Rays, Shot
+from zeitbild.document.values import Placement
 from zeitbild.elements.lettering import build
+from zeitbild.elements.solid import Solid
 from zeitbild.kernels import PARALLEL, set_threads
 from zeitbild.paths import assets_folder
 from zeitbild.proof import View
@@ -41,13 +44,25 @@ def _edited(shot: Shot, number: int) -> dict[str, object]:
     return raw
 
 
+def _without_shadow(light: Light) -> Light:
+    return light.model_copy(update={"shadows": False}) if hasattr(light, "shadows") else light
+
+
 def pictures(shot: Shot) -> Iterator[Figure]:
     """What a person waits for while editing."""
+    unshadowed = shot.model_copy(
+        update={"lights": tuple(_without_shadow(light) for light in shot.lights), "rays": Rays()}
+    )
+    yield measure(
+        "edit to picture, 640x360 rough, encoded, no rays",
+        lambda n: sketch(_edited(unshadowed, n), 10, 640, 360, "rough", View(), "jpeg"),
+        times=30,
+        goal=30,
+    )
     yield measure(
         "edit to picture, 640x360 rough, encoded",
         lambda n: sketch(_edited(shot, n), 10, 640, 360, "rough", View(), "jpeg"),
         times=30,
-        goal=30,
     )
     yield measure(
         "edit to picture, 1280x720 final, encoded PNG",
@@ -195,6 +210,42 @@ def visibility(shot: Shot) -> Iterator[Figure]:
     yield single("the same samples cast with Embree from Python", statistics.median(cast), "ms")
     ratios.sort()
     yield Figure("visibility: times faster than Embree", ratios[2], ratios[0], ratios[-1], "x", 30, at_least=True)
+
+
+def million(shot: Shot) -> Iterator[Figure]:
+    """A set of a million triangles, from nothing and again, against the demo shot's seven thousand."""
+    balls = tuple(
+        Solid(
+            id=f"ball-{number}",
+            shape="ball",
+            steps=64,
+            placement=Placement(position=(180.0 * (number % 4) - 270, 180.0 * (number // 4) - 270, 0)),
+        )
+        for number in range(16)
+    )
+    heavy = shot.model_copy(update={"elements": balls})
+    assets = AssetFolder(assets_folder())
+    started = time.perf_counter()
+    snapshot = without_rays(resolve(heavy, 1, assets))
+    render(snapshot, QUALITIES["check"])
+    taken = time.perf_counter() - started
+    yield single("triangles of the heavy set", sum(len(mesh.triangles) for mesh in snapshot.meshes) / 1e6, "M")
+    yield single("its first picture, 1280x720 check", taken, "s", 3)
+    light = without_rays(resolve(shot, 10, assets))
+    ratios = []
+    for _ in range(5):
+        few = measure("", lambda n: render(light, QUALITIES["check"]), times=3, warm=1).median
+        ratios.append(measure("", lambda n: render(snapshot, QUALITIES["check"]), times=3, warm=1).median / few)
+    ratios.sort()
+    yield Figure("its later pictures to those of 7,000 triangles", ratios[2], ratios[0], ratios[-1], "x", 4)
+
+
+def limits(shot: Shot) -> Iterator[Figure]:
+    """What this machine can do at all."""
+    source = np.ones(16 * 1024 * 1024, np.float32)
+    target = np.empty_like(source)
+    taken = measure("", lambda n: np.copyto(target, source), times=9).median
+    yield single("memory copied, one thread", source.nbytes / taken / 1e6, "GB/s")
 
 
 def geometry(shot: Shot) -> Iterator[Figure]:

@@ -40,16 +40,16 @@ def _seen_light(  # type: ignore[no-untyped-def]
     red, green, blue = finishes[finish, 5], finishes[finish, 6], finishes[finish, 7]
     shading = finishes[finish, _SHADING]
     if shading == _TONE_BANDS:
-        _, amount, _ = light_amount(px, py, pz, nx, ny, nz, finish, lights, touched, ambients, nothing, _ONE)
+        _, amount, _ = light_amount(px, py, pz, nx, ny, nz, finish, lights, touched, ambients, nothing, 0, _ONE)
         tone_r, tone_g, tone_b = tone_at(amount, _ZERO, finish, finishes)
         return red + tone_r, green + tone_g, blue + tone_b
     if shading == _UNLIT:
         return red + finishes[finish, 0], green + finishes[finish, 1], blue + finishes[finish, 2]
     matt_r, matt_g, matt_b, high_r, high_g, high_b = _direct_light(
-        px, py, pz, nx, ny, nz, vx, vy, vz, finish, finishes, lights, touched, nothing
+        px, py, pz, nx, ny, nz, vx, vy, vz, finish, finishes, lights, touched, nothing, 0
     )
     around_r, around_g, around_b = _light_around(
-        nx, ny, nz, vx, vy, vz, finish, finishes, ambients, maps, table, _ONE, nothing
+        nx, ny, nz, vx, vy, vz, finish, finishes, ambients, maps, table, _ONE, nothing, 0, 0
     )
     red, green, blue = (
         red + matt_r + high_r + around_r,
@@ -58,7 +58,25 @@ def _seen_light(  # type: ignore[no-untyped-def]
     )
     if finishes[finish, _COAT] > _ZERO:
         coat_r, coat_g, coat_b, mirror_r, mirror_g, mirror_b, through = coat_light(
-            px, py, pz, nx, ny, nz, vx, vy, vz, finish, finishes, lights, touched, ambients, maps, table, nothing, _ONE
+            px,
+            py,
+            pz,
+            nx,
+            ny,
+            nz,
+            vx,
+            vy,
+            vz,
+            finish,
+            finishes,
+            lights,
+            touched,
+            ambients,
+            maps,
+            table,
+            nothing,
+            0,
+            _ONE,
         )
         red, green, blue = (
             red * through + coat_r + mirror_r,
@@ -109,7 +127,7 @@ def mirror(  # type: ignore[no-untyped-def]
         flags = np.empty(2 * _PACKET, np.int32)
         valid = flags[((64 - (flags.ctypes.data & 63)) // 4) % _PACKET :]
         valid_address = valid.ctypes.data
-        nothing = rayed[0, 0:0]
+        nothing = rayed[0:0]
         flow, taken = np.empty((_PACKET, 3), np.float32), np.empty((_PACKET, 3), np.float32)
         for k in range(_PACKET):
             ray[7 * _PACKET + k] = _ZERO

@@ -26,7 +26,7 @@ if TYPE_CHECKING:
     from zeitbild.resolve.snapshot import Snapshot
 
 #: Part of every frame key: raise it whenever the same snapshot would give other pixels.
-RENDERER_VERSION = 6
+RENDERER_VERSION = 7
 
 
 def _lay_under(beauty: NDArray[np.float32], backdrop: tuple[float, float, float]) -> None:
@@ -171,8 +171,9 @@ def _draw(
                 light.ambients,
                 light.maps,
                 light.table,
-                rayed,
-                len(light.rows),
+                rayed.spots,
+                rayed.lift,
+                rayed.values,
                 snapshot.bounces > 0,
                 hard,
                 alpha,

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -26,6 +27,18 @@ if TYPE_CHECKING:
 _LIFT = 2e-4
 
 
+@dataclass(frozen=True, slots=True, eq=False)
+class Rayed:
+    """Where fragments stand and what their rays found out; of no length if none were needed.
+
+    spots [fragments, SPOT] and lift from ``tracing.locate``; values [fragments, L + BEHIND_LIGHTS].
+    """
+
+    spots: NDArray[np.float32]
+    lift: np.float32
+    values: NDArray[np.float32]
+
+
 def cast_rays(
     snapshot: Snapshot,
     quality: Quality,
@@ -33,16 +46,16 @@ def cast_rays(
     light: Lighting,
     fragments: Fragments,
     depth: NDArray[np.float32],
-) -> NDArray[np.float32]:
-    """What rays found out about every fragment [fragments, L + BEHIND_LIGHTS]; of no length if none are needed.
+) -> Rayed:
+    """What rays found out about every fragment.
 
     Columns: share of each light that is seen, openness, mirrored light (three) and the share of mirror rays that met
-    something. Hold ``kernels.PARALLEL``.
+    something. Good until the next picture. Hold ``kernels.PARALLEL``.
     """
     count = len(light.rows)
     shadowed = light.rows[:, SHADOWS] > 0
     if not (shadowed.any() or snapshot.occlusion > 0 or snapshot.bounces):
-        return np.empty((0, count + BEHIND_LIGHTS), np.float32)
+        return Rayed(np.empty((0, SPOT), np.float32), np.float32(0), np.empty((0, count + BEHIND_LIGHTS), np.float32))
     height, width = depth.shape
     scene, camera = stage.scene, snapshot.camera
     right, up, forward = camera.axes.astype(np.float32)
@@ -138,7 +151,7 @@ def cast_rays(
     shared[count] = snapshot.occlusion > 0
     shared[count + 1 :] = snapshot.bounces > 0
     if not shared.any():
-        return rayed
+        return Rayed(spots, lift, rayed)
     smoothed = kept("smoothed", rayed.shape, np.float32)
     smooth(
         order,
@@ -159,4 +172,4 @@ def cast_rays(
         rayed,
         smoothed,
     )
-    return smoothed
+    return Rayed(spots, lift, smoothed)

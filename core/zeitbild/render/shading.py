@@ -129,11 +129,11 @@ def _table_entry(table, n_v, rough):  # type: ignore[no-untyped-def]
 
 
 @inlined_kernel
-def direct_light(px, py, pz, nx, ny, nz, vx, vy, vz, finish, finishes, lights, touched, seen):  # type: ignore[no-untyped-def]
+def direct_light(px, py, pz, nx, ny, nz, vx, vy, vz, finish, finishes, lights, touched, rayed, f):  # type: ignore[no-untyped-def]
     """Six numbers: diffuse and highlight radiance of all lights at a point.
 
     Point p, unit normal n and view v (towards the eye); finish the row in finishes [F, FINISH_ROW]; lights [L, ROW];
-    touched [L, F] uint8; seen [>= L] share of each light that is not in shadow, or empty where nothing casts any.
+    touched [L, F] uint8; rayed [fragments, >= L] share of each light that reaches fragment f, or of no length: all does.
     """
     base_r, base_g, base_b = finishes[finish, 0], finishes[finish, 1], finishes[finish, 2]
     rough, metal = finishes[finish, 3], finishes[finish, 4]
@@ -160,8 +160,9 @@ def direct_light(px, py, pz, nx, ny, nz, vx, vy, vz, finish, finishes, lights, t
             strength = _ONE
         else:
             diffuse, strength, lx, ly, lz = reach(light, px, py, pz, nx, ny, nz, rx, ry, rz, alpha)
-        if seen.shape[0] > 0:
-            diffuse, strength = diffuse * seen[number], strength * seen[number]
+        if rayed.shape[0] > 0:
+            share = rayed[f, number]
+            diffuse, strength = diffuse * share, strength * share
         if diffuse <= _ZERO and (strength <= _ZERO or nx * lx + ny * ly + nz * lz <= _ZERO):
             continue
         lobe, fifth = highlight_lobe(nx, ny, nz, vx, vy, vz, lx, ly, lz, n_v, alpha)
@@ -206,19 +207,22 @@ def mirror_light(nx, ny, nz, vx, vy, vz, finish, finishes, ambients, maps, table
 
 
 @inlined_kernel
-def light_around(nx, ny, nz, vx, vy, vz, finish, finishes, ambients, maps, table, openness, mirrored):  # type: ignore[no-untyped-def]
+def light_around(nx, ny, nz, vx, vy, vz, finish, finishes, ambients, maps, table, openness, rayed, f, first):  # type: ignore[no-untyped-def]
     """Three numbers: radiance of a point by ambient light and the environment.
 
-    ambients [F, 3]; maps and table from ``environment``; openness the share of the half sphere that is open; mirrored
-    [4] radiance that mirror rays met and the share of them that met something, or empty where none were cast.
+    ambients [F, 3]; maps and table from ``environment``; openness the share of the half sphere that is open; from column
+    first of rayed on stand the radiance that fragment f's mirror rays met and the share of them that met something; first
+    is 0 where none were cast.
     """
     red, green, blue, share_r, share_g, share_b, scale, bias = mirror_light(
         nx, ny, nz, vx, vy, vz, finish, finishes, ambients, maps, table
     )
     rough, rest = finishes[finish, 3], _ONE - finishes[finish, 4]
-    if mirrored.shape[0] > 0:
-        clear = _ONE - mirrored[3]
-        red, green, blue = red * clear + mirrored[0], green * clear + mirrored[1], blue * clear + mirrored[2]
+    if first > 0:
+        clear = _ONE - rayed[f, first + 3]
+        red = red * clear + rayed[f, first]
+        green = green * clear + rayed[f, first + 1]
+        blue = blue * clear + rayed[f, first + 2]
     elif openness < _ONE:
         # What a corner keeps away from a reflection (Lagarde and de Rousiers 2014, Moving Frostbite to Physically
         # Based Rendering, listing 26, from memory).
@@ -236,7 +240,7 @@ def light_around(nx, ny, nz, vx, vy, vz, finish, finishes, ambients, maps, table
     return red, green, blue
 
 
-@kernel
+@inlined_kernel
 def edges_at(edges, t, x, y):  # type: ignore[no-untyped-def]
     """Edge functions of triangle t at picture coordinates; none is negative inside."""
     return (
@@ -246,26 +250,38 @@ def edges_at(edges, t, x, y):  # type: ignore[no-untyped-def]
     )
 
 
+@kernel
+def onto_triangle(edges, t, x, y, a, b, c):  # type: ignore[no-untyped-def]
+    """The place on triangle t nearest to (x, y) outside it, where its edge functions are a, b, c.
+
+    The mean of several triangles' samples may lie outside the one that stands for them. Cutting off negative shares
+    would lead far along a triangle that is seen edge-on.
+    """
+    for _ in range(2):
+        across, down, worst = 0.0, 0.0, 1e-12
+        for k in range(3):
+            value = a if k == 0 else (b if k == 1 else c)
+            if value >= 0.0:
+                continue
+            gx, gy = edges[t, 3 * k], edges[t, 3 * k + 1]
+            steep = gx * gx + gy * gy
+            if value * value > worst * steep:
+                worst = value * value / steep
+                across, down = -value * gx / steep, -value * gy / steep
+        if across == 0.0 and down == 0.0:
+            break
+        x, y = x + across, y + down
+        a, b, c = edges_at(edges, t, x, y)
+    return x, y
+
+
 @inlined_kernel
 def surface_at(edges, triangles, vertices, normals, t, x, y, eye):  # type: ignore[no-untyped-def]
     """Nine numbers: position, unit normal and unit view of triangle t under picture coordinates (x, y)."""
     a, b, c = edges_at(edges, t, x, y)
     if a < 0.0 or b < 0.0 or c < 0.0:
-        # The mean of several triangles' samples may lie outside this one: take the nearest place on it. Not by
-        # cutting off negative shares, which on a triangle seen edge-on leads far along it.
-        for _ in range(3):
-            side, worst = -1, 1e-9
-            for k in range(3):
-                value = a if k == 0 else (b if k == 1 else c)
-                steep = math.sqrt(edges[t, 3 * k] * edges[t, 3 * k] + edges[t, 3 * k + 1] * edges[t, 3 * k + 1])
-                if -value > worst * steep:
-                    side, worst = 3 * k, -value / steep
-            if side < 0:
-                break
-            steep = math.sqrt(edges[t, side] * edges[t, side] + edges[t, side + 1] * edges[t, side + 1])
-            x += worst * edges[t, side] / steep
-            y += worst * edges[t, side + 1] / steep
-            a, b, c = edges_at(edges, t, x, y)
+        x, y = onto_triangle(edges, t, x, y, a, b, c)
+        a, b, c = edges_at(edges, t, x, y)
         a, b, c = max(0.0, a), max(0.0, b), max(0.0, c)
     # The shares must make one, or the point leaves the surface.
     total = 1.0 / max(a + b + c, 1e-300)
@@ -291,7 +307,7 @@ _surface_at = kernel(surface_at.py_func)
 
 
 @kernel
-def light_amount(px, py, pz, nx, ny, nz, finish, lights, touched, ambients, seen, openness):  # type: ignore[no-untyped-def]
+def light_amount(px, py, pz, nx, ny, nz, finish, lights, touched, ambients, rayed, f, openness):  # type: ignore[no-untyped-def]
     """Three numbers: the amount of matt light where sharp shadows fall, where they do not, and the share that is lit.
 
     1 is a white sun of strength 1 that shines straight on. A pixel on the border of a sharp shadow has a share between 0
@@ -310,7 +326,7 @@ def light_amount(px, py, pz, nx, ny, nz, finish, lights, touched, ambients, seen
         amount = diffuse * (
             np.float32(0.2126) * light[7] + np.float32(0.7152) * light[8] + np.float32(0.0722) * light[9]
         )
-        share = seen[number] if seen.shape[0] > 0 else _ONE
+        share = rayed[f, number] if rayed.shape[0] > 0 else _ONE
         mean += share * amount
         if light[16] == _ZERO and light[0] <= _ONE:
             dark += amount if share >= _ONE else _ZERO
@@ -342,11 +358,27 @@ def tone_at(amount, width, finish, finishes):  # type: ignore[no-untyped-def]
 
 @kernel
 def tones_across(  # type: ignore[no-untyped-def]
-    edges, triangles, vertices, normals, t, x, y, eye, finish, finishes, lights, touched, ambients, seen, openness, hard
+    edges,
+    triangles,
+    vertices,
+    normals,
+    t,
+    x,
+    y,
+    eye,
+    finish,
+    finishes,
+    lights,
+    touched,
+    ambients,
+    rayed,
+    f,
+    openness,
+    hard,
 ):
     """Colour of tone bands in a pixel about (x, y); hard takes the tone of its middle alone. See ``shade``."""
     px, py, pz, nx, ny, nz, _, _, _ = _surface_at(edges, triangles, vertices, normals, t, x, y, eye)
-    dark, bright, lit = light_amount(px, py, pz, nx, ny, nz, finish, lights, touched, ambients, seen, openness)
+    dark, bright, lit = light_amount(px, py, pz, nx, ny, nz, finish, lights, touched, ambients, rayed, f, openness)
     if hard:
         return tone_at(bright if lit >= _HALF else dark, _ZERO, finish, finishes)
     square = _ZERO
@@ -361,7 +393,7 @@ def tones_across(  # type: ignore[no-untyped-def]
             y + np.float32(0.5 * axis),
             eye,
         )
-        _, other, _ = light_amount(px, py, pz, nx, ny, nz, finish, lights, touched, ambients, seen, openness)
+        _, other, _ = light_amount(px, py, pz, nx, ny, nz, finish, lights, touched, ambients, rayed, f, openness)
         square += (_TWO * (other - bright)) * (_TWO * (other - bright))
     width = math.sqrt(square)
     red, green, blue = tone_at(bright, width, finish, finishes)
@@ -377,7 +409,7 @@ def tones_across(  # type: ignore[no-untyped-def]
 
 @kernel
 def coat_light(  # type: ignore[no-untyped-def]
-    px, py, pz, nx, ny, nz, vx, vy, vz, finish, finishes, lights, touched, ambients, maps, table, seen, openness
+    px, py, pz, nx, ny, nz, vx, vy, vz, finish, finishes, lights, touched, ambients, maps, table, rayed, f, openness
 ):
     """Seven numbers: highlights of a clear coat, what it mirrors of the surroundings, and the share it lets through.
 
@@ -396,8 +428,8 @@ def coat_light(  # type: ignore[no-untyped-def]
         _, strength, lx, ly, lz = reach(light, px, py, pz, nx, ny, nz, rx, ry, rz, alpha)
         lobe, fifth = highlight_lobe(nx, ny, nz, vx, vy, vz, lx, ly, lz, n_v, alpha)
         lobe *= strength * coat * (DIELECTRIC + (_ONE - DIELECTRIC) * fifth)
-        if seen.shape[0] > 0:
-            lobe *= seen[number]
+        if rayed.shape[0] > 0:
+            lobe *= rayed[f, number]
         high_r, high_g, high_b = high_r + lobe * light[7], high_g + lobe * light[8], high_b + lobe * light[9]
     scale, bias = _table_entry(table, n_v, rough)
     share = coat * (DIELECTRIC * scale + bias)
@@ -442,8 +474,9 @@ def shade(  # type: ignore[no-untyped-def]
     ambients,
     maps,
     table,
+    spots,
+    lift_share,
     rayed,
-    light_columns,
     bounced,
     hard,
     alpha,
@@ -454,8 +487,8 @@ def shade(  # type: ignore[no-untyped-def]
 
     A tile owns its pixels, so the sum's order never depends on threads. vertices [V, 3] float32 and normals [T, 3, 3]
     world; finish_of [T]; eye [4] from
-    ``stage.viewpoint``. rayed [fragments, ..] as ``tracing.trace`` leaves it, or of no length: then nothing is
-    in shadow; light_columns 0 or L, bounced False or True tell which of its columns were filled. hard: tones have no
+    ``stage.viewpoint``. spots, lift_share and rayed as ``secondary.cast_rays`` gives them, or of no length: then
+    nothing is in shadow; bounced tells if rayed holds what mirrors show. hard: tones have no
     borders between pixels. planes [H, W, PLANES]
     or of no length: then only beauty is wanted.
     """
@@ -471,19 +504,29 @@ def shade(  # type: ignore[no-untyped-def]
                     planes[row, column, :] = _ZERO
         for f in range(tile * room, tile * room + counts[tile]):
             t = np.uint64(triangle[f])
-            px, py, pz, nx, ny, nz, vx, vy, vz = surface_at(
-                edges, triangles, vertices, normals, t, where[f, 0], where[f, 1], eye
-            )
+            if spots.shape[0] > 0:
+                nx, ny, nz = spots[f, 3], spots[f, 4], spots[f, 5]
+                vx, vy, vz = spots[f, 9], spots[f, 10], spots[f, 11]
+                px, py, pz = spots[f, 0], spots[f, 1], spots[f, 2]
+                # Back from where rays start to the surface.
+                lift = lift_share
+                if eye[3] > _ZERO:
+                    dx, dy, dz = px - eye[0], py - eye[1], pz - eye[2]
+                    lift *= math.sqrt(dx * dx + dy * dy + dz * dz)
+                px, py, pz = px - spots[f, 6] * lift, py - spots[f, 7] * lift, pz - spots[f, 8] * lift
+            else:
+                px, py, pz, nx, ny, nz, vx, vy, vz = surface_at(
+                    edges, triangles, vertices, normals, t, where[f, 0], where[f, 1], eye
+                )
             finish = finish_of[t]
-            rays = rayed[f] if rayed.shape[0] > 0 else rayed[0:0, 0]
-            openness = rays[lights.shape[0]] if rays.shape[0] > 0 else _ONE
-            first = lights.shape[0] + 1
+            openness = rayed[f, lights.shape[0]] if rayed.shape[0] > 0 else _ONE
+            first = lights.shape[0] + 1 if bounced else 0
             glow_r, glow_g, glow_b = finishes[finish, 5], finishes[finish, 6], finishes[finish, 7]
             high_r = high_g = high_b = around_r = around_g = around_b = _ZERO
             shading = finishes[finish, _SHADING]
             if shading == _METAL_ROUGH:
                 matt_r, matt_g, matt_b, high_r, high_g, high_b = direct_light(
-                    px, py, pz, nx, ny, nz, vx, vy, vz, finish, finishes, lights, touched, rays[:light_columns]
+                    px, py, pz, nx, ny, nz, vx, vy, vz, finish, finishes, lights, touched, rayed, f
                 )
                 around_r, around_g, around_b = light_around(
                     nx,
@@ -498,7 +541,9 @@ def shade(  # type: ignore[no-untyped-def]
                     maps,
                     table,
                     openness,
-                    rays[first : first + 4] if bounced else rays[0:0],
+                    rayed,
+                    f,
+                    first,
                 )
                 if finishes[finish, _COAT] > _ZERO:
                     coat_r, coat_g, coat_b, mirror_r, mirror_g, mirror_b, through = coat_light(
@@ -518,7 +563,8 @@ def shade(  # type: ignore[no-untyped-def]
                         ambients,
                         maps,
                         table,
-                        rays[:light_columns],
+                        rayed,
+                        f,
                         openness,
                     )
                     matt_r, matt_g, matt_b = matt_r * through, matt_g * through, matt_b * through
@@ -546,7 +592,8 @@ def shade(  # type: ignore[no-untyped-def]
                     lights,
                     touched,
                     ambients,
-                    rays[:light_columns],
+                    rayed,
+                    f,
                     openness,
                     hard,
                 )
@@ -562,10 +609,10 @@ def shade(  # type: ignore[no-untyped-def]
             beauty[row, column, 2] += part * (matt_b + high_b + around_b + glow_b)
             if planes.shape[0] > 0:
                 lit = _ONE
-                if light_columns > 0:
+                if rayed.shape[0] > 0 and lights.shape[0] > 0:
                     lit = _ZERO
-                    for number in range(light_columns):
-                        lit += rays[number] / np.float32(light_columns)
+                    for number in range(lights.shape[0]):
+                        lit += rayed[f, number] / np.float32(lights.shape[0])
                 own = planes[row, column]
                 own[0], own[1], own[2] = own[0] + part * matt_r, own[1] + part * matt_g, own[2] + part * matt_b
                 own[3], own[4], own[5] = own[3] + part * high_r, own[4] + part * high_g, own[5] + part * high_b

@@ -46,7 +46,8 @@ def direct(
         _finish(base, rough, metal),
         light_rows(lights),
         np.ones((len(lights), 1), np.uint8),
-        np.empty(0, np.float32),
+        np.empty((0, 1), np.float32),
+        0,
     )
     return float(result[0]), float(result[3])
 
@@ -71,7 +72,9 @@ def around(
             environment_maps(environment),
             reflectance_table(),
             np.float32(1),
-            np.empty(0, np.float32),
+            np.empty((0, 1), np.float32),
+            0,
+            0,
         )[0]
     )
 

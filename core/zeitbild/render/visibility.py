@@ -83,8 +83,8 @@ def rasterise(
     from ``edge_kernel.EDGE_SAMPLES`` samples. Hold ``kernels.PARALLEL``. Float32 outputs; depth as in ``Picture``.
     """
     count = len(triangles)
-    edges, scaled = np.empty((count, 9)), np.empty((count, 12))
-    boxes = np.empty((count, 4), np.int32)
+    edges, scaled = kept("edges", (count, 9), np.float64), kept("scaled", (count, 12), np.float64)
+    boxes = kept("boxes", (count, 4), np.int32)
     set_up(corners, order, triangles, cull, least_w, width, height, edges, scaled, boxes)
     columns, rows = -(-width // TILE), -(-height // TILE)
     starts = np.zeros(columns * rows + 1, np.int64)
