@@ -46,7 +46,7 @@ class Kinds(unittest.TestCase):
         self.assertIn("at least 0", problems(kind="sun", strength=-1)[0][1])
         self.assertIn("wider than the outer", problems(kind="spot", inner=60, outer=30)[0][1])
         self.assertEqual(problems(kind="area", shape="hexagon")[0][0], "lights.0.shape")
-        self.assertEqual(problems(kind="torch")[0][0], "lights.0")
+        self.assertEqual(problems(kind="torch")[0][0], "lights.0.kind")
         self.assertIn("finite", problems(kind="point", position=[0, float("nan"), 0])[0][1])
 
     def test_lights_never_change(self) -> None:

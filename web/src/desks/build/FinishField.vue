@@ -1,7 +1,7 @@
 <script setup lang="ts">
 /** The finish of one surface: its own values, or those that it shares with others under a name. */
 import { Menu, MenuButton, MenuItem, MenuItems } from "@headlessui/vue";
-import { computed, type VNode } from "vue";
+import { computed } from "vue";
 
 import { type JsonSchema, useOffers } from "@/api/offers";
 import { type FieldPlan } from "@/controls/fields";
@@ -96,8 +96,10 @@ function rename(name: string) {
 }
 const nameProblem = computed(() => shot.problems[`finishes.${at.value}.name`]);
 /** The menu may open below the edge of its pane. */
-function reveal(menu: VNode) {
-  (menu.el as HTMLElement | null)?.scrollIntoView({ block: "nearest" });
+function reveal(inner: unknown) {
+  if (!(inner instanceof HTMLElement)) return;
+  // Once it has its size.
+  requestAnimationFrame(() => inner.parentElement?.scrollIntoView({ block: "nearest" }));
 }
 function most(field: FieldPlan) {
   return field.schema.maxItems ?? 5;
@@ -118,8 +120,8 @@ function most(field: FieldPlan) {
         </MenuButton>
         <MenuItems
           class="absolute right-0 z-20 mt-0.5 max-h-80 w-60 overflow-y-auto rounded-sm border border-rule bg-sheet py-1 shadow focus:outline-none"
-          @vue:mounted="reveal"
         >
+          <span :ref="reveal" aria-hidden="true" />
           <div v-for="group in groups" :key="group.title" role="group" :aria-label="group.title">
             <p class="px-3 pt-1.5 pb-0.5 text-soft" aria-hidden="true">{{ group.title }}</p>
             <MenuItem v-for="item in group.items" :key="item.name" v-slot="{ active }" as="template">
