@@ -234,6 +234,11 @@ class Rays(Part):
         slider=(5, 1000),
         help="Farther things do not count.",
     )
+    samples: Literal["1", "2", "4", "8"] = choice(
+        "4",
+        "Rays a pixel, final",
+        help="For soft shadows and occlusion; half as many at check, a quarter at rough. Neighbours share theirs.",
+    )
     bounces: Annotated[int, Field(ge=0, le=3)] = Field(
         default=0,
         title="Mirror bounces",

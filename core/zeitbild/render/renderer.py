@@ -18,7 +18,7 @@ from zeitbild.render.pixel_look import PixelLook, enlarge, finish_pixels, harden
 from zeitbild.render.quality import Quality
 from zeitbild.render.sampling import SAMPLE_COUNTS, sample_offsets
 from zeitbild.render.secondary import cast_rays
-from zeitbild.render.shading import CAMERA_NORMAL, DIFFUSE, NORMAL, PLANES, SPECULAR, shade
+from zeitbild.render.shading import AROUND, CAMERA_NORMAL, DIFFUSE, EMISSION, NORMAL, PLANES, SPECULAR, shade
 from zeitbild.render.stage import Lighting, lighting_of, stage_of, viewpoint
 from zeitbild.render.visibility import rasterise
 
@@ -113,6 +113,11 @@ def _pixels(snapshot: Snapshot, look: PixelLook, quality: Quality, planes: bool)
     small = snapshot.at_raster(snapshot.width // look.enlarge, snapshot.height // look.enlarge)
     picture = _still(small, quality, 16, planes, hard=True)
     finish_pixels(look, picture.beauty, picture.depth)
+    if picture.planes is not None:
+        # What palette and outline change is light of its own: beauty stays the sum of its parts.
+        parts = (DIFFUSE, SPECULAR, AROUND, EMISSION)
+        lit = np.sum([picture.planes[..., first : first + 3] for first in parts], axis=0)
+        picture.planes[..., EMISSION : EMISSION + 3] += picture.beauty[..., :3] - lit
     large = picture.map(lambda values: enlarge(values, look.enlarge))
     identities = None if picture.identities is None else enlarge(picture.identities, look.enlarge)
     return replace(large, depth=enlarge(picture.depth, look.enlarge), identities=identities)

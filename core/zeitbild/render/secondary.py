@@ -90,9 +90,10 @@ def cast_rays(
     if shadowed.any() or snapshot.occlusion > 0:
         radius = np.float32(snapshot.occlusion_radius if snapshot.occlusion > 0 else 0)
         wanted = np.empty((0, count + 1), np.uint8)
-        pattern = ray_pattern(light.rows, quality.rays)
+        each = snapshot.rays_at(quality)
+        pattern = ray_pattern(light.rows, each)
         # One ray everywhere; the others only where a shadow has a border in the pixels around.
-        for first, last in ((0, 1), (1, quality.rays)):
+        for first, last in ((0, 1), (1, each)):
             if first == last:
                 continue
             if first:
@@ -115,7 +116,7 @@ def cast_rays(
                 OCCLUDED16,
                 stage.rays.handle,
                 pattern,
-                quality.rays,
+                each,
                 first,
                 last,
                 radius,

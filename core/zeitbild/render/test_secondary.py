@@ -122,6 +122,13 @@ class Occlusion(unittest.TestCase):
             solid = planes[..., OPENNESS][planes[..., OPENNESS] > 0.5]
             self.assertGreater(float(solid[solid > 0.99].size), 0.95 * solid.size)
 
+    def test_rays_asked_for_are_rays_cast(self) -> None:
+        shot = snapshot(quad(3), sphere(1, 48), lights=(AMBIENT,), occlusion=1.0)
+        self.assertEqual([replace(shot, rays=n).rays_at(QUALITIES["final"]) for n in (1, 2, 4, 8)], [1, 2, 4, 8])
+        self.assertEqual([replace(shot, rays=8).rays_at(one) for one in QUALITIES.values()], [2, 4, 8])
+        best, many, few = (render(replace(shot, rays=n), QUALITIES["final"]).beauty for n in (8, 4, 1))
+        self.assertLess(float(np.abs(best - many).mean()), float(np.abs(best - few).mean()))
+
     def test_many_rays_change_little(self) -> None:
         shot = snapshot(quad(3), sphere(1, 48), lights=(AMBIENT,), occlusion=1.0, occlusion_radius=4.0, eye=(6, 0, 6))
         few = render(shot, QUALITIES["final"]).beauty

@@ -46,7 +46,8 @@ class Snapshot:
 
     lights name elements by their place in ``elements``; meshes belong to elements by place. occlusion 0..1 darkens
     corners narrower than occlusion_radius; bounces is how often mirrors mirror. camera_roll in degrees; camera_span the
-    width of an orthographic picture, 0 in perspective. samples a pixel at rough, check and final. moments are the
+    width of an orthographic picture, 0 in perspective. rays a pixel at final, to each
+    light and over the half sphere; samples a pixel at rough, check and final. moments are the
     elements while the shutter is open, evenly in time, a power of two of them; empty if nothing moves. after are the
     elements' matrices one frame later, which change no picture but its motion.
     """
@@ -66,6 +67,7 @@ class Snapshot:
     bounces: int = 0
     camera_roll: float = 0.0
     camera_span: float = 0.0
+    rays: int = 4
     samples: tuple[int, int, int] = (4, 16, 64)
     filter: PixelFilter = ONE_PIXEL
     pixels: PixelLook | None = None
@@ -100,6 +102,10 @@ class Snapshot:
     def samples_at(self, quality: Quality) -> int:
         """Samples a pixel at a quality."""
         return self.samples[tuple(QUALITIES).index(quality.name)]
+
+    def rays_at(self, quality: Quality) -> int:
+        """Rays a pixel at a quality, of which ``Quality.rays`` is what four at final come down to."""
+        return max(1, self.rays * quality.rays // QUALITIES["final"].rays)
 
     def moments_at(self, quality: Quality) -> tuple[tuple[SnapshotElement, ...], ...]:
         """Moments at a quality: all at final, half of them at check, a quarter (at least two) at rough."""
@@ -254,6 +260,7 @@ def resolve(shot: Shot, frame: int, assets: AssetSource, layer: str = "") -> Sna
         occlusion=shot.rays.occlusion,
         occlusion_radius=shot.rays.occlusion_radius,
         bounces=shot.rays.bounces,
+        rays=int(shot.rays.samples),
         samples=(int(shot.sampling.rough), int(shot.sampling.check), int(shot.sampling.final)),
         filter=PixelFilter(shot.sampling.filter, shot.sampling.filter_width),
         pixels=_pixels(shot),

@@ -12,14 +12,16 @@ from PIL import Image
 
 from zeitbild.assets import AssetFolder
 from zeitbild.colour import decode, decode_hex
-from zeitbild.document.reading import read_shot
-from zeitbild.document.shot import Camera, Environment, Layer, NamedCamera, Shot
+from zeitbild.document.reading import parse_shot, read_shot
+from zeitbild.document.shot import Camera, Environment, Layer, Motion, NamedCamera, Shot
 from zeitbild.elements.solid import Solid
 from zeitbild.errors import InputError, PictureError
 from zeitbild.finishes import READY_MADE, Finish, NamedFinish, Values
 from zeitbild.pictures import read_picture
+from zeitbild.render import QUALITIES, render
 from zeitbild.render.environment import OFFSETS, SkyPicture, environment_maps, radiance
 from zeitbild.render.finish_row import COAT, FINISH_ROW, SHADING, UNLIT
+from zeitbild.render.shading import AROUND, DIFFUSE, EMISSION, SPECULAR
 from zeitbild.resolve import depth_range, frame_key, resolve
 from zeitbild.resolve.sky import check_sky
 from zeitbild.testing import NOWHERE, small_shot
@@ -44,6 +46,22 @@ class Finishes(unittest.TestCase):
         self.assertEqual(rows["paper"][SHADING], UNLIT)
         self.assertEqual(rows["lacquer"][COAT], 1)
         self.assertTrue(all(len(row) in (8, FINISH_ROW) for row in rows.values()))
+
+
+class DemoShots(unittest.TestCase):
+    def test_beauty_is_the_sum_of_its_parts_on_every_pixel(self) -> None:
+        paths = sorted((Path(__file__).parents[3] / "demo").glob("KM*.json"))
+        self.assertGreaterEqual(len(paths), 3)
+        for path in paths:
+            shot = parse_shot(path.read_text(encoding="utf-8"))
+            size = (256, 256 * shot.raster.height // shot.raster.width)
+            for blur in (0, 180):
+                blurred = shot.model_copy(update={"motion": Motion(angle=blur, moments="4")})
+                picture = render(resolve(blurred, 7, NOWHERE).at_size(*size), QUALITIES["check"], planes=True)
+                assert picture.planes is not None
+                total = sum(picture.planes[..., first : first + 3] for first in (DIFFUSE, SPECULAR, AROUND, EMISSION))
+                np.testing.assert_allclose(total, picture.beauty[..., :3], atol=1e-4, err_msg=path.name)
+                self.assertGreater(float(picture.beauty[..., 3].max()), 0.99)
 
 
 class Cameras(unittest.TestCase):
