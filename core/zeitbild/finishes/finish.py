@@ -49,6 +49,9 @@ class Values(Part):
     softness: float = number(
         0, "Softness of borders", 0, 1, step=0.01, slider=(0, 0.3), when=_TONES, help="In amount of light; 0 is hard."
     )
+    opacity: float = number(
+        1.0, "Opacity", 0, 1, step=0.01, slider=(0, 1), help="Below 1 what is behind shows through, and alpha with it."
+    )
     emission: float = number(0.0, "Emission", 0, 100, step=0.01, slider=(0, 4), help="Light of its own.")
     emission_colour: Colour = Field(
         default="#ffffff", title="Emission colour", json_schema_extra={"x-widget": "colour"}

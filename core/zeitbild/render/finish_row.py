@@ -8,7 +8,8 @@ from collections.abc import Sequence
 SHADING, COAT, COAT_ROUGHNESS, TONES, SOFTNESS, STARTS, COLOURS = 8, 9, 10, 11, 12, 13, 17
 #: Tones that a row has room for; the first starts at 0, so there is one start less.
 MOST_TONES = 5
-FINISH_ROW = COLOURS + 3 * MOST_TONES
+OPACITY = COLOURS + 3 * MOST_TONES
+FINISH_ROW = OPACITY + 1
 #: What stands in the column SHADING.
 METAL_ROUGH, TONE_BANDS, UNLIT = 0, 1, 2
 
@@ -26,6 +27,7 @@ def finish_row(
     tones: Sequence[tuple[float, Triple]] = (),
     softness: float = 0.0,
     unlit: bool = False,
+    opacity: float = 1.0,
 ) -> tuple[float, ...]:
     """Numbers of one finish, colours linear. tones: (amount of light from which on it holds, colour), rising, 2 to 5.
 
@@ -33,7 +35,7 @@ def finish_row(
     """
     if tones or unlit:
         roughness, metalness, coat = 1.0, 0.0, 0.0
-    if not (tones or unlit or coat):
+    if not (tones or unlit or coat) and opacity >= 1:
         return (*base, roughness, metalness, *emission)
     starts = [start for start, _ in tones[1:]]
     starts += [0.0] * (MOST_TONES - 1 - len(starts))
@@ -52,4 +54,10 @@ def finish_row(
         softness,
         *starts,
         *colours,
+        opacity,
     )
+
+
+def opacity_of(row: Sequence[float]) -> float:
+    """How much of what is behind a finish it hides, 0 to 1."""
+    return row[OPACITY] if len(row) > OPACITY else 1.0

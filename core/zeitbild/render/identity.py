@@ -43,7 +43,8 @@ def mark(  # type: ignore[no-untyped-def]
     vertices,
     normals,
     finish_of,
-    element_of,
+    numbers,
+    weights,
     moves,
     eye,
     identities,
@@ -51,7 +52,7 @@ def mark(  # type: ignore[no-untyped-def]
 ):
     """Fill identities [H, W, 2, SLOTS, 2] (number and coverage) and the motion in planes; see ``shading.shade``.
 
-    element_of [F] numbers the element of each finish; moves [F, 3, 4] takes a world point of it to homogeneous pixel
+    numbers [F, 2] are the element's and the finish's own, weights [F] what its coverage counts; moves [F, 3, 4] takes a world point of it to homogeneous pixel
     coordinates at the next frame.
     """
     columns = (width + _TILE - 1) // _TILE
@@ -68,9 +69,11 @@ def mark(  # type: ignore[no-untyped-def]
             t = np.uint64(triangle[f])
             finish = finish_of[t]
             row, column = top + (pixel[f] >> _SHIFT), left + (pixel[f] & _MASK)
-            part = share[f]
+            part = share[f] * weights[finish]
+            if part == _ZERO:
+                continue
             for kind in range(2):
-                number = np.float32(finish if kind == 1 else element_of[finish])
+                number = np.float32(numbers[finish, kind])
                 held = identities[row, column, kind]
                 least = 0
                 for slot in range(SLOTS):
@@ -102,17 +105,21 @@ def _projection(camera: Camera) -> NDArray[np.float64]:
     return np.column_stack([*(end - origin for end in ends), origin])
 
 
-def moves_of(snapshot: Snapshot) -> tuple[NDArray[np.int32], NDArray[np.float64]]:
-    """Element of each finish [F], and where its points will be at the next frame [F, 3, 4] (see ``mark``)."""
+def moves_of(snapshot: Snapshot) -> NDArray[np.float64]:
+    """Where the points of each finish's element will be at the next frame [F, 3, 4] (see ``mark``)."""
     projection = _projection(snapshot.camera)
     after = snapshot.after or tuple(element.matrix for element in snapshot.elements)
-    element_of: list[int] = []
     moves: list[NDArray[np.float64]] = []
-    for number, (element, next_matrix) in enumerate(zip(snapshot.elements, after, strict=True)):
+    for element, next_matrix in zip(snapshot.elements, after, strict=True):
         now, then = (np.array(matrix).reshape(4, 4) for matrix in (element.matrix, next_matrix))
         # What is flattened to nothing has no way back from the world; it counts as standing.
         still = abs(np.linalg.det(now)) < 1e-12
         move = projection if still else projection @ then @ np.linalg.inv(now)
-        element_of += [number] * len(element.finishes)
         moves += [move] * len(element.finishes)
-    return np.array(element_of, np.int32), np.array(moves)
+    return np.array(moves)
+
+
+def numbers_of(snapshot: Snapshot) -> list[tuple[int, int]]:
+    """Numbers of element and finish of every finish of a snapshot, in the order of its elements."""
+    owners = [place for place, element in enumerate(snapshot.elements) for _ in element.finishes]
+    return [(place, number) for number, place in enumerate(owners)]

@@ -11,13 +11,15 @@ from numpy.typing import NDArray
 
 from zeitbild.kernels import PARALLEL
 from zeitbild.render.camera import DepthScale
-from zeitbild.render.identity import SLOTS, mark, moves_of
+from zeitbild.render.finish_row import OPACITY, opacity_of
+from zeitbild.render.identity import SLOTS, mark, moves_of, numbers_of
 from zeitbild.render.picture import NO_DEPTH, Picture
 from zeitbild.render.pixel_filter import ONE_PIXEL
 from zeitbild.render.pixel_look import PixelLook, enlarge, finish_pixels, harden
 from zeitbild.render.quality import Quality
 from zeitbild.render.sampling import SAMPLE_COUNTS, sample_offsets
 from zeitbild.render.secondary import cast_rays
+from zeitbild.render.see_through import lay_over, see_through_places
 from zeitbild.render.shading import AROUND, CAMERA_NORMAL, DIFFUSE, EMISSION, NORMAL, PLANES, SPECULAR, shade
 from zeitbild.render.stage import Lighting, lighting_of, stage_of, viewpoint
 from zeitbild.render.visibility import rasterise
@@ -26,7 +28,7 @@ if TYPE_CHECKING:
     from zeitbild.resolve.snapshot import Snapshot
 
 #: Part of every frame key: raise it whenever the same snapshot would give other pixels.
-RENDERER_VERSION = 7
+RENDERER_VERSION = 8
 
 
 def _lay_under(beauty: NDArray[np.float32], backdrop: tuple[float, float, float]) -> None:
@@ -64,6 +66,36 @@ def _still(
     hard: bool = False,
 ) -> Picture:
     """The set at one moment, nothing behind it; shift moves the samples, in pixels; hard gives pixels whole."""
+    numbers = numbers_of(snapshot)
+    veiled = see_through_places(snapshot)
+    if not veiled:
+        return _solid(snapshot, quality, samples, planes, shift, hard, numbers)
+    solid = tuple(place for place in range(len(snapshot.elements)) if place not in veiled)
+
+    def part(*places: int, shown: int | None = None) -> Picture:
+        own = [one for place in places for one in numbers if one[0] == place]
+        return _solid(snapshot.only(places), quality, samples, planes, shift, hard, own, shown)
+
+    picture = part(*solid)
+    for place in veiled:
+        lay_over(part(*solid, place, shown=place), picture)
+    return picture
+
+
+def _solid(
+    snapshot: Snapshot,
+    quality: Quality,
+    samples: int,
+    planes: bool,
+    shift: tuple[float, float],
+    hard: bool,
+    numbers: list[tuple[int, int]],
+    shown: int | None = None,
+) -> Picture:
+    """All elements as if nothing showed through them, or, of the element numbered ``shown``, what it hides of the rest.
+
+    numbers are those of element and finish of each finish (``identity.numbers_of``).
+    """
     width, height = snapshot.width, snapshot.height
     new = np.empty if snapshot.elements else np.zeros
     groups = dict.fromkeys(light.group for light in snapshot.lights if light.shape != "ambient")
@@ -75,7 +107,7 @@ def _still(
         np.full((height, width, 2, SLOTS, 2), (-1, 0), np.float32) if planes else None,
     )
     if snapshot.elements:
-        _draw(snapshot, quality, samples, shift, hard, picture)
+        _draw(snapshot, quality, samples, shift, hard, numbers, shown, picture)
     return picture
 
 
@@ -110,7 +142,7 @@ def _blurred(snapshot: Snapshot, quality: Quality, planes: bool) -> Picture:
 
 def _pixels(snapshot: Snapshot, look: PixelLook, quality: Quality, planes: bool) -> Picture:
     """The small raster of the pixel look, enlarged. It looks the same at every quality but for its rays."""
-    small = snapshot.at_raster(snapshot.width // look.enlarge, snapshot.height // look.enlarge)
+    small = _belonging(snapshot.at_raster(snapshot.width // look.enlarge, snapshot.height // look.enlarge))
     picture = _still(small, quality, 16, planes, hard=True)
     finish_pixels(look, picture.beauty, picture.depth)
     if picture.planes is not None:
@@ -123,15 +155,37 @@ def _pixels(snapshot: Snapshot, look: PixelLook, quality: Quality, planes: bool)
     return replace(large, depth=enlarge(picture.depth, look.enlarge), identities=identities)
 
 
+def _belonging(snapshot: Snapshot) -> Snapshot:
+    """The snapshot without what is more see-through than not, and the rest opaque: a pixel belongs or does not."""
+
+    def hides(place: int) -> bool:
+        return any(opacity_of(finish) >= 0.5 for finish in snapshot.elements[place].finishes)
+
+    kept = snapshot.only(tuple(place for place in range(len(snapshot.elements)) if hides(place)))
+    opaque = tuple(replace(one, finishes=tuple(finish[:OPACITY] for finish in one.finishes)) for one in kept.elements)
+    return replace(kept, elements=opaque)
+
+
 def _draw(
-    snapshot: Snapshot, quality: Quality, samples: int, shift: tuple[float, float], hard: bool, picture: Picture
+    snapshot: Snapshot,
+    quality: Quality,
+    samples: int,
+    shift: tuple[float, float],
+    hard: bool,
+    numbers: list[tuple[int, int]],
+    shown: int | None,
+    picture: Picture,
 ) -> None:
-    """Fill every plane that a new picture has."""
+    """Fill every plane that a new picture has; see ``_solid``."""
     height, width = picture.depth.shape
     camera = snapshot.camera
     stage = stage_of(snapshot)
     scene = stage.scene
     light = lighting_of(snapshot)
+    numbered = np.array(numbers, np.int32).reshape(-1, 2)
+    weights = np.empty(0, np.float32)
+    if shown is not None:
+        weights = np.where(numbered[:, 0] == shown, light.finishes[:, OPACITY], np.float32(0)).astype(np.float32)
     distances = camera.distance(scene.vertices)
     scale = DepthScale.of(camera, distances)
     with PARALLEL:
@@ -181,6 +235,7 @@ def _draw(
                 rayed.values,
                 snapshot.bounces > 0,
                 hard,
+                weights,
                 alpha,
                 beauty,
                 planes,
@@ -195,7 +250,6 @@ def _draw(
             lit_by(light.of_group(snapshot.lights, name), scratch, picture.planes)
             values[:] = picture.planes[..., DIFFUSE : DIFFUSE + 3] + picture.planes[..., SPECULAR : SPECULAR + 3]
         lit_by(light, picture.beauty, picture.planes)
-        element_of, moves = moves_of(snapshot)
         mark(
             fragments.order,
             fragments.pixel,
@@ -210,8 +264,9 @@ def _draw(
             stage.vertices,
             scene.normals,
             scene.finish_of,
-            element_of,
-            moves,
+            numbered,
+            weights if shown is not None else np.ones(len(numbered), np.float32),
+            moves_of(snapshot),
             viewpoint(camera),
             picture.identities,
             picture.planes,

@@ -479,11 +479,13 @@ def shade(  # type: ignore[no-untyped-def]
     rayed,
     bounced,
     hard,
+    weights,
     alpha,
     beauty,
     planes,
 ):
-    """Shade every fragment into its pixel of beauty [H, W, 4]; every pixel is written, its last value is alpha [H, W].
+    """Shade every fragment into its pixel of beauty [H, W, 4]; every pixel is written, its last value is alpha [H, W],
+    or, if there are weights [F] (else of no length), what fragments cover times the weight of their finish.
 
     A tile owns its pixels, so the sum's order never depends on threads. vertices [V, 3] float32 and normals [T, 3, 3]
     world; finish_of [T]; eye [4] from
@@ -499,11 +501,17 @@ def shade(  # type: ignore[no-untyped-def]
         for row in range(top, min(top + _TILE, beauty.shape[0])):
             for column in range(left, min(left + _TILE, width)):
                 beauty[row, column, 0] = beauty[row, column, 1] = beauty[row, column, 2] = _ZERO
-                beauty[row, column, 3] = alpha[row, column]
+                beauty[row, column, 3] = alpha[row, column] if weights.shape[0] == 0 else _ZERO
                 if planes.shape[0] > 0:
                     planes[row, column, :] = _ZERO
         for f in range(tile * room, tile * room + counts[tile]):
             t = np.uint64(triangle[f])
+            part = share[f]
+            if weights.shape[0] > 0:
+                part *= weights[finish_of[t]]
+                if part == _ZERO:
+                    continue
+                beauty[top + (pixel[f] >> _SHIFT), left + (pixel[f] & _MASK), 3] += part
             if spots.shape[0] > 0:
                 nx, ny, nz = spots[f, 3], spots[f, 4], spots[f, 5]
                 vx, vy, vz = spots[f, 9], spots[f, 10], spots[f, 11]
@@ -603,7 +611,6 @@ def shade(  # type: ignore[no-untyped-def]
                 glow_g += finishes[finish, 1]
                 glow_b += finishes[finish, 2]
             row, column = top + (pixel[f] >> _SHIFT), left + (pixel[f] & _MASK)
-            part = share[f]
             beauty[row, column, 0] += part * (matt_r + high_r + around_r + glow_r)
             beauty[row, column, 1] += part * (matt_g + high_g + around_g + glow_g)
             beauty[row, column, 2] += part * (matt_b + high_b + around_b + glow_b)

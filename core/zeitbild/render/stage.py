@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from zeitbild.render.camera import Camera
 from zeitbild.render.environment import environment_maps, reflectance_table
-from zeitbild.render.finish_row import FINISH_ROW, METAL_ROUGH, SHADING, UNLIT
+from zeitbild.render.finish_row import FINISH_ROW, METAL_ROUGH, OPACITY, SHADING, UNLIT
 from zeitbild.render.lighting import light_rows
 from zeitbild.render.rays import RayScene
 from zeitbild.render.scene import Scene, gather
@@ -38,21 +38,27 @@ class Stage:
         return self._rays
 
 
+#: Stages kept, and the triangles up to which more than one is: sets with see-through elements are drawn in parts.
+_MOST, _SMALL = 6, 100_000
 _last: dict[Any, Stage] = {}
 
 
 def stage_of(snapshot: Snapshot) -> Stage:
-    """The stage of a snapshot's elements: that of the last call, if nothing moved and nothing changed its shape."""
+    """The stage of a snapshot's elements: one of the last calls', if nothing moved and nothing changed its shape."""
     key = tuple(
         (id(mesh), element.matrix, len(element.finishes))
         for element, mesh in zip(snapshot.elements, snapshot.meshes, strict=True)
     )
-    found = _last.get(key)
+    found = _last.pop(key, None)
     if found is None:
-        # Before the new one is made, so that memory never holds two.
-        _last.clear()
+        # Before the new one is made, so that memory never holds two large ones.
+        small = sum(len(mesh.triangles) for mesh in snapshot.meshes) < _SMALL
+        while len(_last) >= (_MOST if small else 1):
+            del _last[next(iter(_last))]
+        if not small:
+            _last.clear()
         found = Stage(gather(snapshot), snapshot.meshes)
-        _last[key] = found
+    _last[key] = found
     return found
 
 
@@ -101,6 +107,7 @@ def lighting_of(snapshot: Snapshot) -> Lighting:
     owned = [(place, finish) for place, element in enumerate(snapshot.elements) for finish in element.finishes]
     finishes = np.zeros((len(owned), FINISH_ROW), np.float32)
     for row, (_, finish) in zip(finishes, owned, strict=True):
+        row[OPACITY] = 1
         row[: len(finish)] = finish
     ambients = np.zeros((len(owned), 3), np.float32)
     touched = []

@@ -9,6 +9,7 @@ import numpy as np
 from zeitbild.lights import LightSource
 from zeitbild.render import QUALITIES, Picture, render
 from zeitbild.render.finish_row import FINISH_ROW, finish_row
+from zeitbild.render.pixel_look import PixelLook
 from zeitbild.render.shading import AROUND, DIFFUSE, EMISSION, SPECULAR
 from zeitbild.resolve import Snapshot, SnapshotElement
 from zeitbild.testing import AMBIENT, EVEN, IDENTITY, quad, snapshot, sphere
@@ -134,3 +135,66 @@ class Coat(unittest.TestCase):
         assert picture.planes is not None
         total = sum(picture.planes[..., first : first + 3] for first in (DIFFUSE, SPECULAR, AROUND, EMISSION))
         np.testing.assert_allclose(total, picture.beauty[..., :3], atol=1e-4)
+
+
+class SeeThrough(unittest.TestCase):
+    """Opacity against over of Porter and Duff 1984, Compositing Digital Images."""
+
+    def _shot(self, *opacities: float, **more: object) -> Snapshot:
+        # Squares one behind the other, the first nearest; red, green, blue.
+        meshes = [quad(1.0, -2.0 * number) for number in range(len(opacities))]
+        shot = snapshot(*meshes, size=(64, 64), **more)  # type: ignore[arg-type]
+        elements = tuple(
+            replace(one, finishes=(finish_row(colour, unlit=True, opacity=opacity),))
+            for one, colour, opacity in zip(shot.elements, ((1, 0, 0), (0, 1, 0), (0, 0, 1)), opacities, strict=False)
+        )
+        return replace(shot, elements=elements)
+
+    def test_alpha_alone_is_the_opacity(self) -> None:
+        for opacity in (0.0, 0.25, 0.7, 1.0):
+            beauty = render(self._shot(opacity), QUALITIES["final"]).beauty
+            np.testing.assert_allclose(beauty[32, 32], (opacity, 0, 0, opacity), atol=1e-6)
+            self.assertEqual(beauty[0, 0].max(), 0)
+
+    def test_layers_lie_over_one_another_in_their_order_of_depth(self) -> None:
+        beauty = render(self._shot(0.5, 0.4, 1.0), QUALITIES["check"]).beauty
+        np.testing.assert_allclose(beauty[32, 32], (0.5, 0.5 * 0.4, 0.5 * 0.6, 1), atol=1e-6)
+        # The same elements listed the other way round.
+        shot = self._shot(0.5, 0.4, 1.0)
+        turned = replace(shot, elements=shot.elements[::-1], meshes=shot.meshes[::-1])
+        np.testing.assert_allclose(render(turned, QUALITIES["check"]).beauty, beauty, atol=1e-6)
+
+    def test_what_stands_before_hides_it(self) -> None:
+        beauty = render(self._shot(1.0, 0.5), QUALITIES["check"]).beauty
+        np.testing.assert_allclose(beauty[32, 32], (1, 0, 0, 1), atol=1e-6)
+
+    def test_edges_are_as_fine_as_of_what_is_opaque(self) -> None:
+        solid, half = (
+            render(_of(snapshot(sphere(2.0)), opacity=opacity), QUALITIES["final"]).beauty[..., 3]
+            for opacity in (1.0, 0.5)
+        )
+        np.testing.assert_allclose(half, solid / 2, atol=1e-4)
+
+    def test_parts_add_up_and_identities_share_the_pixel(self) -> None:
+        lit = _of(snapshot(quad(1.0, 0), quad(2.0, -2), lights=(FRONT, AMBIENT), environment=EVEN), base=GREEN)
+        veil = replace(lit.elements[0], finishes=(finish_row(RED, 0.3, 1.0, opacity=0.25),))
+        picture = render(replace(lit, elements=(veil, lit.elements[1])), QUALITIES["check"], planes=True)
+        assert picture.planes is not None and picture.identities is not None
+        total = sum(picture.planes[..., first : first + 3] for first in (DIFFUSE, SPECULAR, AROUND, EMISSION))
+        np.testing.assert_allclose(total, picture.beauty[..., :3], atol=1e-4)
+        held = {int(number): float(cover) for number, cover in picture.identities[128, 128, 0]}
+        self.assertAlmostEqual(held[0], 0.25, places=5)
+        self.assertAlmostEqual(held[1], 0.75, places=5)
+
+    def test_lights_touch_what_they_should_in_every_part(self) -> None:
+        light = replace(FRONT, touches=(1,))
+        shot = snapshot(quad(1.0, 0), quad(2.0, -2), lights=(light,), size=(64, 64))
+        veil = replace(shot.elements[0], finishes=(finish_row(opacity=0.5),))
+        beauty = render(replace(shot, elements=(veil, shot.elements[1])), QUALITIES["check"]).beauty
+        # The veil in front is dark and hides half of the lit wall.
+        self.assertAlmostEqual(float(beauty[32, 32, 0] / beauty[32, 20, 0]), 0.5, delta=0.02)
+
+    def test_in_the_pixel_look_it_belongs_or_does_not(self) -> None:
+        for opacity, alpha in ((0.6, 1.0), (0.4, 0.0)):
+            beauty = render(self._shot(opacity, pixels=PixelLook(2)), QUALITIES["check"]).beauty
+            self.assertEqual(float(beauty[32, 32, 3]), alpha)

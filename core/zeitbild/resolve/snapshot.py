@@ -99,6 +99,24 @@ class Snapshot:
         by = max(1, min(width // across, height // down))
         return replace(self, width=across * by, height=down * by, pixels=replace(self.pixels, enlarge=by))
 
+    def only(self, places: tuple[int, ...]) -> Snapshot:
+        """The same with the elements at some places alone."""
+        at = {place: number for number, place in enumerate(places)}
+        lights = tuple(
+            light
+            if light.touches is None
+            else replace(light, touches=tuple(at[place] for place in light.touches if place in at))
+            for light in self.lights
+        )
+        return replace(
+            self,
+            lights=lights,
+            elements=tuple(self.elements[place] for place in places),
+            meshes=tuple(self.meshes[place] for place in places),
+            after=tuple(self.after[place] for place in places) if self.after else (),
+            moments=(),
+        )
+
     def samples_at(self, quality: Quality) -> int:
         """Samples a pixel at a quality."""
         return self.samples[tuple(QUALITIES).index(quality.name)]
@@ -128,6 +146,7 @@ def _finish(finish: Values) -> tuple[float, ...]:
         tones=tones if finish.shading == "tone bands" else (),
         softness=finish.softness,
         unlit=finish.shading == "unlit",
+        opacity=finish.opacity,
     )
 
 
