@@ -25,8 +25,10 @@ _KINDS = (
 )
 
 
-def read_picture(data: bytes, label: str) -> NDArray[np.float32]:
+def read_picture(data: bytes, label: str, *, plain: bool = False) -> NDArray[np.float32]:
     """Linear light [H, W, 3] of a picture file, 0 to 65504; alpha and further channels are left out.
+
+    With ``plain`` the values of PNG and JPEG are taken as numbers 0..1 instead of as encoded colours.
 
     PictureError, which names ``label``, for what is too large, of another kind, or broken.
     """
@@ -56,6 +58,6 @@ def read_picture(data: bytes, label: str) -> NDArray[np.float32]:
         raise PictureError(f"{label} is broken or cut off; it cannot be read")
     pixels = np.asarray(values, np.float32).reshape(spec.height, spec.width, -1)
     pixels = np.repeat(pixels[..., :1], 3, axis=2) if pixels.shape[2] < 3 else pixels[..., :3]
-    linear = decode(pixels).astype(np.float32) if encoded else pixels
+    linear = decode(pixels).astype(np.float32) if encoded and not plain else pixels
     clean: NDArray[np.float32] = np.clip(np.nan_to_num(linear, nan=0.0, posinf=_BRIGHTEST), 0, _BRIGHTEST)
     return np.ascontiguousarray(clean)

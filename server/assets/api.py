@@ -66,12 +66,20 @@ def list_pictures(request: HttpRequest, project_id: int) -> list[PictureOut]:
     return [_picture_out(one) for one in project_for(signed_in(request), project_id).pictures.order_by("file_name")]
 
 
-@router.post("/projects/{project_id}/pictures", response=PictureOut, operation_id="uploadPicture")
-def upload_picture(request: HttpRequest, project_id: int, file: UploadedFile = File(...)) -> PictureOut:
-    """Take in a picture of all directions: HDR, EXR, PNG or JPEG."""
+def _upload(request: HttpRequest, project_id: int, file: UploadedFile, *, sky: bool) -> PictureOut:
     project = project_for(signed_in(request), project_id)
     if (file.size or 0) > MAX_PICTURE_BYTES:
-        raise PictureError(
-            f"{file.name} is too large; pictures go to {MAX_PICTURE_BYTES // 1_000_000} MB", "environment.picture"
-        )
-    return _picture_out(add_picture(project, file.name or "picture", file.read()))
+        raise PictureError(f"{file.name} is too large; pictures go to {MAX_PICTURE_BYTES // 1_000_000} MB")
+    return _picture_out(add_picture(project, file.name or "picture", file.read(), sky=sky))
+
+
+@router.post("/projects/{project_id}/pictures", response=PictureOut, operation_id="uploadPicture")
+def upload_picture(request: HttpRequest, project_id: int, file: UploadedFile = File(...)) -> PictureOut:
+    """Take in a picture for surfaces: PNG, JPEG, EXR or HDR."""
+    return _upload(request, project_id, file, sky=False)
+
+
+@router.post("/projects/{project_id}/skies", response=PictureOut, operation_id="uploadSky")
+def upload_sky(request: HttpRequest, project_id: int, file: UploadedFile = File(...)) -> PictureOut:
+    """Take in a picture of all directions, twice as wide as high."""
+    return _upload(request, project_id, file, sky=True)

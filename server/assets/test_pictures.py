@@ -18,7 +18,7 @@ def _sky(width: int = 64, height: int = 32, level: float = 1.0) -> bytes:
 
 class Pictures(StudioCase):
     def _upload(self, data: bytes, name: str = "shore.hdr", expect: int = 200) -> Any:
-        place = f"/api/projects/{self.project.id}/pictures"
+        place = f"/api/projects/{self.project.id}/skies"
         response = self.client.post(place, {"file": SimpleUploadedFile(name, data)})
         self.assertEqual(response.status_code, expect, response.content[:300])
         return response.json()
@@ -67,3 +67,19 @@ class Pictures(StudioCase):
         picture = self._upload(_sky())
         copy = self.post(f"/api/projects/{self.project.id}/duplicate")
         self.assertEqual(self.get(f"/api/projects/{copy['id']}/pictures"), [picture])
+
+    def test_pictures_for_surfaces_have_any_shape(self) -> None:
+        place = f"/api/projects/{self.project.id}/pictures"
+        picture = self.client.post(place, {"file": SimpleUploadedFile("tiles.hdr", _sky(40, 30))}).json()
+        self.assertEqual((picture["title"], picture["width"], picture["height"]), ("tiles.hdr", 40, 30))
+        document = self.shot.current_document().model_dump(mode="json")
+        document["elements"][0]["face"]["base_map"] = picture["key"]
+        asked = {"document": document, "frame": 1, "width": 96, "height": 54}
+        drawn = self.client.post(f"/api/shots/{self.shot.id}/picture", asked, content_type="application/json")
+        self.assertEqual(drawn.status_code, 200, drawn.content[:300])
+        self.post(f"/api/shots/{self.shot.id}/document", {"base": self.shot.current_id, "document": document}, "put")
+        # The same picture as surroundings says at its field what is wrong.
+        document["environment"] |= {"source": "picture", "picture": picture["key"]}
+        answer = self.post(f"/api/shots/{self.shot.id}/histogram", {"document": document, "frame": 1}, expect=422)
+        self.assertEqual(answer["problems"][0]["field"], "environment.picture")
+        self.assertEqual(self.client.post(place, {"file": SimpleUploadedFile("x.png", b"no")}).status_code, 422)

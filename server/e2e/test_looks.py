@@ -67,7 +67,7 @@ class Looks(BrowserCase):
         self.picture()
         page.get_by_role("button", name="Add camera").click()
         self.saved()
-        with page.expect_response("**/framing"):
+        with page.expect_response(lambda answer: answer.url.endswith("/document")):
             page.get_by_role("button", name="All in view", exact=True).click()
         self.saved()
         document = self.fresh().current_document()
@@ -139,3 +139,22 @@ class Looks(BrowserCase):
         expect(panel.get_by_role("definition").first).not_to_have_text("0.0 %")
         panel.get_by_role("button", name="Close the histogram").click()
         expect(panel).to_have_count(0)
+
+    def test_a_texture_is_brought_and_laid_on_a_surface(self) -> None:
+        page = self.desk("build")
+        self.picture()
+        face = page.get_by_role("group", name="Face", exact=True)
+        face.get_by_role("button", name="Textures …").click()
+        with TemporaryDirectory() as folder:
+            tiles = Path(folder) / "tiles.png"
+            cv2.imwrite(str(tiles), np.full((20, 30, 3), 120, np.uint8))
+            face.get_by_label("Base colour texture file").set_input_files(tiles)
+            expect(face.get_by_role("button", name="Base colour texture tiles.png")).to_be_visible()
+        face.get_by_label("Width of a texture", exact=True).fill("60")
+        face.get_by_label("Width of a texture", exact=True).press("Enter")
+        self.saved()
+        own = self.fresh().current_document().elements[0].face
+        self.assertTrue(own.base_map.startswith("asset:"))
+        self.assertEqual(own.map_width, 60)
+        expect(face.get_by_role("button", name="Textures (2 set)")).to_be_visible()
+        self.picture()

@@ -14,6 +14,20 @@ _SOLID: dict[str, Any] = {"shading": ["metal-rough", "unlit"]}
 _TONES: dict[str, Any] = {"shading": "tone bands"}
 
 
+#: Textures by the start of their field's name, and whether their values are plain numbers instead of colours.
+MAPS = (("base", False), ("roughness", True), ("metalness", True), ("normal", True), ("emission", False))
+Uploaded = Annotated[str, StringConstraints(pattern=r"^(|asset:[0-9a-f]{64})$")]
+
+
+def _map(title: str, when: dict[str, Any], help: str = "") -> Any:
+    return Field(
+        default="",
+        title=title,
+        description=help or None,
+        json_schema_extra={"x-widget": "texture", "x-when": when, "x-fold": "Textures"},
+    )
+
+
 class Tone(Part):
     """One flat tone and the amount of light from which on it holds."""
 
@@ -55,6 +69,32 @@ class Values(Part):
     emission: float = number(0.0, "Emission", 0, 100, step=0.01, slider=(0, 4), help="Light of its own.")
     emission_colour: Colour = Field(
         default="#ffffff", title="Emission colour", json_schema_extra={"x-widget": "colour"}
+    )
+
+    base_map: Uploaded = _map("Base colour texture", _SOLID)
+    roughness_map: Uploaded = _map("Roughness texture", _LIT, "Grey; multiplied with the value.")
+    metalness_map: Uploaded = _map("Metalness texture", _LIT, "Grey; multiplied with the value.")
+    normal_map: Uploaded = _map("Normal texture", _LIT, "Right, up and out as red, green and blue.")
+    emission_map: Uploaded = _map("Emission texture", _SOLID, "Multiplied with colour and strength of the emission.")
+    map_by: Literal["front", "all sides"] = Field(
+        default="front",
+        title="Textures lie on",
+        description="The front, straight through; or each of six sides.",
+        json_schema_extra={"x-widget": "choice", "x-when": _SOLID, "x-fold": "Textures"},
+    )
+    map_width: float = Field(
+        default=200,
+        title="Width of a texture",
+        ge=0.01,
+        le=1_000_000,
+        json_schema_extra={"x-unit": "u", "x-step": 1, "x-slider": [5, 800], "x-when": _SOLID, "x-fold": "Textures"},
+    )
+    map_turn: float = Field(
+        default=0,
+        title="Turn of textures",
+        ge=-360,
+        le=360,
+        json_schema_extra={"x-unit": "°", "x-step": 1, "x-slider": [-180, 180], "x-when": _SOLID, "x-fold": "Textures"},
     )
 
     @model_validator(mode="after")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 
 #: Columns: base colour 0-2, roughness, metalness, emission 5-7 (linear), then the following.
@@ -9,7 +10,12 @@ SHADING, COAT, COAT_ROUGHNESS, TONES, SOFTNESS, STARTS, COLOURS = 8, 9, 10, 11, 
 #: Tones that a row has room for; the first starts at 0, so there is one start less.
 MOST_TONES = 5
 OPACITY = COLOURS + 3 * MOST_TONES
-FINISH_ROW = OPACITY + 1
+#: Numbers, from 1 on, of the textures for base colour, roughness, metalness, normal and emission; whether they lie on six
+#: sides instead of the front; the picture's turn (cosine and sine) divided by its width in the element's units.
+MAPS, MAP_BOX, MAP_TURN = OPACITY + 1, OPACITY + 6, OPACITY + 7
+#: The finish that a row stands for.
+OWNER = MAP_TURN + 2
+FINISH_ROW = OWNER + 1
 #: What stands in the column SHADING.
 METAL_ROUGH, TONE_BANDS, UNLIT = 0, 1, 2
 
@@ -28,14 +34,18 @@ def finish_row(
     softness: float = 0.0,
     unlit: bool = False,
     opacity: float = 1.0,
+    maps: Sequence[int] = (0, 0, 0, 0, 0),
+    map_box: bool = False,
+    map_width: float = 1.0,
+    map_turn: float = 0.0,
 ) -> tuple[float, ...]:
     """Numbers of one finish, colours linear. tones: (amount of light from which on it holds, colour), rising, 2 to 5.
 
-    Tone bands and unlit surfaces mirror nothing: their roughness is 1.
+    maps, map_turn in degrees and map_width are what MAPS and the columns after it say. Tone bands and unlit surfaces mirror nothing: their roughness is 1.
     """
     if tones or unlit:
         roughness, metalness, coat = 1.0, 0.0, 0.0
-    if not (tones or unlit or coat) and opacity >= 1:
+    if not (tones or unlit or coat or any(maps)) and opacity >= 1:
         return (*base, roughness, metalness, *emission)
     starts = [start for start, _ in tones[1:]]
     starts += [0.0] * (MOST_TONES - 1 - len(starts))
@@ -55,6 +65,10 @@ def finish_row(
         *starts,
         *colours,
         opacity,
+        *(float(number) for number in maps),
+        float(map_box),
+        math.cos(math.radians(map_turn)) / map_width,
+        math.sin(math.radians(map_turn)) / map_width,
     )
 
 

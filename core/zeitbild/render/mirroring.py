@@ -12,7 +12,16 @@ from zeitbild.render.finish_row import COAT, SHADING, TONE_BANDS, UNLIT
 from zeitbild.render.lighting import sideways
 from zeitbild.render.patterns import TURNS
 from zeitbild.render.rays import BUFFER, PACKET, cast_packet
-from zeitbild.render.shading import coat_light, direct_light, light_amount, light_around, mirror_light, tone_at
+from zeitbild.render.shading import (
+    coat_light,
+    direct_light,
+    has_textures,
+    light_amount,
+    light_around,
+    mirror_light,
+    tone_at,
+)
+from zeitbild.render.texturing import apply_textures
 from zeitbild.render.triangle_setup import TILE
 
 # Called instead of compiled in: casting the ray costs far more than the call, and compiling takes half as long.
@@ -101,6 +110,11 @@ def mirror(  # type: ignore[no-untyped-def]
     ambients,
     maps,
     table,
+    spaces,
+    texels,
+    texel_table,
+    pixel_size,
+    parallel,
     spots,
     intersect,
     scene,
@@ -203,6 +217,29 @@ def mirror(  # type: ignore[no-untyped-def]
                     py = ray[_PACKET + k] + far * ly
                     pz = ray[2 * _PACKET + k] + far * lz
                     finish = finish_of[t]
+                    if has_textures(finishes, finish):
+                        # As large as the pixel would be there.
+                        footprint = pixel_size if parallel else pixel_size * far
+                        look = touched.shape[1] + turn
+                        nx, ny, nz = apply_textures(
+                            look,
+                            finish,
+                            px,
+                            py,
+                            pz,
+                            nx,
+                            ny,
+                            nz,
+                            -lx,
+                            -ly,
+                            -lz,
+                            footprint,
+                            finishes,
+                            spaces,
+                            texels,
+                            texel_table,
+                        )
+                        finish = np.int32(look)
                     red, green, blue = _seen_light(
                         px,
                         py,

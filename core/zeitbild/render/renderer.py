@@ -28,7 +28,7 @@ if TYPE_CHECKING:
     from zeitbild.resolve.snapshot import Snapshot
 
 #: Part of every frame key: raise it whenever the same snapshot would give other pixels.
-RENDERER_VERSION = 8
+RENDERER_VERSION = 9
 
 
 def _lay_under(beauty: NDArray[np.float32], backdrop: tuple[float, float, float]) -> None:
@@ -223,7 +223,7 @@ def _draw(
                 stage.vertices,
                 scene.normals,
                 scene.finish_of,
-                light.finishes,
+                light.with_room(len(fragments.order)),
                 viewpoint(camera),
                 light.rows,
                 light.touched,
@@ -236,6 +236,10 @@ def _draw(
                 snapshot.bounces > 0,
                 hard,
                 weights,
+                np.float32(1 / camera.focal),
+                light.spaces,
+                light.texels.values,
+                light.texels.table,
                 alpha,
                 beauty,
                 planes,

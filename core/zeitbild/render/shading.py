@@ -18,7 +18,9 @@ from zeitbild.render.finish_row import (
     COAT,
     COAT_ROUGHNESS,
     COLOURS,
+    MAPS,
     METAL_ROUGH,
+    OWNER,
     SHADING,
     SOFTNESS,
     STARTS,
@@ -27,6 +29,7 @@ from zeitbild.render.finish_row import (
     UNLIT,
 )
 from zeitbild.render.lighting import reach
+from zeitbild.render.texturing import apply_textures
 from zeitbild.render.triangle_setup import TILE
 
 #: Reflectance of dielectrics at normal incidence (glTF 2.0, appendix B.3.3).
@@ -49,7 +52,7 @@ _OPEN_SLOPE = np.float32(-16 * math.log(2))
 _TURNED_AWAY = np.float32(-0.2)
 
 # Globals of this module, which kernels take as constants.
-_SHADING, _COAT, _COAT_ROUGHNESS = SHADING, COAT, COAT_ROUGHNESS
+_SHADING, _COAT, _COAT_ROUGHNESS, _MAPS, _OWNER = SHADING, COAT, COAT_ROUGHNESS, MAPS, OWNER
 _TONES, _SOFTNESS, _STARTS, _COLOURS = TONES, SOFTNESS, STARTS, COLOURS
 _METAL_ROUGH, _TONE_BANDS, _UNLIT = np.float32(METAL_ROUGH), np.float32(TONE_BANDS), np.float32(UNLIT)
 
@@ -135,6 +138,7 @@ def direct_light(px, py, pz, nx, ny, nz, vx, vy, vz, finish, finishes, lights, t
     Point p, unit normal n and view v (towards the eye); finish the row in finishes [F, FINISH_ROW]; lights [L, ROW];
     touched [L, F] uint8; rayed [fragments, >= L] share of each light that reaches fragment f, or of no length: all does.
     """
+    owner = int(finishes[finish, _OWNER])
     base_r, base_g, base_b = finishes[finish, 0], finishes[finish, 1], finishes[finish, 2]
     rough, metal = finishes[finish, 3], finishes[finish, 4]
     facing = nx * vx + ny * vy + nz * vz
@@ -150,7 +154,7 @@ def direct_light(px, py, pz, nx, ny, nz, vx, vy, vz, finish, finishes, lights, t
     matt_r = matt_g = matt_b = _ZERO
     high_r = high_g = high_b = _ZERO
     for number in range(lights.shape[0]):
-        if touched[number, finish] == 0:
+        if touched[number, owner] == 0:
             continue
         light = lights[number]
         if light[0] == _ZERO and light[16] == _ZERO:
@@ -182,6 +186,7 @@ def direct_light(px, py, pz, nx, ny, nz, vx, vy, vz, finish, finishes, lights, t
 def mirror_light(nx, ny, nz, vx, vy, vz, finish, finishes, ambients, maps, table):  # type: ignore[no-untyped-def]
     """Eight numbers: radiance that a point's mirror direction sees of environment and ambient light; the share of it that
     the surface reflects (red, green, blue); and that share's scale and bias. Arguments as in ``light_around``."""
+    owner = int(finishes[finish, _OWNER])
     base_r, base_g, base_b = finishes[finish, 0], finishes[finish, 1], finishes[finish, 2]
     rough, metal = finishes[finish, 3], finishes[finish, 4]
     n_v = min(_ONE, max(nx * vx + ny * vy + nz * vz, _LEAST_COSINE))
@@ -195,9 +200,9 @@ def mirror_light(nx, ny, nz, vx, vy, vz, finish, finishes, ambients, maps, table
     sharp_r, sharp_g, sharp_b = _look_up(maps, level, rx, ry, rz)
     soft_r, soft_g, soft_b = _look_up(maps, level + 1, rx, ry, rz)
     return (
-        sharp_r + (soft_r - sharp_r) * blend + ambients[finish, 0],
-        sharp_g + (soft_g - sharp_g) * blend + ambients[finish, 1],
-        sharp_b + (soft_b - sharp_b) * blend + ambients[finish, 2],
+        sharp_r + (soft_r - sharp_r) * blend + ambients[owner, 0],
+        sharp_g + (soft_g - sharp_g) * blend + ambients[owner, 1],
+        sharp_b + (soft_b - sharp_b) * blend + ambients[owner, 2],
         (DIELECTRIC * rest + base_r * metal) * scale + bias,
         (DIELECTRIC * rest + base_g * metal) * scale + bias,
         (DIELECTRIC * rest + base_b * metal) * scale + bias,
@@ -217,6 +222,7 @@ def light_around(nx, ny, nz, vx, vy, vz, finish, finishes, ambients, maps, table
     red, green, blue, share_r, share_g, share_b, scale, bias = mirror_light(
         nx, ny, nz, vx, vy, vz, finish, finishes, ambients, maps, table
     )
+    owner = int(finishes[finish, _OWNER])
     rough, rest = finishes[finish, 3], _ONE - finishes[finish, 4]
     if first > 0:
         clear = _ONE - rayed[f, first + 3]
@@ -234,9 +240,9 @@ def light_around(nx, ny, nz, vx, vy, vz, finish, finishes, ambients, maps, table
     if rest > _ZERO:
         soft_r, soft_g, soft_b = _look_up(maps, _LEVEL_COUNT, nx, ny, nz)
         kept = rest * (_ONE - (DIELECTRIC * scale + bias)) * openness
-        red += finishes[finish, 0] * kept * (soft_r + ambients[finish, 0])
-        green += finishes[finish, 1] * kept * (soft_g + ambients[finish, 1])
-        blue += finishes[finish, 2] * kept * (soft_b + ambients[finish, 2])
+        red += finishes[finish, 0] * kept * (soft_r + ambients[owner, 0])
+        green += finishes[finish, 1] * kept * (soft_g + ambients[owner, 1])
+        blue += finishes[finish, 2] * kept * (soft_b + ambients[owner, 2])
     return red, green, blue
 
 
@@ -307,19 +313,19 @@ _surface_at = kernel(surface_at.py_func)
 
 
 @kernel
-def light_amount(px, py, pz, nx, ny, nz, finish, lights, touched, ambients, rayed, f, openness):  # type: ignore[no-untyped-def]
+def light_amount(px, py, pz, nx, ny, nz, owner, lights, touched, ambients, rayed, f, openness):  # type: ignore[no-untyped-def]
     """Three numbers: the amount of matt light where sharp shadows fall, where they do not, and the share that is lit.
 
     1 is a white sun of strength 1 that shines straight on. A pixel on the border of a sharp shadow has a share between 0
     and 1; elsewhere both amounts are the same.
     """
     dark = bright = mean = (
-        np.float32(0.2126) * ambients[finish, 0]
-        + np.float32(0.7152) * ambients[finish, 1]
-        + np.float32(0.0722) * ambients[finish, 2]
+        np.float32(0.2126) * ambients[owner, 0]
+        + np.float32(0.7152) * ambients[owner, 1]
+        + np.float32(0.0722) * ambients[owner, 2]
     ) * openness
     for number in range(lights.shape[0]):
-        if touched[number, finish] == 0:
+        if touched[number, owner] == 0:
             continue
         light = lights[number]
         diffuse, _, _, _, _ = reach(light, px, py, pz, nx, ny, nz, nx, ny, nz, _ONE)
@@ -415,6 +421,7 @@ def coat_light(  # type: ignore[no-untyped-def]
 
     glTF 2.0, extension KHR_materials_clearcoat: a dielectric lobe on top, weighted by the Fresnel term along the view.
     """
+    owner = int(finishes[finish, _OWNER])
     coat, rough = finishes[finish, _COAT], finishes[finish, _COAT_ROUGHNESS]
     facing = nx * vx + ny * vy + nz * vz
     n_v = min(_ONE, max(facing, _LEAST_COSINE))
@@ -422,7 +429,7 @@ def coat_light(  # type: ignore[no-untyped-def]
     alpha = max(rough * rough, _MIN_ALPHA)
     high_r = high_g = high_b = _ZERO
     for number in range(lights.shape[0]):
-        if touched[number, finish] == 0:
+        if touched[number, owner] == 0:
             continue
         light = lights[number]
         _, strength, lx, ly, lz = reach(light, px, py, pz, nx, ny, nz, rx, ry, rz, alpha)
@@ -445,10 +452,23 @@ def coat_light(  # type: ignore[no-untyped-def]
         high_r,
         high_g,
         high_b,
-        weight * (sharp_r + (soft_r - sharp_r) * blend + ambients[finish, 0]),
-        weight * (sharp_g + (soft_g - sharp_g) * blend + ambients[finish, 1]),
-        weight * (sharp_b + (soft_b - sharp_b) * blend + ambients[finish, 2]),
+        weight * (sharp_r + (soft_r - sharp_r) * blend + ambients[owner, 0]),
+        weight * (sharp_g + (soft_g - sharp_g) * blend + ambients[owner, 1]),
+        weight * (sharp_b + (soft_b - sharp_b) * blend + ambients[owner, 2]),
         _ONE - share,
+    )
+
+
+@inlined_kernel
+def has_textures(finishes, finish):  # type: ignore[no-untyped-def]
+    """Whether any texture lies on a finish."""
+    return (
+        finishes[finish, _MAPS]
+        + finishes[finish, _MAPS + 1]
+        + finishes[finish, _MAPS + 2]
+        + finishes[finish, _MAPS + 3]
+        + finishes[finish, _MAPS + 4]
+        > _ZERO
     )
 
 
@@ -480,6 +500,10 @@ def shade(  # type: ignore[no-untyped-def]
     bounced,
     hard,
     weights,
+    pixel_size,
+    spaces,
+    texels,
+    texel_table,
     alpha,
     beauty,
     planes,
@@ -491,7 +515,8 @@ def shade(  # type: ignore[no-untyped-def]
     world; finish_of [T]; eye [4] from
     ``stage.viewpoint``. spots, lift_share and rayed as ``secondary.cast_rays`` gives them, or of no length: then
     nothing is in shadow; bounced tells if rayed holds what mirrors show. hard: tones have no
-    borders between pixels. planes [H, W, PLANES]
+    borders between pixels. pixel_size is that of a pixel at distance 1, or anywhere in a parallel view; spaces, texels and
+    their table from ``texturing``, for which finishes has a row for each tile. planes [H, W, PLANES]
     or of no length: then only beauty is wanted.
     """
     for turn in numba.prange(order.shape[0]):
@@ -527,6 +552,31 @@ def shade(  # type: ignore[no-untyped-def]
                     edges, triangles, vertices, normals, t, where[f, 0], where[f, 1], eye
                 )
             finish = finish_of[t]
+            if has_textures(finishes, finish):
+                footprint = pixel_size
+                if eye[3] > _ZERO:
+                    dx, dy, dz = px - eye[0], py - eye[1], pz - eye[2]
+                    footprint *= math.sqrt(dx * dx + dy * dy + dz * dz)
+                look = touched.shape[1] + turn
+                nx, ny, nz = apply_textures(
+                    look,
+                    finish,
+                    px,
+                    py,
+                    pz,
+                    nx,
+                    ny,
+                    nz,
+                    vx,
+                    vy,
+                    vz,
+                    footprint,
+                    finishes,
+                    spaces,
+                    texels,
+                    texel_table,
+                )
+                finish = look
             openness = rayed[f, lights.shape[0]] if rayed.shape[0] > 0 else _ONE
             first = lights.shape[0] + 1 if bounced else 0
             glow_r, glow_g, glow_b = finishes[finish, 5], finishes[finish, 6], finishes[finish, 7]

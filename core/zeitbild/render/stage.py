@@ -10,10 +10,11 @@ from numpy.typing import NDArray
 
 from zeitbild.render.camera import Camera
 from zeitbild.render.environment import environment_maps, reflectance_table
-from zeitbild.render.finish_row import FINISH_ROW, METAL_ROUGH, OPACITY, SHADING, UNLIT
+from zeitbild.render.finish_row import FINISH_ROW, MAPS, METAL_ROUGH, OPACITY, OWNER, SHADING, UNLIT
 from zeitbild.render.lighting import light_rows
 from zeitbild.render.rays import RayScene
 from zeitbild.render.scene import Scene, gather
+from zeitbild.render.texturing import Texels, spaces_of, texels_of
 
 if TYPE_CHECKING:
     from zeitbild.lights import LightSource
@@ -74,7 +75,8 @@ class Lighting:
     """What surfaces are made of and what shines on them, as the kernels take it.
 
     finishes [F, FINISH_ROW], those of all elements one after the other; rows [L, lighting.ROW]; touched [L, F] uint8
-    tells which finishes a light lights; ambients [F, 3]; maps and table of the environment.
+    tells which finishes a light lights; ambients [F, 3]; maps and table of the environment;
+    spaces [F, 3, 8] and texels for textures.
     """
 
     finishes: NDArray[np.float32]
@@ -83,6 +85,14 @@ class Lighting:
     ambients: NDArray[np.float32]
     maps: NDArray[np.float32]
     table: NDArray[np.float32]
+    spaces: NDArray[np.float32]
+    texels: Texels
+
+    def with_room(self, tiles: int) -> NDArray[np.float32]:
+        """The finishes, and a row for each tile to work out what textures make of them, if there are any."""
+        if not (self.finishes[:, MAPS : MAPS + 5] > 0).any():
+            return self.finishes
+        return np.concatenate([self.finishes, np.zeros((tiles, FINISH_ROW), np.float32)])
 
     def of_group(self, lights: tuple[LightSource, ...], group: str) -> Lighting:
         """The same with the lights of one group alone: what surfaces of metal-rough finishes take from them directly."""
@@ -106,8 +116,8 @@ def lighting_of(snapshot: Snapshot) -> Lighting:
     """Finishes and lights of a snapshot."""
     owned = [(place, finish) for place, element in enumerate(snapshot.elements) for finish in element.finishes]
     finishes = np.zeros((len(owned), FINISH_ROW), np.float32)
-    for row, (_, finish) in zip(finishes, owned, strict=True):
-        row[OPACITY] = 1
+    for number, (row, (_, finish)) in enumerate(zip(finishes, owned, strict=True)):
+        row[OPACITY], row[OWNER] = 1, number
         row[: len(finish)] = finish
     ambients = np.zeros((len(owned), 3), np.float32)
     touched = []
@@ -124,4 +134,6 @@ def lighting_of(snapshot: Snapshot) -> Lighting:
         ambients,
         environment_maps(snapshot.environment),
         reflectance_table(),
+        spaces_of(snapshot),
+        texels_of(snapshot.textures),
     )

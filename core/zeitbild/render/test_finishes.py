@@ -8,7 +8,7 @@ import numpy as np
 
 from zeitbild.lights import LightSource
 from zeitbild.render import QUALITIES, Picture, render
-from zeitbild.render.finish_row import FINISH_ROW, finish_row
+from zeitbild.render.finish_row import OWNER, finish_row
 from zeitbild.render.pixel_look import PixelLook
 from zeitbild.render.shading import AROUND, DIFFUSE, EMISSION, SPECULAR
 from zeitbild.resolve import Snapshot, SnapshotElement
@@ -33,8 +33,8 @@ def _middle(shot: Snapshot) -> np.ndarray:  # type: ignore[type-arg]
 class Rows(unittest.TestCase):
     def test_plain_finishes_stay_short_and_others_fill_the_row(self) -> None:
         self.assertEqual(len(finish_row()), 8)
-        self.assertEqual(len(finish_row(tones=BANDS)), FINISH_ROW)
-        self.assertEqual(len(finish_row(unlit=True)), FINISH_ROW)
+        self.assertEqual(len(finish_row(tones=BANDS)), OWNER)
+        self.assertEqual(len(finish_row(unlit=True)), OWNER)
         # What mirrors nothing is as rough as can be, so that no mirror rays are cast for it.
         self.assertEqual(finish_row(roughness=0.1, metalness=1, tones=BANDS)[3:5], (1.0, 0.0))
 

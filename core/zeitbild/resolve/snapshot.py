@@ -10,7 +10,7 @@ from zeitbild.document.shot import Environment, Shot
 from zeitbild.elements import ElementBase
 from zeitbild.elements.base import AssetSource
 from zeitbild.errors import InputError, LimitError
-from zeitbild.finishes import Values
+from zeitbild.finishes import MAPS, Values
 from zeitbild.geometry.mesh import Mesh
 from zeitbild.geometry.transforms import placement
 from zeitbild.lights import LightSource, Softbox
@@ -21,8 +21,10 @@ from zeitbild.render.finish_row import finish_row
 from zeitbild.render.pixel_filter import ONE_PIXEL, PixelFilter
 from zeitbild.render.pixel_look import PixelLook
 from zeitbild.render.quality import QUALITIES, Quality
+from zeitbild.render.texturing import Texture
 from zeitbild.resolve.geometry_cache import GEOMETRY, geometry_key
 from zeitbild.resolve.sky import sky_picture
+from zeitbild.resolve.texture import texture
 from zeitbild.timing import phase_of, turned_degrees
 
 #: Triangles of all elements in one picture; about 250 bytes each while it is rendered.
@@ -72,6 +74,7 @@ class Snapshot:
     filter: PixelFilter = ONE_PIXEL
     pixels: PixelLook | None = None
     moments: tuple[tuple[SnapshotElement, ...], ...] = ()
+    textures: tuple[Texture, ...] = ()
     after: tuple[tuple[float, ...], ...] = field(default=(), compare=False)
 
     @property
@@ -133,8 +136,35 @@ class Snapshot:
         return tuple(self.moments[step // 2 :: step])
 
 
-def _finish(finish: Values) -> tuple[float, ...]:
+class _Textures:
+    """The textures that the finishes of a set name, each once, numbered from 1."""
+
+    def __init__(self, assets: AssetSource) -> None:
+        self._assets, self._found = assets, dict[tuple[str, bool], Texture]()
+
+    def number(self, named: str, plain: bool) -> int:
+        """Number of an uploaded file ``asset:...``, 0 for none; InputError if it is missing or broken."""
+        if not named:
+            return 0
+        key = (named.removeprefix("asset:"), plain)
+        if key not in self._found:
+            self._found[key] = texture(*key, self._assets)
+        return list(self._found).index(key) + 1
+
+    def all(self) -> tuple[Texture, ...]:
+        """All of them, in the order of their numbers."""
+        return tuple(self._found.values())
+
+
+def _finish(finish: Values, textures: _Textures) -> tuple[float, ...]:
     red, green, blue = (value * finish.emission for value in decode_hex(finish.emission_colour))
+    maps = [
+        textures.number(getattr(finish, f"{what}_map"), plain)
+        for what, plain in MAPS
+        if finish.shading == "metal-rough" or (finish.shading == "unlit" and what in ("base", "emission"))
+    ]
+    if finish.shading == "unlit":
+        maps = [maps[0], 0, 0, 0, maps[1]]
     tones = [(tone.above, decode_hex(tone.colour)) for tone in finish.tones]
     return finish_row(
         decode_hex(finish.base_colour),
@@ -147,13 +177,17 @@ def _finish(finish: Values) -> tuple[float, ...]:
         softness=finish.softness,
         unlit=finish.shading == "unlit",
         opacity=finish.opacity,
+        maps=maps or (0, 0, 0, 0, 0),
+        map_box=finish.map_by == "all sides",
+        map_width=finish.map_width,
+        map_turn=finish.map_turn,
     )
 
 
-def _finishes(shot: Shot, element: ElementBase) -> tuple[tuple[float, ...], ...]:
+def _finishes(shot: Shot, element: ElementBase, textures: _Textures) -> tuple[tuple[float, ...], ...]:
     """Numbers of an element's finishes, the shared ones looked up (the document holds only names that are there)."""
     shared = {finish.name: finish.values for finish in shot.finishes}
-    return tuple(_finish(shared[one.named] if one.named else one) for one in element.finishes())
+    return tuple(_finish(shared[one.named] if one.named else one, textures) for one in element.finishes())
 
 
 def element_matrix(element: ElementBase, phase: Fraction) -> tuple[float, ...]:
@@ -240,6 +274,7 @@ def resolve(shot: Shot, frame: int, assets: AssetSource, layer: str = "") -> Sna
     triangles = 0
     elements, meshes = [], []
     places: dict[str, int] = {}
+    textures = _Textures(assets)
     for number, element in enumerate(shot.elements):
         if not element.shown:
             continue
@@ -249,7 +284,7 @@ def resolve(shot: Shot, frame: int, assets: AssetSource, layer: str = "") -> Sna
             error.field = f"elements.{number}.{error.field}".rstrip(".")
             raise
         elements.append(
-            SnapshotElement(geometry_key(element), element_matrix(element, phase), _finishes(shot, element))
+            SnapshotElement(geometry_key(element), element_matrix(element, phase), _finishes(shot, element, textures))
         )
         meshes.append(mesh)
         places[element.id] = len(places)
@@ -283,6 +318,7 @@ def resolve(shot: Shot, frame: int, assets: AssetSource, layer: str = "") -> Sna
         samples=(int(shot.sampling.rough), int(shot.sampling.check), int(shot.sampling.final)),
         filter=PixelFilter(shot.sampling.filter, shot.sampling.filter_width),
         pixels=_pixels(shot),
+        textures=textures.all(),
         moments=_moments(shot, frame, shown, elements),
         after=tuple(
             element_matrix(element, phase_of(frame + 1, timing.first, timing.last, timing.cycle)) for element in shown

@@ -20,7 +20,7 @@ from zeitbild.finishes import READY_MADE, Finish, NamedFinish, Values
 from zeitbild.pictures import read_picture
 from zeitbild.render import QUALITIES, render
 from zeitbild.render.environment import OFFSETS, SkyPicture, environment_maps, radiance
-from zeitbild.render.finish_row import COAT, FINISH_ROW, SHADING, UNLIT
+from zeitbild.render.finish_row import COAT, MAPS, OWNER, SHADING, UNLIT
 from zeitbild.render.shading import AROUND, DIFFUSE, EMISSION, SPECULAR
 from zeitbild.resolve import depth_range, frame_key, resolve
 from zeitbild.resolve.sky import check_sky
@@ -45,7 +45,7 @@ class Finishes(unittest.TestCase):
         self.assertEqual(len(set(rows.values())), len(READY_MADE))
         self.assertEqual(rows["paper"][SHADING], UNLIT)
         self.assertEqual(rows["lacquer"][COAT], 1)
-        self.assertTrue(all(len(row) in (8, FINISH_ROW) for row in rows.values()))
+        self.assertTrue(all(len(row) in (8, OWNER) for row in rows.values()))
 
 
 class DemoShots(unittest.TestCase):
@@ -121,6 +121,56 @@ class Pictures(unittest.TestCase):
         with self.assertRaises(PictureError) as caught:
             check_sky(_file(np.ones((64, 64, 3), np.float32), ".hdr"), "square.hdr")
         self.assertIn("twice as wide", str(caught.exception))
+
+
+class Textures(unittest.TestCase):
+    def setUp(self) -> None:
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.assets = AssetFolder(Path(folder.name))
+        stored = io.BytesIO()
+        Image.new("RGB", (8, 4), (188, 188, 188)).save(stored, "PNG")
+        self.named = "asset:" + self.assets.add(stored.getvalue())
+
+    def test_a_file_is_read_once_for_each_meaning(self) -> None:
+        finish = {"base_map": self.named, "emission_map": self.named, "normal_map": self.named}
+        shot = small_shot(elements=(_box(**finish), Solid(id="two", surface=Finish(**finish))))
+        snapshot = resolve(shot, 1, self.assets)
+        self.assertEqual([one.plain for one in snapshot.textures], [False, True])
+        for element in snapshot.elements:
+            self.assertEqual(element.finishes[0][MAPS : MAPS + 5], (1, 0, 0, 2, 1))
+        # sRGB 188 is half of the light (IEC 61966-2-1); as a plain number it is 188 of 255.
+        levels = [one.levels for one in snapshot.textures]
+        self.assertAlmostEqual(float(levels[0][0].mean()), 0.5028, places=3)
+        self.assertAlmostEqual(float(levels[1][0].mean()), 188 / 255, places=5)
+        self.assertEqual([level.shape[:2] for level in levels[0]], [(4, 8), (2, 4), (1, 2), (1, 1)])
+
+    def test_unlit_surfaces_take_colours_and_tone_bands_nothing(self) -> None:
+        every = {f"{what}_map": self.named for what in ("base", "roughness", "metalness", "normal", "emission")}
+        for shading, maps in (
+            ("unlit", (1, 0, 0, 0, 1)),
+            ("tone bands", (0, 0, 0, 0, 0)),
+            ("metal-rough", (1, 2, 2, 2, 1)),
+        ):
+            row = (
+                resolve(small_shot(elements=(_box(shading=shading, **every),)), 1, self.assets).elements[0].finishes[0]
+            )
+            self.assertEqual(row[MAPS : MAPS + 5], maps)
+
+    def test_textures_count_by_their_digest_and_place(self) -> None:
+        keys = {
+            frame_key(resolve(small_shot(elements=(_box(**more),)), 1, self.assets), "final")
+            for more in ({}, {"base_map": self.named}, {"base_map": self.named, "map_width": 50.0})
+        }
+        self.assertEqual(len(keys), 3)
+
+    def test_a_missing_texture_is_named(self) -> None:
+        with self.assertRaises(InputError) as caught:
+            resolve(small_shot(elements=(_box(base_map="asset:" + "0" * 64),)), 1, self.assets)
+        self.assertIn("upload it again", str(caught.exception))
+        with self.assertRaises(InputError):
+            _box_raw = {"id": "a", "kind": "solid", "surface": {"base_map": "/etc/passwd"}}
+            read_shot({**Shot().model_dump(mode="json"), "elements": [_box_raw]})
 
 
 class Surroundings(unittest.TestCase):

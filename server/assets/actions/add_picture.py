@@ -9,15 +9,19 @@ from projects.models import Project
 from zeitbild.assets import AssetFolder
 from zeitbild.errors import LimitError
 from zeitbild.paths import assets_folder
+from zeitbild.pictures import read_picture
 from zeitbild.resolve.sky import check_sky
 
 MAX_PICTURES = 100
 
 
-def add_picture(project: Project, file_name: str, data: bytes) -> Picture:
-    """Check a picture of all directions and keep it; PictureError if it is none, LimitError beyond ``MAX_PICTURES``."""
+def add_picture(project: Project, file_name: str, data: bytes, *, sky: bool) -> Picture:
+    """Check a picture (with ``sky`` one of all directions) and keep it.
+
+    PictureError if it is none, LimitError beyond ``MAX_PICTURES``.
+    """
     label = PurePosixPath(file_name.replace("\\", "/")).name[:200] or "the picture"
-    height, width = check_sky(data, label).shape[:2]
+    height, width = (check_sky if sky else read_picture)(data, label).shape[:2]
     if project.pictures.count() >= MAX_PICTURES:
         raise LimitError(f"a project takes up to {MAX_PICTURES} pictures of its own", "environment.picture")
     sha256 = AssetFolder(assets_folder()).add(data)

@@ -27,6 +27,7 @@ export interface JsonSchema {
   "x-group"?: string;
   "x-widget"?: string;
   "x-slider"?: [number, number];
+  "x-fold"?: string;
   "x-late"?: boolean;
   "x-when"?: Record<string, string | string[]>;
 }

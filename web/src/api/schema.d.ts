@@ -515,9 +515,29 @@ export interface paths {
         put?: never;
         /**
          * Upload Picture
-         * @description Take in a picture of all directions: HDR, EXR, PNG or JPEG.
+         * @description Take in a picture for surfaces: PNG, JPEG, EXR or HDR.
          */
         post: operations["uploadPicture"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/skies": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Upload Sky
+         * @description Take in a picture of all directions, twice as wide as high.
+         */
+        post: operations["uploadSky"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2300,6 +2320,38 @@ export interface operations {
         };
     };
     uploadPicture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PictureOut"];
+                };
+            };
+        };
+    };
+    uploadSky: {
         parameters: {
             query?: never;
             header?: never;

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** A form made from a part's JSON schema: a new element kind brings its fields without a line of code here. */
+import { Disclosure, DisclosureButton, DisclosurePanel } from "@headlessui/vue";
 import { computed } from "vue";
 
 import type { JsonSchema } from "@/api/offers";
@@ -23,8 +24,10 @@ const props = withDefaults(
     problems: Record<string, string>;
     skip?: string[];
     sections?: boolean;
+    /** Show only the fields folded under this title. */
+    fold?: string;
   }>(),
-  { skip: () => [], sections: true },
+  { skip: () => [], sections: true, fold: "" },
 );
 const emit = defineEmits<{
   update: [path: string, value: unknown];
@@ -36,11 +39,36 @@ function meant(field: FieldPlan) {
     [value].flat().includes(props.value[name] as string),
   );
 }
+interface Slotted {
+  field: FieldPlan;
+  value: unknown;
+  path: string;
+  error: string | undefined;
+}
+/** A slot named after a widget shows the fields that ask for it. */
+defineSlots<Record<string, (slotted: Slotted) => unknown>>();
+
+const planned = computed(() =>
+  planFields(props.schema, props.root, ["kind", "id", ...props.skip]).map((group) => ({
+    ...group,
+    fields: group.fields.filter((field) => field.widget !== "hidden" && meant(field)),
+  })),
+);
 const groups = computed(() =>
-  planFields(props.schema, props.root, ["kind", "id", ...props.skip])
-    .map((group) => ({ ...group, fields: group.fields.filter((field) => field.widget !== "hidden" && meant(field)) }))
+  planned.value
+    .map((group) => ({ ...group, fields: group.fields.filter((field) => field.fold === props.fold) }))
     .filter((group) => group.fields.length),
 );
+/** Titles of what is folded away, with the number of fields there that differ from what they are at first. */
+const folds = computed(() => {
+  const found = new Map<string, number>();
+  for (const field of props.fold ? [] : planned.value.flatMap((group) => group.fields)) {
+    if (!field.fold) continue;
+    const differs = props.value[field.name] !== field.initial ? 1 : 0;
+    found.set(field.fold, (found.get(field.fold) ?? 0) + differs);
+  }
+  return [...found].map(([title, changed]) => ({ title, changed }));
+});
 
 function full(field: FieldPlan) {
   return `${props.path}.${field.name}`;
@@ -151,4 +179,27 @@ function commit(field: FieldPlan, value: unknown) {
       </slot>
     </template>
   </component>
+  <Disclosure v-for="one in folds" :key="one.title" as="div">
+    <DisclosureButton class="text-select-ink underline underline-offset-2">
+      {{ one.title }}{{ one.changed ? ` (${one.changed} set)` : " …" }}
+    </DisclosureButton>
+    <DisclosurePanel class="grid gap-2 pt-2">
+      <SchemaForm
+        :schema
+        :root
+        :value
+        :path
+        :problems
+        :skip
+        :sections="false"
+        :fold="one.title"
+        @update="(at, inner) => emit('update', at, inner)"
+        @commit="(at, inner, label) => emit('commit', at, inner, label)"
+      >
+        <template v-for="(_, name) in $slots" :key="name" #[name]="slotted">
+          <slot :name="name" v-bind="slotted" />
+        </template>
+      </SchemaForm>
+    </DisclosurePanel>
+  </Disclosure>
 </template>

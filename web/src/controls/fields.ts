@@ -13,6 +13,8 @@ export interface FieldPlan {
   options: { name: string; title: string }[];
   /** Values of other fields under which this one has a meaning. */
   when: Record<string, string | string[]> | undefined;
+  /** Title under which it is folded away, with others; empty: it is always seen. */
+  fold: string;
 }
 
 export interface FieldGroup {
@@ -72,6 +74,7 @@ export function planFields(schema: JsonSchema, root: JsonSchema, skip: string[])
       },
       slider: field["x-slider"],
       when: field["x-when"],
+      fold: field["x-fold"] ?? "",
       options: (field.enum ?? []).map((one) => ({ name: one, title: one })),
     };
     groups.set(group, [...(groups.get(group) ?? []), plan]);

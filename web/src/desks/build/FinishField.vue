@@ -10,6 +10,7 @@ import TextField from "@/controls/TextField.vue";
 import { useShot } from "@/shot/store";
 
 import { bare, type FinishValues, renameEdits, shareEdits, users } from "./finishes";
+import TextureField from "./TextureField.vue";
 import TonesField from "./TonesField.vue";
 
 const props = defineProps<{ label: string; schema: JsonSchema; root: JsonSchema; value: FinishValues; path: string }>();
@@ -153,6 +154,15 @@ function most(field: FieldPlan) {
       @update="(at, inner) => shot.edit(at, inner, false)"
       @commit="(at, inner, what) => shot.edit(at, inner, true, `${label} ${what.toLowerCase()}`)"
     >
+      <template #texture="{ field, value: texture, path: texturePath, error }">
+        <TextureField
+          :label="field.title"
+          :model-value="texture as string"
+          :help="field.help"
+          :error
+          @commit="shot.edit(texturePath, $event, true, `${label} ${field.title.toLowerCase()}`)"
+        />
+      </template>
       <template #tones="{ field, value: tones, path: tonesPath, error }">
         <TonesField
           :model-value="tones as { above: number; colour: string }[]"

@@ -18,7 +18,7 @@ function describe(picture: Schemas["PictureOut"]) {
   <div>
     <AssetField
       label="Picture"
-      folder="pictures"
+      folder="skies"
       accept=".hdr,.exr,.png,.jpg,.jpeg"
       invitation="Bring a picture, or drop it here"
       :model-value

@@ -1,0 +1,137 @@
+"""Textures: where they lie, how coarse they get, and what they change."""
+
+import math
+import unittest
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+
+from zeitbild.geometry.solids import rounded_box
+from zeitbild.geometry.transforms import placement
+from zeitbild.lights import LightSource
+from zeitbild.render import QUALITIES, render
+from zeitbild.render.finish_row import finish_row
+from zeitbild.render.shading import NORMAL
+from zeitbild.render.texturing import Texture
+from zeitbild.resolve import Snapshot, SnapshotElement
+from zeitbild.testing import EVEN, IDENTITY, quad, snapshot
+
+RED, GREEN, BLUE, WHITE = (1.0, 0.0, 0.0), (0.0, 1.0, 0.0), (0.0, 0.0, 1.0), (1.0, 1.0, 1.0)
+FRONT = LightSource("sun", WHITE, direction=(0, 0, -1))
+
+
+def _texture(rows: list[list[tuple[float, float, float]]], side: int = 8) -> Texture:
+    """A picture of large squares, with its smaller versions."""
+    level = np.array(rows, np.float32).repeat(side, axis=0).repeat(side, axis=1)
+    levels = [level]
+    while levels[-1].shape[0] > 1 and levels[-1].shape[1] > 1:
+        last = levels[-1]
+        levels.append((last[::2, ::2] + last[1::2, ::2] + last[::2, 1::2] + last[1::2, 1::2]) / 4)
+    return Texture(f"{rows} {side}", False, tuple(np.ascontiguousarray(one) for one in levels))
+
+
+#: Red above, left; green above, right; blue below, left; white below, right.
+QUARTERS = _texture([[RED, GREEN], [BLUE, WHITE]])
+
+
+def _wall(half: float = 1.0, matrix: Any = None, texture: Texture = QUARTERS, **finish: Any) -> Snapshot:
+    row = finish_row(**{"unlit": True, "maps": (1, 0, 0, 0, 0), "map_width": 2.0, **finish})
+    shot = snapshot(quad(half), size=(128, 128), camera_span=4.0, textures=(texture,))
+    place = IDENTITY if matrix is None else tuple(float(value) for value in np.asarray(matrix).reshape(-1))
+    return replace(shot, elements=(SnapshotElement("w", place, (row,)),))
+
+
+def _at(shot: Snapshot, *places: tuple[float, float]) -> list[tuple[float, ...]]:
+    """Colours at places of the set, four units wide, rounded."""
+    beauty = render(shot, QUALITIES["check"]).beauty
+    found = [beauty[int(64 - y * 32), int(64 + x * 32), :3] for x, y in places]
+    return [tuple(round(float(value), 2) for value in one) for one in found]
+
+
+QUARTER_MIDDLES = ((-0.5, 0.5), (0.5, 0.5), (-0.5, -0.5), (0.5, -0.5))
+
+
+class Places(unittest.TestCase):
+    def test_it_lies_upright_on_the_front_about_the_middle(self) -> None:
+        self.assertEqual(_at(_wall(), *QUARTER_MIDDLES), [RED, GREEN, BLUE, WHITE])
+
+    def test_it_is_as_wide_as_it_says_and_repeats(self) -> None:
+        shot = _wall(map_width=1.0)
+        self.assertEqual(_at(shot, (-0.75, 0.75), (0.25, 0.75), (0.75, 0.75)), [WHITE, WHITE, BLUE])
+        self.assertEqual(_at(shot, (-0.25, 0.25), (0.75, 0.25), (0.25, -0.25)), [RED, RED, WHITE])
+
+    def test_it_turns_against_the_clock_and_goes_along_with_its_element(self) -> None:
+        self.assertEqual(_at(_wall(map_turn=90.0), *QUARTER_MIDDLES), [GREEN, WHITE, RED, BLUE])
+        turned = placement((0, 0, 0), (0, 0, 90), (1, 1, 1), "y", 0.0, (0, 0, 0))
+        self.assertEqual(_at(_wall(matrix=turned), *QUARTER_MIDDLES), [GREEN, WHITE, RED, BLUE])
+        larger = placement((0.25, 0, 0), (0, 0, 0), (1.5, 1.5, 1.5), "y", 0.0, (0, 0, 0))
+        self.assertEqual(_at(_wall(matrix=larger), (-1.0, 1.0), (1.5, -1.0)), [RED, WHITE])
+
+    def test_a_picture_keeps_its_shape(self) -> None:
+        # Twice as wide as high: two widths of it fill a square's height four times.
+        wide = _texture([[RED, GREEN]])
+        self.assertEqual(_at(_wall(texture=wide), (-0.5, 0.9), (0.5, 0.1), (-0.5, -0.4)), [RED, GREEN, RED])
+
+    def test_on_all_sides_it_is_upright_and_never_mirrored(self) -> None:
+        box = rounded_box(2, 2, 2, 0, 2)
+        row = finish_row(unlit=True, maps=(1, 0, 0, 0, 0), map_width=2.0, map_box=True)
+        for eye in ((0, 0, 9), (0, 0, -9), (9, 0, 0), (-9, 0, 0)):
+            shot = snapshot(box, size=(128, 128), camera_span=4.0, textures=(QUARTERS,), eye=eye)
+            shot = replace(shot, elements=(SnapshotElement("b", IDENTITY, (row,)),))
+            self.assertEqual(_at(shot, *QUARTER_MIDDLES), [RED, GREEN, BLUE, WHITE], eye)
+
+    def test_far_away_it_is_its_mean(self) -> None:
+        checks = _texture([[RED, GREEN] * 8, [GREEN, RED] * 8] * 8, side=4)
+        beauty = render(_wall(texture=checks, map_width=0.02), QUALITIES["check"]).beauty
+        np.testing.assert_allclose(beauty[64, 64, :3], (0.5, 0.5, 0), atol=0.02)
+        inner = beauty[50:78, 50:78, :3]
+        self.assertLess(float(np.ptp(inner, axis=(0, 1)).max()), 0.02)
+
+
+class Values(unittest.TestCase):
+    def test_base_colour_and_emission_are_multiplied(self) -> None:
+        shot = _wall(base=(0.5, 0.5, 0.5))
+        self.assertEqual(_at(shot, QUARTER_MIDDLES[0]), [(0.5, 0, 0)])
+        shot = _wall(unlit=False, base=(0, 0, 0), emission=(0.25, 0.5, 1.0), maps=(0, 0, 0, 0, 1))
+        self.assertEqual(_at(shot, *QUARTER_MIDDLES), [(0.25, 0, 0), (0, 0.5, 0), (0, 0, 1), (0.25, 0.5, 1)])
+
+    def test_roughness_and_metalness_take_the_red_channel(self) -> None:
+        # A mirror (red 0) sees the even surroundings whole; so does a matt white. A black metal mirrors nothing.
+        grey = _texture([[(0, 0, 0), (1, 1, 1)]])
+        shot = replace(
+            _wall(texture=grey, unlit=False, base=(0.0, 0, 0), maps=(0, 0, 1, 0, 0), metalness=1.0), environment=EVEN
+        )
+        dielectric, metal = _at(shot, (-0.5, 0), (0.5, 0))
+        self.assertAlmostEqual(dielectric[0], 0.04, delta=0.03)
+        self.assertLess(metal[0], 0.02)
+        light = LightSource("sun", WHITE, direction=(0, 0, -1))
+        shot = _wall(texture=grey, unlit=False, maps=(0, 1, 0, 0, 0), roughness=0.6, metalness=1.0)
+        smooth, rough = _at(replace(shot, lights=(light,)), (-0.5, 0), (0.5, 0))
+        self.assertGreater(smooth[0], 10 * rough[0])
+
+    def test_a_normal_picture_tilts_the_surface(self) -> None:
+        for tilt, axis in (((0.3, 0.0), 0), ((0.0, 0.3), 1)):
+            out = math.sqrt(1 - 0.09)
+            flat = np.array([tilt[0], tilt[1], out]) / 2 + 0.5
+            texture = _texture([[tuple(flat)]])
+            shot = _wall(texture=texture, unlit=False, maps=(0, 0, 0, 1, 0))
+            picture = render(replace(shot, lights=(FRONT,)), QUALITIES["check"], planes=True)
+            assert picture.planes is not None
+            expected = np.array([0.0, 0, out])
+            expected[axis] = 0.3
+            np.testing.assert_allclose(picture.planes[64, 64, NORMAL : NORMAL + 3], expected, atol=1e-3)
+
+    def test_mirrors_show_textures(self) -> None:
+        mirror = SnapshotElement("m", IDENTITY, ((1.0, 1.0, 1.0, 0.0, 1.0),))
+        shown = SnapshotElement("t", IDENTITY, (finish_row(unlit=True, maps=(1, 0, 0, 0, 0), map_width=2.0),))
+        shot = snapshot(quad(4, 0), quad(1, 3), eye=(5, 0, 8), angle=70, bounces=1, textures=(QUARTERS,))
+        beauty = render(replace(shot, elements=(mirror, shown)), QUALITIES["check"]).beauty
+        behind = beauty[:, :128, :3]
+        for colour in (RED, GREEN, BLUE):
+            self.assertGreater(int((np.abs(behind - colour).max(axis=2) < 0.05).sum()), 20, colour)
+
+    def test_threads_and_repetition_change_nothing(self) -> None:
+        shot = replace(_wall(unlit=False), lights=(FRONT,), environment=EVEN)
+        one, other = (render(shot, QUALITIES["check"]).beauty.tobytes() for _ in range(2))
+        self.assertEqual(one, other)

@@ -1,0 +1,34 @@
+<script setup lang="ts">
+import { answer, api, type Schemas } from "@/api/client";
+
+import AssetField from "./AssetField.vue";
+
+defineProps<{ label: string; modelValue: string; error?: string | undefined; help?: string | undefined }>();
+const emit = defineEmits<{ commit: [value: string] }>();
+const NONE = [{ name: "", title: "None", note: "" }];
+function list(project: number) {
+  return answer(api.GET("/api/projects/{project_id}/pictures", { params: { path: { project_id: project } } }));
+}
+function describe(picture: Schemas["PictureOut"]) {
+  return { title: picture.title, note: `${picture.width} × ${picture.height}` };
+}
+</script>
+
+<template>
+  <div>
+    <AssetField
+      :label
+      folder="pictures"
+      accept=".png,.jpg,.jpeg,.exr,.hdr"
+      invitation="Bring a picture"
+      :model-value
+      :error
+      :dropped="null"
+      :list
+      :describe
+      :shipped="NONE"
+      @commit="emit('commit', $event)"
+    />
+    <p v-if="help" class="text-soft">{{ help }}</p>
+  </div>
+</template>
