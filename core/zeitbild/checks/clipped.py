@@ -1,6 +1,7 @@
 """Light so strong that a large part of the picture is white and holds no shading."""
 
 from collections.abc import Iterator
+from dataclasses import replace
 
 import numpy as np
 
@@ -17,7 +18,7 @@ def _look(view: SetView) -> Iterator[Finding]:
     if not snapshot.elements:
         return
     height = max(9, round(_WIDTH * snapshot.height / snapshot.width))
-    beauty = render(snapshot.at_size(_WIDTH, height), QUALITIES["rough"]).beauty
+    beauty = render(replace(snapshot, backdrop=None).at_size(_WIDTH, height), QUALITIES["rough"]).beauty
     solid = beauty[beauty[..., 3] > 0.99]
     if len(solid) < 30:
         return

@@ -172,7 +172,7 @@ _GENERATED: dict[str, Any] = {"source": ["studio", "gradient"]}
 
 
 class Environment(Part):
-    """What is around: generated or a picture. It lights and is mirrored, and is never in the picture itself."""
+    """What is around: generated or a picture. It lights and is mirrored, and is in the picture only as a backdrop."""
 
     source: Literal["studio", "gradient", "picture"] = choice("studio", "Surroundings")
     picture: Annotated[str, StringConstraints(pattern=r"^(|asset:[0-9a-f]{64})$")] = Field(
@@ -302,9 +302,9 @@ class Pixels(Part):
 
 
 class Backdrop(Part):
-    """What is behind everything: nothing, or one colour that is part of picture, run and files."""
+    """What is behind everything: nothing, or a colour or the surroundings, then part of picture, run and files."""
 
-    kind: Literal["clear", "colour"] = choice("clear", "Backdrop")
+    kind: Literal["clear", "colour", "surroundings"] = choice("clear", "Backdrop")
     colour: Colour = Field(default="#2e3a44", title="Colour")
 
 

@@ -48,23 +48,28 @@ class SkyPicture:
     """A latitude-longitude picture of all that is around, known by the digest of its file.
 
     pixels [H, W, 3] linear, top row straight up, the middle of the picture in front (+z), what is to the right of it
-    towards -x, as seen from the set. coarse is the same with fewer pixels, for what is blurred anyway.
+    towards -x, as seen from the set. coarse is the same with fewer pixels, for what is blurred anyway, and fine with
+    more, for what is seen itself.
     """
 
     digest: str
     pixels: NDArray[np.float32] = field(compare=False, repr=False)
     coarse: NDArray[np.float32] = field(compare=False, repr=False)
+    fine: NDArray[np.float32] = field(compare=False, repr=False)
 
-    def towards(self, azimuth: NDArray[np.float64], elevation: NDArray[np.float64]) -> NDArray[np.float64]:
+    def towards(
+        self, azimuth: NDArray[np.float64], elevation: NDArray[np.float64], *, fine: bool = False
+    ) -> NDArray[np.float64]:
         """Radiance [..., 3] from directions in degrees, bilinear."""
-        height, width = self.pixels.shape[:2]
+        pixels = self.fine if fine else self.pixels
+        height, width = pixels.shape[:2]
         x = (0.5 - azimuth / 360) * width - 0.5
         y = np.clip((0.5 - elevation / 180) * height - 0.5, 0, height - 1)
         x0, y0 = np.floor(x).astype(np.int64), np.minimum(np.floor(y).astype(np.int64), max(0, height - 2))
         fx, fy = (x - x0)[..., None], (y - y0)[..., None]
         left, right, below = x0 % width, (x0 + 1) % width, np.minimum(y0 + 1, height - 1)
-        above = self.pixels[y0, left] * (1 - fx) + self.pixels[y0, right] * fx
-        under = self.pixels[below, left] * (1 - fx) + self.pixels[below, right] * fx
+        above = pixels[y0, left] * (1 - fx) + pixels[y0, right] * fx
+        under = pixels[below, left] * (1 - fx) + pixels[below, right] * fx
         mixed: NDArray[np.float64] = above * (1 - fy) + under * fy
         return mixed
 
@@ -110,12 +115,12 @@ def _inside(box: Softbox, azimuth: NDArray[np.float64], elevation: NDArray[np.fl
     return _smooth((box.half_width - across) / _BORDER + 0.5) * _smooth((box.half_height - along) / _BORDER + 0.5)
 
 
-def radiance(light: EnvironmentLight, directions: NDArray[np.float64]) -> NDArray[np.float64]:
-    """Linear radiance [..., 3] arriving from unit directions [..., 3]."""
+def radiance(light: EnvironmentLight, directions: NDArray[np.float64], *, fine: bool = False) -> NDArray[np.float64]:
+    """Linear radiance [..., 3] arriving from unit directions [..., 3]; fine takes all that a picture holds."""
     azimuth = np.degrees(np.arctan2(directions[..., 0], directions[..., 2])) - light.rotation
     elevation = np.degrees(np.arcsin(np.clip(directions[..., 1], -1, 1)))
     if light.picture is not None:
-        result = light.picture.towards((azimuth + 180) % 360 - 180, elevation)
+        result = light.picture.towards((azimuth + 180) % 360 - 180, elevation, fine=fine)
     else:
         result = _generated(light, azimuth, elevation)
     return light.strength * result + _boxes(light, azimuth, elevation)

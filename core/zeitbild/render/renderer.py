@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zeitbild.kernels import PARALLEL
+from zeitbild.render.backdrop import behind
 from zeitbild.render.camera import DepthScale
 from zeitbild.render.finish_row import OPACITY, opacity_of
 from zeitbild.render.identity import SLOTS, mark, moves_of, numbers_of
@@ -31,10 +32,12 @@ if TYPE_CHECKING:
 RENDERER_VERSION = 9
 
 
-def _lay_under(beauty: NDArray[np.float32], backdrop: tuple[float, float, float]) -> None:
-    """Put an opaque colour (linear) under a premultiplied picture, in place: over of Porter and Duff 1984."""
-    rest = 1 - beauty[..., 3:]
-    beauty[..., :3] += rest * np.asarray(backdrop, dtype=np.float32)
+def _lay_under(beauty: NDArray[np.float32], backdrop: NDArray[np.float32]) -> None:
+    """Put an opaque colour (linear, [3] or [H, W, 3]) under a premultiplied picture, in place.
+
+    Over of Porter and Duff 1984.
+    """
+    beauty[..., :3] += (1 - beauty[..., 3:]) * backdrop
     beauty[..., 3] = 1
 
 
@@ -51,8 +54,9 @@ def render(snapshot: Snapshot, quality: Quality, *, planes: bool = False) -> Pic
         picture = _still(snapshot, quality, snapshot.samples_at(quality), planes)
     if snapshot.pixels is None and snapshot.filter != ONE_PIXEL:
         picture = picture.map(snapshot.filter.apply)
-    if snapshot.backdrop is not None:
-        _lay_under(picture.beauty, snapshot.backdrop)
+    backdrop = behind(snapshot)
+    if backdrop is not None:
+        _lay_under(picture.beauty, backdrop)
     return picture
 
 

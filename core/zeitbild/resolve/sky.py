@@ -13,8 +13,8 @@ from zeitbild.errors import PictureError
 from zeitbild.pictures import read_picture
 from zeitbild.render.environment import SkyPicture
 
-#: Widths of what mirrors show, and of what is blurred anyway.
-_SHARP, _COARSE = 512, 128
+#: Widths of what is seen itself at most, of what mirrors show, and of what is blurred anyway.
+_FINE, _SHARP, _COARSE = 4096, 512, 128
 #: A picture of all directions is twice as wide as high; so much it may be off.
 _OFF = 0.02
 
@@ -36,10 +36,11 @@ def check_sky(data: bytes, label: str) -> NDArray[np.float32]:
     return pixels
 
 
-@lru_cache(maxsize=8)
+@lru_cache(maxsize=2)
 def _sky(digest: str, data: bytes) -> SkyPicture:
     pixels = check_sky(data, "the uploaded picture")
-    return SkyPicture(digest, _at_width(pixels, _SHARP), _at_width(pixels, _COARSE))
+    fine = pixels if pixels.shape[1] <= _FINE else _at_width(pixels, _FINE)
+    return SkyPicture(digest, _at_width(pixels, _SHARP), _at_width(pixels, _COARSE), fine)
 
 
 def sky_picture(digest: str, assets: AssetSource) -> SkyPicture:

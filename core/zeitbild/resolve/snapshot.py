@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
 from fractions import Fraction
+from typing import Literal
 
 from zeitbild.colour import decode_hex
 from zeitbild.document.shot import Environment, Shot
@@ -61,7 +62,7 @@ class Snapshot:
     camera_angle: float
     lights: tuple[LightSource, ...]
     environment: EnvironmentLight
-    backdrop: Triple | None
+    backdrop: Triple | Literal[surroundings] | None
     elements: tuple[SnapshotElement, ...]
     meshes: tuple[Mesh, ...]
     occlusion: float = 0.0
@@ -235,6 +236,12 @@ def _environment(around: Environment, softboxes: tuple[Softbox, ...], assets: As
     )
 
 
+def _backdrop(shot: Shot) -> Triple | Literal[surroundings] | None:
+    if shot.backdrop.kind == "colour":
+        return decode_hex(shot.backdrop.colour)
+    return "surroundings" if shot.backdrop.kind == "surroundings" else None
+
+
 def _pixels(shot: Shot) -> PixelLook | None:
     pixels = shot.pixels
     if not pixels.on:
@@ -308,7 +315,7 @@ def resolve(shot: Shot, frame: int, assets: AssetSource, layer: str = "") -> Sna
         camera_span=camera.span if camera.projection == "orthographic" else 0.0,
         lights=lights,
         environment=_environment(around, softboxes, assets),
-        backdrop=decode_hex(shot.backdrop.colour) if shot.backdrop.kind == "colour" else None,
+        backdrop=_backdrop(shot),
         elements=tuple(elements),
         meshes=tuple(meshes),
         occlusion=shot.rays.occlusion,

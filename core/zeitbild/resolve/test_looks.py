@@ -13,7 +13,7 @@ from PIL import Image
 from zeitbild.assets import AssetFolder
 from zeitbild.colour import decode, decode_hex
 from zeitbild.document.reading import parse_shot, read_shot
-from zeitbild.document.shot import Camera, Environment, Layer, Motion, NamedCamera, Shot
+from zeitbild.document.shot import Backdrop, Camera, Environment, Layer, Motion, NamedCamera, Shot
 from zeitbild.elements.solid import Solid
 from zeitbild.errors import InputError, PictureError
 from zeitbild.finishes import READY_MADE, Finish, NamedFinish, Values
@@ -220,6 +220,40 @@ class Surroundings(unittest.TestCase):
         diffuse = environment_maps(self._resolved(pixels))[OFFSETS[-1] :, 0]
         self.assertAlmostEqual(float(diffuse.max()), 10_000 * angle / np.pi, delta=0.1 * 10_000 * angle / np.pi)
 
+    def test_as_a_backdrop_the_picture_is_where_the_camera_looks(self) -> None:
+        # The camera looks along -z: behind the set is what the picture shows at its sides.
+        pixels = np.zeros((128, 256, 3))
+        pixels[:, :20] = (0, 1, 0)
+        pixels[:, -20:] = (1, 0, 0)
+        digest = self.assets.add(_file(pixels.astype(np.float32), ".hdr"))
+        around = Environment(source="picture", picture=f"asset:{digest}", strength=1)
+        shot = small_shot(environment=around, elements=(), backdrop=Backdrop(kind="surroundings"))
+        beauty = render(resolve(shot, 1, self.assets), QUALITIES["rough"]).beauty
+        self.assertEqual(float(beauty[..., 3].min()), 1)
+        # In the middle the two ends of the picture meet; its right end stands to the left of its left end.
+        np.testing.assert_allclose(beauty[27, 40, :3], (1, 0, 0), atol=0.02)
+        np.testing.assert_allclose(beauty[27, 56, :3], (0, 1, 0), atol=0.02)
+        clear = shot.model_copy(update={"backdrop": Backdrop()})
+        self.assertEqual(float(render(resolve(clear, 1, self.assets), QUALITIES["rough"]).beauty.max()), 0)
+
+    def test_generated_surroundings_as_a_backdrop(self) -> None:
+        around = Environment(source="gradient", strength=1, sky="#0000ff", horizon="#00ff00", floor="#ff0000")
+        shot = small_shot(environment=around, elements=(), backdrop=Backdrop(kind="surroundings"))
+        snapshot = resolve(shot, 1, NOWHERE).at_size(320, 180)
+        beauty = render(snapshot, QUALITIES["rough"]).beauty
+        camera = snapshot.camera
+        for x, y in ((160, 90), (40, 20), (300, 170)):
+            way = (
+                camera.axes[2]
+                + (x + 0.5 - 160) / camera.focal * camera.axes[0]
+                - (y + 0.5 - 90) / camera.focal * camera.axes[1]
+            )
+            expected = radiance(snapshot.environment, way / np.linalg.norm(way))
+            np.testing.assert_allclose(beauty[y, x, :3], expected, atol=0.02)
+        flat = shot.model_copy(update={"camera": Camera(projection="orthographic")})
+        even = render(resolve(flat, 1, NOWHERE), QUALITIES["rough"]).beauty
+        self.assertLess(float(np.ptp(even[..., 1])), 1e-5)
+
     def test_a_picture_that_is_missing_or_not_chosen(self) -> None:
         with self.assertRaises(InputError):
             resolve(small_shot(environment=Environment(source="picture", picture="asset:" + "0" * 64)), 1, self.assets)
@@ -241,7 +275,7 @@ class Surroundings(unittest.TestCase):
         }
         self.assertEqual(len(keys), 4)
         same = np.zeros((2, 4, 3), np.float32)
-        self.assertEqual(SkyPicture("a", same, same), SkyPicture("a", same + 1, same))
+        self.assertEqual(SkyPicture("a", same, same, same), SkyPicture("a", same + 1, same, same))
 
     def test_a_gradient_has_its_colours_where_it_says(self) -> None:
         around = Environment(

@@ -20,6 +20,7 @@ const offers = useOffers();
 const BACKDROPS = [
   { name: "clear", title: "Clear" },
   { name: "colour", title: "One colour" },
+  { name: "surroundings", title: "Surroundings" },
 ];
 const chosen = ref(0);
 const outputs = computed(() => shot.examined?.plan?.outputs ?? []);
@@ -86,6 +87,9 @@ function insert(field: string) {
           @update="shot.edit('backdrop.colour', $event, false)"
           @commit="shot.edit('backdrop.colour', $event, true, 'Backdrop colour')"
         />
+        <p v-else-if="shot.draft.backdrop.kind === 'surroundings'" class="text-soft">
+          What lights the set stands behind it, in every pass and file; nothing is see-through.
+        </p>
         <p v-else class="text-soft">Everything around the elements is see-through, in every pass and file.</p>
       </SectionBlock>
       <FindingList desk="split" />
