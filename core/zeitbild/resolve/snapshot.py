@@ -62,7 +62,7 @@ class Snapshot:
     camera_angle: float
     lights: tuple[LightSource, ...]
     environment: EnvironmentLight
-    backdrop: Triple | Literal[surroundings] | None
+    backdrop: Triple | Literal["surroundings"] | None
     elements: tuple[SnapshotElement, ...]
     meshes: tuple[Mesh, ...]
     occlusion: float = 0.0
@@ -236,7 +236,7 @@ def _environment(around: Environment, softboxes: tuple[Softbox, ...], assets: As
     )
 
 
-def _backdrop(shot: Shot) -> Triple | Literal[surroundings] | None:
+def _backdrop(shot: Shot) -> Triple | Literal["surroundings"] | None:
     if shot.backdrop.kind == "colour":
         return decode_hex(shot.backdrop.colour)
     return "surroundings" if shot.backdrop.kind == "surroundings" else None
