@@ -5,53 +5,24 @@ from __future__ import annotations
 from fractions import Fraction
 from typing import Annotated, Any, Literal, Union
 
-from pydantic import ConfigDict, Field, StringConstraints, model_validator
+from pydantic import Field, StringConstraints, model_validator
 
-from zeitbild.document.values import Code, Colour, Identifier, Part, Point, Title, choice, number, wrong_at
+from zeitbild.document.camera import MAIN_CAMERA, Camera, CameraName, NamedCamera
+from zeitbild.document.picture import Backdrop, Motion, Pixels, Raster, Sampling
+from zeitbild.document.surroundings import Environment, Rays
+from zeitbild.document.values import Code, Identifier, Part, Title, choice, wrong_at
 from zeitbild.elements import kinds
 from zeitbild.errors import InputError
 from zeitbild.finishes import NamedFinish
 from zeitbild.lights import kinds as light_kinds
 from zeitbild.lights.ready_made import LIGHT_SETS
-from zeitbild.render.camera import angle_of_focal_length
-from zeitbild.render.pixel_filter import FilterName
 from zeitbild.timing.frames import MAX_FRAME_NUMBER, MAX_FRAMES
 from zeitbild.timing.rate import RATES, parse_rate
 
 VERSION = 1
 
-MAX_SIDE = 8192
-#: Pixels of the largest raster. A worker keeps its planes in memory at 16 bytes a pixel and more; this keeps it
-#: below 600 MB beside everything else.
-MAX_PIXELS = 4096 * 2160
 MAX_ELEMENTS = 200
 MAX_LIGHTS = 32
-#: Name of the camera that every shot has.
-MAIN_CAMERA = "Main"
-#: Name of a camera, or empty.
-CameraName = Annotated[str, StringConstraints(max_length=120)]
-#: Samples a pixel can take.
-Samples = Literal["4", "16", "64"]
-
-
-class Raster(Part):
-    """Picture size in square pixels."""
-
-    width: Annotated[int, Field(ge=16, le=MAX_SIDE)] = Field(
-        default=1280, title="Width", json_schema_extra={"x-unit": "px"}
-    )
-    height: Annotated[int, Field(ge=16, le=MAX_SIDE)] = Field(
-        default=720, title="Height", json_schema_extra={"x-unit": "px"}
-    )
-
-    @model_validator(mode="after")
-    def _not_too_large(self) -> Raster:
-        if self.width * self.height > MAX_PIXELS:
-            raise ValueError(
-                f"{self.width} × {self.height} is {self.width * self.height / 1e6:.1f} million pixels; the limit is "
-                f"{MAX_PIXELS / 1e6:.1f} million (4096 × 2160), so that a frame fits a worker's memory"
-            )
-        return self
 
 
 class Timing(Part):
@@ -87,225 +58,9 @@ class Timing(Part):
         return range(self.first, self.last + 1, self.step)
 
 
-class Camera(Part):
-    """Camera by position, look-at point and roll; in perspective through a lens, or orthographic."""
-
-    position: Point = Field(default=(0.0, 40.0, 1150.0), title="Position", json_schema_extra={"x-step": 5})
-    look_at: Point = Field(default=(0.0, 0.0, 0.0), title="Look-at point", json_schema_extra={"x-step": 5})
-    roll: float = number(0, "Roll", -180, 180, unit="°", slider=(-45, 45), help="Turns the picture clockwise.")
-    projection: Literal["perspective", "orthographic"] = choice("perspective", "Projection")
-    lens_by: Literal["angle", "focal length"] = Field(
-        default="angle",
-        title="Lens by",
-        json_schema_extra={"x-widget": "choice", "x-when": {"projection": "perspective"}},
-    )
-    angle: float = number(
-        40,
-        "Angle of view",
-        1,
-        150,
-        step=0.5,
-        unit="°",
-        slider=(10, 90),
-        help="Horizontal.",
-        when={"projection": "perspective", "lens_by": "angle"},
-    )
-    focal_length: float = number(
-        50,
-        "Focal length",
-        1,
-        2000,
-        unit="mm",
-        slider=(12, 200),
-        when={"projection": "perspective", "lens_by": "focal length"},
-    )
-    gate: float = number(
-        36,
-        "Gate width",
-        1,
-        200,
-        step=0.1,
-        unit="mm",
-        slider=(4, 70),
-        help="Width of the picture behind the lens; 36 is the still frame.",
-        when={"projection": "perspective", "lens_by": "focal length"},
-    )
-    span: float = number(
-        840,
-        "Width of view",
-        0.01,
-        1_000_000,
-        step=10,
-        unit="u",
-        slider=(100, 3000),
-        help="What the picture is wide, at any distance.",
-        when={"projection": "orthographic"},
-    )
-
-    @model_validator(mode="after")
-    def _apart(self) -> Camera:
-        if sum((a - b) ** 2 for a, b in zip(self.position, self.look_at, strict=True)) < 1e-6:
-            raise ValueError("the camera stands in its look-at point; move one of them")
-        return self
-
-    @property
-    def horizontal_angle(self) -> float:
-        """Angle of view in degrees, however the lens is given."""
-        if self.lens_by == "angle":
-            return self.angle
-        return angle_of_focal_length(self.focal_length, self.gate)
-
-
-class NamedCamera(Part):
-    """One more camera, under a name."""
-
-    name: Title = Field(title="Name")
-    camera: Camera = Field(default_factory=Camera, title="Camera")
-
-
 # The union of all registered light kinds.
 _light_kinds = tuple(kind.parameters for kind in light_kinds)
 Light: Any = Annotated[Union[_light_kinds], Field(discriminator="kind")]  # noqa: UP007
-
-
-_GENERATED: dict[str, Any] = {"source": ["studio", "gradient"]}
-
-
-class Environment(Part):
-    """What is around: generated or a picture. It lights and is mirrored, and is in the picture only as a backdrop."""
-
-    source: Literal["studio", "gradient", "picture"] = choice("studio", "Surroundings")
-    picture: Annotated[str, StringConstraints(pattern=r"^(|asset:[0-9a-f]{64})$")] = Field(
-        default="",
-        title="Picture",
-        description="Of all directions (latitude-longitude), twice as wide as high: HDR, EXR, PNG or JPEG.",
-        json_schema_extra={"x-widget": "sky", "x-when": {"source": "picture"}},
-    )
-    strength: float = number(0.6, "Strength", 0, 100, step=0.01, slider=(0, 3))
-    sky: Colour = Field(
-        default="#dfe7ee", title="Above", json_schema_extra={"x-widget": "colour", "x-when": _GENERATED}
-    )
-    horizon: Colour = Field(
-        default="#f3d9b8", title="Horizon", json_schema_extra={"x-widget": "colour", "x-when": {"source": "gradient"}}
-    )
-    floor: Colour = Field(
-        default="#5a5048", title="Below", json_schema_extra={"x-widget": "colour", "x-when": _GENERATED}
-    )
-    spread: float = number(
-        60,
-        "Horizon reaches",
-        1,
-        90,
-        unit="°",
-        slider=(5, 90),
-        when={"source": "gradient"},
-        help="How far up and down its colour goes over into the others.",
-    )
-    boxes: float = number(
-        1,
-        "Softboxes",
-        0,
-        20,
-        step=0.01,
-        slider=(0, 3),
-        when={"source": "studio"},
-        help="Bright areas for metal to mirror.",
-    )
-    rotation: float = number(
-        0, "Rotation", -360, 360, unit="°", slider=(-180, 180), when={"source": ["studio", "picture"]}
-    )
-
-
-class Rays(Part):
-    """What surfaces do to each other: how dark corners get, and how often mirrors mirror."""
-
-    model_config = ConfigDict(title="Shadows and mirrors")
-
-    occlusion: float = number(
-        0, "Occlusion", 0, 1, step=0.01, slider=(0, 1), help="How much corners and gaps keep light from around away."
-    )
-    occlusion_radius: float = number(
-        150,
-        "Occlusion radius",
-        0.01,
-        1_000_000,
-        step=5,
-        unit="u",
-        slider=(5, 1000),
-        help="Farther things do not count.",
-    )
-    samples: Literal["1", "2", "4", "8"] = choice(
-        "4",
-        "Rays a pixel, final",
-        help="For soft shadows and occlusion; half as many at check, a quarter at rough. Neighbours share theirs.",
-    )
-    bounces: Annotated[int, Field(ge=0, le=3)] = Field(
-        default=0,
-        title="Mirror bounces",
-        json_schema_extra={"x-step": 1, "x-slider": [0, 3]},
-        description="0: metal mirrors only the environment; 1 to 3: also the set.",
-    )
-
-
-class Sampling(Part):
-    """How many samples a pixel takes, and how far it gathers."""
-
-    model_config = ConfigDict(title="Filter and samples")
-
-    filter: FilterName = choice("box", "Pixel filter")
-    filter_width: float = number(
-        1, "Filter width", 1, 8, step=0.1, unit="px", slider=(1, 4), help="A box of 1 is the pixel alone."
-    )
-    rough: Samples = choice("4", "Samples, rough")
-    check: Samples = choice("16", "Samples, check")
-    final: Samples = choice("64", "Samples, final", help="At final, alpha at edges is right to half a step anyway.")
-
-
-class Motion(Part):
-    """How long the shutter is open."""
-
-    model_config = ConfigDict(title="Motion blur")
-
-    angle: float = number(
-        0, "Shutter angle", 0, 720, unit="°", slider=(0, 360), help="360 is open for the whole frame; 0 is no blur."
-    )
-    phase: float = number(
-        -90,
-        "Shutter opens at",
-        -720,
-        720,
-        unit="°",
-        slider=(-360, 360),
-        help="0 is the frame's own time; minus half the angle centres it.",
-    )
-    moments: Literal["4", "8", "16", "32", "64"] = choice("16", "Moments", help="At final; half at check.")
-
-
-class Pixels(Part):
-    """A small raster with hard pixels, enlarged by a whole number."""
-
-    model_config = ConfigDict(title="Pixel look")
-
-    on: bool = Field(default=False, title="Pixel look")
-    enlarge: Annotated[int, Field(ge=1, le=64)] = Field(
-        default=8, title="Side of a pixel", json_schema_extra={"x-unit": "px", "x-step": 1}
-    )
-    palette: tuple[Colour, ...] = Field(
-        default=(),
-        title="Palette",
-        max_length=64,
-        description="Empty: all colours.",
-        json_schema_extra={"x-widget": "palette"},
-    )
-    outline: bool = Field(default=False, title="Outline")
-    outline_colour: Colour = Field(default="#101820", title="Outline colour")
-
-
-class Backdrop(Part):
-    """What is behind everything: nothing, or a colour or the surroundings, then part of picture, run and files."""
-
-    kind: Literal["clear", "colour", "surroundings"] = choice("clear", "Backdrop")
-    colour: Colour = Field(default="#2e3a44", title="Colour")
 
 
 class Layer(Part):
@@ -430,8 +185,12 @@ __all__ = [
     "Identifier",
     "Layer",
     "Light",
+    "Motion",
+    "NamedCamera",
+    "Pixels",
     "Raster",
     "Rays",
+    "Sampling",
     "Shot",
     "Timing",
 ]

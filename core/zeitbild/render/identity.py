@@ -10,7 +10,8 @@ from numpy.typing import NDArray
 
 from zeitbild.kernels import kernel, parallel_kernel
 from zeitbild.render.camera import Camera
-from zeitbild.render.shading import MOTION, surface_at
+from zeitbild.render.shading import MOTION
+from zeitbild.render.surface import surface_at
 from zeitbild.render.triangle_setup import TILE
 
 if TYPE_CHECKING:

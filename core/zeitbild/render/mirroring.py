@@ -8,20 +8,15 @@ import numba
 import numpy as np
 
 from zeitbild.kernels import kernel, parallel_kernel
+from zeitbild.render.coat import coat_light
 from zeitbild.render.finish_row import COAT, SHADING, TONE_BANDS, UNLIT
 from zeitbild.render.lighting import sideways
+from zeitbild.render.metal_rough import direct_light, light_around, mirror_light
 from zeitbild.render.patterns import TURNS
 from zeitbild.render.rays import BUFFER, PACKET, cast_packet
-from zeitbild.render.shading import (
-    coat_light,
-    direct_light,
-    has_textures,
-    light_amount,
-    light_around,
-    mirror_light,
-    tone_at,
-)
+from zeitbild.render.shading import has_textures
 from zeitbild.render.texturing import apply_textures
+from zeitbild.render.tones import light_amount, tone_at
 from zeitbild.render.triangle_setup import TILE
 
 # Called instead of compiled in: casting the ray costs far more than the call, and compiling takes half as long.

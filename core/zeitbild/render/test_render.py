@@ -203,7 +203,7 @@ class Determinism(unittest.TestCase):
         self.assertEqual(len(different), 5)
 
     def test_sets_with_too_many_triangles_are_refused(self) -> None:
-        with mock.patch("zeitbild.resolve.snapshot.MAX_SET_TRIANGLES", 5000), self.assertRaises(LimitError) as caught:
+        with mock.patch("zeitbild.resolve.resolving.MAX_SET_TRIANGLES", 5000), self.assertRaises(LimitError) as caught:
             resolve(self.shot, 1, NOWHERE)
         self.assertEqual(caught.exception.field, "elements.0")
 

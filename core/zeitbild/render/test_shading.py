@@ -10,8 +10,8 @@ from zeitbild.render import QUALITIES, render
 from zeitbild.render.environment import EnvironmentLight, environment_maps, reflectance_table
 from zeitbild.render.finish_row import FINISH_ROW
 from zeitbild.render.lighting import light_rows
+from zeitbild.render.metal_rough import direct_light, ggx_lobe, light_around
 from zeitbild.render.octahedral import texel_directions, texel_solid_angles
-from zeitbild.render.shading import direct_light, ggx_lobe, light_around
 from zeitbild.testing import DARK, EVEN, quad, snapshot
 
 WHITE = (1.0, 1.0, 1.0)

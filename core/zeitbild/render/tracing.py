@@ -11,7 +11,7 @@ from zeitbild.kernels import parallel_kernel
 from zeitbild.render.lighting import light_point, sideways
 from zeitbild.render.patterns import TURNS
 from zeitbild.render.rays import BUFFER, PACKET, cast_packet
-from zeitbild.render.shading import surface_at
+from zeitbild.render.surface import surface_at
 from zeitbild.render.triangle_setup import TILE
 
 #: Columns of ``rayed`` behind those of the lights: openness; mirrored red, green, blue; share of mirror rays that hit.

@@ -6,7 +6,7 @@ import numpy as np
 
 from zeitbild.document.shot import Shot
 from zeitbild.elements.base import AssetSource
-from zeitbild.resolve.snapshot import resolve
+from zeitbild.resolve.resolving import resolve
 
 #: Room kept at both ends, as a share of the extent, so that the nearest point is not quite white.
 _MARGIN = 0.02

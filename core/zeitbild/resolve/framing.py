@@ -11,7 +11,8 @@ from numpy.typing import NDArray
 from zeitbild.document.shot import Camera, Shot
 from zeitbild.elements.base import AssetSource
 from zeitbild.errors import InputError
-from zeitbild.resolve.snapshot import Snapshot, resolve
+from zeitbild.resolve.resolving import resolve
+from zeitbild.resolve.snapshot import Snapshot
 
 #: Room left at each side of what is framed, as a share of the picture.
 MARGIN = 0.06

@@ -17,7 +17,7 @@ from zeitbild.lights.sun import SunLight
 from zeitbild.render import QUALITIES, render
 from zeitbild.resolve import depth_range, frame_key, resolve
 from zeitbild.resolve.geometry_cache import GeometryCache, geometry_key
-from zeitbild.resolve.snapshot import element_matrix
+from zeitbild.resolve.resolving import element_matrix
 from zeitbild.testing import small_shot
 
 NOWHERE = AssetFolder(Path("nowhere"))

@@ -1,0 +1,98 @@
+"""How the picture is taken: its raster, samples and filter, blur, pixel look, and what is behind everything."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import ConfigDict, Field, model_validator
+
+from zeitbild.document.values import Colour, Part, choice, number
+from zeitbild.render.pixel_filter import FilterName
+
+MAX_SIDE = 8192
+#: Pixels of the largest raster. A worker keeps its planes in memory at 16 bytes a pixel and more; this keeps it
+#: below 600 MB beside everything else.
+MAX_PIXELS = 4096 * 2160
+#: Samples a pixel can take.
+Samples = Literal["4", "16", "64"]
+
+
+class Raster(Part):
+    """Picture size in square pixels."""
+
+    width: Annotated[int, Field(ge=16, le=MAX_SIDE)] = Field(
+        default=1280, title="Width", json_schema_extra={"x-unit": "px"}
+    )
+    height: Annotated[int, Field(ge=16, le=MAX_SIDE)] = Field(
+        default=720, title="Height", json_schema_extra={"x-unit": "px"}
+    )
+
+    @model_validator(mode="after")
+    def _not_too_large(self) -> Raster:
+        if self.width * self.height > MAX_PIXELS:
+            raise ValueError(
+                f"{self.width} × {self.height} is {self.width * self.height / 1e6:.1f} million pixels; the limit is "
+                f"{MAX_PIXELS / 1e6:.1f} million (4096 × 2160), so that a frame fits a worker's memory"
+            )
+        return self
+
+
+class Sampling(Part):
+    """How many samples a pixel takes, and how far it gathers."""
+
+    model_config = ConfigDict(title="Filter and samples")
+
+    filter: FilterName = choice("box", "Pixel filter")
+    filter_width: float = number(
+        1, "Filter width", 1, 8, step=0.1, unit="px", slider=(1, 4), help="A box of 1 is the pixel alone."
+    )
+    rough: Samples = choice("4", "Samples, rough")
+    check: Samples = choice("16", "Samples, check")
+    final: Samples = choice("64", "Samples, final", help="At final, alpha at edges is right to half a step anyway.")
+
+
+class Motion(Part):
+    """How long the shutter is open."""
+
+    model_config = ConfigDict(title="Motion blur")
+
+    angle: float = number(
+        0, "Shutter angle", 0, 720, unit="°", slider=(0, 360), help="360 is open for the whole frame; 0 is no blur."
+    )
+    phase: float = number(
+        -90,
+        "Shutter opens at",
+        -720,
+        720,
+        unit="°",
+        slider=(-360, 360),
+        help="0 is the frame's own time; minus half the angle centres it.",
+    )
+    moments: Literal["4", "8", "16", "32", "64"] = choice("16", "Moments", help="At final; half at check.")
+
+
+class Pixels(Part):
+    """A small raster with hard pixels, enlarged by a whole number."""
+
+    model_config = ConfigDict(title="Pixel look")
+
+    on: bool = Field(default=False, title="Pixel look")
+    enlarge: Annotated[int, Field(ge=1, le=64)] = Field(
+        default=8, title="Side of a pixel", json_schema_extra={"x-unit": "px", "x-step": 1}
+    )
+    palette: tuple[Colour, ...] = Field(
+        default=(),
+        title="Palette",
+        max_length=64,
+        description="Empty: all colours.",
+        json_schema_extra={"x-widget": "palette"},
+    )
+    outline: bool = Field(default=False, title="Outline")
+    outline_colour: Colour = Field(default="#101820", title="Outline colour")
+
+
+class Backdrop(Part):
+    """What is behind everything: nothing, or a colour or the surroundings, then part of picture, run and files."""
+
+    kind: Literal["clear", "colour", "surroundings"] = choice("clear", "Backdrop")
+    colour: Colour = Field(default="#2e3a44", title="Colour")

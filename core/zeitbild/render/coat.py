@@ -1,0 +1,63 @@
+"""The clear coat on top of a metal-rough surface."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from zeitbild.kernels import kernel
+from zeitbild.render.environment import LEVELS
+from zeitbild.render.finish_row import COAT, COAT_ROUGHNESS, OWNER
+from zeitbild.render.lighting import reach
+from zeitbild.render.metal_rough import DIELECTRIC, LEAST_COSINE, MIN_ALPHA, highlight_lobe, look_up, table_entry
+
+_ZERO, _ONE, _TWO = np.float32(0), np.float32(1), np.float32(2)
+_MIN_ALPHA, _LEAST_COSINE = MIN_ALPHA, LEAST_COSINE
+_COAT, _COAT_ROUGHNESS, _OWNER = COAT, COAT_ROUGHNESS, OWNER
+_LEVEL_COUNT = len(LEVELS)
+_LAST_LEVEL = np.float32(_LEVEL_COUNT - 1)
+
+
+@kernel
+def coat_light(  # type: ignore[no-untyped-def]
+    px, py, pz, nx, ny, nz, vx, vy, vz, finish, finishes, lights, touched, ambients, maps, table, rayed, f, openness
+):
+    """Seven numbers: highlights of a clear coat, what it mirrors of the surroundings, and the share it lets through.
+
+    glTF 2.0, extension KHR_materials_clearcoat: a dielectric lobe on top, weighted by the Fresnel term along the view.
+    """
+    owner = int(finishes[finish, _OWNER])
+    coat, rough = finishes[finish, _COAT], finishes[finish, _COAT_ROUGHNESS]
+    facing = nx * vx + ny * vy + nz * vz
+    n_v = min(_ONE, max(facing, _LEAST_COSINE))
+    rx, ry, rz = _TWO * facing * nx - vx, _TWO * facing * ny - vy, _TWO * facing * nz - vz
+    alpha = max(rough * rough, _MIN_ALPHA)
+    high_r = high_g = high_b = _ZERO
+    for number in range(lights.shape[0]):
+        if touched[number, owner] == 0:
+            continue
+        light = lights[number]
+        _, strength, lx, ly, lz = reach(light, px, py, pz, nx, ny, nz, rx, ry, rz, alpha)
+        lobe, fifth = highlight_lobe(nx, ny, nz, vx, vy, vz, lx, ly, lz, n_v, alpha)
+        lobe *= strength * coat * (DIELECTRIC + (_ONE - DIELECTRIC) * fifth)
+        if rayed.shape[0] > 0:
+            lobe *= rayed[f, number]
+        high_r, high_g, high_b = high_r + lobe * light[7], high_g + lobe * light[8], high_b + lobe * light[9]
+    scale, bias = table_entry(table, n_v, rough)
+    share = coat * (DIELECTRIC * scale + bias)
+    place = rough * _LAST_LEVEL
+    level = min(int(place), _LEVEL_COUNT - 2)
+    blend = place - np.float32(level)
+    twice = _TWO * n_v
+    rx, ry, rz = twice * nx - vx, twice * ny - vy, twice * nz - vz
+    sharp_r, sharp_g, sharp_b = look_up(maps, level, rx, ry, rz)
+    soft_r, soft_g, soft_b = look_up(maps, level + 1, rx, ry, rz)
+    weight = share * openness
+    return (
+        high_r,
+        high_g,
+        high_b,
+        weight * (sharp_r + (soft_r - sharp_r) * blend + ambients[owner, 0]),
+        weight * (sharp_g + (soft_g - sharp_g) * blend + ambients[owner, 1]),
+        weight * (sharp_b + (soft_b - sharp_b) * blend + ambients[owner, 2]),
+        _ONE - share,
+    )

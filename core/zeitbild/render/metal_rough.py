@@ -1,0 +1,217 @@
+"""Light that leaves a surface towards the camera: metal-rough model of glTF 2.0, appendix B.
+
+Conventions: a sun of strength 1 and colour white makes a white matt surface that faces it radiate 1. Ambient light
+arrives evenly from all directions; the environment arrives from its blurred pictures. Single precision throughout: a
+literal without ``np.float32`` would make numba compute in double precision, at half the speed.
+"""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from zeitbild.kernels import inlined_kernel, kernel
+from zeitbild.render.environment import LEVELS, OFFSETS, SIDES
+from zeitbild.render.finish_row import OWNER
+from zeitbild.render.lighting import reach
+
+#: Reflectance of dielectrics at normal incidence (glTF 2.0, appendix B.3.3).
+DIELECTRIC = np.float32(0.04)
+#: Smallest squared roughness, so that a mirror's highlight keeps a finite peak.
+MIN_ALPHA = np.float32(0.0016)
+#: Smallest cosine between normal and view that the model takes.
+LEAST_COSINE = np.float32(1e-3)
+_MIN_ALPHA, _LEAST_COSINE = MIN_ALPHA, LEAST_COSINE
+_PI = np.float32(math.pi)
+_ZERO, _HALF, _ONE, _TWO = np.float32(0), np.float32(0.5), np.float32(1), np.float32(2)
+_SIDES, _OFFSETS = SIDES, OFFSETS
+_LEVEL_COUNT = len(LEVELS)
+_LAST_LEVEL = np.float32(_LEVEL_COUNT - 1)
+_CELLS = np.float32(32)
+#: The exponent 2^(-16 a - 1) of a reflection's occlusion, written for exp.
+_LOG_2 = np.float32(math.log(2))
+_OPEN_SLOPE = np.float32(-16 * math.log(2))
+_OWNER = OWNER
+
+
+@kernel
+def ggx_lobe(n_l, n_v, n_h, alpha):  # type: ignore[no-untyped-def]
+    """D times V: GGX distribution and height-correlated Smith visibility; alpha is roughness squared; in 1/sr."""
+    square = alpha * alpha
+    spread = n_h * n_h * (square - _ONE) + _ONE
+    distribution = square / (_PI * spread * spread)
+    visibility = _HALF / (
+        n_l * math.sqrt(n_v * n_v * (_ONE - square) + square) + n_v * math.sqrt(n_l * n_l * (_ONE - square) + square)
+    )
+    return distribution * visibility
+
+
+@inlined_kernel
+def look_up(maps, level, x, y, z):  # type: ignore[no-untyped-def]
+    """Bilinear value (three numbers) of one level's octahedral picture in a direction of any length."""
+    total = abs(x) + abs(y) + abs(z)
+    u, v = x / total, z / total
+    if y < _ZERO:
+        u, v = (_ONE - abs(v)) * (_ONE if u >= _ZERO else -_ONE), (_ONE - abs(u)) * (_ONE if v >= _ZERO else -_ONE)
+    # Texel middles stand half a texel inside; the border shifts them by one.
+    size = _SIDES[level]
+    side = np.float32(size)
+    column = (u + _ONE) * _HALF * side + _HALF
+    row = (v + _ONE) * _HALF * side + _HALF
+    c, r = min(max(int(column), 0), size), min(max(int(row), 0), size)
+    fc, fr = column - np.float32(c), row - np.float32(r)
+    a = np.uint64(_OFFSETS[level] + r * (size + 2) + c)
+    b, d = a + np.uint64(1), a + np.uint64(size + 2)
+    e = d + np.uint64(1)
+    w00, w01 = (_ONE - fc) * (_ONE - fr), fc * (_ONE - fr)
+    w10, w11 = (_ONE - fc) * fr, fc * fr
+    return (
+        maps[a, 0] * w00 + maps[b, 0] * w01 + maps[d, 0] * w10 + maps[e, 0] * w11,
+        maps[a, 1] * w00 + maps[b, 1] * w01 + maps[d, 1] * w10 + maps[e, 1] * w11,
+        maps[a, 2] * w00 + maps[b, 2] * w01 + maps[d, 2] * w10 + maps[e, 2] * w11,
+    )
+
+
+@kernel
+def highlight_lobe(nx, ny, nz, vx, vy, vz, lx, ly, lz, n_v, alpha):  # type: ignore[no-untyped-def]
+    """(lobe times pi and n.l, Schlick's fifth power) for light from the unit direction l; 0 from below the surface."""
+    n_l = nx * lx + ny * ly + nz * lz
+    hx, hy, hz = lx + vx, ly + vy, lz + vz
+    square = hx * hx + hy * hy + hz * hz
+    if n_l <= _ZERO or square < np.float32(1e-12):
+        return _ZERO, _ZERO
+    scale = _ONE / math.sqrt(square)
+    n_h = min(_ONE, max(_ZERO, (nx * hx + ny * hy + nz * hz) * scale))
+    rest = _ONE - min(_ONE, max(_ZERO, (vx * hx + vy * hy + vz * hz) * scale))
+    squared = rest * rest
+    return ggx_lobe(n_l, n_v, n_h, alpha) * _PI * n_l, squared * squared * rest
+
+
+@inlined_kernel
+def table_entry(table, n_v, rough):  # type: ignore[no-untyped-def]
+    """Scale and bias of the reflectance at n.v and roughness, bilinear."""
+    cell_v = min(max(n_v * _CELLS - _HALF, _ZERO), _CELLS - _ONE)
+    cell_r = min(max(rough * _CELLS - _HALF, _ZERO), _CELLS - _ONE)
+    v, r = min(int(cell_v), 30), min(int(cell_r), 30)
+    fv, fr = cell_v - np.float32(v), cell_r - np.float32(r)
+    w00, w01, w10, w11 = (_ONE - fv) * (_ONE - fr), (_ONE - fv) * fr, fv * (_ONE - fr), fv * fr
+    return (
+        table[v, r, 0] * w00 + table[v, r + 1, 0] * w01 + table[v + 1, r, 0] * w10 + table[v + 1, r + 1, 0] * w11,
+        table[v, r, 1] * w00 + table[v, r + 1, 1] * w01 + table[v + 1, r, 1] * w10 + table[v + 1, r + 1, 1] * w11,
+    )
+
+
+@inlined_kernel
+def direct_light(px, py, pz, nx, ny, nz, vx, vy, vz, finish, finishes, lights, touched, rayed, f):  # type: ignore[no-untyped-def]
+    """Six numbers: diffuse and highlight radiance of all lights at a point.
+
+    Point p, unit normal n and view v (towards the eye); finish the row in finishes [F, FINISH_ROW]; lights [L, ROW];
+    touched [L, F] uint8; rayed [fragments, >= L] share of each light that reaches fragment f, or of no length: all does.
+    """
+    owner = int(finishes[finish, _OWNER])
+    base_r, base_g, base_b = finishes[finish, 0], finishes[finish, 1], finishes[finish, 2]
+    rough, metal = finishes[finish, 3], finishes[finish, 4]
+    facing = nx * vx + ny * vy + nz * vz
+    n_v = min(_ONE, max(facing, _LEAST_COSINE))
+    rx, ry, rz = _TWO * facing * nx - vx, _TWO * facing * ny - vy, _TWO * facing * nz - vz
+    alpha = max(rough * rough, _MIN_ALPHA)
+    rest = _ONE - metal
+    f0_r, f0_g, f0_b = (
+        DIELECTRIC * rest + base_r * metal,
+        DIELECTRIC * rest + base_g * metal,
+        DIELECTRIC * rest + base_b * metal,
+    )
+    matt_r = matt_g = matt_b = _ZERO
+    high_r = high_g = high_b = _ZERO
+    for number in range(lights.shape[0]):
+        if touched[number, owner] == 0:
+            continue
+        light = lights[number]
+        if light[0] == _ZERO and light[16] == _ZERO:
+            # A sun without a size, by far the most frequent light.
+            lx, ly, lz = -light[4], -light[5], -light[6]
+            diffuse = max(_ZERO, nx * lx + ny * ly + nz * lz)
+            strength = _ONE
+        else:
+            diffuse, strength, lx, ly, lz = reach(light, px, py, pz, nx, ny, nz, rx, ry, rz, alpha)
+        if rayed.shape[0] > 0:
+            share = rayed[f, number]
+            diffuse, strength = diffuse * share, strength * share
+        if diffuse <= _ZERO and (strength <= _ZERO or nx * lx + ny * ly + nz * lz <= _ZERO):
+            continue
+        lobe, fifth = highlight_lobe(nx, ny, nz, vx, vy, vz, lx, ly, lz, n_v, alpha)
+        # The dielectric's matt share is what its own Fresnel term lets in; metal has none.
+        matt = rest * (_ONE - DIELECTRIC - (_ONE - DIELECTRIC) * fifth) * diffuse
+        lobe *= strength
+        matt_r += base_r * matt * light[7]
+        matt_g += base_g * matt * light[8]
+        matt_b += base_b * matt * light[9]
+        high_r += (f0_r + (_ONE - f0_r) * fifth) * lobe * light[7]
+        high_g += (f0_g + (_ONE - f0_g) * fifth) * lobe * light[8]
+        high_b += (f0_b + (_ONE - f0_b) * fifth) * lobe * light[9]
+    return matt_r, matt_g, matt_b, high_r, high_g, high_b
+
+
+@inlined_kernel
+def mirror_light(nx, ny, nz, vx, vy, vz, finish, finishes, ambients, maps, table):  # type: ignore[no-untyped-def]
+    """Eight numbers: radiance that a point's mirror direction sees of environment and ambient light; the share of it that
+    the surface reflects (red, green, blue); and that share's scale and bias. Arguments as in ``light_around``."""
+    owner = int(finishes[finish, _OWNER])
+    base_r, base_g, base_b = finishes[finish, 0], finishes[finish, 1], finishes[finish, 2]
+    rough, metal = finishes[finish, 3], finishes[finish, 4]
+    n_v = min(_ONE, max(nx * vx + ny * vy + nz * vz, _LEAST_COSINE))
+    rest = _ONE - metal
+    scale, bias = table_entry(table, n_v, rough)
+    twice = _TWO * n_v
+    rx, ry, rz = twice * nx - vx, twice * ny - vy, twice * nz - vz
+    place = rough * _LAST_LEVEL
+    level = min(int(place), _LEVEL_COUNT - 2)
+    blend = place - np.float32(level)
+    sharp_r, sharp_g, sharp_b = look_up(maps, level, rx, ry, rz)
+    soft_r, soft_g, soft_b = look_up(maps, level + 1, rx, ry, rz)
+    return (
+        sharp_r + (soft_r - sharp_r) * blend + ambients[owner, 0],
+        sharp_g + (soft_g - sharp_g) * blend + ambients[owner, 1],
+        sharp_b + (soft_b - sharp_b) * blend + ambients[owner, 2],
+        (DIELECTRIC * rest + base_r * metal) * scale + bias,
+        (DIELECTRIC * rest + base_g * metal) * scale + bias,
+        (DIELECTRIC * rest + base_b * metal) * scale + bias,
+        scale,
+        bias,
+    )
+
+
+@inlined_kernel
+def light_around(nx, ny, nz, vx, vy, vz, finish, finishes, ambients, maps, table, openness, rayed, f, first):  # type: ignore[no-untyped-def]
+    """Three numbers: radiance of a point by ambient light and the environment.
+
+    ambients [F, 3]; maps and table from ``environment``; openness the share of the half sphere that is open; from column
+    first of rayed on stand the radiance that fragment f's mirror rays met and the share of them that met something; first
+    is 0 where none were cast.
+    """
+    red, green, blue, share_r, share_g, share_b, scale, bias = mirror_light(
+        nx, ny, nz, vx, vy, vz, finish, finishes, ambients, maps, table
+    )
+    owner = int(finishes[finish, _OWNER])
+    rough, rest = finishes[finish, 3], _ONE - finishes[finish, 4]
+    if first > 0:
+        clear = _ONE - rayed[f, first + 3]
+        red = red * clear + rayed[f, first]
+        green = green * clear + rayed[f, first + 1]
+        blue = blue * clear + rayed[f, first + 2]
+    elif openness < _ONE:
+        # What a corner keeps away from a reflection (Lagarde and de Rousiers 2014, Moving Frostbite to Physically
+        # Based Rendering, listing 26, from memory).
+        n_v = min(_ONE, max(nx * vx + ny * vy + nz * vz, _LEAST_COSINE))
+        power = math.exp(math.log(n_v + openness) * math.exp(_OPEN_SLOPE * rough * rough - _LOG_2))
+        kept = min(_ONE, max(_ZERO, np.float32(power) - _ONE + openness))
+        red, green, blue = red * kept, green * kept, blue * kept
+    red, green, blue = red * share_r, green * share_g, blue * share_b
+    if rest > _ZERO:
+        soft_r, soft_g, soft_b = look_up(maps, _LEVEL_COUNT, nx, ny, nz)
+        kept = rest * (_ONE - (DIELECTRIC * scale + bias)) * openness
+        red += finishes[finish, 0] * kept * (soft_r + ambients[owner, 0])
+        green += finishes[finish, 1] * kept * (soft_g + ambients[owner, 1])
+        blue += finishes[finish, 2] * kept * (soft_b + ambients[owner, 2])
+    return red, green, blue

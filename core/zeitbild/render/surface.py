@@ -1,0 +1,79 @@
+"""Where a fragment stands: place, normal and view of a triangle under a place of the picture."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from zeitbild.kernels import inlined_kernel, kernel
+
+_ONE = np.float32(1)
+#: A shading normal leaning away further than this (cosine) shows the surface from behind.
+_TURNED_AWAY = np.float32(-0.2)
+
+
+@inlined_kernel
+def edges_at(edges, t, x, y):  # type: ignore[no-untyped-def]
+    """Edge functions of triangle t at picture coordinates; none is negative inside."""
+    return (
+        edges[t, 0] * x + edges[t, 1] * y + edges[t, 2],
+        edges[t, 3] * x + edges[t, 4] * y + edges[t, 5],
+        edges[t, 6] * x + edges[t, 7] * y + edges[t, 8],
+    )
+
+
+@kernel
+def onto_triangle(edges, t, x, y, a, b, c):  # type: ignore[no-untyped-def]
+    """The place on triangle t nearest to (x, y) outside it, where its edge functions are a, b, c.
+
+    The mean of several triangles' samples may lie outside the one that stands for them. Cutting off negative shares
+    would lead far along a triangle that is seen edge-on.
+    """
+    for _ in range(2):
+        across, down, worst = 0.0, 0.0, 1e-12
+        for k in range(3):
+            value = a if k == 0 else (b if k == 1 else c)
+            if value >= 0.0:
+                continue
+            gx, gy = edges[t, 3 * k], edges[t, 3 * k + 1]
+            steep = gx * gx + gy * gy
+            if value * value > worst * steep:
+                worst = value * value / steep
+                across, down = -value * gx / steep, -value * gy / steep
+        if across == 0.0 and down == 0.0:
+            break
+        x, y = x + across, y + down
+        a, b, c = edges_at(edges, t, x, y)
+    return x, y
+
+
+@inlined_kernel
+def surface_at(edges, triangles, vertices, normals, t, x, y, eye):  # type: ignore[no-untyped-def]
+    """Nine numbers: position, unit normal and unit view of triangle t under picture coordinates (x, y)."""
+    a, b, c = edges_at(edges, t, x, y)
+    if a < 0.0 or b < 0.0 or c < 0.0:
+        x, y = onto_triangle(edges, t, x, y, a, b, c)
+        a, b, c = edges_at(edges, t, x, y)
+        a, b, c = max(0.0, a), max(0.0, b), max(0.0, c)
+    # The shares must make one, or the point leaves the surface.
+    total = 1.0 / max(a + b + c, 1e-300)
+    wa, wb, wc = np.float32(a * total), np.float32(b * total), np.float32(c * total)
+    nx = wa * normals[t, 0, 0] + wb * normals[t, 1, 0] + wc * normals[t, 2, 0]
+    ny = wa * normals[t, 0, 1] + wb * normals[t, 1, 1] + wc * normals[t, 2, 1]
+    nz = wa * normals[t, 0, 2] + wb * normals[t, 1, 2] + wc * normals[t, 2, 2]
+    length = _ONE / math.sqrt(max(nx * nx + ny * ny + nz * nz, np.float32(1e-30)))
+    i, j, k = triangles[t, 0], triangles[t, 1], triangles[t, 2]
+    px = wa * vertices[i, 0] + wb * vertices[j, 0] + wc * vertices[k, 0]
+    py = wa * vertices[i, 1] + wb * vertices[j, 1] + wc * vertices[k, 1]
+    pz = wa * vertices[i, 2] + wb * vertices[j, 2] + wc * vertices[k, 2]
+    # The last number is 1 for an eye that stands somewhere, 0 for a direction.
+    vx, vy, vz = eye[0] - eye[3] * px, eye[1] - eye[3] * py, eye[2] - eye[3] * pz
+    near = _ONE / math.sqrt(max(vx * vx + vy * vy + vz * vz, np.float32(1e-30)))
+    nx, ny, nz, vx, vy, vz = nx * length, ny * length, nz * length, vx * near, vy * near, vz * near
+    if nx * vx + ny * vy + nz * vz < _TURNED_AWAY:
+        nx, ny, nz = -nx, -ny, -nz
+    return px, py, pz, nx, ny, nz, vx, vy, vz
+
+
+_surface_at = kernel(surface_at.py_func)

@@ -1,0 +1,201 @@
+"""What the shot endpoints take and give."""
+
+from __future__ import annotations
+
+from typing import Any, Literal
+
+from ninja import Field, Schema
+
+
+class ShotIn(Schema):
+    """What a new shot is called."""
+
+    code: str
+    title: str
+
+
+class ShotRow(Schema):
+    """A shot as listed."""
+
+    id: int
+    code: str
+    title: str
+    revision: int
+    width: int
+    height: int
+    rate: str
+    frames: int
+    poster: int
+
+
+class ShotOut(Schema):
+    """A shot with its document."""
+
+    id: int
+    project_id: int
+    project_title: str
+    revision: int
+    can_undo: bool
+    can_redo: bool
+    undo_label: str
+    document: dict[str, Any]
+
+
+class SaveIn(Schema):
+    """A document and the revision that it started from."""
+
+    base: int
+    document: dict[str, Any]
+    label: str = ""
+
+
+class GroundIn(Schema):
+    """What stands behind while looking."""
+
+    kind: Literal["checker", "black", "white", "grey", "colour", "gradient"] = "checker"
+    colour: str = "#00a651"
+    colour_to: str = "#101828"
+
+
+class PictureIn(Schema):
+    """A picture of an unsaved document."""
+
+    document: dict[str, Any]
+    frame: int
+    width: int
+    height: int
+    quality: Literal["rough", "check", "final"] = "rough"
+    kind: Literal["jpeg", "png"] = "jpeg"
+    what: str = "picture"
+    blend: Literal["linear", "encoded"] = "linear"
+    ground: GroundIn = GroundIn()
+
+
+class DocumentIn(Schema):
+    """An unsaved document."""
+
+    document: dict[str, Any]
+    recipe: str = "png8"
+    version: int = 1
+
+
+class FramingIn(Schema):
+    """An unsaved document, a frame, and the identities of the elements to frame (none: all)."""
+
+    document: dict[str, Any]
+    frame: int
+    elements: list[str] = []
+
+
+class FrameIn(Schema):
+    """An unsaved document and a frame."""
+
+    document: dict[str, Any]
+    frame: int
+
+
+class PaletteIn(FrameIn):
+    """... and how many colours to find."""
+
+    count: int = Field(default=16, ge=2, le=64)
+
+
+class HistogramOut(Schema):
+    """Shares of the solid pixels; see ``zeitbild.proof.histogram``."""
+
+    red: list[float]
+    green: list[float]
+    blue: list[float]
+    burnt: float
+    one_burnt: float
+    black: float
+    solid: float
+
+
+class EstimateIn(Schema):
+    """An unsaved document, a quality, and a frame set (empty: the range)."""
+
+    document: dict[str, Any]
+    quality: Literal["rough", "check", "final"] = "final"
+    frame_set: str = ""
+
+
+class LengthIn(Schema):
+    """A typed length."""
+
+    text: str
+    rate: str
+
+
+class LengthOut(Schema):
+    """A length three ways."""
+
+    frames: int
+    seconds: float
+    timecode: str
+
+
+class OutputOut(Schema):
+    """A sequence of files."""
+
+    layer: str
+    pass_name: str
+    folder: str
+    first: str
+    last: str
+    count: int
+    names: list[str]
+
+
+class MotionOut(Schema):
+    """Degrees that an element has turned at each frame."""
+
+    element: str
+    name: str
+    axis: str
+    degrees: list[float]
+
+
+class PlanOut(Schema):
+    """All sequences."""
+
+    outputs: list[OutputOut]
+    total: int
+    hints: list[str]
+
+
+class FindingOut(Schema):
+    """Something that a check noticed."""
+
+    code: str
+    level: Literal["hint", "warning"]
+    message: str
+    field: str
+    desk: str
+    frame: int | None
+    mend: dict[str, Any]
+    mend_title: str
+
+
+class ExaminedOut(Schema):
+    """What there is to say about a document."""
+
+    length: LengthOut
+    frame_count: int
+    plan: PlanOut | None
+    naming_error: str | None
+    findings: list[FindingOut]
+    motion: list[MotionOut]
+
+
+class EstimateOut(Schema):
+    """What a run would cost."""
+
+    frames: int
+    layers: int
+    cells: int
+    files: int
+    reused: int
+    seconds: float
+    bytes: int
+    file_bytes: int
