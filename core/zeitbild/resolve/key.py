@@ -27,7 +27,9 @@ def frame_key(snapshot: Snapshot, quality: str) -> str:
     master. Uploaded fonts are inside by their own hash, through the geometry's key.
     """
     content = {
-        field.name: _plain(getattr(snapshot, field.name)) for field in fields(snapshot) if field.name != "meshes"
+        field.name: _plain(getattr(snapshot, field.name))
+        for field in fields(snapshot)
+        if field.compare and field.name != "meshes"
     }
     content["quality"] = quality
     content["renderer"] = RENDERER_VERSION

@@ -13,10 +13,11 @@ from PIL import Image
 from zeitbild.assets import AssetFolder
 from zeitbild.colour import decode, decode_hex
 from zeitbild.document.reading import parse_shot, read_shot
-from zeitbild.document.shot import Backdrop, Camera, Environment, Layer, Motion, NamedCamera, Shot
+from zeitbild.document.shot import Backdrop, Camera, Environment, Layer, Motion, NamedCamera, Shot, Timing
 from zeitbild.elements.solid import Solid
 from zeitbild.errors import InputError, PictureError
 from zeitbild.finishes import READY_MADE, Finish, NamedFinish, Values
+from zeitbild.lights.sun import SunLight
 from zeitbild.pictures import read_picture
 from zeitbild.render import QUALITIES, render
 from zeitbild.render.environment import OFFSETS, SkyPicture, environment_maps, radiance
@@ -62,6 +63,18 @@ class DemoShots(unittest.TestCase):
                 total = sum(picture.planes[..., first : first + 3] for first in (DIFFUSE, SPECULAR, AROUND, EMISSION))
                 np.testing.assert_allclose(total, picture.beauty[..., :3], atol=1e-4, err_msg=path.name)
                 self.assertGreater(float(picture.beauty[..., 3].max()), 0.99)
+
+
+class Keys(unittest.TestCase):
+    def test_what_changes_no_picture_is_not_in_the_key(self) -> None:
+        # Where a turning element goes next, and what a group of lights is called.
+        def key(shot: Shot) -> str:
+            return frame_key(resolve(shot, 1, NOWHERE), "final")
+
+        longer, named = small_shot(timing=Timing(last=12)), small_shot(lights=(SunLight(group="Warm"),))
+        self.assertEqual(key(small_shot()), key(longer))
+        self.assertNotEqual(resolve(small_shot(), 1, NOWHERE).after, resolve(longer, 1, NOWHERE).after)
+        self.assertEqual(key(named), key(small_shot(lights=(SunLight(),))))
 
 
 class Cameras(unittest.TestCase):
