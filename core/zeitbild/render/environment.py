@@ -205,31 +205,47 @@ def _blurred_rows() -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     )
 
 
+def _places() -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """Directions [m, 3] that generated surroundings are taken from, and their solid angles [m]."""
+    sources = np.ascontiguousarray(texel_directions(_SOURCE)[1:-1, 1:-1].reshape(-1, 3))
+    return sources, texel_solid_angles(_SOURCE).reshape(-1)
+
+
 @lru_cache(maxsize=1)
 def _even_sources() -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float32]]:
-    """Directions [m, 3] that generated surroundings are taken from, their solid angles [m], and their weights [n, m].
+    """``_places`` and their weights [n, m].
 
     Kept, since changing colours or a rotation changes none of them: about 45 MB.
     """
-    sources = np.ascontiguousarray(texel_directions(_SOURCE)[1:-1, 1:-1].reshape(-1, 3))
-    solid = texel_solid_angles(_SOURCE).reshape(-1)
+    sources, solid = _places()
     rows, alphas = _blurred_rows()
     weights = np.empty((len(rows), len(sources)), np.float32)
     _weigh(rows, alphas, sources, solid, weights)
     return sources, solid, weights
 
 
+#: Generated surroundings worked out by this process so far.
+_worked_out = 0
+
+
 def _blur(light: EnvironmentLight, out: NDArray[np.float32]) -> None:
     """All levels but the mirror into out [n, 3]. Hold ``PARALLEL``."""
+    global _worked_out
     if light.picture is None:
-        sources, _, weights = _even_sources()
-        _gather(weights, radiance(light, sources), out)
-        return
-    azimuth, elevation, solid = light.picture.sources()
-    flat, up = np.radians(azimuth + light.rotation), np.radians(elevation)
-    sources = np.stack([np.cos(up) * np.sin(flat), np.sin(up), np.cos(up) * np.cos(flat)], axis=1)
-    values = light.strength * light.picture.coarse.reshape(-1, 3).astype(np.float64)
-    values += _boxes(light, azimuth, elevation)
+        _worked_out += 1
+        # Weights are kept where surroundings are changed, not in a process that renders a range.
+        if _worked_out > 1:
+            sources, _, weights = _even_sources()
+            _gather(weights, radiance(light, sources), out)
+            return
+        sources, solid = _places()
+        values = radiance(light, sources)
+    else:
+        azimuth, elevation, solid = light.picture.sources()
+        flat, up = np.radians(azimuth + light.rotation), np.radians(elevation)
+        sources = np.stack([np.cos(up) * np.sin(flat), np.sin(up), np.cos(up) * np.cos(flat)], axis=1)
+        values = light.strength * light.picture.coarse.reshape(-1, 3).astype(np.float64)
+        values += _boxes(light, azimuth, elevation)
     rows, alphas = _blurred_rows()
     weights = np.empty((_AT_ONCE, len(sources)), np.float32)
     for first in range(0, len(rows), _AT_ONCE):

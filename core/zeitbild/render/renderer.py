@@ -105,7 +105,7 @@ def _solid(
     groups = dict.fromkeys(light.group for light in snapshot.lights if light.shape != "ambient")
     picture = Picture(
         new((height, width, 4), np.float32),
-        np.full((height, width), NO_DEPTH, np.float32),
+        np.full((height, width), NO_DEPTH, np.float32) if not snapshot.elements else new((height, width), np.float32),
         new((height, width, PLANES), np.float32) if planes else None,
         {name: new((height, width, 3), np.float32) for name in groups} if planes else {},
         np.full((height, width, 2, SLOTS, 2), (-1, 0), np.float32) if planes else None,
@@ -206,8 +206,10 @@ def _draw(
             height=height,
             samples=samples,
             edges_exactly=quality.edges_exactly and not hard and shift == (0.0, 0.0),
+            depth=picture.depth,
         )
-        picture.depth[:] = scale.depth(drawn, NO_DEPTH)
+        if camera.parallel:
+            picture.depth[:] = scale.depth(drawn, NO_DEPTH)
         if hard:
             harden(fragments.order, fragments.pixel, fragments.counts, fragments.room, width, fragments.share, alpha)
         rayed = cast_rays(snapshot, quality, stage, light, fragments, picture.depth)

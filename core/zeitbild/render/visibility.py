@@ -73,6 +73,7 @@ def rasterise(
     height: int,
     samples: int,
     edges_exactly: bool = False,
+    depth: NDArray[np.float32] | None = None,
 ) -> tuple[Fragments, NDArray[np.float32], NDArray[np.float32]]:
     """Fragments, alpha [H, W] in 0..1 and depth [H, W] of triangles over homogeneous corners [V, 3].
 
@@ -80,7 +81,8 @@ def rasterise(
     not above least_w are behind the camera.
     cull [T] tells which triangles are left out when they face away; patches [T] and facing [T, 3] (unit normals)
     tell which samples share a shading. With edges_exactly the alpha of pixels covered in part comes
-    from ``edge_kernel.EDGE_SAMPLES`` samples. Hold ``kernels.PARALLEL``. Float32 outputs; depth as in ``Picture``.
+    from ``edge_kernel.EDGE_SAMPLES`` samples. depth is where depths are written, if it is given. Hold
+    ``kernels.PARALLEL``. Float32 outputs; depth as in ``Picture``.
     """
     count = len(triangles)
     edges, scaled = kept("edges", (count, 9), np.float64), kept("scaled", (count, 12), np.float64)
@@ -92,7 +94,9 @@ def rasterise(
     starts = np.cumsum(starts)
     members = np.empty(int(starts[-1]), np.int32)
     fill_bins(boxes, columns, starts[:-1].copy(), members)
-    alpha, depth = np.empty((height, width), np.float32), np.empty((height, width), np.float32)
+    alpha = np.empty((height, width), np.float32)
+    if depth is None:
+        depth = np.empty((height, width), np.float32)
     counts = np.empty(columns * rows, np.int32)
     tiles = _spread(columns * rows)
     room = TILE * TILE * _ROOM
