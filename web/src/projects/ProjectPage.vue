@@ -132,7 +132,7 @@ async function restore() {
             <img
               :src="`/api/shots/${shot.id}/poster/${shot.revision}`"
               alt=""
-              class="aspect-video w-full bg-surround object-contain"
+              class="aspect-video w-full bg-[#808080] object-contain"
               loading="lazy"
             />
             <span class="mt-1.5 flex items-baseline gap-2"
@@ -141,7 +141,10 @@ async function restore() {
             >
           </RouterLink>
           <div class="flex items-center gap-1 text-soft">
-            <span>{{ shot.frames }} frames, {{ shot.rate }} a second, {{ shot.width }} × {{ shot.height }}</span>
+            <span
+              >{{ shot.frames }} {{ shot.frames === 1 ? "frame" : "frames" }}, {{ shot.rate }} a second,
+              {{ shot.width }} × {{ shot.height }}</span
+            >
           </div>
           <div class="-ml-2.5 flex">
             <PressButton quiet @click="duplicate(shot)">Duplicate</PressButton>
