@@ -14,7 +14,8 @@ from zeitbild.render.finish_row import FINISH_ROW, MAPS, METAL_ROUGH, OPACITY, O
 from zeitbild.render.lighting import light_rows
 from zeitbild.render.rays import RayScene
 from zeitbild.render.scene import Scene, gather
-from zeitbild.render.texturing import Texels, spaces_of, texels_of
+from zeitbild.render.texels import Texels, texels_of
+from zeitbild.render.texturing import spaces_of
 
 if TYPE_CHECKING:
     from zeitbild.lights import LightSource

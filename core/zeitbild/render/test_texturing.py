@@ -13,7 +13,7 @@ from zeitbild.lights import LightSource
 from zeitbild.render import QUALITIES, render
 from zeitbild.render.finish_row import finish_row
 from zeitbild.render.shading import NORMAL
-from zeitbild.render.texturing import Texture
+from zeitbild.render.texels import Texture
 from zeitbild.resolve import Snapshot, SnapshotElement
 from zeitbild.testing import EVEN, IDENTITY, quad, snapshot
 

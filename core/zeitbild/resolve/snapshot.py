@@ -12,7 +12,7 @@ from zeitbild.render.environment import EnvironmentLight
 from zeitbild.render.pixel_filter import ONE_PIXEL, PixelFilter
 from zeitbild.render.pixel_look import PixelLook
 from zeitbild.render.quality import QUALITIES, Quality
-from zeitbild.render.texturing import Texture
+from zeitbild.render.texels import Texture
 
 Triple = tuple[float, float, float]
 

@@ -8,7 +8,7 @@ from zeitbild.elements import ElementBase
 from zeitbild.elements.base import AssetSource
 from zeitbild.finishes import MAPS, Values
 from zeitbild.render.finish_row import finish_row
-from zeitbild.render.texturing import Texture
+from zeitbild.render.texels import Texture
 from zeitbild.resolve.texture import texture
 
 

@@ -10,7 +10,7 @@ import numpy as np
 from zeitbild.elements.base import AssetSource
 from zeitbild.errors import PictureError
 from zeitbild.pictures import read_picture
-from zeitbild.render.texturing import MOST_LEVELS, Texture
+from zeitbild.render.texels import MOST_LEVELS, Texture
 
 #: Pixels a side that are kept; larger pictures are made smaller, so that a set's textures fit a worker's memory.
 _LARGEST = 2048
