@@ -20,6 +20,7 @@ import { cameraPath } from "@/shot/cameras";
 import { useShot } from "@/shot/store";
 
 import CameraList from "./CameraList.vue";
+import CameraName from "./CameraName.vue";
 import HistogramPanel from "./HistogramPanel.vue";
 import LightList from "./LightList.vue";
 import SelectedForm from "./SelectedForm.vue";
@@ -176,6 +177,7 @@ onBeforeUnmount(() => {
     </template>
     <template #settings>
       <FindingList desk="build" />
+      <CameraName :path="selected" @select="selected = $event" />
       <SelectedForm :key="selected" :path="selected" :dropped @taken="dropped = null" />
     </template>
   </DeskFrame>

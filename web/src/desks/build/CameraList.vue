@@ -4,13 +4,12 @@ import { Plus, Video, VideoOff } from "@lucide/vue";
 import { computed } from "vue";
 
 import PressButton from "@/controls/PressButton.vue";
-import TextField from "@/controls/TextField.vue";
-import { addCamera, cameraNames, MAIN, removeCamera, renameCamera } from "@/shot/cameras";
+import { addCamera, cameraNames, MAIN } from "@/shot/cameras";
 import { useShot } from "@/shot/store";
 
 import SetRow from "./SetRow.vue";
 
-const props = defineProps<{ selected: string }>();
+defineProps<{ selected: string }>();
 const emit = defineEmits<{ select: [path: string] }>();
 const shot = useShot();
 
@@ -21,7 +20,6 @@ const cameras = computed(() =>
     path: at ? `cameras.${at - 1}.camera` : "camera",
   })),
 );
-const named = computed(() => cameras.value.find((one) => one.path === props.selected && one.name !== MAIN));
 const taking = computed(() => {
   const draft = shot.draft;
   if (!draft) return [];
@@ -48,15 +46,6 @@ function add() {
   const { name, edits } = addCamera(shot.draft);
   shot.editMany(edits, `Add ${name}`);
   emit("select", `cameras.${at}.camera`);
-}
-function remove(name: string) {
-  if (!shot.draft) return;
-  shot.editMany(removeCamera(shot.draft, name), `Delete ${name}`);
-  emit("select", "camera");
-}
-function rename(from: string, to: string) {
-  const wanted = to.trim();
-  if (shot.draft && wanted) shot.editMany(renameCamera(shot.draft, from, wanted), `Rename to ${wanted}`);
 }
 </script>
 
@@ -99,17 +88,5 @@ function rename(from: string, to: string) {
         @select="emit('select', item.path)"
       />
     </ul>
-    <div v-if="named" class="flex items-end gap-2 pt-2">
-      <TextField
-        class="flex-1"
-        label="Name of the camera"
-        :model-value="named.name"
-        :error="shot.problems.view"
-        @commit="rename(named.name, $event)"
-      />
-      <PressButton quiet :title="`Delete ${named.name} (undo brings it back)`" @click="remove(named.name)"
-        >Delete</PressButton
-      >
-    </div>
   </section>
 </template>

@@ -150,12 +150,13 @@ function insert(field: string) {
               :aria-pressed="at === chosen"
               @click="chosen = at"
             >
-              <b class="font-semibold">{{ output.layer }} / {{ output.pass_name }}</b> · {{ output.count }} files
+              <b class="font-semibold">{{ output.layer }} / {{ output.pass_name }}</b> · {{ output.count }}
+              {{ output.count === 1 ? "file" : "files" }}
               <span class="block text-xs break-all text-soft">{{
                 output.folder ? `${output.folder}/` : "(no folder)"
               }}</span>
               <span class="block text-xs break-all">{{ output.first.split("/").at(-1) }}</span>
-              <span class="block text-xs break-all">{{ output.last.split("/").at(-1) }}</span>
+              <span v-if="output.count > 1" class="block text-xs break-all">{{ output.last.split("/").at(-1) }}</span>
             </button>
           </li>
         </ol>
