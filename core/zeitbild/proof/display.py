@@ -23,6 +23,7 @@ Blend = Literal["linear", "encoded"]
 #: Side of a checker square in pixels of the shown picture, and its two encoded greys.
 CHECKER_SIDE, CHECKER_LIGHT, CHECKER_DARK = 16, 0.62, 0.48
 _STEPS = 65535
+_ZERO, _HALF, _ONE, _CODES = np.float32(0), np.float32(0.5), np.float32(1), np.float32(255)
 
 
 @dataclass(frozen=True, slots=True)
@@ -73,25 +74,30 @@ def _over_ground(picture, rows, codes, side, encoded, table, out):  # type: igno
 
     codes [2, H, 3] are the rows' own 8-bit codes, for where nothing stands in front; out [H, W, 3] blue first.
     """
-    steps = float(table.shape[0] - 2)
+    steps = np.float32(table.shape[0] - 2)
     for y in numba.prange(picture.shape[0]):
+        # Squares change every ``side`` pixels; dividing for each pixel would cost more than all the rest.
+        square, left = (y // side) & 1, side
         for x in range(picture.shape[1]):
-            alpha = min(1.0, max(0.0, float(picture[y, x, 3])))
-            square = ((x // side) + (y // side)) & 1
-            if alpha == 0.0:
+            if left == 0:
+                square, left = 1 - square, side
+            left -= 1
+            alpha = min(_ONE, max(_ZERO, picture[y, x, 3]))
+            if alpha == _ZERO:
                 for k in range(3):
                     out[y, x, 2 - k] = codes[square, y, k]
                 continue
+            rest = _ONE - alpha
             for k in range(3):
                 ground = rows[square, y, k]
-                colour = float(picture[y, x, k])
+                colour = picture[y, x, k]
                 if encoded:
-                    straight = min(1.0, max(0.0, colour / alpha))
-                    value = table[int(straight * steps + 0.5)] * alpha + ground * (1.0 - alpha)
+                    straight = min(_ONE, max(_ZERO, colour / alpha))
+                    value = table[int(straight * steps + _HALF)] * alpha + ground * rest
                 else:
-                    light = min(1.0, max(0.0, colour + ground * (1.0 - alpha)))
-                    value = table[int(light * steps + 0.5)]
-                out[y, x, 2 - k] = int(value * 255.0 + 0.5)
+                    light = min(_ONE, max(_ZERO, colour + ground * rest))
+                    value = table[int(light * steps + _HALF)]
+                out[y, x, 2 - k] = int(value * _CODES + _HALF)
 
 
 def show(picture: Picture, view: View) -> NDArray[np.uint8]:
@@ -111,6 +117,7 @@ def show(picture: Picture, view: View) -> NDArray[np.uint8]:
     codes = (rows * 255 + 0.5).astype(np.uint8)
     if view.blend == "linear":
         rows = decode(rows)
+    rows = rows.astype(np.float32)
     out = np.empty((height, width, 3), np.uint8)
     with PARALLEL:
         _over_ground(

@@ -8,7 +8,16 @@ from zeitbild.kernels import kernel
 from zeitbild.render.environment import LEVELS
 from zeitbild.render.finish_row import COAT, COAT_ROUGHNESS, OWNER
 from zeitbild.render.lighting import reach
-from zeitbild.render.metal_rough import DIELECTRIC, LEAST_COSINE, MIN_ALPHA, highlight_lobe, look_up, table_entry
+from zeitbild.render.metal_rough import (
+    DIELECTRIC,
+    LEAST_COSINE,
+    MIN_ALPHA,
+    highlight_lobe,
+    look_up,
+    shadowing,
+    table_entry,
+    unfold,
+)
 
 _ZERO, _ONE, _TWO = np.float32(0), np.float32(1), np.float32(2)
 _MIN_ALPHA, _LEAST_COSINE = MIN_ALPHA, LEAST_COSINE
@@ -31,13 +40,15 @@ def coat_light(  # type: ignore[no-untyped-def]
     n_v = min(_ONE, max(facing, _LEAST_COSINE))
     rx, ry, rz = _TWO * facing * nx - vx, _TWO * facing * ny - vy, _TWO * facing * nz - vz
     alpha = max(rough * rough, _MIN_ALPHA)
+    square = alpha * alpha
+    seen_root = shadowing(n_v, square)
     high_r = high_g = high_b = _ZERO
     for number in range(lights.shape[0]):
         if touched[number, owner] == 0:
             continue
         light = lights[number]
         _, strength, lx, ly, lz = reach(light, px, py, pz, nx, ny, nz, rx, ry, rz, alpha)
-        lobe, fifth = highlight_lobe(nx, ny, nz, vx, vy, vz, lx, ly, lz, n_v, alpha)
+        lobe, fifth = highlight_lobe(nx, ny, nz, vx, vy, vz, lx, ly, lz, n_v, square, seen_root)
         lobe *= strength * coat * (DIELECTRIC + (_ONE - DIELECTRIC) * fifth)
         if rayed.shape[0] > 0:
             lobe *= rayed[f, number]
@@ -49,8 +60,9 @@ def coat_light(  # type: ignore[no-untyped-def]
     blend = place - np.float32(level)
     twice = _TWO * n_v
     rx, ry, rz = twice * nx - vx, twice * ny - vy, twice * nz - vz
-    sharp_r, sharp_g, sharp_b = look_up(maps, level, rx, ry, rz)
-    soft_r, soft_g, soft_b = look_up(maps, level + 1, rx, ry, rz)
+    u, v = unfold(rx, ry, rz)
+    sharp_r, sharp_g, sharp_b = look_up(maps, level, u, v)
+    soft_r, soft_g, soft_b = look_up(maps, level + 1, u, v)
     weight = share * openness
     return (
         high_r,

@@ -11,7 +11,7 @@ import math
 
 import numpy as np
 
-from zeitbild.kernels import inlined_kernel, kernel
+from zeitbild.kernels import inlined_kernel
 from zeitbild.render.environment import LEVELS, OFFSETS, SIDES
 from zeitbild.render.finish_row import OWNER
 from zeitbild.render.lighting import reach
@@ -23,7 +23,6 @@ MIN_ALPHA = np.float32(0.0016)
 #: Smallest cosine between normal and view that the model takes.
 LEAST_COSINE = np.float32(1e-3)
 _MIN_ALPHA, _LEAST_COSINE = MIN_ALPHA, LEAST_COSINE
-_PI = np.float32(math.pi)
 _ZERO, _HALF, _ONE, _TWO = np.float32(0), np.float32(0.5), np.float32(1), np.float32(2)
 _SIDES, _OFFSETS = SIDES, OFFSETS
 _LEVEL_COUNT = len(LEVELS)
@@ -35,30 +34,40 @@ _OPEN_SLOPE = np.float32(-16 * math.log(2))
 _OWNER = OWNER
 
 
-@kernel
-def ggx_lobe(n_l, n_v, n_h, alpha):  # type: ignore[no-untyped-def]
-    """D times V: GGX distribution and height-correlated Smith visibility; alpha is roughness squared; in 1/sr."""
-    square = alpha * alpha
-    spread = n_h * n_h * (square - _ONE) + _ONE
-    distribution = square / (_PI * spread * spread)
-    visibility = _HALF / (
-        n_l * math.sqrt(n_v * n_v * (_ONE - square) + square) + n_v * math.sqrt(n_l * n_l * (_ONE - square) + square)
-    )
-    return distribution * visibility
+@inlined_kernel
+def shadowing(n, square):  # type: ignore[no-untyped-def]
+    """The root in Smith's height-correlated visibility for the cosine n; square is roughness to the fourth."""
+    return math.sqrt(n * n * (_ONE - square) + square)
 
 
 @inlined_kernel
-def look_up(maps, level, x, y, z):  # type: ignore[no-untyped-def]
-    """Bilinear value (three numbers) of one level's octahedral picture in a direction of any length."""
-    total = abs(x) + abs(y) + abs(z)
-    u, v = x / total, z / total
+def ggx_lobe(n_l, n_v, n_h, square, seen_root):  # type: ignore[no-untyped-def]
+    """Pi times D times V: GGX distribution and height-correlated Smith visibility, in 1/sr.
+
+    square is roughness to the fourth, seen_root ``shadowing`` of n_v: both are the same for every light.
+    """
+    spread = n_h * n_h * (square - _ONE) + _ONE
+    # One division for both factors.
+    return _HALF * square / (spread * spread * (n_l * seen_root + n_v * shadowing(n_l, square)))
+
+
+@inlined_kernel
+def unfold(x, y, z):  # type: ignore[no-untyped-def]
+    """Place (two numbers, -1 to 1) on the octahedral map of a direction of any length."""
+    scale = _ONE / (abs(x) + abs(y) + abs(z))
+    u, v = x * scale, z * scale
     if y < _ZERO:
         u, v = (_ONE - abs(v)) * (_ONE if u >= _ZERO else -_ONE), (_ONE - abs(u)) * (_ONE if v >= _ZERO else -_ONE)
+    return u, v
+
+
+@inlined_kernel
+def look_up(maps, level, u, v):  # type: ignore[no-untyped-def]
+    """Bilinear value (three numbers) of one level's octahedral picture at a place of ``unfold``."""
     # Texel middles stand half a texel inside; the border shifts them by one.
     size = _SIDES[level]
-    side = np.float32(size)
-    column = (u + _ONE) * _HALF * side + _HALF
-    row = (v + _ONE) * _HALF * side + _HALF
+    half = np.float32(size) * _HALF
+    column, row = (u + _ONE) * half + _HALF, (v + _ONE) * half + _HALF
     c, r = min(max(int(column), 0), size), min(max(int(row), 0), size)
     fc, fr = column - np.float32(c), row - np.float32(r)
     a = np.uint64(_OFFSETS[level] + r * (size + 2) + c)
@@ -73,19 +82,21 @@ def look_up(maps, level, x, y, z):  # type: ignore[no-untyped-def]
     )
 
 
-@kernel
-def highlight_lobe(nx, ny, nz, vx, vy, vz, lx, ly, lz, n_v, alpha):  # type: ignore[no-untyped-def]
-    """(lobe times pi and n.l, Schlick's fifth power) for light from the unit direction l; 0 from below the surface."""
+@inlined_kernel
+def highlight_lobe(nx, ny, nz, vx, vy, vz, lx, ly, lz, n_v, square, seen_root):  # type: ignore[no-untyped-def]
+    """(``ggx_lobe`` times n.l, Schlick's fifth power) for light from the unit direction l; 0 from below the surface."""
     n_l = nx * lx + ny * ly + nz * lz
     hx, hy, hz = lx + vx, ly + vy, lz + vz
-    square = hx * hx + hy * hy + hz * hz
-    if n_l <= _ZERO or square < np.float32(1e-12):
-        return _ZERO, _ZERO
-    scale = _ONE / math.sqrt(square)
-    n_h = min(_ONE, max(_ZERO, (nx * hx + ny * hy + nz * hz) * scale))
-    rest = _ONE - min(_ONE, max(_ZERO, (vx * hx + vy * hy + vz * hz) * scale))
-    squared = rest * rest
-    return ggx_lobe(n_l, n_v, n_h, alpha) * _PI * n_l, squared * squared * rest
+    length = hx * hx + hy * hy + hz * hz
+    lobe, fifth = _ZERO, _ZERO
+    if n_l > _ZERO and length >= np.float32(1e-12):
+        scale = _ONE / math.sqrt(length)
+        n_h = min(_ONE, max(_ZERO, (nx * hx + ny * hy + nz * hz) * scale))
+        rest = _ONE - min(_ONE, max(_ZERO, (vx * hx + vy * hy + vz * hz) * scale))
+        lobe = ggx_lobe(n_l, n_v, n_h, square, seen_root) * n_l
+        squared = rest * rest
+        fifth = squared * squared * rest
+    return lobe, fifth
 
 
 @inlined_kernel
@@ -116,6 +127,8 @@ def direct_light(px, py, pz, nx, ny, nz, vx, vy, vz, finish, finishes, lights, t
     n_v = min(_ONE, max(facing, _LEAST_COSINE))
     rx, ry, rz = _TWO * facing * nx - vx, _TWO * facing * ny - vy, _TWO * facing * nz - vz
     alpha = max(rough * rough, _MIN_ALPHA)
+    square = alpha * alpha
+    seen_root = shadowing(n_v, square)
     rest = _ONE - metal
     f0_r, f0_g, f0_b = (
         DIELECTRIC * rest + base_r * metal,
@@ -140,7 +153,7 @@ def direct_light(px, py, pz, nx, ny, nz, vx, vy, vz, finish, finishes, lights, t
             diffuse, strength = diffuse * share, strength * share
         if diffuse <= _ZERO and (strength <= _ZERO or nx * lx + ny * ly + nz * lz <= _ZERO):
             continue
-        lobe, fifth = highlight_lobe(nx, ny, nz, vx, vy, vz, lx, ly, lz, n_v, alpha)
+        lobe, fifth = highlight_lobe(nx, ny, nz, vx, vy, vz, lx, ly, lz, n_v, square, seen_root)
         # The dielectric's matt share is what its own Fresnel term lets in; metal has none.
         matt = rest * (_ONE - DIELECTRIC - (_ONE - DIELECTRIC) * fifth) * diffuse
         lobe *= strength
@@ -168,8 +181,9 @@ def mirror_light(nx, ny, nz, vx, vy, vz, finish, finishes, ambients, maps, table
     place = rough * _LAST_LEVEL
     level = min(int(place), _LEVEL_COUNT - 2)
     blend = place - np.float32(level)
-    sharp_r, sharp_g, sharp_b = look_up(maps, level, rx, ry, rz)
-    soft_r, soft_g, soft_b = look_up(maps, level + 1, rx, ry, rz)
+    u, v = unfold(rx, ry, rz)
+    sharp_r, sharp_g, sharp_b = look_up(maps, level, u, v)
+    soft_r, soft_g, soft_b = look_up(maps, level + 1, u, v)
     return (
         sharp_r + (soft_r - sharp_r) * blend + ambients[owner, 0],
         sharp_g + (soft_g - sharp_g) * blend + ambients[owner, 1],
@@ -209,7 +223,8 @@ def light_around(nx, ny, nz, vx, vy, vz, finish, finishes, ambients, maps, table
         red, green, blue = red * kept, green * kept, blue * kept
     red, green, blue = red * share_r, green * share_g, blue * share_b
     if rest > _ZERO:
-        soft_r, soft_g, soft_b = look_up(maps, _LEVEL_COUNT, nx, ny, nz)
+        u, v = unfold(nx, ny, nz)
+        soft_r, soft_g, soft_b = look_up(maps, _LEVEL_COUNT, u, v)
         kept = rest * (_ONE - (DIELECTRIC * scale + bias)) * openness
         red += finishes[finish, 0] * kept * (soft_r + ambients[owner, 0])
         green += finishes[finish, 1] * kept * (soft_g + ambients[owner, 1])

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from zeitbild.kernels import PARALLEL
 from zeitbild.render.backdrop import behind
+from zeitbild.render.buffers import lent
 from zeitbild.render.camera import DepthScale
 from zeitbild.render.finish_row import OPACITY, opacity_of
 from zeitbild.render.identity import SLOTS, mark, moves_of, numbers_of
@@ -29,7 +30,7 @@ if TYPE_CHECKING:
     from zeitbild.resolve.snapshot import Snapshot
 
 #: Part of every frame key: raise it whenever the same snapshot would give other pixels.
-RENDERER_VERSION = 9
+RENDERER_VERSION = 10
 
 
 def _lay_under(beauty: NDArray[np.float32], backdrop: NDArray[np.float32]) -> None:
@@ -101,13 +102,16 @@ def _solid(
     numbers are those of element and finish of each finish (``identity.numbers_of``).
     """
     width, height = snapshot.width, snapshot.height
-    new = np.empty if snapshot.elements else np.zeros
     groups = dict.fromkeys(light.group for light in snapshot.lights if light.shape != "ambient")
+    if snapshot.elements:
+        beauty, depth = lent("beauty", (height, width, 4), np.float32), lent("depth", (height, width), np.float32)
+    else:
+        beauty, depth = np.zeros((height, width, 4), np.float32), np.full((height, width), NO_DEPTH, np.float32)
     picture = Picture(
-        new((height, width, 4), np.float32),
-        np.full((height, width), NO_DEPTH, np.float32) if not snapshot.elements else new((height, width), np.float32),
-        new((height, width, PLANES), np.float32) if planes else None,
-        {name: new((height, width, 3), np.float32) for name in groups} if planes else {},
+        beauty,
+        depth,
+        np.zeros((height, width, PLANES), np.float32) if planes else None,
+        {name: np.zeros((height, width, 3), np.float32) for name in groups} if planes else {},
         np.full((height, width, 2, SLOTS, 2), (-1, 0), np.float32) if planes else None,
     )
     if snapshot.elements:

@@ -10,7 +10,7 @@ from zeitbild.render import QUALITIES, render
 from zeitbild.render.environment import EnvironmentLight, environment_maps, reflectance_table
 from zeitbild.render.finish_row import FINISH_ROW
 from zeitbild.render.lighting import light_rows
-from zeitbild.render.metal_rough import direct_light, ggx_lobe, light_around
+from zeitbild.render.metal_rough import direct_light, ggx_lobe, highlight_lobe, light_around, shadowing
 from zeitbild.render.octahedral import texel_directions, texel_solid_angles
 from zeitbild.testing import DARK, EVEN, quad, snapshot
 
@@ -101,13 +101,29 @@ class Shading(unittest.TestCase):
 
         random = np.random.default_rng(2)
         for n_l, n_v, n_h, alpha in random.uniform(0.05, 1, (200, 4)).astype(np.float32):
-            for function in (ggx_lobe, ggx_lobe.py_func):
-                # Single precision: where the peak is narrow, 1 - n.h squared loses four of its seven digits.
-                self.assertAlmostEqual(
-                    function(n_l, n_v, n_h, alpha),
-                    gltf(n_l, n_v, n_h, alpha),
-                    delta=2e-4 * gltf(n_l, n_v, n_h, alpha),
-                )
+            square = np.float32(alpha) * np.float32(alpha)
+            found = ggx_lobe.py_func(n_l, n_v, n_h, square, shadowing.py_func(n_v, square)) / np.pi
+            # Single precision: where the peak is narrow, 1 - n.h squared loses four of its seven digits.
+            self.assertAlmostEqual(found, gltf(n_l, n_v, n_h, alpha), delta=2e-4 * gltf(n_l, n_v, n_h, alpha))
+            # Compiled, as part of what a highlight is: light, normal and view in one plane, and their half vector.
+            light, view = np.radians(20 + 50 * n_l), np.radians(10 + 60 * n_v)
+            ways = [np.float32(one) for one in (np.sin(light), np.cos(light), -np.sin(view), np.cos(view))]
+            cosine = np.float32(np.cos(view))
+            lobe, _ = highlight_lobe(
+                *_single((0, 0, 1)),
+                ways[2],
+                np.float32(0),
+                ways[3],
+                ways[0],
+                np.float32(0),
+                ways[1],
+                cosine,
+                square,
+                np.float32(shadowing.py_func(cosine, square)),
+            )
+            half = np.cos((light - view) / 2)
+            expected = gltf(float(ways[1]), float(cosine), float(half), alpha) * np.pi * ways[1]
+            self.assertAlmostEqual(float(lobe), float(expected), delta=2e-3 * float(expected))
 
     def test_reflectance_at_normal_incidence_is_four_percent(self) -> None:
         # glTF 2.0, appendix B.3.3: F0 of dielectrics is 0.04. A black, smooth dielectric under even light mirrors that.

@@ -94,7 +94,7 @@ def rasterise(
     starts = np.cumsum(starts)
     members = np.empty(int(starts[-1]), np.int32)
     fill_bins(boxes, columns, starts[:-1].copy(), members)
-    alpha = np.empty((height, width), np.float32)
+    alpha = kept("alpha", (height, width), np.float32)
     if depth is None:
         depth = np.empty((height, width), np.float32)
     counts = np.empty(columns * rows, np.int32)
