@@ -1,7 +1,7 @@
 """The environment, generated or a picture, and what surfaces take from it: blurred reflections and diffuse light.
 
-Reflections are kept blurred for a row of roughnesses (the split-sum approximation: Karis 2013, Real Shading in Unreal
-Engine 4, with the view along the normal) as octahedral pictures; the second factor of the sum depends on no
+Reflections are kept blurred for a row of roughnesses (the split-sum approximation: Karis, SIGGRAPH 2013 course
+on physically based shading, with the view along the normal) as octahedral pictures; the second factor of the sum depends on no
 environment and is tabulated once. Diffuse light is the cosine-weighted mean.
 """
 

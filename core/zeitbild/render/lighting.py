@@ -3,7 +3,7 @@
 Direct light is what would arrive if nothing stood between; shadow rays then tell which share of the light is seen.
 Diffuse light of flat lights is exact (Lambert's formula for polygons: Johann Heinrich Lambert, Photometria 1760; as
 printed in Arvo 1995, Analytic Methods for Simulated Light Transport, equation 2.11). Highlights of lights with a size
-use one representative point (Karis 2013, Real Shading in Unreal Engine 4, section on area lights).
+use one representative point (Karis, SIGGRAPH 2013 course on physically based shading, section on area lights).
 """
 
 from __future__ import annotations

@@ -215,8 +215,8 @@ def light_around(nx, ny, nz, vx, vy, vz, finish, finishes, ambients, maps, table
         green = green * clear + rayed[f, first + 1]
         blue = blue * clear + rayed[f, first + 2]
     elif openness < _ONE:
-        # What a corner keeps away from a reflection (Lagarde and de Rousiers 2014, Moving Frostbite to Physically
-        # Based Rendering, listing 26, from memory).
+        # What a corner keeps away from a reflection (Lagarde and de Rousiers, SIGGRAPH 2014 course on
+        # physically based shading, listing 26, from memory).
         n_v = min(_ONE, max(nx * vx + ny * vy + nz * vz, _LEAST_COSINE))
         power = math.exp(math.log(n_v + openness) * math.exp(_OPEN_SLOPE * rough * rough - _LOG_2))
         kept = min(_ONE, max(_ZERO, np.float32(power) - _ONE + openness))
