@@ -13,6 +13,10 @@ from zeitbild.storage import write_bytes
 _DIGEST = re.compile(r"^[0-9a-f]{64}$")
 
 
+#: Bytes up to which a file's content is kept in memory.
+_SMALL = 8 * 1024 * 1024
+
+
 @lru_cache(maxsize=32)
 def _content(path: Path) -> bytes:
     return path.read_bytes()
@@ -32,8 +36,10 @@ class AssetFolder:
 
     def read(self, sha256: str) -> bytes:
         """Content of an asset; InputError if it is not there."""
+        path = self.path(sha256)
         try:
-            return _content(self.path(sha256))
+            # Fonts are asked for at every picture; what is larger is kept by those who made something of it.
+            return _content(path) if path.stat().st_size <= _SMALL else path.read_bytes()
         except FileNotFoundError:
             raise InputError(f"the uploaded file {sha256[:12]}… is not here; upload it again", "font") from None
 

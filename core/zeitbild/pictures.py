@@ -51,13 +51,22 @@ def read_picture(data: bytes, label: str, *, plain: bool = False) -> NDArray[np.
                 raise PictureError(
                     f"{label} has {spec.width} × {spec.height} pixels; up to {MAX_PICTURE_PIXELS / 1e6:.0f} million are read"
                 )
-            values = file.read_image(oiio.FLOAT)
+            # Encoded files stay in their own whole numbers until a table turns them into light: a quarter of the memory.
+            kind_read = oiio.UINT16 if spec.format == oiio.UINT16 else oiio.UINT8
+            values = file.read_image(0, 0, 0, min(spec.nchannels, 3), kind_read if encoded else oiio.FLOAT)
         finally:
             file.close()
     if values is None:
         raise PictureError(f"{label} is broken or cut off; it cannot be read")
-    pixels = np.asarray(values, np.float32).reshape(spec.height, spec.width, -1)
-    pixels = np.repeat(pixels[..., :1], 3, axis=2) if pixels.shape[2] < 3 else pixels[..., :3]
-    linear = decode(pixels).astype(np.float32) if encoded and not plain else pixels
-    clean: NDArray[np.float32] = np.clip(np.nan_to_num(linear, nan=0.0, posinf=_BRIGHTEST), 0, _BRIGHTEST)
-    return np.ascontiguousarray(clean)
+    pixels = np.asarray(values).reshape(spec.height, spec.width, -1)
+    if encoded:
+        steps = np.arange(np.iinfo(pixels.dtype).max + 1, dtype=np.float32) / np.iinfo(pixels.dtype).max
+        table = (steps if plain else decode(steps)).astype(np.float32)
+        pixels = table[pixels]
+    else:
+        pixels = np.array(pixels, np.float32)
+        np.nan_to_num(pixels, copy=False, nan=0.0, posinf=_BRIGHTEST, neginf=0.0)
+        np.clip(pixels, 0, _BRIGHTEST, out=pixels)
+    if pixels.shape[2] < 3:
+        pixels = np.repeat(pixels[..., :1], 3, axis=2)
+    return np.ascontiguousarray(pixels)

@@ -15,7 +15,7 @@ _TONES: dict[str, Any] = {"shading": "tone bands"}
 
 
 #: Textures by the start of their field's name, and whether their values are plain numbers instead of colours.
-MAPS = (("base", False), ("roughness", True), ("metalness", True), ("normal", True), ("emission", False))
+TEXTURES = (("base", False), ("roughness", True), ("metalness", True), ("normal", True), ("emission", False))
 Uploaded = Annotated[str, StringConstraints(pattern=r"^(|asset:[0-9a-f]{64})$")]
 
 

@@ -38,6 +38,10 @@ class LightBase(Part):
     )
     strength: float = number(1, "Strength", 0, 100, step=0.01, slider=(0, 4))
 
+    def group_name(self) -> str:
+        """The group under which its light is also given alone."""
+        return self.name
+
     def linear_colour(self) -> Triple:
         """Linear colour times strength."""
         tint = decode_hex(self.colour) if self.colour_by == "colour" else temperature_colour(self.temperature)
@@ -66,6 +70,10 @@ class ShadowingLight(TouchingLight):
         json_schema_extra=_LATE,
     )
     shadows: bool = Field(default=True, title="Shadows", json_schema_extra=_LATE)
+
+    def group_name(self) -> str:
+        """Its group, or its own name if it has none."""
+        return self.group or self.name
 
 
 class StandingLight(ShadowingLight):

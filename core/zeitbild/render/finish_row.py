@@ -75,3 +75,8 @@ def finish_row(
 def opacity_of(row: Sequence[float]) -> float:
     """How much of what is behind a finish it hides, 0 to 1."""
     return row[OPACITY] if len(row) > OPACITY else 1.0
+
+
+def made_opaque(row: Sequence[float]) -> tuple[float, ...]:
+    """The same finish, hiding all that is behind it."""
+    return (*row[:OPACITY], 1.0, *row[OPACITY + 1 :]) if len(row) > OPACITY else tuple(row)

@@ -13,7 +13,7 @@ from zeitbild.kernels import PARALLEL
 from zeitbild.render.backdrop import behind
 from zeitbild.render.buffers import lent
 from zeitbild.render.camera import DepthScale
-from zeitbild.render.finish_row import OPACITY, opacity_of
+from zeitbild.render.finish_row import OPACITY, made_opaque, opacity_of
 from zeitbild.render.identity import SLOTS, mark, moves_of, numbers_of
 from zeitbild.render.picture import NO_DEPTH, Picture
 from zeitbild.render.pixel_filter import ONE_PIXEL
@@ -22,7 +22,7 @@ from zeitbild.render.quality import Quality
 from zeitbild.render.sampling import SAMPLE_COUNTS, sample_offsets
 from zeitbild.render.secondary import cast_rays
 from zeitbild.render.see_through import lay_over, see_through_places
-from zeitbild.render.shading import AROUND, CAMERA_NORMAL, DIFFUSE, EMISSION, NORMAL, PLANES, SPECULAR, shade
+from zeitbild.render.shading import AROUND, CAMERA_NORMAL, DIFFUSE, EMISSION, MOTION, NORMAL, PLANES, SPECULAR, shade
 from zeitbild.render.stage import Lighting, lighting_of, stage_of, viewpoint
 from zeitbild.render.visibility import rasterise
 
@@ -69,17 +69,24 @@ def _still(
     *,
     shift: tuple[float, float] = (0.0, 0.0),
     hard: bool = False,
+    numbers: list[tuple[int, int]] | None = None,
 ) -> Picture:
-    """The set at one moment, nothing behind it; shift moves the samples, in pixels; hard gives pixels whole."""
-    numbers = numbers_of(snapshot)
+    """The set at one moment, nothing behind it; shift moves the samples, in pixels; hard gives pixels whole.
+
+    numbers are those of ``identity.numbers_of``, if elements were left out before.
+    """
+    if numbers is None:
+        numbers = numbers_of(snapshot)
+    starts = [0, *np.cumsum([len(element.finishes) for element in snapshot.elements])]
     veiled = see_through_places(snapshot)
     if not veiled:
         return _solid(snapshot, quality, samples, planes, shift, hard, numbers)
     solid = tuple(place for place in range(len(snapshot.elements)) if place not in veiled)
 
     def part(*places: int, shown: int | None = None) -> Picture:
-        own = [one for place in places for one in numbers if one[0] == place]
-        return _solid(snapshot.only(places), quality, samples, planes, shift, hard, own, shown)
+        own = [one for place in places for one in numbers[starts[place] : starts[place + 1]]]
+        number = None if shown is None else numbers[starts[shown]][0]
+        return _solid(snapshot.only(places), quality, samples, planes, shift, hard, own, number)
 
     picture = part(*solid)
     for place in veiled:
@@ -130,8 +137,7 @@ def _blurred(snapshot: Snapshot, quality: Quality, planes: bool) -> Picture:
     total: Picture | None = None
     middle = None
     for number, (elements, (x, y)) in enumerate(zip(moments, shifts, strict=True)):
-        now = replace(snapshot, elements=elements, moments=())
-        picture = _still(now, quality, samples, planes, shift=(x * side, y * side))
+        picture = _still(snapshot.at_moment(elements), quality, samples, planes, shift=(x * side, y * side))
         if number == len(moments) // 2:
             middle = picture.identities
         if total is None:
@@ -150,28 +156,35 @@ def _blurred(snapshot: Snapshot, quality: Quality, planes: bool) -> Picture:
 
 def _pixels(snapshot: Snapshot, look: PixelLook, quality: Quality, planes: bool) -> Picture:
     """The small raster of the pixel look, enlarged. It looks the same at every quality but for its rays."""
-    small = _belonging(snapshot.at_raster(snapshot.width // look.enlarge, snapshot.height // look.enlarge))
-    picture = _still(small, quality, 16, planes, hard=True)
+    small = snapshot.at_raster(snapshot.width // look.enlarge, snapshot.height // look.enlarge)
+    kept, numbers = _belonging(small)
+    picture = _still(kept, quality, 16, planes, hard=True, numbers=numbers)
     finish_pixels(look, picture.beauty, picture.depth)
     if picture.planes is not None:
         # What palette and outline change is light of its own: beauty stays the sum of its parts.
         parts = (DIFFUSE, SPECULAR, AROUND, EMISSION)
         lit = np.sum([picture.planes[..., first : first + 3] for first in parts], axis=0)
         picture.planes[..., EMISSION : EMISSION + 3] += picture.beauty[..., :3] - lit
+        # Counted in the small raster's pixels so far.
+        picture.planes[..., MOTION : MOTION + 2] *= look.enlarge
     large = picture.map(lambda values: enlarge(values, look.enlarge))
     identities = None if picture.identities is None else enlarge(picture.identities, look.enlarge)
     return replace(large, depth=enlarge(picture.depth, look.enlarge), identities=identities)
 
 
-def _belonging(snapshot: Snapshot) -> Snapshot:
-    """The snapshot without what is more see-through than not, and the rest opaque: a pixel belongs or does not."""
+def _belonging(snapshot: Snapshot) -> tuple[Snapshot, list[tuple[int, int]]]:
+    """The snapshot without what is more see-through than not, and the rest opaque: a pixel belongs or does not.
+
+    Also the numbers of what is left (``identity.numbers_of``).
+    """
 
     def hides(place: int) -> bool:
         return any(opacity_of(finish) >= 0.5 for finish in snapshot.elements[place].finishes)
 
-    kept = snapshot.only(tuple(place for place in range(len(snapshot.elements)) if hides(place)))
-    opaque = tuple(replace(one, finishes=tuple(finish[:OPACITY] for finish in one.finishes)) for one in kept.elements)
-    return replace(kept, elements=opaque)
+    places = tuple(place for place in range(len(snapshot.elements)) if hides(place))
+    kept = snapshot.only(places)
+    opaque = tuple(replace(one, finishes=tuple(made_opaque(row) for row in one.finishes)) for one in kept.elements)
+    return replace(kept, elements=opaque), [one for one in numbers_of(snapshot) if one[0] in places]
 
 
 def _draw(
@@ -220,13 +233,7 @@ def _draw(
 
         def lit_by(light: Lighting, beauty: NDArray[np.float32], planes: NDArray[np.float32]) -> None:
             shade(
-                fragments.order,
-                fragments.pixel,
-                fragments.triangle,
-                fragments.share,
-                fragments.where,
-                fragments.counts,
-                fragments.room,
+                *fragments.lists,
                 width,
                 fragments.edges,
                 scene.triangles,
@@ -265,13 +272,7 @@ def _draw(
             values[:] = picture.planes[..., DIFFUSE : DIFFUSE + 3] + picture.planes[..., SPECULAR : SPECULAR + 3]
         lit_by(light, picture.beauty, picture.planes)
         mark(
-            fragments.order,
-            fragments.pixel,
-            fragments.triangle,
-            fragments.share,
-            fragments.where,
-            fragments.counts,
-            fragments.room,
+            *fragments.lists,
             width,
             fragments.edges,
             scene.triangles,

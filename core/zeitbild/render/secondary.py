@@ -68,13 +68,7 @@ def cast_rays(
     main = kept("main", (height, width), np.int32)
     tally = kept("tally", (len(pixel), count + 1, 2), np.uint8)
     locate(
-        order,
-        pixel,
-        triangle,
-        fragments.share,
-        fragments.where,
-        counts,
-        room,
+        *fragments.lists,
         width,
         fragments.edges,
         scene.triangles,

@@ -12,6 +12,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -46,6 +47,11 @@ class Fragments:
     order: NDArray[np.int64]
     room: int
     edges: NDArray[np.float64]
+
+    @property
+    def lists(self) -> tuple[NDArray[Any] | int, ...]:
+        """What kernels that go over all fragments take first: order, pixel, triangle, share, where, counts, room."""
+        return self.order, self.pixel, self.triangle, self.share, self.where, self.counts, self.room
 
 
 def _spread(count: int) -> NDArray[np.int64]:

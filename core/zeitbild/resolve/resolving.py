@@ -49,7 +49,7 @@ def _lights(shot: Shot, places: dict[str, int]) -> tuple[tuple[LightSource, ...]
         if isinstance(source, Softbox):
             boxes.append(source)
             continue
-        source = replace(source, group=getattr(light, "group", "") or light.name)
+        source = replace(source, group=light.group_name())
         if light.touches:
             source = replace(source, touches=tuple(sorted(places[one] for one in light.touches if one in places)))
         standing.append(source)
@@ -129,7 +129,7 @@ def resolve(shot: Shot, frame: int, assets: AssetSource, layer: str = "") -> Sna
             error.field = f"elements.{number}.{error.field}".rstrip(".")
             raise
         elements.append(
-            SnapshotElement(geometry_key(element), element_matrix(element, phase), finishes_of(shot, element, textures))
+            SnapshotElement(geometry_key(element), element_matrix(element, phase), finishes_of(shot, number, textures))
         )
         meshes.append(mesh)
         places[element.id] = len(places)

@@ -2,16 +2,15 @@
 
 from __future__ import annotations
 
-from functools import lru_cache
-
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from zeitbild.elements.base import AssetSource
-from zeitbild.errors import PictureError
+from zeitbild.errors import InputError, PictureError
 from zeitbild.pictures import read_picture
 from zeitbild.render.environment import SkyPicture
+from zeitbild.resolve.digest_cache import DigestCache
 
 #: Widths of what is seen itself at most, of what mirrors show, and of what is blurred anyway.
 _FINE, _SHARP, _COARSE = 4096, 512, 128
@@ -36,17 +35,19 @@ def check_sky(data: bytes, label: str) -> NDArray[np.float32]:
     return pixels
 
 
-@lru_cache(maxsize=2)
-def _sky(digest: str, data: bytes) -> SkyPicture:
-    pixels = check_sky(data, "the uploaded picture")
-    fine = pixels if pixels.shape[1] <= _FINE else _at_width(pixels, _FINE)
-    return SkyPicture(digest, _at_width(pixels, _SHARP), _at_width(pixels, _COARSE), fine)
+_skies = DigestCache[SkyPicture](160 * 1024 * 1024, lambda sky: sky.fine.nbytes + sky.pixels.nbytes + sky.coarse.nbytes)
 
 
 def sky_picture(digest: str, assets: AssetSource) -> SkyPicture:
     """The picture of a digest; InputError at the environment's field if it is missing or broken."""
+
+    def make() -> SkyPicture:
+        pixels = check_sky(assets.read(digest), "the uploaded picture")
+        fine = pixels if pixels.shape[1] <= _FINE else _at_width(pixels, _FINE)
+        return SkyPicture(digest, _at_width(pixels, _SHARP), _at_width(pixels, _COARSE), fine)
+
     try:
-        return _sky(digest, assets.read(digest))
-    except PictureError as error:
+        return _skies.get(digest, make)
+    except InputError as error:
         error.field = "environment.picture"
         raise

@@ -5,6 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass, field, replace
 from typing import Literal
 
+import numpy as np
+
 from zeitbild.geometry.mesh import Mesh
 from zeitbild.lights import LightSource
 from zeitbild.render.camera import Camera, look_at
@@ -103,6 +105,16 @@ class Snapshot:
             after=tuple(self.after[place] for place in places) if self.after else (),
             moments=(),
         )
+
+    def at_moment(self, elements: tuple[SnapshotElement, ...]) -> Snapshot:
+        """The set with its elements as at a moment of the open shutter; until the next frame they go as far as before."""
+        after = []
+        for now, moment, then in zip(self.elements, elements, self.after, strict=True) if self.after else ():
+            start, at, end = (np.array(matrix).reshape(4, 4) for matrix in (now.matrix, moment.matrix, then))
+            still = abs(np.linalg.det(start)) < 1e-12
+            step = np.eye(4) if still else end @ np.linalg.inv(start)
+            after.append(tuple(float(value) for value in (step @ at).reshape(-1)))
+        return replace(self, elements=elements, moments=(), after=tuple(after))
 
     def samples_at(self, quality: Quality) -> int:
         """Samples a pixel at a quality."""

@@ -4,12 +4,21 @@ from __future__ import annotations
 
 from zeitbild.colour import decode_hex
 from zeitbild.document.shot import Shot
-from zeitbild.elements import ElementBase
 from zeitbild.elements.base import AssetSource
-from zeitbild.finishes import MAPS, Values
+from zeitbild.errors import InputError, LimitError
+from zeitbild.finishes import TEXTURES, Finish, Values
 from zeitbild.render.finish_row import finish_row
 from zeitbild.render.texels import Texture
 from zeitbild.resolve.texture import texture
+
+#: Textures that a way of shading takes.
+_TAKEN = {
+    "metal-rough": ("base", "roughness", "metalness", "normal", "emission"),
+    "unlit": ("base", "emission"),
+    "tone bands": (),
+}
+#: Pixels of all textures of a set at their full size: 200 MB with their smaller versions.
+MAX_TEXELS = 16 * 1024 * 1024
 
 
 class Textures:
@@ -19,12 +28,20 @@ class Textures:
         self._assets, self._found = assets, dict[tuple[str, bool], Texture]()
 
     def number(self, named: str, plain: bool) -> int:
-        """Number of an uploaded file ``asset:...``, 0 for none; InputError if it is missing or broken."""
+        """Number of an uploaded file ``asset:...``, 0 for none.
+
+        InputError if it is missing or broken, LimitError beyond MAX_TEXELS in a set.
+        """
         if not named:
             return 0
         key = (named.removeprefix("asset:"), plain)
         if key not in self._found:
             self._found[key] = texture(*key, self._assets)
+            if sum(one.levels[0].shape[0] * one.levels[0].shape[1] for one in self.all()) > MAX_TEXELS:
+                raise LimitError(
+                    f"the textures of this set have more than {MAX_TEXELS / 1e6:.0f} million pixels, which a worker's "
+                    "memory does not hold; use smaller ones"
+                )
         return list(self._found).index(key) + 1
 
     def all(self) -> tuple[Texture, ...]:
@@ -32,15 +49,17 @@ class Textures:
         return tuple(self._found.values())
 
 
-def _finish(finish: Values, textures: Textures) -> tuple[float, ...]:
+def _finish(finish: Values, place: str, textures: Textures) -> tuple[float, ...]:
+    """Numbers of a finish; an InputError about a texture names its field below ``place``."""
     red, green, blue = (value * finish.emission for value in decode_hex(finish.emission_colour))
-    maps = [
-        textures.number(getattr(finish, f"{what}_map"), plain)
-        for what, plain in MAPS
-        if finish.shading == "metal-rough" or (finish.shading == "unlit" and what in ("base", "emission"))
-    ]
-    if finish.shading == "unlit":
-        maps = [maps[0], 0, 0, 0, maps[1]]
+    maps = []
+    for what, plain in TEXTURES:
+        named = getattr(finish, f"{what}_map") if what in _TAKEN[finish.shading] else ""
+        try:
+            maps.append(textures.number(named, plain))
+        except InputError as error:
+            error.field = f"{place}.{what}_map"
+            raise
     tones = [(tone.above, decode_hex(tone.colour)) for tone in finish.tones]
     return finish_row(
         decode_hex(finish.base_colour),
@@ -53,14 +72,23 @@ def _finish(finish: Values, textures: Textures) -> tuple[float, ...]:
         softness=finish.softness,
         unlit=finish.shading == "unlit",
         opacity=finish.opacity,
-        maps=maps or (0, 0, 0, 0, 0),
+        maps=maps,
         map_box=finish.map_by == "all sides",
         map_width=finish.map_width,
         map_turn=finish.map_turn,
     )
 
 
-def finishes_of(shot: Shot, element: ElementBase, textures: Textures) -> tuple[tuple[float, ...], ...]:
-    """Numbers of an element's finishes, the shared ones looked up (the document holds only names that are there)."""
-    shared = {finish.name: finish.values for finish in shot.finishes}
-    return tuple(_finish(shared[one.named] if one.named else one, textures) for one in element.finishes())
+def finishes_of(shot: Shot, number: int, textures: Textures) -> tuple[tuple[float, ...], ...]:
+    """Numbers of the finishes of an element of a shot, the shared ones looked up (the document names only what is there)."""
+    element = shot.elements[number]
+    shared = {finish.name: at for at, finish in enumerate(shot.finishes)}
+
+    def row(finish: Finish) -> tuple[float, ...]:
+        if finish.named:
+            at = shared[finish.named]
+            return _finish(shot.finishes[at].values, f"finishes.{at}.values", textures)
+        field = next(name for name in type(element).model_fields if getattr(element, name) is finish)
+        return _finish(finish, f"elements.{number}.{field}", textures)
+
+    return tuple(row(finish) for finish in element.finishes())

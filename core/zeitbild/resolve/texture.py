@@ -2,22 +2,22 @@
 
 from __future__ import annotations
 
-from functools import lru_cache
-
 import cv2
 import numpy as np
 
 from zeitbild.elements.base import AssetSource
-from zeitbild.errors import PictureError
 from zeitbild.pictures import read_picture
 from zeitbild.render.texels import MOST_LEVELS, Texture
+from zeitbild.resolve.digest_cache import DigestCache
 
 #: Pixels a side that are kept; larger pictures are made smaller, so that a set's textures fit a worker's memory.
 _LARGEST = 2048
 
 
-@lru_cache(maxsize=16)
-def _texture(digest: str, plain: bool, data: bytes) -> Texture:
+_textures = DigestCache[Texture](256 * 1024 * 1024, lambda one: sum(level.nbytes for level in one.levels))
+
+
+def _made(digest: str, plain: bool, data: bytes) -> Texture:
     pixels = read_picture(data, "the uploaded picture", plain=plain)
     shrink = _LARGEST / max(pixels.shape[:2])
     if shrink < 1:
@@ -33,8 +33,4 @@ def _texture(digest: str, plain: bool, data: bytes) -> Texture:
 
 def texture(digest: str, plain: bool, assets: AssetSource) -> Texture:
     """The texture of a digest; plain: its values are numbers, not colours. InputError if it is missing or broken."""
-    try:
-        return _texture(digest, plain, assets.read(digest))
-    except PictureError as error:
-        error.field = "finishes"
-        raise
+    return _textures.get((digest, plain), lambda: _made(digest, plain, assets.read(digest)))

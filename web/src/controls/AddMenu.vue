@@ -1,15 +1,30 @@
 <script setup lang="ts" generic="T extends { name: string; title: string; note?: string }">
-/** A button that opens a list of things to add, in groups. */
+/** A button that opens a list of things to add or choose, in groups; the slot ``button`` stands for its own look. */
 import { Menu, MenuButton, MenuItem, MenuItems } from "@headlessui/vue";
 import { Plus } from "@lucide/vue";
 
 defineProps<{ label: string; groups: { title: string; items: T[] }[] }>();
 const emit = defineEmits<{ pick: [item: T] }>();
+
+/** The list may open below the edge of its pane. */
+function reveal(inner: unknown) {
+  if (!(inner instanceof HTMLElement)) return;
+  // Once it has its size.
+  requestAnimationFrame(() => inner.parentElement?.scrollIntoView({ block: "nearest" }));
+}
 </script>
 
 <template>
   <Menu as="div" class="relative">
     <MenuButton
+      v-if="$slots.button"
+      class="rounded-sm border border-rule bg-sheet px-1.5 py-0.5 text-left"
+      :aria-label="label"
+    >
+      <slot name="button" />
+    </MenuButton>
+    <MenuButton
+      v-else
       class="inline-flex items-center gap-1.5 rounded-sm px-2.5 py-1 font-medium text-soft hover:bg-select hover:text-ink"
     >
       <Plus :size="14" aria-hidden="true" /> {{ label }}
@@ -17,6 +32,7 @@ const emit = defineEmits<{ pick: [item: T] }>();
     <MenuItems
       class="absolute right-0 z-20 max-h-96 w-64 overflow-y-auto rounded-sm border border-rule bg-sheet py-1 shadow focus:outline-none"
     >
+      <span :ref="reveal" aria-hidden="true" />
       <div v-for="group in groups" :key="group.title" role="group" :aria-label="group.title">
         <p v-if="group.title" class="px-3 pt-1.5 pb-0.5 text-soft" aria-hidden="true">{{ group.title }}</p>
         <MenuItem v-for="item in group.items" :key="item.name" v-slot="{ active }" as="template">

@@ -1,9 +1,9 @@
 <script setup lang="ts">
 /** The finish of one surface: its own values, or those that it shares with others under a name. */
-import { Menu, MenuButton, MenuItem, MenuItems } from "@headlessui/vue";
 import { computed } from "vue";
 
 import { type JsonSchema, useOffers } from "@/api/offers";
+import AddMenu from "@/controls/AddMenu.vue";
 import { type FieldPlan } from "@/controls/fields";
 import SchemaForm from "@/controls/SchemaForm.vue";
 import TextField from "@/controls/TextField.vue";
@@ -96,12 +96,6 @@ function rename(name: string) {
     shot.editMany(renameEdits(shot.draft, props.value.named, wanted), `Rename finish to ${wanted}`);
 }
 const nameProblem = computed(() => shot.problems[`finishes.${at.value}.name`]);
-/** The menu may open below the edge of its pane. */
-function reveal(inner: unknown) {
-  if (!(inner instanceof HTMLElement)) return;
-  // Once it has its size.
-  requestAnimationFrame(() => inner.parentElement?.scrollIntoView({ block: "nearest" }));
-}
 function most(field: FieldPlan) {
   return field.schema.maxItems ?? 5;
 }
@@ -112,33 +106,11 @@ function most(field: FieldPlan) {
     <legend class="sr-only">{{ label }}</legend>
     <div class="flex items-baseline justify-between gap-2">
       <span class="font-semibold" aria-hidden="true">{{ label }}</span>
-      <Menu as="div" class="relative">
-        <MenuButton
-          class="rounded-sm border border-rule bg-sheet px-1.5 py-0.5 text-left"
-          :aria-label="`${label}: ${value.named || 'Own values'}, choose a finish`"
-        >
+      <AddMenu :label="`${label}: ${value.named || 'Own values'}, choose a finish`" :groups @pick="$event.act()">
+        <template #button>
           {{ value.named || "Own values" }} <span aria-hidden="true" class="text-2xs text-soft">▾</span>
-        </MenuButton>
-        <MenuItems
-          class="absolute right-0 z-20 mt-0.5 max-h-80 w-60 overflow-y-auto rounded-sm border border-rule bg-sheet py-1 shadow focus:outline-none"
-        >
-          <span :ref="reveal" aria-hidden="true" />
-          <div v-for="group in groups" :key="group.title" role="group" :aria-label="group.title">
-            <p class="px-3 pt-1.5 pb-0.5 text-soft" aria-hidden="true">{{ group.title }}</p>
-            <MenuItem v-for="item in group.items" :key="item.name" v-slot="{ active }" as="template">
-              <button
-                type="button"
-                class="block w-full px-3 py-1 text-left"
-                :class="{ 'bg-select text-select-ink': active }"
-                @click="item.act()"
-              >
-                <span class="font-medium">{{ item.title }}</span>
-                <span v-if="item.note" class="block" :class="active ? '' : 'text-soft'">{{ item.note }}</span>
-              </button>
-            </MenuItem>
-          </div>
-        </MenuItems>
-      </Menu>
+        </template>
+      </AddMenu>
     </div>
     <template v-if="value.named">
       <TextField label="Name of the shared finish" :model-value="value.named" :error="nameProblem" @commit="rename" />
