@@ -44,7 +44,7 @@ class Values(Part):
 
     shading: Literal["metal-rough", "tone bands", "unlit"] = choice("metal-rough", "Shading")
     base_colour: Colour = Field(
-        default="#b9b4a8", title="Base colour", json_schema_extra={"x-widget": "colour", "x-when": _SOLID}
+        default="#948f85", title="Base colour", json_schema_extra={"x-widget": "colour", "x-when": _SOLID}
     )
     roughness: float = number(0.5, "Roughness", 0, 1, step=0.01, slider=(0, 1), when=_LIT)
     metalness: float = number(0.0, "Metalness", 0, 1, step=0.01, slider=(0, 1), when=_LIT)

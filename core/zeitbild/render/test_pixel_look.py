@@ -8,11 +8,14 @@ from scipy import integrate
 
 from zeitbild.lights import LightSource
 from zeitbild.render import QUALITIES, render
+from zeitbild.render.finish_row import finish_row, made_opaque, opacity_of
 from zeitbild.render.picture import NO_DEPTH
 from zeitbild.render.pixel_filter import PixelFilter
 from zeitbild.render.pixel_look import PixelLook, nearest_of, palette_of
-from zeitbild.resolve import Snapshot
-from zeitbild.testing import AMBIENT, EVEN, quad, snapshot, sphere
+from zeitbild.render.shading import MOTION
+from zeitbild.render.texels import Texture
+from zeitbild.resolve import Snapshot, SnapshotElement
+from zeitbild.testing import AMBIENT, EVEN, IDENTITY, quad, snapshot, sphere
 
 FRONT = LightSource("sun", (1.0, 1.0, 1.0), direction=(-0.3, -0.3, -0.9))
 
@@ -79,6 +82,44 @@ class Look(unittest.TestCase):
         self.assertEqual((view.width, view.height), (64, 64))
         small = render(view, QUALITIES["check"]).beauty[::2, ::2]
         np.testing.assert_array_equal(small, render(_ball(), QUALITIES["check"]).beauty[::4, ::4])
+
+
+class Small(unittest.TestCase):
+    """What the pixel look must keep though it draws a small raster."""
+
+    def test_textures_stay_on_see_through_surfaces_too(self) -> None:
+        level = np.array([[[1, 0, 0], [0, 1, 0]]], np.float32).repeat(8, axis=0).repeat(8, axis=1)
+        for opacity in (1.0, 0.7):
+            row = finish_row(unlit=True, opacity=opacity, maps=(1, 0, 0, 0, 0), map_width=2.0)
+            shot = snapshot(quad(1), size=(64, 64), camera_span=4.0, textures=(Texture("two", False, (level,)),))
+            shot = replace(shot, elements=(SnapshotElement("q", IDENTITY, (row,)),), pixels=PixelLook(2))
+            beauty = render(shot, QUALITIES["check"]).beauty
+            self.assertEqual(tuple(beauty[32, 24].tolist()), (1, 0, 0, 1))
+            self.assertEqual(tuple(beauty[32, 40].tolist()), (0, 1, 0, 1))
+
+    def test_motion_is_counted_in_the_pixels_of_the_files(self) -> None:
+        after = np.eye(4)
+        after[0, 3] = 1.0
+        shot = snapshot(quad(1), size=(64, 64), camera_span=8.0, after=(tuple(after.reshape(-1).tolist()),))
+        for by in (1, 2, 4):
+            planes = render(replace(shot, pixels=PixelLook(by)), QUALITIES["check"], planes=True).planes
+            assert planes is not None
+            np.testing.assert_allclose(planes[32, 32, MOTION : MOTION + 2], (8, 0), atol=1e-3)
+
+    def test_numbers_are_those_of_the_whole_set(self) -> None:
+        shot = snapshot(quad(2, -1), quad(1, 0), size=(64, 64), pixels=PixelLook(2))
+        veil = replace(shot.elements[0], finishes=(finish_row(opacity=0.1),))
+        picture = render(replace(shot, elements=(veil, shot.elements[1])), QUALITIES["check"], planes=True)
+        assert picture.identities is not None
+        self.assertEqual(float(picture.identities[32, 32, 0, 0, 0]), 1)
+        self.assertEqual(float(picture.identities[32, 32, 1, 0, 0]), 1)
+
+    def test_a_finish_made_opaque_keeps_the_rest(self) -> None:
+        row = finish_row((0.1, 0.2, 0.3), coat=0.5, opacity=0.7, maps=(1, 0, 2, 0, 0), map_width=50)
+        opaque = made_opaque(row)
+        self.assertEqual(opacity_of(opaque), 1)
+        self.assertEqual([a for a, b in zip(row, opaque, strict=True) if a != b], [0.7])
+        self.assertEqual(made_opaque(finish_row()), finish_row())
 
 
 class Filters(unittest.TestCase):

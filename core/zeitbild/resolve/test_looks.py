@@ -1,21 +1,26 @@
 """From document to snapshot: shared finishes, cameras of layers, and surroundings from pictures."""
 
 import io
+import struct
 import tempfile
 import unittest
+import zlib
 from pathlib import Path
 from typing import Any
+from unittest import mock
 
 import cv2
 import numpy as np
+import OpenEXR
 from PIL import Image
 
 from zeitbild.assets import AssetFolder
 from zeitbild.colour import decode, decode_hex
 from zeitbild.document.reading import parse_shot, read_shot
 from zeitbild.document.shot import Backdrop, Camera, Environment, Layer, Motion, NamedCamera, Shot, Timing
+from zeitbild.elements.lettering import Lettering
 from zeitbild.elements.solid import Solid
-from zeitbild.errors import InputError, PictureError
+from zeitbild.errors import InputError, LimitError, PictureError
 from zeitbild.finishes import READY_MADE, Finish, NamedFinish, Values
 from zeitbild.lights.sun import SunLight
 from zeitbild.pictures import read_picture
@@ -123,6 +128,61 @@ class Pictures(unittest.TestCase):
             self.assertEqual(pixels.shape, (2, 4, 3))
             self.assertAlmostEqual(float(pixels.max()), float(pixels.min()), places=6)
 
+    def test_all_kinds_of_png_and_jpeg_are_read(self) -> None:
+        kinds = {
+            "1": 1,
+            "L": 128,
+            "LA": (128, 20),
+            "P": 5,
+            "RGB": (9, 8, 7),
+            "RGBA": (9, 8, 7, 0),
+            "I;16": 40000,
+        }
+        for mode, colour in kinds.items():
+            stored = io.BytesIO()
+            Image.new(mode, (6, 3), colour).save(stored, "PNG")  # type: ignore[arg-type]
+            self.assertEqual(read_picture(stored.getvalue(), mode).shape, (3, 6, 3), mode)
+        deep = io.BytesIO()
+        Image.new("I;16", (2, 2), 32768).save(deep, "PNG")
+        self.assertAlmostEqual(
+            float(read_picture(deep.getvalue(), "deep", plain=True)[0, 0, 0]), 32768 / 65535, places=6
+        )
+        for mode in ("L", "RGB", "CMYK"):
+            stored = io.BytesIO()
+            Image.new(mode, (6, 4)).save(stored, "JPEG")
+            self.assertEqual(read_picture(stored.getvalue(), mode).shape, (4, 6, 3), mode)
+
+    def test_values_that_are_no_light_are_mended(self) -> None:
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "odd.exr"
+            pixels = np.array([[[np.nan, np.inf, -np.inf], [-3, 1e9, 0.5]]], np.float32)
+            with OpenEXR.File({}, {"RGB": pixels}) as file:
+                file.write(str(path))
+            found = read_picture(path.read_bytes(), "odd.exr")
+        np.testing.assert_array_equal(found, [[[0, 65504, 0], [0, 65504, 0.5]]])
+
+    def test_cut_off_at_every_length_it_never_crashes(self) -> None:
+        stored = io.BytesIO()
+        noise = np.random.default_rng(5).integers(0, 255, (20, 40, 3), np.uint8)
+        Image.fromarray(noise).save(stored, "PNG")
+        whole = stored.getvalue()
+        for data in (whole, _file(noise.astype(np.float32), ".hdr")):
+            for length in range(0, len(data) - 1, max(1, len(data) // 40)):
+                try:
+                    pixels = read_picture(data[:length], "cut")
+                except PictureError:
+                    continue
+                # Some readers fill what is missing; what they give is whole.
+                self.assertEqual(pixels.shape, (20, 40, 3))
+
+    def test_a_small_file_that_claims_to_be_huge_is_refused_before_it_is_read(self) -> None:
+        head = struct.pack(">IIBBBBB", 60_000, 60_000, 8, 2, 0, 0, 0)
+        chunk = struct.pack(">I", 13) + b"IHDR" + head + struct.pack(">I", zlib.crc32(b"IHDR" + head))
+        empty = zlib.compress(b"")
+        body = struct.pack(">I", len(empty)) + b"IDAT" + empty + struct.pack(">I", zlib.crc32(b"IDAT" + empty))
+        with self.assertRaises(PictureError):
+            read_picture(b"\x89PNG\r\n\x1a\n" + chunk + body, "bomb.png")
+
     def test_what_is_no_picture_says_so(self) -> None:
         whole = _file(np.random.default_rng(3).random((64, 128, 3)).astype(np.float32), ".hdr")
         for data in (b"", b"GIF89a", whole[:9], b"\x89PNG\r\n\x1a\n" + b"\0" * 40, b"\x76\x2f\x31\x01rest"):
@@ -176,6 +236,40 @@ class Textures(unittest.TestCase):
             for more in ({}, {"base_map": self.named}, {"base_map": self.named, "map_width": 50.0})
         }
         self.assertEqual(len(keys), 3)
+
+    def test_what_is_wrong_with_a_texture_stands_at_its_field(self) -> None:
+        broken = "asset:" + self.assets.add(b"\x89PNG\r\n\x1a\n" + b"\0" * 100)
+        own = small_shot(elements=(_box(), Solid(id="two", surface=Finish(normal_map=broken))))
+        shared = small_shot(
+            elements=(_box(named="Tiles"),),
+            finishes=(
+                NamedFinish(name="Plain"),
+                NamedFinish(name="Tiles", values=Values(base_map="asset:" + "1" * 64)),
+            ),
+        )
+        word = small_shot(elements=(Lettering(id="w", word="A", side=Finish(roughness_map=broken)),))
+        for shot, field in (
+            (own, "elements.1.surface.normal_map"),
+            (shared, "finishes.1.values.base_map"),
+            (word, "elements.0.side.roughness_map"),
+        ):
+            with self.assertRaises(InputError) as caught:
+                resolve(shot, 1, self.assets)
+            self.assertEqual(caught.exception.field, field)
+
+    def test_more_pixels_than_a_worker_holds_are_refused(self) -> None:
+        with mock.patch("zeitbild.resolve.surfaces.MAX_TEXELS", 40), self.assertRaises(LimitError) as caught:
+            resolve(small_shot(elements=(_box(base_map=self.named, normal_map=self.named),)), 1, self.assets)
+        self.assertEqual(caught.exception.field, "elements.0.surface.normal_map")
+
+    def test_large_textures_are_made_smaller_and_odd_ones_read(self) -> None:
+        for size, largest in (((5000, 10), (4, 2048)), ((1, 1), (1, 1)), ((3, 7), (7, 3))):
+            stored = io.BytesIO()
+            Image.new("RGB", size, (10, 20, 30)).save(stored, "PNG")
+            named = "asset:" + self.assets.add(stored.getvalue())
+            levels = resolve(small_shot(elements=(_box(base_map=named),)), 1, self.assets).textures[0].levels
+            self.assertEqual(levels[0].shape[:2], largest)
+            self.assertEqual(levels[-1].shape[:2], (1, 1))
 
     def test_a_missing_texture_is_named(self) -> None:
         with self.assertRaises(InputError) as caught:

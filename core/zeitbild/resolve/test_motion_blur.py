@@ -9,6 +9,7 @@ from zeitbild.document.shot import Camera, Motion, Raster, Shot, Timing
 from zeitbild.document.values import Turn
 from zeitbild.elements.solid import Solid
 from zeitbild.render import QUALITIES, Picture, render
+from zeitbild.render.shading import MOTION
 from zeitbild.resolve import frame_key, resolve
 from zeitbild.testing import NOWHERE
 from zeitbild.timing import phase_of
@@ -97,3 +98,17 @@ class Blur(unittest.TestCase):
     def test_depth_reaches_as_far_as_alpha(self) -> None:
         picture = render(resolve(_shot(), 1, NOWHERE), QUALITIES["check"])
         self.assertFalse(((picture.beauty[..., 3] > 0) & (picture.depth > 1e9)).any())
+
+    def test_motion_does_not_depend_on_when_the_shutter_opens(self) -> None:
+        def motion(phase: float) -> np.ndarray:  # type: ignore[type-arg]
+            picture = render(resolve(_shot(phase=phase, angle=20), 1, NOWHERE), QUALITIES["check"], planes=True)
+            assert picture.planes is not None
+            alpha = picture.beauty[..., 3]
+            solid = alpha > 0.99
+            solid[:, :200] = False
+            return np.linalg.norm(picture.planes[solid][:, MOTION : MOTION + 2].mean(axis=0))  # type: ignore[no-any-return]
+
+        # 15 degrees of the circle of 100 units, in pixels: twice the radius times the sine of half the angle.
+        expected = 2 * 100 * np.sin(np.radians(7.5)) * 256 / 300
+        for phase in (-180, -10, 0, 160):
+            self.assertAlmostEqual(float(motion(phase)), expected, delta=0.05 * expected)

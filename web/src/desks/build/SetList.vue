@@ -4,7 +4,7 @@ import { computed } from "vue";
 
 import { useOffers } from "@/api/offers";
 import AddMenu from "@/controls/AddMenu.vue";
-import type { Element } from "@/shot/document";
+import type { Element, Triple } from "@/shot/document";
 import { useShot } from "@/shot/store";
 
 import SetRow from "./SetRow.vue";
@@ -22,7 +22,19 @@ function freeId(stem: string) {
   while (shot.draft?.elements.some((one) => one.id === `${stem}-${number}`)) number += 1;
   return `${stem}-${number}`;
 }
-function insert(element: Element, what: string) {
+/** Where nothing else has its pivot: beside and below what stands there, or the new element would not be seen. */
+function beside(element: Element): Element {
+  const taken = new Set(shot.draft?.elements.map((one) => placeOf(one).position.join()));
+  const placement = placeOf(element);
+  let [x, y, z] = placement.position;
+  while (taken.has([x, y, z].join())) [x, y, z] = [x + 40, y - 120, z + 40];
+  return { ...element, placement: { ...placement, position: [x, y, z] } };
+}
+function placeOf(element: Element) {
+  return element.placement as { position: Triple };
+}
+function insert(added: Element, what: string) {
+  const element = beside(added);
   const elements = [...(shot.draft?.elements ?? []), element];
   shot.edit("elements", elements, true, what);
   emit("select", `elements.${elements.length - 1}`);
