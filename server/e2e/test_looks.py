@@ -1,14 +1,20 @@
 """Finishes, cameras, surroundings and the pixel look on the Build desk, driven as a person would."""
 
+import io
 import re
+import zipfile
 from pathlib import Path
 from tempfile import TemporaryDirectory
 
 import cv2
 import numpy as np
+from PIL import Image
 from playwright.sync_api import Page, expect
 
 from e2e.browser import BrowserCase
+from zeitbild.document.shot import Pixels, Raster
+from zeitbild.document.shot import Shot as ShotDocument
+from zeitbild.testing import small_shot
 
 
 class Looks(BrowserCase):
@@ -158,3 +164,57 @@ class Looks(BrowserCase):
         self.assertEqual(own.map_width, 60)
         expect(face.get_by_role("button", name="Textures (2 set)")).to_be_visible()
         self.picture()
+
+    def test_what_is_added_or_copied_stands_beside_what_is_there(self) -> None:
+        page = self.desk("build")
+        self.picture()
+        page.get_by_role("button", name="Add element").click()
+        page.get_by_role("menuitem", name="Solid body").click()
+        self.saved()
+        page.get_by_role("button", name="Duplicate Solid body").click()
+        self.saved()
+        elements = self.fresh().current_document().elements
+        self.assertEqual(len(elements), 3)
+        self.assertEqual(len({one.placement.position for one in elements}), 3)
+
+    def test_blur_and_filter_are_set_and_told_in_the_list(self) -> None:
+        page = self.desk("build")
+        page.get_by_role("button", name="Motion blur off").click()
+        page.get_by_label("Shutter angle", exact=True).fill("180")
+        page.get_by_label("Shutter angle", exact=True).press("Enter")
+        expect(page.get_by_role("button", name="Motion blur 180°")).to_be_visible()
+        page.get_by_role("button", name="Filter and samples").click()
+        page.get_by_role("radio", name="Blackman-Harris").click()
+        page.get_by_label("Filter width", exact=True).fill("99")
+        page.get_by_label("Filter width", exact=True).press("Enter")
+        expect(page.get_by_role("alert")).to_contain_text("at most 8")
+        page.get_by_label("Filter width", exact=True).fill("3")
+        page.get_by_label("Filter width", exact=True).press("Enter")
+        expect(page.get_by_role("button", name="Filter and samples Blackman-Harris 3")).to_be_visible()
+        self.saved()
+        document = self.fresh().current_document()
+        self.assertEqual((document.motion.angle, document.sampling.filter_width), (180, 3))
+        self.picture()
+
+
+class PixelLine(BrowserCase):
+    def document(self) -> ShotDocument:
+        """A tiny shot in the pixel look."""
+        return small_shot(raster=Raster(width=96, height=48), pixels=Pixels(on=True, enlarge=3, outline=True))
+
+    def test_the_pixel_look_goes_all_the_way_to_the_package(self) -> None:
+        page = self.desk("run")
+        page.get_by_role("button", name="Start the run").click()
+        expect(page.get_by_role("heading", name="Rendered", exact=True)).to_be_visible()
+        page.get_by_role("link", name="Hand off").click()
+        page.get_by_role("button", name="Write v001").click()
+        entry = page.get_by_label("Version 1")
+        expect(entry.get_by_text("✓ verified")).to_be_visible()
+        with page.expect_download() as download:
+            entry.get_by_role("link", name="KM010_v001.zip").click()
+        with zipfile.ZipFile(download.value.path()) as archive:
+            name = next(one for one in archive.namelist() if "beauty" in one and one.endswith(".png"))
+            pixels = np.asarray(Image.open(io.BytesIO(archive.read(name))))
+        small = pixels[::3, ::3]
+        np.testing.assert_array_equal(pixels, small.repeat(3, axis=0).repeat(3, axis=1))
+        self.assertEqual(set(np.unique(small[..., 3])), {0, 255})

@@ -14,6 +14,8 @@ from zeitbild.errors import DocumentError, Problem
 from zeitbild.lights import kinds as light_kinds
 
 MAX_DOCUMENT_BYTES = 4 * 1024 * 1024
+#: Characters of a problem's message at most.
+_LONGEST = 500
 
 #: Upgrades by the version they start from; each returns the raw document of the next version.
 UPGRADES: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {}
@@ -27,6 +29,10 @@ def _message(error: dict[str, Any]) -> str:
         return f"{shown} is out of range; it must be {'at least' if 'ge' in context else 'at most'} {bound:g}"
     if kind == "finite_number":
         return "must be a finite number"
+    if kind == "union_tag_invalid":
+        return f"{str(context.get('tag'))[:40]!r} is not one of {context.get('expected_tags')}"
+    if kind == "union_tag_not_found":
+        return "is missing"
     if kind == "missing":
         return "is missing"
     if kind == "extra_forbidden":
@@ -50,7 +56,10 @@ def _problems(error: ValidationError) -> list[Problem]:
         place = [str(part) for part in one["loc"] if part not in element_kinds and part not in light_kinds]
         if str(one["type"]).startswith("union_tag"):
             place.append("kind")
-        found.append(Problem(one.get("ctx", {}).get("field") or ".".join(place), _message(dict(one))))
+        message = _message(dict(one))
+        # What was given may be as long as a book.
+        message = message if len(message) <= _LONGEST else message[:_LONGEST] + "…"
+        found.append(Problem(one.get("ctx", {}).get("field") or ".".join(place), message))
     return found
 
 

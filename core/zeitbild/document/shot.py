@@ -40,7 +40,11 @@ class Timing(Part):
 
     @model_validator(mode="after")
     def _holds(self) -> Timing:
-        parse_rate(self.rate)
+        try:
+            parse_rate(self.rate)
+        except InputError as error:
+            # As one of the document's problems, so that the others are named beside it.
+            raise wrong_at(error.field, error.message) from None
         if self.last < self.first:
             raise ValueError(f"the last frame ({self.last}) stands before the first ({self.first})")
         if self.last - self.first + 1 > MAX_FRAMES:

@@ -26,7 +26,7 @@ def parse_rate(text: str) -> Fraction:
     try:
         return RATES[text.strip()]
     except KeyError:
-        raise InputError(f"rate {text!r} is not one of {', '.join(RATES)}", "timing.rate") from None
+        raise InputError(f"rate {text[:40]!r} is not one of {', '.join(RATES)}", "timing.rate") from None
 
 
 def nominal(rate: Fraction) -> int:
