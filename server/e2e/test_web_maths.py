@@ -348,3 +348,35 @@ class Finishes(unittest.TestCase):
             {path for path in renamed if path != "finishes"}, {"elements.0.face.named", "elements.1.surface.named"}
         )
         self.assertEqual(renamed["finishes"][0]["name"], "Gold")
+
+
+class Folds(unittest.TestCase):
+    SCHEMA = {
+        "title": "Values",
+        "type": "object",
+        "properties": {
+            "shading": {"type": "string", "enum": ["lit", "unlit"], "default": "lit"},
+            "coat": {"type": "number", "default": 0, "x-when": {"shading": "lit"}, "x-slider": [0, 1]},
+            "map": {"type": "string", "default": "", "x-widget": "texture", "x-fold": "Textures"},
+            "width": {"type": "number", "default": 200, "x-fold": "Textures", "minimum": 1, "maximum": 9},
+            "named": {"type": "string", "default": "", "x-widget": "hidden"},
+        },
+    }
+
+    def test_fields_tell_where_they_are_folded_and_when_they_mean_something(self) -> None:
+        ((group,),) = call("controls/fields.ts", ("planFields", [self.SCHEMA, {}, []]))
+        fields = {field["name"]: field for field in group["fields"]}
+        self.assertEqual(
+            {name: field["fold"] for name, field in fields.items() if field["fold"]},
+            {"map": "Textures", "width": "Textures"},
+        )
+        self.assertEqual(fields["coat"]["when"], {"shading": "lit"})
+        self.assertEqual(
+            [fields[name]["widget"] for name in ("map", "width", "named", "coat")],
+            ["texture", "number", "hidden", "slider"],
+        )
+        self.assertEqual((fields["width"]["number"]["min"], fields["width"]["number"]["max"]), (1, 9))
+
+    def test_fields_left_out_are_left_out(self) -> None:
+        (groups,) = call("controls/fields.ts", ("planFields", [self.SCHEMA, {}, list(self.SCHEMA["properties"])]))
+        self.assertEqual(groups, [])
