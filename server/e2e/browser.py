@@ -2,6 +2,10 @@
 
 from __future__ import annotations
 
+import faulthandler
+import os
+import signal
+import threading
 import unittest
 from pathlib import Path
 
@@ -18,9 +22,24 @@ ARGUMENTS = [
     "--disable-background-networking",
     "--disable-component-update",
     "--disable-sync",
+    # Unknown to the browser: by this its processes are found if one has to be ended.
+    f"--zeitbild-tests={os.getpid()}",
 ]
 AXE = Path(__file__).parents[2] / "web" / "node_modules" / "axe-core" / "axe.min.js"
 PATIENCE = 30_000
+#: Seconds after which a test is stuck: some calls of Playwright (closing, evaluating) wait for ever.
+_STUCK = 300
+
+
+def _end_browser() -> None:
+    """Show where the test is stuck and kill the browser: what waits for it then fails instead of waiting."""
+    faulthandler.dump_traceback()
+    for path in Path("/proc").glob("[0-9]*/cmdline"):
+        try:
+            if ARGUMENTS[-1].encode() in path.read_bytes():
+                os.kill(int(path.parent.name), signal.SIGKILL)
+        except (FileNotFoundError, ProcessLookupError):
+            continue
 
 
 class BrowserCase(ServedCase):
@@ -33,12 +52,19 @@ class BrowserCase(ServedCase):
         super().setUpClass()
         cls.playwright = sync_playwright().start()
         cls.addClassCleanup(cls.playwright.stop)
-        cls.browser = cls.playwright.chromium.launch(executable_path="/usr/bin/chromium", args=ARGUMENTS)
-        cls.addClassCleanup(cls.browser.close)
+        cls.launch()
+        cls.addClassCleanup(lambda: cls.browser.close())
         expect.set_options(timeout=PATIENCE)
+
+    @classmethod
+    def launch(cls) -> None:
+        """Start the browser of the class."""
+        cls.browser = cls.playwright.chromium.launch(executable_path="/usr/bin/chromium", args=ARGUMENTS)
 
     def setUp(self) -> None:
         super().setUp()
+        if not self.browser.is_connected():
+            self.launch()
         self.complaints: list[str] = []
         self.context: BrowserContext = self.browser.new_context(
             viewport={"width": 1280, "height": 800}, accept_downloads=True
@@ -49,15 +75,24 @@ class BrowserCase(ServedCase):
     def __call__(self, result: unittest.TestResult | None = None) -> None:
         """Run; what fails is tried once more and named, since a browser on a busy machine can miss a beat."""
         first = unittest.TestResult()
-        super().__call__(first)
+        self._call(first)
         if result is None or not first.wasSuccessful():
             for _, trace in first.failures + first.errors:
                 print(f"\ntried again: {self.id()}\n{trace}", flush=True)
-            super().__call__(result)
+            self._call(result)
             return
         result.startTest(self)
         result.addSuccess(self)
         result.stopTest(self)
+
+    def _call(self, result: unittest.TestResult | None) -> None:
+        stuck = threading.Timer(_STUCK, _end_browser)
+        stuck.daemon = True
+        stuck.start()
+        try:
+            super().__call__(result)
+        finally:
+            stuck.cancel()
 
     def open_page(self) -> Page:
         """A new page whose errors and outside requests are noted."""
