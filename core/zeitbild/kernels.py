@@ -4,6 +4,8 @@
   and would keep stale machine code when a callee in another file changes.
 * ``workqueue`` is the only threading layer that needs no library of the system. It must not be entered from two
   threads at once, so every parallel kernel runs under ``PARALLEL``.
+* Loops of a known length over samples or lanes are to become vector instructions: LLVM would first write out those of
+  up to a few dozen turns one by one, and then find no loop left.
 * No fast maths: results must be the same bytes everywhere, and NaN tests must hold.
 """
 
@@ -25,7 +27,7 @@ def _sources_digest() -> str:
         if path.name.startswith("test_"):
             continue
         text = path.read_bytes()
-        if b"_kernel\n" in text or b"@kernel\n" in text:
+        if path == Path(__file__) or b"_kernel\n" in text or b"@kernel\n" in text:
             digest.update(path.name.encode() + b"\0" + text)
     return digest.hexdigest()[:16]
 
@@ -35,7 +37,10 @@ os.environ.setdefault("NUMBA_THREADING_LAYER", "workqueue")
 if "NUMBA_CACHE_DIR" not in os.environ:
     os.environ["NUMBA_CACHE_DIR"] = str(_CORE.parent.parent / ".cache" / "numba" / KERNELS_DIGEST)
 
+import llvmlite.binding
 import numba
+
+llvmlite.binding.set_option("zeitbild", "-unroll-full-max-count=8")
 
 PARALLEL = threading.RLock()
 

@@ -24,10 +24,13 @@ MIN_ALPHA = np.float32(0.0016)
 LEAST_COSINE = np.float32(1e-3)
 _MIN_ALPHA, _LEAST_COSINE = MIN_ALPHA, LEAST_COSINE
 _ZERO, _HALF, _ONE, _TWO = np.float32(0), np.float32(0.5), np.float32(1), np.float32(2)
-_SIDES, _OFFSETS = SIDES, OFFSETS
+_SIDES, _OFFSETS = np.array(SIDES, np.int32), np.array(OFFSETS, np.int32)
 _LEVEL_COUNT = len(LEVELS)
 _LAST_LEVEL = np.float32(_LEVEL_COUNT - 1)
-_CELLS = np.float32(32)
+_CELLS, _CELL_COUNT, _LAST_CELL = np.float32(32), np.int32(32), np.int32(30)
+_NONE, _BORDERS = np.int32(0), np.int32(2)
+#: Steps in rows of numbers: to the next one or two, the next texel, the table's next row.
+_I, _II, _NEXT, _NEXT_ROW = np.uint64(1), np.uint64(2), np.uint64(3), np.uint64(64)
 #: The exponent 2^(-16 a - 1) of a reflection's occlusion, written for exp.
 _LOG_2 = np.float32(math.log(2))
 _OPEN_SLOPE = np.float32(-16 * math.log(2))
@@ -62,24 +65,36 @@ def unfold(x, y, z):  # type: ignore[no-untyped-def]
 
 
 @inlined_kernel
-def look_up(maps, level, u, v):  # type: ignore[no-untyped-def]
-    """Bilinear value (three numbers) of one level's octahedral picture at a place of ``unfold``."""
+def texel_place(side, start, u, v):  # type: ignore[no-untyped-def]
+    """(number of the upper left texel, fraction to the right, fraction down) of a place of ``unfold`` on a picture of so
+    many texels a side that begins at start."""
     # Texel middles stand half a texel inside; the border shifts them by one.
-    size = _SIDES[level]
-    half = np.float32(size) * _HALF
+    half = np.float32(side) * _HALF
     column, row = (u + _ONE) * half + _HALF, (v + _ONE) * half + _HALF
-    c, r = min(max(int(column), 0), size), min(max(int(row), 0), size)
-    fc, fr = column - np.float32(c), row - np.float32(r)
-    a = np.uint64(_OFFSETS[level] + r * (size + 2) + c)
-    b, d = a + np.uint64(1), a + np.uint64(size + 2)
-    e = d + np.uint64(1)
+    c, r = min(max(np.int32(column), _NONE), side), min(max(np.int32(row), _NONE), side)
+    return np.int32(start + r * np.int32(side + _BORDERS) + c), column - np.float32(c), row - np.float32(r)
+
+
+@inlined_kernel
+def mixed_texels(maps, place, side, fc, fr):  # type: ignore[no-untyped-def]
+    """Bilinear value (three numbers) at a place of ``texel_place``; maps is all texels' numbers in one row."""
+    a = np.uint64(3 * place)
+    b, d = a + _NEXT, a + np.uint64(3 * (side + 2))
+    e = d + _NEXT
     w00, w01 = (_ONE - fc) * (_ONE - fr), fc * (_ONE - fr)
     w10, w11 = (_ONE - fc) * fr, fc * fr
     return (
-        maps[a, 0] * w00 + maps[b, 0] * w01 + maps[d, 0] * w10 + maps[e, 0] * w11,
-        maps[a, 1] * w00 + maps[b, 1] * w01 + maps[d, 1] * w10 + maps[e, 1] * w11,
-        maps[a, 2] * w00 + maps[b, 2] * w01 + maps[d, 2] * w10 + maps[e, 2] * w11,
+        maps[a] * w00 + maps[b] * w01 + maps[d] * w10 + maps[e] * w11,
+        maps[a + _I] * w00 + maps[b + _I] * w01 + maps[d + _I] * w10 + maps[e + _I] * w11,
+        maps[a + _II] * w00 + maps[b + _II] * w01 + maps[d + _II] * w10 + maps[e + _II] * w11,
     )
+
+
+@inlined_kernel
+def look_up(maps, level, u, v):  # type: ignore[no-untyped-def]
+    """Bilinear value (three numbers) of one level's octahedral picture at a place of ``unfold``."""
+    place, fc, fr = texel_place(_SIDES[level], _OFFSETS[level], u, v)
+    return mixed_texels(maps, place, _SIDES[level], fc, fr)
 
 
 @inlined_kernel
@@ -100,17 +115,88 @@ def highlight_lobe(nx, ny, nz, vx, vy, vz, lx, ly, lz, n_v, square, seen_root): 
 
 
 @inlined_kernel
-def table_entry(table, n_v, rough):  # type: ignore[no-untyped-def]
-    """Scale and bias of the reflectance at n.v and roughness, bilinear."""
+def added_light(  # type: ignore[no-untyped-def]
+    nx,
+    ny,
+    nz,
+    vx,
+    vy,
+    vz,
+    lx,
+    ly,
+    lz,
+    diffuse,
+    strength,
+    red,
+    green,
+    blue,
+    base_r,
+    base_g,
+    base_b,
+    metal,
+    n_v,
+    square,
+    seen_root,
+):
+    """Six numbers: matt and highlight radiance by one light of colour (red, green, blue) from the unit direction l.
+
+    diffuse and strength as ``lighting.reach`` gives them; n_v, square and seen_root as in ``ggx_lobe``.
+    """
+    rest = _ONE - metal
+    f0_r, f0_g, f0_b = (
+        DIELECTRIC * rest + base_r * metal,
+        DIELECTRIC * rest + base_g * metal,
+        DIELECTRIC * rest + base_b * metal,
+    )
+    lobe, fifth = highlight_lobe(nx, ny, nz, vx, vy, vz, lx, ly, lz, n_v, square, seen_root)
+    # The dielectric's matt share is what its own Fresnel term lets in; metal has none.
+    matt = rest * (_ONE - DIELECTRIC - (_ONE - DIELECTRIC) * fifth) * diffuse
+    lobe *= strength
+    return (
+        base_r * matt * red,
+        base_g * matt * green,
+        base_b * matt * blue,
+        (f0_r + (_ONE - f0_r) * fifth) * lobe * red,
+        (f0_g + (_ONE - f0_g) * fifth) * lobe * green,
+        (f0_b + (_ONE - f0_b) * fifth) * lobe * blue,
+    )
+
+
+@inlined_kernel
+def table_place(n_v, rough):  # type: ignore[no-untyped-def]
+    """(number of the entry, fractions) in the table of reflectance at n.v and roughness."""
     cell_v = min(max(n_v * _CELLS - _HALF, _ZERO), _CELLS - _ONE)
     cell_r = min(max(rough * _CELLS - _HALF, _ZERO), _CELLS - _ONE)
-    v, r = min(int(cell_v), 30), min(int(cell_r), 30)
-    fv, fr = cell_v - np.float32(v), cell_r - np.float32(r)
+    v, r = min(np.int32(cell_v), _LAST_CELL), min(np.int32(cell_r), _LAST_CELL)
+    return np.int32(v * _CELL_COUNT + r), cell_v - np.float32(v), cell_r - np.float32(r)
+
+
+@inlined_kernel
+def mixed_table(table, place, fv, fr):  # type: ignore[no-untyped-def]
+    """Scale and bias of the reflectance at a place of ``table_place``, bilinear; table is all its numbers in one row."""
+    a = np.uint64(2 * place)
+    b, c = a + _II, a + _NEXT_ROW
+    d = c + _II
     w00, w01, w10, w11 = (_ONE - fv) * (_ONE - fr), (_ONE - fv) * fr, fv * (_ONE - fr), fv * fr
     return (
-        table[v, r, 0] * w00 + table[v, r + 1, 0] * w01 + table[v + 1, r, 0] * w10 + table[v + 1, r + 1, 0] * w11,
-        table[v, r, 1] * w00 + table[v, r + 1, 1] * w01 + table[v + 1, r, 1] * w10 + table[v + 1, r + 1, 1] * w11,
+        table[a] * w00 + table[b] * w01 + table[c] * w10 + table[d] * w11,
+        table[a + _I] * w00 + table[b + _I] * w01 + table[c + _I] * w10 + table[d + _I] * w11,
     )
+
+
+@inlined_kernel
+def table_entry(table, n_v, rough):  # type: ignore[no-untyped-def]
+    """Scale and bias of the reflectance at n.v and roughness, bilinear."""
+    place, fv, fr = table_place(n_v, rough)
+    return mixed_table(table, place, fv, fr)
+
+
+@inlined_kernel
+def occluded_share(n_v, rough, openness):  # type: ignore[no-untyped-def]
+    """What a corner leaves of a reflection (Lagarde and de Rousiers, SIGGRAPH 2014 course on physically based shading,
+    listing 26, from memory)."""
+    power = math.exp(math.log(n_v + openness) * math.exp(_OPEN_SLOPE * rough * rough - _LOG_2))
+    return min(_ONE, max(_ZERO, np.float32(power) - _ONE + openness))
 
 
 @inlined_kernel
@@ -129,12 +215,6 @@ def direct_light(px, py, pz, nx, ny, nz, vx, vy, vz, finish, finishes, lights, t
     alpha = max(rough * rough, _MIN_ALPHA)
     square = alpha * alpha
     seen_root = shadowing(n_v, square)
-    rest = _ONE - metal
-    f0_r, f0_g, f0_b = (
-        DIELECTRIC * rest + base_r * metal,
-        DIELECTRIC * rest + base_g * metal,
-        DIELECTRIC * rest + base_b * metal,
-    )
     matt_r = matt_g = matt_b = _ZERO
     high_r = high_g = high_b = _ZERO
     for number in range(lights.shape[0]):
@@ -153,16 +233,31 @@ def direct_light(px, py, pz, nx, ny, nz, vx, vy, vz, finish, finishes, lights, t
             diffuse, strength = diffuse * share, strength * share
         if diffuse <= _ZERO and (strength <= _ZERO or nx * lx + ny * ly + nz * lz <= _ZERO):
             continue
-        lobe, fifth = highlight_lobe(nx, ny, nz, vx, vy, vz, lx, ly, lz, n_v, square, seen_root)
-        # The dielectric's matt share is what its own Fresnel term lets in; metal has none.
-        matt = rest * (_ONE - DIELECTRIC - (_ONE - DIELECTRIC) * fifth) * diffuse
-        lobe *= strength
-        matt_r += base_r * matt * light[7]
-        matt_g += base_g * matt * light[8]
-        matt_b += base_b * matt * light[9]
-        high_r += (f0_r + (_ONE - f0_r) * fifth) * lobe * light[7]
-        high_g += (f0_g + (_ONE - f0_g) * fifth) * lobe * light[8]
-        high_b += (f0_b + (_ONE - f0_b) * fifth) * lobe * light[9]
+        own = added_light(
+            nx,
+            ny,
+            nz,
+            vx,
+            vy,
+            vz,
+            lx,
+            ly,
+            lz,
+            diffuse,
+            strength,
+            light[7],
+            light[8],
+            light[9],
+            base_r,
+            base_g,
+            base_b,
+            metal,
+            n_v,
+            square,
+            seen_root,
+        )
+        matt_r, matt_g, matt_b = matt_r + own[0], matt_g + own[1], matt_b + own[2]
+        high_r, high_g, high_b = high_r + own[3], high_g + own[4], high_b + own[5]
     return matt_r, matt_g, matt_b, high_r, high_g, high_b
 
 
@@ -215,11 +310,7 @@ def light_around(nx, ny, nz, vx, vy, vz, finish, finishes, ambients, maps, table
         green = green * clear + rayed[f, first + 1]
         blue = blue * clear + rayed[f, first + 2]
     elif openness < _ONE:
-        # What a corner keeps away from a reflection (Lagarde and de Rousiers, SIGGRAPH 2014 course on
-        # physically based shading, listing 26, from memory).
-        n_v = min(_ONE, max(nx * vx + ny * vy + nz * vz, _LEAST_COSINE))
-        power = math.exp(math.log(n_v + openness) * math.exp(_OPEN_SLOPE * rough * rough - _LOG_2))
-        kept = min(_ONE, max(_ZERO, np.float32(power) - _ONE + openness))
+        kept = occluded_share(min(_ONE, max(nx * vx + ny * vy + nz * vz, _LEAST_COSINE)), rough, openness)
         red, green, blue = red * kept, green * kept, blue * kept
     red, green, blue = red * share_r, green * share_g, blue * share_b
     if rest > _ZERO:

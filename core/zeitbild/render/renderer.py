@@ -22,7 +22,18 @@ from zeitbild.render.quality import Quality
 from zeitbild.render.sampling import SAMPLE_COUNTS, sample_offsets
 from zeitbild.render.secondary import cast_rays
 from zeitbild.render.see_through import lay_over, see_through_places
-from zeitbild.render.shading import AROUND, CAMERA_NORMAL, DIFFUSE, EMISSION, MOTION, NORMAL, PLANES, SPECULAR, shade
+from zeitbild.render.shading import (
+    AROUND,
+    CAMERA_NORMAL,
+    DIFFUSE,
+    EMISSION,
+    LOOKS,
+    MOTION,
+    NORMAL,
+    PLANES,
+    SPECULAR,
+    shade,
+)
 from zeitbild.render.stage import Lighting, lighting_of, stage_of, viewpoint
 from zeitbild.render.visibility import rasterise
 
@@ -240,7 +251,7 @@ def _draw(
                 stage.vertices,
                 scene.normals,
                 scene.finish_of,
-                light.with_room(len(fragments.order)),
+                light.with_room(LOOKS),
                 viewpoint(camera),
                 light.rows,
                 light.touched,

@@ -76,7 +76,7 @@ class Lighting:
     """What surfaces are made of and what shines on them, as the kernels take it.
 
     finishes [F, FINISH_ROW], those of all elements one after the other; rows [L, lighting.ROW]; touched [L, F] uint8
-    tells which finishes a light lights; ambients [F, 3]; maps and table of the environment;
+    tells which finishes a light lights; ambients [F, 3]; maps and table of ``environment``, each in one row;
     spaces [F, 3, 8] and texels for textures.
     """
 
@@ -133,8 +133,8 @@ def lighting_of(snapshot: Snapshot) -> Lighting:
         light_rows(snapshot.lights),
         np.array(touched, np.uint8).reshape(-1, len(owned)),
         ambients,
-        environment_maps(snapshot.environment),
-        reflectance_table(),
+        environment_maps(snapshot.environment).reshape(-1),
+        reflectance_table().reshape(-1),
         spaces_of(snapshot),
         texels_of(snapshot.textures),
     )

@@ -8,7 +8,7 @@ import numpy as np
 
 from zeitbild.kernels import inlined_kernel, kernel
 
-_ONE = np.float32(1)
+_ONE, _SMALLEST = np.float32(1), np.float32(1e-30)
 #: A shading normal leaning away further than this (cosine) shows the surface from behind.
 _TURNED_AWAY = np.float32(-0.2)
 
@@ -49,8 +49,8 @@ def onto_triangle(edges, t, x, y, a, b, c):  # type: ignore[no-untyped-def]
 
 
 @inlined_kernel
-def surface_at(edges, triangles, vertices, normals, t, x, y, eye):  # type: ignore[no-untyped-def]
-    """Nine numbers: position, unit normal and unit view of triangle t under picture coordinates (x, y)."""
+def place_at(edges, triangles, vertices, normals, t, x, y):  # type: ignore[no-untyped-def]
+    """Six numbers: position and normal, of any length, of triangle t under picture coordinates (x, y)."""
     a, b, c = edges_at(edges, t, x, y)
     if a < 0.0 or b < 0.0 or c < 0.0:
         x, y = onto_triangle(edges, t, x, y, a, b, c)
@@ -62,17 +62,33 @@ def surface_at(edges, triangles, vertices, normals, t, x, y, eye):  # type: igno
     nx = wa * normals[t, 0, 0] + wb * normals[t, 1, 0] + wc * normals[t, 2, 0]
     ny = wa * normals[t, 0, 1] + wb * normals[t, 1, 1] + wc * normals[t, 2, 1]
     nz = wa * normals[t, 0, 2] + wb * normals[t, 1, 2] + wc * normals[t, 2, 2]
-    length = _ONE / math.sqrt(max(nx * nx + ny * ny + nz * nz, np.float32(1e-30)))
     i, j, k = triangles[t, 0], triangles[t, 1], triangles[t, 2]
     px = wa * vertices[i, 0] + wb * vertices[j, 0] + wc * vertices[k, 0]
     py = wa * vertices[i, 1] + wb * vertices[j, 1] + wc * vertices[k, 1]
     pz = wa * vertices[i, 2] + wb * vertices[j, 2] + wc * vertices[k, 2]
-    # The last number is 1 for an eye that stands somewhere, 0 for a direction.
-    vx, vy, vz = eye[0] - eye[3] * px, eye[1] - eye[3] * py, eye[2] - eye[3] * pz
-    near = _ONE / math.sqrt(max(vx * vx + vy * vy + vz * vz, np.float32(1e-30)))
-    nx, ny, nz, vx, vy, vz = nx * length, ny * length, nz * length, vx * near, vy * near, vz * near
-    if nx * vx + ny * vy + nz * vz < _TURNED_AWAY:
-        nx, ny, nz = -nx, -ny, -nz
+    return px, py, pz, nx, ny, nz
+
+
+@inlined_kernel
+def seen_from(px, py, pz, nx, ny, nz, ex, ey, ez, standing):  # type: ignore[no-untyped-def]
+    """Six numbers: unit normal and unit view at a point p with a normal of any length.
+
+    The eye is what ``stage.viewpoint`` gives: standing is 1 for an eye that stands somewhere, 0 for a direction.
+    """
+    length = _ONE / math.sqrt(max(nx * nx + ny * ny + nz * nz, _SMALLEST))
+    vx, vy, vz = ex - standing * px, ey - standing * py, ez - standing * pz
+    near = _ONE / math.sqrt(max(vx * vx + vy * vy + vz * vz, _SMALLEST))
+    vx, vy, vz = vx * near, vy * near, vz * near
+    nx, ny, nz = nx * length, ny * length, nz * length
+    turned = -_ONE if nx * vx + ny * vy + nz * vz < _TURNED_AWAY else _ONE
+    return nx * turned, ny * turned, nz * turned, vx, vy, vz
+
+
+@inlined_kernel
+def surface_at(edges, triangles, vertices, normals, t, x, y, eye):  # type: ignore[no-untyped-def]
+    """Nine numbers: position, unit normal and unit view of triangle t under picture coordinates (x, y)."""
+    px, py, pz, nx, ny, nz = place_at(edges, triangles, vertices, normals, t, x, y)
+    nx, ny, nz, vx, vy, vz = seen_from(px, py, pz, nx, ny, nz, eye[0], eye[1], eye[2], eye[3])
     return px, py, pz, nx, ny, nz, vx, vy, vz
 
 

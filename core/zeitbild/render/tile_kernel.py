@@ -32,15 +32,18 @@ def _rasteriser(samples: int) -> Any:
     lanes, tile_side, stretches = samples * side * side, TILE, _STRETCHES
     row_of_blocks = tile_side // side
     blocks = row_of_blocks * row_of_blocks
-    tiny, zero = np.float32(1.4e-45), np.float32(0.0)
+    tiny, zero, reach = np.float32(1.4e-45), np.float32(0.0), np.float32(side)
     # Room for rounding when a whole block is taken for inside.
     slack = np.float32(1e-4)
     no, yes = np.uint8(0), np.uint8(1)
+    none, one = np.int32(0), np.int32(1)
     empty, single, sampled = np.uint8(0), np.uint8(1), np.uint8(2)
+    # Of the triangles shaded together, the one nearest to the pixel's middle stands for all: the first, in this order.
     offsets = sample_offsets(samples)
-    # Of the triangles shaded together, the one nearest to the pixel's middle stands for all.
-    gaps = ((offsets - 0.5) ** 2).sum(axis=1)
-    middle = int(gaps.argmin())
+    offsets = offsets[((offsets - 0.5) ** 2).sum(axis=1).argsort(kind="stable")]
+    # Whole steps of half a cell, whose sums are exact in any order.
+    step_x, step_y = np.ascontiguousarray((2 * samples * offsets).round().astype(np.int32).T)
+    step = 0.5 / samples
     corner_y, corner_x = np.divmod(np.arange(side * side), side)
     across = (corner_x[:, None] + offsets[:, 0]).reshape(-1).astype(np.float32)
     down = (corner_y[:, None] + offsets[:, 1]).reshape(-1).astype(np.float32)
@@ -78,8 +81,8 @@ def _rasteriser(samples: int) -> Any:
             state = np.empty(blocks, np.uint8)
             sole = np.empty(blocks, np.int32)
             low, high = np.empty(blocks, np.float32), np.empty(blocks, np.float32)
-            lead, size, chosen = np.empty(count, np.int32), np.empty(count, np.int32), np.empty(count, np.int32)
-            sum_x, sum_y, shortest = np.empty(count), np.empty(count), np.empty(count)
+            lead, size = np.empty(count, np.int32), np.empty(count, np.int32)
+            sum_x, sum_y = np.empty(count, np.int32), np.empty(count, np.int32)
             for turn in range(stretch * order.shape[0] // stretches, (stretch + 1) * order.shape[0] // stretches):
                 tile = order[turn]
                 counts[tile] = 0
@@ -105,9 +108,9 @@ def _rasteriser(samples: int) -> Any:
                     f0, g0, f1, g1 = np.float32(a0), np.float32(b0), np.float32(a1), np.float32(b1)
                     f2, g2, fz, gz = np.float32(a2), np.float32(b2), np.float32(az), np.float32(bz)
                     # Least and greatest that an edge function changes by within a block.
-                    least_0, most_0 = side * (min(f0, zero) + min(g0, zero)), side * (max(f0, zero) + max(g0, zero))
-                    least_1, most_1 = side * (min(f1, zero) + min(g1, zero)), side * (max(f1, zero) + max(g1, zero))
-                    least_2, most_2 = side * (min(f2, zero) + min(g2, zero)), side * (max(f2, zero) + max(g2, zero))
+                    least_0, most_0 = reach * (min(f0, zero) + min(g0, zero)), reach * (max(f0, zero) + max(g0, zero))
+                    least_1, most_1 = reach * (min(f1, zero) + min(g1, zero)), reach * (max(f1, zero) + max(g1, zero))
+                    least_2, most_2 = reach * (min(f2, zero) + min(g2, zero)), reach * (max(f2, zero) + max(g2, zero))
                     # The same of nearness, at the very samples: rounding keeps order, so these bounds are exact.
                     least_z = most_z = fz * across[0] + gz * down[0]
                     for s in range(1, lanes):
@@ -123,6 +126,7 @@ def _rasteriser(samples: int) -> Any:
                     for row in range(top, bottom + 1):
                         y = y0 + row * side
                         begin, end = left, right
+                        row_0, row_1, row_2, row_z = b0 * y + c0, b1 * y + c1, b2 * y + c2, bz * y + cz
                         if wide:
                             # Columns where each edge function can be positive anywhere in the row's blocks.
                             for e in range(3):
@@ -142,12 +146,12 @@ def _rasteriser(samples: int) -> Any:
                                     end = -1
                         for column in range(begin, end + 1):
                             x = x0 + column * side
-                            v0 = np.float32(a0 * x + b0 * y + c0)
-                            v1 = np.float32(a1 * x + b1 * y + c1)
-                            v2 = np.float32(a2 * x + b2 * y + c2)
+                            v0 = np.float32(a0 * x + row_0)
+                            v1 = np.float32(a1 * x + row_1)
+                            v2 = np.float32(a2 * x + row_2)
                             if v0 + most_0 < zero or v1 + most_1 < zero or v2 + most_2 < zero:
                                 continue
-                            vz = np.float32(az * x + bz * y + cz)
+                            vz = np.float32(az * x + row_z)
                             p = row * row_of_blocks + column
                             nearest, furthest = vz + most_z, vz + least_z
                             if state[p] == single and nearest <= low[p]:
@@ -163,7 +167,7 @@ def _rasteriser(samples: int) -> Any:
                                         seen[p, s] = np.int32(-1)
                                 else:
                                     only = sole[p]
-                                    kept_z = np.float32(scaled[only, 9] * x + scaled[only, 10] * y + scaled[only, 11])
+                                    kept_z = np.float32(scaled[only, 9] * x + (scaled[only, 10] * y + scaled[only, 11]))
                                     kept_f, kept_g = np.float32(scaled[only, 9]), np.float32(scaled[only, 10])
                                     for s in range(lanes):
                                         nearness[p, s] = kept_z + (kept_f * across[s] + kept_g * down[s])
@@ -210,7 +214,7 @@ def _rasteriser(samples: int) -> Any:
                                 only = sole[p]
                                 fz, gz = np.float32(scaled[only, 9]), np.float32(scaled[only, 10])
                                 bx, by = x - column % side, y - row % side
-                                vz = np.float32(scaled[only, 9] * bx + scaled[only, 10] * by + scaled[only, 11])
+                                vz = np.float32(scaled[only, 9] * bx + (scaled[only, 10] * by + scaled[only, 11]))
                                 for s in range(from_lane, from_lane + count):
                                     closest = max(closest, vz + (fz * across[s] + gz * down[s]))
                             depth[y, x] = np.float32(1.0) / closest
@@ -225,79 +229,68 @@ def _rasteriser(samples: int) -> Any:
                         # Nearness is never negative, so its bits read as whole numbers keep the order; the greatest of
                         # whole numbers is found by vector instructions, that of floats, which may be NaN, is not.
                         most = np.int32(0)
+                        lowest = highest = seen[p, from_lane]
                         for s in range(from_lane, from_lane + count):
                             most = max(most, bits[p, s])
-                        if most == 0:
+                            lowest, highest = min(lowest, seen[p, s]), max(highest, seen[p, s])
+                        if highest < 0:
                             alpha[y, x] = zero
                             depth[y, x] = np.float32(1e10)
                             continue
                         depth[y, x] = np.float32(1.0) / np.int32(most).view(np.float32)
-                        # Most pixels see one surface, of one triangle or several.
-                        only = previous = seen[p, from_lane]
-                        alike = only >= 0
-                        for s in range(from_lane, from_lane + count):
-                            t = seen[p, s]
-                            if t != previous:
-                                if (
-                                    t < 0
-                                    or patches[only] != patches[t]
-                                    or not (
-                                        facing[only, 0] * facing[t, 0]
-                                        + facing[only, 1] * facing[t, 1]
-                                        + facing[only, 2] * facing[t, 2]
-                                        > same
-                                    )
-                                ):
-                                    alike = False
-                                    break
-                                previous = t
-                        if alike:
+                        if lowest == highest:
                             alpha[y, x] = np.float32(1.0)
                             if used < room:
-                                pixel[base + used], triangle[base + used] = place, seen[p, from_lane + middle]
+                                pixel[base + used], triangle[base + used] = place, lowest
                                 share[base + used] = np.float32(1.0)
                                 where[base + used, 0] = np.float32(x + 0.5)
                                 where[base + used, 1] = np.float32(y + 0.5)
                             used += 1
                             continue
-                        groups, covered, last_seen, last_group = 0, 0, -1, 0
-                        for s in range(count):
-                            t = seen[p, from_lane + s]
-                            if t < 0:
-                                continue
-                            covered += 1
-                            g = last_group
-                            if t != last_seen:
-                                g = 0
-                                while g < groups:
-                                    other = lead[g]
-                                    if other == t or (
-                                        patches[other] == patches[t]
-                                        and facing[other, 0] * facing[t, 0]
-                                        + facing[other, 1] * facing[t, 1]
-                                        + facing[other, 2] * facing[t, 2]
-                                        > same
-                                    ):
-                                        break
-                                    g += 1
-                                if g == groups:
-                                    lead[g], size[g], sum_x[g], sum_y[g], shortest[g] = t, 0, 0.0, 0.0, 9.0
-                                    groups += 1
-                                last_seen, last_group = t, g
-                            size[g] += 1
-                            sum_x[g] += offsets[s, 0]
-                            sum_y[g] += offsets[s, 1]
-                            if gaps[s] < shortest[g]:
-                                shortest[g], chosen[g] = gaps[s], t
+                        # One triangle after the other is taken off the samples, the nearest to the middle first.
+                        groups, covered, next_sample = 0, 0, from_lane
+                        while covered < count:
+                            while next_sample < from_lane + count and seen[p, next_sample] < 0:
+                                next_sample += 1
+                            if next_sample == from_lane + count:
+                                break
+                            t = seen[p, next_sample]
+                            own_size, own_x, own_y = np.int32(0), np.int32(0), np.int32(0)
+                            for s in range(count):
+                                held = seen[p, from_lane + s]
+                                mine = held == t
+                                own_size += one if mine else none
+                                own_x += step_x[s] if mine else none
+                                own_y += step_y[s] if mine else none
+                                seen[p, from_lane + s] = np.int32(-1) if mine else held
+                            covered += own_size
+                            g = 0
+                            while g < groups:
+                                other = lead[g]
+                                if (
+                                    patches[other] == patches[t]
+                                    and facing[other, 0] * facing[t, 0]
+                                    + facing[other, 1] * facing[t, 1]
+                                    + facing[other, 2] * facing[t, 2]
+                                    > same
+                                ):
+                                    break
+                                g += 1
+                            if g == groups:
+                                lead[g], size[g], sum_x[g], sum_y[g] = t, none, none, none
+                                groups += 1
+                            size[g] += own_size
+                            sum_x[g] += own_x
+                            sum_y[g] += own_y
                         alpha[y, x] = np.float32(covered / count)
                         if covered < count:
                             marks[y, x] = yes
                         for g in range(groups):
                             if used < room:
-                                pixel[base + used], triangle[base + used] = place, chosen[g]
+                                pixel[base + used], triangle[base + used] = place, lead[g]
                                 share[base + used] = np.float32(size[g] / count)
-                                where[base + used, 0] = np.float32(x + sum_x[g] / size[g])
-                                where[base + used, 1] = np.float32(y + sum_y[g] / size[g])
+                                where[base + used, 0] = np.float32(x + step * sum_x[g] / size[g])
+                                where[base + used, 1] = np.float32(y + step * sum_y[g] / size[g])
                             used += 1
                 counts[tile] = used
 
