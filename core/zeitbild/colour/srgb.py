@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
@@ -34,6 +35,7 @@ def encode(linear: ArrayLike) -> NDArray[np.float64]:
     return np.where(values <= THRESHOLD_LINEAR, values * SLOPE, curved)
 
 
+@lru_cache(maxsize=4096)
 def decode_hex(text: str) -> tuple[float, float, float]:
     """Linear red, green and blue in 0..1 of a colour written ``#rrggbb``; ValueError otherwise."""
     if not _HEX.match(text):

@@ -68,8 +68,22 @@ def _encode_table() -> NDArray[np.float32]:
     return encode(np.arange(_STEPS + 2) / _STEPS).astype(np.float32)
 
 
+@lru_cache(maxsize=1)
+def _code_table() -> NDArray[np.uint8]:
+    """8-bit codes of the same linear values."""
+    return (_encode_table() * _CODES + _HALF).astype(np.uint8)
+
+
+@lru_cache(maxsize=8)
+def _ground_rows(ground: Ground, height: int, blend: Blend) -> tuple[NDArray[np.float32], NDArray[np.uint8]]:
+    """Rows of a ground [2, H, 3] as they are blended, and their 8-bit codes."""
+    rows = np.stack(ground.rows(height))
+    codes = (rows * 255 + 0.5).astype(np.uint8)
+    return (decode(rows) if blend == "linear" else rows).astype(np.float32), codes
+
+
 @parallel_kernel
-def _over_ground(picture, rows, codes, side, encoded, table, out):  # type: ignore[no-untyped-def]
+def _over_ground(picture, rows, codes, side, encoded, table, code_table, out):  # type: ignore[no-untyped-def]
     """picture [H, W, 4] over rows [2, H, 3] (linear, or encoded if ``encoded``) of the two kinds of square.
 
     codes [2, H, 3] are the rows' own 8-bit codes, for where nothing stands in front; out [H, W, 3] blue first.
@@ -94,10 +108,10 @@ def _over_ground(picture, rows, codes, side, encoded, table, out):  # type: igno
                 if encoded:
                     straight = min(_ONE, max(_ZERO, colour / alpha))
                     value = table[int(straight * steps + _HALF)] * alpha + ground * rest
+                    out[y, x, 2 - k] = int(value * _CODES + _HALF)
                 else:
                     light = min(_ONE, max(_ZERO, colour + ground * rest))
-                    value = table[int(light * steps + _HALF)]
-                out[y, x, 2 - k] = int(value * _CODES + _HALF)
+                    out[y, x, 2 - k] = code_table[np.uint32(light * steps + _HALF)]
 
 
 def show(picture: Picture, view: View) -> NDArray[np.uint8]:
@@ -113,11 +127,7 @@ def show(picture: Picture, view: View) -> NDArray[np.uint8]:
             codes = (np.clip(shown, 0, 1) * 255 + 0.5).astype(np.uint8)
             return np.ascontiguousarray(codes[..., ::-1])
         picture = Picture(shown, picture.depth)
-    rows = np.stack(view.ground.rows(height))
-    codes = (rows * 255 + 0.5).astype(np.uint8)
-    if view.blend == "linear":
-        rows = decode(rows)
-    rows = rows.astype(np.float32)
+    rows, codes = _ground_rows(view.ground, height, view.blend)
     out = np.empty((height, width, 3), np.uint8)
     with PARALLEL:
         _over_ground(
@@ -127,6 +137,7 @@ def show(picture: Picture, view: View) -> NDArray[np.uint8]:
             CHECKER_SIDE,
             view.blend == "encoded",
             _encode_table(),
+            _code_table(),
             out,
         )
     return out

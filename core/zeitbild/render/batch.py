@@ -26,7 +26,7 @@ from zeitbild.render.metal_rough import (
     texel_place,
     unfold,
 )
-from zeitbild.render.surface import seen_from
+from zeitbild.render.surface import place_at, seen_from, shares_at
 
 #: Fragments of a batch.
 BATCH = 64
@@ -45,7 +45,9 @@ _AMBIENT, _BLEND = 40, 43
 #: Fractions of the look-ups: sharp, soft, diffuse, table (two each), then what was found there.
 _SHARP_AT, _SOFT_AT, _EVEN_AT, _TABLE_AT = 44, 46, 48, 50
 _SHARP, _SOFT, _EVEN, _TABLE = 52, 55, 58, 61
-ROWS = 63
+#: Shares of a triangle's corners.
+_SHARES = 63
+ROWS = 66
 #: Rows of whole numbers: fragment; row of its finish; what the lane's rows of the finish stand for; side and start of the sharp
 #: and the soft level's pictures; places of the look-ups.
 FRAGMENT, FINISH, _HELD, _SHARP_SIDE, _SHARP_START, _SOFT_SIDE, _SOFT_START = 0, 1, 2, 3, 4, 5, 6
@@ -63,8 +65,25 @@ _EVEN_SIDE, _EVEN_START = np.int32(SIDES[-1]), np.int32(OFFSETS[-1])
 
 
 @inlined_kernel
-def orient(rows, ex, ey, ez, standing):  # type: ignore[no-untyped-def]
-    """Unit normals and views from the rows' points and normals of any length; the eye as in ``stage.viewpoint``."""
+def place(rows, whole, used, edges, triangles, vertices, normals, triangle, where, ex, ey, ez, standing):  # type: ignore[no-untyped-def]
+    """Rows POINT, NORMAL and VIEW of fragments without rays; see ``surface.surface_at`` and ``stage.viewpoint``."""
+    for i in range(used):
+        f = whole[_FRAGMENT, i]
+        rows[_SHARES, i], rows[_SHARES + 1, i], rows[_SHARES + 2, i] = shares_at(
+            edges, np.uint64(triangle[f]), where[f, 0], where[f, 1]
+        )
+    for i in range(used):
+        px, py, pz, nx, ny, nz = place_at(
+            triangles,
+            vertices,
+            normals,
+            np.uint64(triangle[whole[_FRAGMENT, i]]),
+            rows[_SHARES, i],
+            rows[_SHARES + 1, i],
+            rows[_SHARES + 2, i],
+        )
+        rows[_POINT, i], rows[_POINT + 1, i], rows[_POINT + 2, i] = px, py, pz
+        rows[_NORMAL, i], rows[_NORMAL + 1, i], rows[_NORMAL + 2, i] = nx, ny, nz
     for i in range(_BATCH):
         nx, ny, nz, vx, vy, vz = seen_from(
             rows[_POINT, i],

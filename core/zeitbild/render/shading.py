@@ -20,7 +20,7 @@ from zeitbild.render.batch import (
     WHOLE_ROWS,
     light_directly,
     light_from_around,
-    orient,
+    place,
     take_finishes,
 )
 from zeitbild.render.batch import NORMAL as NORMAL_ROW
@@ -28,7 +28,6 @@ from zeitbild.render.batch import POINT as POINT_ROW
 from zeitbild.render.batch import VIEW as VIEW_ROW
 from zeitbild.render.coat import coat_light
 from zeitbild.render.finish_row import COAT, MAPS, METAL_ROUGH, SHADING, TONE_BANDS, UNLIT
-from zeitbild.render.surface import place_at
 from zeitbild.render.texturing import apply_textures
 from zeitbild.render.tones import tones_across
 from zeitbild.render.triangle_setup import TILE
@@ -163,14 +162,21 @@ def shade(  # type: ignore[no-untyped-def]
                             rows[_POINT + k, i] = spot[k] - spot[6 + k] * lift
                             rows[_NORMAL + k, i], rows[_VIEW + k, i] = spot[3 + k], spot[9 + k]
                 else:
-                    for i in range(used):
-                        f = whole[_FRAGMENT, i]
-                        px, py, pz, nx, ny, nz = place_at(
-                            edges, triangles, vertices, normals, np.uint64(triangle[f]), where[f, 0], where[f, 1]
-                        )
-                        rows[_POINT, i], rows[_POINT + 1, i], rows[_POINT + 2, i] = px, py, pz
-                        rows[_NORMAL, i], rows[_NORMAL + 1, i], rows[_NORMAL + 2, i] = nx, ny, nz
-                    orient(rows, eye[0], eye[1], eye[2], eye[3])
+                    place(
+                        rows,
+                        whole,
+                        used,
+                        edges,
+                        triangles,
+                        vertices,
+                        normals,
+                        triangle,
+                        where,
+                        eye[0],
+                        eye[1],
+                        eye[2],
+                        eye[3],
+                    )
                 textured = False
                 for i in range(used):
                     finish = whole[_FINISH, i]

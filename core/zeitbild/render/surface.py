@@ -49,8 +49,8 @@ def onto_triangle(edges, t, x, y, a, b, c):  # type: ignore[no-untyped-def]
 
 
 @inlined_kernel
-def place_at(edges, triangles, vertices, normals, t, x, y):  # type: ignore[no-untyped-def]
-    """Six numbers: position and normal, of any length, of triangle t under picture coordinates (x, y)."""
+def shares_at(edges, t, x, y):  # type: ignore[no-untyped-def]
+    """Shares (three numbers) of the corners of triangle t in what is found under picture coordinates (x, y)."""
     a, b, c = edges_at(edges, t, x, y)
     if a < 0.0 or b < 0.0 or c < 0.0:
         x, y = onto_triangle(edges, t, x, y, a, b, c)
@@ -58,7 +58,12 @@ def place_at(edges, triangles, vertices, normals, t, x, y):  # type: ignore[no-u
         a, b, c = max(0.0, a), max(0.0, b), max(0.0, c)
     # The shares must make one, or the point leaves the surface.
     total = 1.0 / max(a + b + c, 1e-300)
-    wa, wb, wc = np.float32(a * total), np.float32(b * total), np.float32(c * total)
+    return np.float32(a * total), np.float32(b * total), np.float32(c * total)
+
+
+@inlined_kernel
+def place_at(triangles, vertices, normals, t, wa, wb, wc):  # type: ignore[no-untyped-def]
+    """Six numbers: position and normal, of any length, on triangle t by the shares of its corners."""
     nx = wa * normals[t, 0, 0] + wb * normals[t, 1, 0] + wc * normals[t, 2, 0]
     ny = wa * normals[t, 0, 1] + wb * normals[t, 1, 1] + wc * normals[t, 2, 1]
     nz = wa * normals[t, 0, 2] + wb * normals[t, 1, 2] + wc * normals[t, 2, 2]
@@ -87,7 +92,8 @@ def seen_from(px, py, pz, nx, ny, nz, ex, ey, ez, standing):  # type: ignore[no-
 @inlined_kernel
 def surface_at(edges, triangles, vertices, normals, t, x, y, eye):  # type: ignore[no-untyped-def]
     """Nine numbers: position, unit normal and unit view of triangle t under picture coordinates (x, y)."""
-    px, py, pz, nx, ny, nz = place_at(edges, triangles, vertices, normals, t, x, y)
+    wa, wb, wc = shares_at(edges, t, x, y)
+    px, py, pz, nx, ny, nz = place_at(triangles, vertices, normals, t, wa, wb, wc)
     nx, ny, nz, vx, vy, vz = seen_from(px, py, pz, nx, ny, nz, eye[0], eye[1], eye[2], eye[3])
     return px, py, pz, nx, ny, nz, vx, vy, vz
 

@@ -36,6 +36,7 @@ def _rasteriser(samples: int) -> Any:
     # Room for rounding when a whole block is taken for inside.
     slack = np.float32(1e-4)
     no, yes = np.uint8(0), np.uint8(1)
+    few = samples < VECTOR
     none, one = np.int32(0), np.int32(1)
     empty, single, sampled = np.uint8(0), np.uint8(1), np.uint8(2)
     # Of the triangles shaded together, the one nearest to the pixel's middle stands for all: the first, in this order.
@@ -229,7 +230,7 @@ def _rasteriser(samples: int) -> Any:
                         # Nearness is never negative, so its bits read as whole numbers keep the order; the greatest of
                         # whole numbers is found by vector instructions, that of floats, which may be NaN, is not.
                         most = np.int32(0)
-                        lowest = highest = seen[p, from_lane]
+                        only = lowest = highest = seen[p, from_lane]
                         for s in range(from_lane, from_lane + count):
                             most = max(most, bits[p, s])
                             lowest, highest = min(lowest, seen[p, s]), max(highest, seen[p, s])
@@ -238,10 +239,24 @@ def _rasteriser(samples: int) -> Any:
                             depth[y, x] = np.float32(1e10)
                             continue
                         depth[y, x] = np.float32(1.0) / np.int32(most).view(np.float32)
-                        if lowest == highest:
+                        alike = lowest == highest
+                        if few and lowest >= 0 and not alike:
+                            # Of so few samples it costs less to compare all first.
+                            alike = True
+                            for s in range(from_lane + 1, from_lane + count):
+                                t = seen[p, s]
+                                if t != only and (
+                                    patches[only] != patches[t]
+                                    or facing[only, 0] * facing[t, 0]
+                                    + facing[only, 1] * facing[t, 1]
+                                    + facing[only, 2] * facing[t, 2]
+                                    <= same
+                                ):
+                                    alike = False
+                        if alike:
                             alpha[y, x] = np.float32(1.0)
                             if used < room:
-                                pixel[base + used], triangle[base + used] = place, lowest
+                                pixel[base + used], triangle[base + used] = place, only
                                 share[base + used] = np.float32(1.0)
                                 where[base + used, 0] = np.float32(x + 0.5)
                                 where[base + used, 1] = np.float32(y + 0.5)
