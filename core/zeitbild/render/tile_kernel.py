@@ -29,7 +29,8 @@ def _rasteriser(samples: int) -> Any:
     """
     count = samples
     side = 2 if samples < VECTOR else 1
-    lanes, tile_side, stretches = samples * side * side, TILE, _STRETCHES
+    corners = side * side
+    lanes, tile_side, stretches = samples * corners, TILE, _STRETCHES
     row_of_blocks = tile_side // side
     blocks = row_of_blocks * row_of_blocks
     tiny, zero, reach = np.float32(1.4e-45), np.float32(0.0), np.float32(side)
@@ -45,7 +46,7 @@ def _rasteriser(samples: int) -> Any:
     # Whole steps of half a cell, whose sums are exact in any order.
     step_x, step_y = np.ascontiguousarray((2 * samples * offsets).round().astype(np.int32).T)
     step = 0.5 / samples
-    corner_y, corner_x = np.divmod(np.arange(side * side), side)
+    corner_y, corner_x = np.divmod(np.arange(corners), side)
     across = (corner_x[:, None] + offsets[:, 0]).reshape(-1).astype(np.float32)
     down = (corner_y[:, None] + offsets[:, 1]).reshape(-1).astype(np.float32)
     same = _SAME_SURFACE if samples > SAMPLE_COUNTS[0] else _SAME_SURFACE_ROUGH
@@ -90,12 +91,12 @@ def _rasteriser(samples: int) -> Any:
                 first, last = starts[tile], starts[tile + 1]
                 x0, y0 = (tile % columns) * tile_side, (tile // columns) * tile_side
                 x1, y1 = min(width, x0 + tile_side), min(height, y0 + tile_side)
+                # Row by row, of which whole vectors are written: most of a picture is empty.
+                for y in range(y0, y1):
+                    alpha[y, x0:x1] = zero
+                    depth[y, x0:x1] = np.float32(1e10)
+                    marks[y, x0:x1] = no
                 if first == last:
-                    for y in range(y0, y1):
-                        for x in range(x0, x1):
-                            alpha[y, x] = zero
-                            depth[y, x] = np.float32(1e10)
-                            marks[y, x] = no
                     continue
                 state[:] = empty
                 farthest = np.float32(1.0 / near)
@@ -197,25 +198,26 @@ def _rasteriser(samples: int) -> Any:
                                     seen[p, s] = own if inside else held
                 used = 0
                 base = tile * room
-                for y in range(y0, y1):
-                    for x in range(x0, x1):
-                        row, column = y - y0, x - x0
-                        p = (row // side) * row_of_blocks + column // side
-                        from_lane = ((row % side) * side + column % side) * count
-                        place = row * tile_side + column
-                        marks[y, x] = no
-                        if state[p] == empty:
-                            alpha[y, x] = zero
-                            depth[y, x] = np.float32(1e10)
+                for p in range(blocks):
+                    if state[p] == empty:
+                        continue
+                    top, left = (p // row_of_blocks) * side, (p % row_of_blocks) * side
+                    for corner in range(corners):
+                        row, column = top + corner // side, left + corner % side
+                        y, x = y0 + row, x0 + column
+                        if y >= y1 or x >= x1:
                             continue
+                        from_lane = corner * count
+                        place = row * tile_side + column
                         if state[p] == single:
                             closest = high[p]
                             if side > 1:
                                 closest = zero
                                 only = sole[p]
                                 fz, gz = np.float32(scaled[only, 9]), np.float32(scaled[only, 10])
-                                bx, by = x - column % side, y - row % side
-                                vz = np.float32(scaled[only, 9] * bx + (scaled[only, 10] * by + scaled[only, 11]))
+                                vz = np.float32(
+                                    scaled[only, 9] * (x0 + left) + (scaled[only, 10] * (y0 + top) + scaled[only, 11])
+                                )
                                 for s in range(from_lane, from_lane + count):
                                     closest = max(closest, vz + (fz * across[s] + gz * down[s]))
                             depth[y, x] = np.float32(1.0) / closest
@@ -235,8 +237,6 @@ def _rasteriser(samples: int) -> Any:
                             most = max(most, bits[p, s])
                             lowest, highest = min(lowest, seen[p, s]), max(highest, seen[p, s])
                         if highest < 0:
-                            alpha[y, x] = zero
-                            depth[y, x] = np.float32(1e10)
                             continue
                         depth[y, x] = np.float32(1.0) / np.int32(most).view(np.float32)
                         alike = lowest == highest
