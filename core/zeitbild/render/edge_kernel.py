@@ -32,6 +32,8 @@ def sharpen_edges(order, scaled, boxes, starts, members, room, pixel, share, cou
     columns = (width + _TILE - 1) // _TILE
     for turn in numba.prange(order.shape[0]):
         tile = order[turn]
+        if counts[tile] == 0:
+            continue
         x0, y0 = (tile % columns) * _TILE, (tile // columns) * _TILE
         x1, y1 = min(width, x0 + _TILE), min(height, y0 + _TILE)
         slots = np.empty((_TILE, _TILE), np.int32)
@@ -70,10 +72,21 @@ def sharpen_edges(order, scaled, boxes, starts, members, room, pixel, share, cou
                     v2 = np.float32(a2 * x + b2 * y + c2)
                     if v0 + most_0 < _ZERO or v1 + most_1 < _ZERO or v2 + most_2 < _ZERO:
                         continue
-                    if v0 + least_0 > _SLACK and v1 + least_1 > _SLACK and v2 + least_2 > _SLACK:
+                    in_0, in_1, in_2 = v0 + least_0 > _SLACK, v1 + least_1 > _SLACK, v2 + least_2 > _SLACK
+                    if in_0 and in_1 and in_2:
                         full[slot] = _IN
                         continue
                     own = covered[slot]
+                    if (in_1 and in_2) or (in_0 and in_2) or (in_0 and in_1):
+                        # Most pixels are crossed by one edge alone.
+                        v, f, g, limit = v2, f2, g2, t2
+                        if in_1 and in_2:
+                            v, f, g, limit = v0, f0, g0, t0
+                        elif in_0 and in_2:
+                            v, f, g, limit = v1, f1, g1, t1
+                        for s in range(_COUNT):
+                            own[s] |= _IN if v + (f * _ACROSS[s] + g * _DOWN[s]) > limit else _OUT
+                        continue
                     for s in range(_COUNT):
                         sx, sy = _ACROSS[s], _DOWN[s]
                         inside = (
@@ -88,11 +101,11 @@ def sharpen_edges(order, scaled, boxes, starts, members, room, pixel, share, cou
                 slot = slots[y - y0, x - x0]
                 if slot < 0:
                     continue
-                found = _COUNT
+                found = np.int32(_COUNT)
                 if full[slot] == 0:
-                    found = 0
+                    found = np.int32(0)
                     for s in range(_COUNT):
-                        found += covered[slot, s]
+                        found += np.int32(covered[slot, s])
                 if found > 0:
                     exact = np.float32(found / _COUNT)
                     scale[slot] = exact / alpha[y, x]

@@ -46,6 +46,7 @@ def _rasteriser(samples: int) -> Any:
     # Whole steps of half a cell, whose sums are exact in any order.
     step_x, step_y = np.ascontiguousarray((2 * samples * offsets).round().astype(np.int32).T)
     step = 0.5 / samples
+    turns, all_samples = np.arange(samples, dtype=np.int32), np.int32(samples)
     corner_y, corner_x = np.divmod(np.arange(corners), side)
     across = (corner_x[:, None] + offsets[:, 0]).reshape(-1).astype(np.float32)
     down = (corner_y[:, None] + offsets[:, 1]).reshape(-1).astype(np.float32)
@@ -263,14 +264,12 @@ def _rasteriser(samples: int) -> Any:
                             used += 1
                             continue
                         # One triangle after the other is taken off the samples, the nearest to the middle first.
-                        groups, covered, next_sample = 0, 0, from_lane
-                        while covered < count:
-                            while next_sample < from_lane + count and seen[p, next_sample] < 0:
-                                next_sample += 1
-                            if next_sample == from_lane + count:
-                                break
-                            t = seen[p, next_sample]
-                            own_size, own_x, own_y = np.int32(0), np.int32(0), np.int32(0)
+                        groups, covered, following = 0, 0, none
+                        while following < count and seen[p, from_lane + following] < 0:
+                            following += one
+                        while following < count:
+                            t = seen[p, from_lane + following]
+                            own_size, own_x, own_y, following = none, none, none, all_samples
                             for s in range(count):
                                 held = seen[p, from_lane + s]
                                 mine = held == t
@@ -278,6 +277,7 @@ def _rasteriser(samples: int) -> Any:
                                 own_x += step_x[s] if mine else none
                                 own_y += step_y[s] if mine else none
                                 seen[p, from_lane + s] = np.int32(-1) if mine else held
+                                following = min(following, turns[s] if not mine and held >= 0 else all_samples)
                             covered += own_size
                             g = 0
                             while g < groups:
