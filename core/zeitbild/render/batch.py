@@ -48,11 +48,11 @@ _SHARP, _SOFT, _EVEN, _TABLE = 52, 55, 58, 61
 #: Shares of a triangle's corners.
 _SHARES = 63
 ROWS = 66
-#: Rows of whole numbers: fragment; row of its finish; what the lane's rows of the finish stand for; side and start of the sharp
-#: and the soft level's pictures; places of the look-ups.
+#: Rows of whole numbers: fragment; row of its finish; what the lane's rows of the finish stand for; side and start of the
+#: sharp and the soft level's pictures; places of the look-ups; the finish's owner.
 FRAGMENT, FINISH, _HELD, _SHARP_SIDE, _SHARP_START, _SOFT_SIDE, _SOFT_START = 0, 1, 2, 3, 4, 5, 6
-_SHARP_PLACE, _SOFT_PLACE, _EVEN_PLACE, _TABLE_PLACE = 7, 8, 9, 10
-WHOLE_ROWS = 11
+_SHARP_PLACE, _SOFT_PLACE, _EVEN_PLACE, _TABLE_PLACE, _OWNED = 7, 8, 9, 10, 11
+WHOLE_ROWS = 12
 
 _ZERO, _ONE, _TWO = np.float32(0), np.float32(1), np.float32(2)
 _BATCH, _OWNER, _LEAST_COSINE, _MIN_ALPHA = BATCH, OWNER, LEAST_COSINE, MIN_ALPHA
@@ -65,7 +65,7 @@ _EVEN_SIDE, _EVEN_START = np.int32(SIDES[-1]), np.int32(OFFSETS[-1])
 
 
 @inlined_kernel
-def place(rows, whole, used, edges, triangles, vertices, normals, triangle, where, ex, ey, ez, standing):  # type: ignore[no-untyped-def]
+def place(rows, whole, used, edges, places, normals, triangle, where, ex, ey, ez, standing):  # type: ignore[no-untyped-def]
     """Rows POINT, NORMAL and VIEW of fragments without rays; see ``surface.surface_at`` and ``stage.viewpoint``."""
     for i in range(used):
         f = whole[_FRAGMENT, i]
@@ -74,8 +74,7 @@ def place(rows, whole, used, edges, triangles, vertices, normals, triangle, wher
         )
     for i in range(used):
         px, py, pz, nx, ny, nz = place_at(
-            triangles,
-            vertices,
+            places,
             normals,
             np.uint64(triangle[whole[_FRAGMENT, i]]),
             rows[_SHARES, i],
@@ -110,6 +109,7 @@ def take_finishes(rows, whole, used, afresh, finishes, ambients):  # type: ignor
             continue
         whole[_HELD, i] = finish
         owner = int(finishes[finish, _OWNER])
+        whole[_OWNED, i] = owner
         for k in range(3):
             rows[_BASE + k, i] = finishes[finish, k]
             rows[_AMBIENT + k, i] = ambients[owner, k]
@@ -123,7 +123,7 @@ def take_finishes(rows, whole, used, afresh, finishes, ambients):  # type: ignor
 
 
 @inlined_kernel
-def light_directly(rows, whole, used, finishes, lights, touched, rayed):  # type: ignore[no-untyped-def]
+def light_directly(rows, whole, used, lights, touched, rayed):  # type: ignore[no-untyped-def]
     """Rows MATT and HIGH, by all lights; see ``metal_rough.direct_light``."""
     for i in range(_BATCH):
         nx, ny, nz = rows[_NORMAL, i], rows[_NORMAL + 1, i], rows[_NORMAL + 2, i]
@@ -145,7 +145,7 @@ def light_directly(rows, whole, used, finishes, lights, touched, rayed):  # type
         lit = False
         for i in range(used):
             share = rayed[whole[_FRAGMENT, i], number] if rayed.shape[0] > 0 else _ONE
-            share = share if touched[number, int(finishes[whole[_FINISH, i], _OWNER])] != 0 else _ZERO
+            share = share if touched[number, whole[_OWNED, i]] != 0 else _ZERO
             rows[_SEEN, i] = share
             lit = lit or share > _ZERO
         if not lit:

@@ -129,10 +129,11 @@ def look_at(
     forward = aim - eye
     distance = float(np.linalg.norm(forward))
     forward /= distance
-    right = np.cross(forward, (0.0, 1.0, 0.0))
-    length = float(np.linalg.norm(right))
-    right = np.array([1.0, 0.0, 0.0]) if length < 1e-9 else right / length
-    up = np.cross(right, forward)
+    # Cross products with (0, 1, 0) and with right; numpy's own takes ten times as long for so few numbers.
+    x, y, z = (float(value) for value in forward)
+    length = math.hypot(x, z)
+    rx, rz = (1.0, 0.0) if length < 1e-9 else (-z / length, x / length)
+    right, up = np.array([rx, 0.0, rz]), np.array([-rz * y, rz * x - rx * z, rx * y])
     if roll:
         # The picture turns clockwise when the camera turns the other way.
         cosine, sine = math.cos(math.radians(roll)), math.sin(math.radians(roll))

@@ -40,8 +40,7 @@ def mark(  # type: ignore[no-untyped-def]
     room,
     width,
     edges,
-    triangles,
-    vertices,
+    places,
     normals,
     finish_of,
     numbers,
@@ -89,7 +88,7 @@ def mark(  # type: ignore[no-untyped-def]
                 elif held[least, 1] < part:
                     held[least, 0], held[least, 1] = number, part
             x, y = where[f, 0], where[f, 1]
-            px, py, pz, _, _, _, _, _, _ = _surface_at(edges, triangles, vertices, normals, t, x, y, eye)
+            px, py, pz, _, _, _, _, _, _ = _surface_at(edges, places, normals, t, x, y, eye)
             move = moves[finish]
             w = move[2, 0] * px + move[2, 1] * py + move[2, 2] * pz + move[2, 3]
             if w > 0.0:

@@ -41,7 +41,7 @@ if TYPE_CHECKING:
     from zeitbild.resolve.snapshot import Snapshot
 
 #: Part of every frame key: raise it whenever the same snapshot would give other pixels.
-RENDERER_VERSION = 10
+RENDERER_VERSION = 11
 
 
 def _lay_under(beauty: NDArray[np.float32], backdrop: NDArray[np.float32]) -> None:
@@ -247,8 +247,7 @@ def _draw(
                 *fragments.lists,
                 width,
                 fragments.edges,
-                scene.triangles,
-                stage.vertices,
+                stage.places,
                 scene.normals,
                 scene.finish_of,
                 light.with_room(LOOKS),
@@ -286,8 +285,7 @@ def _draw(
             *fragments.lists,
             width,
             fragments.edges,
-            scene.triangles,
-            stage.vertices,
+            stage.places,
             scene.normals,
             scene.finish_of,
             numbered,

@@ -25,6 +25,8 @@ def see_through_places(snapshot: Snapshot) -> tuple[int, ...]:
         for place, element in enumerate(snapshot.elements)
         if any(opacity_of(finish) < 1 for finish in element.finishes)
     ]
+    if not places:
+        return ()
     camera = snapshot.camera
     middles = {}
     for place in places:

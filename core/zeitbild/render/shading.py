@@ -79,8 +79,7 @@ def shade(  # type: ignore[no-untyped-def]
     room,
     width,
     edges,
-    triangles,
-    vertices,
+    places,
     normals,
     finish_of,
     finishes,
@@ -107,8 +106,8 @@ def shade(  # type: ignore[no-untyped-def]
     """Shade every fragment into its pixel of beauty [H, W, 4]; every pixel is written, its last value is alpha [H, W],
     or, if there are weights [F] (else of no length), what fragments cover times the weight of their finish.
 
-    A tile owns its pixels, so the sum's order never depends on threads. vertices [V, 3] float32 and normals [T, 3, 3]
-    world; finish_of [T]; eye [4] from
+    A tile owns its pixels, so the sum's order never depends on threads. places and normals [T, 3, 3] float32 are
+    those of the triangles' corners in the world; finish_of [T]; eye [4] from
     ``stage.viewpoint``. spots, lift_share and rayed as ``secondary.cast_rays`` gives them, or of no length: then
     nothing is in shadow; bounced tells if rayed holds what mirrors show. hard: tones have no
     borders between pixels. pixel_size is that of a pixel at distance 1, or anywhere in a parallel view; spaces, texels and
@@ -167,8 +166,7 @@ def shade(  # type: ignore[no-untyped-def]
                         whole,
                         used,
                         edges,
-                        triangles,
-                        vertices,
+                        places,
                         normals,
                         triangle,
                         where,
@@ -208,7 +206,7 @@ def shade(  # type: ignore[no-untyped-def]
                     whole[_FINISH, i] = looks + i
                     textured = True
                 take_finishes(rows, whole, used, textured, finishes, ambients)
-                light_directly(rows, whole, used, finishes, lights, touched, rayed)
+                light_directly(rows, whole, used, lights, touched, rayed)
                 light_from_around(rows, whole, used, maps, table, rayed, lights.shape[0], bounced)
                 for i in range(used):
                     f, finish = whole[_FRAGMENT, i], whole[_FINISH, i]
@@ -263,8 +261,7 @@ def shade(  # type: ignore[no-untyped-def]
                     if shading == _TONE_BANDS:
                         matt_r, matt_g, matt_b = tones_across(
                             edges,
-                            triangles,
-                            vertices,
+                            places,
                             normals,
                             t,
                             where[f, 0],

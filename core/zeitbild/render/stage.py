@@ -23,11 +23,12 @@ if TYPE_CHECKING:
 
 
 class Stage:
-    """A scene with its vertices in single precision, and its rays once they are needed."""
+    """A scene with its vertices and its triangles' corners [T, 3, 3] in single precision, and its rays once needed."""
 
     def __init__(self, scene: Scene, held: tuple[Any, ...]) -> None:
         self.scene = scene
         self.vertices = scene.vertices.astype(np.float32)
+        self.places = self.vertices[scene.triangles]
         #: Keeps the meshes, whose identities are part of the key, from being freed and their numbers given away.
         self._held = held
         self._rays: RayScene | None = None

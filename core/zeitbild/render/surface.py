@@ -62,15 +62,17 @@ def shares_at(edges, t, x, y):  # type: ignore[no-untyped-def]
 
 
 @inlined_kernel
-def place_at(triangles, vertices, normals, t, wa, wb, wc):  # type: ignore[no-untyped-def]
-    """Six numbers: position and normal, of any length, on triangle t by the shares of its corners."""
+def place_at(places, normals, t, wa, wb, wc):  # type: ignore[no-untyped-def]
+    """Six numbers: position and normal, of any length, on triangle t by the shares of its corners.
+
+    places and normals [T, 3, 3] float32 are those of the corners in the world.
+    """
     nx = wa * normals[t, 0, 0] + wb * normals[t, 1, 0] + wc * normals[t, 2, 0]
     ny = wa * normals[t, 0, 1] + wb * normals[t, 1, 1] + wc * normals[t, 2, 1]
     nz = wa * normals[t, 0, 2] + wb * normals[t, 1, 2] + wc * normals[t, 2, 2]
-    i, j, k = triangles[t, 0], triangles[t, 1], triangles[t, 2]
-    px = wa * vertices[i, 0] + wb * vertices[j, 0] + wc * vertices[k, 0]
-    py = wa * vertices[i, 1] + wb * vertices[j, 1] + wc * vertices[k, 1]
-    pz = wa * vertices[i, 2] + wb * vertices[j, 2] + wc * vertices[k, 2]
+    px = wa * places[t, 0, 0] + wb * places[t, 1, 0] + wc * places[t, 2, 0]
+    py = wa * places[t, 0, 1] + wb * places[t, 1, 1] + wc * places[t, 2, 1]
+    pz = wa * places[t, 0, 2] + wb * places[t, 1, 2] + wc * places[t, 2, 2]
     return px, py, pz, nx, ny, nz
 
 
@@ -90,10 +92,10 @@ def seen_from(px, py, pz, nx, ny, nz, ex, ey, ez, standing):  # type: ignore[no-
 
 
 @inlined_kernel
-def surface_at(edges, triangles, vertices, normals, t, x, y, eye):  # type: ignore[no-untyped-def]
+def surface_at(edges, places, normals, t, x, y, eye):  # type: ignore[no-untyped-def]
     """Nine numbers: position, unit normal and unit view of triangle t under picture coordinates (x, y)."""
     wa, wb, wc = shares_at(edges, t, x, y)
-    px, py, pz, nx, ny, nz = place_at(triangles, vertices, normals, t, wa, wb, wc)
+    px, py, pz, nx, ny, nz = place_at(places, normals, t, wa, wb, wc)
     nx, ny, nz, vx, vy, vz = seen_from(px, py, pz, nx, ny, nz, eye[0], eye[1], eye[2], eye[3])
     return px, py, pz, nx, ny, nz, vx, vy, vz
 

@@ -47,8 +47,7 @@ def _surface(camera: Camera, corners: NDArray[np.float64], x: float, y: float) -
     normals = np.broadcast_to(normal / np.linalg.norm(normal), (1, 3, 3)).astype(np.float32)
     found = surface_at.py_func(
         _edges(camera, corners),
-        np.array([[0, 1, 2]], np.int32),
-        corners.astype(np.float32),
+        corners.astype(np.float32)[None],
         normals,
         0,
         x,

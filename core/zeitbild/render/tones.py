@@ -69,8 +69,7 @@ def tone_at(amount, width, finish, finishes):  # type: ignore[no-untyped-def]
 @kernel
 def tones_across(  # type: ignore[no-untyped-def]
     edges,
-    triangles,
-    vertices,
+    places,
     normals,
     t,
     x,
@@ -87,7 +86,7 @@ def tones_across(  # type: ignore[no-untyped-def]
     hard,
 ):
     """Colour of tone bands in a pixel about (x, y); hard takes the tone of its middle alone. See ``shade``."""
-    px, py, pz, nx, ny, nz, _, _, _ = _surface_at(edges, triangles, vertices, normals, t, x, y, eye)
+    px, py, pz, nx, ny, nz, _, _, _ = _surface_at(edges, places, normals, t, x, y, eye)
     dark, bright, lit = light_amount(px, py, pz, nx, ny, nz, finish, lights, touched, ambients, rayed, f, openness)
     if hard:
         return tone_at(bright if lit >= _HALF else dark, _ZERO, finish, finishes)
@@ -95,8 +94,7 @@ def tones_across(  # type: ignore[no-untyped-def]
     for axis in range(2):
         px, py, pz, nx, ny, nz, _, _, _ = _surface_at(
             edges,
-            triangles,
-            vertices,
+            places,
             normals,
             t,
             x + np.float32(0.5 * (1 - axis)),

@@ -41,8 +41,7 @@ def locate(  # type: ignore[no-untyped-def]
     room,
     width,
     edges,
-    triangles,
-    vertices,
+    places,
     normals,
     eye,
     lift_share,
@@ -65,13 +64,10 @@ def locate(  # type: ignore[no-untyped-def]
                 main[row, column] = np.int32(-1)
         for f in range(tile * room, tile * room + counts[tile]):
             t = np.uint64(triangle[f])
-            px, py, pz, nx, ny, nz, vx, vy, vz = surface_at(
-                edges, triangles, vertices, normals, t, where[f, 0], where[f, 1], eye
-            )
-            i, j, k = triangles[t, 0], triangles[t, 1], triangles[t, 2]
-            x, y, z = vertices[i, 0], vertices[i, 1], vertices[i, 2]
-            ax, ay, az = vertices[j, 0] - x, vertices[j, 1] - y, vertices[j, 2] - z
-            bx, by, bz = vertices[k, 0] - x, vertices[k, 1] - y, vertices[k, 2] - z
+            px, py, pz, nx, ny, nz, vx, vy, vz = surface_at(edges, places, normals, t, where[f, 0], where[f, 1], eye)
+            x, y, z = places[t, 0, 0], places[t, 0, 1], places[t, 0, 2]
+            ax, ay, az = places[t, 1, 0] - x, places[t, 1, 1] - y, places[t, 1, 2] - z
+            bx, by, bz = places[t, 2, 0] - x, places[t, 2, 1] - y, places[t, 2, 2] - z
             gx, gy, gz = ay * bz - az * by, az * bx - ax * bz, ax * by - ay * bx
             area2 = gx * gx + gy * gy + gz * gz
             if area2 < _SLIVER2 * (ax * ax + ay * ay + az * az) * (bx * bx + by * by + bz * bz):
