@@ -147,7 +147,8 @@ def light_directly(rows, whole, used, lights, touched, rayed):  # type: ignore[n
             share = rayed[whole[_FRAGMENT, i], number] if rayed.shape[0] > 0 else _ONE
             share = share if touched[number, whole[_OWNED, i]] != 0 else _ZERO
             rows[_SEEN, i] = share
-            lit = lit or share > _ZERO
+            if share > _ZERO:
+                lit = True
         if not lit:
             continue
         if light[0] == _ZERO and light[16] == _ZERO:
@@ -216,15 +217,15 @@ def light_from_around(rows, whole, used, maps, table, rayed, count, bounced):  #
         n_v = rows[_COSINE, i]
         twice = _TWO * n_v
         u, v = unfold(twice * nx - rows[_VIEW, i], twice * ny - rows[_VIEW + 1, i], twice * nz - rows[_VIEW + 2, i])
-        place, across, down = texel_place(whole[_SHARP_SIDE, i], whole[_SHARP_START, i], u, v)
-        whole[_SHARP_PLACE, i], rows[_SHARP_AT, i], rows[_SHARP_AT + 1, i] = place, across, down
-        place, across, down = texel_place(whole[_SOFT_SIDE, i], whole[_SOFT_START, i], u, v)
-        whole[_SOFT_PLACE, i], rows[_SOFT_AT, i], rows[_SOFT_AT + 1, i] = place, across, down
+        texel, across, down = texel_place(whole[_SHARP_SIDE, i], whole[_SHARP_START, i], u, v)
+        whole[_SHARP_PLACE, i], rows[_SHARP_AT, i], rows[_SHARP_AT + 1, i] = texel, across, down
+        texel, across, down = texel_place(whole[_SOFT_SIDE, i], whole[_SOFT_START, i], u, v)
+        whole[_SOFT_PLACE, i], rows[_SOFT_AT, i], rows[_SOFT_AT + 1, i] = texel, across, down
         u, v = unfold(nx, ny, nz)
-        place, across, down = texel_place(_EVEN_SIDE, _EVEN_START, u, v)
-        whole[_EVEN_PLACE, i], rows[_EVEN_AT, i], rows[_EVEN_AT + 1, i] = place, across, down
-        place, across, down = table_place(n_v, rows[_ROUGH, i])
-        whole[_TABLE_PLACE, i], rows[_TABLE_AT, i], rows[_TABLE_AT + 1, i] = place, across, down
+        texel, across, down = texel_place(_EVEN_SIDE, _EVEN_START, u, v)
+        whole[_EVEN_PLACE, i], rows[_EVEN_AT, i], rows[_EVEN_AT + 1, i] = texel, across, down
+        texel, across, down = table_place(n_v, rows[_ROUGH, i])
+        whole[_TABLE_PLACE, i], rows[_TABLE_AT, i], rows[_TABLE_AT + 1, i] = texel, across, down
     for i in range(used):
         rows[_SHARP, i], rows[_SHARP + 1, i], rows[_SHARP + 2, i] = mixed_texels(
             maps, whole[_SHARP_PLACE, i], whole[_SHARP_SIDE, i], rows[_SHARP_AT, i], rows[_SHARP_AT + 1, i]

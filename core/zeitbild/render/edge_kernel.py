@@ -79,13 +79,13 @@ def sharpen_edges(order, scaled, boxes, starts, members, room, pixel, share, cou
                     own = covered[slot]
                     if (in_1 and in_2) or (in_0 and in_2) or (in_0 and in_1):
                         # Most pixels are crossed by one edge alone.
-                        v, f, g, limit = v2, f2, g2, t2
+                        v, fs, gs, limit = v2, f2, g2, t2
                         if in_1 and in_2:
-                            v, f, g, limit = v0, f0, g0, t0
+                            v, fs, gs, limit = v0, f0, g0, t0
                         elif in_0 and in_2:
-                            v, f, g, limit = v1, f1, g1, t1
+                            v, fs, gs, limit = v1, f1, g1, t1
                         for s in range(_COUNT):
-                            own[s] |= _IN if v + (f * _ACROSS[s] + g * _DOWN[s]) > limit else _OUT
+                            own[s] |= _IN if v + (fs * _ACROSS[s] + gs * _DOWN[s]) > limit else _OUT
                         continue
                     for s in range(_COUNT):
                         sx, sy = _ACROSS[s], _DOWN[s]

@@ -8,24 +8,8 @@ import numba
 import numpy as np
 
 from zeitbild.kernels import inlined_kernel, parallel_kernel
-from zeitbild.render.batch import (
-    BATCH,
-    FINISH,
-    FRAGMENT,
-    FROM_AROUND,
-    HIGH,
-    MATT,
-    OPENNESS,
-    ROWS,
-    WHOLE_ROWS,
-    light_directly,
-    light_from_around,
-    place,
-    take_finishes,
-)
-from zeitbild.render.batch import NORMAL as NORMAL_ROW
-from zeitbild.render.batch import POINT as POINT_ROW
-from zeitbild.render.batch import VIEW as VIEW_ROW
+from zeitbild.render import batch
+from zeitbild.render.batch import light_directly, light_from_around, place, take_finishes
 from zeitbild.render.coat import coat_light
 from zeitbild.render.finish_row import COAT, MAPS, METAL_ROUGH, SHADING, TONE_BANDS, UNLIT
 from zeitbild.render.texturing import apply_textures
@@ -38,14 +22,20 @@ _SHIFT, _MASK = TILE.bit_length() - 1, TILE - 1
 # Globals of this module, which kernels take as constants.
 _SHADING, _COAT, _MAPS = SHADING, COAT, MAPS
 _METAL_ROUGH, _TONE_BANDS, _UNLIT = np.float32(METAL_ROUGH), np.float32(TONE_BANDS), np.float32(UNLIT)
-_BATCH, _ROWS, _WHOLE_ROWS, _FRAGMENT, _FINISH = BATCH, ROWS, WHOLE_ROWS, FRAGMENT, FINISH
-_POINT, _NORMAL, _VIEW, _OPENNESS = POINT_ROW, NORMAL_ROW, VIEW_ROW, OPENNESS
-_MATT, _HIGH, _FROM_AROUND = MATT, HIGH, FROM_AROUND
+_BATCH, _ROWS, _WHOLE_ROWS, _FRAGMENT, _FINISH = (
+    batch.BATCH,
+    batch.ROWS,
+    batch.WHOLE_ROWS,
+    batch.FRAGMENT,
+    batch.FINISH,
+)
+_POINT, _NORMAL, _VIEW, _OPENNESS = batch.POINT, batch.NORMAL, batch.VIEW, batch.OPENNESS
+_MATT, _HIGH, _FROM_AROUND = batch.MATT, batch.HIGH, batch.FROM_AROUND
 
 #: Parts that the tiles are worked on in; more than there will be threads, so that all are busy to the end.
 _STRETCHES = 32
 #: Rows that finishes need behind them for what textures make of them.
-LOOKS = _STRETCHES * BATCH
+LOOKS = _STRETCHES * batch.BATCH
 
 #: Columns of the planes beside beauty, each weighted by coverage.
 DIFFUSE, SPECULAR, AROUND, EMISSION, NORMAL, POSITION, OPENNESS, LIT = 0, 3, 6, 9, 12, 15, 18, 19

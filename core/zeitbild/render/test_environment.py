@@ -22,7 +22,7 @@ def _directions(count: int = 400) -> np.ndarray:  # type: ignore[type-arg]
 
 def _seen(maps: np.ndarray, level: int, way: np.ndarray) -> list[float]:  # type: ignore[type-arg]
     u, v = unfold.py_func(*(np.float32(value) for value in way))
-    return [float(value) for value in look_up.py_func(maps, level, u, v)]
+    return [float(value) for value in look_up.py_func(maps.reshape(-1), level, u, v)]
 
 
 class Maps(unittest.TestCase):

@@ -264,7 +264,7 @@ def _rasteriser(samples: int) -> Any:
                             used += 1
                             continue
                         # One triangle after the other is taken off the samples, the nearest to the middle first.
-                        groups, covered, following = 0, 0, none
+                        groups, covered, following = 0, none, none
                         while following < count and seen[p, from_lane + following] < 0:
                             following += one
                         while following < count:
