@@ -8,6 +8,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from zeitbild.kernels import kernel
+
 #: Nothing nearer than this share of the distance to the look-at point is drawn.
 _NEAR_SHARE = 1e-4
 #: Width of the gate in millimetres that focal lengths refer to (optics handbook: 36 x 24 mm still frame).
@@ -22,6 +24,17 @@ def angle_of_focal_length(focal_mm: float, gate_mm: float = GATE_MM) -> float:
 def focal_length_of_angle(degrees: float, gate_mm: float = GATE_MM) -> float:
     """Focal length in millimetres for a horizontal angle of view in degrees."""
     return gate_mm / (2 * math.tan(math.radians(degrees) / 2))
+
+
+@kernel
+def _project(points, eye, ways, middle_x, middle_y, parallel, out):  # type: ignore[no-untyped-def]
+    """``Camera.project`` in one go: a million points are some tens of megabytes, and numpy would make several passes."""
+    for n in range(points.shape[0]):
+        x, y, z = points[n, 0] - eye[0], points[n, 1] - eye[1], points[n, 2] - eye[2]
+        w = 1.0 if parallel else ways[2, 0] * x + ways[2, 1] * y + ways[2, 2] * z
+        out[n, 0] = ways[0, 0] * x + ways[0, 1] * y + ways[0, 2] * z + w * middle_x
+        out[n, 1] = ways[1, 0] * x + ways[1, 1] * y + ways[1, 2] * z + w * middle_y
+        out[n, 2] = w
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -50,15 +63,11 @@ class Camera:
 
         Pixel (0, 0) covers 0..1 in x and y, y runs downwards; ``shift`` moves what is seen by so many pixels.
         """
-        right, up, _ = self.axes
-        relative = points - self.eye
+        right, up, forward = self.axes
         out = np.empty((len(points), 3))
-        # One product for all three; written in place, since a million points are some tens of megabytes.
-        np.matmul(relative, np.column_stack([right * self.focal, -up * self.focal, self.axes[2]]), out=out)
-        if self.parallel:
-            out[:, 2] = 1
-        out[:, 0] += out[:, 2] * (self.width / 2 + shift[0])
-        out[:, 1] += out[:, 2] * (self.height / 2 + shift[1])
+        ways = np.stack([right * self.focal, -up * self.focal, forward])
+        middle = self.width / 2 + shift[0], self.height / 2 + shift[1]
+        _project(np.ascontiguousarray(points, np.float64), self.eye, ways, *middle, self.parallel, out)
         return out
 
     def distance(self, points: NDArray[np.float64]) -> NDArray[np.float64]:

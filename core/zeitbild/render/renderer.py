@@ -218,11 +218,12 @@ def _draw(
     weights = np.empty(0, np.float32)
     if shown is not None:
         weights = np.where(numbered[:, 0] == shown, light.finishes[:, OPACITY], np.float32(0)).astype(np.float32)
-    distances = camera.distance(scene.vertices)
+    corners = camera.project(scene.vertices, shift)
+    distances = camera.distance(scene.vertices) if camera.parallel else corners[:, 2]
     scale = DepthScale.of(camera, distances)
     with PARALLEL:
         fragments, alpha, drawn = rasterise(
-            camera.project(scene.vertices, shift),
+            corners,
             scale.order(distances),
             scene.triangles,
             scene.cull,

@@ -73,6 +73,7 @@ def cast_rays(
         fragments.edges,
         stage.places,
         scene.normals,
+        stage.flats,
         eye,
         lift,
         spots,

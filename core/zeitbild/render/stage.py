@@ -22,6 +22,10 @@ if TYPE_CHECKING:
     from zeitbild.resolve.snapshot import Snapshot
 
 
+#: Squared sine of a triangle's angle below which it is a sliver.
+_SLIVER2 = np.float32(1e-4)
+
+
 class Stage:
     """A scene with its vertices and its triangles' corners [T, 3, 3] in single precision, and its rays once needed."""
 
@@ -32,6 +36,19 @@ class Stage:
         #: Keeps the meshes, whose identities are part of the key, from being freed and their numbers given away.
         self._held = held
         self._rays: RayScene | None = None
+        self._flats: NDArray[np.float32] | None = None
+
+    @property
+    def flats(self) -> NDArray[np.float32]:
+        """Unit normals [T, 3] of the flat triangles, 0 for slivers; worked out at the first call."""
+        if self._flats is None:
+            a, b = self.places[:, 1] - self.places[:, 0], self.places[:, 2] - self.places[:, 0]
+            across = np.cross(a, b)
+            square = np.einsum("ij,ij->i", across, across)
+            sliver = square < _SLIVER2 * np.einsum("ij,ij->i", a, a) * np.einsum("ij,ij->i", b, b)
+            length = np.where(sliver | (square <= 0), np.float32(np.inf), np.sqrt(square))
+            self._flats = (across / length[:, None]).astype(np.float32)
+        return self._flats
 
     @property
     def rays(self) -> RayScene:

@@ -114,11 +114,9 @@ def _rasteriser(samples: int) -> Any:
                     least_0, most_0 = reach * (min(f0, zero) + min(g0, zero)), reach * (max(f0, zero) + max(g0, zero))
                     least_1, most_1 = reach * (min(f1, zero) + min(g1, zero)), reach * (max(f1, zero) + max(g1, zero))
                     least_2, most_2 = reach * (min(f2, zero) + min(g2, zero)), reach * (max(f2, zero) + max(g2, zero))
-                    # The same of nearness, at the very samples: rounding keeps order, so these bounds are exact.
-                    least_z = most_z = fz * across[0] + gz * down[0]
-                    for s in range(1, lanes):
-                        z = fz * across[s] + gz * down[s]
-                        least_z, most_z = min(least_z, z), max(most_z, z)
+                    # The same of nearness.
+                    least_z, most_z = reach * (min(fz, zero) + min(gz, zero)), reach * (max(fz, zero) + max(gz, zero))
+                    exact = False
                     # A sample exactly on an edge belongs to the triangle on its left, or above if the edge is level.
                     t0 = -tiny if (a0 > 0 or (a0 == 0 and b0 > 0)) else zero
                     t1 = -tiny if (a1 > 0 or (a1 == 0 and b1 > 0)) else zero
@@ -156,11 +154,18 @@ def _rasteriser(samples: int) -> Any:
                                 continue
                             vz = np.float32(az * x + row_z)
                             p = row * row_of_blocks + column
-                            nearest, furthest = vz + most_z, vz + least_z
-                            if state[p] == single and nearest <= low[p]:
+                            if state[p] == single and vz + most_z <= low[p]:
                                 continue
                             whole = v0 + least_0 > slack and v1 + least_1 > slack and v2 + least_2 > slack
                             if state[p] != sampled:
+                                if whole and not exact:
+                                    # At the very samples: rounding keeps order. Few triangles ever need it.
+                                    exact = True
+                                    least_z = most_z = fz * across[0] + gz * down[0]
+                                    for s in range(1, lanes):
+                                        z = fz * across[s] + gz * down[s]
+                                        least_z, most_z = min(least_z, z), max(most_z, z)
+                                nearest, furthest = vz + most_z, vz + least_z
                                 if whole and nearest <= farthest and (state[p] == empty or furthest > high[p]):
                                     state[p], sole[p], low[p], high[p] = single, own, furthest, nearest
                                     continue

@@ -8,19 +8,18 @@ import numba
 import numpy as np
 
 from zeitbild.kernels import parallel_kernel
+from zeitbild.render import batch
+from zeitbild.render.batch import place
 from zeitbild.render.lighting import light_point, sideways
 from zeitbild.render.patterns import TURNS
 from zeitbild.render.rays import BUFFER, PACKET, cast_packet
-from zeitbild.render.surface import surface_at
 from zeitbild.render.triangle_setup import TILE
 
 #: Columns of ``rayed`` behind those of the lights: openness; mirrored red, green, blue; share of mirror rays that hit.
 BEHIND_LIGHTS = 5
 #: Columns of a spot: point lifted off the surface, unit normal for shading, unit normal of the triangle, unit view.
 SPOT = 12
-_ZERO, _ONE, _TINY = np.float32(0), np.float32(1), np.float32(1e-30)
-#: Squared sine of a triangle's angle below which it is a sliver.
-_SLIVER2 = np.float32(1e-4)
+_ZERO, _ONE = np.float32(0), np.float32(1)
 #: Rays closer to the surface than this (sine) would start inside it.
 _GRAZING = np.float32(1e-3)
 #: A ray to a light ends just before it, so that a light that lies in a surface is not in its own shadow.
@@ -28,6 +27,8 @@ _SHORT = np.float32(0.999)
 _TILE = TILE
 _SHIFT, _MASK = TILE.bit_length() - 1, TILE - 1
 _PACKET, _BUFFER, _TURNS = PACKET, BUFFER, TURNS
+_BATCH, _ROWS, _WHOLE_ROWS, _FRAGMENT = batch.BATCH, batch.ROWS, batch.WHOLE_ROWS, batch.FRAGMENT
+_POINT, _NORMAL, _VIEW = batch.POINT, batch.NORMAL, batch.VIEW
 
 
 @parallel_kernel
@@ -43,13 +44,14 @@ def locate(  # type: ignore[no-untyped-def]
     edges,
     places,
     normals,
+    flats,
     eye,
     lift_share,
     spots,
     main,
     tally,
 ):
-    """Where each fragment stands: spots [fragments, SPOT]; see ``shading.shade`` for the rest.
+    """Where each fragment stands: spots [fragments, SPOT]; flats [T, 3] from ``stage``, see ``shading.shade`` for the rest.
 
     lift_share is how far off their surface rays start: a share of the distance to the eye, or a length if eye is a
     direction. main [H, W] gets the number of the fragment with the largest share of each pixel, -1 where nothing stands; tally is
@@ -62,35 +64,40 @@ def locate(  # type: ignore[no-untyped-def]
         for row in range(top, min(top + _TILE, main.shape[0])):
             for column in range(left, min(left + _TILE, width)):
                 main[row, column] = np.int32(-1)
-        for f in range(tile * room, tile * room + counts[tile]):
-            t = np.uint64(triangle[f])
-            px, py, pz, nx, ny, nz, vx, vy, vz = surface_at(edges, places, normals, t, where[f, 0], where[f, 1], eye)
-            x, y, z = places[t, 0, 0], places[t, 0, 1], places[t, 0, 2]
-            ax, ay, az = places[t, 1, 0] - x, places[t, 1, 1] - y, places[t, 1, 2] - z
-            bx, by, bz = places[t, 2, 0] - x, places[t, 2, 1] - y, places[t, 2, 2] - z
-            gx, gy, gz = ay * bz - az * by, az * bx - ax * bz, ax * by - ay * bx
-            area2 = gx * gx + gy * gy + gz * gz
-            if area2 < _SLIVER2 * (ax * ax + ay * ay + az * az) * (bx * bx + by * by + bz * bz):
-                # Single precision does not tell which way so thin a triangle faces.
-                gx, gy, gz, area2 = nx, ny, nz, _ONE
-            scale = _ONE / math.sqrt(max(area2, _TINY))
-            if gx * nx + gy * ny + gz * nz < _ZERO:
-                scale = -scale
-            gx, gy, gz = gx * scale, gy * scale, gz * scale
-            lift = lift_share
-            if eye[3] > _ZERO:
-                dx, dy, dz = px - eye[0], py - eye[1], pz - eye[2]
-                lift *= math.sqrt(dx * dx + dy * dy + dz * dz)
-            tally[f, :, :] = np.uint8(0)
-            spot = spots[f]
-            spot[0], spot[1], spot[2] = px + gx * lift, py + gy * lift, pz + gz * lift
-            spot[3], spot[4], spot[5] = nx, ny, nz
-            spot[6], spot[7], spot[8] = gx, gy, gz
-            spot[9], spot[10], spot[11] = vx, vy, vz
-            row, column = top + (pixel[f] >> _SHIFT), left + (pixel[f] & _MASK)
-            held = main[row, column]
-            if held < 0 or share[f] > share[held]:
-                main[row, column] = np.int32(f)
+        rows, whole = np.zeros((_ROWS, _BATCH), np.float32), np.empty((_WHOLE_ROWS, _BATCH), np.int32)
+        last = tile * room + counts[tile]
+        for first in range(tile * room, last, _BATCH):
+            used = min(_BATCH, last - first)
+            for i in range(used):
+                whole[_FRAGMENT, i] = np.int32(first + i)
+            place(rows, whole, used, edges, places, normals, triangle, where, eye[0], eye[1], eye[2], eye[3])
+            for i in range(used):
+                f = first + i
+                px, py, pz = rows[_POINT, i], rows[_POINT + 1, i], rows[_POINT + 2, i]
+                nx, ny, nz = rows[_NORMAL, i], rows[_NORMAL + 1, i], rows[_NORMAL + 2, i]
+                t = np.uint64(triangle[f])
+                gx, gy, gz = flats[t, 0], flats[t, 1], flats[t, 2]
+                facing = gx * nx + gy * ny + gz * nz
+                if gx == _ZERO and gy == _ZERO and gz == _ZERO:
+                    # Single precision does not tell which way so thin a triangle faces.
+                    gx, gy, gz = nx, ny, nz
+                elif facing < _ZERO:
+                    gx, gy, gz = -gx, -gy, -gz
+                lift = lift_share
+                if eye[3] > _ZERO:
+                    dx, dy, dz = px - eye[0], py - eye[1], pz - eye[2]
+                    lift *= math.sqrt(dx * dx + dy * dy + dz * dz)
+                tally[f, :, :] = np.uint8(0)
+                spot = spots[f]
+                spot[0], spot[1], spot[2] = px + gx * lift, py + gy * lift, pz + gz * lift
+                spot[3], spot[4], spot[5] = nx, ny, nz
+                spot[6], spot[7], spot[8] = gx, gy, gz
+                for k in range(3):
+                    spot[9 + k] = rows[_VIEW + k, i]
+                row, column = top + (pixel[f] >> _SHIFT), left + (pixel[f] & _MASK)
+                held = main[row, column]
+                if held < 0 or share[f] > share[held]:
+                    main[row, column] = np.int32(f)
 
 
 @parallel_kernel

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import numba
 
-from zeitbild.kernels import kernel, parallel_kernel
+from zeitbild.kernels import parallel_kernel
 
 #: Side of a tile in pixels; a power of two.
 TILE = 32
+#: Parts in which triangles are sorted into tiles, side by side.
+STRETCHES = 8
 
 
 @parallel_kernel
@@ -35,6 +37,7 @@ def set_up(corners, order, triangles, cull, near, width, height, edges, scaled, 
         if determinant == 0.0 or (cull[t] and determinant > 0.0):
             continue
         low_x, low_y, high_x, high_y = 1e30, 1e30, -1e30, -1e30
+        # Divided once for each corner, and not once for each number: dividing is what takes longest here.
         for k in range(3):
             if k == 0:
                 px, py, pw, qx, qy, qw = ax, ay, aw, bx, by, bw
@@ -43,7 +46,8 @@ def set_up(corners, order, triangles, cull, near, width, height, edges, scaled, 
             else:
                 px, py, pw, qx, qy, qw = cx, cy, cw, ax, ay, aw
             if pw > near:
-                x, y = px / pw, py / pw
+                inverse = 1.0 / pw
+                x, y = px * inverse, py * inverse
                 low_x, high_x = min(low_x, x), max(high_x, x)
                 low_y, high_y = min(low_y, y), max(high_y, y)
             if (pw > near) != (qw > near):
@@ -64,27 +68,32 @@ def set_up(corners, order, triangles, cull, near, width, height, edges, scaled, 
             scale = 1.0 / size if size > 0.0 else 1.0
             for j in range(3):
                 scaled[t, 3 * k + j] = edges[t, 3 * k + j] * scale
+        inverse = 1.0 / abs(determinant)
         for j in range(3):
-            scaled[t, 9 + j] = (order[a] * edges[t, j] + order[b] * edges[t, 3 + j] + order[c] * edges[t, 6 + j]) / abs(
-                determinant
+            scaled[t, 9 + j] = inverse * (
+                order[a] * edges[t, j] + order[b] * edges[t, 3 + j] + order[c] * edges[t, 6 + j]
             )
 
 
-@kernel
-def count_bins(boxes, columns, starts):  # type: ignore[no-untyped-def]
-    """How many triangles touch each tile, written one place to the right for the running sum."""
-    for t in range(boxes.shape[0]):
-        for row in range(boxes[t, 1] // TILE, boxes[t, 3] // TILE + 1 if boxes[t, 3] >= 0 else 0):
-            for column in range(boxes[t, 0] // TILE, boxes[t, 2] // TILE + 1):
-                starts[row * columns + column + 1] += 1
+@parallel_kernel
+def count_bins(boxes, columns, counts):  # type: ignore[no-untyped-def]
+    """How many triangles of each stretch touch each tile: counts [tiles, stretches], 0 before."""
+    stretches = counts.shape[1]
+    for stretch in numba.prange(stretches):
+        for t in range(stretch * boxes.shape[0] // stretches, (stretch + 1) * boxes.shape[0] // stretches):
+            for row in range(boxes[t, 1] // TILE, boxes[t, 3] // TILE + 1 if boxes[t, 3] >= 0 else 0):
+                for column in range(boxes[t, 0] // TILE, boxes[t, 2] // TILE + 1):
+                    counts[row * columns + column, stretch] += 1
 
 
-@kernel
+@parallel_kernel
 def fill_bins(boxes, columns, at, members):  # type: ignore[no-untyped-def]
-    """List the triangles of each tile in rising order; ``at`` holds each tile's next free place."""
-    for t in range(boxes.shape[0]):
-        for row in range(boxes[t, 1] // TILE, boxes[t, 3] // TILE + 1 if boxes[t, 3] >= 0 else 0):
-            for column in range(boxes[t, 0] // TILE, boxes[t, 2] // TILE + 1):
-                tile = row * columns + column
-                members[at[tile]] = t
-                at[tile] += 1
+    """List the triangles of each tile in rising order; ``at`` [tiles, stretches] holds each stretch's next free place."""
+    stretches = at.shape[1]
+    for stretch in numba.prange(stretches):
+        for t in range(stretch * boxes.shape[0] // stretches, (stretch + 1) * boxes.shape[0] // stretches):
+            for row in range(boxes[t, 1] // TILE, boxes[t, 3] // TILE + 1 if boxes[t, 3] >= 0 else 0):
+                for column in range(boxes[t, 0] // TILE, boxes[t, 2] // TILE + 1):
+                    tile = row * columns + column
+                    members[at[tile, stretch]] = t
+                    at[tile, stretch] += 1

@@ -20,7 +20,7 @@ from numpy.typing import NDArray
 from zeitbild.render.buffers import kept
 from zeitbild.render.edge_kernel import sharpen_edges
 from zeitbild.render.tile_kernel import RASTERISERS
-from zeitbild.render.triangle_setup import TILE, count_bins, fill_bins, set_up
+from zeitbild.render.triangle_setup import STRETCHES, TILE, count_bins, fill_bins, set_up
 
 #: Fragments that a tile has room for at first, per pixel; doubled when a tile needs more.
 _ROOM = 2
@@ -95,11 +95,14 @@ def rasterise(
     boxes = kept("boxes", (count, 4), np.int32)
     set_up(corners, order, triangles, cull, least_w, width, height, edges, scaled, boxes)
     columns, rows = -(-width // TILE), -(-height // TILE)
-    starts = np.zeros(columns * rows + 1, np.int64)
-    count_bins(boxes, columns, starts)
-    starts = np.cumsum(starts)
+    # Tile by tile, and within a tile stretch by stretch: that keeps the triangles' order.
+    places = np.zeros((columns * rows, STRETCHES), np.int64)
+    count_bins(boxes, columns, places)
+    ends = np.cumsum(places).reshape(places.shape)
+    places = ends - places
+    starts = np.append(places[:, 0], ends[-1, -1])
     members = np.empty(int(starts[-1]), np.int32)
-    fill_bins(boxes, columns, starts[:-1].copy(), members)
+    fill_bins(boxes, columns, places, members)
     alpha = kept("alpha", (height, width), np.float32)
     if depth is None:
         depth = np.empty((height, width), np.float32)
