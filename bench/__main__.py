@@ -22,7 +22,7 @@ def _line(figure: Figure, before: float | None) -> str:
         else f"{'>=' if figure.at_least else '<='} {figure.goal:g} {'holds' if figure.holds else 'MISSED'}"
     )
     ratio = f"{figure.median / before:.2f} x last" if before else ""
-    return f"{figure.name:<52} {figure.median:>9.1f} {figure.unit:<4} {spread:<18} {goal:<16} {ratio}"
+    return f"{figure.name:<52} {figure.median:>9.{2 if figure.unit == 'x' else 1}f} {figure.unit:<4} {spread:<18} {goal:<16} {ratio}"
 
 
 def _all() -> Iterator[Callable[[], Iterator[Figure]]]:

@@ -5,7 +5,6 @@ from __future__ import annotations
 from functools import lru_cache
 from typing import TYPE_CHECKING
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -45,6 +44,8 @@ def _seen(
     width: int,
     height: int,
 ) -> NDArray[np.float32]:
+    import cv2  # a quarter of a second at the start, which few pictures need
+
     def through(across: int, down: int) -> Camera:
         return look_at(position, target, angle, across, down, roll=roll, span=span)
 

@@ -12,7 +12,6 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Literal
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -71,6 +70,8 @@ class PixelFilter:
         weights = self.weights
         if len(weights) == 1 or values.size == 0:
             return values
+        import cv2  # a quarter of a second at the start, which few pictures need
+
         out = np.empty_like(values)
         for channel in range(values.shape[2]):
             out[..., channel] = cv2.sepFilter2D(

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -19,6 +18,8 @@ _OFF = 0.02
 
 
 def _at_width(pixels: NDArray[np.float32], width: int) -> NDArray[np.float32]:
+    import cv2  # a quarter of a second at the start, which few pictures need
+
     # By area, so that a small sun keeps its light.
     small = cv2.resize(pixels, (width, width // 2), interpolation=cv2.INTER_AREA)
     return np.ascontiguousarray(small, dtype=np.float32)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import cv2
 import numpy as np
 
 from zeitbild.elements.base import AssetSource
@@ -18,6 +17,8 @@ _textures = DigestCache[Texture](256 * 1024 * 1024, lambda one: sum(level.nbytes
 
 
 def _made(digest: str, plain: bool, data: bytes) -> Texture:
+    import cv2  # a quarter of a second at the start, which few pictures need
+
     pixels = read_picture(data, "the uploaded picture", plain=plain)
     shrink = _LARGEST / max(pixels.shape[:2])
     if shrink < 1:
