@@ -20,8 +20,9 @@ from zeitbild.lights.source import Softbox
 from zeitbild.render.octahedral import texel_directions, texel_solid_angles
 
 _SOURCE = 32
-#: Rows whose weights are held at once for a picture's many sources.
-_AT_ONCE = 512
+#: Directions that are worked on side by side.
+_LANES = 32
+_ZERO, _HALF, _ONE = np.float32(0), np.float32(0.5), np.float32(1)
 #: Roughness of each blurred picture; evenly spaced, so that a look-up finds its two neighbours by multiplying.
 LEVELS = np.linspace(0.0, 1.0, 8)
 #: Texels a side of each level's octahedral picture, the mirror first and diffuse light last: the smoother, the finer.
@@ -155,54 +156,51 @@ def _boxes(
 
 
 @parallel_kernel
-def _weigh(directions, alphas, sources, solid, weights):  # type: ignore[no-untyped-def]
-    """Share of each source in the mean about each direction, by GGX D(h) (n.l); view and normal are one.
+def _mean(directions, squares, sources, energies, out):  # type: ignore[no-untyped-def]
+    """What arrives about each direction in the mean, weighted by GGX D(h) (n.l); view and normal are one.
 
-    directions [n, 3]; alphas [n] squared roughness, 2 for the cosine alone (diffuse light); sources [m, 3]; solid [m];
-    weights [n, m] float32, each row adds up to 1.
+    directions [n, 3]; squares [n] roughness to the fourth, 1 for the cosine alone (diffuse light); sources [m, 3] unit
+    directions; energies [m, 4] solid angles and radiance times these; out [n, 3]. All float32.
     """
-    for i in numba.prange(directions.shape[0]):
-        square = alphas[i] * alphas[i]
-        total = 0.0
-        for j in range(sources.shape[0]):
-            cosine = (
-                directions[i, 0] * sources[j, 0] + directions[i, 1] * sources[j, 1] + directions[i, 2] * sources[j, 2]
+    count = directions.shape[0]
+    for batch in numba.prange((count + _LANES - 1) // _LANES):
+        # Many directions side by side, so that the loop over them becomes vector instructions: direction, square less
+        # one, four sums.
+        rows = np.zeros((8, _LANES), np.float32)
+        first = batch * _LANES
+        used = min(_LANES, count - first)
+        for i in range(used):
+            rows[0, i], rows[1, i], rows[2, i] = (
+                directions[first + i, 0],
+                directions[first + i, 1],
+                directions[first + i, 2],
             )
-            weight = 0.0
-            if cosine > 0.0:
-                weight = cosine * solid[j]
-                if alphas[i] < 2.0:
-                    half = (1.0 + cosine) / 2
-                    spread = half * (square - 1.0) + 1.0
-                    weight *= square / (spread * spread)
-            weights[i, j] = weight
-            total += weight
+            rows[3, i] = squares[first + i] - _ONE
         for j in range(sources.shape[0]):
-            weights[i, j] /= total
-
-
-@parallel_kernel
-def _gather(weights, values, out):  # type: ignore[no-untyped-def]
-    """weights [n, m] times values [m, 3] into out [n, 3], summed in the order of the sources."""
-    for i in numba.prange(weights.shape[0]):
-        red, green, blue = 0.0, 0.0, 0.0
-        for j in range(weights.shape[1]):
-            weight = weights[i, j]
-            red += weight * values[j, 0]
-            green += weight * values[j, 1]
-            blue += weight * values[j, 2]
-        out[i, 0], out[i, 1], out[i, 2] = red, green, blue
+            x, y, z = sources[j, 0], sources[j, 1], sources[j, 2]
+            size, red, green, blue = energies[j, 0], energies[j, 1], energies[j, 2], energies[j, 3]
+            for i in range(_LANES):
+                cosine = rows[0, i] * x + rows[1, i] * y + rows[2, i] * z
+                spread = (_ONE + cosine) * _HALF * rows[3, i] + _ONE
+                # The numerator of D is the same for all sources, and falls out of the mean.
+                weight = (cosine if cosine > _ZERO else _ZERO) / (spread * spread)
+                rows[4, i] += weight * size
+                rows[5, i] += weight * red
+                rows[6, i] += weight * green
+                rows[7, i] += weight * blue
+        for i in range(used):
+            for k in range(3):
+                out[first + i, k] = rows[5 + k, i] / rows[4, i]
 
 
 @lru_cache(maxsize=1)
-def _blurred_rows() -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-    """Directions [n, 3] of the texels of all levels but the mirror, and the squared roughness [n] of each."""
-    # Alpha 2 is the diffuse mean.
-    alphas = [*(LEVELS[1:] ** 2), 2.0]
+def _blurred_rows() -> tuple[NDArray[np.float32], NDArray[np.float32]]:
+    """Directions [n, 3] of the texels of all levels but the mirror, and the roughness to the fourth [n] of each."""
+    # At roughness 1 the lobe is the cosine alone: so is diffuse light.
+    squares = [*(LEVELS[1:] ** 4), 1.0]
     flat = [texel_directions(side).reshape(-1, 3) for side in SIDES[1:]]
-    return np.concatenate(flat), np.concatenate(
-        [np.full(len(rows), alpha) for rows, alpha in zip(flat, alphas, strict=True)]
-    )
+    each = [np.full(len(rows), square) for rows, square in zip(flat, squares, strict=True)]
+    return np.concatenate(flat).astype(np.float32), np.concatenate(each).astype(np.float32)
 
 
 def _places() -> tuple[NDArray[np.float64], NDArray[np.float64]]:
@@ -211,33 +209,9 @@ def _places() -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     return sources, texel_solid_angles(_SOURCE).reshape(-1)
 
 
-@lru_cache(maxsize=1)
-def _even_sources() -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float32]]:
-    """``_places`` and their weights [n, m].
-
-    Kept, since changing colours or a rotation changes none of them: about 45 MB.
-    """
-    sources, solid = _places()
-    rows, alphas = _blurred_rows()
-    weights = np.empty((len(rows), len(sources)), np.float32)
-    _weigh(rows, alphas, sources, solid, weights)
-    return sources, solid, weights
-
-
-#: Generated surroundings worked out by this process so far.
-_worked_out = 0
-
-
 def _blur(light: EnvironmentLight, out: NDArray[np.float32]) -> None:
     """All levels but the mirror into out [n, 3]. Hold ``PARALLEL``."""
-    global _worked_out
     if light.picture is None:
-        _worked_out += 1
-        # Weights are kept where surroundings are changed, not in a process that renders a range.
-        if _worked_out > 1:
-            sources, _, weights = _even_sources()
-            _gather(weights, radiance(light, sources), out)
-            return
         sources, solid = _places()
         values = radiance(light, sources)
     else:
@@ -246,13 +220,8 @@ def _blur(light: EnvironmentLight, out: NDArray[np.float32]) -> None:
         sources = np.stack([np.cos(up) * np.sin(flat), np.sin(up), np.cos(up) * np.cos(flat)], axis=1)
         values = light.strength * light.picture.coarse.reshape(-1, 3).astype(np.float64)
         values += _boxes(light, azimuth, elevation)
-    rows, alphas = _blurred_rows()
-    weights = np.empty((_AT_ONCE, len(sources)), np.float32)
-    for first in range(0, len(rows), _AT_ONCE):
-        some = slice(first, min(first + _AT_ONCE, len(rows)))
-        part = weights[: some.stop - first]
-        _weigh(rows[some], alphas[some], sources, solid, part)
-        _gather(part, values, out[some])
+    energies = np.column_stack([solid, values * solid[:, None]]).astype(np.float32)
+    _mean(*_blurred_rows(), sources.astype(np.float32), energies, out)
 
 
 @lru_cache(maxsize=32)

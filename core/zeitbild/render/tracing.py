@@ -64,6 +64,8 @@ def locate(  # type: ignore[no-untyped-def]
         for row in range(top, min(top + _TILE, main.shape[0])):
             for column in range(left, min(left + _TILE, width)):
                 main[row, column] = np.int32(-1)
+        if counts[tile] == 0:
+            continue
         rows, whole = np.zeros((_ROWS, _BATCH), np.float32), np.empty((_WHOLE_ROWS, _BATCH), np.int32)
         last = tile * room + counts[tile]
         for first in range(tile * room, last, _BATCH):
