@@ -3,6 +3,10 @@
 The loops that compute touch nothing but the rows, take no decision that leads elsewhere and call nothing; what has to be
 fetched from other places for each fragment is fetched in loops of its own. Every lane is computed, also those of a batch
 that is not full: what they hold is the past, and nobody reads it. Values are those of ``metal_rough``, bit for bit.
+
+All kernels take rows [ROWS, BATCH] float32 and whole [WHOLE_ROWS, BATCH] int32, of which the first ``used`` lanes count and
+which the caller makes (zeros, and -1) once for many batches; lights, touched, ambients, rayed, maps and table as
+``metal_rough`` takes them, edges, places and normals as ``surface`` does. Radiance is linear, lengths are the world's units.
 """
 
 from __future__ import annotations
@@ -211,7 +215,10 @@ def light_directly(rows, whole, used, lights, touched, rayed):  # type: ignore[n
 
 @inlined_kernel
 def light_from_around(rows, whole, used, maps, table, rayed, count, bounced):  # type: ignore[no-untyped-def]
-    """Rows FROM_AROUND, after ``light_directly``; see ``metal_rough.light_around``. count is that of the lights."""
+    """Rows FROM_AROUND and OPENNESS, after ``light_directly``; see ``metal_rough.light_around``.
+
+    count is that of the lights; bounced tells whether rayed holds what mirror rays met.
+    """
     for i in range(_BATCH):
         nx, ny, nz = rows[_NORMAL, i], rows[_NORMAL + 1, i], rows[_NORMAL + 2, i]
         n_v = rows[_COSINE, i]

@@ -295,7 +295,7 @@ def mirror_light(nx, ny, nz, vx, vy, vz, finish, finishes, ambients, maps, table
 def light_around(nx, ny, nz, vx, vy, vz, finish, finishes, ambients, maps, table, openness, rayed, f, first):  # type: ignore[no-untyped-def]
     """Three numbers: radiance of a point by ambient light and the environment.
 
-    ambients [F, 3]; maps and table from ``environment``; openness the share of the half sphere that is open; from column
+    ambients [F, 3]; maps and table of ``environment``, all numbers in one row; openness the share of the half sphere that is open; from column
     first of rayed on stand the radiance that fragment f's mirror rays met and the share of them that met something; first
     is 0 where none were cast.
     """
