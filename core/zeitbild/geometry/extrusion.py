@@ -1,11 +1,12 @@
-"""Flat ink to a solid with bevels: contours moved inwards step by step, rings between them triangulated.
+"""Flat ink to a solid with bevels.
 
-Every contour is the true inward offset of the outline, every ring between two successive contours is triangulated
-with exactly their points, so that neighbouring rings share their edges and the solid is closed by construction.
+Seen from above a bevel is the diagram of the outline cut at the distances of its profile (``bevelling``); its height
+depends on the distance alone. Neighbouring faces share their edges, so that the solid is closed by construction.
 """
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal
 
@@ -14,24 +15,19 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zeitbild.errors import InputError, LimitError
-from zeitbild.geometry.contour_normals import OutwardField, edge_normals
+from zeitbild.geometry.bevelling import Bands, cut
+from zeitbild.geometry.curves import Contour, Points
+from zeitbild.geometry.diagram import Diagram, DiagramError, diagram_of
 from zeitbild.geometry.mesh import Mesh
+from zeitbild.geometry.outline import Outline, coarser, outline_of
 from zeitbild.geometry.profile import ProfileName, Segment, bevel_profile
-
-Points = NDArray[np.float64]
 
 #: Part numbers of an extruded solid, in the order of its finishes.
 FACE, BEVEL, SIDE = 0, 1, 2
-#: Patch numbers: each is one surface with smooth normals of its own.
-_FRONT, _BACK, _WALL, _FRONT_BEVEL, _BACK_BEVEL = range(5)
-
-#: Steps a bevel gets at least where strokes are thinner than it is wide, so that their ridges keep their height.
-_RIDGE_STEPS = 10
+#: Patches: each is one surface with smooth normals of its own. Runs of the bevels and walls follow.
+_FRONT, _BACK, _RUNS = 0, 1, 2
 #: Share of the depth that bevels may take, so that a side wall is always left.
 _MAX_BEVEL_SHARE = 0.98
-_ROUND_SEGMENTS = 24
-#: Points nearer than this to the line of their neighbours are left out of moved contours, as a share of the size.
-_SIMPLIFY = 2e-5
 MAX_TRIANGLES = 2_000_000
 
 
@@ -45,177 +41,260 @@ class Bevel:
     sides: Literal["none", "front", "back", "both"] = "both"
 
 
+@dataclass(frozen=True, slots=True, eq=False)
+class Plate:
+    """An outline and, once a bevel was asked for, its diagram."""
+
+    outline: Outline
+    diagram: Diagram | None
+
+    @classmethod
+    def of(cls, contours: Sequence[Contour], bevelled: bool) -> Plate | None:
+        """The plate of filled contours (non-zero rule); None if nothing is filled."""
+        outline = outline_of(contours)
+        if outline is None or not bevelled:
+            return None if outline is None else cls(outline, None)
+        try:
+            return cls(outline, diagram_of(outline))
+        except DiagramError:
+            # Features of a few steps of the grid: on a coarser one they are gone.
+            outline = coarser(outline)
+            return None if outline is None else cls(outline, diagram_of(outline))
+
+
 class _Builder:
-    """Collects vertices, triangles and their corner normals."""
+    """Collects triangles over points that stand at certain heights."""
 
     def __init__(self) -> None:
         self._vertices: list[Points] = []
-        self._triangles: list[NDArray[np.int32]] = []
-        self._normals: list[NDArray[np.float64]] = []
-        self._parts: list[tuple[int, int, int]] = []
+        self._triangles: list[NDArray[np.int64]] = []
+        self._normals: list[Points] = []
+        self._parts: list[NDArray[np.int32]] = []
+        self._patches: list[NDArray[np.int32]] = []
         self.count = 0
 
-    def level(self, contours: list[Points], z: float) -> int:
-        """Add the points of a contour set at a height; gives the number of its first vertex."""
+    def stand(self, points: Points, z: Points | float) -> int:
+        """Add points [n, 2] at heights; gives the number of the first."""
         first = self.count
-        for points in contours:
-            self._vertices.append(np.column_stack([points, np.full(len(points), z)]))
-            self.count += len(points)
+        self._vertices.append(np.column_stack([points, np.broadcast_to(z, len(points))]))
+        self.count += len(points)
         return first
 
-    def add(self, triangles: NDArray[np.int32], normals: NDArray[np.float64], part: int, patch: int) -> None:
-        """Add triangles [T, 3] with corner normals [T, 3, 3]."""
+    def add(
+        self, triangles: NDArray[np.int64], normals: Points, part: int, patches: NDArray[np.int64] | int, flip: bool
+    ) -> None:
+        """Add triangles [T, 3] with corner normals [T, 3, 3]; flip turns them to the back."""
         if len(triangles):
-            self._triangles.append(triangles.astype(np.int32))
+            if flip:
+                triangles, normals = triangles[:, ::-1], normals[:, ::-1]
+            self._triangles.append(triangles)
             self._normals.append(normals)
-            self._parts.append((len(triangles), part, patch))
+            self._parts.append(np.full(len(triangles), part, np.int32))
+            self._patches.append(np.broadcast_to(patches, len(triangles)).astype(np.int32))
 
-    def mesh(self, centre: tuple[float, float]) -> Mesh:
-        """The solid with ``centre`` of the plane moved to the origin."""
-        vertices = np.concatenate(self._vertices) - (*centre, 0.0)
-        counts = [count for count, _, _ in self._parts]
+    def mesh(self) -> Mesh:
+        """All of it, without points that nothing uses."""
+        vertices = np.concatenate(self._vertices)
+        triangles = np.concatenate(self._triangles)
+        # A face whose corners are one has shrunk to a line.
+        used, numbers = np.unique(triangles, return_inverse=True)
         return Mesh(
-            vertices=np.ascontiguousarray(vertices),
-            triangles=np.ascontiguousarray(np.concatenate(self._triangles)),
+            vertices=np.ascontiguousarray(vertices[used]),
+            triangles=np.ascontiguousarray(numbers.reshape(-1, 3).astype(np.int32)),
             normals=np.ascontiguousarray(np.concatenate(self._normals), dtype=np.float32),
-            parts=np.repeat([part for _, part, _ in self._parts], counts).astype(np.int32),
-            patches=np.repeat([patch for _, _, patch in self._parts], counts).astype(np.int32),
+            parts=np.concatenate(self._parts),
+            patches=np.concatenate(self._patches),
             closed=True,
         )
 
 
-def _cap(contours: list[Points], first: int) -> NDArray[np.int32]:
-    return np.asarray(manifold3d.triangulate(contours, allow_convex=False), dtype=np.int32).reshape(-1, 3) + first
+def _loops(rim: NDArray[np.int64]) -> list[NDArray[np.int64]]:
+    """Closed loops of directed edges [R, 2]."""
+    following: dict[int, list[int]] = {}
+    for a, b in rim.tolist():
+        following.setdefault(a, []).append(b)
+    loops = []
+    while following:
+        start, loop = next(iter(following)), []
+        at = start
+        while True:
+            loop.append(at)
+            ways = following[at]
+            after = ways.pop()
+            if not ways:
+                del following[at]
+            at = after
+            if at == start or at not in following:
+                break
+        loops.append(np.array(loop, np.int64))
+    return loops
 
 
-def _walls(builder: _Builder, contours: list[Points], low: int, high: int, part: int, patch: int) -> None:
-    """Upright quads between one contour set at two heights (numbers of its first vertices)."""
-    _, normals2 = edge_normals(contours)
-    starts, ends = [], []
-    at = 0
-    for points in contours:
-        index = np.arange(len(points))
-        starts.append(at + index)
-        ends.append(at + np.roll(index, -1))
-        at += len(points)
-    start, end = np.concatenate(starts), np.concatenate(ends)
-    normals = np.zeros((len(start), 2, 3))
-    normals[:, :, :2] = normals2
+def _filled(loops: list[NDArray[np.int64]], points: Points) -> NDArray[np.int64]:
+    """Triangles [T, 3] over exactly the points that loops name."""
+    if not loops:
+        return np.empty((0, 3), np.int64)
+    found = np.asarray(manifold3d.triangulate([points[loop] for loop in loops], allow_convex=False), dtype=np.int64)
+    filled: NDArray[np.int64] = np.concatenate(loops)[found.reshape(-1, 3)]
+    return filled
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class _Side:
+    """A bevel seen from above, in units, ready to stand on the front or, upside down, on the back."""
+
+    bands: Bands
+    points: Points
+    bevels: list[tuple[Segment, NDArray[np.int64]]]  # strips from the foot up; the number of each that is no wall
+
+
+def _across(outward: Points, normal: tuple[tuple[float, float], tuple[float, float]], share: Points) -> Points:
+    """Normals [..., 3] from outward directions [..., 2] and how far [...] up a strip a point stands."""
+    (x0, z0), (x1, z1) = normal
+    across, up = x0 + (x1 - x0) * share, z0 + (z1 - z0) * share
+    length = np.hypot(across, up)
+    normals: Points = np.concatenate([outward * (across / length)[..., None], (up / length)[..., None]], axis=-1)
+    return normals
+
+
+def _raise(builder: _Builder, bands: Bands, points: Points, strips: list[Segment], levels: Points, edge: float, height: float, side: int) -> tuple[int, NDArray[np.int64]]:
+    """Put a bevel on one side (+1 front, -1 back), its foot ``edge`` from the middle.
+
+    Gives the number of the first of the points that stand at the foot, and how many times they stand before the top.
+    """
+    mirror = np.array([1.0, 1.0, float(side)])
+    stepped = any(strip.is_wall for strip in strips)
+    sloped = [strip for strip in strips if not strip.is_wall]
+    walls = [strip for strip in strips if strip.is_wall]
+    rises = np.array([0.0] + [strip.rise[1] for strip in sloped])
+    if stepped:
+        # Each step stands at a height of its own; below the first is the foot.
+        firsts = [builder.stand(points, side * (edge + height * rise)) for rise in rises]
+    else:
+        firsts = [builder.stand(points, side * (edge + height * np.interp(bands.distances, levels, rises)))] * len(rises)
+    patch = _RUNS + 2 * bands.runs + (0 if side > 0 else 1)
+    for number, strip in enumerate(sloped):
+        chosen = bands.bands == number
+        triangles = bands.triangles[chosen]
+        share = (bands.distances[triangles] - levels[number]) / (levels[number + 1] - levels[number])
+        normals = _across(bands.outward[chosen], strip.normal, np.clip(share, 0, 1)) * mirror
+        builder.add(triangles + firsts[number + 1], normals, BEVEL, patch[chosen], side < 0)
+    line_patch = _RUNS + 2 * bands.line_run + (0 if side > 0 else 1)
+    for number, _ in enumerate(walls):
+        chosen = bands.line_level == number
+        _wall(
+            builder, bands.lines[chosen], bands.line_outward[chosen], firsts[number], firsts[number + 1], BEVEL,
+            line_patch[chosen], side < 0,
+        )
+    face = _filled(_loops(bands.rim), points)
+    up = np.broadcast_to(mirror * (0, 0, 1), (len(face), 3, 3))
+    builder.add(face + firsts[-1], up, FACE, _FRONT if side > 0 else _BACK, side < 0)
+    return firsts[0]
+
+
+def _wall(builder: _Builder, lines: NDArray[np.int64], outward: Points, low: int, high: int, part: int, patch: NDArray[np.int64] | int, flip: bool) -> None:
+    """Upright quads over lines [K, 2] between two heights (numbers of their first points)."""
+    normals = np.concatenate([outward, np.zeros((len(outward), 2, 1))], axis=2)
     n0, n1 = normals[:, 0], normals[:, 1]
-    builder.add(np.column_stack([low + start, low + end, high + end]), np.stack([n0, n1, n1], axis=1), part, patch)
-    builder.add(np.column_stack([low + start, high + end, high + start]), np.stack([n0, n1, n0], axis=1), part, patch)
+    a, b = lines[:, 0], lines[:, 1]
+    builder.add(np.column_stack([low + a, low + b, high + b]), np.stack([n0, n1, n1], axis=1), part, patch, flip)
+    builder.add(np.column_stack([low + a, high + b, high + a]), np.stack([n0, n1, n0], axis=1), part, patch, flip)
 
 
-@dataclass(frozen=True, slots=True)
-class _Strip:
-    """One strip of a bevel seen from above: ring triangles over outer then inner points, or a wall of one contour."""
+def solid_of(plate: Plate, depth: float, bevel: Bevel, tolerance: float) -> Mesh:
+    """A closed solid of a plate, in its own place on the plane, from -depth / 2 to depth / 2 along z.
 
-    outer: list[Points]
-    inner: list[Points]
-    segment: Segment
-    triangles: NDArray[np.int32]
-    normals: NDArray[np.float64]
-
-
-def _strips(
-    ink: manifold3d.CrossSection, outline: list[Points], bevel: Bevel, height: float, simplify: float
-) -> list[_Strip]:
-    """The strips of the front bevel; the back takes the same ones upside down."""
-    steps = 1 if bevel.profile == "flat" else bevel.steps
-    inmost = ink.offset(-bevel.width, manifold3d.JoinType.Round, 2.0, _ROUND_SEGMENTS)
-    if len(inmost.to_polygons()) < len(outline):
-        steps = max(steps, _RIDGE_STEPS)
-    field = OutwardField(outline, bevel.width)
-    strips: list[_Strip] = []
-    outer = outline
-    for segment in bevel_profile(bevel.profile, steps, height / bevel.width):
-        if segment.is_wall:
-            strips.append(_Strip(outer, outer, segment, np.empty((0, 3), np.int32), np.empty((0, 3, 3))))
-            continue
-        moved = ink.offset(-bevel.width * segment.inset[1], manifold3d.JoinType.Round, 2.0, _ROUND_SEGMENTS)
-        inner = [np.asarray(points) for points in moved.simplify(simplify).to_polygons()]
-        if not inner:
-            break
-        points = np.concatenate(outer + inner)
-        triangles = np.asarray(
-            manifold3d.triangulate([*outer, *(ring[::-1] for ring in inner)], allow_convex=False), dtype=np.int32
-        ).reshape(-1, 3)
-        outer_count = sum(map(len, outer))
-        triangles = _unreverse(triangles, outer_count, inner)
-        directions = field.at(points[triangles])
-        across, up = (np.array(pair) for pair in zip(*segment.normal, strict=True))
-        which = (triangles >= outer_count).astype(np.intp)
-        normals = np.concatenate([directions * across[which][..., None], up[which][..., None]], axis=2)
-        strips.append(_Strip(outer, inner, segment, triangles, normals))
-        outer = inner
-    return strips
-
-
-def _unreverse(triangles: NDArray[np.int32], first: int, contours: list[Points]) -> NDArray[np.int32]:
-    """Renumber triangles over contours that were handed over backwards to the contours' own order."""
-    numbers = [np.arange(first)]
-    at = first
-    for points in contours:
-        numbers.append(np.arange(at + len(points) - 1, at - 1, -1))
-        at += len(points)
-    renumbered: NDArray[np.int32] = np.concatenate(numbers).astype(np.int32)[triangles]
-    return renumbered
-
-
-def _half(builder: _Builder, outline: list[Points], strips: list[_Strip], edge: float, height: float, side: int) -> int:
-    """One side of the solid from the side wall to its face; ``side`` is +1 for the front, -1 for the back.
-
-    ``edge`` is the distance of the bevel's foot from the middle. Gives the number of the first vertex at the foot.
+    Bevels stay inside the outline and inside the depth. tolerance (units) is how far ridges may be off. LimitError beyond MAX_TRIANGLES.
     """
-    mirror = np.array([1.0, 1.0, side])
-    patch = _FRONT_BEVEL if side > 0 else _BACK_BEVEL
-    foot = at = builder.level(outline, side * edge)
-    contours = outline
-    for strip in strips:
-        top = edge + height * strip.segment.rise[1]
-        upper = builder.level(strip.inner, side * top)
-        if strip.segment.is_wall:
-            low, high = (at, upper) if side > 0 else (upper, at)
-            _walls(builder, contours, low, high, BEVEL, patch)
-        else:
-            outer_count = sum(map(len, strip.outer))
-            triangles = np.where(
-                strip.triangles < outer_count, strip.triangles + at, strip.triangles - outer_count + upper
-            )
-            normals = strip.normals * mirror
-            if side < 0:
-                triangles, normals = triangles[:, ::-1], normals[:, ::-1]
-            builder.add(triangles, normals, BEVEL, patch)
-        at, contours = upper, strip.inner
-    cap = _cap(contours, at)
-    face_normals = np.broadcast_to(np.array([0.0, 0.0, side]), (len(cap), 3, 3))
-    builder.add(cap if side > 0 else cap[:, ::-1], face_normals, FACE, _FRONT if side > 0 else _BACK)
-    return foot
-
-
-def extrude(contours: list[Points], depth: float, bevel: Bevel) -> Mesh:
-    """A closed solid from filled contours (non-zero rule), its ink centre at the origin.
-
-    contours are [n, 2] float64 in units, y up; the solid stands from -depth / 2 to depth / 2 along z. Bevels stay
-    inside the outline and inside the depth, so the ink keeps its silhouette and its size. InputError if nothing is
-    filled, LimitError beyond ``MAX_TRIANGLES``.
-    """
-    ink = manifold3d.CrossSection(contours, manifold3d.FillRule.NonZero) if contours else manifold3d.CrossSection()
-    if ink.is_empty() or ink.area() <= 0:
-        raise InputError("the word has no visible ink; it may be made of spaces only", "word")
-    bounds = np.array(ink.bounds()).reshape(2, 2)
-    simplify = _SIMPLIFY * float((bounds[1] - bounds[0]).max())
-    outline = [np.asarray(points) for points in ink.to_polygons()]
+    outline, diagram = plate.outline, plate.diagram
     sides = {"none": 0, "front": 1, "back": 1, "both": 2}[bevel.sides] if bevel.width > 0 else 0
     height = min(bevel.width, _MAX_BEVEL_SHARE * depth / sides) if sides else 0.0
-    if sum(map(len, outline)) * (bevel.steps + 1) * 4 > MAX_TRIANGLES:
+    steps = 1 if bevel.profile == "flat" else bevel.steps
+    if len(outline.points) * (steps + 1) * 4 > MAX_TRIANGLES:
         raise LimitError("this much lettering with so many bevel steps exceeds two million triangles; use fewer steps")
-    strips = _strips(ink, outline, bevel, height, simplify) if sides else []
     builder = _Builder()
+    flat = outline.points * outline.step + outline.origin
+    count = len(flat)
+    rings = np.split(np.arange(count), np.flatnonzero(outline.following <= np.arange(count))[:-1] + 1)
+    corners = np.arange(count)
+    bands = None
+    if sides:
+        assert diagram is not None
+        strips = bevel_profile(bevel.profile, steps, height / bevel.width)
+        levels = np.array([0.0] + [strip.inset[1] for strip in strips if not strip.is_wall]) * bevel.width
+        bands = cut(outline, diagram, levels / outline.step, tolerance / outline.step)
+        points = bands.points * outline.step + outline.origin
+        corners = diagram.corners
     feet = {}
     for side, name in ((1, "front"), (-1, "back")):
-        own = strips if bevel.sides in (name, "both") else []
-        feet[side] = _half(builder, outline, own, depth / 2 - (height if own else 0.0), height, side)
-    _walls(builder, outline, feet[-1], feet[1], SIDE, _WALL)
-    centre = bounds.mean(axis=0)
-    return builder.mesh((float(centre[0]), float(centre[1])))
+        if bands is not None and bevel.sides in (name, "both"):
+            feet[side] = corners + _raise(builder, bands, points, strips, levels / outline.step, depth / 2 - height, height, side)
+            continue
+        first = builder.stand(flat, side * depth / 2)
+        face = _filled(list(rings), flat)
+        up = np.broadcast_to(np.array([0.0, 0.0, side]), (len(face), 3, 3))
+        builder.add(face + first, up, FACE, _FRONT if side > 0 else _BACK, side < 0)
+        feet[side] = first + np.arange(count)
+    low, high = feet[-1], feet[1]
+    normals = np.concatenate([outline.normals, np.zeros((count, 2, 1))], axis=2)
+    n0, n1 = normals[:, 0], normals[:, 1]
+    a, b = np.arange(count), outline.following
+    run = _RUNS + (2 * (int(bands.runs.max(initial=0)) + 1) if bands is not None else 0)
+    patch = run + _wall_runs(outline)
+    builder.add(np.column_stack([low[a], low[b], high[b]]), np.stack([n0, n1, n1], axis=1), SIDE, patch, False)
+    builder.add(np.column_stack([low[a], high[b], high[a]]), np.stack([n0, n1, n0], axis=1), SIDE, patch, False)
+    return builder.mesh()
+
+
+def _wall_runs(outline: Outline) -> NDArray[np.int64]:
+    """Numbers of the smooth stretches between corners that the outline's edges belong to."""
+    run = np.zeros(len(outline.points), np.int64)
+    number = 0
+    first = 0
+    for ring in outline.loops():
+        own = np.arange(first, first + len(ring))
+        first += len(ring)
+        breaks = ~outline.smooth[own]
+        run[own] = number + np.cumsum(breaks)
+        if not breaks[0]:
+            # Before the first corner goes on what comes after the last one.
+            run[own[run[own] == number]] = run[own[-1]]
+        number = int(run[own].max()) + 1
+    return run
+
+
+def joined(solids: Sequence[tuple[Mesh, float, float]], centre: tuple[float, float]) -> Mesh:
+    """One mesh of solids moved along x and y, with ``centre`` of the plane at the origin."""
+    first = 0
+    patch = 0
+    vertices, triangles, patches = [], [], []
+    for mesh, x, y in solids:
+        vertices.append(mesh.vertices + (x - centre[0], y - centre[1], 0.0))
+        triangles.append(mesh.triangles + np.int32(first))
+        patches.append(mesh.patches + np.int32(patch))
+        first += len(mesh.vertices)
+        patch += int(mesh.patches.max(initial=0)) + 1
+    return Mesh(
+        np.concatenate(vertices),
+        np.concatenate(triangles),
+        np.concatenate([mesh.normals for mesh, _, _ in solids]),
+        np.concatenate([mesh.parts for mesh, _, _ in solids]),
+        np.concatenate(patches),
+        True,
+    )
+
+
+def extrude(contours: Sequence[Points | Contour], depth: float, bevel: Bevel, tolerance: float = 0.0) -> Mesh:
+    """A closed solid from filled contours (non-zero rule), its ink centre at the origin.
+
+    contours are in units, y up, or [n, 2] float64 points of which nothing more is known. tolerance (units; 0: a five-thousandth
+    of the ink) is how far ridges may be off. InputError if nothing is filled.
+    """
+    known = [one if isinstance(one, Contour) else Contour.of_polyline(np.asarray(one, np.float64)) for one in contours]
+    plate = Plate.of(known, bevel.width > 0 and bevel.sides != "none")
+    if plate is None:
+        raise InputError("the word has no visible ink; it may be made of spaces only", "word")
+    low, high = plate.outline.bounds
+    centre = (low + high) / 2
+    solid = solid_of(plate, depth, bevel, tolerance or float((high - low).max()) / 5000)
+    return joined([(solid, 0.0, 0.0)], (float(centre[0]), float(centre[1])))

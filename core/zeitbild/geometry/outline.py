@@ -1,0 +1,269 @@
+"""Filled contours as one clean outline on a grid of whole numbers: nothing crosses, ink lies to the left of every edge.
+
+The grid is so fine that it moves nothing that can be seen, and whole numbers are what exact geometry needs.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import manifold3d
+import numpy as np
+from numpy.typing import NDArray
+
+from zeitbild.geometry.curves import Contour, Points
+from zeitbild.kernels import kernel
+
+#: Steps of the grid across the larger side of the ink.
+GRID = 1 << 23
+#: Directions at a point that differ by less belong to one curve.
+_SMOOTH_DEGREES = 15.0
+_SMOOTH_COSINE = math.cos(math.radians(_SMOOTH_DEGREES))
+#: How often contours are united anew if rounding made some of them cross.
+_TRIES = 3
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Outline:
+    """Closed contours, one after the other; edge k goes from point k to point following[k].
+
+    points [n, 2] float64, whole numbers; a point's place in units is origin + points * step. normals [n, 2, 2]: outward
+    unit directions of the true curve at the start and the end of edge k. smooth [n]: the outline has no corner at point k.
+    """
+
+    points: Points
+    following: NDArray[np.int64]
+    normals: Points
+    smooth: NDArray[np.bool_]
+    origin: Points
+    step: float
+
+    @property
+    def bounds(self) -> Points:
+        """Lower left and upper right corner in units [2, 2]."""
+        corners: Points = np.stack([self.points.min(axis=0), self.points.max(axis=0)]) * self.step + self.origin
+        return corners
+
+    def loops(self) -> list[Points]:
+        """Each contour's points, in the outline's order."""
+        ends = np.flatnonzero(self.following <= np.arange(len(self.following))) + 1
+        return np.split(self.points, ends[:-1])
+
+
+@kernel
+def crossing(points, following):  # type: ignore[no-untyped-def]
+    """Whether any two edges meet other than at a common end, or a point lies on an edge; coordinates are whole numbers."""
+    count = points.shape[0]
+    low, high = np.empty(count), np.empty(count)
+    for k in range(count):
+        q = following[k]
+        low[k], high[k] = min(points[k, 0], points[q, 0]), max(points[k, 0], points[q, 0])
+    order = np.argsort(low, kind="mergesort")
+    for i in range(count):
+        k = order[i]
+        k2 = following[k]
+        ax, ay, bx, by = points[k, 0], points[k, 1], points[k2, 0], points[k2, 1]
+        low_y, high_y = min(ay, by), max(ay, by)
+        for j in range(i + 1, count):
+            m = order[j]
+            if low[m] > high[k]:
+                break
+            m2 = following[m]
+            cx, cy, dx, dy = points[m, 0], points[m, 1], points[m2, 0], points[m2, 1]
+            if max(cy, dy) < low_y or min(cy, dy) > high_y:
+                continue
+            # Products of whole numbers below 2^24 are exact in double precision.
+            side_c = (bx - ax) * (cy - ay) - (by - ay) * (cx - ax)
+            side_d = (bx - ax) * (dy - ay) - (by - ay) * (dx - ax)
+            side_a = (dx - cx) * (ay - cy) - (dy - cy) * (ax - cx)
+            side_b = (dx - cx) * (by - cy) - (dy - cy) * (bx - cx)
+            if (side_c > 0) == (side_d > 0) and side_c != 0 and side_d != 0:
+                continue
+            if (side_a > 0) == (side_b > 0) and side_a != 0 and side_b != 0:
+                continue
+            # They meet: only in an end that both have?
+            shared = 0
+            if (ax == cx and ay == cy) or (ax == dx and ay == dy):
+                shared += 1
+            if (bx == cx and by == cy) or (bx == dx and by == dy):
+                shared += 1
+            zeros = (side_a == 0) + (side_b == 0) + (side_c == 0) + (side_d == 0)
+            if shared == 1 and zeros <= 2:
+                continue
+            if shared == 1 and zeros == 4 and (bx - ax) * (dx - cx) + (by - ay) * (dy - cy) > 0:
+                # In one line, one behind the other.
+                continue
+            return True
+    return False
+
+
+def _cleaned(rings: list[Points]) -> list[Points]:
+    """Rings on the grid without doubled points, points in a straight line and rings that enclose nothing."""
+    clean = []
+    for ring in rings:
+        points = np.round(ring)
+        while len(points) >= 3:
+            # Doubled points first: of two that are one, both would seem to lie in line.
+            points = points[(points != np.roll(points, 1, axis=0)).any(axis=1)]
+            before, after = points - np.roll(points, 1, axis=0), np.roll(points, -1, axis=0) - points
+            turning = before[:, 0] * after[:, 1] != before[:, 1] * after[:, 0]
+            if turning.all():
+                break
+            points = points[turning]
+        if len(points) >= 3:
+            clean.append(points)
+    return clean
+
+
+def _following(rings: list[Points]) -> NDArray[np.int64]:
+    following = []
+    at = 0
+    for ring in rings:
+        following.append(at + np.roll(np.arange(len(ring)), -1))
+        at += len(ring)
+    return np.concatenate(following).astype(np.int64)
+
+
+def _snapped(rings: list[Points]) -> list[Points]:
+    """Rings rounded so that nothing crosses (snap rounding)."""
+    import shapely  # needed for one outline in thousands
+
+    def polygons(positive: bool) -> list[shapely.Polygon]:
+        return [
+            shapely.make_valid(shapely.Polygon(ring))
+            for ring in rings
+            if (shapely.LinearRing(ring).is_ccw if len(ring) >= 3 else False) == positive
+        ]
+
+    solid = shapely.union_all(polygons(True), grid_size=1.0)
+    solid = shapely.difference(solid, shapely.union_all(polygons(False), grid_size=1.0), grid_size=1.0)
+    found = []
+    for part in shapely.get_parts(solid):
+        if part.geom_type != "Polygon":
+            continue
+        part = shapely.geometry.polygon.orient(part)
+        found += [np.asarray(ring.coords)[:-1] for ring in (part.exterior, *part.interiors)]
+    return _cleaned(found)
+
+
+def _edge_keys(start: Points, end: Points) -> NDArray[np.void]:
+    rows = np.ascontiguousarray(np.column_stack([start, end]).astype(np.int64))
+    return rows.view(np.dtype((np.void, rows.itemsize * 4))).reshape(-1)
+
+
+@kernel
+def _match(starts, ends, from_starts, from_ends, from_normals, lost, out):  # type: ignore[no-untyped-def]
+    """Directions at the ends of edges that are pieces of others, or lie within rounding of them."""
+    for n in range(lost.shape[0]):
+        k = lost[n]
+        ax, ay, bx, by = starts[k, 0], starts[k, 1], ends[k, 0], ends[k, 1]
+        ex, ey = bx - ax, by - ay
+        length = math.sqrt(ex * ex + ey * ey)
+        mx, my = (ax + bx) / 2, (ay + by) / 2
+        best, found, backwards = 1e300, -1, False
+        for s in range(from_starts.shape[0]):
+            cx, cy = from_starts[s, 0], from_starts[s, 1]
+            dx, dy = from_ends[s, 0] - cx, from_ends[s, 1] - cy
+            square = dx * dx + dy * dy
+            if square == 0.0:
+                continue
+            t = min(1.0, max(0.0, ((mx - cx) * dx + (my - cy) * dy) / square))
+            gx, gy = mx - cx - t * dx, my - cy - t * dy
+            along = (dx * ex + dy * ey) / (math.sqrt(square) * max(length, 1e-300))
+            # Lying beside counts, and so does leaning: short edges may lie near many.
+            far = math.sqrt(gx * gx + gy * gy) + length * (1.0 - abs(along))
+            if far < best:
+                best, found, backwards = far, s, along < 0.0
+        if found < 0:
+            continue
+        cx, cy = from_starts[found, 0], from_starts[found, 1]
+        dx, dy = from_ends[found, 0] - cx, from_ends[found, 1] - cy
+        square = dx * dx + dy * dy
+        sign = -1.0 if backwards else 1.0
+        for end in range(2):
+            x, y = (ax, ay) if end == 0 else (bx, by)
+            t = min(1.0, max(0.0, ((x - cx) * dx + (y - cy) * dy) / square))
+            nx = (1 - t) * from_normals[found, 0, 0] + t * from_normals[found, 1, 0]
+            ny = (1 - t) * from_normals[found, 0, 1] + t * from_normals[found, 1, 1]
+            size = max(math.sqrt(nx * nx + ny * ny), 1e-12)
+            out[k, end, 0], out[k, end, 1] = sign * nx / size, sign * ny / size
+
+
+def _directions(starts: Points, ends: Points, sources: Sequence[Contour]) -> Points:
+    """Outward directions at both ends of the outline's edges, found again on the contours that it was made of."""
+    from_starts = np.concatenate([contour.points for contour in sources])
+    from_ends = np.concatenate([np.roll(contour.points, -1, axis=0) for contour in sources])
+    from_normals = np.concatenate([contour.normals for contour in sources])
+    out = np.empty((len(starts), 2, 2))
+    known = {key.tobytes(): number for number, key in enumerate(_edge_keys(from_starts, from_ends))}
+    forwards, backwards = _edge_keys(starts, ends), _edge_keys(ends, starts)
+    lost = []
+    for number in range(len(starts)):
+        source = known.get(forwards[number].tobytes())
+        if source is not None:
+            out[number] = from_normals[source]
+            continue
+        source = known.get(backwards[number].tobytes())
+        if source is not None:
+            out[number] = -from_normals[source, ::-1]
+            continue
+        lost.append(number)
+    if lost:
+        along = ends - starts
+        length = np.maximum(np.hypot(along[:, 0], along[:, 1]), 1e-300)[:, None]
+        flat = np.column_stack([along[:, 1], -along[:, 0]]) / length
+        chosen = np.array(lost)
+        out[chosen] = flat[chosen, None]
+        _match(starts, ends, from_starts, from_ends, from_normals, chosen, out)
+        # What leans far from its own edge was not found: it is a piece that rounding made.
+        wrong = (out[chosen] * flat[chosen, None]).sum(axis=2).min(axis=1) < 0.5
+        out[chosen[wrong]] = flat[chosen[wrong], None]
+    return out
+
+
+def outline_of(contours: Sequence[Contour]) -> Outline | None:
+    """The outline of what contours fill by the non-zero rule; None if they fill nothing."""
+    contours = [contour for contour in contours if len(contour.points) >= 3]
+    if not contours:
+        return None
+    low = np.min([contour.points.min(axis=0) for contour in contours], axis=0)
+    high = np.max([contour.points.max(axis=0) for contour in contours], axis=0)
+    extent = float((high - low).max())
+    if not extent > 0:
+        return None
+    step = extent / GRID
+    sources = [Contour(np.round((contour.points - low) / step), contour.normals) for contour in contours]
+    rings = [contour.points for contour in sources]
+    for attempt in range(_TRIES + 1):
+        if attempt == _TRIES:
+            rings = _snapped(rings)
+        else:
+            ink = manifold3d.CrossSection(rings, manifold3d.FillRule.NonZero)
+            rings = _cleaned([np.asarray(ring) for ring in ink.to_polygons()])
+        if not rings:
+            return None
+        points, following = np.concatenate(rings), _following(rings)
+        if not crossing(points, following):
+            break
+    normals = _directions(points, points[following], sources)
+    before = np.empty((len(points), 2))
+    before[following] = normals[:, 1]
+    smooth = (before * normals[:, 0]).sum(axis=1) > _SMOOTH_COSINE
+    mean = before + normals[:, 0]
+    mean /= np.maximum(np.hypot(mean[:, 0], mean[:, 1]), 1e-12)[:, None]
+    normals[smooth, 0] = mean[smooth]
+    ending = smooth[following]
+    normals[ending, 1] = mean[following[ending]]
+    return Outline(points, following, normals, smooth, low, step)
+
+
+def coarser(outline: Outline) -> Outline | None:
+    """The same outline on a grid of a sixteenth as many steps."""
+    loops = outline.loops()
+    normals = np.split(outline.normals, np.cumsum([len(loop) for loop in loops])[:-1])
+    step = 16 * outline.step
+    return outline_of(
+        [Contour(np.round(loop / 16) * step + outline.origin, own) for loop, own in zip(loops, normals, strict=True)]
+    )
