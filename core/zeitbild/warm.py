@@ -55,7 +55,8 @@ def compile_tiles() -> None:
     from zeitbild.render.visibility import rasterise
 
     snapshot = _snapshot()
-    scene, camera = stage_of(snapshot).scene, snapshot.camera
+    built = snapshot.built(QUALITIES["check"])
+    scene, camera = stage_of(built).scene, snapshot.camera
     for name in ("check", "final"):
         with PARALLEL:
             rasterise(

@@ -17,8 +17,24 @@ MAX_DOCUMENT_BYTES = 4 * 1024 * 1024
 #: Characters of a problem's message at most.
 _LONGEST = 500
 
+
+
+def _without_steps(raw: dict[str, Any]) -> dict[str, Any]:
+    """Version 2: solid bodies are as fine as the picture needs them, and no longer say in how many steps they turn."""
+    elements = raw.get("elements")
+    if isinstance(elements, list):
+        elements = [
+            {name: value for name, value in one.items() if name != "steps"}
+            if isinstance(one, dict) and one.get("kind") == "solid"
+            else one
+            for one in elements
+        ]
+        raw = {**raw, "elements": elements}
+    return {**raw, "version": 2}
+
+
 #: Upgrades by the version they start from; each returns the raw document of the next version.
-UPGRADES: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {}
+UPGRADES: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {1: _without_steps}
 
 
 def _message(error: dict[str, Any]) -> str:

@@ -10,7 +10,7 @@ from pydantic import Field
 
 from zeitbild.document.values import Identifier, Part, Placement, Point, Title, Turn
 from zeitbild.finishes import Finish
-from zeitbild.geometry.mesh import Mesh
+from zeitbild.geometry.form import Form
 from zeitbild.registry import Registry
 
 
@@ -54,17 +54,17 @@ class ElementBase(Part):
 
 @dataclass(frozen=True, slots=True)
 class ElementKind:
-    """A kind of element. ``build`` gives the mesh with its pivot (the ink centre) at the origin."""
+    """A kind of element. ``build`` gives the form with its pivot (the ink centre) at the origin."""
 
     name: str
     title: str
     parameters: type[ElementBase]
-    build: Any  # (parameters, AssetSource) -> Mesh
+    build: Any  # (parameters, AssetSource) -> Form
     order: int = 0
 
-    def mesh(self, element: ElementBase, assets: AssetSource) -> Mesh:
+    def form(self, element: ElementBase, assets: AssetSource) -> Form:
         """Geometry of one element; FontError, LimitError or InputError for what cannot be built."""
-        built: Mesh = self.build(element, assets)
+        built: Form = self.build(element, assets)
         return built
 
 

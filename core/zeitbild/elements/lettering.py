@@ -12,11 +12,11 @@ from zeitbild.elements.base import AssetSource, ElementBase, ElementKind, kinds
 from zeitbild.errors import FontError
 from zeitbild.finishes import Finish
 from zeitbild.fonts import SHIPPED
-from zeitbild.geometry.extrusion import Bevel, extrude
+from zeitbild.geometry.extrusion import Bevel
 from zeitbild.geometry.font import Face, open_face
-from zeitbild.geometry.mesh import Mesh
+from zeitbild.geometry.lettering_form import LetteringForm
 from zeitbild.geometry.profile import ProfileName
-from zeitbild.geometry.shaping import outlines, shape
+from zeitbild.geometry.shaping import shape
 
 #: An uploaded font is named by its content: ``asset:`` and its SHA-256.
 ASSET = "asset:"
@@ -84,8 +84,8 @@ def _face(font: str, assets: AssetSource) -> Face:
     return open_face(shipped.path.read_bytes(), shipped.title)
 
 
-def build(element: Lettering, assets: AssetSource) -> Mesh:
-    """Mesh of the word with its ink centre at the origin."""
+def build(element: Lettering, assets: AssetSource) -> LetteringForm:
+    """Form of the word with its ink centre at the origin."""
     face = _face(element.font, assets)
     placed = shape(
         element.word,
@@ -95,7 +95,7 @@ def build(element: Lettering, assets: AssetSource) -> Mesh:
         alignment=element.alignment,
     )
     bevel = Bevel(element.bevel_profile, element.bevel_width, element.bevel_steps, element.bevel_sides)
-    return extrude(outlines(placed, face, element.size), element.depth, bevel)
+    return LetteringForm.of(placed, face, element.size, element.depth, bevel)
 
 
 kinds.register(ElementKind("lettering", "Extruded lettering", Lettering, build))

@@ -2,16 +2,20 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
-from typing import Annotated, Any, Literal
+from dataclasses import dataclass, field
+from typing import Any, Literal
 
+import numpy as np
+from numpy.typing import NDArray
 from pydantic import Field
 
 from zeitbild.document.values import choice, number
 from zeitbild.elements.base import AssetSource, ElementBase, ElementKind, kinds
 from zeitbild.finishes import Finish
 from zeitbild.geometry.mesh import Mesh
-from zeitbild.geometry.solids import ball, column, ring, rounded_box
+from zeitbild.geometry.solids import ball, column, ring, rounded_box, steps_for
 
 
 class Solid(ElementBase):
@@ -58,18 +62,12 @@ class Solid(ElementBase):
         when={"shape": ["box", "column"]},
         help="Radius of its edges; it ends where nothing straight is left.",
     )
-    steps: Annotated[int, Field(ge=2, le=64)] = Field(
-        default=12,
-        title="Fineness",
-        description="Steps of a quarter turn.",
-        json_schema_extra={"x-group": "Body", "x-step": 1, "x-slider": [2, 32]},
-    )
     surface: Finish = Field(default_factory=Finish, title="Surface", json_schema_extra={"x-group": "Finish"})
 
     def geometry_parameters(self) -> dict[str, Any]:
         """Everything that shapes the mesh."""
         return self.model_dump(
-            include={"kind", "shape", "width", "height", "depth", "top", "thickness", "rounding", "steps"}
+            include={"kind", "shape", "width", "height", "depth", "top", "thickness", "rounding"}
         )
 
     def finishes(self) -> Sequence[Finish]:
@@ -77,15 +75,60 @@ class Solid(ElementBase):
         return (self.surface,)
 
 
-def build(element: Solid, assets: AssetSource) -> Mesh:
-    """Mesh of the body with its middle at the origin."""
-    if element.shape == "box":
-        return rounded_box(element.width, element.height, element.depth, element.rounding, element.steps)
-    if element.shape == "ball":
-        return ball(element.width, element.height, element.depth, element.steps)
-    if element.shape == "ring":
-        return ring(element.width, element.thickness, element.depth, element.steps)
-    return column(element.width, element.top, element.height, element.depth, element.rounding, element.steps)
+@dataclass(frozen=True, slots=True, eq=False)
+class SolidForm:
+    """A body about its middle; see ``form.Form``."""
+
+    element: Solid
+    _meshes: dict[tuple[int, int], Mesh] = field(default_factory=dict)
+
+    @property
+    def bounds(self) -> NDArray[np.float64]:
+        """See ``Form.bounds``."""
+        own = self.element
+        wide = own.width * (max(1.0, own.top) if own.shape == "column" else 1.0)
+        high = min(own.thickness, own.width / 2) if own.shape == "ring" else own.height
+        half = np.array([wide, high, own.depth * wide / own.width]) / 2
+        return np.stack([-half, half])
+
+    @property
+    def radius(self) -> float:
+        """See ``Form.radius``."""
+        x, y, z = self.bounds[1]
+        if self.element.shape in ("ball", "ring"):
+            return float(max(x, y, z) if self.element.shape == "ball" else math.hypot(max(x, z), y))
+        return float(math.hypot(x, y, z) if self.element.shape == "box" else math.hypot(max(x, z), y))
+
+    def at(self, tolerance: float) -> Mesh:
+        """See ``Form.at``."""
+        own = self.element
+        _, high, _ = self.bounds[1]
+        small = high if own.shape == "ring" else min(own.rounding, float(self.bounds[1].min()))
+        # Along rounded edges nothing is evened out: they are made finer instead.
+        steps = (
+            steps_for(float(self.bounds[1].max()), tolerance),
+            steps_for(small, tolerance if own.shape == "ring" else tolerance / 3),
+        )
+        made = self._meshes.get(steps)
+        if made is None:
+            made = self._meshes[steps] = _mesh(own, *steps)
+        return made
+
+
+def _mesh(own: Solid, steps: int, fine: int) -> Mesh:
+    """The body by the steps of a quarter turn, of all of it and of its tube or its rounded edges."""
+    if own.shape == "box":
+        return rounded_box(own.width, own.height, own.depth, own.rounding, fine)
+    if own.shape == "ball":
+        return ball(own.width, own.height, own.depth, steps)
+    if own.shape == "ring":
+        return ring(own.width, own.thickness, own.depth, steps, fine)
+    return column(own.width, own.top, own.height, own.depth, own.rounding, steps, fine)
+
+
+def build(element: Solid, assets: AssetSource) -> SolidForm:
+    """Form of the body with its middle at the origin."""
+    return SolidForm(element)
 
 
 kinds.register(ElementKind("solid", "Solid body", Solid, build, 1))

@@ -7,7 +7,7 @@ depends on the distance alone. Neighbouring faces share their edges, so that the
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 
 import manifold3d
@@ -50,7 +50,10 @@ class Plate:
 
     @classmethod
     def of(cls, contours: Sequence[Contour], bevelled: bool) -> Plate | None:
-        """The plate of filled contours (non-zero rule); None if nothing is filled."""
+        """The plate of filled contours (non-zero rule); None if nothing is filled.
+
+        InputError if its outline cannot be bevelled.
+        """
         outline = outline_of(contours)
         if outline is None or not bevelled:
             return None if outline is None else cls(outline, None)
@@ -59,7 +62,15 @@ class Plate:
         except DiagramError:
             # Features of a few steps of the grid: on a coarser one they are gone.
             outline = coarser(outline)
+        try:
             return None if outline is None else cls(outline, diagram_of(outline))
+        except DiagramError:
+            raise InputError("these outlines are too tangled for a bevel; set its width to 0", "bevel_width") from None
+
+    def scaled(self, scale: float) -> Plate:
+        """The plate in other units."""
+        outline = self.outline
+        return Plate(replace(outline, origin=outline.origin * scale, step=outline.step * scale), self.diagram)
 
 
 class _Builder:
@@ -139,15 +150,6 @@ def _filled(loops: list[NDArray[np.int64]], points: Points) -> NDArray[np.int64]
     return filled
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class _Side:
-    """A bevel seen from above, in units, ready to stand on the front or, upside down, on the back."""
-
-    bands: Bands
-    points: Points
-    bevels: list[tuple[Segment, NDArray[np.int64]]]  # strips from the foot up; the number of each that is no wall
-
-
 def _across(outward: Points, normal: tuple[tuple[float, float], tuple[float, float]], share: Points) -> Points:
     """Normals [..., 3] from outward directions [..., 2] and how far [...] up a strip a point stands."""
     (x0, z0), (x1, z1) = normal
@@ -157,10 +159,10 @@ def _across(outward: Points, normal: tuple[tuple[float, float], tuple[float, flo
     return normals
 
 
-def _raise(builder: _Builder, bands: Bands, points: Points, strips: list[Segment], levels: Points, edge: float, height: float, side: int) -> tuple[int, NDArray[np.int64]]:
+def _raise(builder: _Builder, bands: Bands, points: Points, strips: list[Segment], levels: Points, edge: float, height: float, side: int) -> int:
     """Put a bevel on one side (+1 front, -1 back), its foot ``edge`` from the middle.
 
-    Gives the number of the first of the points that stand at the foot, and how many times they stand before the top.
+    Gives the number of the first of the points that stand at the foot.
     """
     mirror = np.array([1.0, 1.0, float(side)])
     stepped = any(strip.is_wall for strip in strips)

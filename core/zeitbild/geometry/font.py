@@ -1,4 +1,4 @@
-"""Font faces: opening them safely and drawing their glyphs as closed polylines."""
+"""Font faces: opening them safely and drawing their glyphs as closed contours."""
 
 from __future__ import annotations
 
@@ -11,59 +11,57 @@ import numpy as np
 import uharfbuzz as hb
 from fontTools.pens.basePen import BasePen
 from fontTools.ttLib import TTFont, TTLibError
-from numpy.typing import NDArray
 
 from zeitbild.errors import FontError
+from zeitbild.geometry.curves import Contour, CurvedContour
 
 MAX_FONT_BYTES = 30 * 1024 * 1024
-#: Largest distance between a curve and the polyline that stands for it, in em.
-FLATNESS = 0.0008
-_MAX_PIECES = 64
+#: Glyphs kept as polylines, at all their finenesses.
+_MOST_FLAT = 1024
 # Oddities of fonts that can be read all the same are nobody's business here.
 logging.getLogger("fontTools").setLevel(logging.CRITICAL)
 
 _SIGNATURES = (b"\x00\x01\x00\x00", b"OTTO", b"true", b"ttcf")
 
 
-class _Polylines(BasePen):  # type: ignore[misc]  # fontTools has no types
-    """Collects contours as polylines in font units; curves are cut evenly, finely enough for ``tolerance``."""
+class _Curves(BasePen):  # type: ignore[misc]  # fontTools has no types
+    """Collects closed contours of cubic curves in font units; lines are curves that are straight."""
 
-    def __init__(self, tolerance: float) -> None:
+    def __init__(self) -> None:
         super().__init__(None)
-        self.contours: list[NDArray[np.float64]] = []
-        self._tolerance = tolerance
-        self._points: list[tuple[float, float]] = []
+        self.contours: list[CurvedContour] = []
+        self._curves: list[tuple[tuple[float, float], ...]] = []
+        self._straight: list[bool] = []
+        self._start = self._at = (0.0, 0.0)
 
     def _moveTo(self, pt: tuple[float, float]) -> None:
-        self._points = [pt]
+        self._start = self._at = pt
 
     def _lineTo(self, pt: tuple[float, float]) -> None:
-        self._points.append(pt)
+        if pt != self._at:
+            self._curves.append((self._at, self._at, pt, pt))
+            self._straight.append(True)
+            self._at = pt
 
     def _curveToOne(self, c1: tuple[float, float], c2: tuple[float, float], end: tuple[float, float]) -> None:
-        a, b, c, d = (np.array(point, dtype=np.float64) for point in (self._points[-1], c1, c2, end))
-        # A chord over a parameter step h is off by at most h^2 / 8 times the second derivative, which for a cubic is
-        # at most 6 times its largest second difference: pieces = sqrt(6/8 bend / tolerance).
-        bend = max(np.hypot(*(a - 2 * b + c)), np.hypot(*(b - 2 * c + d)))
-        pieces = int(np.clip(np.ceil(np.sqrt(0.75 * bend / self._tolerance)), 1, _MAX_PIECES))
-        t = np.arange(1, pieces + 1)[:, None] / pieces
-        s = 1 - t
-        curve = s**3 * a + 3 * s * s * t * b + 3 * s * t * t * c + t**3 * d
-        self._points.extend((float(x), float(y)) for x, y in curve)
+        if c1 == self._at and c2 == end:
+            self._lineTo(end)
+        elif not self._at == c1 == c2 == end:
+            self._curves.append((self._at, c1, c2, end))
+            self._straight.append(False)
+            self._at = end
 
     def _closePath(self) -> None:
-        points = np.array(self._points, dtype=np.float64).reshape(-1, 2)
-        self._points = []
-        if len(points) and np.array_equal(points[0], points[-1]):
-            points = points[:-1]
-        if len(points) >= 3:
-            self.contours.append(points)
+        self._lineTo(self._start)
+        if len(self._curves) >= 2:
+            self.contours.append(CurvedContour(np.array(self._curves, np.float64), np.array(self._straight, bool)))
+        self._curves, self._straight = [], []
 
     _endPath = _closePath
 
 
 class Face:
-    """An opened font. Immutable but for its glyph cache, which only ever gains entries."""
+    """An opened font. Immutable but for what it keeps of its glyphs."""
 
     def __init__(self, data: bytes, label: str) -> None:
         self.label = label
@@ -75,15 +73,27 @@ class Face:
         extents = self.font.get_font_extents("ltr")
         #: Distance of two baselines in em, as the font asks for it.
         self.line_height = (extents.ascender - extents.descender + extents.line_gap) / self.units_per_em or 1.2
-        self._glyphs: dict[int, tuple[NDArray[np.float64], ...]] = {}
+        self._curved: dict[int, tuple[CurvedContour, ...]] = {}
+        self._flat: dict[tuple[int, float], tuple[Contour, ...]] = {}
 
-    def contours(self, glyph: int) -> tuple[NDArray[np.float64], ...]:
-        """Closed contours of a glyph, each [n, 2] float64 in font units, filled by the non-zero rule."""
-        known = self._glyphs.get(glyph)
+    def curves(self, glyph: int) -> tuple[CurvedContour, ...]:
+        """Closed contours of a glyph in font units, filled by the non-zero rule."""
+        known = self._curved.get(glyph)
         if known is None:
-            pen = _Polylines(FLATNESS * self.units_per_em)
+            pen = _Curves()
             self.font.draw_glyph_with_pen(glyph, pen)
-            known = self._glyphs[glyph] = tuple(pen.contours)
+            known = self._curved[glyph] = tuple(pen.contours)
+        return known
+
+    def contours(self, glyph: int, tolerance: float) -> tuple[Contour, ...]:
+        """The same as polylines that stay within ``tolerance`` (em) of the curves."""
+        key = (glyph, tolerance)
+        known = self._flat.get(key)
+        if known is None:
+            known = tuple(curve.flattened(tolerance * self.units_per_em) for curve in self.curves(glyph))
+            if len(self._flat) >= _MOST_FLAT:
+                self._flat.clear()
+            self._flat[key] = known
         return known
 
 

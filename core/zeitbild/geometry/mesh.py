@@ -27,6 +27,17 @@ class Mesh:
     patches: NDArray[np.int32]
     closed: bool
 
+    def at(self, tolerance: float) -> Mesh:
+        """This mesh: it is as fine as it is (see ``form.Form``)."""
+        return self
+
+    @property
+    def bounds(self) -> NDArray[np.float64]:
+        """Lowest and highest corner of the box around it [2, 3]."""
+        if not len(self.vertices):
+            return np.zeros((2, 3))
+        return np.stack([self.vertices.min(axis=0), self.vertices.max(axis=0)])
+
     @property
     def radius(self) -> float:
         """Distance of the farthest vertex from the pivot."""

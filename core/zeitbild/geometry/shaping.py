@@ -10,6 +10,7 @@ import uharfbuzz as hb
 from numpy.typing import NDArray
 
 from zeitbild.errors import FontError, InputError, LimitError
+from zeitbild.geometry.curves import Contour
 from zeitbild.geometry.font import Face
 
 MAX_CHARACTERS = 400
@@ -83,7 +84,11 @@ def shape(
     )
 
 
-def outlines(placed: tuple[PlacedGlyph, ...], face: Face, size: float) -> list[NDArray[np.float64]]:
-    """Closed contours of all placed glyphs, each [n, 2] float64 with the em ``size`` units large, y up."""
+def outlines(placed: tuple[PlacedGlyph, ...], face: Face, size: float, tolerance: float = 0.0005) -> list[Contour]:
+    """Closed contours of all placed glyphs in units, the em ``size`` units large, y up; tolerance in em."""
     scale = size / face.units_per_em
-    return [(contour + (glyph.x, glyph.y)) * scale for glyph in placed for contour in face.contours(glyph.glyph)]
+    return [
+        contour.moved(glyph.x, glyph.y, scale)
+        for glyph in placed
+        for contour in face.contours(glyph.glyph, tolerance)
+    ]

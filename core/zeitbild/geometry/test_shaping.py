@@ -75,7 +75,7 @@ class Shaping(unittest.TestCase):
         face = _face("lato-black")
         small, large = (outlines(shape("R", face), face, size) for size in (10, 20))
         for a, b in zip(small, large, strict=True):
-            np.testing.assert_allclose(2 * a, b)
+            np.testing.assert_allclose(2 * a.points, b.points)
 
 
 class FontsFromStrangers(unittest.TestCase):

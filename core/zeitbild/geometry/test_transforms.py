@@ -6,7 +6,6 @@ import unittest
 import numpy as np
 from scipy.spatial.transform import Rotation
 
-from zeitbild.geometry.contour_normals import OutwardField, edge_normals
 from zeitbild.geometry.profile import bevel_profile
 from zeitbild.geometry.transforms import placement, rotation
 
@@ -81,39 +80,3 @@ class Profiles(unittest.TestCase):
     def test_only_steps_have_walls(self) -> None:
         self.assertEqual([strip.is_wall for strip in bevel_profile("stepped", 2, 1.0)], [True, False, True, False])
         self.assertFalse(any(strip.is_wall for strip in bevel_profile("round", 4, 1.0)))
-
-
-class Outward(unittest.TestCase):
-    def setUp(self) -> None:
-        self.square = np.array([[0, 0], [10, 0], [10, 10], [0, 10]], dtype=float)
-
-    def test_corners_split_and_curves_run_on(self) -> None:
-        _, normals = edge_normals([self.square])
-        np.testing.assert_allclose(normals[0], [[0, -1], [0, -1]])
-        turn = np.linspace(0, 2 * np.pi, 60, endpoint=False)
-        ring = np.column_stack([np.cos(turn), np.sin(turn)])
-        _, smooth = edge_normals([ring])
-        np.testing.assert_allclose(smooth[:, 0], ring, atol=1e-9)
-
-    def test_holes_point_into_the_hole(self) -> None:
-        hole = self.square[::-1] * 0.5 + 2.5
-        _, normals = edge_normals([self.square, hole])
-        middles = (hole + np.roll(hole, -1, axis=0)) / 2
-        inwards = np.array([5, 5]) - middles
-        self.assertTrue(((normals[4:].mean(axis=1) * inwards).sum(axis=1) > 0).all())
-
-    def test_directions_inside_are_those_of_the_nearest_edge(self) -> None:
-        field = OutwardField([self.square], 2.0)
-        corners = np.array([[[4, 1], [6, 1], [5, 0.5]], [[9, 4], [9, 6], [9.5, 5]]], dtype=float)
-        directions = field.at(corners)
-        np.testing.assert_allclose(directions[0], [[0, -1]] * 3, atol=1e-12)
-        np.testing.assert_allclose(directions[1], [[1, 0]] * 3, atol=1e-12)
-
-    def test_the_fan_at_a_reentrant_corner_points_at_the_corner(self) -> None:
-        corner = np.array([[0, 0], [10, 0], [10, 10], [5, 10], [5, 5], [0, 5]], dtype=float)
-        field = OutwardField([corner], 3.0)
-        # Diagonally inwards from the re-entrant corner (5, 5).
-        directions = field.at(np.array([[[6, 4], [6.5, 4], [6, 3.5]]], dtype=float))
-        expected = np.array([[5, 5]]) - np.array([[6, 4], [6.5, 4], [6, 3.5]])
-        expected /= np.linalg.norm(expected, axis=1, keepdims=True)
-        np.testing.assert_allclose(directions[0], expected, atol=1e-9)

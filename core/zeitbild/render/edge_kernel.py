@@ -1,7 +1,8 @@
-"""Alpha of pixels that are covered in part, from so many samples that no eye and no 8-bit file tells it from exact.
+"""Alpha of pixels at edges: the exact area that triangles cover of them, so that no eye and no file tells it from the truth.
 
-They are a hundredth of a picture, and it is judged by them. Only coverage is counted: which surface is in front has been
-found before, and its share of the pixel is scaled.
+They are a hundredth of a picture, and it is judged by them. Triangles that lie side by side, as those of one surface do,
+cover the sum of what each covers. Where they lie over one another, which more samples than a sum show, coverage is
+counted from many samples. Which surface is in front has been found before, and its share of the pixel is scaled.
 """
 
 from __future__ import annotations
@@ -9,7 +10,7 @@ from __future__ import annotations
 import numba
 import numpy as np
 
-from zeitbild.kernels import parallel_kernel
+from zeitbild.kernels import kernel, parallel_kernel
 from zeitbild.render.sampling import sample_offsets
 from zeitbild.render.triangle_setup import TILE
 
@@ -20,19 +21,91 @@ _TILE = TILE
 _SHIFT, _MASK = TILE.bit_length() - 1, TILE - 1
 _ZERO, _SLACK, _TINY = np.float32(0), np.float32(1e-4), np.float32(1.4e-45)
 _IN, _OUT = np.uint8(1), np.uint8(0)
+#: A sum of areas is believed if the samples of the tile kernel saw at most so much less or more of the pixel.
+_LESS, _MORE = 0.02, 0.035
+#: What covers less of a pixel that no sample saw is left out: an eighth of a level of 255.
+_LEAST = 0.0005
 
 
 @parallel_kernel
-def sharpen_edges(order, scaled, boxes, starts, members, room, pixel, share, counts, marks, alpha):  # type: ignore[no-untyped-def]
+def spread_marks(order, columns, marks, spread):  # type: ignore[no-untyped-def]
+    """Mark in spread [H, W] the pixels marked in marks and those beside them: samples see all or nothing there, but
+    seldom the truth."""
+    height, width = marks.shape
+    for turn in numba.prange(order.shape[0]):
+        tile = order[turn]
+        x0, y0 = (tile % columns) * _TILE, (tile // columns) * _TILE
+        x1, y1 = min(width, x0 + _TILE), min(height, y0 + _TILE)
+        for y in range(y0, y1):
+            for x in range(x0, x1):
+                spread[y, x] = marks[y, x]
+        for y in range(max(0, y0 - 1), min(height, y1 + 1)):
+            for x in range(max(0, x0 - 1), min(width, x1 + 1)):
+                if marks[y, x] != 0:
+                    for v in range(max(y0, y - 1), min(y1, y + 2)):
+                        for u in range(max(x0, x - 1), min(x1, x + 2)):
+                            spread[v, u] = _IN
+
+
+@kernel
+def clipped_area(v0, f0, g0, v1, f1, g1, v2, f2, g2, ring, other):  # type: ignore[no-untyped-def]
+    """(area, x, y): how much of the unit square lies where v + f x + g y > 0 for all three, and that part's middle.
+
+    The square is cut by one line after the other (Sutherland and Hodgman 1974, Reentrant Polygon Clipping). ring and
+    other [8, 2] float64 are for its use.
+    """
+    ring[0, 0], ring[0, 1], ring[1, 0], ring[1, 1] = 0.0, 0.0, 1.0, 0.0
+    ring[2, 0], ring[2, 1], ring[3, 0], ring[3, 1] = 1.0, 1.0, 0.0, 1.0
+    count = 4
+    for side in range(3):
+        v, f, g = (v0, f0, g0) if side == 0 else ((v1, f1, g1) if side == 1 else (v2, f2, g2))
+        if v + min(f, 0.0) + min(g, 0.0) >= 0.0:
+            continue
+        kept = 0
+        ax, ay = ring[count - 1, 0], ring[count - 1, 1]
+        a = v + f * ax + g * ay
+        for k in range(count):
+            bx, by = ring[k, 0], ring[k, 1]
+            b = v + f * bx + g * by
+            if (a > 0.0) != (b > 0.0):
+                t = a / (a - b)
+                other[kept, 0], other[kept, 1] = ax + t * (bx - ax), ay + t * (by - ay)
+                kept += 1
+            if b > 0.0:
+                other[kept, 0], other[kept, 1] = bx, by
+                kept += 1
+            ax, ay, a = bx, by, b
+        count = kept
+        if count < 3:
+            return 0.0, 0.5, 0.5
+        for k in range(count):
+            ring[k, 0], ring[k, 1] = other[k, 0], other[k, 1]
+    area, x, y = 0.0, 0.0, 0.0
+    for k in range(1, count - 1):
+        ux, uy = ring[k, 0] - ring[0, 0], ring[k, 1] - ring[0, 1]
+        wx, wy = ring[k + 1, 0] - ring[0, 0], ring[k + 1, 1] - ring[0, 1]
+        own = (ux * wy - uy * wx) / 2
+        area += own
+        x += own * (ux + wx) / 3
+        y += own * (uy + wy) / 3
+    if area <= 0.0:
+        return 0.0, 0.5, 0.5
+    return area, ring[0, 0] + x / area, ring[0, 1] + y / area
+
+
+@parallel_kernel
+def sharpen_edges(  # type: ignore[no-untyped-def]
+    order, scaled, boxes, starts, members, room, pixel, triangle, share, where, counts, marks, alpha, depth
+):
     """Alpha [H, W] anew where marks [H, W] is 1, and shares scaled to it; see ``visibility.rasterise`` for the rest.
 
-    A pixel that turns out to be covered nowhere keeps what it had.
+    A pixel of which no sample saw anything gets a fragment if something covers a part of it.
     """
     height, width = alpha.shape
     columns = (width + _TILE - 1) // _TILE
     for turn in numba.prange(order.shape[0]):
         tile = order[turn]
-        if counts[tile] == 0:
+        if starts[tile] == starts[tile + 1]:
             continue
         x0, y0 = (tile % columns) * _TILE, (tile // columns) * _TILE
         x1, y1 = min(width, x0 + _TILE), min(height, y0 + _TILE)
@@ -46,71 +119,125 @@ def sharpen_edges(order, scaled, boxes, starts, members, room, pixel, share, cou
                     marked += 1
         if marked == 0:
             continue
-        covered = np.zeros((marked, _COUNT), np.uint8)
         full = np.zeros(marked, np.uint8)
+        area, largest, middle = np.zeros(marked), np.zeros(marked), np.empty((marked, 2))
+        widest = np.full(marked, -1, np.int32)
+        ring, other = np.empty((8, 2)), np.empty((8, 2))
         for k in range(starts[tile], starts[tile + 1]):
             t = members[k]
             a0, b0, c0 = scaled[t, 0], scaled[t, 1], scaled[t, 2]
             a1, b1, c1 = scaled[t, 3], scaled[t, 4], scaled[t, 5]
             a2, b2, c2 = scaled[t, 6], scaled[t, 7], scaled[t, 8]
-            f0, g0, f1, g1 = np.float32(a0), np.float32(b0), np.float32(a1), np.float32(b1)
-            f2, g2 = np.float32(a2), np.float32(b2)
-            least_0, most_0 = min(f0, _ZERO) + min(g0, _ZERO), max(f0, _ZERO) + max(g0, _ZERO)
-            least_1, most_1 = min(f1, _ZERO) + min(g1, _ZERO), max(f1, _ZERO) + max(g1, _ZERO)
-            least_2, most_2 = min(f2, _ZERO) + min(g2, _ZERO), max(f2, _ZERO) + max(g2, _ZERO)
-            # The same rule for samples on an edge as in ``tile_kernel``.
-            t0 = -_TINY if (a0 > 0 or (a0 == 0 and b0 > 0)) else _ZERO
-            t1 = -_TINY if (a1 > 0 or (a1 == 0 and b1 > 0)) else _ZERO
-            t2 = -_TINY if (a2 > 0 or (a2 == 0 and b2 > 0)) else _ZERO
+            most_0, most_1, most_2 = max(a0, 0.0) + max(b0, 0.0), max(a1, 0.0) + max(b1, 0.0), max(a2, 0.0) + max(b2, 0.0)
+            least_0, least_1 = min(a0, 0.0) + min(b0, 0.0), min(a1, 0.0) + min(b1, 0.0)
+            least_2 = min(a2, 0.0) + min(b2, 0.0)
             for y in range(max(boxes[t, 1], y0), min(boxes[t, 3], y1 - 1) + 1):
                 for x in range(max(boxes[t, 0], x0), min(boxes[t, 2], x1 - 1) + 1):
                     slot = slots[y - y0, x - x0]
                     if slot < 0 or full[slot] != 0:
                         continue
-                    v0 = np.float32(a0 * x + b0 * y + c0)
-                    v1 = np.float32(a1 * x + b1 * y + c1)
-                    v2 = np.float32(a2 * x + b2 * y + c2)
-                    if v0 + most_0 < _ZERO or v1 + most_1 < _ZERO or v2 + most_2 < _ZERO:
+                    v0, v1, v2 = a0 * x + b0 * y + c0, a1 * x + b1 * y + c1, a2 * x + b2 * y + c2
+                    if v0 + most_0 <= 0.0 or v1 + most_1 <= 0.0 or v2 + most_2 <= 0.0:
                         continue
-                    in_0, in_1, in_2 = v0 + least_0 > _SLACK, v1 + least_1 > _SLACK, v2 + least_2 > _SLACK
-                    if in_0 and in_1 and in_2:
+                    if v0 + least_0 >= 0.0 and v1 + least_1 >= 0.0 and v2 + least_2 >= 0.0:
                         full[slot] = _IN
                         continue
-                    own = covered[slot]
-                    if (in_1 and in_2) or (in_0 and in_2) or (in_0 and in_1):
-                        # Most pixels are crossed by one edge alone.
-                        v, fs, gs, limit = v2, f2, g2, t2
-                        if in_1 and in_2:
-                            v, fs, gs, limit = v0, f0, g0, t0
-                        elif in_0 and in_2:
-                            v, fs, gs, limit = v1, f1, g1, t1
+                    own, mx, my = clipped_area(v0, a0, b0, v1, a1, b1, v2, a2, b2, ring, other)
+                    area[slot] += own
+                    if own > largest[slot]:
+                        largest[slot], widest[slot] = own, np.int32(t)
+                        middle[slot, 0], middle[slot, 1] = mx, my
+        doubtful = 0
+        places = np.full(marked, -1, np.int32)
+        for y in range(y0, y1):
+            for x in range(x0, x1):
+                slot = slots[y - y0, x - x0]
+                if slot >= 0 and full[slot] == 0 and area[slot] > 0.0:
+                    seen = alpha[y, x]
+                    if area[slot] > seen + _LESS or area[slot] < seen - _MORE or area[slot] > 1.0 + 1e-6:
+                        places[slot] = np.int32(doubtful)
+                        doubtful += 1
+        if doubtful > 0:
+            covered = np.zeros((doubtful, _COUNT), np.uint8)
+            for k in range(starts[tile], starts[tile + 1]):
+                t = members[k]
+                a0, b0, c0 = scaled[t, 0], scaled[t, 1], scaled[t, 2]
+                a1, b1, c1 = scaled[t, 3], scaled[t, 4], scaled[t, 5]
+                a2, b2, c2 = scaled[t, 6], scaled[t, 7], scaled[t, 8]
+                f0, g0, f1, g1 = np.float32(a0), np.float32(b0), np.float32(a1), np.float32(b1)
+                f2, g2 = np.float32(a2), np.float32(b2)
+                far_0, near_0 = max(f0, _ZERO) + max(g0, _ZERO), min(f0, _ZERO) + min(g0, _ZERO)
+                far_1, near_1 = max(f1, _ZERO) + max(g1, _ZERO), min(f1, _ZERO) + min(g1, _ZERO)
+                far_2, near_2 = max(f2, _ZERO) + max(g2, _ZERO), min(f2, _ZERO) + min(g2, _ZERO)
+                # The same rule for samples on an edge as in ``tile_kernel``.
+                t0 = -_TINY if (a0 > 0 or (a0 == 0 and b0 > 0)) else _ZERO
+                t1 = -_TINY if (a1 > 0 or (a1 == 0 and b1 > 0)) else _ZERO
+                t2 = -_TINY if (a2 > 0 or (a2 == 0 and b2 > 0)) else _ZERO
+                for y in range(max(boxes[t, 1], y0), min(boxes[t, 3], y1 - 1) + 1):
+                    for x in range(max(boxes[t, 0], x0), min(boxes[t, 2], x1 - 1) + 1):
+                        slot = slots[y - y0, x - x0]
+                        if slot < 0 or places[slot] < 0:
+                            continue
+                        w0 = np.float32(a0 * x + b0 * y + c0)
+                        w1 = np.float32(a1 * x + b1 * y + c1)
+                        w2 = np.float32(a2 * x + b2 * y + c2)
+                        if w0 + far_0 < _ZERO or w1 + far_1 < _ZERO or w2 + far_2 < _ZERO:
+                            continue
+                        in_0, in_1, in_2 = w0 + near_0 > _SLACK, w1 + near_1 > _SLACK, w2 + near_2 > _SLACK
+                        hits = covered[places[slot]]
+                        if (in_1 and in_2) or (in_0 and in_2) or (in_0 and in_1):
+                            # Most pixels are crossed by one edge alone.
+                            v, fs, gs, limit = w2, f2, g2, t2
+                            if in_1 and in_2:
+                                v, fs, gs, limit = w0, f0, g0, t0
+                            elif in_0 and in_2:
+                                v, fs, gs, limit = w1, f1, g1, t1
+                            for s in range(_COUNT):
+                                hits[s] |= _IN if v + (fs * _ACROSS[s] + gs * _DOWN[s]) > limit else _OUT
+                            continue
                         for s in range(_COUNT):
-                            own[s] |= _IN if v + (fs * _ACROSS[s] + gs * _DOWN[s]) > limit else _OUT
-                        continue
+                            sx, sy = _ACROSS[s], _DOWN[s]
+                            inside = (
+                                (w0 + (f0 * sx + g0 * sy) > t0)
+                                & (w1 + (f1 * sx + g1 * sy) > t1)
+                                & (w2 + (f2 * sx + g2 * sy) > t2)
+                            )
+                            hits[s] |= _IN if inside else _OUT
+            for slot in range(marked):
+                if places[slot] >= 0:
+                    found = np.int32(0)
                     for s in range(_COUNT):
-                        sx, sy = _ACROSS[s], _DOWN[s]
-                        inside = (
-                            (v0 + (f0 * sx + g0 * sy) > t0)
-                            & (v1 + (f1 * sx + g1 * sy) > t1)
-                            & (v2 + (f2 * sx + g2 * sy) > t2)
-                        )
-                        own[s] |= _IN if inside else _OUT
+                        found += np.int32(covered[places[slot], s])
+                    area[slot] = found / _COUNT
         scale = np.ones(marked, np.float32)
+        used = counts[tile]
         for y in range(y0, y1):
             for x in range(x0, x1):
                 slot = slots[y - y0, x - x0]
                 if slot < 0:
                     continue
-                found = np.int32(_COUNT)
-                if full[slot] == 0:
-                    found = np.int32(0)
-                    for s in range(_COUNT):
-                        found += np.int32(covered[slot, s])
-                if found > 0:
-                    exact = np.float32(found / _COUNT)
-                    scale[slot] = exact / alpha[y, x]
-                    alpha[y, x] = exact
-        for f in range(tile * room, tile * room + counts[tile]):
+                exact = np.float32(1.0 if full[slot] != 0 else min(area[slot], 1.0))
+                seen = alpha[y, x]
+                if seen > _ZERO:
+                    if exact > _ZERO:
+                        scale[slot] = exact / seen
+                        alpha[y, x] = exact
+                elif exact > _LEAST and widest[slot] >= 0 and used < room:
+                    t = widest[slot]
+                    px, py = x + middle[slot, 0], y + middle[slot, 1]
+                    nearness = scaled[t, 9] * px + scaled[t, 10] * py + scaled[t, 11]
+                    if nearness <= 0.0:
+                        continue
+                    f = tile * room + used
+                    pixel[f] = np.int32((y - y0) * _TILE + x - x0)
+                    triangle[f], share[f] = t, exact
+                    where[f, 0], where[f, 1] = np.float32(px), np.float32(py)
+                    alpha[y, x], depth[y, x] = exact, np.float32(1.0 / nearness)
+                    used += 1
+                    # It has its share already.
+                    slots[y - y0, x - x0] = np.int32(-1)
+        counts[tile] = used
+        for f in range(tile * room, tile * room + used):
             slot = slots[pixel[f] >> _SHIFT, pixel[f] & _MASK]
             if slot >= 0:
                 share[f] *= scale[slot]

@@ -41,7 +41,7 @@ if TYPE_CHECKING:
     from zeitbild.resolve.snapshot import Snapshot
 
 #: Part of every frame key: raise it whenever the same snapshot would give other pixels.
-RENDERER_VERSION = 11
+RENDERER_VERSION = 12
 
 
 def _lay_under(beauty: NDArray[np.float32], backdrop: NDArray[np.float32]) -> None:
@@ -58,6 +58,8 @@ def render(snapshot: Snapshot, quality: Quality, *, planes: bool = False) -> Pic
 
     The same snapshot and quality give the same bytes, whatever the number of threads.
     """
+    if snapshot.pixels is None:
+        snapshot = snapshot.built(quality)
     if snapshot.pixels is not None:
         picture = _pixels(snapshot, snapshot.pixels, quality, planes)
     elif snapshot.moments:
@@ -167,7 +169,7 @@ def _blurred(snapshot: Snapshot, quality: Quality, planes: bool) -> Picture:
 
 def _pixels(snapshot: Snapshot, look: PixelLook, quality: Quality, planes: bool) -> Picture:
     """The small raster of the pixel look, enlarged. It looks the same at every quality but for its rays."""
-    small = snapshot.at_raster(snapshot.width // look.enlarge, snapshot.height // look.enlarge)
+    small = snapshot.at_raster(snapshot.width // look.enlarge, snapshot.height // look.enlarge).built(quality)
     kept, numbers = _belonging(small)
     picture = _still(kept, quality, 16, planes, hard=True, numbers=numbers)
     finish_pixels(look, picture.beauty, picture.depth)

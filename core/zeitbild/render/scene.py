@@ -14,9 +14,6 @@ from zeitbild.kernels import kernel
 if TYPE_CHECKING:
     from zeitbild.resolve.snapshot import Snapshot
 
-#: Patches of one element are numbered below this, so that patches of different elements differ.
-_PATCHES_PER_ELEMENT = 64
-
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Scene:
@@ -83,9 +80,9 @@ def gather(snapshot: Snapshot) -> Scene:
     cull: list[NDArray[np.bool_]] = []
     patches: list[NDArray[np.int32]] = []
     finish_of: list[NDArray[np.int32]] = []
-    finish_count = 0
+    finish_count = patch_count = 0
     first_vertex = first_triangle = 0
-    for number, (element, mesh) in enumerate(zip(snapshot.elements, snapshot.meshes, strict=True)):
+    for element, mesh in zip(snapshot.elements, snapshot.meshes, strict=True):
         matrix = np.array(element.matrix).reshape(4, 4)
         linear = np.ascontiguousarray(matrix[:3, :3])
         # Normals go through the cofactor matrix, which also holds for flattened and mirrored elements.
@@ -111,7 +108,8 @@ def gather(snapshot: Snapshot) -> Scene:
             facing[own],
         )
         cull.append(np.full(len(mesh.triangles), mesh.closed))
-        patches.append((mesh.patches + number * _PATCHES_PER_ELEMENT).astype(np.int32))
+        patches.append((mesh.patches + patch_count).astype(np.int32))
+        patch_count += int(mesh.patches.max(initial=-1)) + 1
         finish_of.append((mesh.parts + finish_count).astype(np.int32))
         finish_count += len(element.finishes)
         first_vertex += len(mesh.vertices)

@@ -203,9 +203,16 @@ class Determinism(unittest.TestCase):
         self.assertEqual(len(different), 5)
 
     def test_sets_with_too_many_triangles_are_refused(self) -> None:
-        with mock.patch("zeitbild.resolve.resolving.MAX_SET_TRIANGLES", 5000), self.assertRaises(LimitError) as caught:
-            resolve(self.shot, 1, NOWHERE)
-        self.assertEqual(caught.exception.field, "elements.0")
+        with mock.patch("zeitbild.resolve.snapshot.MAX_SET_TRIANGLES", 100), self.assertRaises(LimitError) as caught:
+            render(resolve(self.shot, 1, NOWHERE), QUALITIES["rough"])
+        self.assertEqual(caught.exception.field, "elements")
+
+    def test_sets_with_many_triangles_are_made_coarser_first(self) -> None:
+        snapshot = resolve(self.shot, 1, NOWHERE)
+        fine = sum(len(mesh.triangles) for mesh in snapshot.built(QUALITIES["final"]).meshes)  # type: ignore[attr-defined]
+        with mock.patch("zeitbild.resolve.snapshot.MAX_SET_TRIANGLES", fine - 1):
+            coarse = sum(len(mesh.triangles) for mesh in snapshot.built(QUALITIES["final"]).meshes)  # type: ignore[attr-defined]
+        self.assertLess(coarse, fine)
 
     def test_errors_name_the_element_and_its_field(self) -> None:
         broken = self.shot.elements[0].model_copy(update={"font": "asset:" + "0" * 64})

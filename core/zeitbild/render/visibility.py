@@ -18,7 +18,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zeitbild.render.buffers import kept
-from zeitbild.render.edge_kernel import sharpen_edges
+from zeitbild.render.edge_kernel import sharpen_edges, spread_marks
 from zeitbild.render.tile_kernel import RASTERISERS
 from zeitbild.render.triangle_setup import STRETCHES, TILE, count_bins, fill_bins, set_up
 
@@ -86,8 +86,8 @@ def rasterise(
     order [V] and near are what depths go by (``camera.DepthScale``), and depth has to be read by it; corners whose w is
     not above least_w are behind the camera.
     cull [T] tells which triangles are left out when they face away; patches [T] and facing [T, 3] (unit normals)
-    tell which samples share a shading. With edges_exactly the alpha of pixels covered in part comes
-    from ``edge_kernel.EDGE_SAMPLES`` samples. depth is where depths are written, if it is given. Hold
+    tell which samples share a shading. With edges_exactly the alpha of pixels covered in part, and of those beside them, is
+    the area that is covered (``edge_kernel``). depth is where depths are written, if it is given. Hold
     ``kernels.PARALLEL``. Float32 outputs; depth as in ``Picture``.
     """
     count = len(triangles)
@@ -139,6 +139,10 @@ def rasterise(
         most = int(counts.max(initial=0))
         if most <= room:
             if edges_exactly:
-                sharpen_edges(tiles, scaled, boxes, starts, members, room, pixel, share, counts, marks, alpha)
+                beside = kept("beside", (height, width), np.uint8)
+                spread_marks(tiles, columns, marks, beside)
+                sharpen_edges(
+                    tiles, scaled, boxes, starts, members, room, pixel, triangle, share, where, counts, beside, alpha, depth
+                )
             return Fragments(pixel, triangle, share, where, counts, tiles, room, edges), alpha, depth
         room = max(2 * room, most)

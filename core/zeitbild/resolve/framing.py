@@ -16,6 +16,8 @@ from zeitbild.resolve.snapshot import Snapshot
 
 #: Room left at each side of what is framed, as a share of the picture.
 MARGIN = 0.06
+#: How exactly an element's outline is followed, as a share of its size.
+_COARSE = 1 / 1024
 
 
 @dataclass(frozen=True, slots=True)
@@ -31,7 +33,8 @@ class Extent:
 
 def _world_points(snapshot: Snapshot, place: int) -> NDArray[np.float64]:
     matrix = np.array(snapshot.elements[place].matrix).reshape(4, 4)
-    points: NDArray[np.float64] = snapshot.meshes[place].vertices @ matrix[:3, :3].T + matrix[:3, 3]
+    form = snapshot.meshes[place]
+    points: NDArray[np.float64] = form.at(form.radius * _COARSE).vertices @ matrix[:3, :3].T + matrix[:3, 3]
     return points
 
 

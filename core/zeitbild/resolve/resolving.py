@@ -10,7 +10,7 @@ from zeitbild.colour import decode_hex
 from zeitbild.document.shot import Environment, Shot
 from zeitbild.elements import ElementBase
 from zeitbild.elements.base import AssetSource
-from zeitbild.errors import InputError, LimitError
+from zeitbild.errors import InputError
 from zeitbild.geometry.transforms import placement
 from zeitbild.lights import LightSource, Softbox
 from zeitbild.lights import kinds as light_kinds
@@ -22,9 +22,6 @@ from zeitbild.resolve.sky import sky_picture
 from zeitbild.resolve.snapshot import Snapshot, SnapshotElement
 from zeitbild.resolve.surfaces import Textures, finishes_of
 from zeitbild.timing import phase_of, turned_degrees
-
-#: Triangles of all elements in one picture; about 250 bytes each while it is rendered.
-MAX_SET_TRIANGLES = 3_000_000
 
 Triple = tuple[float, float, float]
 
@@ -116,30 +113,21 @@ def resolve(shot: Shot, frame: int, assets: AssetSource, layer: str = "") -> Sna
     """
     timing = shot.timing
     phase = phase_of(frame, timing.first, timing.last, timing.cycle)
-    triangles = 0
-    elements, meshes = [], []
+    elements, forms = [], []
     places: dict[str, int] = {}
     textures = Textures(assets)
     for number, element in enumerate(shot.elements):
         if not element.shown:
             continue
         try:
-            mesh = GEOMETRY.mesh(element, assets)
+            forms.append(GEOMETRY.form(element, assets))
         except InputError as error:
             error.field = f"elements.{number}.{error.field}".rstrip(".")
             raise
         elements.append(
             SnapshotElement(geometry_key(element), element_matrix(element, phase), finishes_of(shot, number, textures))
         )
-        meshes.append(mesh)
         places[element.id] = len(places)
-        triangles += len(mesh.triangles)
-        if triangles > MAX_SET_TRIANGLES:
-            raise LimitError(
-                f"the set has more than {MAX_SET_TRIANGLES / 1e6:g} million triangles, which a worker's memory does not "
-                "hold; use fewer bevel steps or fewer elements",
-                f"elements.{number}",
-            )
     lights, softboxes = _lights(shot, places)
     shown = [element for element in shot.elements if element.shown]
     around, camera = shot.environment, shot.camera_of(layer)
@@ -155,7 +143,7 @@ def resolve(shot: Shot, frame: int, assets: AssetSource, layer: str = "") -> Sna
         environment=_environment(around, softboxes, assets),
         backdrop=_backdrop(shot),
         elements=tuple(elements),
-        meshes=tuple(meshes),
+        meshes=tuple(forms),
         occlusion=shot.rays.occlusion,
         occlusion_radius=shot.rays.occlusion_radius,
         bounces=shot.rays.bounces,

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass, field, replace
 from typing import Literal
 
 import numpy as np
 
+from zeitbild.errors import LimitError
+from zeitbild.geometry.form import Form
 from zeitbild.geometry.mesh import Mesh
 from zeitbild.lights import LightSource
 from zeitbild.render.camera import Camera, look_at
@@ -17,6 +20,12 @@ from zeitbild.render.quality import QUALITIES, Quality
 from zeitbild.render.texels import Texture
 
 Triple = tuple[float, float, float]
+#: Triangles of all elements in one picture; about 250 bytes each while it is rendered.
+MAX_SET_TRIANGLES = 3_000_000
+#: So much coarser is a set made that has more, and so often.
+_COARSER, _TRIES = 4.0, 4
+#: An element that reaches to the camera is as fine as if it were this share of its size away.
+_CLOSEST = 0.05
 
 
 @dataclass(frozen=True, slots=True)
@@ -32,7 +41,7 @@ class SnapshotElement:
 class Snapshot:
     """What the camera sees at one frame, in plain numbers; linear light, units and degrees of the set.
 
-    lights name elements by their place in ``elements``; meshes belong to elements by place. occlusion 0..1 darkens
+    lights name elements by their place in ``elements``; meshes belong to elements by place, and are forms until ``built``. occlusion 0..1 darkens
     corners narrower than occlusion_radius; bounces is how often mirrors mirror. camera_roll in degrees; camera_span the
     width of an orthographic picture, 0 in perspective. rays a pixel at final, to each
     light and over the half sphere; samples a pixel at rough, check and final. moments are the
@@ -49,7 +58,7 @@ class Snapshot:
     environment: EnvironmentLight
     backdrop: Triple | Literal["surroundings"] | None
     elements: tuple[SnapshotElement, ...]
-    meshes: tuple[Mesh, ...]
+    meshes: tuple[Form, ...]
     occlusion: float = 0.0
     occlusion_radius: float = 1.0
     bounces: int = 0
@@ -74,6 +83,47 @@ class Snapshot:
             self.height,
             roll=self.camera_roll,
             span=self.camera_span,
+        )
+
+    def pixels_a_unit(self, place: int) -> float:
+        """How many pixels a unit of the element at a place takes where it may come nearest to the camera as it turns."""
+        camera = self.camera
+        matrix = np.array(self.elements[place].matrix).reshape(4, 4)
+        scale = float(np.linalg.norm(matrix[:3, :3], ord=2))
+        if camera.parallel:
+            return float(camera.focal) * scale
+        reach = self.meshes[place].radius * scale
+        away = float(np.linalg.norm(matrix[:3, 3] - camera.eye)) - reach
+        return float(camera.focal) * scale / max(away, _CLOSEST * reach, 1e-9)
+
+    def built(self, quality: Quality) -> Snapshot:
+        """The same with meshes as fine as its raster and a quality need them.
+
+        Fineness goes in steps of two, so that a moving camera does not build everything anew. LimitError if the set has
+        too many triangles even when it is made coarser.
+        """
+        if all(isinstance(mesh, Mesh) for mesh in self.meshes):
+            return self
+        finest = [
+            quality.curve_error / 2.0 ** math.ceil(math.log2(max(self.pixels_a_unit(place), 1e-9)))
+            for place in range(len(self.meshes))
+        ]
+        refused: LimitError | None = None
+        for attempt in range(_TRIES):
+            meshes: list[Mesh] = []
+            try:
+                for form, tolerance in zip(self.meshes, finest, strict=True):
+                    meshes.append(form.at(tolerance * _COARSER**attempt))
+            except LimitError as error:
+                refused = error
+                continue
+            if sum(len(mesh.triangles) for mesh in meshes) <= MAX_SET_TRIANGLES:
+                return replace(self, meshes=tuple(meshes))
+            refused = None
+        raise refused or LimitError(
+            f"the set has more than {MAX_SET_TRIANGLES / 1e6:g} million triangles, which a worker's memory does not "
+            "hold; use fewer bevel steps or fewer elements",
+            "elements",
         )
 
     def at_raster(self, width: int, height: int) -> Snapshot:
