@@ -18,10 +18,11 @@ from zeitbild.render.environment import LEVELS, OFFSETS, SIDES
 from zeitbild.render.finish_row import OWNER
 from zeitbild.render.lighting import reach
 from zeitbild.render.metal_rough import (
-    DIELECTRIC,
     LEAST_COSINE,
     MIN_ALPHA,
     added_light,
+    energy,
+    matt_fit,
     mixed_table,
     mixed_texels,
     occluded_share,
@@ -51,7 +52,10 @@ _SHARP_AT, _SOFT_AT, _EVEN_AT, _TABLE_AT = 44, 46, 48, 50
 _SHARP, _SOFT, _EVEN, _TABLE = 52, 55, 58, 61
 #: Shares of a triangle's corners.
 _SHARES = 63
-ROWS = 66
+#: Of ``metal_rough.energy`` and ``matt_fit``: what many bounces add, a dielectric's mirrored share, the factor of matt light;
+#: the fit's three coefficients and one over what goes in.
+_LOST, _MIRRORED, _MATT_KEPT, _FIT = 66, 67, 68, 69
+ROWS = 73
 #: Rows of whole numbers: fragment; row of its finish; what the lane's rows of the finish stand for; side and start of the
 #: sharp and the soft level's pictures; places of the look-ups; the finish's owner.
 FRAGMENT, FINISH, _HELD, _SHARP_SIDE, _SHARP_START, _SOFT_SIDE, _SOFT_START = 0, 1, 2, 3, 4, 5, 6
@@ -105,7 +109,7 @@ def place(rows, whole, used, edges, places, normals, triangle, where, ex, ey, ez
 
 
 @inlined_kernel
-def take_finishes(rows, whole, used, afresh, finishes, ambients):  # type: ignore[no-untyped-def]
+def take_finishes(rows, whole, used, afresh, finishes, ambients, table):  # type: ignore[no-untyped-def]
     """Rows of the finishes whose numbers stand in FINISH; afresh: also where a lane seems to hold them already."""
     for i in range(used):
         finish = whole[_FINISH, i]
@@ -124,10 +128,11 @@ def take_finishes(rows, whole, used, afresh, finishes, ambients):  # type: ignor
         rows[_BLEND, i] = place - np.float32(level)
         whole[_SHARP_SIDE, i], whole[_SHARP_START, i] = _SIDES[level], _OFFSETS[level]
         whole[_SOFT_SIDE, i], whole[_SOFT_START, i] = _SIDES[level + 1], _OFFSETS[level + 1]
+        rows[_FIT, i], rows[_FIT + 1, i], rows[_FIT + 2, i], rows[_FIT + 3, i] = matt_fit(table, rough)
 
 
 @inlined_kernel
-def light_directly(rows, whole, used, lights, touched, rayed):  # type: ignore[no-untyped-def]
+def light_directly(rows, whole, used, lights, touched, table, rayed):  # type: ignore[no-untyped-def]
     """Rows MATT and HIGH, by all lights; see ``metal_rough.direct_light``."""
     for i in range(_BATCH):
         nx, ny, nz = rows[_NORMAL, i], rows[_NORMAL + 1, i], rows[_NORMAL + 2, i]
@@ -144,6 +149,16 @@ def light_directly(rows, whole, used, lights, touched, rayed):  # type: ignore[n
         rows[_ROOT, i] = shadowing(n_v, square)
         rows[_MATT, i] = rows[_MATT + 1, i] = rows[_MATT + 2, i] = _ZERO
         rows[_HIGH, i] = rows[_HIGH + 1, i] = rows[_HIGH + 2, i] = _ZERO
+        entry, across, down = table_place(n_v, rows[_ROUGH, i])
+        whole[_TABLE_PLACE, i], rows[_TABLE_AT, i], rows[_TABLE_AT + 1, i] = entry, across, down
+    for i in range(used):
+        rows[_TABLE, i], rows[_TABLE + 1, i] = mixed_table(
+            table, whole[_TABLE_PLACE, i], rows[_TABLE_AT, i], rows[_TABLE_AT + 1, i]
+        )
+    for i in range(_BATCH):
+        rows[_LOST, i], rows[_MIRRORED, i], rows[_MATT_KEPT, i] = energy(
+            rows[_TABLE, i], rows[_TABLE + 1, i], rows[_FIT + 3, i]
+        )
     for number in range(lights.shape[0]):
         light = lights[number]
         lit = False
@@ -204,6 +219,11 @@ def light_directly(rows, whole, used, lights, touched, rayed):  # type: ignore[n
                 rows[_COSINE, i],
                 rows[_SQUARE, i],
                 rows[_ROOT, i],
+                rows[_LOST, i],
+                rows[_MATT_KEPT, i],
+                rows[_FIT, i],
+                rows[_FIT + 1, i],
+                rows[_FIT + 2, i],
             )
             rows[_MATT, i] += matt_r
             rows[_MATT + 1, i] += matt_g
@@ -214,7 +234,7 @@ def light_directly(rows, whole, used, lights, touched, rayed):  # type: ignore[n
 
 
 @inlined_kernel
-def light_from_around(rows, whole, used, maps, table, rayed, count, bounced):  # type: ignore[no-untyped-def]
+def light_from_around(rows, whole, used, maps, rayed, count, bounced):  # type: ignore[no-untyped-def]
     """Rows FROM_AROUND and OPENNESS, after ``light_directly``; see ``metal_rough.light_around``.
 
     count is that of the lights; bounced tells whether rayed holds what mirror rays met.
@@ -231,8 +251,6 @@ def light_from_around(rows, whole, used, maps, table, rayed, count, bounced):  #
         u, v = unfold(nx, ny, nz)
         texel, across, down = texel_place(_EVEN_SIDE, _EVEN_START, u, v)
         whole[_EVEN_PLACE, i], rows[_EVEN_AT, i], rows[_EVEN_AT + 1, i] = texel, across, down
-        texel, across, down = table_place(n_v, rows[_ROUGH, i])
-        whole[_TABLE_PLACE, i], rows[_TABLE_AT, i], rows[_TABLE_AT + 1, i] = texel, across, down
     for i in range(used):
         rows[_SHARP, i], rows[_SHARP + 1, i], rows[_SHARP + 2, i] = mixed_texels(
             maps, whole[_SHARP_PLACE, i], whole[_SHARP_SIDE, i], rows[_SHARP_AT, i], rows[_SHARP_AT + 1, i]
@@ -245,9 +263,6 @@ def light_from_around(rows, whole, used, maps, table, rayed, count, bounced):  #
             rows[_EVEN, i], rows[_EVEN + 1, i], rows[_EVEN + 2, i] = mixed_texels(
                 maps, whole[_EVEN_PLACE, i], _EVEN_SIDE, rows[_EVEN_AT, i], rows[_EVEN_AT + 1, i]
             )
-        rows[_TABLE, i], rows[_TABLE + 1, i] = mixed_table(
-            table, whole[_TABLE_PLACE, i], rows[_TABLE_AT, i], rows[_TABLE_AT + 1, i]
-        )
     for i in range(_BATCH):
         rows[_OPENNESS, i] = rows[_KEPT, i] = _ONE
         rows[_ADDED, i] = rows[_ADDED + 1, i] = rows[_ADDED + 2, i] = _ZERO
@@ -267,11 +282,11 @@ def light_from_around(rows, whole, used, maps, table, rayed, count, bounced):  #
     for i in range(_BATCH):
         rest = _ONE - rows[_METAL, i]
         scale, bias = rows[_TABLE, i], rows[_TABLE + 1, i]
-        even = rest * (_ONE - (DIELECTRIC * scale + bias)) * rows[_OPENNESS, i]
+        even = rest * (_ONE - rows[_MIRRORED, i]) * rows[_OPENNESS, i]
         for k in range(3):
             base, ambient = rows[_BASE + k, i], rows[_AMBIENT + k, i]
             sharp = rows[_SHARP + k, i]
             seen = sharp + (rows[_SOFT + k, i] - sharp) * rows[_BLEND, i] + ambient
             seen = seen * rows[_KEPT, i] + rows[_ADDED + k, i]
-            share = (DIELECTRIC * rest + base * rows[_METAL, i]) * scale + bias
+            share = rest * rows[_MIRRORED, i] + rows[_METAL, i] * (base * scale + bias) * (_ONE + base * rows[_LOST, i])
             rows[_FROM_AROUND + k, i] = seen * share + base * even * (rows[_EVEN + k, i] + ambient)

@@ -12,6 +12,7 @@ from zeitbild.render.metal_rough import (
     DIELECTRIC,
     LEAST_COSINE,
     MIN_ALPHA,
+    energy,
     highlight_lobe,
     look_up,
     shadowing,
@@ -42,6 +43,8 @@ def coat_light(  # type: ignore[no-untyped-def]
     alpha = max(rough * rough, _MIN_ALPHA)
     square = alpha * alpha
     seen_root = shadowing(n_v, square)
+    scale, bias = table_entry(table, n_v, rough)
+    lost, mirrored, _ = energy(scale, bias, _ONE)
     high_r = high_g = high_b = _ZERO
     for number in range(lights.shape[0]):
         if touched[number, owner] == 0:
@@ -49,12 +52,11 @@ def coat_light(  # type: ignore[no-untyped-def]
         light = lights[number]
         _, strength, lx, ly, lz = reach(light, px, py, pz, nx, ny, nz, rx, ry, rz, alpha)
         lobe, fifth = highlight_lobe(nx, ny, nz, vx, vy, vz, lx, ly, lz, n_v, square, seen_root)
-        lobe *= strength * coat * (DIELECTRIC + (_ONE - DIELECTRIC) * fifth)
+        lobe *= strength * coat * (DIELECTRIC + (_ONE - DIELECTRIC) * fifth) * (_ONE + DIELECTRIC * lost)
         if rayed.shape[0] > 0:
             lobe *= rayed[f, number]
         high_r, high_g, high_b = high_r + lobe * light[7], high_g + lobe * light[8], high_b + lobe * light[9]
-    scale, bias = table_entry(table, n_v, rough)
-    share = coat * (DIELECTRIC * scale + bias)
+    share = coat * mirrored
     place = rough * _LAST_LEVEL
     level = min(int(place), _LEVEL_COUNT - 2)
     blend = place - np.float32(level)

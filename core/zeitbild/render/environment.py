@@ -30,7 +30,9 @@ SIDES = (128, 64, 48, 32, 24, 24, 24, 24, 24)
 #: Where each level begins in the list of all texels; each has a border of one texel.
 OFFSETS = tuple(sum((side + 2) ** 2 for side in SIDES[:level]) for level in range(len(SIDES)))
 _TABLE = 32
-_TABLE_SAMPLES = 256
+#: Reflectance of dielectrics at normal incidence (glTF 2.0, appendix B.3.3).
+_DIELECTRIC = 0.04
+_TABLE_SAMPLES = 1024
 
 
 #: The studio that metal mirrors: a tall box at each side, a wide one above and a strip low in front.
@@ -236,22 +238,29 @@ def environment_maps(light: EnvironmentLight) -> NDArray[np.float32]:
     return maps
 
 
+def _facings() -> NDArray[np.float64]:
+    """Cosines of the table's rows; the least is that of ``metal_rough.LEAST_COSINE``."""
+    return np.maximum(np.arange(_TABLE) / (_TABLE - 1), 1e-3)
+
+
 @lru_cache(maxsize=1)
 def reflectance_table() -> NDArray[np.float32]:
-    """Scale and bias [32, 32, 2] of the normal-incidence reflectance, by n.v (rows) and roughness (columns).
+    """Scale and bias [32, 32, 2] of the normal-incidence reflectance, by n.v (rows) and roughness (columns), in one row; then,
+    for each roughness, what a dielectric mirrors as a polynomial [32, 4] (``metal_rough.matt_fit``).
 
     Integral of the GGX reflection lobe with height-correlated Smith visibility and Schlick's Fresnel term (glTF 2.0,
     appendix B), by importance sampling with a Hammersley set.
     """
     index = np.arange(_TABLE_SAMPLES)
-    inverse = np.array([int(f"{i:08b}"[::-1], 2) / 256 for i in index]) + 0.5 / _TABLE_SAMPLES
+    inverse = np.array([int(f"{i:010b}"[::-1], 2) / _TABLE_SAMPLES for i in index]) + 0.5 / _TABLE_SAMPLES
     azimuth = 2 * math.pi * (index + 0.5) / _TABLE_SAMPLES
     table = np.empty((_TABLE, _TABLE, 2))
-    for column, rough in enumerate((np.arange(_TABLE) + 0.5) / _TABLE):
-        square = rough**4
+    for column, rough in enumerate(np.arange(_TABLE) / (_TABLE - 1)):
+        # As sharp as the model's lobes get.
+        square = max(rough**2, 0.0016) ** 2
         cosine = np.sqrt((1 - inverse) / (1 + (square - 1) * inverse))
         sine = np.sqrt(1 - cosine**2)
-        for row, facing in enumerate((np.arange(_TABLE) + 0.5) / _TABLE):
+        for row, facing in enumerate(_facings()):
             view_x, view_z = math.sqrt(1 - facing**2), facing
             view_half = np.maximum(view_x * sine * np.cos(azimuth) + view_z * cosine, 0)
             light_z = 2 * view_half * cosine - view_z
@@ -271,6 +280,18 @@ def reflectance_table() -> NDArray[np.float32]:
                 (weight * (1 - fresnel)).sum() / _TABLE_SAMPLES,
                 (weight * fresnel).sum() / _TABLE_SAMPLES,
             )
-    result = table.astype(np.float32)
+    facing = _facings()
+    powers = np.stack([np.ones(_TABLE), (1 - facing) ** 2, (1 - facing) ** 5], axis=1)
+    fits = np.empty((_TABLE, 4))
+    for column in range(_TABLE):
+        scale, bias = table[:, column].T
+        lost = 1 / (scale + bias) - 1
+        mirrored = (_DIELECTRIC * scale + bias) * (1 + _DIELECTRIC * lost)
+        # Weighed by the cosine, as light that arrives evenly is.
+        root = np.sqrt(facing)[:, None]
+        fits[column, :3] = np.linalg.lstsq(powers * root, mirrored * root[:, 0], rcond=None)[0]
+        # The mean of (1 - cosine)^k so weighed is 2 / ((k + 1) (k + 2)).
+        fits[column, 3] = 1 / (1 - fits[column, 0] - fits[column, 1] / 6 - fits[column, 2] / 21)
+    result = np.concatenate([table.reshape(-1), fits.reshape(-1)]).astype(np.float32)
     result.flags.writeable = False
     return result

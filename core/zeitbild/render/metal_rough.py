@@ -1,4 +1,5 @@
-"""Light that leaves a surface towards the camera: metal-rough model of glTF 2.0, appendix B.
+"""Light that leaves a surface towards the camera: metal-rough model of glTF 2.0, appendix B, with nothing lost
+(``energy``).
 
 Conventions: a sun of strength 1 and colour white makes a white matt surface that faces it radiate 1. Ambient light
 arrives evenly from all directions; the environment arrives from its blurred pictures. Single precision throughout: a
@@ -27,8 +28,10 @@ _ZERO, _HALF, _ONE, _TWO = np.float32(0), np.float32(0.5), np.float32(1), np.flo
 _SIDES, _OFFSETS = np.array(SIDES, np.int32), np.array(OFFSETS, np.int32)
 _LEVEL_COUNT = len(LEVELS)
 _LAST_LEVEL = np.float32(_LEVEL_COUNT - 1)
-_CELLS, _CELL_COUNT, _LAST_CELL = np.float32(32), np.int32(32), np.int32(30)
+_STEPS, _CELL_COUNT, _LAST_CELL = np.float32(31), np.int32(32), np.int32(30)
 _NONE, _BORDERS = np.int32(0), np.int32(2)
+#: Where the fits begin in the table.
+_FITS = np.int32(2 * 32 * 32)
 #: Steps in rows of numbers: to the next one or two, the next texel, the table's next row.
 _I, _II, _NEXT, _NEXT_ROW = np.uint64(1), np.uint64(2), np.uint64(3), np.uint64(64)
 #: The exponent 2^(-16 a - 1) of a reflection's occlusion, written for exp.
@@ -137,36 +140,39 @@ def added_light(  # type: ignore[no-untyped-def]
     n_v,
     square,
     seen_root,
+    lost,
+    kept,
+    fit_0,
+    fit_2,
+    fit_5,
 ):
     """Six numbers: matt and highlight radiance by one light of colour (red, green, blue) from the unit direction l.
 
-    diffuse and strength as ``lighting.reach`` gives them; n_v, square and seen_root as in ``ggx_lobe``.
+    diffuse and strength as ``lighting.reach`` gives them; n_v, square and seen_root as in ``ggx_lobe``; lost, kept and the
+    fit as in ``energy``.
     """
     rest = _ONE - metal
-    f0_r, f0_g, f0_b = (
-        DIELECTRIC * rest + base_r * metal,
-        DIELECTRIC * rest + base_g * metal,
-        DIELECTRIC * rest + base_b * metal,
-    )
     lobe, fifth = highlight_lobe(nx, ny, nz, vx, vy, vz, lx, ly, lz, n_v, square, seen_root)
-    # The dielectric's matt share is what its own Fresnel term lets in; metal has none.
-    matt = rest * (_ONE - DIELECTRIC - (_ONE - DIELECTRIC) * fifth) * diffuse
+    # The dielectric's matt share is what its mirror lets in and out again; metal has none.
+    grazing = _ONE - min(_ONE, max(_ZERO, nx * lx + ny * ly + nz * lz))
+    grazing2 = grazing * grazing
+    plain = rest * (DIELECTRIC + (_ONE - DIELECTRIC) * fifth) * (_ONE + DIELECTRIC * lost)
+    matt = rest * kept * (_ONE - fit_0 - grazing2 * (fit_2 + grazing2 * grazing * fit_5)) * diffuse
     lobe *= strength
     return (
         base_r * matt * red,
         base_g * matt * green,
         base_b * matt * blue,
-        (f0_r + (_ONE - f0_r) * fifth) * lobe * red,
-        (f0_g + (_ONE - f0_g) * fifth) * lobe * green,
-        (f0_b + (_ONE - f0_b) * fifth) * lobe * blue,
+        (plain + metal * (base_r + (_ONE - base_r) * fifth) * (_ONE + base_r * lost)) * lobe * red,
+        (plain + metal * (base_g + (_ONE - base_g) * fifth) * (_ONE + base_g * lost)) * lobe * green,
+        (plain + metal * (base_b + (_ONE - base_b) * fifth) * (_ONE + base_b * lost)) * lobe * blue,
     )
 
 
 @inlined_kernel
 def table_place(n_v, rough):  # type: ignore[no-untyped-def]
     """(number of the entry, fractions) in the table of reflectance at n.v and roughness."""
-    cell_v = min(max(n_v * _CELLS - _HALF, _ZERO), _CELLS - _ONE)
-    cell_r = min(max(rough * _CELLS - _HALF, _ZERO), _CELLS - _ONE)
+    cell_v, cell_r = min(n_v, _ONE) * _STEPS, min(max(rough, _ZERO), _ONE) * _STEPS
     v, r = min(np.int32(cell_v), _LAST_CELL), min(np.int32(cell_r), _LAST_CELL)
     return np.int32(v * _CELL_COUNT + r), cell_v - np.float32(v), cell_r - np.float32(r)
 
@@ -192,6 +198,39 @@ def table_entry(table, n_v, rough):  # type: ignore[no-untyped-def]
 
 
 @inlined_kernel
+def energy(scale, bias, avg):  # type: ignore[no-untyped-def]
+    """Three numbers: what many bounces between facets add to a lobe, for each of its reflectance; share of light that a
+    dielectric mirrors towards the view; and the factor of its matt light.
+
+    A white lobe reflects scale + bias after one bounce; what it lost comes back after more (Turquin 2019, Practical
+    multiple scattering compensation for microfacet models, equation 16). What is not mirrored goes in and comes out matt,
+    so coupled that both add up to what arrives, in either direction (Kelemen and Szirmay-Kalos 2001, A Microfacet Based
+    Coupled Specular-Matte BRDF Model, section 4). avg is one over what goes in of even light.
+    """
+    lost = _ONE / max(scale + bias, np.float32(1e-3)) - _ONE
+    mirrored = (DIELECTRIC * scale + bias) * (_ONE + DIELECTRIC * lost)
+    return lost, mirrored, (_ONE - mirrored) * avg
+
+
+@inlined_kernel
+def matt_fit(table, rough):  # type: ignore[no-untyped-def]
+    """Four numbers: coefficients of what a dielectric of a roughness mirrors of light from an angle (of 1, and of the second
+    and fifth power of one less its cosine), and one over what it lets in of even light. See ``reflectance_table``."""
+    cell = min(max(rough, _ZERO), _ONE) * _STEPS
+    row = min(np.int32(cell), _LAST_CELL)
+    part = cell - np.float32(row)
+    a = np.uint64(_FITS + 4 * row)
+    b = a + np.uint64(4)
+    rest = _ONE - part
+    return (
+        table[a] * rest + table[b] * part,
+        table[a + _I] * rest + table[b + _I] * part,
+        table[a + _II] * rest + table[b + _II] * part,
+        table[a + _NEXT] * rest + table[b + _NEXT] * part,
+    )
+
+
+@inlined_kernel
 def occluded_share(n_v, rough, openness):  # type: ignore[no-untyped-def]
     """What a corner leaves of a reflection (Lagarde and de Rousiers, SIGGRAPH 2014 course on physically based shading,
     listing 26, from memory)."""
@@ -200,11 +239,11 @@ def occluded_share(n_v, rough, openness):  # type: ignore[no-untyped-def]
 
 
 @inlined_kernel
-def direct_light(px, py, pz, nx, ny, nz, vx, vy, vz, finish, finishes, lights, touched, rayed, f):  # type: ignore[no-untyped-def]
+def direct_light(px, py, pz, nx, ny, nz, vx, vy, vz, finish, finishes, lights, touched, table, rayed, f):  # type: ignore[no-untyped-def]
     """Six numbers: diffuse and highlight radiance of all lights at a point.
 
     Point p, unit normal n and view v (towards the eye); finish the row in finishes [F, FINISH_ROW]; lights [L, ROW];
-    touched [L, F] uint8; rayed [fragments, >= L] share of each light that reaches fragment f, or of no length: all does.
+    touched [L, F] uint8; table of ``environment``; rayed [fragments, >= L] share of each light that reaches fragment f, or of no length: all does.
     """
     owner = int(finishes[finish, _OWNER])
     base_r, base_g, base_b = finishes[finish, 0], finishes[finish, 1], finishes[finish, 2]
@@ -215,6 +254,9 @@ def direct_light(px, py, pz, nx, ny, nz, vx, vy, vz, finish, finishes, lights, t
     alpha = max(rough * rough, _MIN_ALPHA)
     square = alpha * alpha
     seen_root = shadowing(n_v, square)
+    scale, bias = table_entry(table, n_v, rough)
+    fit_0, fit_2, fit_5, avg = matt_fit(table, rough)
+    lost, _, kept = energy(scale, bias, avg)
     matt_r = matt_g = matt_b = _ZERO
     high_r = high_g = high_b = _ZERO
     for number in range(lights.shape[0]):
@@ -255,6 +297,11 @@ def direct_light(px, py, pz, nx, ny, nz, vx, vy, vz, finish, finishes, lights, t
             n_v,
             square,
             seen_root,
+            lost,
+            kept,
+            fit_0,
+            fit_2,
+            fit_5,
         )
         matt_r, matt_g, matt_b = matt_r + own[0], matt_g + own[1], matt_b + own[2]
         high_r, high_g, high_b = high_r + own[3], high_g + own[4], high_b + own[5]
@@ -263,14 +310,15 @@ def direct_light(px, py, pz, nx, ny, nz, vx, vy, vz, finish, finishes, lights, t
 
 @inlined_kernel
 def mirror_light(nx, ny, nz, vx, vy, vz, finish, finishes, ambients, maps, table):  # type: ignore[no-untyped-def]
-    """Eight numbers: radiance that a point's mirror direction sees of environment and ambient light; the share of it that
-    the surface reflects (red, green, blue); and that share's scale and bias. Arguments as in ``light_around``."""
+    """Seven numbers: radiance that a point's mirror direction sees of environment and ambient light; the share of it that
+    the surface reflects (red, green, blue); and the share that a dielectric reflects. Arguments as in ``light_around``."""
     owner = int(finishes[finish, _OWNER])
     base_r, base_g, base_b = finishes[finish, 0], finishes[finish, 1], finishes[finish, 2]
     rough, metal = finishes[finish, 3], finishes[finish, 4]
     n_v = min(_ONE, max(nx * vx + ny * vy + nz * vz, _LEAST_COSINE))
     rest = _ONE - metal
     scale, bias = table_entry(table, n_v, rough)
+    lost, mirrored, _ = energy(scale, bias, _ONE)
     twice = _TWO * n_v
     rx, ry, rz = twice * nx - vx, twice * ny - vy, twice * nz - vz
     place = rough * _LAST_LEVEL
@@ -283,11 +331,10 @@ def mirror_light(nx, ny, nz, vx, vy, vz, finish, finishes, ambients, maps, table
         sharp_r + (soft_r - sharp_r) * blend + ambients[owner, 0],
         sharp_g + (soft_g - sharp_g) * blend + ambients[owner, 1],
         sharp_b + (soft_b - sharp_b) * blend + ambients[owner, 2],
-        (DIELECTRIC * rest + base_r * metal) * scale + bias,
-        (DIELECTRIC * rest + base_g * metal) * scale + bias,
-        (DIELECTRIC * rest + base_b * metal) * scale + bias,
-        scale,
-        bias,
+        rest * mirrored + metal * (base_r * scale + bias) * (_ONE + base_r * lost),
+        rest * mirrored + metal * (base_g * scale + bias) * (_ONE + base_g * lost),
+        rest * mirrored + metal * (base_b * scale + bias) * (_ONE + base_b * lost),
+        mirrored,
     )
 
 
@@ -299,7 +346,7 @@ def light_around(nx, ny, nz, vx, vy, vz, finish, finishes, ambients, maps, table
     first of rayed on stand the radiance that fragment f's mirror rays met and the share of them that met something; first
     is 0 where none were cast.
     """
-    red, green, blue, share_r, share_g, share_b, scale, bias = mirror_light(
+    red, green, blue, share_r, share_g, share_b, mirrored = mirror_light(
         nx, ny, nz, vx, vy, vz, finish, finishes, ambients, maps, table
     )
     owner = int(finishes[finish, _OWNER])
@@ -316,7 +363,7 @@ def light_around(nx, ny, nz, vx, vy, vz, finish, finishes, ambients, maps, table
     if rest > _ZERO:
         u, v = unfold(nx, ny, nz)
         soft_r, soft_g, soft_b = look_up(maps, _LEVEL_COUNT, u, v)
-        kept = rest * (_ONE - (DIELECTRIC * scale + bias)) * openness
+        kept = rest * (_ONE - mirrored) * openness
         red += finishes[finish, 0] * kept * (soft_r + ambients[owner, 0])
         green += finishes[finish, 1] * kept * (soft_g + ambients[owner, 1])
         blue += finishes[finish, 2] * kept * (soft_b + ambients[owner, 2])

@@ -50,7 +50,7 @@ def _seen_light(  # type: ignore[no-untyped-def]
     if shading == _UNLIT:
         return red + finishes[finish, 0], green + finishes[finish, 1], blue + finishes[finish, 2]
     matt_r, matt_g, matt_b, high_r, high_g, high_b = _direct_light(
-        px, py, pz, nx, ny, nz, vx, vy, vz, finish, finishes, lights, touched, nothing, 0
+        px, py, pz, nx, ny, nz, vx, vy, vz, finish, finishes, lights, touched, table, nothing, 0
     )
     around_r, around_g, around_b = _light_around(
         nx, ny, nz, vx, vy, vz, finish, finishes, ambients, maps, table, _ONE, nothing, 0, 0
@@ -266,7 +266,7 @@ def mirror(  # type: ignore[no-untyped-def]
                         valid[k] = np.int32(0)
                         alive -= 1
                         continue
-                    taken[k, 0], taken[k, 1], taken[k, 2], share_r, share_g, share_b, _, _ = _mirror_light(
+                    taken[k, 0], taken[k, 1], taken[k, 2], share_r, share_g, share_b, _ = _mirror_light(
                         nx, ny, nz, -lx, -ly, -lz, finish, finishes, ambients, maps, table
                     )
                     flow[k, 0], flow[k, 1], flow[k, 2] = (

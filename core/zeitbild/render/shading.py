@@ -195,9 +195,9 @@ def shade(  # type: ignore[no-untyped-def]
                     )
                     whole[_FINISH, i] = looks + i
                     textured = True
-                take_finishes(rows, whole, used, textured, finishes, ambients)
-                light_directly(rows, whole, used, lights, touched, rayed)
-                light_from_around(rows, whole, used, maps, table, rayed, lights.shape[0], bounced)
+                take_finishes(rows, whole, used, textured, finishes, ambients, table)
+                light_directly(rows, whole, used, lights, touched, table, rayed)
+                light_from_around(rows, whole, used, maps, rayed, lights.shape[0], bounced)
                 for i in range(used):
                     f, finish = whole[_FRAGMENT, i], whole[_FINISH, i]
                     t = np.uint64(triangle[f])

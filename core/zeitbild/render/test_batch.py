@@ -40,9 +40,9 @@ _take_finishes, _light_directly, _light_from_around = (
 
 @kernel
 def _all_at_once(rows, whole, used, finishes, ambients, lights, touched, maps, table, rayed, bounced):  # type: ignore[no-untyped-def]
-    _take_finishes(rows, whole, used, False, finishes, ambients)
-    _light_directly(rows, whole, used, lights, touched, rayed)
-    _light_from_around(rows, whole, used, maps, table, rayed, lights.shape[0], bounced)
+    _take_finishes(rows, whole, used, False, finishes, ambients, table)
+    _light_directly(rows, whole, used, lights, touched, table, rayed)
+    _light_from_around(rows, whole, used, maps, rayed, lights.shape[0], bounced)
 
 
 def _units(random: np.random.Generator) -> NDArray[np.float32]:
@@ -82,7 +82,7 @@ class Batches(unittest.TestCase):
         for i in range(COUNT):
             place = (*self.points[i], *self.normals[i], *self.views[i])
             own = int(self.finish_of[i])
-            direct = _direct_light(*place, own, self.finishes, self.lights, self.touched, rayed, i)
+            direct = _direct_light(*place, own, self.finishes, self.lights, self.touched, self.table, rayed, i)
             np.testing.assert_array_equal(rows[batch.MATT : batch.MATT + 6, i], np.array(direct, np.float32))
             openness = rayed[i, len(LIGHTS)] if len(rayed) else np.float32(1)
             around = _light_around(
