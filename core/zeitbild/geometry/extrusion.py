@@ -29,6 +29,8 @@ _FRONT, _BACK, _RUNS = 0, 1, 2
 #: Share of the depth that bevels may take, so that a side wall is always left.
 _MAX_BEVEL_SHARE = 0.98
 MAX_TRIANGLES = 2_000_000
+#: A face with at least so many points at its rim gets a coarse rim inside, so many of its edges' mean lengths away.
+_FINE_RIM, _RIM_STEPS = 48, 4.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -150,6 +152,35 @@ def _filled(loops: list[NDArray[np.int64]], points: Points) -> NDArray[np.int64]
     return filled
 
 
+def _face(loops: list[NDArray[np.int64]], points: Points) -> tuple[NDArray[np.int64], Points]:
+    """Triangles [T, 3] of a flat face over loops of points, and the points that they need besides, numbered on from points.
+
+    A fine rim would have thin triangles reach across all of the face, which takes longer to draw than anything else. So
+    inside of it runs a coarse one.
+    """
+    rim = [points[loop] for loop in loops]
+    count = sum(map(len, rim))
+    if count < _FINE_RIM:
+        return _filled(loops, points), points[:0]
+    length = sum(float(np.hypot(*(ring - np.roll(ring, 1, axis=0)).T).sum()) for ring in rim)
+    width = _RIM_STEPS * length / count
+    inner = manifold3d.CrossSection(rim, manifold3d.FillRule.NonZero).offset(-width, manifold3d.JoinType.Miter, 2.0)
+    rings = [np.asarray(ring) for ring in inner.simplify(width / 3).to_polygons()]
+    if not rings:
+        return _filled(loops, points), points[:0]
+    at = [len(points) + int(first) for first in np.cumsum([0, *map(len, rings)])]
+    inside = [np.arange(first, first + len(ring)) for first, ring in zip(at, rings, strict=False)]
+    added = np.concatenate(rings)
+    everything = np.concatenate([points, added])
+    border = _filled([*loops, *(ring[::-1] for ring in inside)], everything)
+    triangles = np.concatenate([border, _filled(inside, everything)])
+    a, b, c = (everything[triangles[:, corner]] for corner in range(3))
+    if ((b - a)[:, 0] * (c - a)[:, 1] < (b - a)[:, 1] * (c - a)[:, 0]).any():
+        # Rims that meet each other where the face is narrow.
+        return _filled(loops, points), points[:0]
+    return triangles, added
+
+
 def _across(outward: Points, normal: tuple[tuple[float, float], tuple[float, float]], share: Points) -> Points:
     """Normals [..., 3] from outward directions [..., 2] and how far [...] up a strip a point stands."""
     (x0, z0), (x1, z1) = normal
@@ -188,10 +219,17 @@ def _raise(builder: _Builder, bands: Bands, points: Points, strips: list[Segment
             builder, bands.lines[chosen], bands.line_outward[chosen], firsts[number], firsts[number + 1], BEVEL,
             line_patch[chosen], side < 0,
         )
-    face = _filled(_loops(bands.rim), points)
-    up = np.broadcast_to(mirror * (0, 0, 1), (len(face), 3, 3))
-    builder.add(face + firsts[-1], up, FACE, _FRONT if side > 0 else _BACK, side < 0)
+    _cover(builder, _loops(bands.rim), points, firsts[-1], side * (edge + height), side)
     return firsts[0]
+
+
+def _cover(builder: _Builder, loops: list[NDArray[np.int64]], points: Points, first: int, z: float, side: int) -> None:
+    """The flat face at height z over loops of points, which stand there from number ``first`` on."""
+    face, added = _face(loops, points)
+    # What the face needs besides stands behind all else.
+    face = np.where(face < len(points), face + first, face - len(points) + builder.stand(added, z))
+    up = np.broadcast_to(np.array([0.0, 0.0, side]), (len(face), 3, 3))
+    builder.add(face, up, FACE, _FRONT if side > 0 else _BACK, side < 0)
 
 
 def _wall(builder: _Builder, lines: NDArray[np.int64], outward: Points, low: int, high: int, part: int, patch: NDArray[np.int64] | int, flip: bool) -> None:
@@ -233,9 +271,7 @@ def solid_of(plate: Plate, depth: float, bevel: Bevel, tolerance: float) -> Mesh
             feet[side] = corners + _raise(builder, bands, points, strips, levels / outline.step, depth / 2 - height, height, side)
             continue
         first = builder.stand(flat, side * depth / 2)
-        face = _filled(list(rings), flat)
-        up = np.broadcast_to(np.array([0.0, 0.0, side]), (len(face), 3, 3))
-        builder.add(face + first, up, FACE, _FRONT if side > 0 else _BACK, side < 0)
+        _cover(builder, list(rings), flat, first, side * depth / 2, side)
         feet[side] = first + np.arange(count)
     low, high = feet[-1], feet[1]
     normals = np.concatenate([outline.normals, np.zeros((count, 2, 1))], axis=2)

@@ -20,7 +20,10 @@ _ACROSS, _DOWN = (np.ascontiguousarray(sample_offsets(EDGE_SAMPLES)[:, axis], dt
 _TILE = TILE
 _SHIFT, _MASK = TILE.bit_length() - 1, TILE - 1
 _ZERO, _SLACK, _TINY = np.float32(0), np.float32(1e-4), np.float32(1.4e-45)
-_IN, _OUT = np.uint8(1), np.uint8(0)
+_IN, _OUT, _BESIDE = np.uint8(1), np.uint8(0), np.uint8(2)
+_NEARLY_NONE, _NEARLY_ALL, _NO_BITS, _ONE_BITS = (np.float32(value).view(np.int32) for value in (0.06, 0.94, 0.0, 1.0))
+#: Parts that rows are worked on in.
+_STRETCHES = 32
 #: A sum of areas is believed if the samples of the tile kernel saw at most so much less or more of the pixel.
 _LESS, _MORE = 0.02, 0.035
 #: What covers less of a pixel that no sample saw is left out: an eighth of a level of 255.
@@ -28,23 +31,44 @@ _LEAST = 0.0005
 
 
 @parallel_kernel
-def spread_marks(order, columns, marks, spread):  # type: ignore[no-untyped-def]
-    """Mark in spread [H, W] the pixels marked in marks and those beside them: samples see all or nothing there, but
-    seldom the truth."""
-    height, width = marks.shape
-    for turn in numba.prange(order.shape[0]):
-        tile = order[turn]
-        x0, y0 = (tile % columns) * _TILE, (tile // columns) * _TILE
-        x1, y1 = min(width, x0 + _TILE), min(height, y0 + _TILE)
-        for y in range(y0, y1):
-            for x in range(x0, x1):
-                spread[y, x] = marks[y, x]
-        for y in range(max(0, y0 - 1), min(height, y1 + 1)):
-            for x in range(max(0, x0 - 1), min(width, x1 + 1)):
-                if marks[y, x] != 0:
-                    for v in range(max(y0, y - 1), min(y1, y + 2)):
-                        for u in range(max(x0, x - 1), min(x1, x + 2)):
-                            spread[v, u] = _IN
+def spread_marks(bits, marks):  # type: ignore[no-untyped-def]
+    """Mark in marks [H, W] (1: a part is covered) also, by 2, what samples may have missed beside it.
+
+    A pixel that seems full may be cut at a corner, across which next to nothing is covered; of one that seems empty a
+    corner may be covered if nearly all is beyond it. bits [H, W] int32 are those of alpha: it is never negative, so as
+    whole numbers they keep the order, and least and greatest are found by vector instructions.
+    """
+    height, width = bits.shape
+    for stretch in numba.prange(_STRETCHES):
+        low, high = np.empty(width + 2, np.int32), np.empty(width + 2, np.int32)
+        for y in range(stretch * height // _STRETCHES, (stretch + 1) * height // _STRETCHES):
+            up, down = max(0, y - 1), min(height - 1, y + 1)
+            for x in range(width):
+                a, b, c = bits[up, x], bits[y, x], bits[down, x]
+                least, most = a if a < b else b, a if a > b else b
+                low[x + 1], high[x + 1] = least if least < c else c, most if most > c else c
+            low[0], high[0], low[width + 1], high[width + 1] = low[1], high[1], low[width], high[width]
+            for x in range(width):
+                least, most = low[x] if low[x] < low[x + 1] else low[x + 1], high[x] if high[x] > high[x + 1] else high[x + 1]
+                least, most = least if least < low[x + 2] else low[x + 2], most if most > high[x + 2] else high[x + 2]
+                seen = bits[y, x]
+                missed = ((seen == _ONE_BITS) & (least < _NEARLY_NONE)) | ((seen == _NO_BITS) & (most > _NEARLY_ALL))
+                marks[y, x] = _BESIDE if missed else marks[y, x]
+
+
+@kernel
+def _half_plane(v, f, g):  # type: ignore[no-untyped-def]
+    """How much of the unit square lies where v + f x + g y > 0; some of it does, and some does not."""
+    a, b = abs(f), abs(g)
+    p, q = max(a, b), min(a, b)
+    # How far up the line lies, from the corner that it leaves last.
+    t = -(v + min(f, 0.0) + min(g, 0.0))
+    if t <= q:
+        return 1.0 - t * t / (2.0 * a * b)
+    if t <= p:
+        return 1.0 - (t - q / 2.0) / p
+    rest = p + q - t
+    return rest * rest / (2.0 * a * b)
 
 
 @kernel
@@ -97,7 +121,7 @@ def clipped_area(v0, f0, g0, v1, f1, g1, v2, f2, g2, ring, other):  # type: igno
 def sharpen_edges(  # type: ignore[no-untyped-def]
     order, scaled, boxes, starts, members, room, pixel, triangle, share, where, counts, marks, alpha, depth
 ):
-    """Alpha [H, W] anew where marks [H, W] is 1, and shares scaled to it; see ``visibility.rasterise`` for the rest.
+    """Alpha [H, W] anew where marks [H, W] is not 0, and shares scaled to it; see ``visibility.rasterise`` for the rest.
 
     A pixel of which no sample saw anything gets a fragment if something covers a part of it.
     """
@@ -141,6 +165,16 @@ def sharpen_edges(  # type: ignore[no-untyped-def]
                         continue
                     if v0 + least_0 >= 0.0 and v1 + least_1 >= 0.0 and v2 + least_2 >= 0.0:
                         full[slot] = _IN
+                        continue
+                    in_0, in_1, in_2 = v0 + least_0 >= 0.0, v1 + least_1 >= 0.0, v2 + least_2 >= 0.0
+                    if alpha[y, x] > _ZERO and ((in_1 and in_2) or (in_0 and in_2) or (in_0 and in_1)):
+                        # Most are cut by one line alone.
+                        if not in_0:
+                            area[slot] += _half_plane(v0, a0, b0)
+                        elif not in_1:
+                            area[slot] += _half_plane(v1, a1, b1)
+                        else:
+                            area[slot] += _half_plane(v2, a2, b2)
                         continue
                     own, mx, my = clipped_area(v0, a0, b0, v1, a1, b1, v2, a2, b2, ring, other)
                     area[slot] += own

@@ -139,10 +139,9 @@ def rasterise(
         most = int(counts.max(initial=0))
         if most <= room:
             if edges_exactly:
-                beside = kept("beside", (height, width), np.uint8)
-                spread_marks(tiles, columns, marks, beside)
+                spread_marks(alpha.view(np.int32), marks)
                 sharpen_edges(
-                    tiles, scaled, boxes, starts, members, room, pixel, triangle, share, where, counts, beside, alpha, depth
+                    tiles, scaled, boxes, starts, members, room, pixel, triangle, share, where, counts, marks, alpha, depth
                 )
             return Fragments(pixel, triangle, share, where, counts, tiles, room, edges), alpha, depth
         room = max(2 * room, most)
