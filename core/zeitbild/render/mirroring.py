@@ -24,7 +24,8 @@ _direct_light, _light_around, _mirror_light = (
     kernel(one.py_func) for one in (direct_light, light_around, mirror_light)
 )
 #: Rougher surfaces mirror so widely that occlusion stands for it.
-_TOO_ROUGH = np.float32(0.75)
+TOO_ROUGH = np.float32(0.75)
+_TOO_ROUGH = TOO_ROUGH
 _LIFT = np.float32(2e-4)
 _GRAZING = np.float32(1e-3)
 _ZERO, _ONE, _TWO = np.float32(0), np.float32(1), np.float32(2)
@@ -37,23 +38,24 @@ _PACKET, _BUFFER, _TURNS = PACKET, BUFFER, TURNS
 
 
 @kernel
-def _seen_light(  # type: ignore[no-untyped-def]
-    px, py, pz, nx, ny, nz, vx, vy, vz, finish, finishes, lights, touched, ambients, maps, table, nothing
+def seen_light(  # type: ignore[no-untyped-def]
+    px, py, pz, nx, ny, nz, vx, vy, vz, finish, finishes, lights, touched, ambients, maps, table, rayed, f, openness, first
 ):
-    """Three numbers: radiance that leaves a mirrored point towards v; arguments as in ``shading.direct_light``."""
+    """Three numbers: radiance that leaves a point towards v; arguments as in ``metal_rough.direct_light`` and
+    ``light_around``."""
     red, green, blue = finishes[finish, 5], finishes[finish, 6], finishes[finish, 7]
     shading = finishes[finish, _SHADING]
     if shading == _TONE_BANDS:
-        _, amount, _ = light_amount(px, py, pz, nx, ny, nz, finish, lights, touched, ambients, nothing, 0, _ONE)
+        _, amount, _ = light_amount(px, py, pz, nx, ny, nz, finish, lights, touched, ambients, rayed, f, openness)
         tone_r, tone_g, tone_b = tone_at(amount, _ZERO, finish, finishes)
         return red + tone_r, green + tone_g, blue + tone_b
     if shading == _UNLIT:
         return red + finishes[finish, 0], green + finishes[finish, 1], blue + finishes[finish, 2]
     matt_r, matt_g, matt_b, high_r, high_g, high_b = _direct_light(
-        px, py, pz, nx, ny, nz, vx, vy, vz, finish, finishes, lights, touched, table, nothing, 0
+        px, py, pz, nx, ny, nz, vx, vy, vz, finish, finishes, lights, touched, table, rayed, f
     )
     around_r, around_g, around_b = _light_around(
-        nx, ny, nz, vx, vy, vz, finish, finishes, ambients, maps, table, _ONE, nothing, 0, 0
+        nx, ny, nz, vx, vy, vz, finish, finishes, ambients, maps, table, openness, rayed, f, first
     )
     red, green, blue = (
         red + matt_r + high_r + around_r,
@@ -62,25 +64,7 @@ def _seen_light(  # type: ignore[no-untyped-def]
     )
     if finishes[finish, _COAT] > _ZERO:
         coat_r, coat_g, coat_b, mirror_r, mirror_g, mirror_b, through = coat_light(
-            px,
-            py,
-            pz,
-            nx,
-            ny,
-            nz,
-            vx,
-            vy,
-            vz,
-            finish,
-            finishes,
-            lights,
-            touched,
-            ambients,
-            maps,
-            table,
-            nothing,
-            0,
-            _ONE,
+            px, py, pz, nx, ny, nz, vx, vy, vz, finish, finishes, lights, touched, ambients, maps, table, rayed, f, openness
         )
         red, green, blue = (
             red * through + coat_r + mirror_r,
@@ -235,7 +219,7 @@ def mirror(  # type: ignore[no-untyped-def]
                             texel_table,
                         )
                         finish = np.int32(look)
-                    red, green, blue = _seen_light(
+                    red, green, blue = seen_light(
                         px,
                         py,
                         pz,
@@ -253,6 +237,9 @@ def mirror(  # type: ignore[no-untyped-def]
                         maps,
                         table,
                         nothing,
+                        0,
+                        _ONE,
+                        0,
                     )
                     if bounce == 0:
                         rayed[f, first + 3] = _ONE

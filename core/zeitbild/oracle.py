@@ -1,0 +1,270 @@
+"""The oracle: a slow renderer that tests and the bench hold the fast one against.
+
+Every sample of a pixel is a ray of its own, cast with the ray library's own interface, and is shaded on its own, with shadow,
+occlusion and mirror rays that nobody else gets. Nothing is rasterised, shared, smoothed, guessed or left out; its only
+error is the noise of its samples, and two halves of them tell how large that is. What a lit place looks like is what
+``metal_rough``, ``coat`` and ``tones`` say, which tests of their own hold against published formulas.
+No textures, see-through surfaces or filters; nothing behind the set.
+"""
+
+from __future__ import annotations
+
+import math
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from embreex.mesh_construction import TriangleMesh
+from embreex.rtcore_scene import EmbreeScene
+from numpy.typing import NDArray
+
+from zeitbild.kernels import kernel
+from zeitbild.render.lighting import KIND, SHADOWS, SIZE, light_point
+from zeitbild.render.metal_rough import direct_light, light_around, mirror_light
+from zeitbild.render.mirroring import TOO_ROUGH, seen_light
+from zeitbild.render.quality import QUALITIES
+from zeitbild.render.scene import Scene, gather
+from zeitbild.render.stage import Lighting, lighting_of, viewpoint
+from zeitbild.resolve.snapshot import Snapshot
+
+_Floats = NDArray[np.float32]
+_LIFT = 2e-4
+_direct_light, _light_around, _mirror_light, _light_point = (
+    kernel(one.py_func) for one in (direct_light, light_around, mirror_light, light_point)
+)
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Truth:
+    """beauty [H, W, 4] as ``Picture.beauty``; noise [H, W] the largest difference of its two halves' means in any channel."""
+
+    beauty: NDArray[np.float64]
+    halves: tuple[NDArray[np.float64], NDArray[np.float64]]
+
+
+@kernel
+def _lit(points, normals, views, finish, finishes, lights, touched, ambients, maps, table, rayed, bounced, out):  # type: ignore[no-untyped-def]
+    """Radiance [n, 3] of places; rayed [n, L + 5] what rays found out about each."""
+    count = lights.shape[0]
+    for i in range(points.shape[0]):
+        px, py, pz = points[i, 0], points[i, 1], points[i, 2]
+        nx, ny, nz = normals[i, 0], normals[i, 1], normals[i, 2]
+        vx, vy, vz = views[i, 0], views[i, 1], views[i, 2]
+        red, green, blue = seen_light(
+            px, py, pz, nx, ny, nz, vx, vy, vz, finish[i], finishes, lights, touched, ambients, maps, table, rayed, i,
+            rayed[i, count], count + 1 if bounced else 0,
+        )
+        out[i, 0], out[i, 1], out[i, 2] = red, green, blue
+
+
+def _frame(normals: _Floats) -> tuple[_Floats, _Floats]:
+    """Two unit vectors across each unit normal."""
+    helper = np.where(np.abs(normals[:, :1]) < 0.9, np.float32([[1, 0, 0]]), np.float32([[0, 1, 0]]))
+    a = np.cross(normals, helper)
+    a /= np.linalg.norm(a, axis=1, keepdims=True)
+    return a.astype(np.float32), np.cross(normals, a).astype(np.float32)
+
+
+class _World:
+    """The set for rays and shading."""
+
+    def __init__(self, snapshot: Snapshot) -> None:
+        self.scene: Scene = gather(snapshot)
+        self.light: Lighting = lighting_of(snapshot)
+        self.places = self.scene.vertices[self.scene.triangles].astype(np.float32)
+        self.embree = EmbreeScene(robust=True)
+        self.mesh = TriangleMesh(self.embree, self.places)
+        flat = np.cross(self.places[:, 1] - self.places[:, 0], self.places[:, 2] - self.places[:, 0])
+        self.flat = (flat / np.maximum(np.linalg.norm(flat, axis=1, keepdims=True), 1e-30)).astype(np.float32)
+
+    def hit(self, origins: _Floats, ways: _Floats) -> dict[str, Any]:
+        found: dict[str, Any] = self.embree.run(np.ascontiguousarray(origins), np.ascontiguousarray(ways), output=1)
+        return found
+
+    def blocked(self, origins: _Floats, ways: _Floats, far: _Floats) -> NDArray[np.bool_]:
+        if not len(origins):
+            return np.zeros(0, bool)
+        found = self.embree.run(
+            np.ascontiguousarray(origins), np.ascontiguousarray(ways), np.ascontiguousarray(far, np.float32), query="OCCLUDED"
+        )
+        return np.asarray(found) != -1
+
+    def normals_at(self, triangle: NDArray[np.int64], u: _Floats, v: _Floats) -> _Floats:
+        corner = self.scene.normals[triangle]
+        mixed = corner[:, 0] * (1 - u - v)[:, None] + corner[:, 1] * u[:, None] + corner[:, 2] * v[:, None]
+        unit: _Floats = (mixed / np.maximum(np.linalg.norm(mixed, axis=1, keepdims=True), 1e-30)).astype(np.float32)
+        return unit
+
+
+@kernel
+def _towards(light, points, places, ways, far):  # type: ignore[no-untyped-def]
+    for i in range(points.shape[0]):
+        x, y, z, d = _light_point(light, points[i, 0], points[i, 1], points[i, 2], places[i, 0], places[i, 1])
+        ways[i, 0], ways[i, 1], ways[i, 2], far[i] = x, y, z, d
+
+
+def _on_light(light: _Floats, count: int, random: np.random.Generator) -> _Floats:
+    """Random places on a light, area for area, in units of its half extents."""
+    if light[KIND] == 2.0:
+        return random.uniform(-1, 1, (count, 2)).astype(np.float32)
+    if light[KIND] > 2.0 or light[SIZE] > 0:
+        turn, far = random.uniform(0, 2 * math.pi, count), np.sqrt(random.uniform(0, 1, count))
+        return np.stack([far * np.cos(turn), far * np.sin(turn)], axis=1).astype(np.float32)
+    return np.zeros((count, 2), np.float32)
+
+
+def _seen_lights(world: _World, points: _Floats, normals: _Floats, flats: _Floats, finish: NDArray[np.int32], each: int, random: np.random.Generator) -> _Floats:
+    """Share [n, L] of each light that is seen from lifted points, by so many rays."""
+    lights = world.light.rows
+    seen = np.ones((len(points), len(lights)), np.float32)
+    for number, light in enumerate(lights):
+        if light[SHADOWS] == 0:
+            continue
+        cast, clear = np.zeros(len(points)), np.zeros(len(points))
+        for _ in range(each):
+            ways, far = np.empty_like(points), np.empty(len(points), np.float32)
+            _towards(light, points, _on_light(light, len(points), random), ways, far)
+            wanted = (
+                ((ways * flats).sum(axis=1) > 1e-3) & ((ways * normals).sum(axis=1) > 0) & (world.light.touched[number, finish] > 0)
+            )
+            hidden = world.blocked(points[wanted], ways[wanted], far[wanted] * np.float32(0.999))
+            cast[wanted] += 1
+            clear[wanted] += ~hidden
+        some = cast > 0
+        seen[some, number] = clear[some] / cast[some]
+    return seen
+
+
+def _openness(world: _World, points: _Floats, normals: _Floats, flats: _Floats, radius: float, each: int, random: np.random.Generator) -> _Floats:
+    cast, clear = np.zeros(len(points)), np.zeros(len(points))
+    a, b = _frame(normals)
+    for _ in range(each):
+        turn, square = random.uniform(0, 2 * math.pi, len(points)), random.uniform(0, 1, len(points))
+        x, y, z = np.sqrt(square) * np.cos(turn), np.sqrt(square) * np.sin(turn), np.sqrt(1 - square)
+        ways = (x[:, None] * a + y[:, None] * b + z[:, None] * normals).astype(np.float32)
+        wanted = (ways * flats).sum(axis=1) > 1e-3
+        hidden = world.blocked(points[wanted], ways[wanted], np.full(int(wanted.sum()), radius, np.float32))
+        cast[wanted] += 1
+        clear[wanted] += ~hidden
+    return np.where(cast > 0, clear / np.maximum(cast, 1), 1).astype(np.float32)
+
+
+def _mirrored(snapshot: Snapshot, world: _World, points: _Floats, normals: _Floats, flats: _Floats, views: _Floats, finish: NDArray[np.int32], random: np.random.Generator) -> _Floats:
+    """One mirror ray a place: radiance that it met, and whether it met anything [n, 4]."""
+    out = np.zeros((len(points), 4), np.float32)
+    light = world.light
+    rough = light.finishes[finish, 3]
+    u, v = random.uniform(0, 1, len(points)), random.uniform(0, 1, len(points))
+    square = rough.astype(np.float64) ** 4
+    # GGX facets (Walter and others 2007, equations 35 and 36).
+    cosine = np.sqrt((1 - u) / (1 + (square - 1) * u))
+    sine = np.sqrt(np.maximum(0, 1 - cosine**2))
+    a, b = _frame(normals)
+    half = (sine * np.cos(2 * math.pi * v))[:, None] * a + (sine * np.sin(2 * math.pi * v))[:, None] * b + cosine[:, None] * normals
+    ways = (2 * (views * half).sum(axis=1, keepdims=True) * half - views).astype(np.float32)
+    alive = np.flatnonzero((rough <= TOO_ROUGH) & ((ways * flats).sum(axis=1) > 1e-3))
+    origins, ways = points[alive], ways[alive]
+    flow, taken = np.ones((len(alive), 3), np.float32), np.zeros((len(alive), 3), np.float32)
+    for bounce in range(snapshot.bounces):
+        if not len(alive):
+            break
+        found = world.hit(origins, ways)
+        met = found["primID"] >= 0
+        alive, origins, ways, flow, taken = alive[met], origins[met], ways[met], flow[met], taken[met]
+        triangle, far = found["primID"][met].astype(np.int64), found["tfar"][met].astype(np.float32)
+        facing = world.normals_at(triangle, found["u"][met].astype(np.float32), found["v"][met].astype(np.float32))
+        facing *= np.where((facing * ways).sum(axis=1) > 0, -1, 1)[:, None].astype(np.float32)
+        flat = world.flat[triangle]
+        flat = flat * np.where((flat * facing).sum(axis=1) < 0, -1, 1)[:, None].astype(np.float32)
+        place = origins + far[:, None] * ways
+        own = world.scene.finish_of[triangle]
+        lifted = (place + flat * (_LIFT * np.maximum(far, 1))[:, None]).astype(np.float32)
+        rayed = np.ones((len(alive), len(light.rows) + 5), np.float32)
+        rayed[:, : len(light.rows)] = _seen_lights(world, lifted, facing, flat, own, 1, random)
+        radiance = np.empty((len(alive), 3), np.float32)
+        _lit(
+            place, facing, -ways, own, light.finishes, light.rows, light.touched, light.ambients, light.maps, light.table, rayed,
+            False, radiance,
+        )
+        out[alive, :3] += flow * (radiance - taken)
+        out[alive, 3] = 1
+        on = light.finishes[own, 3] <= TOO_ROUGH
+        alive, place, facing, ways, own, flow, lifted = (one[on] for one in (alive, place, facing, ways, own, flow, lifted))
+        taken, shares = np.empty((len(alive), 3), np.float32), np.empty((len(alive), 3), np.float32)
+        for i in range(len(alive) if bounce + 1 < snapshot.bounces else 0):
+            values = _mirror_light(*facing[i], *-ways[i], own[i], light.finishes, light.ambients, light.maps, light.table)
+            taken[i], shares[i] = values[:3], values[3:6]
+        flow = flow * shares
+        ways = ways - 2 * (ways * facing).sum(axis=1, keepdims=True) * facing
+        origins = lifted
+    return out
+
+
+def _pass(snapshot: Snapshot, world: _World, number: int, samples: int, seed: int) -> NDArray[np.float64]:
+    """One sample of every pixel [H, W, 4]."""
+    random = np.random.default_rng((seed, number))
+    camera, light = snapshot.camera, world.light
+    width, height = snapshot.width, snapshot.height
+    side = math.isqrt(samples)
+    # One cell of the pixel each time; where in it is chance.
+    cell_y, cell_x = divmod(number % (side * side), side)
+    x = np.arange(width)[None, :] + (cell_x + random.uniform(0, 1, (height, width))) / side
+    y = np.arange(height)[:, None] + (cell_y + random.uniform(0, 1, (height, width))) / side
+    right, up, forward = camera.axes
+    across, down = (x - width / 2) / camera.focal, (y - height / 2) / camera.focal
+    if camera.parallel:
+        origins = (camera.eye + across[..., None] * right - down[..., None] * up).reshape(-1, 3)
+        ways = np.broadcast_to(forward, origins.shape)
+    else:
+        ways = (forward + across[..., None] * right - down[..., None] * up).reshape(-1, 3)
+        ways = ways / np.linalg.norm(ways, axis=1, keepdims=True)
+        origins = np.broadcast_to(camera.eye, ways.shape)
+    found = world.hit(origins.astype(np.float32), ways.astype(np.float32))
+    met = np.flatnonzero(found["primID"] >= 0)
+    out = np.zeros((height * width, 4))
+    if not len(met):
+        return out.reshape(height, width, 4)
+    triangle = found["primID"][met].astype(np.int64)
+    u, v = found["u"][met].astype(np.float32), found["v"][met].astype(np.float32)
+    corner = world.places[triangle]
+    points = corner[:, 0] * (1 - u - v)[:, None] + corner[:, 1] * u[:, None] + corner[:, 2] * v[:, None]
+    views = -ways[met].astype(np.float32)
+    normals = world.normals_at(triangle, u, v)
+    normals *= np.where((normals * views).sum(axis=1) < -0.2, -1, 1)[:, None].astype(np.float32)
+    flats = world.flat[triangle]
+    flats = flats * np.where((flats * normals).sum(axis=1) < 0, -1, 1)[:, None].astype(np.float32)
+    eye = viewpoint(camera)
+    away = np.linalg.norm(points - eye[:3], axis=1) if eye[3] > 0 else np.full(len(points), width / camera.focal)
+    lifted = (points + flats * (_LIFT * away)[:, None]).astype(np.float32)
+    finish = world.scene.finish_of[triangle]
+    count = len(light.rows)
+    rayed = np.ones((len(met), count + 5), np.float32)
+    rayed[:, count + 1 :] = 0
+    rayed[:, :count] = _seen_lights(world, lifted, normals, flats, finish, 1, random)
+    if snapshot.occlusion > 0:
+        seen = _openness(world, lifted, normals, flats, snapshot.occlusion_radius, 2, random)
+        rayed[:, count] = 1 - snapshot.occlusion * (1 - seen)
+    if snapshot.bounces:
+        rayed[:, count + 1 :] = _mirrored(snapshot, world, lifted, normals, flats, views, finish, random)
+    radiance = np.empty((len(met), 3), np.float32)
+    _lit(
+        points.astype(np.float32), normals, views, finish, light.finishes, light.rows, light.touched, light.ambients, light.maps,
+        light.table, rayed, snapshot.bounces > 0, radiance,
+    )
+    out[met, :3], out[met, 3] = radiance, 1
+    return out.reshape(height, width, 4)
+
+
+def truth(snapshot: Snapshot, samples: int = 64, seed: int = 1) -> Truth:
+    """What a snapshot looks like, by so many samples a pixel (a square number); meshes as fine as at final.
+
+    A still set: moments of an open shutter are averaged by whoever asks for them.
+    """
+    snapshot = snapshot.built(QUALITIES["final"])
+    world = _World(snapshot)
+    halves = [np.zeros((snapshot.height, snapshot.width, 4)) for _ in range(2)]
+    with ThreadPoolExecutor(2) as pool:
+        for number, one in enumerate(pool.map(lambda n: _pass(snapshot, world, n, samples, seed), range(samples))):
+            halves[(number + number // math.isqrt(samples)) % 2] += one * (2 / samples)
+    return Truth((halves[0] + halves[1]) / 2, (halves[0], halves[1]))
