@@ -21,6 +21,9 @@ _TILE = TILE
 _SHIFT, _MASK = TILE.bit_length() - 1, TILE - 1
 _ZERO, _SLACK, _TINY = np.float32(0), np.float32(1e-4), np.float32(1.4e-45)
 _IN, _OUT, _BESIDE = np.uint8(1), np.uint8(0), np.uint8(2)
+#: Mark of a pixel that no sample saw.
+ADDED = 3
+_ADDED = np.uint8(ADDED)
 _NEARLY_NONE, _NEARLY_ALL, _NO_BITS, _ONE_BITS = (np.float32(value).view(np.int32) for value in (0.06, 0.94, 0.0, 1.0))
 #: Parts that rows are worked on in.
 _STRETCHES = 32
@@ -119,11 +122,11 @@ def clipped_area(v0, f0, g0, v1, f1, g1, v2, f2, g2, ring, other):  # type: igno
 
 @parallel_kernel
 def sharpen_edges(  # type: ignore[no-untyped-def]
-    order, scaled, boxes, starts, members, room, pixel, triangle, share, where, counts, marks, alpha, depth
+    order, scaled, boxes, starts, members, firsts, pixel, triangle, share, where, counts, marks, alpha, depth
 ):
     """Alpha [H, W] anew where marks [H, W] is not 0, and shares scaled to it; see ``visibility.rasterise`` for the rest.
 
-    A pixel of which no sample saw anything gets a fragment if something covers a part of it.
+    A pixel of which no sample saw anything gets a fragment, and ADDED as its mark, if something covers a part of it.
     """
     height, width = alpha.shape
     columns = (width + _TILE - 1) // _TILE
@@ -256,22 +259,23 @@ def sharpen_edges(  # type: ignore[no-untyped-def]
                     if exact > _ZERO:
                         scale[slot] = exact / seen
                         alpha[y, x] = exact
-                elif exact > _LEAST and widest[slot] >= 0 and used < room:
+                elif exact > _LEAST and widest[slot] >= 0 and used < firsts[tile + 1] - firsts[tile]:
                     t = widest[slot]
                     px, py = x + middle[slot, 0], y + middle[slot, 1]
                     nearness = scaled[t, 9] * px + scaled[t, 10] * py + scaled[t, 11]
                     if nearness <= 0.0:
                         continue
-                    f = tile * room + used
+                    f = firsts[tile] + used
                     pixel[f] = np.int32((y - y0) * _TILE + x - x0)
                     triangle[f], share[f] = t, exact
                     where[f, 0], where[f, 1] = np.float32(px), np.float32(py)
                     alpha[y, x], depth[y, x] = exact, np.float32(1.0 / nearness)
+                    marks[y, x] = _ADDED
                     used += 1
                     # It has its share already.
                     slots[y - y0, x - x0] = np.int32(-1)
         counts[tile] = used
-        for f in range(tile * room, tile * room + used):
+        for f in range(firsts[tile], firsts[tile] + used):
             slot = slots[pixel[f] >> _SHIFT, pixel[f] & _MASK]
             if slot >= 0:
                 share[f] *= scale[slot]

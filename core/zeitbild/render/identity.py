@@ -37,7 +37,7 @@ def mark(  # type: ignore[no-untyped-def]
     share,
     where,
     counts,
-    room,
+    firsts,
     width,
     edges,
     places,
@@ -65,7 +65,7 @@ def mark(  # type: ignore[no-untyped-def]
                     for slot in range(SLOTS):
                         identities[row, column, kind, slot, 0] = np.float32(-1)
                         identities[row, column, kind, slot, 1] = _ZERO
-        for f in range(tile * room, tile * room + counts[tile]):
+        for f in range(firsts[tile], firsts[tile] + counts[tile]):
             t = np.uint64(triangle[f])
             finish = finish_of[t]
             row, column = top + (pixel[f] >> _SHIFT), left + (pixel[f] & _MASK)

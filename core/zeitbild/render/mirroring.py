@@ -9,10 +9,10 @@ import numpy as np
 
 from zeitbild.kernels import kernel, parallel_kernel
 from zeitbild.render.coat import coat_light
-from zeitbild.render.finish_row import COAT, SHADING, TONE_BANDS, UNLIT
-from zeitbild.render.lighting import sideways
+from zeitbild.render.finish_row import COAT, COAT_ROUGHNESS, SHADING, TONE_BANDS, UNLIT
+from zeitbild.render.lighting import FLAT, SHADOWS, light_point, sideways
 from zeitbild.render.metal_rough import direct_light, light_around, mirror_light
-from zeitbild.render.patterns import TURNS
+from zeitbild.render.patterns import ORDER, TURNS
 from zeitbild.render.rays import BUFFER, PACKET, cast_packet
 from zeitbild.render.shading import has_textures
 from zeitbild.render.texturing import apply_textures
@@ -20,8 +20,8 @@ from zeitbild.render.tones import light_amount, tone_at
 from zeitbild.render.triangle_setup import TILE
 
 # Called instead of compiled in: casting the ray costs far more than the call, and compiling takes half as long.
-_direct_light, _light_around, _mirror_light = (
-    kernel(one.py_func) for one in (direct_light, light_around, mirror_light)
+_direct_light, _light_around, _mirror_light, _light_point = (
+    kernel(one.py_func) for one in (direct_light, light_around, mirror_light, light_point)
 )
 #: Rougher surfaces mirror so widely that occlusion stands for it.
 TOO_ROUGH = np.float32(0.75)
@@ -31,10 +31,19 @@ _GRAZING = np.float32(1e-3)
 _ZERO, _ONE, _TWO = np.float32(0), np.float32(1), np.float32(2)
 _TURN = np.float32(2 * math.pi)
 _FAR = np.float32(1e30)
-_SHADING, _COAT = SHADING, COAT
+_SHADING, _COAT, _COAT_ROUGHNESS = SHADING, COAT, COAT_ROUGHNESS
+#: Part of a mirror's lobe that one ray stands for; what of a bend widens a lobe (a step as wide as 1 has a deviation of 0.29),
+#: and the most of it.
+_LOBE, _LEAN, _MOST_LEAN = np.float32(0.5), np.float32(0.25), np.float32(0.5)
 _TONE_BANDS, _UNLIT = np.float32(TONE_BANDS), np.float32(UNLIT)
 _SHIFT = TILE.bit_length() - 1
-_PACKET, _BUFFER, _TURNS = PACKET, BUFFER, TURNS
+_PACKET, _BUFFER, _TURNS, _ORDER, _SHADOWS = PACKET, BUFFER, TURNS, ORDER, SHADOWS
+_FLAT = np.float32(FLAT)
+#: Steps from pixel to pixel that fill the square evenly: powers of the plastic number's inverse (Roberts 2018, The
+#: Unreasonable Effectiveness of Quasirandom Sequences).
+_SHIFT_U, _SHIFT_V, _BELOW_ONE = np.float32(0.7548776662), np.float32(0.5698402910), np.float32(1 - 2**-24)
+#: A ray to a light ends just before it.
+_SHORT = np.float32(0.999)
 
 
 @kernel
@@ -80,7 +89,7 @@ def mirror(  # type: ignore[no-untyped-def]
     pixel,
     triangle,
     counts,
-    room,
+    firsts,
     normals,
     finish_of,
     finishes,
@@ -92,10 +101,15 @@ def mirror(  # type: ignore[no-untyped-def]
     spaces,
     texels,
     texel_table,
+    eye,
     pixel_size,
     parallel,
+    where,
+    bends,
+    cells,
     spots,
     intersect,
+    occluded,
     scene,
     pattern,
     bounces,
@@ -104,13 +118,14 @@ def mirror(  # type: ignore[no-untyped-def]
 ):
     """Radiance that mirror rays bring (three columns of rayed from ``first`` on) and whether the first met anything.
 
-    Arguments as in ``tracing.trace`` and ``shading.shade``; pattern [16, 2] from ``mirror_pattern``; bounces 1 to 3.
-    Lights shine through to what is mirrored: shadows are not mirrored.
+    Arguments as in ``tracing.trace`` and ``shading.shade``; finishes has a row more for each tile; bends [T] as in ``stage``; cells a
+    side is what pixels were cut into. pattern [16, 64, 4] from ``mirror_pattern``; bounces 1 to 3. What
+    is mirrored shows its shadows: one ray goes to each light from where a mirror ray hits.
     """
     for turn in numba.prange(order.shape[0]):
         tile = order[turn]
         total = counts[tile]
-        base = tile * room
+        base = firsts[tile]
         if total == 0:
             continue
         words = np.empty(_BUFFER, np.int32)
@@ -120,7 +135,22 @@ def mirror(  # type: ignore[no-untyped-def]
         flags = np.empty(2 * _PACKET, np.int32)
         valid = flags[((64 - (flags.ctypes.data & 63)) // 4) % _PACKET :]
         valid_address = valid.ctypes.data
-        nothing = rayed[0:0]
+        # What shadow rays find where mirror rays hit; a second packet for them.
+        count = lights.shape[0]
+        seen = np.ones((_PACKET, count + 1), np.float32)
+        more_words = np.empty(_BUFFER, np.int32)
+        more_lane = more_words[((64 - (more_words.ctypes.data & 63)) // 4) % _PACKET :]
+        more_ray = more_lane.view(np.float32)
+        more_address = more_ray.ctypes.data
+        more_flags = np.empty(2 * _PACKET, np.int32)
+        more_valid = more_flags[((64 - (more_flags.ctypes.data & 63)) // 4) % _PACKET :]
+        more_valid_address = more_valid.ctypes.data
+        for k in range(_PACKET):
+            more_ray[3 * _PACKET + k] = more_ray[7 * _PACKET + k] = _ZERO
+            more_lane[9 * _PACKET + k], more_lane[11 * _PACKET + k] = np.int32(-1), np.int32(0)
+            more_lane[10 * _PACKET + k] = np.int32(k)
+        met = np.empty((_PACKET, 6), np.float32)
+        steps = np.empty(_PACKET, np.int32)
         flow, taken = np.empty((_PACKET, 3), np.float32), np.empty((_PACKET, 3), np.float32)
         for k in range(_PACKET):
             ray[7 * _PACKET + k] = _ZERO
@@ -143,7 +173,17 @@ def mirror(  # type: ignore[no-untyped-def]
                 spot = spots[f]
                 nx, ny, nz, vx, vy, vz = spot[3], spot[4], spot[5], spot[9], spot[10], spot[11]
                 place = _TURNS[(pixel[f] >> _SHIFT) & 3, pixel[f] & 3]
-                u, v = pattern[place, 0], pattern[place, 1]
+                # The places of a pixel take one step after the other of its stretch of the pattern.
+                across, down = where[f, 0] - np.float32(int(where[f, 0])), where[f, 1] - np.float32(int(where[f, 1]))
+                steps[k] = _ORDER[int(down * 8), int(across * 8)]
+                u, v = pattern[place, steps[k], 0], pattern[place, steps[k], 1]
+                if cells > _ONE:
+                    # Pixels that are cut have enough of their own: shifted so that no pattern of 4 x 4 shows.
+                    x, y = np.float32(int(where[f, 0])), np.float32(int(where[f, 1]))
+                    u = pattern[0, steps[k], 0] + x * _SHIFT_U + y * _SHIFT_V
+                    v = pattern[0, steps[k], 1] + x * _SHIFT_V - y * _SHIFT_U
+                    u, v = min(u - math.floor(u), _BELOW_ONE), min(v - math.floor(v), _BELOW_ONE)
+                    u, v = np.float32(u), np.float32(v)
                 # The facet that mirrors, by the GGX distribution (Walter and others 2007, Microfacet Models for
                 # Refraction through Rough Surfaces, equations 35 and 36).
                 alpha2 = rough * rough * rough * rough
@@ -175,7 +215,6 @@ def mirror(  # type: ignore[no-untyped-def]
                 for k in range(lanes):
                     if valid[k] == 0:
                         continue
-                    f = start + k
                     if lane[18 * _PACKET + k] < 0:
                         valid[k] = np.int32(0)
                         alive -= 1
@@ -190,16 +229,79 @@ def mirror(  # type: ignore[no-untyped-def]
                     scale = _ONE / math.sqrt(max(nx * nx + ny * ny + nz * nz, np.float32(1e-30)))
                     if nx * lx + ny * ly + nz * lz > _ZERO:
                         scale = -scale
-                    nx, ny, nz = nx * scale, ny * scale, nz * scale
                     far = ray[8 * _PACKET + k]
-                    px = ray[k] + far * lx
-                    py = ray[_PACKET + k] + far * ly
-                    pz = ray[2 * _PACKET + k] + far * lz
+                    met[k, 0], met[k, 1] = ray[k] + far * lx, ray[_PACKET + k] + far * ly
+                    met[k, 2] = ray[2 * _PACKET + k] + far * lz
+                    met[k, 3], met[k, 4], met[k, 5] = nx * scale, ny * scale, nz * scale
+                for number in range(count):
+                    if lights[number, _SHADOWS] == _ZERO:
+                        continue
+                    cast = 0
+                    for k in range(_PACKET):
+                        more_valid[k] = np.int32(0)
+                        seen[k, number] = _ONE
+                        if k >= lanes or valid[k] == 0:
+                            continue
+                        t = np.uint64(lane[17 * _PACKET + k])
+                        if touched[number, finish_of[t]] == 0:
+                            continue
+                        place = _TURNS[(pixel[start + k] >> _SHIFT) & 3, pixel[start + k] & 3]
+                        a, b = pattern[place, steps[k], 2], pattern[place, steps[k], 3]
+                        if lights[number, 0] == _FLAT:
+                            a, b = _TWO * a - _ONE, _TWO * b - _ONE
+                        elif lights[number, 0] > _FLAT or lights[number, 16] > _ZERO:
+                            a, b = math.sqrt(a) * math.cos(_TURN * b), math.sqrt(a) * math.sin(_TURN * b)
+                        else:
+                            a, b = _ZERO, _ZERO
+                        # The triangle's own normal, on the side that is seen.
+                        gx, gy, gz = ray[12 * _PACKET + k], ray[13 * _PACKET + k], ray[14 * _PACKET + k]
+                        scale = _ONE / math.sqrt(max(gx * gx + gy * gy + gz * gz, np.float32(1e-30)))
+                        if gx * met[k, 3] + gy * met[k, 4] + gz * met[k, 5] < _ZERO:
+                            scale = -scale
+                        lift = _LIFT * max(ray[8 * _PACKET + k], _ONE)
+                        gx, gy, gz = gx * scale, gy * scale, gz * scale
+                        px, py, pz = met[k, 0] + gx * lift, met[k, 1] + gy * lift, met[k, 2] + gz * lift
+                        lx, ly, lz, far = _light_point(lights[number], px, py, pz, a, b)
+                        if (
+                            lx * gx + ly * gy + lz * gz <= _GRAZING
+                            or lx * met[k, 3] + ly * met[k, 4] + lz * met[k, 5] <= _ZERO
+                        ):
+                            continue
+                        more_valid[k] = np.int32(-1)
+                        cast += 1
+                        more_ray[k], more_ray[_PACKET + k], more_ray[2 * _PACKET + k] = px, py, pz
+                        more_ray[4 * _PACKET + k], more_ray[5 * _PACKET + k], more_ray[6 * _PACKET + k] = lx, ly, lz
+                        more_ray[8 * _PACKET + k] = far * _SHORT
+                    if cast == 0:
+                        continue
+                    cast_packet(occluded, more_valid_address, scene, more_address)
+                    for k in range(lanes):
+                        if more_valid[k] != 0 and more_ray[8 * _PACKET + k] < _ZERO:
+                            seen[k, number] = _ZERO
+                for k in range(lanes):
+                    if valid[k] == 0:
+                        continue
+                    f = start + k
+                    t = np.uint64(lane[17 * _PACKET + k])
+                    far = ray[8 * _PACKET + k]
+                    lx, ly, lz = ray[4 * _PACKET + k], ray[5 * _PACKET + k], ray[6 * _PACKET + k]
+                    px, py, pz, nx, ny, nz = met[k, 0], met[k, 1], met[k, 2], met[k, 3], met[k, 4], met[k, 5]
                     finish = finish_of[t]
-                    if has_textures(finishes, finish):
+                    look = np.int32(touched.shape[1] + turn)
+                    # How wide the light spreads that this one ray stands for: what the place covers of a pixel, bent by the
+                    # mirror, and a part of the mirror's lobe, whose other parts its neighbours take.
+                    spot = spots[f]
+                    ex, ey, ez = spot[0] - eye[0], spot[1] - eye[1], spot[2] - eye[2]
+                    away = _ONE if parallel else math.sqrt(ex * ex + ey * ey + ez * ez)
+                    own = away * pixel_size / cells
+                    first_rough = finishes[finish_of[triangle[f]], 3]
+                    wide = own + far * (_TWO * bends[triangle[f]] * own + _LOBE * first_rough * first_rough)
+                    # What bends as far as that shows a highlight as much wider, instead of one that is hit or missed.
+                    lean = min(_LEAN * bends[t] * wide, _MOST_LEAN)
+                    textured = has_textures(finishes, finish)
+                    if textured:
                         # As large as the pixel would be there.
                         footprint = pixel_size if parallel else pixel_size * far
-                        look = touched.shape[1] + turn
                         nx, ny, nz = apply_textures(
                             look,
                             finish,
@@ -218,7 +320,14 @@ def mirror(  # type: ignore[no-untyped-def]
                             texels,
                             texel_table,
                         )
-                        finish = np.int32(look)
+                    if textured or lean > np.float32(0.01):
+                        if not textured:
+                            finishes[look] = finishes[finish]
+                        alpha = finishes[look, 3] * finishes[look, 3]
+                        finishes[look, 3] = math.sqrt(math.sqrt(min(_ONE, alpha * alpha + lean * lean)))
+                        alpha = finishes[look, _COAT_ROUGHNESS] * finishes[look, _COAT_ROUGHNESS]
+                        finishes[look, _COAT_ROUGHNESS] = math.sqrt(math.sqrt(min(_ONE, alpha * alpha + lean * lean)))
+                        finish = look
                     red, green, blue = seen_light(
                         px,
                         py,
@@ -236,8 +345,8 @@ def mirror(  # type: ignore[no-untyped-def]
                         ambients,
                         maps,
                         table,
-                        nothing,
-                        0,
+                        seen,
+                        k,
                         _ONE,
                         0,
                     )

@@ -75,7 +75,27 @@ def ray_pattern(lights: NDArray[np.float32], rays: int) -> NDArray[np.float32]:
     return pattern
 
 
+#: Places that a pixel may be cut into, and in which order they take steps of the pattern, by row and column of eight: those of
+#: fewer cells (whose middles these are nearest to) take steps far apart, each of a different stretch.
+STEPS = 64
+ORDER = np.zeros((8, 8), np.int64)
+for _y in range(8):
+    for _x in range(8):
+        # Cells of four a side first, then where in the cell.
+        ORDER[_y, _x] = ((_y // 2) * 4 + _x // 2) + 16 * ((_y % 2) * 2 + _x % 2)
+
+
 @lru_cache(maxsize=1)
 def mirror_pattern() -> NDArray[np.float32]:
-    """Points [16, 2] of the unit square, one for each pixel of a square."""
-    return sobol(SQUARE).astype(np.float32)
+    """Points [16, 64, 4] of the unit square, for each pixel of a square and each place in a pixel: two coordinates for the
+    facet that mirrors, two for a place on a light."""
+    points = np.empty((SQUARE, STEPS, 4))
+    every = sobol(SQUARE * STEPS)
+    # A pixel's first sixteen steps, and all sixty-four, are even; and so are the first steps of all pixels of a square.
+    first = sobol(SQUARE)
+    points[:, :, :2] = (every[:STEPS][None] + (first - first[0])[:, None]) % 1
+    step = np.array(_STEP)
+    order = np.random.default_rng(1).permutation(STEPS)
+    points[:, :, 2:] = (points[:, order, :2] + step) % 1
+    result = points.astype(np.float32)
+    return np.minimum(result, np.float32(1 - 2**-24))

@@ -30,18 +30,18 @@ class PixelLook:
 
 
 @parallel_kernel
-def harden(order, pixel, counts, room, width, share, alpha):  # type: ignore[no-untyped-def]
+def harden(order, pixel, counts, firsts, width, share, alpha):  # type: ignore[no-untyped-def]
     """Give each pixel to the fragment that covers most of it, whole, if half of the pixel is covered; else to none."""
     columns = (width + _TILE - 1) // _TILE
     for turn in numba.prange(order.shape[0]):
         tile = order[turn]
         top, left = (tile // columns) * _TILE, (tile % columns) * _TILE
         held = np.full(_TILE * _TILE, -1, np.int32)
-        for f in range(tile * room, tile * room + counts[tile]):
+        for f in range(firsts[tile], firsts[tile] + counts[tile]):
             now = held[pixel[f]]
             if now < 0 or share[f] > share[now]:
                 held[pixel[f]] = f
-        for f in range(tile * room, tile * room + counts[tile]):
+        for f in range(firsts[tile], firsts[tile] + counts[tile]):
             row, column = top + (pixel[f] >> _SHIFT), left + (pixel[f] & _MASK)
             share[f] = _ONE if held[pixel[f]] == f and alpha[row, column] >= _HALF else _ZERO
         for row in range(top, min(top + _TILE, alpha.shape[0])):

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
@@ -11,16 +12,17 @@ from numpy.typing import NDArray
 
 from zeitbild.kernels import PARALLEL
 from zeitbild.render.backdrop import behind
-from zeitbild.render.buffers import lent
+from zeitbild.render.buffers import kept, lent
 from zeitbild.render.camera import DepthScale
 from zeitbild.render.finish_row import OPACITY, made_opaque, opacity_of
+from zeitbild.render.finer import bends_of, find_busy, fit_shares, note_done, tones_of
 from zeitbild.render.identity import SLOTS, mark, moves_of, numbers_of
 from zeitbild.render.picture import NO_DEPTH, Picture
 from zeitbild.render.pixel_filter import ONE_PIXEL
 from zeitbild.render.pixel_look import PixelLook, enlarge, finish_pixels, harden
 from zeitbild.render.quality import Quality
 from zeitbild.render.sampling import SAMPLE_COUNTS, sample_offsets
-from zeitbild.render.secondary import cast_rays
+from zeitbild.render.secondary import Rayed, cast_again, cast_rays
 from zeitbild.render.see_through import lay_over, see_through_places
 from zeitbild.render.shading import (
     AROUND,
@@ -34,8 +36,9 @@ from zeitbild.render.shading import (
     SPECULAR,
     shade,
 )
-from zeitbild.render.stage import Lighting, lighting_of, stage_of, viewpoint
-from zeitbild.render.visibility import rasterise
+from zeitbild.render.stage import Lighting, Stage, lighting_of, stage_of, viewpoint
+from zeitbild.render.tile_kernel import RASTERISERS_AGAIN
+from zeitbild.render.visibility import Drawing, Fragments, rasterise
 
 if TYPE_CHECKING:
     from zeitbild.resolve.snapshot import Snapshot
@@ -224,7 +227,7 @@ def _draw(
     distances = camera.distance(scene.vertices) if camera.parallel else corners[:, 2]
     scale = DepthScale.of(camera, distances)
     with PARALLEL:
-        fragments, alpha, drawn = rasterise(
+        fragments, alpha, drawing = rasterise(
             corners,
             scale.order(distances),
             scene.triangles,
@@ -240,16 +243,25 @@ def _draw(
             depth=picture.depth,
         )
         if camera.parallel:
-            picture.depth[:] = scale.depth(drawn, NO_DEPTH)
+            picture.depth[:] = scale.depth(drawing.depth, NO_DEPTH)
         if hard:
-            harden(fragments.order, fragments.pixel, fragments.counts, fragments.room, width, fragments.share, alpha)
+            harden(fragments.order, fragments.pixel, fragments.counts, fragments.firsts, width, fragments.share, alpha)
         rayed = cast_rays(snapshot, quality, stage, light, fragments, picture.depth)
+        nowhere = np.empty((0, width), np.uint8)
 
-        def lit_by(light: Lighting, beauty: NDArray[np.float32], planes: NDArray[np.float32]) -> None:
+        def lit_by(
+            light: Lighting,
+            beauty: NDArray[np.float32],
+            planes: NDArray[np.float32],
+            places: Fragments = fragments,
+            found: Rayed = rayed,
+            sides: NDArray[np.uint8] = nowhere,
+            doubt: NDArray[np.float32] = np.empty((0, width), np.float32),
+        ) -> None:
             shade(
-                *fragments.lists,
+                *places.lists,
                 width,
-                fragments.edges,
+                places.edges,
                 stage.places,
                 scene.normals,
                 scene.finish_of,
@@ -260,9 +272,9 @@ def _draw(
                 light.ambients,
                 light.maps,
                 light.table,
-                rayed.spots,
-                rayed.lift,
-                rayed.values,
+                found.spots,
+                found.lift,
+                found.values,
                 snapshot.bounces > 0,
                 hard,
                 weights,
@@ -271,12 +283,17 @@ def _draw(
                 light.texels.values,
                 light.texels.table,
                 alpha,
+                sides,
+                doubt,
                 beauty,
                 planes,
             )
 
+        no_planes = np.empty((0, width, PLANES), np.float32)
+        lit_by(light, picture.beauty, no_planes)
+        if quality.edges_exactly and not hard and samples in RASTERISERS_AGAIN and shift == (0.0, 0.0):
+            _refine(snapshot, stage, light, drawing, fragments, rayed, alpha, picture.beauty, lit_by)
         if picture.planes is None:
-            lit_by(light, picture.beauty, np.empty((0, width, PLANES), np.float32))
             return
         # The groups share everything that was found out about the fragments: only shading is done again for each.
         scratch = np.empty_like(picture.beauty)
@@ -302,3 +319,40 @@ def _draw(
     towards = camera.axes * np.array([[1.0], [1.0], [-1.0]])
     normals = picture.planes[..., NORMAL : NORMAL + 3]
     picture.planes[..., CAMERA_NORMAL : CAMERA_NORMAL + 3] = normals @ towards.T.astype(np.float32)
+
+
+#: How often pixels are looked over and cut (``finer``).
+_ROUNDS = 3
+
+
+def _refine(
+    snapshot: Snapshot,
+    stage: Stage,
+    light: Lighting,
+    drawing: Drawing,
+    fragments: Fragments,
+    rayed: Rayed,
+    alpha: NDArray[np.float32],
+    beauty: NDArray[np.float32],
+    lit_by: Callable[..., None],
+) -> None:
+    """Shade pixels that need it at more places, in place of beauty; see ``finer``."""
+    height, width = alpha.shape
+    limit = np.float32(snapshot.error / 255)
+    tones = kept("tones", (height, width, 3), np.float32)
+    done, sides = np.zeros((height, width), np.uint8), kept("sides", (height, width), np.uint8)
+    bends, doubt = kept("bends", (height, width), np.float32), kept("doubt", (height, width), np.float32)
+    no_planes = np.empty((0, width, PLANES), np.float32)
+    # A mirror ray shows one thing of many that its place mirrors: so few would agree by chance.
+    first_cells = np.uint8(4 if snapshot.bounces else 2)
+    for number in range(_ROUNDS):
+        tones_of(beauty, tones)
+        bends_of(tones, bends)
+        find_busy(bends, tones, alpha, drawing.marks, doubt, limit, number == 0, first_cells, done, sides)
+        if not sides.any():
+            continue
+        places = drawing.again(sides)
+        fit_shares(places.order, places.pixel, places.counts, places.firsts, width, alpha, places.share)
+        found = cast_again(snapshot, stage, light, places, fragments, rayed, (height, width))
+        lit_by(light, beauty, no_planes, places, found, sides, doubt)
+        note_done(sides, done)

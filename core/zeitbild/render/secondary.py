@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zeitbild.render.buffers import kept
+from zeitbild.render.finer import inherit
 from zeitbild.render.lighting import KIND, SHADOWS, SIZE
 from zeitbild.render.mirroring import mirror
 from zeitbild.render.patterns import mirror_pattern, ray_pattern
@@ -25,6 +26,8 @@ if TYPE_CHECKING:
 
 #: Rays start so far off their surface, as a share of the distance to the camera.
 _LIFT = 2e-4
+#: Mirrors smoother than this (roughness) do not share their rays; at final, where pixels get more of their own, even less.
+_SHARP, _SHARP_FINAL = 0.12, 0.3
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -60,26 +63,9 @@ def cast_rays(
     scene, camera = stage.scene, snapshot.camera
     right, up, forward = camera.axes.astype(np.float32)
     eye, focal = viewpoint(camera), np.float32(camera.focal)
-    # Orthographic: as a share of the picture's width.
-    lift = np.float32(_LIFT * (width / camera.focal if camera.parallel else 1))
     order, pixel, triangle = fragments.order, fragments.pixel, fragments.triangle
-    counts, room = fragments.counts, fragments.room
-    spots = kept("spots", (len(pixel), SPOT), np.float32)
-    main = kept("main", (height, width), np.int32)
-    tally = kept("tally", (len(pixel), count + 1, 2), np.uint8)
-    locate(
-        *fragments.lists,
-        width,
-        fragments.edges,
-        stage.places,
-        scene.normals,
-        stage.flats,
-        eye,
-        lift,
-        spots,
-        main,
-        tally,
-    )
+    counts, firsts = fragments.counts, fragments.firsts
+    spots, lift, main, tally = _located(snapshot, stage, light, fragments, (height, width), "")
     rayed = kept("rayed", (len(pixel), count + BEHIND_LIGHTS), np.float32)
     if shadowed.any() or snapshot.occlusion > 0:
         radius = np.float32(snapshot.occlusion_radius if snapshot.occlusion > 0 else 0)
@@ -92,13 +78,13 @@ def cast_rays(
                 continue
             if first:
                 wanted = kept("wanted", (len(pixel), count + 1), np.uint8)
-                find_borders(order, pixel, counts, room, width, main, tally, count, wanted)
+                find_borders(order, pixel, counts, firsts, width, main, tally, count, wanted)
             trace(
                 order,
                 pixel,
                 triangle,
                 counts,
-                room,
+                firsts,
                 scene.finish_of,
                 eye,
                 forward,
@@ -117,35 +103,9 @@ def cast_rays(
                 wanted,
                 tally,
             )
-    gather_tally(order, counts, room, tally, count, np.float32(snapshot.occlusion), rayed)
+    gather_tally(order, counts, firsts, tally, count, np.float32(snapshot.occlusion), rayed)
     if snapshot.bounces:
-        mirror(
-            order,
-            pixel,
-            triangle,
-            counts,
-            room,
-            scene.normals,
-            scene.finish_of,
-            light.with_room(len(order)),
-            light.rows,
-            light.touched,
-            light.ambients,
-            light.maps,
-            light.table,
-            light.spaces,
-            light.texels.values,
-            light.texels.table,
-            np.float32(1 / camera.focal),
-            camera.parallel,
-            spots,
-            INTERSECT16,
-            stage.rays.handle,
-            mirror_pattern(),
-            snapshot.bounces,
-            count + 1,
-            rayed,
-        )
+        _mirrored(snapshot, stage, light, fragments, spots, 1, rayed)
     shared = np.zeros(rayed.shape[1], bool)
     shared[:count] = shadowed & ((light.rows[:, KIND] > 1) | (light.rows[:, SIZE] > 0))
     shared[count] = snapshot.occlusion > 0
@@ -158,7 +118,7 @@ def cast_rays(
         pixel,
         triangle,
         counts,
-        room,
+        firsts,
         width,
         spots,
         scene.finish_of,
@@ -169,7 +129,93 @@ def cast_rays(
         main,
         np.flatnonzero(shared),
         count + 1,
+        np.float32(_SHARP_FINAL if quality.edges_exactly else _SHARP),
         rayed,
         smoothed,
     )
     return Rayed(spots, lift, smoothed)
+
+
+def cast_again(
+    snapshot: Snapshot, stage: Stage, light: Lighting, fragments: Fragments, whole: Fragments, found: Rayed, size: tuple[int, int]
+) -> Rayed:
+    """The same for places that pixels were cut into (``finer``), good until the next call.
+
+    Shadows and occlusion are those found for the whole surfaces of their pixels; mirror rays are their own. size is the
+    picture's height and width.
+    """
+    count = len(light.rows)
+    if not len(found.values):
+        return found
+    spots, lift, _, _ = _located(snapshot, stage, light, fragments, size, "again ")
+    rayed = kept("again rayed", (len(fragments.pixel), count + BEHIND_LIGHTS), np.float32)
+    scene = stage.scene
+    inherit(
+        fragments.order, fragments.pixel, fragments.triangle, fragments.counts, fragments.firsts, scene.patches, scene.facing,
+        whole.pixel, whole.triangle, whole.counts, whole.firsts, found.values, count + 1, rayed,
+    )
+    if snapshot.bounces:
+        _mirrored(snapshot, stage, light, fragments, spots, 4, rayed)
+    return Rayed(spots, lift, rayed)
+
+
+def _located(
+    snapshot: Snapshot, stage: Stage, light: Lighting, fragments: Fragments, size: tuple[int, int], name: str
+) -> tuple[NDArray[np.float32], np.float32, NDArray[np.int32], NDArray[np.uint8]]:
+    """Spots, lift, main and tally of ``tracing.locate``, in arrays that ``name`` tells apart."""
+    camera = snapshot.camera
+    # Orthographic: as a share of the picture's width.
+    lift = np.float32(_LIFT * (size[1] / camera.focal if camera.parallel else 1))
+    spots = kept(name + "spots", (len(fragments.pixel), SPOT), np.float32)
+    main = kept(name + "main", size, np.int32)
+    tally = kept(name + "tally", (len(fragments.pixel), len(light.rows) + 1, 2), np.uint8)
+    locate(
+        *fragments.lists, size[1], fragments.edges, stage.places, stage.scene.normals, stage.flats, viewpoint(camera), lift,
+        spots, main, tally,
+    )
+    return spots, lift, main, tally
+
+
+def _mirrored(
+    snapshot: Snapshot,
+    stage: Stage,
+    light: Lighting,
+    fragments: Fragments,
+    spots: NDArray[np.float32],
+    cells: int,
+    rayed: NDArray[np.float32],
+) -> None:
+    """What mirror rays of fragments meet, into the last columns of rayed."""
+    camera, scene = snapshot.camera, stage.scene
+    mirror(
+        fragments.order,
+        fragments.pixel,
+        fragments.triangle,
+        fragments.counts,
+        fragments.firsts,
+        scene.normals,
+        scene.finish_of,
+        light.with_room(len(fragments.order), always=True),
+        light.rows,
+        light.touched,
+        light.ambients,
+        light.maps,
+        light.table,
+        light.spaces,
+        light.texels.values,
+        light.texels.table,
+        viewpoint(camera),
+        np.float32(1 / camera.focal),
+        camera.parallel,
+        fragments.where,
+        stage.bends,
+        np.float32(cells),
+        spots,
+        INTERSECT16,
+        OCCLUDED16,
+        stage.rays.handle,
+        mirror_pattern(),
+        snapshot.bounces,
+        len(light.rows) + 1,
+        rayed,
+    )

@@ -16,7 +16,7 @@ from zeitbild.render.texturing import apply_textures
 from zeitbild.render.tones import tones_across
 from zeitbild.render.triangle_setup import TILE
 
-_ZERO, _ONE = np.float32(0), np.float32(1)
+_ZERO, _HALF, _ONE = np.float32(0), np.float32(0.5), np.float32(1)
 _TILE = TILE
 _SHIFT, _MASK = TILE.bit_length() - 1, TILE - 1
 # Globals of this module, which kernels take as constants.
@@ -66,7 +66,7 @@ def shade(  # type: ignore[no-untyped-def]
     share,
     where,
     counts,
-    room,
+    firsts,
     width,
     edges,
     places,
@@ -90,6 +90,8 @@ def shade(  # type: ignore[no-untyped-def]
     texels,
     texel_table,
     alpha,
+    sides,
+    doubt,
     beauty,
     planes,
 ):
@@ -102,7 +104,9 @@ def shade(  # type: ignore[no-untyped-def]
     nothing is in shadow; bounced tells if rayed holds what mirrors show. hard: tones have no
     borders between pixels. pixel_size is that of a pixel at distance 1, or anywhere in a parallel view; spaces, texels and
     their table from ``texturing``, for which finishes has LOOKS rows more. planes [H, W, PLANES]
-    or of no length: then only beauty is wanted.
+    or of no length: then only beauty is wanted. sides [H, W] as in ``finer``, or of no length: all pixels are drawn, else only
+    those whose number is not 0, and doubt [H, W] gets what the places of one half of a pixel's cells, as the squares of a
+    chessboard, give more than those of the other.
     """
     columns = (width + _TILE - 1) // _TILE
     # Batches are made room for once for a stretch of tiles.
@@ -114,7 +118,19 @@ def shade(  # type: ignore[no-untyped-def]
             tile = order[turn]
             top, left = (tile // columns) * _TILE, (tile % columns) * _TILE
             wide = min(_TILE, width - left)
+            if sides.shape[0] > 0 and counts[tile] == 0:
+                continue
             for row in range(top, min(top + _TILE, beauty.shape[0])):
+                if sides.shape[0] > 0:
+                    for column in range(left, left + wide):
+                        if sides[row, column] > 0:
+                            beauty[row, column, 0] = beauty[row, column, 1] = beauty[row, column, 2] = _ZERO
+                            doubt[row, column] = _ZERO
+                            if weights.shape[0] > 0:
+                                beauty[row, column, 3] = _ZERO
+                            if planes.shape[0] > 0:
+                                planes[row, column] = _ZERO
+                    continue
                 line = beauty[row, left : left + wide].reshape(-1)
                 if counts[tile] == 0:
                     # Most tiles: nothing stands there.
@@ -125,7 +141,7 @@ def shade(  # type: ignore[no-untyped-def]
                         line[4 * column + 3] = alpha[row, left + column] if weights.shape[0] == 0 else _ZERO
                 if planes.shape[0] > 0:
                     planes[row, left : left + wide] = _ZERO
-            next_fragment, last = tile * room, tile * room + counts[tile]
+            next_fragment, last = firsts[tile], firsts[tile] + counts[tile]
             while next_fragment < last:
                 used = 0
                 while used < _BATCH and next_fragment < last:
@@ -276,6 +292,12 @@ def shade(  # type: ignore[no-untyped-def]
                     beauty[row, column, 0] += part * (matt_r + high_r + around_r + glow_r)
                     beauty[row, column, 1] += part * (matt_g + high_g + around_g + glow_g)
                     beauty[row, column, 2] += part * (matt_b + high_b + around_b + glow_b)
+                    if sides.shape[0] > 0:
+                        light = part * (matt_r + high_r + around_r + glow_r + matt_g + high_g + around_g + glow_g) * _HALF
+                        cells = np.float32(sides[row, column])
+                        x = int((where[f, 0] - np.float32(column)) * cells)
+                        y = int((where[f, 1] - np.float32(row)) * cells)
+                        doubt[row, column] += light if (x + y) & 1 == 0 else -light
                     if planes.shape[0] > 0:
                         lit = _ONE
                         if rayed.shape[0] > 0 and lights.shape[0] > 0:

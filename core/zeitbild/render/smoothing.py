@@ -20,8 +20,6 @@ _SAME = np.float32(0.8)
 #: that.
 _STEPS = np.float32(2)
 _FAR = np.float32(20)
-#: Mirrors smoother than this keep their own rays.
-_SHARP = np.float32(0.12)
 
 
 @parallel_kernel
@@ -30,7 +28,7 @@ def smooth(  # type: ignore[no-untyped-def]
     pixel,
     triangle,
     counts,
-    room,
+    firsts,
     width,
     spots,
     finish_of,
@@ -41,21 +39,22 @@ def smooth(  # type: ignore[no-untyped-def]
     main,
     shared,
     mirror_from,
+    sharp,
     rayed,
     smoothed,
 ):
     """Mean of rayed [fragments, C] over the window into smoothed; see ``tracing.trace`` for what is shared with it.
 
     spots from ``tracing.locate``; depth [H, W]; pixel_angle the size of a pixel at depth 1, or at any depth if parallel;
-    shared holds the numbers of the columns that are averaged, the rest are copied; from column mirror_from on, sharp
-    mirrors keep their own.
+    shared holds the numbers of the columns that are averaged, the rest are copied; from column mirror_from on,
+    mirrors smoother than ``sharp`` keep their own.
     """
     columns = (width + _TILE - 1) // _TILE
     wide = rayed.shape[1]
     for turn in numba.prange(order.shape[0]):
         tile = order[turn]
         top, left = (tile // columns) * _TILE, (tile % columns) * _TILE
-        for f in range(tile * room, tile * room + counts[tile]):
+        for f in range(firsts[tile], firsts[tile] + counts[tile]):
             row, column = top + (pixel[f] >> _SHIFT), left + (pixel[f] & _MASK)
             for c in range(wide):
                 smoothed[f, c] = rayed[f, c]
@@ -63,7 +62,9 @@ def smooth(  # type: ignore[no-untyped-def]
             # Seen at a slant, neighbouring pixels lie farther apart on one surface.
             wide_reach = _FAR * _FAR * reach * reach
             own = spots[f]
-            found = 1
+            rough = finishes[finish_of[triangle[f]], 3]
+            lobe = rough * rough
+            found = mirrors = 1
             for y in range(max(0, row - 1), min(main.shape[0], row + 3)):
                 for x in range(max(0, column - 1), min(width, column + 3)):
                     g = main[y, x]
@@ -78,9 +79,15 @@ def smooth(  # type: ignore[no-untyped-def]
                     ):
                         continue
                     found += 1
+                    # Mirrors show the same only where their normals lean apart by less than their lobe is wide.
+                    lean_x, lean_y, lean_z = spot[3] - own[3], spot[4] - own[4], spot[5] - own[5]
+                    alike = lean_x * lean_x + lean_y * lean_y + lean_z * lean_z < lobe * lobe
+                    mirrors += 1 if alike else 0
                     for c in shared:
-                        smoothed[f, c] += rayed[g, c]
-            scale = _ONE / np.float32(found)
-            sharp = finishes[finish_of[triangle[f]], 3] < _SHARP
+                        smoothed[f, c] += rayed[g, c] if c < mirror_from or alike else _ZERO
+            scale, mirror_scale = _ONE / np.float32(found), _ONE / np.float32(mirrors)
             for c in shared:
-                smoothed[f, c] = rayed[f, c] if c >= mirror_from and sharp else smoothed[f, c] * scale
+                if c < mirror_from:
+                    smoothed[f, c] *= scale
+                else:
+                    smoothed[f, c] = rayed[f, c] if rough < sharp else smoothed[f, c] * mirror_scale

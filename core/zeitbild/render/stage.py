@@ -37,6 +37,7 @@ class Stage:
         self._held = held
         self._rays: RayScene | None = None
         self._flats: NDArray[np.float32] | None = None
+        self._bends: NDArray[np.float32] | None = None
 
     @property
     def flats(self) -> NDArray[np.float32]:
@@ -49,6 +50,18 @@ class Stage:
             length = np.where(sliver | (square <= 0), np.float32(np.inf), np.sqrt(square))
             self._flats = (across / length[:, None]).astype(np.float32)
         return self._flats
+
+    @property
+    def bends(self) -> NDArray[np.float32]:
+        """How much normals turn on the way over each triangle [T], radians a unit; worked out at the first call."""
+        if self._bends is None:
+            most = np.zeros(len(self.places), np.float32)
+            for a, b in ((0, 1), (1, 2), (2, 0)):
+                turn = np.linalg.norm(self.scene.normals[:, a] - self.scene.normals[:, b], axis=1)
+                way = np.linalg.norm(self.places[:, a] - self.places[:, b], axis=1)
+                np.maximum(most, turn / np.maximum(way, np.float32(1e-9)), out=most)
+            self._bends = most
+        return self._bends
 
     @property
     def rays(self) -> RayScene:
@@ -107,9 +120,9 @@ class Lighting:
     spaces: NDArray[np.float32]
     texels: Texels
 
-    def with_room(self, tiles: int) -> NDArray[np.float32]:
-        """The finishes, and a row for each tile to work out what textures make of them, if there are any."""
-        if not (self.finishes[:, MAPS : MAPS + 5] > 0).any():
+    def with_room(self, tiles: int, *, always: bool = False) -> NDArray[np.float32]:
+        """The finishes, and a row for each tile to work out what textures make of them, if there are any (or always)."""
+        if not always and not (self.finishes[:, MAPS : MAPS + 5] > 0).any():
             return self.finishes
         return np.concatenate([self.finishes, np.zeros((tiles, FINISH_ROW), np.float32)])
 

@@ -75,7 +75,7 @@ class Visibility(unittest.TestCase):
             np.testing.assert_allclose(depth[inside], far.min(axis=2)[inside], rtol=1e-5)
             found: dict[tuple[int, int], dict[int, tuple[float, float, float]]] = {}
             for tile, used in enumerate(fragments.counts):
-                for f in range(tile * fragments.room, tile * fragments.room + used):
+                for f in range(fragments.firsts[tile], fragments.firsts[tile] + used):
                     row = (tile // columns) * TILE + fragments.pixel[f] // TILE
                     column = (tile % columns) * TILE + fragments.pixel[f] % TILE
                     own = found.setdefault((int(row), int(column)), {})
@@ -107,7 +107,7 @@ class Visibility(unittest.TestCase):
         total = np.zeros((HEIGHT, WIDTH))
         columns = -(-WIDTH // TILE)
         for tile, used in enumerate(fragments.counts):
-            for f in range(tile * fragments.room, tile * fragments.room + used):
+            for f in range(fragments.firsts[tile], fragments.firsts[tile] + used):
                 row = (tile // columns) * TILE + fragments.pixel[f] // TILE
                 column = (tile % columns) * TILE + fragments.pixel[f] % TILE
                 total[row, column] += fragments.share[f]

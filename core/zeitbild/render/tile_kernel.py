@@ -21,8 +21,15 @@ _SAME_SURFACE = np.float32(0.97)
 _SAME_SURFACE_ROUGH = np.float32(0.8)
 
 
-def _rasteriser(samples: int) -> Any:
+#: Cells a side that a pixel may be cut into.
+CELLS = (2, 4, 8)
+
+
+def _rasteriser(samples: int, again: bool = False) -> Any:
     """The tile kernel for one number of samples: constants, so that the loops over samples become vector instructions.
+
+    The kernel that draws ``again`` takes only the pixels of which more places are wanted: as many cells a side as
+    sides [H, W] says, 0 for none; each cell gives fragments of its own. It leaves alpha, depth and marks as they are.
 
     A block is a pixel, or at few samples a square of pixels, so that the samples of a block always fill whole vectors.
     It captures only numbers and arrays and calls nothing compiled: numba does not cache closures that call closures.
@@ -50,6 +57,10 @@ def _rasteriser(samples: int) -> Any:
     corner_y, corner_x = np.divmod(np.arange(corners), side)
     across = (corner_x[:, None] + offsets[:, 0]).reshape(-1).astype(np.float32)
     down = (corner_y[:, None] + offsets[:, 1]).reshape(-1).astype(np.float32)
+    within = np.zeros((max(CELLS) + 1, count), np.int32)
+    for cells in CELLS:
+        within[cells] = (offsets[:, 1] * cells).astype(np.int32) * cells + (offsets[:, 0] * cells).astype(np.int32)
+    most_cells = max(CELLS) ** 2
     same = _SAME_SURFACE if samples > SAMPLE_COUNTS[0] else _SAME_SURFACE_ROUGH
 
     def rasterise(  # type: ignore[no-untyped-def]
@@ -64,7 +75,7 @@ def _rasteriser(samples: int) -> Any:
         width,
         height,
         columns,
-        room,
+        firsts,
         pixel,
         triangle,
         share,
@@ -73,6 +84,7 @@ def _rasteriser(samples: int) -> Any:
         marks,
         alpha,
         depth,
+        sides,
     ):  # type: ignore[no-untyped-def]
         # Buffers are made once for a stretch of tiles: making them for each tile costs more than drawing it.
         for stretch in numba.prange(stretches):
@@ -85,6 +97,9 @@ def _rasteriser(samples: int) -> Any:
             sole = np.empty(blocks, np.int32)
             low, high = np.empty(blocks, np.float32), np.empty(blocks, np.float32)
             lead, size = np.empty(count, np.int32), np.empty(count, np.int32)
+            wanted = np.zeros(blocks, np.uint8)
+            head, chained = np.empty(most_cells, np.int32), np.empty(count, np.int32)
+            recent, recent_group = np.empty(most_cells, np.int32), np.empty(most_cells, np.int32)
             sum_x, sum_y = np.empty(count, np.int32), np.empty(count, np.int32)
             for turn in range(stretch * order.shape[0] // stretches, (stretch + 1) * order.shape[0] // stretches):
                 tile = order[turn]
@@ -92,13 +107,24 @@ def _rasteriser(samples: int) -> Any:
                 first, last = starts[tile], starts[tile + 1]
                 x0, y0 = (tile % columns) * tile_side, (tile // columns) * tile_side
                 x1, y1 = min(width, x0 + tile_side), min(height, y0 + tile_side)
-                # Row by row, of which whole vectors are written: most of a picture is empty.
-                for y in range(y0, y1):
-                    alpha[y, x0:x1] = zero
-                    depth[y, x0:x1] = np.float32(1e10)
-                    marks[y, x0:x1] = no
-                if first == last:
-                    continue
+                if again:
+                    if first == last or firsts[tile] == firsts[tile + 1]:
+                        continue
+                    box_left, box_right, box_top, box_bottom = tile_side, 0, tile_side, 0
+                    for y in range(y0, y1):
+                        for x in range(x0, x1):
+                            wanted[(y - y0) * tile_side + x - x0] = sides[y, x]
+                            if sides[y, x] > 0:
+                                box_left, box_right = min(box_left, x - x0), max(box_right, x - x0)
+                                box_top, box_bottom = min(box_top, y - y0), max(box_bottom, y - y0)
+                else:
+                    # Row by row, of which whole vectors are written: most of a picture is empty.
+                    for y in range(y0, y1):
+                        alpha[y, x0:x1] = zero
+                        depth[y, x0:x1] = np.float32(1e10)
+                        marks[y, x0:x1] = no
+                    if first == last:
+                        continue
                 state[:] = empty
                 farthest = np.float32(1.0 / near)
                 for k in range(first, last):
@@ -123,6 +149,9 @@ def _rasteriser(samples: int) -> Any:
                     t2 = -tiny if (a2 > 0 or (a2 == 0 and b2 > 0)) else zero
                     left, right = (max(boxes[t, 0], x0) - x0) // side, (min(boxes[t, 2], x1 - 1) - x0) // side
                     top, bottom = (max(boxes[t, 1], y0) - y0) // side, (min(boxes[t, 3], y1 - 1) - y0) // side
+                    if again:
+                        left, right = max(left, box_left), min(right, box_right)
+                        top, bottom = max(top, box_top), min(bottom, box_bottom)
                     wide = right - left > 3
                     for row in range(top, bottom + 1):
                         y = y0 + row * side
@@ -146,6 +175,8 @@ def _rasteriser(samples: int) -> Any:
                                 elif best < -1e-6:
                                     end = -1
                         for column in range(begin, end + 1):
+                            if again and wanted[row * row_of_blocks + column] == 0:
+                                continue
                             x = x0 + column * side
                             v0 = np.float32(a0 * x + row_0)
                             v1 = np.float32(a1 * x + row_1)
@@ -203,9 +234,69 @@ def _rasteriser(samples: int) -> Any:
                                     nearness[p, s] = z if inside else behind
                                     seen[p, s] = own if inside else held
                 used = 0
-                base = tile * room
+                base = firsts[tile]
+                room = firsts[tile + 1] - base
                 for p in range(blocks):
                     if state[p] == empty:
+                        continue
+                    if again:
+                        cells = np.int32(wanted[p])
+                        y, x = y0 + p // tile_side, x0 + p % tile_side
+                        if cells == 0 or y >= y1 or x >= x1:
+                            continue
+                        if state[p] == single:
+                            part = np.float32(1.0) / np.float32(cells * cells)
+                            for cell in range(cells * cells):
+                                if used < room:
+                                    pixel[base + used], triangle[base + used] = p, sole[p]
+                                    share[base + used] = part
+                                    where[base + used, 0] = np.float32(x + (cell % cells + 0.5) / cells)
+                                    where[base + used, 1] = np.float32(y + (cell // cells + 0.5) / cells)
+                                used += 1
+                            continue
+                        groups = none
+                        for cell in range(cells * cells):
+                            head[cell] = recent[cell] = np.int32(-1)
+                        for s in range(count):
+                            t = seen[p, s]
+                            if t < 0:
+                                continue
+                            cell = within[cells, s]
+                            if recent[cell] == t:
+                                g = recent_group[cell]
+                                size[g] += one
+                                sum_x[g] += step_x[s]
+                                sum_y[g] += step_y[s]
+                                continue
+                            g = head[cell]
+                            while g >= 0:
+                                other = lead[g]
+                                if other == t or (
+                                    patches[other] == patches[t]
+                                    and facing[other, 0] * facing[t, 0]
+                                    + facing[other, 1] * facing[t, 1]
+                                    + facing[other, 2] * facing[t, 2]
+                                    > same
+                                ):
+                                    break
+                                g = chained[g]
+                            if g < 0:
+                                g = groups
+                                lead[g], size[g], sum_x[g], sum_y[g] = t, none, none, none
+                                chained[g] = head[cell]
+                                head[cell] = g
+                                groups += one
+                            recent[cell], recent_group[cell] = t, g
+                            size[g] += one
+                            sum_x[g] += step_x[s]
+                            sum_y[g] += step_y[s]
+                        for g in range(groups):
+                            if used < room:
+                                pixel[base + used], triangle[base + used] = p, lead[g]
+                                share[base + used] = np.float32(size[g] / count)
+                                where[base + used, 0] = np.float32(x + step * sum_x[g] / size[g])
+                                where[base + used, 1] = np.float32(y + step * sum_y[g] / size[g])
+                            used += 1
                         continue
                     top, left = (p // row_of_blocks) * side, (p % row_of_blocks) * side
                     for corner in range(corners):
@@ -319,3 +410,5 @@ def _rasteriser(samples: int) -> Any:
 
 #: The tile kernel for each number of samples.
 RASTERISERS = {samples: _rasteriser(samples) for samples in SAMPLE_COUNTS}
+#: The same, drawing again pixels that want more places; for samples enough to fill the cells.
+RASTERISERS_AGAIN = {samples: _rasteriser(samples, again=True) for samples in SAMPLE_COUNTS if samples >= VECTOR}

@@ -39,7 +39,7 @@ def locate(  # type: ignore[no-untyped-def]
     share,
     where,
     counts,
-    room,
+    firsts,
     width,
     edges,
     places,
@@ -67,8 +67,8 @@ def locate(  # type: ignore[no-untyped-def]
         if counts[tile] == 0:
             continue
         rows, whole = np.zeros((_ROWS, _BATCH), np.float32), np.empty((_WHOLE_ROWS, _BATCH), np.int32)
-        last = tile * room + counts[tile]
-        for first in range(tile * room, last, _BATCH):
+        last = firsts[tile] + counts[tile]
+        for first in range(firsts[tile], last, _BATCH):
             used = min(_BATCH, last - first)
             for i in range(used):
                 whole[_FRAGMENT, i] = np.int32(first + i)
@@ -108,7 +108,7 @@ def trace(  # type: ignore[no-untyped-def]
     pixel,
     triangle,
     counts,
-    room,
+    firsts,
     finish_of,
     eye,
     forward,
@@ -139,7 +139,7 @@ def trace(  # type: ignore[no-untyped-def]
     for turn in numba.prange(order.shape[0]):
         tile = order[turn]
         total = counts[tile]
-        base = tile * room
+        base = firsts[tile]
         if total == 0:
             continue
         # One packet, placed at an address divisible by 64 as the library asks.
@@ -232,7 +232,7 @@ def trace(  # type: ignore[no-untyped-def]
 
 
 @parallel_kernel
-def find_borders(order, pixel, counts, room, width, main, tally, light_count, wanted):  # type: ignore[no-untyped-def]
+def find_borders(order, pixel, counts, firsts, width, main, tally, light_count, wanted):  # type: ignore[no-untyped-def]
     """Mark in wanted [fragments, L + 1] where a light is neither wholly seen nor wholly hidden in the pixels around.
 
     The half sphere, last, is marked everywhere: what it sees is seldom all or nothing.
@@ -241,7 +241,7 @@ def find_borders(order, pixel, counts, room, width, main, tally, light_count, wa
     for turn in numba.prange(order.shape[0]):
         tile = order[turn]
         top, left = (tile // columns) * _TILE, (tile % columns) * _TILE
-        for f in range(tile * room, tile * room + counts[tile]):
+        for f in range(firsts[tile], firsts[tile] + counts[tile]):
             row, column = top + (pixel[f] >> _SHIFT), left + (pixel[f] & _MASK)
             wanted[f, light_count] = np.uint8(1)
             for number in range(light_count):
@@ -258,11 +258,11 @@ def find_borders(order, pixel, counts, room, width, main, tally, light_count, wa
 
 
 @parallel_kernel
-def gather_tally(order, counts, room, tally, light_count, occlusion, rayed):  # type: ignore[no-untyped-def]
+def gather_tally(order, counts, firsts, tally, light_count, occlusion, rayed):  # type: ignore[no-untyped-def]
     """Shares of rays that met nothing, into the first L + 1 columns of rayed; occlusion 0..1 weakens the last."""
     for turn in numba.prange(order.shape[0]):
         tile = order[turn]
-        for f in range(tile * room, tile * room + counts[tile]):
+        for f in range(firsts[tile], firsts[tile] + counts[tile]):
             for number in range(light_count + 1):
                 seen = _ONE
                 if tally[f, number, 0] > 0:

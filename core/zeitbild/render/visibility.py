@@ -19,7 +19,7 @@ from numpy.typing import NDArray
 
 from zeitbild.render.buffers import kept
 from zeitbild.render.edge_kernel import sharpen_edges, spread_marks
-from zeitbild.render.tile_kernel import RASTERISERS
+from zeitbild.render.tile_kernel import RASTERISERS, RASTERISERS_AGAIN
 from zeitbild.render.triangle_setup import STRETCHES, TILE, count_bins, fill_bins, set_up
 
 #: Fragments that a tile has room for at first, per pixel; doubled when a tile needs more.
@@ -28,7 +28,7 @@ _ROOM = 2
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Fragments:
-    """Fragments of all tiles, good until the next ``rasterise``. Tile t owns entries t * room to t * room + counts[t] of each array.
+    """Fragments of all tiles, good until the next ``rasterise``. Tile t owns counts[t] entries of each array from firsts[t] on.
 
     pixel    [n] int32, place in the tile, row * TILE + column
     triangle [n] int32
@@ -45,13 +45,69 @@ class Fragments:
     where: NDArray[np.float32]
     counts: NDArray[np.int32]
     order: NDArray[np.int64]
-    room: int
+    firsts: NDArray[np.int64]
     edges: NDArray[np.float64]
 
     @property
     def lists(self) -> tuple[NDArray[Any] | int, ...]:
-        """What kernels that go over all fragments take first: order, pixel, triangle, share, where, counts, room."""
-        return self.order, self.pixel, self.triangle, self.share, self.where, self.counts, self.room
+        """What kernels that go over all fragments take first: order, pixel, triangle, share, where, counts, firsts."""
+        return self.order, self.pixel, self.triangle, self.share, self.where, self.counts, self.firsts
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Drawing:
+    """Triangles set up and sorted into tiles, from which fragments are drawn; see ``rasterise``."""
+
+    edges: NDArray[np.float64]
+    scaled: NDArray[np.float64]
+    boxes: NDArray[np.int32]
+    starts: NDArray[np.int64]
+    members: NDArray[np.int32]
+    patches: NDArray[np.int32]
+    facing: NDArray[np.float32]
+    near: float
+    samples: int
+    alpha: NDArray[np.float32]
+    depth: NDArray[np.float32]
+    marks: NDArray[np.uint8]
+
+    def fragments(self, firsts: NDArray[np.int64], name: str, sides: NDArray[np.uint8]) -> tuple[Fragments, int]:
+        """Fragments into arrays that ``name`` tells apart, and the most that a tile would need.
+
+        sides [H, W] tells which pixels to draw again and into how many cells a side they are cut, or has no length: all
+        are drawn, for the first time.
+        """
+        height, width = self.alpha.shape
+        columns = -(-width // TILE)
+        total = int(firsts[-1])
+        pixel, triangle = kept(name + "pixel", (total,), np.int32), kept(name + "triangle", (total,), np.int32)
+        share, where = kept(name + "share", (total,), np.float32), kept(name + "where", (total, 2), np.float32)
+        counts = np.zeros(len(firsts) - 1, np.int32)
+        tiles = _spread(len(counts))
+        rasterisers = RASTERISERS_AGAIN if len(sides) else RASTERISERS
+        rasterisers[self.samples](
+            tiles, self.scaled, self.boxes, self.starts, self.members, self.patches, self.facing, self.near, width, height,
+            columns, firsts, pixel, triangle, share, where, counts, self.marks, self.alpha, self.depth, sides,
+        )
+        found = Fragments(pixel, triangle, share, where, counts, tiles, firsts, self.edges)
+        return found, int(counts.max(initial=0))
+
+    def again(self, sides: NDArray[np.uint8]) -> Fragments:
+        """Fragments of the pixels that are wanted again (see ``fragments``), good until the next call."""
+        height, width = sides.shape
+        columns, rows = -(-width // TILE), -(-height // TILE)
+        whole = np.zeros((rows * TILE, columns * TILE), np.int32)
+        whole[:height, :width] = sides.astype(np.int32) ** 2
+        cells = whole.reshape(rows, TILE, columns, TILE).sum(axis=(1, 3)).reshape(-1)
+        wanted = (whole.reshape(rows, TILE, columns, TILE) > 0).sum(axis=(1, 3)).reshape(-1)
+        # At most a fragment for each sample; most cells hold one surface.
+        room = np.minimum(cells + cells // 2 + 4 * wanted, self.samples * wanted)
+        while True:
+            firsts = np.concatenate([[0], np.cumsum(room)]).astype(np.int64)
+            found, _ = self.fragments(firsts, "again ", sides)
+            if (found.counts <= room).all():
+                return found
+            room = np.where(found.counts > room, self.samples * wanted, room)
 
 
 def _spread(count: int) -> NDArray[np.int64]:
@@ -80,8 +136,8 @@ def rasterise(
     samples: int,
     edges_exactly: bool = False,
     depth: NDArray[np.float32] | None = None,
-) -> tuple[Fragments, NDArray[np.float32], NDArray[np.float32]]:
-    """Fragments, alpha [H, W] in 0..1 and depth [H, W] of triangles over homogeneous corners [V, 3].
+) -> tuple[Fragments, NDArray[np.float32], Drawing]:
+    """Fragments, alpha [H, W] in 0..1 and (in the drawing) depth [H, W] of triangles over homogeneous corners [V, 3].
 
     order [V] and near are what depths go by (``camera.DepthScale``), and depth has to be read by it; corners whose w is
     not above least_w are behind the camera.
@@ -106,42 +162,19 @@ def rasterise(
     alpha = kept("alpha", (height, width), np.float32)
     if depth is None:
         depth = np.empty((height, width), np.float32)
-    counts = np.empty(columns * rows, np.int32)
-    tiles = _spread(columns * rows)
+    marks = kept("marks", (height, width), np.uint8)
+    drawing = Drawing(edges, scaled, boxes, starts, members, patches, facing, near, samples, alpha, depth, marks)
     room = TILE * TILE * _ROOM
     while True:
-        total = columns * rows * room
-        pixel, triangle = kept("pixel", (total,), np.int32), kept("triangle", (total,), np.int32)
-        share, where = kept("share", (total,), np.float32), kept("where", (total, 2), np.float32)
-        marks = kept("marks", (height, width), np.uint8)
-        RASTERISERS[samples](
-            tiles,
-            scaled,
-            boxes,
-            starts,
-            members,
-            patches,
-            facing,
-            near,
-            width,
-            height,
-            columns,
-            room,
-            pixel,
-            triangle,
-            share,
-            where,
-            counts,
-            marks,
-            alpha,
-            depth,
-        )
-        most = int(counts.max(initial=0))
+        firsts = np.arange(columns * rows + 1, dtype=np.int64) * room
+        fragments, most = drawing.fragments(firsts, "", np.empty((0, width), np.uint8))
         if most <= room:
-            if edges_exactly:
-                spread_marks(alpha.view(np.int32), marks)
-                sharpen_edges(
-                    tiles, scaled, boxes, starts, members, room, pixel, triangle, share, where, counts, marks, alpha, depth
-                )
-            return Fragments(pixel, triangle, share, where, counts, tiles, room, edges), alpha, depth
+            break
         room = max(2 * room, most)
+    if edges_exactly:
+        spread_marks(alpha.view(np.int32), marks)
+        sharpen_edges(
+            fragments.order, scaled, boxes, starts, members, firsts, fragments.pixel, fragments.triangle, fragments.share,
+            fragments.where, fragments.counts, marks, alpha, depth,
+        )
+    return fragments, alpha, drawing

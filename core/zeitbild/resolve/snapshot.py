@@ -70,6 +70,7 @@ class Snapshot:
     pixels: PixelLook | None = None
     moments: tuple[tuple[SnapshotElement, ...], ...] = ()
     textures: tuple[Texture, ...] = ()
+    error: float = 6.0
     after: tuple[tuple[float, ...], ...] = field(default=(), compare=False)
 
     @property
