@@ -10,12 +10,15 @@ from collections.abc import Sequence
 from functools import partial
 from pathlib import Path
 
+from zeitbild.assets import AssetFolder
+from zeitbild.checks import SetView, find
 from zeitbild.document.reading import parse_shot, shot_schema, write_shot
 from zeitbild.errors import InputError, StorageError, ZeitbildError
 from zeitbild.farm import FramePool, write_cell
 from zeitbild.handoff.recipes import recipes
 from zeitbild.naming import plan_files
 from zeitbild.paths import assets_folder, masters_folder
+from zeitbild.resolve import depth_range, resolve
 from zeitbild.timing import parse_frames
 
 OK, FAILED, BAD_INPUT = 0, 1, 2
@@ -32,6 +35,17 @@ def _render(arguments: argparse.Namespace) -> int:
     quality = arguments.quality or shot.quality
     layers = [shot.layer(arguments.layer).name] if arguments.layer else [layer.name for layer in shot.layers]
     plan_files(shot, version=arguments.version, ext=recipe.format.extension, frames=frames)
+    # What the document lacks (a font, a glyph, an upload) is said before the first frame, not once for each.
+    assets = AssetFolder(arguments.assets)
+    for layer in layers:
+        resolve(shot, frames[0], assets, layer)
+    for hint in plan_files(shot, version=arguments.version, ext=recipe.format.extension, frames=frames).hints:
+        print(f"note: {hint}", file=sys.stderr)
+    for finding in find(shot, SetView(shot, assets, None)):
+        print(f"{finding.level}: {finding.message}", file=sys.stderr)
+    if any("depth" in shot.layer(layer).passes for layer in layers) and recipe.format.extension != "exr":
+        near, far = depth_range(shot, assets)
+        print(f"depth: white is {near:g} units from the camera, black is {far:g}", file=sys.stderr)
     document = write_shot(shot)
     common = (quality, recipe.name, arguments.version, arguments.assets, arguments.masters, Path(arguments.out))
     tasks = [((layer, frame), (document, frame, layer, *common)) for layer in layers for frame in frames]

@@ -1,7 +1,7 @@
 """How numba is set up for every compiled kernel.
 
-* The cache lies in a folder named after the sources of all kernels: numba looks only at the file of the kernel itself
-  and would keep stale machine code when a callee in another file changes.
+* The cache lies in a folder named after all sources of the core: numba looks only at the file of the kernel itself
+  and would keep stale machine code when a callee or a constant in another file changes.
 * ``workqueue`` is the only threading layer that needs no library of the system. It must not be entered from two
   threads at once, so every parallel kernel runs under ``PARALLEL``.
 * Loops of a known length over samples or lanes are to become vector instructions: LLVM would first write out those of
@@ -26,9 +26,7 @@ def _sources_digest() -> str:
     for path in sorted(_CORE.rglob("*.py")):
         if path.name.startswith("test_"):
             continue
-        text = path.read_bytes()
-        if path == Path(__file__) or b"_kernel\n" in text or b"@kernel\n" in text:
-            digest.update(path.name.encode() + b"\0" + text)
+        digest.update(str(path.relative_to(_CORE)).encode() + b"\0" + path.read_bytes())
     return digest.hexdigest()[:16]
 
 

@@ -37,7 +37,7 @@ _direct_light, _light_around, _mirror_light, _light_point = (
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Truth:
-    """beauty [H, W, 4] as ``Picture.beauty``; noise [H, W] the largest difference of its two halves' means in any channel."""
+    """beauty [H, W, 4] as ``Picture.beauty``, and the same by either half of the samples: they differ by its noise."""
 
     beauty: NDArray[np.float64]
     halves: tuple[NDArray[np.float64], NDArray[np.float64]]
@@ -52,15 +52,33 @@ def _lit(points, normals, views, finish, finishes, lights, touched, ambients, ma
         nx, ny, nz = normals[i, 0], normals[i, 1], normals[i, 2]
         vx, vy, vz = views[i, 0], views[i, 1], views[i, 2]
         red, green, blue = seen_light(
-            px, py, pz, nx, ny, nz, vx, vy, vz, finish[i], finishes, lights, touched, ambients, maps, table, rayed, i,
-            rayed[i, count], count + 1 if bounced else 0,
+            px,
+            py,
+            pz,
+            nx,
+            ny,
+            nz,
+            vx,
+            vy,
+            vz,
+            finish[i],
+            finishes,
+            lights,
+            touched,
+            ambients,
+            maps,
+            table,
+            rayed,
+            i,
+            rayed[i, count],
+            count + 1 if bounced else 0,
         )
         out[i, 0], out[i, 1], out[i, 2] = red, green, blue
 
 
 def _frame(normals: _Floats) -> tuple[_Floats, _Floats]:
     """Two unit vectors across each unit normal."""
-    helper = np.where(np.abs(normals[:, :1]) < 0.9, np.float32([[1, 0, 0]]), np.float32([[0, 1, 0]]))
+    helper = np.where(np.abs(normals[:, :1]) < 0.9, [[1.0, 0.0, 0.0]], [[0.0, 1.0, 0.0]])
     a = np.cross(normals, helper)
     a /= np.linalg.norm(a, axis=1, keepdims=True)
     return a.astype(np.float32), np.cross(normals, a).astype(np.float32)
@@ -86,9 +104,13 @@ class _World:
         if not len(origins):
             return np.zeros(0, bool)
         found = self.embree.run(
-            np.ascontiguousarray(origins), np.ascontiguousarray(ways), np.ascontiguousarray(far, np.float32), query="OCCLUDED"
+            np.ascontiguousarray(origins),
+            np.ascontiguousarray(ways),
+            np.ascontiguousarray(far, np.float32),
+            query="OCCLUDED",
         )
-        return np.asarray(found) != -1
+        hidden: NDArray[np.bool_] = np.asarray(found) != -1
+        return hidden
 
     def normals_at(self, triangle: NDArray[np.int64], u: _Floats, v: _Floats) -> _Floats:
         corner = self.scene.normals[triangle]
@@ -114,7 +136,15 @@ def _on_light(light: _Floats, count: int, random: np.random.Generator) -> _Float
     return np.zeros((count, 2), np.float32)
 
 
-def _seen_lights(world: _World, points: _Floats, normals: _Floats, flats: _Floats, finish: NDArray[np.int32], each: int, random: np.random.Generator) -> _Floats:
+def _seen_lights(
+    world: _World,
+    points: _Floats,
+    normals: _Floats,
+    flats: _Floats,
+    finish: NDArray[np.int32],
+    each: int,
+    random: np.random.Generator,
+) -> _Floats:
     """Share [n, L] of each light that is seen from lifted points, by so many rays."""
     lights = world.light.rows
     seen = np.ones((len(points), len(lights)), np.float32)
@@ -126,7 +156,9 @@ def _seen_lights(world: _World, points: _Floats, normals: _Floats, flats: _Float
             ways, far = np.empty_like(points), np.empty(len(points), np.float32)
             _towards(light, points, _on_light(light, len(points), random), ways, far)
             wanted = (
-                ((ways * flats).sum(axis=1) > 1e-3) & ((ways * normals).sum(axis=1) > 0) & (world.light.touched[number, finish] > 0)
+                ((ways * flats).sum(axis=1) > 1e-3)
+                & ((ways * normals).sum(axis=1) > 0)
+                & (world.light.touched[number, finish] > 0)
             )
             hidden = world.blocked(points[wanted], ways[wanted], far[wanted] * np.float32(0.999))
             cast[wanted] += 1
@@ -136,7 +168,15 @@ def _seen_lights(world: _World, points: _Floats, normals: _Floats, flats: _Float
     return seen
 
 
-def _openness(world: _World, points: _Floats, normals: _Floats, flats: _Floats, radius: float, each: int, random: np.random.Generator) -> _Floats:
+def _openness(
+    world: _World,
+    points: _Floats,
+    normals: _Floats,
+    flats: _Floats,
+    radius: float,
+    each: int,
+    random: np.random.Generator,
+) -> _Floats:
     cast, clear = np.zeros(len(points)), np.zeros(len(points))
     a, b = _frame(normals)
     for _ in range(each):
@@ -150,7 +190,16 @@ def _openness(world: _World, points: _Floats, normals: _Floats, flats: _Floats, 
     return np.where(cast > 0, clear / np.maximum(cast, 1), 1).astype(np.float32)
 
 
-def _mirrored(snapshot: Snapshot, world: _World, points: _Floats, normals: _Floats, flats: _Floats, views: _Floats, finish: NDArray[np.int32], random: np.random.Generator) -> _Floats:
+def _mirrored(
+    snapshot: Snapshot,
+    world: _World,
+    points: _Floats,
+    normals: _Floats,
+    flats: _Floats,
+    views: _Floats,
+    finish: NDArray[np.int32],
+    random: np.random.Generator,
+) -> _Floats:
     """One mirror ray a place: radiance that it met, and whether it met anything [n, 4]."""
     out = np.zeros((len(points), 4), np.float32)
     light = world.light
@@ -161,7 +210,11 @@ def _mirrored(snapshot: Snapshot, world: _World, points: _Floats, normals: _Floa
     cosine = np.sqrt((1 - u) / (1 + (square - 1) * u))
     sine = np.sqrt(np.maximum(0, 1 - cosine**2))
     a, b = _frame(normals)
-    half = (sine * np.cos(2 * math.pi * v))[:, None] * a + (sine * np.sin(2 * math.pi * v))[:, None] * b + cosine[:, None] * normals
+    half = (
+        (sine * np.cos(2 * math.pi * v))[:, None] * a
+        + (sine * np.sin(2 * math.pi * v))[:, None] * b
+        + cosine[:, None] * normals
+    )
     ways = (2 * (views * half).sum(axis=1, keepdims=True) * half - views).astype(np.float32)
     alive = np.flatnonzero((rough <= TOO_ROUGH) & ((ways * flats).sum(axis=1) > 1e-3))
     origins, ways = points[alive], ways[alive]
@@ -184,16 +237,31 @@ def _mirrored(snapshot: Snapshot, world: _World, points: _Floats, normals: _Floa
         rayed[:, : len(light.rows)] = _seen_lights(world, lifted, facing, flat, own, 1, random)
         radiance = np.empty((len(alive), 3), np.float32)
         _lit(
-            place, facing, -ways, own, light.finishes, light.rows, light.touched, light.ambients, light.maps, light.table, rayed,
-            False, radiance,
+            place,
+            facing,
+            -ways,
+            own,
+            light.finishes,
+            light.rows,
+            light.touched,
+            light.ambients,
+            light.maps,
+            light.table,
+            rayed,
+            False,
+            radiance,
         )
         out[alive, :3] += flow * (radiance - taken)
         out[alive, 3] = 1
         on = light.finishes[own, 3] <= TOO_ROUGH
-        alive, place, facing, ways, own, flow, lifted = (one[on] for one in (alive, place, facing, ways, own, flow, lifted))
+        alive, place, facing, ways, own, flow, lifted = (
+            one[on] for one in (alive, place, facing, ways, own, flow, lifted)
+        )
         taken, shares = np.empty((len(alive), 3), np.float32), np.empty((len(alive), 3), np.float32)
         for i in range(len(alive) if bounce + 1 < snapshot.bounces else 0):
-            values = _mirror_light(*facing[i], *-ways[i], own[i], light.finishes, light.ambients, light.maps, light.table)
+            values = _mirror_light(
+                *facing[i], *-ways[i], own[i], light.finishes, light.ambients, light.maps, light.table
+            )
             taken[i], shares[i] = values[:3], values[3:6]
         flow = flow * shares
         ways = ways - 2 * (ways * facing).sum(axis=1, keepdims=True) * facing
@@ -249,8 +317,19 @@ def _pass(snapshot: Snapshot, world: _World, number: int, samples: int, seed: in
         rayed[:, count + 1 :] = _mirrored(snapshot, world, lifted, normals, flats, views, finish, random)
     radiance = np.empty((len(met), 3), np.float32)
     _lit(
-        points.astype(np.float32), normals, views, finish, light.finishes, light.rows, light.touched, light.ambients, light.maps,
-        light.table, rayed, snapshot.bounces > 0, radiance,
+        points.astype(np.float32),
+        normals,
+        views,
+        finish,
+        light.finishes,
+        light.rows,
+        light.touched,
+        light.ambients,
+        light.maps,
+        light.table,
+        rayed,
+        snapshot.bounces > 0,
+        radiance,
     )
     out[met, :3], out[met, 3] = radiance, 1
     return out.reshape(height, width, 4)

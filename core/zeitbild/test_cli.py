@@ -66,6 +66,26 @@ class CommandLine(unittest.TestCase):
         self.assertEqual(code, BAD_INPUT)
         self.assertIn("raster.width", said)
 
+    def test_what_the_document_lacks_is_said_once_before_the_first_frame(self) -> None:
+        raw = json.loads(self.shot.read_text(encoding="utf-8"))
+        for change, expected in (
+            ({"word": "ღ"}, "no glyph"),
+            ({"word": "  "}, "word"),
+            ({"font": "asset:" + "0" * 64}, "elements.0.font"),
+        ):
+            changed = {**raw, "elements": [{**raw["elements"][0], **change}]}
+            self.shot.write_text(json.dumps(changed), encoding="utf-8")
+            code, _, said = self._render()
+            self.assertEqual(code, BAD_INPUT)
+            self.assertIn(expected, said)
+            self.assertEqual(len(said.strip().splitlines()), 1, said)
+            self.assertFalse((self.folder / "out").exists())
+
+    def test_findings_and_the_reach_of_depth_are_told(self) -> None:
+        code, _, said = self._render("--frames", "1", "--workers", "1")
+        self.assertEqual(code, OK)
+        self.assertIn("depth: white is", said)
+
     def test_missing_files_are_bad_input(self) -> None:
         code, _, said = self._run("render", str(self.folder / "none.json"), "--out", str(self.folder))
         self.assertEqual(code, BAD_INPUT)

@@ -16,6 +16,7 @@ from runs.models import Cell, Run
 from runs.selectors import cell_for, progress_of, run_for, runs_of, stale_frames
 from shots.rendering import in_rendering, master_picture
 from shots.selectors import shot_for
+from zeitbild.document.reading import parse_shot
 from zeitbild.proof import Ground, View, encode_view, probe, show
 from zeitbild_server.security import in_database, signed_in
 
@@ -206,8 +207,9 @@ async def watch(request: HttpRequest, run_id: int) -> StreamingHttpResponse:
     )
 
 
-def _shown(key: str, look: LookIn) -> bytes:
-    view = View(Ground(look.ground, look.colour, look.colour_to), look.what, look.blend)
+def _shown(key: str, look: LookIn, document: str) -> bytes:
+    highlights = parse_shot(document).sampling.highlights
+    view = View(Ground(look.ground, look.colour, look.colour_to), look.what, look.blend, highlights)
     return encode_view(show(master_picture(key), view), look.kind)
 
 
@@ -215,7 +217,7 @@ def _shown(key: str, look: LookIn) -> bytes:
 async def look_at(request: HttpRequest, run_id: int, layer: str, frame: int, look: Query[LookIn]) -> HttpResponse:
     """A rendered frame over a ground, or its alpha."""
     cell = await in_database(cell_for)(signed_in(request), run_id, layer, frame)
-    data = await in_rendering(_shown, cell.key, look)
+    data = await in_rendering(_shown, cell.key, look, cell.run.document)
     return HttpResponse(data, content_type=f"image/{look.kind}", headers={"Cache-Control": "private, max-age=86400"})
 
 

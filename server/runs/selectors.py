@@ -44,7 +44,9 @@ def run_for(user: User, run_id: int) -> Run:
 
 def cell_for(user: User, run_id: int, layer: str, frame: int) -> Cell:
     """A finished cell; Http404 if there is none."""
-    return get_object_or_404(run_for(user, run_id).cells.filter(state__in=FINISHED), layer=layer, frame=frame)
+    return get_object_or_404(
+        run_for(user, run_id).cells.select_related("run").filter(state__in=FINISHED), layer=layer, frame=frame
+    )
 
 
 def progress_of(run: Run) -> Progress:

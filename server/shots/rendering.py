@@ -6,7 +6,7 @@ import asyncio
 import time
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 from typing import Any, Literal, TypeVar
 
@@ -59,6 +59,7 @@ def sketch(
     if quality not in QUALITIES:
         raise InputError(f"quality {quality!r} is not one of {', '.join(QUALITIES)}")
     planes = view.what != "picture" and look_named(view.what).planes
+    view = replace(view, highlights=shot.sampling.highlights)
     data = encode_view(show(render(snapshot, QUALITIES[quality], planes=planes), view), kind)
     return Sketch(data, f"image/{kind}", (time.perf_counter() - started) * 1000)
 

@@ -48,7 +48,24 @@ class Sampling(Part):
     )
     rough: Samples = choice("4", "Samples, rough")
     check: Samples = choice("16", "Samples, check")
-    final: Samples = choice("64", "Samples, final", help="At final, alpha at edges is right to half a step anyway.")
+    final: Samples = choice(
+        "64", "Samples, final", help="At final, alpha at edges is the exact area, whatever the number of samples."
+    )
+    error: float = number(
+        6,
+        "Differences allowed, final",
+        1,
+        64,
+        step=0.5,
+        unit="/255",
+        slider=(2, 24),
+        help="Pixels that differ by more get more places and mirror rays: calmer highlights, longer rendering.",
+    )
+    highlights: Literal["clipped", "rolled off"] = choice(
+        "clipped",
+        "Highlights",
+        help="In the view and in files of 8 and 16 bits; linear files keep all light. Rolled off keeps colours below 0.8.",
+    )
 
 
 class Motion(Part):

@@ -12,11 +12,15 @@ from zeitbild.document.shot import VERSION, Shot
 from zeitbild.elements import kinds as element_kinds
 from zeitbild.errors import DocumentError, Problem
 from zeitbild.lights import kinds as light_kinds
+from zeitbild.render.passes import passes
 
 MAX_DOCUMENT_BYTES = 4 * 1024 * 1024
 #: Characters of a problem's message at most.
 _LONGEST = 500
-
+#: Problems that are named at most.
+_MOST_PROBLEMS = 100
+#: Entries of a list, and values in all, that a document may have.
+_LONGEST_LIST, _MOST_VALUES = 1000, 200_000
 
 
 def _without_steps(raw: dict[str, Any]) -> dict[str, Any]:
@@ -65,9 +69,61 @@ def _message(error: dict[str, Any]) -> str:
     return (text[0].lower() + text[1:]) + (f" (given: {shown})" if shown else "")
 
 
+def _too_much(raw: Any) -> Problem | None:
+    """What makes a document too long to be looked through, before anything looks through it."""
+    left, waiting = _MOST_VALUES, [("", raw)]
+    while waiting:
+        place, value = waiting.pop()
+        inner = value if isinstance(value, list) else list(value.values()) if isinstance(value, dict) else []
+        if isinstance(value, list) and len(value) > _LONGEST_LIST:
+            return Problem(
+                place, f"has {len(value):,} entries; no list of a document takes more than {_LONGEST_LIST:,}"
+            )
+        left -= len(inner)
+        if left < 0:
+            return Problem(place, f"the document holds more than {_MOST_VALUES:,} values")
+        names = range(len(value)) if isinstance(value, list) else value if isinstance(value, dict) else ()
+        waiting += [(f"{place}.{str(name)[:40]}".lstrip("."), one) for name, one in zip(names, inner, strict=True)]
+    return None
+
+
+def _mistyped(raw: Any, read: Any, place: str = "") -> list[Problem]:
+    """Where a value was taken for a number or a switch that was given as something else: true is no 1, "200" no 200."""
+    if isinstance(raw, dict) and isinstance(read, dict):
+        return [
+            problem
+            for name, value in raw.items()
+            if name in read
+            for problem in _mistyped(value, read[name], f"{place}.{name}".lstrip("."))
+        ]
+    if isinstance(raw, list | tuple) and isinstance(read, list | tuple):
+        return [
+            problem
+            for number, (one, other) in enumerate(zip(raw, read, strict=False))
+            for problem in _mistyped(one, other, f"{place}.{number}")
+        ]
+    shown = json.dumps(raw, default=str)[:60]
+    if isinstance(read, bool):
+        return [] if isinstance(raw, bool) else [Problem(place, f"{shown} is neither true nor false")]
+    if isinstance(read, int | float) and (isinstance(raw, bool) or not isinstance(raw, int | float)):
+        return [Problem(place, f"{shown} is not a number")]
+    return []
+
+
+def _unknown_passes(shot: Shot) -> list[Problem]:
+    known = [one.name for one in passes]
+    return [
+        Problem(f"layers.{number}.passes.{at}", f"there is no pass {name[:40]!r}; there are {', '.join(known)}")
+        for number, layer in enumerate(shot.layers)
+        for at, name in enumerate(layer.passes)
+        if name not in known
+    ]
+
+
 def _problems(error: ValidationError) -> list[Problem]:
     found = []
-    for one in error.errors():
+    every = error.errors(include_url=False)
+    for one in every[:_MOST_PROBLEMS]:
         # Pydantic names the chosen kind of a union in the path; people know the field only by its place.
         place = [str(part) for part in one["loc"] if part not in element_kinds and part not in light_kinds]
         if str(one["type"]).startswith("union_tag"):
@@ -76,6 +132,8 @@ def _problems(error: ValidationError) -> list[Problem]:
         # What was given may be as long as a book.
         message = message if len(message) <= _LONGEST else message[:_LONGEST] + "…"
         found.append(Problem(one.get("ctx", {}).get("field") or ".".join(place), message))
+    if len(every) > _MOST_PROBLEMS:
+        found.append(Problem("", f"and {len(every) - _MOST_PROBLEMS:,} more problems; mend these first"))
     return found
 
 
@@ -84,7 +142,7 @@ def read_shot(raw: Any) -> Shot:
     if not isinstance(raw, dict):
         raise DocumentError([Problem("", "a shot document is a JSON object")])
     version = raw.get("version")
-    while isinstance(version, int) and version in UPGRADES:
+    while type(version) is int and version in UPGRADES:
         raw = UPGRADES[version](raw)
         version = raw.get("version")
     if version != VERSION or isinstance(version, bool):
@@ -96,10 +154,17 @@ def read_shot(raw: Any) -> Shot:
                 )
             ]
         )
+    too_much = _too_much(raw)
+    if too_much is not None:
+        raise DocumentError([too_much])
     try:
-        return Shot.model_validate(raw)
+        shot = Shot.model_validate(raw)
     except ValidationError as error:
         raise DocumentError(_problems(error)) from None
+    problems = (_mistyped(raw, shot.model_dump()) + _unknown_passes(shot))[:_MOST_PROBLEMS]
+    if problems:
+        raise DocumentError(problems)
+    return shot
 
 
 def parse_shot(text: str | bytes) -> Shot:

@@ -40,7 +40,7 @@ class Reading(unittest.TestCase):
         for version in (99, 0, None, "1", True, [1]):
             field, message = self._problem(_raw(version=version))
             self.assertEqual(field, "version")
-            self.assertIn("reads up to 1", message)
+            self.assertIn("reads up to 2", message)
 
     def test_numbers_out_of_range_say_what_is_allowed(self) -> None:
         field, message = self._problem(_raw(raster={"width": 5, "height": 720}))
@@ -149,3 +149,38 @@ class Rules(unittest.TestCase):
     def test_unknown_kinds_are_named_at_their_field(self) -> None:
         self.assertEqual(self._problem(elements=[{"id": "a", "kind": "cloud"}])[0], "elements.0.kind")
         self.assertEqual(self._problem(lights=[{"kind": "candle"}])[0], "lights.0.kind")
+
+
+class Strict(unittest.TestCase):
+    def _wrong(self, **changes: object) -> str:
+        with self.assertRaises(DocumentError) as caught:
+            read_shot({"version": 2, **changes})
+        return " | ".join(f"{one.field}: {one.message}" for one in caught.exception.problems)
+
+    def test_what_is_no_number_is_not_taken_for_one(self) -> None:
+        self.assertIn("camera.angle: true is not a number", self._wrong(camera={"angle": True}))
+        self.assertIn('camera.angle: "30" is not a number', self._wrong(camera={"angle": "30"}))
+        self.assertIn('camera.position.1: "2" is not a number', self._wrong(camera={"position": [1, "2", 3]}))
+        self.assertIn("timing.cycle: 1 is neither true nor false", self._wrong(timing={"cycle": 1}))
+
+    def test_unknown_passes_are_refused_with_the_document(self) -> None:
+        wrong = self._wrong(layers=[{"name": "main", "passes": ["beauty", "glow"]}])
+        self.assertIn("layers.0.passes.1: there is no pass 'glow'", wrong)
+        self.assertIn("beauty", wrong)
+
+    def test_documents_with_millions_of_wrong_values_are_refused_at_once(self) -> None:
+        self.assertIn("elements: has 1,000,000 entries", self._wrong(elements=[{}] * 1_000_000))
+        self.assertIn("more than 200,000 values", self._wrong(elements={str(n): 1 for n in range(300_000)}))
+
+    def test_a_hundred_problems_are_named(self) -> None:
+        with self.assertRaises(DocumentError) as caught:
+            read_shot({"version": 2, "elements": [{"kind": "solid"}] * 900})
+        self.assertEqual(len(caught.exception.problems), 101)
+        self.assertIn("more problems", caught.exception.problems[-1].message)
+
+    def test_documents_of_version_1_are_upgraded(self) -> None:
+        solid = {"id": "a", "kind": "solid", "shape": "ball", "steps": 16}
+        self.assertEqual(read_shot({"version": 1, "elements": [solid]}).elements[0].shape, "ball")
+        for odd in ({"0": 1}, [1, None], "x"):
+            with self.assertRaises(DocumentError):
+                read_shot({"version": 1, "elements": odd})

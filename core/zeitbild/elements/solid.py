@@ -66,9 +66,7 @@ class Solid(ElementBase):
 
     def geometry_parameters(self) -> dict[str, Any]:
         """Everything that shapes the mesh."""
-        return self.model_dump(
-            include={"kind", "shape", "width", "height", "depth", "top", "thickness", "rounding"}
-        )
+        return self.model_dump(include={"kind", "shape", "width", "height", "depth", "top", "thickness", "rounding"})
 
     def finishes(self) -> Sequence[Finish]:
         """The one finish."""

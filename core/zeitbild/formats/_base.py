@@ -52,7 +52,8 @@ class ReadBack:
 class Format:
     """One way to write planes to files.
 
-    bits by role; alpha: how colour relates to alpha in the file; colour: how light is encoded there.
+    bits by role; alpha: how colour relates to alpha in the file; colour: how light is encoded there; ends_at_white: what is
+    brighter than white does not fit in.
     """
 
     name: str
@@ -64,6 +65,7 @@ class Format:
     encode: Callable[[Plane], bytes]
     read_back: Callable[[Path, Plane], ReadBack]
     order: int = 0
+    ends_at_white: bool = True
 
 
 formats: Registry[Format] = Registry("format", "zeitbild.formats")

@@ -60,5 +60,6 @@ formats.register(
         _encode,
         _read_back,
         order=2,
+        ends_at_white=False,
     )
 )

@@ -48,7 +48,9 @@ class Bands:
 
 
 @kernel
-def _vertex_distances(points, following, vertices, start, end, rings, ring_starts, sites, edge_count, levels, snap, out):  # type: ignore[no-untyped-def]
+def _vertex_distances(  # type: ignore[no-untyped-def]
+    points, following, vertices, start, end, rings, ring_starts, sites, edge_count, levels, snap, out
+):  # type: ignore[no-untyped-def]
     """Distance of every used vertex of the diagram from the outline; close to a level it is the level. -1: not used."""
     out[:] = -1.0
     for cell in range(ring_starts.shape[0] - 1):
@@ -182,7 +184,24 @@ def _edge_points(kind, ax, ay, da, bx, by, db, px, py, qx, qy, ex, ey, levels, t
 
 
 @kernel
-def _subdivide(points, following, vertices, distances, start, end, owner, inside, sites, edge_count, levels, tolerance, snap, first, total, where):  # type: ignore[no-untyped-def]
+def _subdivide(  # type: ignore[no-untyped-def]
+    points,
+    following,
+    vertices,
+    distances,
+    start,
+    end,
+    owner,
+    inside,
+    sites,
+    edge_count,
+    levels,
+    tolerance,
+    snap,
+    first,
+    total,
+    where,
+):  # type: ignore[no-untyped-def]
     """Points along every used diagram edge, in the direction of its even half edge: first [E + 1] into where [.., 3].
 
     total is the number of points there before; gives the number after, or less than 0 if where is too small.
@@ -221,8 +240,23 @@ def _subdivide(points, following, vertices, distances, start, end, owner, inside
         if kind == _STRAIGHT and min(da, db) >= top:
             continue
         count = _edge_points(
-            kind, vertices[a, 0], vertices[a, 1], da, vertices[b, 0], vertices[b, 1], db,
-            px, py, qx, qy, ex, ey, levels, tolerance, snap, room,
+            kind,
+            vertices[a, 0],
+            vertices[a, 1],
+            da,
+            vertices[b, 0],
+            vertices[b, 1],
+            db,
+            px,
+            py,
+            qx,
+            qy,
+            ex,
+            ey,
+            levels,
+            tolerance,
+            snap,
+            room,
         )
         if total + count > where.shape[0]:
             return -1
@@ -292,7 +326,35 @@ def _cut_ears(polygon, count, before, after, out):  # type: ignore[no-untyped-de
 
 
 @kernel
-def _cut_bands(points, following, normals, leans, wedge, rings, ring_starts, sites, start, end, first, edge_count, edge_run, wedge_run, levels, where, used, triangles, bands, outward, runs, lines, line_level, line_outward, line_run, rim, totals):  # type: ignore[no-untyped-def]
+def _cut_bands(  # type: ignore[no-untyped-def]
+    points,
+    following,
+    normals,
+    leans,
+    wedge,
+    rings,
+    ring_starts,
+    sites,
+    start,
+    end,
+    first,
+    edge_count,
+    edge_run,
+    wedge_run,
+    levels,
+    where,
+    used,
+    triangles,
+    bands,
+    outward,
+    runs,
+    lines,
+    line_level,
+    line_outward,
+    line_run,
+    rim,
+    totals,
+):  # type: ignore[no-untyped-def]
     """Cut all cells at all levels; see ``Bands``. where [.., 3] holds all points; the first ``used`` are there already.
 
     totals gets the numbers of points, triangles, lines and rim's edges. Gives False if an array is too small.
@@ -334,7 +396,7 @@ def _cut_bands(points, following, normals, leans, wedge, rings, ring_starts, sit
         count += 1
         px, py = points[site, 0], points[site, 1]
         ex, ey, length = 1.0, 0.0, 1.0
-        begin_angle, whole_angle, lean_x, lean_y = 0.0, 1.0, 0.0, 0.0
+        begin_angle, whole_angle = 0.0, 1.0
         run = edge_run[site]
         if is_edge:
             ex, ey = points[following[site], 0] - px, points[following[site], 1] - py
@@ -386,7 +448,7 @@ def _cut_bands(points, following, normals, leans, wedge, rings, ring_starts, sit
                         from_point, to_point = chain[k - 1], chain[m]
                         steps = 1
                         if not is_edge:
-                            steps = max(1, int(math.ceil((angle[m] - angle[k - 1]) / _ARC_STEP)))
+                            steps = max(1, math.ceil((angle[m] - angle[k - 1]) / _ARC_STEP))
                             if used + steps > where.shape[0] or tops + steps + 8 > longest:
                                 return False
                             next_first[k - 1], next_count[k - 1] = used, steps - 1
@@ -499,8 +561,17 @@ def _cut_bands(points, following, normals, leans, wedge, rings, ring_starts, sit
                                     x += where[triangles[k, other], 0] - px
                                     y += where[triangles[k, other], 1] - py
                         outward[k, c, 0], outward[k, c, 1] = _wedge_facing(
-                            points, following, normals, leans, wedge[cell, 0], wedge[cell, 1],
-                            begin_angle, whole_angle, x, y, where[v, 2],
+                            points,
+                            following,
+                            normals,
+                            leans,
+                            wedge[cell, 0],
+                            wedge[cell, 1],
+                            begin_angle,
+                            whole_angle,
+                            x,
+                            y,
+                            where[v, 2],
                         )
                 made += pieces
                 # The lower level's line, the inside to its left: from the base's left end to its right.
@@ -520,8 +591,17 @@ def _cut_bands(points, following, normals, leans, wedge, rings, ring_starts, sit
                                 )
                             else:
                                 line_outward[drawn, c, 0], line_outward[drawn, c, 1] = _wedge_facing(
-                                    points, following, normals, leans, wedge[cell, 0], wedge[cell, 1],
-                                    begin_angle, whole_angle, x, y, where[v, 2],
+                                    points,
+                                    following,
+                                    normals,
+                                    leans,
+                                    wedge[cell, 0],
+                                    wedge[cell, 1],
+                                    begin_angle,
+                                    whole_angle,
+                                    x,
+                                    y,
+                                    where[v, 2],
                                 )
                         drawn += 1
                 at = stop
@@ -604,8 +684,18 @@ def cut(outline: Outline, diagram: Diagram, levels: NDArray[np.float64], toleran
     distances = np.empty(len(vertices))
     snap = min(_SNAP, float(np.diff(levels).min()) / 4)
     _vertex_distances(
-        outline.points, outline.following, vertices, diagram.start, diagram.end, diagram.rings, diagram.ring_starts,
-        diagram.sites, count, levels, snap, distances,
+        outline.points,
+        outline.following,
+        vertices,
+        diagram.start,
+        diagram.end,
+        diagram.rings,
+        diagram.ring_starts,
+        diagram.sites,
+        count,
+        levels,
+        snap,
+        distances,
     )
     distances[diagram.corners] = 0.0
     first = np.zeros(len(diagram.inside) + 1, np.int64)
@@ -614,8 +704,22 @@ def cut(outline: Outline, diagram: Diagram, levels: NDArray[np.float64], toleran
         where = np.empty((size, 3))
         where[: len(vertices), :2], where[: len(vertices), 2] = vertices, distances
         total = _subdivide(
-            outline.points, outline.following, vertices, distances, diagram.start, diagram.end, diagram.owner,
-            diagram.inside, diagram.sites, count, levels, tolerance, snap, first, len(vertices), where,
+            outline.points,
+            outline.following,
+            vertices,
+            distances,
+            diagram.start,
+            diagram.end,
+            diagram.owner,
+            diagram.inside,
+            diagram.sites,
+            count,
+            levels,
+            tolerance,
+            snap,
+            first,
+            len(vertices),
+            where,
         )
         if total >= 0:
             break
@@ -632,14 +736,47 @@ def cut(outline: Outline, diagram: Diagram, levels: NDArray[np.float64], toleran
         line_level, line_run = np.empty(room, np.int64), np.empty(room, np.int64)
         rim, totals = np.empty((room, 2), np.int64), np.zeros(4, np.int64)
         if _cut_bands(
-            outline.points, outline.following, outline.normals, leans, diagram.wedge, diagram.rings,
-            diagram.ring_starts, diagram.sites, diagram.start, diagram.end, first, count, edge_run, wedge_run, levels,
-            points, total, triangles, bands, outward, runs, lines, line_level, line_outward, line_run, rim, totals,
+            outline.points,
+            outline.following,
+            outline.normals,
+            leans,
+            diagram.wedge,
+            diagram.rings,
+            diagram.ring_starts,
+            diagram.sites,
+            diagram.start,
+            diagram.end,
+            first,
+            count,
+            edge_run,
+            wedge_run,
+            levels,
+            points,
+            total,
+            triangles,
+            bands,
+            outward,
+            runs,
+            lines,
+            line_level,
+            line_outward,
+            line_run,
+            rim,
+            totals,
         ):
             break
         room *= 2
     used, made, drawn, rimmed = totals
     return Bands(
-        points[:used, :2], points[:used, 2], triangles[:made], bands[:made], outward[:made], runs[:made],
-        lines[:drawn], line_level[:drawn], line_outward[:drawn], line_run[:drawn], rim[:rimmed],
+        points[:used, :2],
+        points[:used, 2],
+        triangles[:made],
+        bands[:made],
+        outward[:made],
+        runs[:made],
+        lines[:drawn],
+        line_level[:drawn],
+        line_outward[:drawn],
+        line_run[:drawn],
+        rim[:rimmed],
     )

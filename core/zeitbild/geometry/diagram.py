@@ -114,7 +114,9 @@ def _edge_chains(edge_cell, from_vertex, to_vertex, first, ring, start, end, rin
 
 
 @kernel
-def _wedge_chains(point_cells, first, ring, start, end, owner, cell_edge, at_vertex, marked, rings, ring_starts, found, used):  # type: ignore[no-untyped-def]
+def _wedge_chains(  # type: ignore[no-untyped-def]
+    point_cells, first, ring, start, end, owner, cell_edge, at_vertex, marked, rings, ring_starts, found, used
+):  # type: ignore[no-untyped-def]
     """Half edges of the wedges inside; found [.., 4] cell, vertex, edge before and edge after of each. Gives their number.
 
     A corner's cell may hold several, where contours touch. -1 if one does not come back to its corner.
@@ -167,7 +169,8 @@ def _points_at(vertices: NDArray[np.float64], points: NDArray[np.float64]) -> ND
     found = order[at]
     if (keys[found] != wanted).any():
         raise DiagramError("a corner of the outline is missing in its diagram")
-    return numbers[found]
+    there: NDArray[np.int64] = numbers[found]
+    return there
 
 
 def diagram_of(outline: Outline) -> Diagram:
@@ -198,7 +201,9 @@ def diagram_of(outline: Outline) -> Diagram:
     rings = np.empty(2 * len(edges) + 2, np.int64)
     ring_starts = np.zeros(count + 1, np.int64)
     marked = np.zeros(len(edges), np.bool_)
-    wrong = _edge_chains(edge_cell, at_point, at_point[outline.following], first, ring, start, end, rings, ring_starts, marked)
+    wrong = _edge_chains(
+        edge_cell, at_point, at_point[outline.following], first, ring, start, end, rings, ring_starts, marked
+    )
     if wrong >= 0:
         raise DiagramError(f"the diagram of the outline is broken at its edge {wrong}")
     point_cells = np.flatnonzero(~is_edge)
@@ -207,7 +212,19 @@ def diagram_of(outline: Outline) -> Diagram:
     wedge_starts[0] = used = int(ring_starts[-1])
     found = np.empty((2 * count + 2, 4), np.int64)
     wedges = _wedge_chains(
-        point_cells, first, ring, start, end, owner, cell_edge, at_point[point], marked, rings, wedge_starts, found, used
+        point_cells,
+        first,
+        ring,
+        start,
+        end,
+        owner,
+        cell_edge,
+        at_point[point],
+        marked,
+        rings,
+        wedge_starts,
+        found,
+        used,
     )
     if wedges < 0:
         raise DiagramError("a corner's part of the outline's diagram is broken")

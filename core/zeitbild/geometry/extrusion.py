@@ -190,7 +190,16 @@ def _across(outward: Points, normal: tuple[tuple[float, float], tuple[float, flo
     return normals
 
 
-def _raise(builder: _Builder, bands: Bands, points: Points, strips: list[Segment], levels: Points, edge: float, height: float, side: int) -> int:
+def _raise(
+    builder: _Builder,
+    bands: Bands,
+    points: Points,
+    strips: list[Segment],
+    levels: Points,
+    edge: float,
+    height: float,
+    side: int,
+) -> int:
     """Put a bevel on one side (+1 front, -1 back), its foot ``edge`` from the middle.
 
     Gives the number of the first of the points that stand at the foot.
@@ -204,7 +213,9 @@ def _raise(builder: _Builder, bands: Bands, points: Points, strips: list[Segment
         # Each step stands at a height of its own; below the first is the foot.
         firsts = [builder.stand(points, side * (edge + height * rise)) for rise in rises]
     else:
-        firsts = [builder.stand(points, side * (edge + height * np.interp(bands.distances, levels, rises)))] * len(rises)
+        firsts = [builder.stand(points, side * (edge + height * np.interp(bands.distances, levels, rises)))] * len(
+            rises
+        )
     patch = _RUNS + 2 * bands.runs + (0 if side > 0 else 1)
     for number, strip in enumerate(sloped):
         chosen = bands.bands == number
@@ -216,8 +227,14 @@ def _raise(builder: _Builder, bands: Bands, points: Points, strips: list[Segment
     for number, _ in enumerate(walls):
         chosen = bands.line_level == number
         _wall(
-            builder, bands.lines[chosen], bands.line_outward[chosen], firsts[number], firsts[number + 1], BEVEL,
-            line_patch[chosen], side < 0,
+            builder,
+            bands.lines[chosen],
+            bands.line_outward[chosen],
+            firsts[number],
+            firsts[number + 1],
+            BEVEL,
+            line_patch[chosen],
+            side < 0,
         )
     _cover(builder, _loops(bands.rim), points, firsts[-1], side * (edge + height), side)
     return firsts[0]
@@ -232,7 +249,16 @@ def _cover(builder: _Builder, loops: list[NDArray[np.int64]], points: Points, fi
     builder.add(face, up, FACE, _FRONT if side > 0 else _BACK, side < 0)
 
 
-def _wall(builder: _Builder, lines: NDArray[np.int64], outward: Points, low: int, high: int, part: int, patch: NDArray[np.int64] | int, flip: bool) -> None:
+def _wall(
+    builder: _Builder,
+    lines: NDArray[np.int64],
+    outward: Points,
+    low: int,
+    high: int,
+    part: int,
+    patch: NDArray[np.int64] | int,
+    flip: bool,
+) -> None:
     """Upright quads over lines [K, 2] between two heights (numbers of their first points)."""
     normals = np.concatenate([outward, np.zeros((len(outward), 2, 1))], axis=2)
     n0, n1 = normals[:, 0], normals[:, 1]
@@ -268,7 +294,9 @@ def solid_of(plate: Plate, depth: float, bevel: Bevel, tolerance: float) -> Mesh
     feet = {}
     for side, name in ((1, "front"), (-1, "back")):
         if bands is not None and bevel.sides in (name, "both"):
-            feet[side] = corners + _raise(builder, bands, points, strips, levels / outline.step, depth / 2 - height, height, side)
+            feet[side] = corners + _raise(
+                builder, bands, points, strips, levels / outline.step, depth / 2 - height, height, side
+            )
             continue
         first = builder.stand(flat, side * depth / 2)
         _cover(builder, list(rings), flat, first, side * depth / 2, side)

@@ -82,7 +82,9 @@ def _meeting(face: Face, placed: list[PlacedGlyph]) -> list[list[PlacedGlyph]]:
             if a == b:
                 continue
             # As the first glyph sees it, so that the same two always meet alike.
-            moved = shapely.transform(_ink(face, placed[number].glyph), lambda p, n=number, o=other: p + (places[n] - places[o]))
+            moved = shapely.transform(
+                _ink(face, placed[number].glyph), lambda p, n=number, o=other: p + (places[n] - places[o])
+            )
             if shapely.intersects(_ink(face, placed[other].glyph), moved):
                 group[max(a, b)] = min(a, b)
     groups: dict[int, list[PlacedGlyph]] = {}
@@ -108,22 +110,29 @@ class LetteringForm:
     def of(cls, placed: tuple[PlacedGlyph, ...], face: Face, size: float, depth: float, bevel: Bevel) -> LetteringForm:
         """The form of placed glyphs, the em ``size`` units large, ink centre at the origin. InputError without any ink."""
         inked = [glyph for glyph in placed if _box(face, glyph.glyph)]
-        groups = [
-            group
-            for group in _meeting(face, inked)
-            if any(_plate(face, ((glyph.glyph, 0.0, 0.0),), _COARSE, False) for glyph in group)
-        ] if inked else []
+        groups = (
+            [
+                group
+                for group in _meeting(face, inked)
+                if any(_plate(face, ((glyph.glyph, 0.0, 0.0),), _COARSE, False) for glyph in group)
+            ]
+            if inked
+            else []
+        )
         if not groups:
             raise InputError("the word has no visible ink; it may be made of spaces only", "word")
         scale = size / face.units_per_em
-        points = np.concatenate(
-            [
-                contour.points + (glyph.x, glyph.y)
-                for group in groups
-                for glyph in group
-                for contour in face.contours(glyph.glyph, _COARSE)
-            ]
-        ) * scale
+        points = (
+            np.concatenate(
+                [
+                    contour.points + (glyph.x, glyph.y)
+                    for group in groups
+                    for glyph in group
+                    for contour in face.contours(glyph.glyph, _COARSE)
+                ]
+            )
+            * scale
+        )
         low, high = points.min(axis=0), points.max(axis=0)
         half = np.array([*(high - low) / 2, depth / 2])
         farthest = float(np.hypot(*(points - (low + high) / 2).T).max())
@@ -148,8 +157,10 @@ class LetteringForm:
             key = tuple((glyph.glyph, glyph.x - first.x, glyph.y - first.y) for glyph in group)
             if key not in solids:
                 plate = _plate(self.face, key, fineness, bevelled)
-                solids[key] = None if plate is None else solid_of(
-                    plate.scaled(scale), self.depth, self.bevel, fineness * self.size
+                solids[key] = (
+                    None
+                    if plate is None
+                    else solid_of(plate.scaled(scale), self.depth, self.bevel, fineness * self.size)
                 )
             solid = solids[key]
             if solid is not None:

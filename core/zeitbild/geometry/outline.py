@@ -119,7 +119,7 @@ def part(points, following):  # type: ignore[no-untyped-def]
             p = order[i]
             x, y = points[p, 0] - ax, points[p, 1] - ay
             along = x * dx + y * dy
-            if p == k or p == q or along <= 0.0 or along >= square:
+            if p in (k, q) or along <= 0.0 or along >= square:
                 continue
             if abs(dx * y - dy * x) <= length:
                 points[p, 0] += np.round(-dy / length * _APART)

@@ -5,16 +5,17 @@ from __future__ import annotations
 import unicodedata
 from dataclasses import dataclass
 
-import numpy as np
 import uharfbuzz as hb
-from numpy.typing import NDArray
 
 from zeitbild.errors import FontError, InputError, LimitError
 from zeitbild.geometry.curves import Contour
+from zeitbild.geometry.directions import runs_of, without_isolates
 from zeitbild.geometry.font import Face
 
 MAX_CHARACTERS = 400
 MAX_LINES = 20
+#: Some fonts turn one character into thousands of glyphs.
+MAX_GLYPHS = 4000
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,7 +42,7 @@ def shape(
     """Shape ``text`` line by line and set the lines below each other.
 
     letter_spacing is added after every cluster in em; line_spacing multiplies the font's own line height; alignment
-    is ``left``, ``centre`` or ``right``. Each line runs in the direction of its script. Raises InputError for an empty
+    is ``left``, ``centre`` or ``right``. Lines of mixed directions are ordered by the Unicode bidirectional algorithm. Raises InputError for an empty
     word, LimitError for too long a one, FontError for characters that the font lacks.
     """
     lines = text.replace("\r\n", "\n").split("\n")
@@ -53,28 +54,37 @@ def shape(
     placed: list[PlacedGlyph] = []
     widths: list[float] = []
     for number, raw_line in enumerate(lines):
-        line = raw_line.replace("\t", " ")
-        buffer = hb.Buffer()
-        buffer.add_str(line)
-        buffer.guess_segment_properties()
-        # Default ignorable marks stay invisible; kerning, ligatures and marks are the font's own.
-        hb.shape(face.font, buffer, {"kern": True, "liga": spacing == 0, "clig": spacing == 0})
-        infos, positions = buffer.glyph_infos or [], buffer.glyph_positions or []
-        if any(info.codepoint == 0 for info in infos):
-            raise FontError(_missing(line, list(infos), face), "font")
+        line = without_isolates(raw_line.replace("\t", " "))
         pen_x = 0.0
-        for at, (info, position) in enumerate(zip(infos, positions, strict=True)):
-            placed.append(
-                PlacedGlyph(
-                    info.codepoint,
-                    pen_x + position.x_offset,
-                    -number * face.line_height * line_spacing * face.units_per_em + position.y_offset,
-                    number,
+        before: int | None = None
+        for run in runs_of(line):
+            buffer = hb.Buffer()
+            # The whole line, so that letters know their neighbours in other runs.
+            buffer.add_str(line, run.start, run.end - run.start)
+            buffer.guess_segment_properties()
+            buffer.direction = "ltr" if run.rightwards else "rtl"
+            # Default ignorable marks stay invisible; kerning, ligatures and marks are the font's own.
+            hb.shape(face.font, buffer, {"kern": True, "liga": spacing == 0, "clig": spacing == 0})
+            infos, positions = buffer.glyph_infos or [], buffer.glyph_positions or []
+            if any(info.codepoint == 0 for info in infos):
+                raise FontError(_missing(line, list(infos), face), "font")
+            if len(placed) + len(infos) > MAX_GLYPHS:
+                raise LimitError(
+                    f"this font sets more than {MAX_GLYPHS} glyphs for this word; use fewer characters", "word"
                 )
-            )
-            pen_x += position.x_advance
-            if at + 1 < len(infos) and infos[at + 1].cluster != info.cluster:
-                pen_x += spacing
+            for info, position in zip(infos, positions, strict=True):
+                if before is not None and info.cluster != before:
+                    pen_x += spacing
+                before = info.cluster
+                placed.append(
+                    PlacedGlyph(
+                        info.codepoint,
+                        pen_x + position.x_offset,
+                        -number * face.line_height * line_spacing * face.units_per_em + position.y_offset,
+                        number,
+                    )
+                )
+                pen_x += position.x_advance
         widths.append(pen_x)
     widest = max(widths)
     share = {"left": 0.0, "centre": 0.5, "right": 1.0}[alignment]
@@ -88,7 +98,5 @@ def outlines(placed: tuple[PlacedGlyph, ...], face: Face, size: float, tolerance
     """Closed contours of all placed glyphs in units, the em ``size`` units large, y up; tolerance in em."""
     scale = size / face.units_per_em
     return [
-        contour.moved(glyph.x, glyph.y, scale)
-        for glyph in placed
-        for contour in face.contours(glyph.glyph, tolerance)
+        contour.moved(glyph.x, glyph.y, scale) for glyph in placed for contour in face.contours(glyph.glyph, tolerance)
     ]

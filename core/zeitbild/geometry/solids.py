@@ -36,7 +36,9 @@ def _welded(points: _Points, normals: _Points, patches: NDArray[np.int32], size:
     """A closed mesh of loose triangles: points and normals [T, 3, 3]; what shrank to a line is left out."""
     cells = np.round(points.reshape(-1, 3) / (size * _SAME)).astype(np.int64)
     # One number for each place: sorting numbers is ten times faster than sorting rows.
-    keys = (cells * np.array([0x9E3779B97F4A7C15, 0xC2B2AE3D27D4EB4F, 0x165667B19E3779F9], np.uint64).view(np.int64)).sum(axis=1)
+    keys = (
+        cells * np.array([0x9E3779B97F4A7C15, 0xC2B2AE3D27D4EB4F, 0x165667B19E3779F9], np.uint64).view(np.int64)
+    ).sum(axis=1)
     _, first, number = np.unique(keys, return_index=True, return_inverse=True)
     triangles = number.reshape(-1, 3).astype(np.int32)
     a, b, c = triangles.T
@@ -152,9 +154,7 @@ def ring(width: float, thickness: float, depth: float, steps: int, tube_steps: i
     return _turned([(profile, facing)], 4 * steps, depth / width)
 
 
-def column(
-    width: float, top: float, height: float, depth: float, rounding: float, steps: int, rim_steps: int
-) -> Mesh:
+def column(width: float, top: float, height: float, depth: float, rounding: float, steps: int, rim_steps: int) -> Mesh:
     """A round column about the origin, its top ``top`` times as wide as its bottom (0: a cone), both rims rounded.
 
     steps and rim_steps are those of a quarter turn about the axis and round the rims.

@@ -282,7 +282,11 @@ class Normals(unittest.TestCase):
         mesh = extrude([corner], 40, Bevel("flat", 10, 1, "front"))
         bevel = mesh.parts == BEVEL
         patches = {
-            tuple(np.unique(np.abs(mesh.normals[bevel & (mesh.patches == patch)][..., :2]).round(3) > 0.01, axis=0).any(0).any(0))
+            tuple(
+                np.unique(np.abs(mesh.normals[bevel & (mesh.patches == patch)][..., :2]).round(3) > 0.01, axis=0)
+                .any(0)
+                .any(0)
+            )
             for patch in np.unique(mesh.patches[bevel])
         }
         self.assertIn((True, True), patches)

@@ -5,9 +5,11 @@ import unittest
 
 import numpy as np
 import uharfbuzz as hb
+from bidi import get_display
 
 from zeitbild.errors import FontError, InputError, LimitError
 from zeitbild.fonts import SHIPPED
+from zeitbild.geometry.directions import runs_of
 from zeitbild.geometry.font import check_font, open_face
 from zeitbild.geometry.shaping import outlines, shape
 
@@ -40,6 +42,40 @@ class Shaping(unittest.TestCase):
         word, lone = shape("سلام", _face("amiri"), alignment="left"), shape("م", _face("amiri"))
         self.assertLess(word[0].x, word[-1].x)
         self.assertNotIn(lone[0].glyph, [glyph.glyph for glyph in word[1:]])
+
+    def test_lines_of_mixed_directions_are_ordered_as_the_standard_says(self) -> None:
+        # UAX #9, section 6.3 and its examples (capital letters stand for a script that runs to the left): the visual order of
+        # levels is checked against the same package's compiled implementation, which shares no code with the one in Python.
+        for line in (
+            "car means CAR.",
+            "he said ABC 123 DEF",
+            "ABC 123 DEF",
+            "abc ABC 1,234.5 def",
+            "(ABC) def",
+            "A1B2 - 3%",
+            "12 ABC 34",
+        ):
+            hebrew = line.translate({ord(c): chr(0x5D0 + ord(c) - 65) for c in "ABCDEF"} | {ord("R"): 0x5E8})
+            order = [
+                at
+                for run in runs_of(hebrew)
+                for at in (range(run.start, run.end) if run.rightwards else range(run.end - 1, run.start - 1, -1))
+            ]
+            # Brackets that run to the left are drawn the other way round by the shaping library.
+            bracket = str.maketrans("()", "||")
+            shown = "".join(hebrew[at] for at in order)
+            self.assertEqual(shown.translate(bracket), get_display(hebrew).translate(bracket))
+
+    def test_numbers_in_right_to_left_lines_read_from_left_to_right(self) -> None:
+        face = _face("amiri")
+        placed = shape("سلام 123", face, alignment="left")
+        digits = [face.font.get_nominal_glyph(ord(digit)) for digit in "123"]
+        at = {glyph.glyph: glyph.x for glyph in placed}
+        self.assertLess(at[digits[0]], at[digits[1]])
+        self.assertLess(at[digits[1]], at[digits[2]])
+        # And stand to the left of the word that comes first.
+        letters = [glyph.x for glyph in placed if glyph.glyph not in digits]
+        self.assertLess(at[digits[2]], max(letters))
 
     def test_letter_spacing_adds_the_same_between_all_letters(self) -> None:
         face = _face("lato-black")

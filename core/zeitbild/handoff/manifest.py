@@ -16,12 +16,13 @@ from zeitbild.timing import write_frames
 MANIFEST_VERSION = 1
 
 
-def _pass_entry(name: str, recipe: Recipe, depth_range: tuple[float, float]) -> dict[str, Any]:
+def _pass_entry(name: str, recipe: Recipe, depth_range: tuple[float, float], highlights: str) -> dict[str, Any]:
     which = passes.get(name)
     form = recipe.format
     entry: dict[str, Any] = {"name": name, "what": which.title, "role": which.role, "bits": form.bits[which.role]}
     if which.role == "colour":
         entry |= {"alpha": form.alpha, "colour": form.colour}
+        entry["highlights"] = highlights if form.ends_at_white else "whole"
     elif which.role == "matte":
         entry |= {"colour": "coverage, not encoded"}
     else:
@@ -70,7 +71,7 @@ def build_manifest(
         "backdrop": shot.backdrop.kind,
         "quality": quality,
         "layers": list(layers),
-        "passes": [_pass_entry(name, recipe, depth_range) for name in used],
+        "passes": [_pass_entry(name, recipe, depth_range, shot.sampling.highlights) for name in used],
         "read_back": {
             "reader": "OpenImageIO",
             "files": len(ordered),

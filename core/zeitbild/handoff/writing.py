@@ -7,6 +7,7 @@ from dataclasses import asdict, dataclass
 from pathlib import Path
 from typing import Any
 
+from zeitbild.colour.highlights import conformed
 from zeitbild.document.shot import Shot
 from zeitbild.errors import StorageError
 from zeitbild.formats import Plane
@@ -58,7 +59,10 @@ def write_frame(
     records = []
     for pass_name in shot.layer(layer).passes:
         which = passes.get(pass_name)
-        plane = Plane(which.role, which.extract(picture), depth_range)
+        pixels = which.extract(picture)
+        if which.role == "colour" and form.ends_at_white:
+            pixels = conformed(pixels, shot.sampling.highlights)
+        plane = Plane(which.role, pixels, depth_range)
         relative = file_name(rule, shot, layer, pass_name, version, frame, form.extension)
         data = form.encode(plane)
         path = folder / relative

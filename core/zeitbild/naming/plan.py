@@ -9,8 +9,8 @@ from zeitbild.document.shot import Shot
 from zeitbild.errors import NamingError
 from zeitbild.naming.rule import NamingRule
 
-#: Frames of each output whose names are compared one by one.
-_CHECKED_NAMES = 2000
+#: Frames at both ends and in the middle of each output whose names are compared one by one.
+_CHECKED_NAMES = 1000
 
 
 @dataclass(frozen=True, slots=True)
@@ -46,8 +46,12 @@ def plan_files(shot: Shot, *, version: int, ext: str, frames: Sequence[int] | No
     rule = NamingRule.parse(shot.naming)
     numbers = shot.timing.frames if frames is None else frames
     ends = (numbers[0], numbers[-1])
-    # Every name is compared while that stays quick; beyond it the ends are, where sequences collide first.
-    checked = numbers if len(numbers) <= _CHECKED_NAMES else ends
+    # Names of one output differ by their frames. Of two outputs they can be the same only at the same frame, unless the frame
+    # stands between digits of other fields: the ends and a stretch of frames in between show both.
+    middle = len(numbers) // 2
+    checked = sorted(
+        {*ends, *numbers[:_CHECKED_NAMES], *numbers[middle : middle + _CHECKED_NAMES], *numbers[-_CHECKED_NAMES:]}
+    )
     outputs: list[Output] = []
     owners: dict[str, str] = {}
     folders: dict[str, list[str]] = {}
@@ -71,6 +75,8 @@ def plan_files(shot: Shot, *, version: int, ext: str, frames: Sequence[int] | No
         for folder, members in folders.items()
         if len(members) > 1
     ]
+    if rule.frame_digits == 1 and max(abs(number) for number in ends) > 9:
+        hints.append("frame numbers have no fixed length, so 10 sorts before 9; write {frame:04}")
     if "{version" not in shot.naming:
         hints.append("names do not tell versions apart; add {version:03}")
     return Plan(tuple(outputs), sum(output.count for output in outputs), tuple(hints))

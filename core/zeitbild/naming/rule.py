@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import re
 import string
+import unicodedata
 from dataclasses import dataclass
 
 from zeitbild.errors import NamingError
@@ -21,12 +22,36 @@ FIELDS = {
     "ext": "ending of the format",
 }
 _NUMBERS = {"version", "frame"}
-_WIDTH = re.compile(r"^0?([1-9])$")
+_WIDTH = re.compile(r"^0([1-9])$")
 #: Characters that at least one common file system refuses in names (common practice), and control characters.
 _REFUSED = re.compile(r'[<>:"\\|?*\x00-\x1f\x7f]')
 #: Device names that one family of systems reserves, with any ending (common practice).
-_RESERVED = re.compile(r"^(con|prn|aux|nul|com[0-9]|lpt[0-9])(\.|$)", re.IGNORECASE)
+#: A space before the ending does not help, and superscript digits count as digits there.
+_RESERVED = re.compile(r"^(con|prn|aux|nul|conin\$|conout\$|com[0-9¹²³]|lpt[0-9¹²³])\s*(\.|$)", re.IGNORECASE)
+#: Names that a hand-off gives files of its own.
+_OWN = ("manifest.json", "readme.txt")
+#: Characters that look like a slash or a dot, or another character where none should be.
+_ALIKE = "\u2044\u2215\u29f8\uff0f\u29f5\u29f9\ufe68\uff3c\u2024\ufe52\uff0e\u3002\uff61"
+#: Kinds of characters that show nothing, turn what follows round, or end a line: Unicode's categories of control and format
+#: characters, separators of lines and paragraphs, surrogates, private and unassigned ones.
+_UNSEEN = ("Cc", "Cf", "Zl", "Zp", "Cs", "Co", "Cn")
+#: Bytes, since that is what file systems count.
 _MAX_NAME, _MAX_PATH = 120, 240
+
+
+def _refused(text: str) -> str | None:
+    """What is wrong with a character of a name, or None."""
+    for character in text:
+        if _REFUSED.match(character):
+            return f"the character {character!r} is refused by some file systems; leave it out"
+        name = unicodedata.name(character, f"U+{ord(character):04X}").lower()
+        if character in _ALIKE:
+            return f"{character!r} ({name}) only looks like a slash or a dot; write the real one or leave it out"
+        if unicodedata.category(character) in _UNSEEN:
+            return f"there is a character that does not show ({name}); leave it out"
+        if unicodedata.category(character) == "Zs" and character != " ":
+            return f"there is a space that is not the usual one ({name}); write a plain space or leave it out"
+    return None
 
 
 @dataclass(frozen=True, slots=True)
@@ -48,9 +73,9 @@ class NamingRule:
         digits: int | None = None
         used = set()
         for literal, field, spec, conversion in parts:
-            bad = _REFUSED.search(literal)
+            bad = _refused(literal)
             if bad:
-                raise NamingError(f"the character {bad[0]!r} is refused by some file systems; leave it out", "naming")
+                raise NamingError(bad, "naming")
             if field is None:
                 continue
             if field not in FIELDS:
@@ -60,7 +85,7 @@ class NamingRule:
             used.add(field)
             match = _WIDTH.match(spec or "")
             if conversion or (spec and (field not in _NUMBERS or not match)):
-                allowed = "only a number of digits such as 04" if field in _NUMBERS else "no format"
+                allowed = "a number of digits that begins with 0, such as 04" if field in _NUMBERS else "no format"
                 raise NamingError(f"{{{field}:{spec}}}: this field takes {allowed}", "naming")
             if field == "frame":
                 digits = max(digits or 0, int(match[1]) if match else 1)
@@ -91,6 +116,8 @@ class NamingRule:
 
     def name(self, *, project: str, shot: str, layer: str, pass_name: str, version: int, frame: int, ext: str) -> str:
         """The relative path of one file, with ``/`` between folders; NamingError if it cannot stand on every system."""
+        if frame < 0:
+            raise NamingError(f"frame {frame} stands before 0; names with a minus sign do not sort", "naming")
         if len(str(frame)) > self.frame_digits > 1:
             raise NamingError(
                 f"frame {frame} needs more than {self.frame_digits} digits, so names would not sort; "
@@ -111,10 +138,14 @@ class NamingRule:
         for segment in path.split("/"):
             if _RESERVED.match(segment):
                 raise NamingError(f"{segment!r} is a reserved name on some systems; choose another", "naming")
-            if len(segment) > _MAX_NAME:
+            if segment.casefold() in _OWN:
                 raise NamingError(
-                    f"a name of {len(segment)} characters is too long; keep each below {_MAX_NAME}", "naming"
+                    f"{segment!r} is what a hand-off calls a file of its own; choose another name", "naming"
                 )
-        if len(path) > _MAX_PATH:
-            raise NamingError(f"a path of {len(path)} characters is too long; keep it below {_MAX_PATH}", "naming")
+            if len(segment.encode()) > _MAX_NAME:
+                raise NamingError(
+                    f"a name of {len(segment.encode())} bytes is too long; keep each below {_MAX_NAME}", "naming"
+                )
+        if len(path.encode()) > _MAX_PATH:
+            raise NamingError(f"a path of {len(path.encode())} bytes is too long; keep it below {_MAX_PATH}", "naming")
         return path

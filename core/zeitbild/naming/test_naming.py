@@ -5,6 +5,7 @@ import unittest
 from zeitbild.document.shot import Layer, Shot, Timing
 from zeitbild.errors import NamingError
 from zeitbild.naming import NamingRule, plan_files
+from zeitbild.testing import small_shot
 
 
 def _shot(rule: str, **more: object) -> Shot:
@@ -101,3 +102,48 @@ class Plans(unittest.TestCase):
     def test_long_ranges_are_planned_quickly_and_whole(self) -> None:
         shot = _shot(Shot().naming.replace(":04", ":05"), timing=Timing(first=1, last=90_000))
         self.assertEqual(plan_files(shot, version=1, ext="png").total, 180_000)
+
+
+class Hostile(unittest.TestCase):
+    def _refused(self, rule: str, **more: object) -> str:
+        with self.assertRaises(NamingError) as caught:
+            parsed = NamingRule.parse(rule)
+            fields = {
+                "project": "p",
+                "shot": "s",
+                "layer": "l",
+                "pass_name": "b",
+                "version": 1,
+                "frame": 1,
+                "ext": "png",
+                **more,
+            }
+            parsed.name(**fields)  # type: ignore[arg-type]
+        return caught.exception.message
+
+    def test_characters_that_deceive_are_refused_by_name(self) -> None:
+        for character in "\u2044\uff0f\u2024\uff0e\u202e\u200b\u2028\u00a0\ufeff\u2066":
+            said = self._refused(f"a{character}{{frame:04}}.{{ext}}")
+            self.assertRegex(said, "only looks like|does not show|not the usual one")
+
+    def test_device_names_are_refused_however_written(self) -> None:
+        for name in ("COM\u00b9", "CONIN$", "conout$", "nul ", "LPT\u00b3.x"):
+            self._refused(f"{name}.{{frame:04}}.{{ext}}")
+
+    def test_names_of_a_hand_offs_own_files_are_reserved(self) -> None:
+        for name in ("manifest.json", "README.txt", "Manifest.JSON"):
+            self.assertIn("file of its own", self._refused(f"{name}/{{frame:04}}.{{ext}}"))
+
+    def test_frames_are_digits_with_zeros(self) -> None:
+        self.assertIn("begins with 0", self._refused("a.{frame:4}.{ext}"))
+        self.assertIn("minus", self._refused("a.{frame:04}.{ext}", frame=-3))
+
+    def test_length_is_counted_in_bytes(self) -> None:
+        NamingRule.parse("ä" * 50 + ".{frame:04}.{ext}").name(
+            project="p", shot="s", layer="l", pass_name="b", version=1, frame=1, ext="png"
+        )
+        self.assertIn("bytes", self._refused("ä" * 70 + ".{frame:04}.{ext}"))
+
+    def test_bare_frame_numbers_are_hinted_at(self) -> None:
+        shot = small_shot(naming="{layer}_{pass}.{frame}.{ext}", timing=Timing(last=12))
+        self.assertTrue(any("10 sorts before 9" in hint for hint in plan_files(shot, version=1, ext="png").hints))

@@ -12,6 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zeitbild.colour import decode, decode_hex, encode
+from zeitbild.colour.highlights import Highlights, conformed
 from zeitbild.errors import InputError, StorageError
 from zeitbild.kernels import PARALLEL, parallel_kernel
 from zeitbild.proof.looks import look_named
@@ -55,11 +56,13 @@ class Ground:
 
 @dataclass(frozen=True, slots=True)
 class View:
-    """How a picture is shown: over a ground, ``what`` being the picture or one of ``looks.LOOKS``."""
+    """How a picture is shown: over a ground, ``what`` being the picture or one of ``looks.LOOKS``; the picture's highlights
+    as its files have them."""
 
     ground: Ground = Ground()
     what: str = "picture"
     blend: Blend = "linear"
+    highlights: Highlights = "clipped"
 
 
 @lru_cache(maxsize=1)
@@ -131,7 +134,7 @@ def show(picture: Picture, view: View) -> NDArray[np.uint8]:
     out = np.empty((height, width, 3), np.uint8)
     with PARALLEL:
         _over_ground(
-            picture.beauty,
+            conformed(picture.beauty, view.highlights) if view.what == "picture" else picture.beauty,
             rows,
             codes,
             CHECKER_SIDE,

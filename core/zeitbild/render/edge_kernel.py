@@ -1,8 +1,8 @@
 """Alpha of pixels at edges: the exact area that triangles cover of them, so that no eye and no file tells it from the truth.
 
 They are a hundredth of a picture, and it is judged by them. Triangles that lie side by side, as those of one surface do,
-cover the sum of what each covers. Where they lie over one another, which more samples than a sum show, coverage is
-counted from many samples. Which surface is in front has been found before, and its share of the pixel is scaled.
+cover the sum of what each covers. Where they lie over one another, which a few samples tell, coverage is counted from many
+samples. Which surface is in front has been found before, and its share of the pixel is scaled.
 """
 
 from __future__ import annotations
@@ -27,8 +27,9 @@ _ADDED = np.uint8(ADDED)
 _NEARLY_NONE, _NEARLY_ALL, _NO_BITS, _ONE_BITS = (np.float32(value).view(np.int32) for value in (0.06, 0.94, 0.0, 1.0))
 #: Parts that rows are worked on in.
 _STRETCHES = 32
-#: A sum of areas is believed if the samples of the tile kernel saw at most so much less or more of the pixel.
-_LESS, _MORE = 0.02, 0.035
+#: Places at which it is found out whether triangles lie over one another.
+_FEW = 64
+_FEW_ACROSS, _FEW_DOWN = (np.ascontiguousarray(sample_offsets(_FEW)[:, axis], dtype=np.float32) for axis in (0, 1))
 #: What covers less of a pixel that no sample saw is left out: an eighth of a level of 255.
 _LEAST = 0.0005
 
@@ -52,7 +53,10 @@ def spread_marks(bits, marks):  # type: ignore[no-untyped-def]
                 low[x + 1], high[x + 1] = least if least < c else c, most if most > c else c
             low[0], high[0], low[width + 1], high[width + 1] = low[1], high[1], low[width], high[width]
             for x in range(width):
-                least, most = low[x] if low[x] < low[x + 1] else low[x + 1], high[x] if high[x] > high[x + 1] else high[x + 1]
+                least, most = (
+                    low[x] if low[x] < low[x + 1] else low[x + 1],
+                    high[x] if high[x] > high[x + 1] else high[x + 1],
+                )
                 least, most = least if least < low[x + 2] else low[x + 2], most if most > high[x + 2] else high[x + 2]
                 seen = bits[y, x]
                 missed = ((seen == _ONE_BITS) & (least < _NEARLY_NONE)) | ((seen == _NO_BITS) & (most > _NEARLY_ALL))
@@ -149,13 +153,18 @@ def sharpen_edges(  # type: ignore[no-untyped-def]
         full = np.zeros(marked, np.uint8)
         area, largest, middle = np.zeros(marked), np.zeros(marked), np.empty((marked, 2))
         widest = np.full(marked, -1, np.int32)
+        layers = np.zeros((marked, _FEW), np.uint8)
         ring, other = np.empty((8, 2)), np.empty((8, 2))
         for k in range(starts[tile], starts[tile + 1]):
             t = members[k]
             a0, b0, c0 = scaled[t, 0], scaled[t, 1], scaled[t, 2]
             a1, b1, c1 = scaled[t, 3], scaled[t, 4], scaled[t, 5]
             a2, b2, c2 = scaled[t, 6], scaled[t, 7], scaled[t, 8]
-            most_0, most_1, most_2 = max(a0, 0.0) + max(b0, 0.0), max(a1, 0.0) + max(b1, 0.0), max(a2, 0.0) + max(b2, 0.0)
+            most_0, most_1, most_2 = (
+                max(a0, 0.0) + max(b0, 0.0),
+                max(a1, 0.0) + max(b1, 0.0),
+                max(a2, 0.0) + max(b2, 0.0),
+            )
             least_0, least_1 = min(a0, 0.0) + min(b0, 0.0), min(a1, 0.0) + min(b1, 0.0)
             least_2 = min(a2, 0.0) + min(b2, 0.0)
             for y in range(max(boxes[t, 1], y0), min(boxes[t, 3], y1 - 1) + 1):
@@ -169,6 +178,17 @@ def sharpen_edges(  # type: ignore[no-untyped-def]
                     if v0 + least_0 >= 0.0 and v1 + least_1 >= 0.0 and v2 + least_2 >= 0.0:
                         full[slot] = _IN
                         continue
+                    own_layers = layers[slot]
+                    f0, g0, f1, g1 = np.float32(a0), np.float32(b0), np.float32(a1), np.float32(b1)
+                    f2, g2, w0, w1, w2 = np.float32(a2), np.float32(b2), np.float32(v0), np.float32(v1), np.float32(v2)
+                    for s in range(_FEW):
+                        sx, sy = _FEW_ACROSS[s], _FEW_DOWN[s]
+                        inside = (
+                            (w0 + (f0 * sx + g0 * sy) > _ZERO)
+                            & (w1 + (f1 * sx + g1 * sy) > _ZERO)
+                            & (w2 + (f2 * sx + g2 * sy) > _ZERO)
+                        )
+                        own_layers[s] += _IN if inside else _OUT
                     in_0, in_1, in_2 = v0 + least_0 >= 0.0, v1 + least_1 >= 0.0, v2 + least_2 >= 0.0
                     if alpha[y, x] > _ZERO and ((in_1 and in_2) or (in_0 and in_2) or (in_0 and in_1)):
                         # Most are cut by one line alone.
@@ -190,8 +210,10 @@ def sharpen_edges(  # type: ignore[no-untyped-def]
             for x in range(x0, x1):
                 slot = slots[y - y0, x - x0]
                 if slot >= 0 and full[slot] == 0 and area[slot] > 0.0:
-                    seen = alpha[y, x]
-                    if area[slot] > seen + _LESS or area[slot] < seen - _MORE or area[slot] > 1.0 + 1e-6:
+                    most = _OUT
+                    for s in range(_FEW):
+                        most = max(most, layers[slot, s])
+                    if most > _IN or area[slot] > 1.0 + 1e-6:
                         places[slot] = np.int32(doubtful)
                         doubtful += 1
         if doubtful > 0:

@@ -125,7 +125,20 @@ def fit_shares(order, pixel, counts, firsts, width, alpha, share):  # type: igno
 
 @parallel_kernel
 def inherit(  # type: ignore[no-untyped-def]
-    order, pixel, triangle, counts, firsts, patches, facing, whole_pixel, whole_triangle, whole_counts, whole_firsts, values, taken, rayed
+    order,
+    pixel,
+    triangle,
+    counts,
+    firsts,
+    patches,
+    facing,
+    whole_pixel,
+    whole_triangle,
+    whole_counts,
+    whole_firsts,
+    values,
+    taken,
+    rayed,
 ):
     """Take over what was found for a pixel's surfaces: the first ``taken`` columns of values into rayed, for each place those of
     the fragment (whole_...) whose surface is most like its own."""

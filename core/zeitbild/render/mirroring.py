@@ -48,7 +48,26 @@ _SHORT = np.float32(0.999)
 
 @kernel
 def seen_light(  # type: ignore[no-untyped-def]
-    px, py, pz, nx, ny, nz, vx, vy, vz, finish, finishes, lights, touched, ambients, maps, table, rayed, f, openness, first
+    px,
+    py,
+    pz,
+    nx,
+    ny,
+    nz,
+    vx,
+    vy,
+    vz,
+    finish,
+    finishes,
+    lights,
+    touched,
+    ambients,
+    maps,
+    table,
+    rayed,
+    f,
+    openness,
+    first,
 ):
     """Three numbers: radiance that leaves a point towards v; arguments as in ``metal_rough.direct_light`` and
     ``light_around``."""
@@ -73,7 +92,25 @@ def seen_light(  # type: ignore[no-untyped-def]
     )
     if finishes[finish, _COAT] > _ZERO:
         coat_r, coat_g, coat_b, mirror_r, mirror_g, mirror_b, through = coat_light(
-            px, py, pz, nx, ny, nz, vx, vy, vz, finish, finishes, lights, touched, ambients, maps, table, rayed, f, openness
+            px,
+            py,
+            pz,
+            nx,
+            ny,
+            nz,
+            vx,
+            vy,
+            vz,
+            finish,
+            finishes,
+            lights,
+            touched,
+            ambients,
+            maps,
+            table,
+            rayed,
+            f,
+            openness,
         )
         red, green, blue = (
             red * through + coat_r + mirror_r,
@@ -250,9 +287,10 @@ def mirror(  # type: ignore[no-untyped-def]
                         if lights[number, 0] == _FLAT:
                             a, b = _TWO * a - _ONE, _TWO * b - _ONE
                         elif lights[number, 0] > _FLAT or lights[number, 16] > _ZERO:
-                            a, b = math.sqrt(a) * math.cos(_TURN * b), math.sqrt(a) * math.sin(_TURN * b)
+                            wide = np.float32(math.sqrt(a))
+                            a, b = wide * np.float32(math.cos(_TURN * b)), wide * np.float32(math.sin(_TURN * b))  # type: ignore[assignment]
                         else:
-                            a, b = _ZERO, _ZERO
+                            a, b = _ZERO, _ZERO  # type: ignore[assignment]
                         # The triangle's own normal, on the side that is seen.
                         gx, gy, gz = ray[12 * _PACKET + k], ray[13 * _PACKET + k], ray[14 * _PACKET + k]
                         scale = _ONE / math.sqrt(max(gx * gx + gy * gy + gz * gz, np.float32(1e-30)))

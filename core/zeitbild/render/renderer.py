@@ -14,8 +14,8 @@ from zeitbild.kernels import PARALLEL
 from zeitbild.render.backdrop import behind
 from zeitbild.render.buffers import kept, lent
 from zeitbild.render.camera import DepthScale
-from zeitbild.render.finish_row import OPACITY, made_opaque, opacity_of
 from zeitbild.render.finer import bends_of, find_busy, fit_shares, note_done, tones_of
+from zeitbild.render.finish_row import OPACITY, made_opaque, opacity_of
 from zeitbild.render.identity import SLOTS, mark, moves_of, numbers_of
 from zeitbild.render.picture import NO_DEPTH, Picture
 from zeitbild.render.pixel_filter import ONE_PIXEL

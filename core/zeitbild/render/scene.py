@@ -71,8 +71,8 @@ def _place(  # type: ignore[no-untyped-def]
 
 def gather(snapshot: Snapshot) -> Scene:
     """One scene of all elements of a snapshot; there must be at least one."""
-    vertex_count = sum(len(mesh.vertices) for mesh in snapshot.meshes)
-    triangle_count = sum(len(mesh.triangles) for mesh in snapshot.meshes)
+    vertex_count = sum(len(mesh.vertices) for mesh in snapshot.built_meshes)
+    triangle_count = sum(len(mesh.triangles) for mesh in snapshot.built_meshes)
     vertices = np.empty((vertex_count, 3))
     triangles = np.empty((triangle_count, 3), np.int32)
     normals = np.empty((triangle_count, 3, 3), np.float32)
@@ -82,7 +82,7 @@ def gather(snapshot: Snapshot) -> Scene:
     finish_of: list[NDArray[np.int32]] = []
     finish_count = patch_count = 0
     first_vertex = first_triangle = 0
-    for element, mesh in zip(snapshot.elements, snapshot.meshes, strict=True):
+    for element, mesh in zip(snapshot.elements, snapshot.built_meshes, strict=True):
         matrix = np.array(element.matrix).reshape(4, 4)
         linear = np.ascontiguousarray(matrix[:3, :3])
         # Normals go through the cofactor matrix, which also holds for flattened and mirrored elements.

@@ -137,7 +137,13 @@ def cast_rays(
 
 
 def cast_again(
-    snapshot: Snapshot, stage: Stage, light: Lighting, fragments: Fragments, whole: Fragments, found: Rayed, size: tuple[int, int]
+    snapshot: Snapshot,
+    stage: Stage,
+    light: Lighting,
+    fragments: Fragments,
+    whole: Fragments,
+    found: Rayed,
+    size: tuple[int, int],
 ) -> Rayed:
     """The same for places that pixels were cut into (``finer``), good until the next call.
 
@@ -151,8 +157,20 @@ def cast_again(
     rayed = kept("again rayed", (len(fragments.pixel), count + BEHIND_LIGHTS), np.float32)
     scene = stage.scene
     inherit(
-        fragments.order, fragments.pixel, fragments.triangle, fragments.counts, fragments.firsts, scene.patches, scene.facing,
-        whole.pixel, whole.triangle, whole.counts, whole.firsts, found.values, count + 1, rayed,
+        fragments.order,
+        fragments.pixel,
+        fragments.triangle,
+        fragments.counts,
+        fragments.firsts,
+        scene.patches,
+        scene.facing,
+        whole.pixel,
+        whole.triangle,
+        whole.counts,
+        whole.firsts,
+        found.values,
+        count + 1,
+        rayed,
     )
     if snapshot.bounces:
         _mirrored(snapshot, stage, light, fragments, spots, 4, rayed)
@@ -170,8 +188,17 @@ def _located(
     main = kept(name + "main", size, np.int32)
     tally = kept(name + "tally", (len(fragments.pixel), len(light.rows) + 1, 2), np.uint8)
     locate(
-        *fragments.lists, size[1], fragments.edges, stage.places, stage.scene.normals, stage.flats, viewpoint(camera), lift,
-        spots, main, tally,
+        *fragments.lists,
+        size[1],
+        fragments.edges,
+        stage.places,
+        stage.scene.normals,
+        stage.flats,
+        viewpoint(camera),
+        lift,
+        spots,
+        main,
+        tally,
     )
     return spots, lift, main, tally
 

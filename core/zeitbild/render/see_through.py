@@ -31,7 +31,7 @@ def see_through_places(snapshot: Snapshot) -> tuple[int, ...]:
     middles = {}
     for place in places:
         matrix = np.array(snapshot.elements[place].matrix).reshape(4, 4)
-        vertices = snapshot.meshes[place].vertices
+        vertices = snapshot.built_meshes[place].vertices
         middle = (vertices.min(axis=0) + vertices.max(axis=0)) / 2 if len(vertices) else np.zeros(3)
         middles[place] = float(camera.distance((matrix[:3, :3] @ middle + matrix[:3, 3])[None])[0])
     return tuple(sorted(places, key=lambda place: (-middles[place], place)))

@@ -293,7 +293,9 @@ def shade(  # type: ignore[no-untyped-def]
                     beauty[row, column, 1] += part * (matt_g + high_g + around_g + glow_g)
                     beauty[row, column, 2] += part * (matt_b + high_b + around_b + glow_b)
                     if sides.shape[0] > 0:
-                        light = part * (matt_r + high_r + around_r + glow_r + matt_g + high_g + around_g + glow_g) * _HALF
+                        light = (
+                            part * (matt_r + high_r + around_r + glow_r + matt_g + high_g + around_g + glow_g) * _HALF
+                        )
                         cells = np.float32(sides[row, column])
                         x = int((where[f, 0] - np.float32(column)) * cells)
                         y = int((where[f, 1] - np.float32(row)) * cells)

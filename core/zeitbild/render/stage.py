@@ -80,17 +80,17 @@ def stage_of(snapshot: Snapshot) -> Stage:
     """The stage of a snapshot's elements: one of the last calls', if nothing moved and nothing changed its shape."""
     key = tuple(
         (id(mesh), element.matrix, len(element.finishes))
-        for element, mesh in zip(snapshot.elements, snapshot.meshes, strict=True)
+        for element, mesh in zip(snapshot.elements, snapshot.built_meshes, strict=True)
     )
     found = _last.pop(key, None)
     if found is None:
         # Before the new one is made, so that memory never holds two large ones.
-        small = sum(len(mesh.triangles) for mesh in snapshot.meshes) < _SMALL
+        small = sum(len(mesh.triangles) for mesh in snapshot.built_meshes) < _SMALL
         while len(_last) >= (_MOST if small else 1):
             del _last[next(iter(_last))]
         if not small:
             _last.clear()
-        found = Stage(gather(snapshot), snapshot.meshes)
+        found = Stage(gather(snapshot), snapshot.built_meshes)
     _last[key] = found
     return found
 

@@ -82,11 +82,14 @@ def seen_from(px, py, pz, nx, ny, nz, ex, ey, ez, standing):  # type: ignore[no-
 
     The eye is what ``stage.viewpoint`` gives: standing is 1 for an eye that stands somewhere, 0 for a direction.
     """
-    length = _ONE / math.sqrt(max(nx * nx + ny * ny + nz * nz, _SMALLEST))
+    square = nx * nx + ny * ny + nz * nz
+    length = _ONE / math.sqrt(max(square, _SMALLEST))
     vx, vy, vz = ex - standing * px, ey - standing * py, ez - standing * pz
     near = _ONE / math.sqrt(max(vx * vx + vy * vy + vz * vz, _SMALLEST))
     vx, vy, vz = vx * near, vy * near, vz * near
-    nx, ny, nz = nx * length, ny * length, nz * length
+    # What is flattened to nothing has no normal: it faces whoever looks.
+    none = square <= _SMALLEST
+    nx, ny, nz = vx if none else nx * length, vy if none else ny * length, vz if none else nz * length
     turned = -_ONE if nx * vx + ny * vy + nz * vz < _TURNED_AWAY else _ONE
     return nx * turned, ny * turned, nz * turned, vx, vy, vz
 

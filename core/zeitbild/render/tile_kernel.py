@@ -360,7 +360,7 @@ def _rasteriser(samples: int, again: bool = False) -> Any:
                             used += 1
                             continue
                         # One triangle after the other is taken off the samples, the nearest to the middle first.
-                        groups, covered, following = 0, none, none
+                        groups, covered, following = none, none, none
                         while following < count and seen[p, from_lane + following] < 0:
                             following += one
                         while following < count:
@@ -389,7 +389,7 @@ def _rasteriser(samples: int, again: bool = False) -> Any:
                                 g += 1
                             if g == groups:
                                 lead[g], size[g], sum_x[g], sum_y[g] = t, none, none, none
-                                groups += 1
+                                groups += one
                             size[g] += own_size
                             sum_x[g] += own_x
                             sum_y[g] += own_y

@@ -86,8 +86,27 @@ class Drawing:
         tiles = _spread(len(counts))
         rasterisers = RASTERISERS_AGAIN if len(sides) else RASTERISERS
         rasterisers[self.samples](
-            tiles, self.scaled, self.boxes, self.starts, self.members, self.patches, self.facing, self.near, width, height,
-            columns, firsts, pixel, triangle, share, where, counts, self.marks, self.alpha, self.depth, sides,
+            tiles,
+            self.scaled,
+            self.boxes,
+            self.starts,
+            self.members,
+            self.patches,
+            self.facing,
+            self.near,
+            width,
+            height,
+            columns,
+            firsts,
+            pixel,
+            triangle,
+            share,
+            where,
+            counts,
+            self.marks,
+            self.alpha,
+            self.depth,
+            sides,
         )
         found = Fragments(pixel, triangle, share, where, counts, tiles, firsts, self.edges)
         return found, int(counts.max(initial=0))
@@ -174,7 +193,19 @@ def rasterise(
     if edges_exactly:
         spread_marks(alpha.view(np.int32), marks)
         sharpen_edges(
-            fragments.order, scaled, boxes, starts, members, firsts, fragments.pixel, fragments.triangle, fragments.share,
-            fragments.where, fragments.counts, marks, alpha, depth,
+            fragments.order,
+            scaled,
+            boxes,
+            starts,
+            members,
+            firsts,
+            fragments.pixel,
+            fragments.triangle,
+            fragments.share,
+            fragments.where,
+            fragments.counts,
+            marks,
+            alpha,
+            depth,
         )
     return fragments, alpha, drawing

@@ -152,6 +152,7 @@ def resolve(shot: Shot, frame: int, assets: AssetSource, layer: str = "") -> Sna
         filter=PixelFilter(shot.sampling.filter, shot.sampling.filter_width),
         pixels=_pixels(shot),
         textures=textures.all(),
+        error=shot.sampling.error,
         moments=_moments(shot, frame, shown, elements),
         after=tuple(
             element_matrix(element, phase_of(frame + 1, timing.first, timing.last, timing.cycle)) for element in shown

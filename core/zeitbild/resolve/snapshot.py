@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass, field, replace
-from typing import Literal
+from typing import Literal, cast
 
 import numpy as np
 
@@ -41,10 +41,11 @@ class SnapshotElement:
 class Snapshot:
     """What the camera sees at one frame, in plain numbers; linear light, units and degrees of the set.
 
-    lights name elements by their place in ``elements``; meshes belong to elements by place, and are forms until ``built``. occlusion 0..1 darkens
-    corners narrower than occlusion_radius; bounces is how often mirrors mirror. camera_roll in degrees; camera_span the
-    width of an orthographic picture, 0 in perspective. rays a pixel at final, to each
-    light and over the half sphere; samples a pixel at rough, check and final. moments are the
+    lights name elements by their place in ``elements``; meshes belong to elements by place, and are forms until ``built``.
+    occlusion 0..1 darkens corners narrower than occlusion_radius; bounces is how often mirrors mirror. camera_roll in
+    degrees; camera_span the width of an orthographic picture, 0 in perspective. error is the difference (of 255) beyond
+    which pixels get more places at final. rays a pixel at final, to each light and over the half sphere; samples a pixel
+    at rough, check and final. moments are the
     elements while the shutter is open, evenly in time, a power of two of them; empty if nothing moves. after are the
     elements' matrices one frame later, which change no picture but its motion.
     """
@@ -126,6 +127,11 @@ class Snapshot:
             "hold; use fewer bevel steps or fewer elements",
             "elements",
         )
+
+    @property
+    def built_meshes(self) -> tuple[Mesh, ...]:
+        """The meshes of a snapshot that was ``built``."""
+        return cast(tuple[Mesh, ...], self.meshes)
 
     def at_raster(self, width: int, height: int) -> Snapshot:
         """The same view on another raster; the horizontal angle of view is kept."""

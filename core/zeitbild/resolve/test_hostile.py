@@ -150,7 +150,6 @@ class Extremes(unittest.TestCase):
             {"elements__0__placement__scale": [1_000_000, 1, 1]},
             {"elements__0__placement__position": [1_000_000, 0, 0]},
             {"elements__0__width": 0.01, "elements__0__height": 100_000},
-            {"elements__0__steps": 64},
             {"elements__0__surface__opacity": 0},
             {"elements__0__surface__roughness": 0, "elements__0__surface__metalness": 1},
             {"elements__0__surface__emission": 100},

@@ -129,7 +129,19 @@ class Geometry(unittest.TestCase):
 
     def test_meshes_are_built_once(self) -> None:
         cache = GeometryCache()
-        self.assertIs(cache.mesh(_word(), NOWHERE), cache.mesh(_word(placement=Placement(position=(9, 9, 9))), NOWHERE))
+        one, other = (cache.form(word, NOWHERE) for word in (_word(), _word(placement=Placement(position=(9, 9, 9)))))
+        self.assertIs(one.at(0.5), other.at(0.5))
+        self.assertGreater(len(one.at(0.01).triangles), len(one.at(0.5).triangles))
+
+    def test_fineness_follows_the_size_on_the_raster_in_steps_of_two(self) -> None:
+        snapshot = resolve(small_shot(), 1, NOWHERE)
+        sizes = [
+            len(snapshot.at_raster(width, width * 9 // 16).built(QUALITIES["final"]).meshes[0].triangles)  # type: ignore[attr-defined]
+            for width in (96, 100, 400, 1600)
+        ]
+        self.assertEqual(sizes[0], sizes[1])
+        self.assertLess(sizes[1], sizes[2])
+        self.assertLess(sizes[2], sizes[3])
 
 
 class Keys(unittest.TestCase):

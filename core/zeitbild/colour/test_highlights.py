@@ -1,0 +1,48 @@
+"""The roll-off against its published formula, written again in plain Python."""
+
+import unittest
+
+import numpy as np
+
+from zeitbild.colour.highlights import conformed
+
+
+def neutral(colour: tuple[float, float, float]) -> list[float]:
+    """Khronos PBR Neutral, as its specification prints it (from memory)."""
+    x = min(colour)
+    offset = x - 6.25 * x * x if x < 0.08 else 0.04
+    colour = tuple(value - offset for value in colour)  # type: ignore[assignment]
+    peak = max(colour)
+    if peak < 0.76:
+        return list(colour)
+    d = 1 - 0.76
+    new_peak = 1 - d * d / (peak + d - 0.76)
+    colour = tuple(value * new_peak / peak for value in colour)  # type: ignore[assignment]
+    g = 1 - 1 / (0.15 * (peak - new_peak) + 1)
+    return [value * (1 - g) + new_peak * g for value in colour]
+
+
+class RollOff(unittest.TestCase):
+    def test_is_the_published_formula_on_straight_colour(self) -> None:
+        random = np.random.default_rng(4)
+        for scale in (0.1, 1.0, 8.0):
+            straight = random.uniform(0, scale, (7, 9, 3))
+            alpha = random.uniform(0.05, 1, (7, 9, 1))
+            light = np.concatenate([straight * alpha, alpha], axis=2).astype(np.float32)
+            found = conformed(light, "rolled off")
+            expected = np.apply_along_axis(lambda c: neutral(tuple(c)), 2, straight)
+            np.testing.assert_allclose(found[..., :3] / alpha, expected, atol=2e-6)
+            np.testing.assert_array_equal(found[..., 3], light[..., 3])
+
+    def test_nothing_exceeds_white_and_clear_stays_clear(self) -> None:
+        light = np.zeros((2, 2, 4), np.float32)
+        light[0, 0] = (900, 3, 0.5, 1)
+        light[0, 1] = (2, 2, 2, 0.5)
+        found = conformed(light, "rolled off")
+        self.assertLess(found[0, 0].max(), 1.0 + 1e-6)
+        self.assertLess(found[0, 1, :3].max(), 0.5 + 1e-6)
+        np.testing.assert_array_equal(found[1], 0)
+
+    def test_clipped_leaves_light_as_it_is(self) -> None:
+        light = np.ones((2, 2, 4), np.float32) * 3
+        self.assertIs(conformed(light, "clipped"), light)

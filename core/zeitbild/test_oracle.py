@@ -1,0 +1,180 @@
+"""Pictures against the truth: exact coverage of true shapes, and the oracle's samples, each shaded on its own."""
+
+import math
+import unittest
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+from zeitbild.document.reading import read_shot
+from zeitbild.fonts import SHIPPED
+from zeitbild.geometry.font import open_face
+from zeitbild.geometry.shaping import outlines, shape
+from zeitbild.oracle import truth
+from zeitbild.render import QUALITIES, render
+from zeitbild.resolve import Snapshot, resolve
+from zeitbild.testing import NOWHERE
+
+
+@njit(cache=True)
+def _accumulate(points: Any, out: Any) -> None:
+    """Signed area that each edge of a closed polygon leaves to its right, row by row (as font rasterisers count coverage)."""
+    height, width = out.shape[0], out.shape[1] - 2
+    for k in range(len(points)):
+        x0, y0 = points[k]
+        x1, y1 = points[(k + 1) % len(points)]
+        if y0 == y1:
+            continue
+        sign = 1.0
+        if y0 > y1:
+            x0, y0, x1, y1, sign = x1, y1, x0, y0, -1.0
+        slope = (x1 - x0) / (y1 - y0)
+        for row in range(max(0, int(y0)), min(height, math.ceil(y1))):
+            top, bottom = max(float(row), y0), min(row + 1.0, y1)
+            a, b = x0 + (top - y0) * slope, x0 + (bottom - y0) * slope
+            # In steps so short that each lies in one column.
+            steps = int(abs(b - a)) * 64 + 64
+            for step in range(steps):
+                x = min(max(a + (b - a) * (step + 0.5) / steps, 0.0), width - 1e-9)
+                part = sign * (bottom - top) / steps
+                column = int(x)
+                out[row, column] += part * (1 - (x - column))
+                out[row, column + 1] += part * (x - column)
+
+
+def coverage(rings: list[NDArray[np.float64]], width: int, height: int) -> NDArray[np.float64]:
+    """Covered share [H, W] of pixels; rings that run the other way round are holes."""
+    out = np.zeros((height, width + 2))
+    for ring in rings:
+        _accumulate(np.ascontiguousarray(ring), out)
+    return np.abs(np.cumsum(out, axis=1)[:, :width])
+
+
+def _flat(side: int, **element: Any) -> Snapshot:
+    """An element seen straight on, a unit a pixel."""
+    camera = {"position": [0, 0, 5000], "look_at": [0, 0, 0], "projection": "orthographic", "span": side}
+    document = {
+        "version": 2,
+        "raster": {"width": side, "height": side},
+        "camera": camera,
+        "elements": [{"id": "a", **element}],
+    }
+    return resolve(read_shot(document), 1, NOWHERE)
+
+
+class TrueShapes(unittest.TestCase):
+    """Alpha at final against exact areas: mean below half a level of 255 at edges, no pixel off by 8."""
+
+    def _compare(self, snapshot: Snapshot, true: NDArray[np.float64], what: str) -> None:
+        alpha = render(snapshot, QUALITIES["final"]).beauty[..., 3]
+        error = np.abs(alpha - true) * 255
+        edge = (true > 1e-6) & (true < 1 - 1e-6)
+        self.assertGreater(int(edge.sum()), 20, what)
+        self.assertLess(error[edge].mean(), 0.5, what)
+        self.assertLess(error.max(), 8, what)
+
+    def test_balls_are_discs_and_ellipses(self) -> None:
+        turn = np.linspace(0, 2 * math.pi, 40_001)[:-1]
+        for across, up in ((5.3, 5.3), (60, 60), (150.5, 150.5), (150, 40.2)):
+            snapshot = _flat(320, kind="solid", shape="ball", width=2 * across, height=2 * up, depth=2 * across)
+            ring = np.column_stack([160 + across * np.cos(turn), 160 + up * np.sin(turn)])
+            self._compare(snapshot, coverage([ring], 320, 320), f"{across} x {up}")
+
+    def test_letters_are_their_curves(self) -> None:
+        for key, word, size in (
+            ("lato-black", "O", 60),
+            ("lato-black", "S", 300),
+            ("eb-garamond", "g", 250),
+            ("league-spartan", "GO", 40),
+        ):
+            font = SHIPPED[key]
+            face = open_face(font.path.read_bytes(), font.title)
+            contours = outlines(shape(word, face), face, size, 1e-6)
+            points = np.concatenate([contour.points for contour in contours])
+            middle = (points.min(axis=0) + points.max(axis=0)) / 2
+            rings = [
+                np.column_stack([contour.points[:, 0] - middle[0] + 160, 160 - contour.points[:, 1] + middle[1]])
+                for contour in contours
+            ]
+            snapshot = _flat(320, kind="lettering", word=word, font=key, size=size, depth=20)
+            self._compare(snapshot, coverage(rings, 320, 320), f"{key} {word}")
+
+    def test_edges_that_samples_miss_are_there(self) -> None:
+        # A box whose edges stand a two-hundredth of a pixel beyond the borders of pixels.
+        snapshot = _flat(64, kind="solid", shape="box", width=40.01, height=40.01, depth=10, rounding=0)
+        alpha = render(snapshot, QUALITIES["final"]).beauty[..., 3]
+        np.testing.assert_allclose(alpha[32, [11, 12, 51, 52]], [0.005, 1, 1, 0.005], atol=1e-4)
+        narrower = _flat(64, kind="solid", shape="box", width=39.99, height=39.99, depth=10, rounding=0)
+        alpha = render(narrower, QUALITIES["final"]).beauty[..., 3]
+        np.testing.assert_allclose(alpha[32, [11, 12, 51, 52]], [0, 0.995, 0.995, 0], atol=1e-4)
+
+
+def _seen(beauty: NDArray[Any]) -> NDArray[np.float64]:
+    """As an eye compares them: over a dark grey, encoded with gamma 2.2 (near to sRGB), in levels of 255."""
+    light = beauty[..., :3] + (1 - beauty[..., 3:]) * 0.09
+    return np.asarray(255 * np.clip(light, 0, 1) ** (1 / 2.2), np.float64)
+
+
+_GOLD = {"shading": "metal-rough", "base_colour": "#d9a94e", "roughness": 0.18, "metalness": 1.0}
+
+
+def _word(**rays: Any) -> Snapshot:
+    document = {
+        "version": 2,
+        "raster": {"width": 320, "height": 180},
+        "camera": {"position": [140, 90, 1250], "look_at": [0, 0, 0], "angle": 38},
+        "elements": [
+            {
+                "id": "a",
+                "kind": "lettering",
+                "word": "GO",
+                "font": "league-spartan",
+                "size": 330,
+                "depth": 80,
+                "bevel_width": 24,
+                "bevel_steps": 12,
+                "face": _GOLD,
+                "bevel": _GOLD,
+                "side": _GOLD,
+                "placement": {"rotation": [0, -18, 0]},
+            }
+        ],
+        "rays": rays,
+    }
+    return resolve(read_shot(document), 1, NOWHERE)
+
+
+class AgainstTheOracle(unittest.TestCase):
+    def test_highlights_are_calm_without_mirrors(self) -> None:
+        snapshot = _word()
+        snapshot = replace(snapshot, lights=tuple(replace(light, shadows=False) for light in snapshot.lights))
+        true = truth(snapshot, samples=64)
+        picture = render(snapshot, QUALITIES["final"])
+        covered = true.beauty[..., 3] > 0.5
+        off = np.abs(_seen(picture.beauty) - _seen(true.beauty)).max(axis=2)
+        self.assertLess(off[covered].mean(), 0.9)
+        # The oracle's own noise is beyond 12 levels in 0.1 % of the pixels of so small a picture.
+        self.assertLess((off[covered] > 12).mean(), 0.004)
+        self.assertLess((off[covered] > 40).mean(), 0.0005)
+        one_place = render(replace(snapshot, error=1e6), QUALITIES["final"])
+        before = np.abs(_seen(one_place.beauty) - _seen(true.beauty)).max(axis=2)
+        self.assertLess(off[covered].mean(), 0.6 * before[covered].mean())
+
+    def test_mirrors_come_nearer_with_more_places(self) -> None:
+        snapshot = _word(occlusion=0.6, occlusion_radius=120, bounces=1)
+        true = truth(snapshot, samples=64)
+        covered = true.beauty[..., 3] > 0.5
+        means = []
+        for error in (1e6, 24.0, 4.0):
+            picture = render(replace(snapshot, error=error), QUALITIES["final"])
+            means.append(np.abs(_seen(picture.beauty) - _seen(true.beauty)).max(axis=2)[covered].mean())
+        self.assertLess(means[1], 0.8 * means[0])
+        self.assertLess(means[2], means[1])
+
+    def test_the_same_bytes_every_time(self) -> None:
+        snapshot = _word(bounces=1)
+        one, other = (render(snapshot, QUALITIES["final"]).beauty.copy() for _ in range(2))
+        np.testing.assert_array_equal(one, other)
