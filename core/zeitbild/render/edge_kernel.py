@@ -24,7 +24,7 @@ _IN, _OUT, _BESIDE = np.uint8(1), np.uint8(0), np.uint8(2)
 #: Mark of a pixel that no sample saw.
 ADDED = 3
 _ADDED = np.uint8(ADDED)
-_NEARLY_NONE, _NEARLY_ALL, _NO_BITS, _ONE_BITS = (np.float32(value).view(np.int32) for value in (0.06, 0.94, 0.0, 1.0))
+_NEARLY_NONE, _NEARLY_ALL, _NO_BITS, _ONE_BITS = (np.float32(value).view(np.int32) for value in (0.25, 0.75, 0.0, 1.0))
 #: Parts that rows are worked on in.
 _STRETCHES = 32
 #: Places at which it is found out whether triangles lie over one another.

@@ -62,7 +62,11 @@ def render(snapshot: Snapshot, quality: Quality, *, planes: bool = False) -> Pic
     The same snapshot and quality give the same bytes, whatever the number of threads.
     """
     if snapshot.pixels is None:
-        snapshot = snapshot.built(quality)
+        # What moves while the shutter is open shows no fine edges.
+        blurred = bool(snapshot.moments)
+        snapshot = snapshot.built(
+            replace(quality, curve_error=max(quality.curve_error, _BLURRED)) if blurred else quality
+        )
     if snapshot.pixels is not None:
         picture = _pixels(snapshot, snapshot.pixels, quality, planes)
     elif snapshot.moments:
@@ -147,13 +151,15 @@ def _blurred(snapshot: Snapshot, quality: Quality, planes: bool) -> Picture:
     moments = snapshot.moments_at(quality)
     wanted = snapshot.samples_at(quality) / len(moments)
     samples = next((count for count in SAMPLE_COUNTS if count >= wanted), SAMPLE_COUNTS[-1])
+    # Moments share out rays as they do samples: all together have as many as a still picture, but each at least one.
+    each = replace(quality, rays=max(1, quality.rays // len(moments)), edges_exactly=False)
     # Each moment has samples of its own places, so that edges that stand still are as fine as without blur.
     shifts = sample_offsets(len(moments)) - 0.5
     side = 1 / math.sqrt(samples)
     total: Picture | None = None
     middle = None
     for number, (elements, (x, y)) in enumerate(zip(moments, shifts, strict=True)):
-        picture = _still(snapshot.at_moment(elements), quality, samples, planes, shift=(x * side, y * side))
+        picture = _still(snapshot.at_moment(elements), each, samples, planes, shift=(x * side, y * side))
         if number == len(moments) // 2:
             middle = picture.identities
         if total is None:
@@ -321,6 +327,8 @@ def _draw(
     picture.planes[..., CAMERA_NORMAL : CAMERA_NORMAL + 3] = normals @ towards.T.astype(np.float32)
 
 
+#: Pixels that silhouettes may be off where everything is blurred.
+_BLURRED = 0.05
 #: How often pixels are looked over and cut (``finer``).
 _ROUNDS = 3
 

@@ -95,18 +95,18 @@ class Visibility(unittest.TestCase):
             self.assertEqual(found, {})
 
     def test_edges_are_as_exact_as_four_thousand_samples(self) -> None:
-        _, rough, _ = self._draw(16)
-        fragments, alpha, _ = self._draw(16, edges_exactly=True)
+        rough = self._draw(64)[1].copy()
+        fragments, alpha, _ = self._draw(64, edges_exactly=True)
         seen, _ = self._seen(*self._samples(4096))
         covered = (seen >= 0).mean(axis=2)
         partly = (covered > 0) & (covered < 1)
         self.assertGreater(int(partly.sum()), 100)
         error = np.abs(alpha - covered)[partly]
         # Where triangles lie over one another coverage is counted from 1,024 samples.
-        self.assertLess(error.mean(), 1e-3)
-        self.assertLess(error.max(), 0.02)
+        self.assertLess(error.mean(), 2e-3)
+        self.assertLess(error.max(), 0.015)
         whole = (covered == 1) & (rough == 1)
-        np.testing.assert_allclose(alpha[whole], 1, atol=2e-3)
+        np.testing.assert_allclose(alpha[whole], 1, atol=5e-3)
         # What the fragments cover stays what the pixel is covered by.
         total = np.zeros((HEIGHT, WIDTH))
         columns = -(-WIDTH // TILE)
