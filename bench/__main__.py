@@ -38,6 +38,7 @@ def _all() -> Iterator[Callable[[], Iterator[Figure]]]:
         rendering.million,
         rendering.geometry,
         rendering.document,
+        rendering.against_oracle,
     )
     for part in parts:
         yield lambda part=part: part(shot)

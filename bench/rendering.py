@@ -7,6 +7,7 @@ import statistics
 import time
 from collections.abc import Iterator
 from dataclasses import replace
+from typing import Any
 
 import numpy as np
 from embreex.mesh_construction import TriangleMesh
@@ -22,7 +23,9 @@ from zeitbild.document.shot import Light, Rays, Shot
 from zeitbild.document.values import Placement
 from zeitbild.elements.lettering import build
 from zeitbild.elements.solid import Solid
+from zeitbild.geometry.solids import ball
 from zeitbild.kernels import PARALLEL, set_threads
+from zeitbild.oracle import truth
 from zeitbild.paths import assets_folder
 from zeitbild.proof import View, encode_view, show
 from zeitbild.render import QUALITIES, render, secondary
@@ -32,7 +35,6 @@ from zeitbild.render.rays import INTERSECT16, OCCLUDED16
 from zeitbild.render.sampling import sample_offsets
 from zeitbild.render.scene import gather
 from zeitbild.render.stage import stage_of
-from zeitbild.render.tracing import SPOT
 from zeitbild.render.visibility import rasterise
 from zeitbild.resolve import Snapshot, resolve
 
@@ -115,7 +117,7 @@ def rays(shot: Shot) -> Iterator[Figure]:
     Both in turns, on two threads. The library casts, for every fragment of the frame, 3 rays to the lights, 16 over the
     half sphere and 1 in the mirror direction; the renderer shares rays between neighbours and casts fewer.
     """
-    snapshot = resolve(shot, 10, AssetFolder(assets_folder()))
+    snapshot = resolve(shot, 10, AssetFolder(assets_folder())).built(QUALITIES["final"])
     suns = [replace(light, shadows=True) for light in snapshot.lights if light.shape == "sun"]
     full = replace(
         snapshot,
@@ -166,15 +168,15 @@ def spots_of(snapshot: Snapshot) -> tuple[NDArray[np.float32], NDArray[np.float3
     held: list[NDArray[np.float32]] = []
     original = secondary.locate
 
-    def listen(*arguments: object) -> None:
+    def listen(*arguments: Any) -> None:
         original(*arguments)
-        counts, room, spots = arguments[5], arguments[6], arguments[-3]
-        tiles = np.asarray(spots).reshape(-1, int(str(room)), SPOT)
-        held.extend(tiles[tile, :count] for tile, count in enumerate(np.asarray(counts)))
+        counts, firsts, spots = arguments[5], arguments[6], arguments[-3]
+        held.extend(spots[first : first + count].copy() for first, count in zip(firsts, counts, strict=False))
 
     secondary.locate = listen
     try:
-        render(snapshot, QUALITIES["final"])
+        # Of the first places alone, not of those that pixels are cut into.
+        render(replace(snapshot, error=1e6), QUALITIES["final"])
     finally:
         secondary.locate = original
     points = np.concatenate(held)
@@ -184,7 +186,7 @@ def spots_of(snapshot: Snapshot) -> tuple[NDArray[np.float32], NDArray[np.float3
 
 def visibility(shot: Shot) -> Iterator[Figure]:
     """Rasterising against casting the same samples with Embree from Python, one thread each, taken in turns."""
-    snapshot = resolve(shot, 10, AssetFolder(assets_folder()))
+    snapshot = resolve(shot, 10, AssetFolder(assets_folder())).built(QUALITIES["check"])
     camera, scene = snapshot.camera, gather(snapshot)
     corners = camera.project(scene.vertices)
     width, height, samples = snapshot.width, snapshot.height, 16
@@ -247,7 +249,6 @@ def million(shot: Shot) -> Iterator[Figure]:
             width=size,
             height=size,
             depth=size,
-            steps=64,
             placement=Placement(position=(105.0 * (number % 4) - 158, 105.0 * (number // 4) - 158, 0)),
         )
         for number in range(16)
@@ -255,9 +256,11 @@ def million(shot: Shot) -> Iterator[Figure]:
     heavy = shot.model_copy(update={"elements": balls})
     started = time.perf_counter()
     snapshot = without_rays(resolve(heavy, 1, assets))
+    # Finer than any picture of this size needs them: 64 steps to a quarter turn.
+    snapshot = replace(snapshot, meshes=tuple(ball(size, size, size, 64) for _ in balls))
     render(snapshot, QUALITIES["check"])
     taken = time.perf_counter() - started
-    yield single("triangles of the heavy set", sum(len(mesh.triangles) for mesh in snapshot.meshes) / 1e6, "M")
+    yield single("triangles of the heavy set", sum(len(mesh.triangles) for mesh in snapshot.built_meshes) / 1e6, "M")
     yield single("its first picture, 1280x720 check", taken, "s", 3)
     ratios = []
     for _ in range(5):
@@ -265,6 +268,34 @@ def million(shot: Shot) -> Iterator[Figure]:
         ratios.append(measure("", lambda n: render(snapshot, QUALITIES["check"]), times=3, warm=1).median / few)
     ratios.sort()
     yield Figure("its later pictures to those of 7,000 triangles", ratios[2], ratios[0], ratios[-1], "x", 4)
+
+
+def against_oracle(shot: Shot) -> Iterator[Figure]:
+    """How far final pictures are from every sample shaded on its own, so that speed is never bought with them."""
+    assets = AssetFolder(assets_folder())
+    small = resolve(shot, 10, assets).at_raster(480, 270)
+    for name, snapshot in (
+        ("no rays", without_rays(small)),
+        ("its rays", small),
+        ("one mirror", replace(small, bounces=1)),
+    ):
+        true = truth(snapshot, samples=36)
+        found = render(snapshot, QUALITIES["final"])
+        covered = true.beauty[..., 3] > 0.5
+        over = [
+            np.clip(one[..., :3] + (1 - one[..., 3:]) * 0.09, 0, 1) ** (1 / 2.2) * 255
+            for one in (found.beauty, true.beauty)
+        ]
+        off = np.abs(over[0] - over[1]).max(axis=2)
+        beyond = off > 24
+        around = sum(np.roll(np.roll(beyond, x, 1), y, 0) for x in (-1, 0, 1) for y in (-1, 0, 1))
+        yield single(
+            f"oracle, {name}: mean difference", float(off[covered].mean()), "/255", 1.0 if "mirror" in name else 0.7
+        )
+        yield single(
+            f"oracle, {name}: beyond 12", 100 * float((off[covered] > 12).mean()), "%", 0.5 if "mirror" in name else 0.1
+        )
+        yield single(f"oracle, {name}: lone pixels beyond 24", float((beyond & (around == 1)).sum()), "", 0)
 
 
 def limits(shot: Shot) -> Iterator[Figure]:
@@ -283,7 +314,7 @@ def geometry(shot: Shot) -> Iterator[Figure]:
         "changed word to new geometry",
         lambda n: build(
             element.model_copy(update={"word": _WORDS[n % len(_WORDS)] + "\n" + _WORDS[(n + 3) % len(_WORDS)]}), assets
-        ),
+        ).at(0.1),
         goal=150,
     )
 
