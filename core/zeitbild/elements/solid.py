@@ -73,6 +73,10 @@ class Solid(ElementBase):
         return (self.surface,)
 
 
+#: Product of the steps of a quarter turn in both directions, at most: a quarter of a million triangles.
+_MOST_BOTH = 8000
+
+
 @dataclass(frozen=True, slots=True, eq=False)
 class SolidForm:
     """A body about its middle; see ``form.Form``."""
@@ -107,6 +111,14 @@ class SolidForm:
             steps_for(float(self.bounds[1].max()), tolerance),
             steps_for(small, tolerance if own.shape == "ring" else tolerance / 3),
         )
+        if own.shape in ("ball", "ring"):
+            # Round in both directions: as many triangles as the product of both.
+            along = steps[1] if own.shape == "ring" else steps[0]
+            ease = min(1.0, math.sqrt(_MOST_BOTH / (steps[0] * along)))
+            steps = (math.ceil(steps[0] * ease), math.ceil(steps[1] * ease))
+        elif own.shape == "box":
+            # Six sides of twice as many steps each way.
+            steps = (steps[0], min(steps[1], math.isqrt(_MOST_BOTH * 2 // 3)))
         made = self._meshes.get(steps)
         if made is None:
             made = self._meshes[steps] = _mesh(own, *steps)

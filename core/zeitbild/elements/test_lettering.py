@@ -1,11 +1,13 @@
 """The lettering element."""
 
 import unittest
+from unittest import mock
 
 import numpy as np
 
 from zeitbild.elements.lettering import Lettering, build
 from zeitbild.errors import InputError
+from zeitbild.geometry import lettering_form
 
 
 class Element(unittest.TestCase):
@@ -14,6 +16,24 @@ class Element(unittest.TestCase):
             build(Lettering(id="a", font="no-such-font"), None)  # type: ignore[arg-type]
 
     def test_several_lines_in_a_script_that_is_not_latin(self) -> None:
-        mesh = build(Lettering(id="a", word="კაპი\nდილა", font="noto-serif-georgian"), None)  # type: ignore[arg-type]
+        form = build(Lettering(id="a", word="კაპი\nდილა", font="noto-serif-georgian"), None)  # type: ignore[arg-type]
+        mesh = form.at(0.1)
         self.assertEqual(mesh.open_edges(), 0)
         self.assertGreater(np.ptp(mesh.vertices[:, 1]), 250)
+        # What the form says of itself before it is built holds.
+        np.testing.assert_allclose(mesh.bounds, form.bounds, atol=0.3)
+        self.assertLessEqual(mesh.radius, form.radius + 0.3)
+
+    def test_each_kind_of_glyph_is_built_once(self) -> None:
+        with mock.patch.object(lettering_form, "solid_of", wraps=lettering_form.solid_of) as built:
+            mesh = build(Lettering(id="a", word="lala la\nalal", font="lato-black"), None).at(0.2)  # type: ignore[arg-type]
+        self.assertEqual(built.call_count, 2)
+        self.assertEqual(mesh.open_edges(), 0)
+
+    def test_only_glyphs_that_meet_are_united(self) -> None:
+        with mock.patch.object(lettering_form, "solid_of", wraps=lettering_form.solid_of) as built:
+            # A script hand joins its letters; capitals set apart stand alone.
+            build(Lettering(id="a", word="mm", font="dancing-script"), None).at(0.2)  # type: ignore[arg-type]
+            self.assertEqual(built.call_count, 1)
+            build(Lettering(id="a", word="mm", font="dancing-script", letter_spacing=1), None).at(0.2)  # type: ignore[arg-type]
+            self.assertEqual(built.call_count, 2)
