@@ -94,9 +94,14 @@ def crossing(points, following):  # type: ignore[no-untyped-def]
             zeros = (side_a == 0) + (side_b == 0) + (side_c == 0) + (side_d == 0)
             if shared == 1 and zeros <= 2:
                 continue
-            if shared == 1 and zeros == 4 and (bx - ax) * (dx - cx) + (by - ay) * (dy - cy) > 0:
-                # In one line, one behind the other.
-                continue
+            if shared == 1 and zeros == 4:
+                # In one line: away from the common end, do both go the same way?
+                from_start = (ax == cx and ay == cy) or (ax == dx and ay == dy)
+                ux, uy = (bx - ax, by - ay) if from_start else (ax - bx, ay - by)
+                sx, sy = (ax, ay) if from_start else (bx, by)
+                other_x, other_y = (dx, dy) if (cx == sx and cy == sy) else (cx, cy)
+                if ux * (other_x - sx) + uy * (other_y - sy) < 0:
+                    continue
             return True
     return False
 
