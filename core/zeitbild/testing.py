@@ -20,7 +20,7 @@ from zeitbild.resolve import Snapshot, SnapshotElement
 
 NOWHERE = AssetFolder(Path("nowhere"))
 DARK = EnvironmentLight(0.0, (1, 1, 1), (1, 1, 1), 0.0, 0.0)
-EVEN = EnvironmentLight(1.0, (1, 1, 1), (1, 1, 1), 0.0, 0.0)
+EVEN = EnvironmentLight(1.0, (1, 1, 1), (1, 1, 1), 0.0, 0.0, horizon=(1, 1, 1), formula="gradient")
 AMBIENT = LightSource("ambient", (1.0, 1.0, 1.0))
 IDENTITY = tuple(float(value) for value in np.eye(4).reshape(-1))
 MATT_WHITE = (1.0, 1.0, 1.0, 1.0, 0.0)

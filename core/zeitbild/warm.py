@@ -11,8 +11,11 @@ from pathlib import Path
 import numpy as np
 
 from zeitbild.assets import AssetFolder
-from zeitbild.document.shot import Shot
+from zeitbild.document.shot import Motion, Shot, Timing
+from zeitbild.document.values import Turn
 from zeitbild.elements.lettering import Lettering
+from zeitbild.elements.solid import Solid
+from zeitbild.finishes import Finish
 from zeitbild.formats import Plane, formats
 from zeitbild.proof import View, encode_view, show
 from zeitbild.render import QUALITIES, render
@@ -26,12 +29,22 @@ def _snapshot() -> Snapshot:
     return resolve(shot, 1, AssetFolder(Path(tempfile.gettempdir()))).at_size(96, 54)
 
 
+def _moving() -> Snapshot:
+    """A turning word with an open shutter, and a clear body that stands before it."""
+    word = Lettering(id="word-1", word="Ab", turn=Turn(turns=1))
+    plate = Solid(id="plate", surface=Finish(opacity=0.5))
+    shot = Shot(elements=(word, plate), timing=Timing(last=12), motion=Motion(angle=180))
+    snapshot = resolve(shot, 1, AssetFolder(Path(tempfile.gettempdir()))).at_size(96, 54)
+    return replace(snapshot, occlusion=0.5, bounces=1)
+
+
 def warm() -> None:
     """Touch every kernel once with the types that real work uses."""
     snapshot = replace(_snapshot(), occlusion=0.5, bounces=1)
     for quality in QUALITIES.values():
         picture = render(snapshot, quality, planes=True)
     render(replace(snapshot, pixels=PixelLook(2)), QUALITIES["rough"])
+    render(_moving(), QUALITIES["rough"])
     for blend in ("linear", "encoded"):
         encode_view(show(picture, View(blend=blend)), "jpeg")  # type: ignore[arg-type]
     for form in formats:

@@ -39,6 +39,7 @@ from shots.schemas import (
 from shots.selectors import redo_target, shot_for, shots_of
 from zeitbild.document.reading import write_shot
 from zeitbild.proof import Ground, View
+from zeitbild.proof.previews import preview
 from zeitbild_server.security import BELIEVED_SECONDS, RecentUser, in_database, signed_in
 
 router = Router(tags=["shots"])
@@ -80,6 +81,12 @@ def _reach(user: User, shot_id: int, document: dict[str, Any]) -> None:
 
 
 _reached: dict[tuple[int, int, frozenset[str]], float] = {}
+
+
+def _project_raster(user: User, shot_id: int) -> tuple[int, int] | None:
+    """Width and height that a shot's project works at, if it says so."""
+    raster = shot_for(user, shot_id).project.defaults.get("raster") or {}
+    return (raster["width"], raster["height"]) if {"width", "height"} <= raster.keys() else None
 
 
 async def _reach_recently(user: User, shot_id: int, document: dict[str, Any]) -> None:
@@ -204,18 +211,18 @@ async def poster(request: HttpRequest, shot_id: int, revision: int, width: int =
 
 
 @router.post("/shots/{shot_id}/examine", response=ExaminedOut, operation_id="examine")
-def examine_(request: HttpRequest, shot_id: int, data: DocumentIn) -> dict[str, Any]:
+async def examine_(request: HttpRequest, shot_id: int, data: DocumentIn) -> dict[str, Any]:
     """File names, length and findings of an unsaved document."""
-    raster = shot_for(signed_in(request), shot_id).project.defaults.get("raster") or {}
-    size = (raster["width"], raster["height"]) if {"width", "height"} <= raster.keys() else None
-    return examine(data.document, version=data.version, recipe=data.recipe, raster=size)
+    raster = await in_database(_project_raster)(signed_in(request), shot_id)
+    # Some findings come from small pictures.
+    return await in_rendering(examine, data.document, data.version, data.recipe, raster)
 
 
 @router.post("/shots/{shot_id}/framing", response=dict[str, Any], operation_id="frameCamera")
-def framing(request: HttpRequest, shot_id: int, data: FramingIn) -> dict[str, Any]:
+async def framing(request: HttpRequest, shot_id: int, data: FramingIn) -> dict[str, Any]:
     """The camera of an unsaved document, moved so that elements fill the picture."""
-    shot_for(signed_in(request), shot_id)
-    return frame_camera(data.document, data.frame, tuple(data.elements))
+    await in_database(shot_for)(signed_in(request), shot_id)
+    return await in_rendering(frame_camera, data.document, data.frame, tuple(data.elements))
 
 
 @router.post("/shots/{shot_id}/histogram", response=HistogramOut, operation_id="histogram")
@@ -237,6 +244,13 @@ async def estimate_(request: HttpRequest, shot_id: int, data: EstimateIn) -> dic
     """Expected time and size of a run, measured on one of its frames."""
     await in_database(_reach)(signed_in(request), shot_id, data.document)
     return await in_rendering(estimate, data.document, data.quality, data.frame_set, settings.WORKER_PROCESSES)
+
+
+@router.get("/previews/{kind}/{name}", operation_id="getPreview")
+async def preview_(request: HttpRequest, kind: str, name: str) -> HttpResponse:
+    """A small picture of something ready-made (finish, lights, surroundings). Its address changes with the renderer."""
+    data = await in_rendering(preview, kind, name)
+    return HttpResponse(data, content_type="image/png", headers={"Cache-Control": "private, max-age=31536000"})
 
 
 @router.post("/length", response=LengthOut, operation_id="readLength")

@@ -44,7 +44,7 @@ def read_length(text: str, rate: str) -> dict[str, Any]:
     return {"frames": length.frames, "seconds": round(float(length.seconds), 3), "timecode": length.timecode}
 
 
-def examine(document: Any, *, version: int, recipe: str, raster: tuple[int, int] | None = None) -> dict[str, Any]:
+def examine(document: Any, version: int, recipe: str, raster: tuple[int, int] | None = None) -> dict[str, Any]:
     """Length, file plan (or what is wrong with it) and findings; DocumentError if the document does not hold.
 
     raster is the width and height that the project works at.

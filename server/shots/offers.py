@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from functools import lru_cache
 from typing import Any
+from urllib.parse import quote
 
 from zeitbild.document.reading import shot_schema
 from zeitbild.document.shot import Shot
@@ -17,7 +18,14 @@ from zeitbild.naming import FIELDS
 from zeitbild.proof.looks import LOOKS
 from zeitbild.render.passes import passes
 from zeitbild.render.quality import QUALITIES
+from zeitbild.render.renderer import RENDERER_VERSION
+from zeitbild.surroundings import kinds as surroundings
 from zeitbild.timing import RATES
+
+
+def _preview(kind: str, name: str) -> str:
+    """Address of a small picture; another renderer gives another picture, and another address."""
+    return f"/api/previews/{kind}/{quote(name)}?renderer={RENDERER_VERSION}"
 
 
 @lru_cache(maxsize=1)
@@ -44,12 +52,35 @@ def offers() -> dict[str, Any]:
                 "title": one.title,
                 "note": one.note,
                 "lights": [light.model_dump(mode="json") for light in one.lights],
+                "picture": _preview("lights", one.name),
             }
             for one in LIGHT_SETS
         ],
         "finishes": [
-            {"name": one.name, "title": one.title, "note": one.note, "values": one.values.model_dump(mode="json")}
+            {
+                "name": one.name,
+                "title": one.title,
+                "note": one.note,
+                "values": one.values.model_dump(mode="json"),
+                "picture": _preview("finish", one.name),
+            }
             for one in READY_MADE
+        ],
+        "surroundings": [
+            {
+                "name": one.name,
+                "title": one.title,
+                "note": one.note,
+                "values": {
+                    "source": one.name,
+                    "strength": one.strength,
+                    "sky": one.sky,
+                    "floor": one.floor,
+                    **({"horizon": one.horizon} if one.horizon else {}),
+                },
+                "picture": _preview("surroundings", one.name),
+            }
+            for one in surroundings
         ],
         "defaults": Shot().model_dump(mode="json"),
         "fonts": [{"key": font.key, "title": font.title, "character": font.character} for font in SHIPPED.values()],

@@ -6,6 +6,7 @@ above it they approach white. It works on straight colour in linear light; alpha
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import Literal
 
 import numba
@@ -15,6 +16,7 @@ from numpy.typing import NDArray
 from zeitbild.kernels import PARALLEL, parallel_kernel
 
 Highlights = Literal["clipped", "rolled off"]
+BeyondAlpha = Literal["alpha raised", "clipped"]
 #: Reflectance of dielectrics, which is taken off; where compression starts; how fast colour goes.
 _REFLECTED, _START, _DESATURATION = np.float32(0.04), np.float32(0.8 - 0.04), np.float32(0.15)
 _ZERO, _ONE = np.float32(0), np.float32(1)
@@ -46,6 +48,21 @@ def _roll_off(light, out):  # type: ignore[no-untyped-def]
             out[y, x, 0], out[y, x, 1], out[y, x, 2] = red * alpha, green * alpha, blue * alpha
 
 
+def beyond_alpha(light: NDArray[np.float32], covered: NDArray[np.float32] | None) -> NDArray[np.float32]:
+    """Light [H, W] of see-through elements that is more than their alpha, in the channel where it is most; 0 elsewhere.
+
+    light [H, W, 4] premultiplied; covered [H, W] as in ``Picture``. An opaque surface brighter than white is not meant.
+    """
+    if covered is None:
+        return np.zeros(light.shape[:2], np.float32)
+    alpha = light[..., 3]
+    # Alpha and area are kept in half floats: what differs by their rounding is the same.
+    clear = covered > alpha + np.float32(2**-10)
+    more = np.minimum(light[..., :3].max(axis=2), covered) - alpha
+    found: NDArray[np.float32] = np.where(clear, np.maximum(more, 0), 0).astype(np.float32)
+    return found
+
+
 def conformed(light: NDArray[np.float32], highlights: Highlights) -> NDArray[np.float32]:
     """Premultiplied linear light [H, W, 4] on its way to what ends at white; unchanged if highlights are to be clipped."""
     if highlights == "clipped":
@@ -54,3 +71,35 @@ def conformed(light: NDArray[np.float32], highlights: Highlights) -> NDArray[np.
     with PARALLEL:
         _roll_off(np.ascontiguousarray(light), out)
     return out
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Conformed:
+    """Light that a straight file holds: pixels [H, W, 4] premultiplied, no channel beyond alpha; how many pixels had light
+    beyond their alpha (``beyond_alpha``, by more than half of 1/255), and how many are clipped at white."""
+
+    pixels: NDArray[np.float32]
+    beyond: int
+    clipped: int
+
+
+def for_straight(
+    light: NDArray[np.float32],
+    covered: NDArray[np.float32] | None,
+    highlights: Highlights,
+    beyond: BeyondAlpha,
+) -> Conformed:
+    """Premultiplied linear light [H, W, 4] made ready for files of straight colour that end at white.
+
+    Where see-through elements give more light than their alpha holds, alpha is raised to it, up to the area that is covered,
+    or the light is clipped. Then highlights are rolled off, or clipped.
+    """
+    more = beyond_alpha(light, covered)
+    if beyond == "alpha raised" and more.any():
+        light = light.copy()
+        light[..., 3] += more
+    light = conformed(light, highlights)
+    alpha = np.clip(light[..., 3:], 0, 1)
+    held = np.concatenate([np.clip(light[..., :3], 0, alpha), alpha], axis=2)
+    over = (light[..., :3] > alpha + np.float32(0.5 / 255)).any(axis=2)
+    return Conformed(held, int((more > 0.5 / 255).sum()), int(over.sum()))

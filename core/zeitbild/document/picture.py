@@ -67,6 +67,13 @@ class Sampling(Part):
         help="In the view and in files of 8 and 16 bits; linear files keep all light. Rolled off keeps colours below 0.8.",
     )
 
+    beyond_alpha: Literal["alpha raised", "clipped"] = choice(
+        "alpha raised",
+        "Light beyond alpha",
+        help="What clear elements mirror may be more than their alpha. Files of straight colour (PNG) cannot hold it: alpha "
+        "is raised to hold the light, or the light is clipped. OpenEXR files hold it as it is.",
+    )
+
 
 class Motion(Part):
     """How long the shutter is open."""
@@ -85,7 +92,6 @@ class Motion(Part):
         slider=(-360, 360),
         help="0 is the frame's own time; minus half the angle centres it.",
     )
-    moments: Literal["4", "8", "16", "32", "64"] = choice("16", "Moments", help="At final; half at check.")
 
 
 class Pixels(Part):

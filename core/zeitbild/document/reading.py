@@ -37,8 +37,16 @@ def _without_steps(raw: dict[str, Any]) -> dict[str, Any]:
     return {**raw, "version": 2}
 
 
+def _without_moments(raw: dict[str, Any]) -> dict[str, Any]:
+    """Version 3: an open shutter has as many moments as what moves needs, and no longer says how many."""
+    motion = raw.get("motion")
+    if isinstance(motion, dict):
+        raw = {**raw, "motion": {name: value for name, value in motion.items() if name != "moments"}}
+    return {**raw, "version": 3}
+
+
 #: Upgrades by the version they start from; each returns the raw document of the next version.
-UPGRADES: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {1: _without_steps}
+UPGRADES: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {1: _without_steps, 2: _without_moments}
 
 
 def _message(error: dict[str, Any]) -> str:

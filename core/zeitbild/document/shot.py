@@ -19,7 +19,7 @@ from zeitbild.lights.ready_made import LIGHT_SETS
 from zeitbild.timing.frames import MAX_FRAME_NUMBER, MAX_FRAMES
 from zeitbild.timing.rate import RATES, parse_rate
 
-VERSION = 2
+VERSION = 3
 
 MAX_ELEMENTS = 200
 MAX_LIGHTS = 32
@@ -83,7 +83,7 @@ Element: Any = Annotated[Union[_kinds], Field(discriminator="kind")]  # noqa: UP
 class Shot(Part):
     """One shot, whole."""
 
-    version: Literal[2] = 2
+    version: Literal[3] = 3
     project: Code = Field(default="KM", title="Project code")
     shot: Code = Field(default="KM010", title="Shot code")
     title: Title = Field(default="Untitled", title="Title")

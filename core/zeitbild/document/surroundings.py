@@ -4,32 +4,49 @@ from __future__ import annotations
 
 from typing import Annotated, Any, Literal
 
-from pydantic import ConfigDict, Field, StringConstraints
+from pydantic import AfterValidator, ConfigDict, Field, StringConstraints
 
 from zeitbild.document.values import Colour, Part, choice, number
+from zeitbild.surroundings import kinds
 
-_GENERATED: dict[str, Any] = {"source": ["studio", "gradient"]}
+#: Surroundings by formula that take a colour of the horizon, or have lamps.
+_GENERATED: dict[str, Any] = {"source": [one.name for one in kinds]}
+_HORIZON: dict[str, Any] = {"source": [one.name for one in kinds if one.horizon]}
+_LAMPS: dict[str, Any] = {"source": [one.name for one in kinds if one.lamps]}
+_STUDIO = kinds.get("studio")
+PICTURE = "picture"
+_SOURCES = (*(one.name for one in kinds), PICTURE)
+
+
+def _known(name: str) -> str:
+    if name not in _SOURCES:
+        raise ValueError(f"there are no surroundings {name[:40]!r}; there are {', '.join(_SOURCES)}")
+    return name
 
 
 class Environment(Part):
     """What is around: generated or a picture. It lights and is mirrored, and is in the picture only as a backdrop."""
 
-    source: Literal["studio", "gradient", "picture"] = choice("studio", "Surroundings")
+    source: Annotated[str, AfterValidator(_known)] = Field(
+        default="studio",
+        title="Surroundings",
+        json_schema_extra={"enum": list(_SOURCES), "x-widget": "surroundings"},
+    )
     picture: Annotated[str, StringConstraints(pattern=r"^(|asset:[0-9a-f]{64})$")] = Field(
         default="",
         title="Picture",
         description="Of all directions (latitude-longitude), twice as wide as high: HDR, EXR, PNG or JPEG.",
         json_schema_extra={"x-widget": "sky", "x-when": {"source": "picture"}},
     )
-    strength: float = number(0.6, "Strength", 0, 100, step=0.01, slider=(0, 3))
+    strength: float = number(_STUDIO.strength, "Strength", 0, 100, step=0.01, slider=(0, 3))
     sky: Colour = Field(
-        default="#dfe7ee", title="Above", json_schema_extra={"x-widget": "colour", "x-when": _GENERATED}
+        default=_STUDIO.sky, title="Above", json_schema_extra={"x-widget": "colour", "x-when": _GENERATED}
     )
     horizon: Colour = Field(
-        default="#f3d9b8", title="Horizon", json_schema_extra={"x-widget": "colour", "x-when": {"source": "gradient"}}
+        default="#f3d9b8", title="Horizon", json_schema_extra={"x-widget": "colour", "x-when": _HORIZON}
     )
     floor: Colour = Field(
-        default="#5a5048", title="Below", json_schema_extra={"x-widget": "colour", "x-when": _GENERATED}
+        default=_STUDIO.floor, title="Below", json_schema_extra={"x-widget": "colour", "x-when": _GENERATED}
     )
     spread: float = number(
         60,
@@ -43,16 +60,22 @@ class Environment(Part):
     )
     boxes: float = number(
         1,
-        "Softboxes",
+        "Lamps",
         0,
         20,
         step=0.01,
         slider=(0, 3),
-        when={"source": "studio"},
-        help="Bright areas for metal to mirror.",
+        when=_LAMPS,
+        help="How bright its lamps are: what metal mirrors.",
     )
     rotation: float = number(
-        0, "Rotation", -360, 360, unit="°", slider=(-180, 180), when={"source": ["studio", "picture"]}
+        0,
+        "Rotation",
+        -360,
+        360,
+        unit="°",
+        slider=(-180, 180),
+        when={"source": [one for one in _SOURCES if one != "gradient"]},
     )
 
 

@@ -40,7 +40,7 @@ class Reading(unittest.TestCase):
         for version in (99, 0, None, "1", True, [1]):
             field, message = self._problem(_raw(version=version))
             self.assertEqual(field, "version")
-            self.assertIn("reads up to 2", message)
+            self.assertIn("reads up to 3", message)
 
     def test_numbers_out_of_range_say_what_is_allowed(self) -> None:
         field, message = self._problem(_raw(raster={"width": 5, "height": 720}))
@@ -154,7 +154,7 @@ class Rules(unittest.TestCase):
 class Strict(unittest.TestCase):
     def _wrong(self, **changes: object) -> str:
         with self.assertRaises(DocumentError) as caught:
-            read_shot({"version": 2, **changes})
+            read_shot({"version": 3, **changes})
         return " | ".join(f"{one.field}: {one.message}" for one in caught.exception.problems)
 
     def test_what_is_no_number_is_not_taken_for_one(self) -> None:
@@ -174,7 +174,7 @@ class Strict(unittest.TestCase):
 
     def test_a_hundred_problems_are_named(self) -> None:
         with self.assertRaises(DocumentError) as caught:
-            read_shot({"version": 2, "elements": [{"kind": "solid"}] * 900})
+            read_shot({"version": 3, "elements": [{"kind": "solid"}] * 900})
         self.assertEqual(len(caught.exception.problems), 101)
         self.assertIn("more problems", caught.exception.problems[-1].message)
 

@@ -27,7 +27,7 @@ class Lettering(ElementBase):
 
     kind: Literal["lettering"] = "lettering"
     word: Annotated[str, StringConstraints(max_length=400)] = Field(
-        default="Kap\nMorgen", title="Word", json_schema_extra={"x-widget": "lines", "x-group": "Text"}
+        default="Word", title="Word", json_schema_extra={"x-widget": "lines", "x-group": "Text"}
     )
     font: Annotated[str, StringConstraints(pattern=r"^([a-z0-9-]{1,40}|asset:[0-9a-f]{64})$")] = Field(
         default="league-spartan", title="Font", json_schema_extra={"x-widget": "font", "x-group": "Text"}

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from fractions import Fraction
 from pathlib import Path
 from typing import Literal
 
@@ -18,12 +19,16 @@ from zeitbild.render.passes import Role
 class Plane:
     """Pixels of one pass on their way into a file; shapes as in ``passes.Role``, float32, row 0 at the top.
 
-    depth_range is (near, far) in units; only depth planes in formats of whole numbers use it.
+    Colour for a format that ends at white has no channel beyond its alpha (``colour.highlights.for_straight``).
+    depth_range is (near, far) in units; only depth planes in formats of whole numbers use it. rate is in frames a second
+    and frame the number of the frame, for formats that say when a picture is.
     """
 
     role: Role
     pixels: NDArray[np.float32]
     depth_range: tuple[float, float] = (0.0, 1.0)
+    rate: Fraction | None = None
+    frame: int = 0
 
 
 @dataclass(frozen=True, slots=True)

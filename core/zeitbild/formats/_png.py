@@ -87,7 +87,10 @@ def encode_png(plane: Plane, bits: int) -> bytes:
 
 
 def read_back_png(path: Path, plane: Plane, bits: int) -> ReadBack:
-    """Compare a file on disk with the plane, by another library and by the published formulas in numpy."""
+    """Compare a file on disk with the plane, by another library and by the published formulas in numpy.
+
+    Nothing is clipped here: light that the file's whole numbers could not hold is a difference.
+    """
     raw = read_raw(path)
     bits = 16 if plane.role == "depth" else bits
     top = (1 << bits) - 1
@@ -97,9 +100,9 @@ def read_back_png(path: Path, plane: Plane, bits: int) -> ReadBack:
     if found.shape[:2] != plane.pixels.shape[:2] or raw.bits != bits:
         worst = float("inf")
     elif plane.role == "colour":
-        alpha = np.clip(plane.pixels[..., 3].astype(np.float64), 0, 1)
+        alpha = plane.pixels[..., 3].astype(np.float64)
         visible = found[..., 3] > 0
-        straight = np.clip(plane.pixels[visible][:, :3] / alpha[visible][:, None], 0, 1)
+        straight = plane.pixels[visible][:, :3] / np.maximum(alpha[visible][:, None], 1e-12)
         colour_error = np.abs(found[visible][:, :3] - encode(straight) * top)
         worst = max(float(np.abs(found[..., 3] - alpha * top).max()), float(colour_error.max(initial=0)))
         stray = int(found[~visible][:, :3].any(axis=1).sum())

@@ -3,6 +3,7 @@
 import io
 import tempfile
 import unittest
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -13,8 +14,9 @@ from numpy.typing import NDArray
 from PIL import Image
 
 from zeitbild.colour import encode
+from zeitbild.colour.highlights import for_straight
 from zeitbild.errors import StorageError
-from zeitbild.formats import Plane, formats
+from zeitbild.formats import Format, Plane, formats
 from zeitbild.render.picture import NO_DEPTH
 from zeitbild.storage import write_bytes
 
@@ -41,6 +43,13 @@ def depth_plane() -> Plane:
 PLANES = (colour_plane, matte_plane, depth_plane)
 
 
+def ready(form: Format, plane: Plane) -> Plane:
+    """A plane as it comes to a format: for those that end at white, with no channel beyond its alpha."""
+    if plane.role != "colour" or not form.ends_at_white:
+        return plane
+    return replace(plane, pixels=for_straight(plane.pixels, None, "clipped", "clipped").pixels)
+
+
 class AllFormats(unittest.TestCase):
     def setUp(self) -> None:
         holder = tempfile.TemporaryDirectory()
@@ -56,7 +65,7 @@ class AllFormats(unittest.TestCase):
     def test_what_is_written_holds_when_read_back(self) -> None:
         for form in formats:
             for make in PLANES:
-                plane = make()
+                plane = ready(form, make())
                 found = form.read_back(self._write(form.name, plane), plane)
                 self.assertTrue(found.holds, (form.name, plane.role, found))
                 self.assertEqual(found.bits, form.bits[plane.role])
@@ -70,7 +79,7 @@ class AllFormats(unittest.TestCase):
     def test_a_wrong_pixel_is_noticed(self) -> None:
         for form in formats:
             for make in PLANES:
-                plane = make()
+                plane = ready(form, make())
                 changed = plane.pixels.copy()
                 if plane.role == "depth":
                     changed[2, 100] += 3
@@ -78,6 +87,14 @@ class AllFormats(unittest.TestCase):
                     changed[2, 30] = 0.9 if changed[2, 30].max() < 0.5 else 0.1
                 path = self._write(form.name, Plane(plane.role, changed, plane.depth_range))
                 self.assertFalse(form.read_back(path, plane).holds, (form.name, plane.role))
+
+    def test_light_that_a_file_cannot_hold_is_a_difference(self) -> None:
+        # The reader knows nothing of what the writer clips.
+        for form in formats:
+            too_much = np.full((4, 4, 4), 0.5, np.float32)
+            too_much[1, 2, 0] = 0.7 if form.ends_at_white else 70000
+            plane = Plane("colour", too_much)
+            self.assertFalse(form.read_back(self._write(form.name, plane), plane).holds, form.name)
 
     def test_a_file_of_another_size_is_noticed(self) -> None:
         for form in formats:

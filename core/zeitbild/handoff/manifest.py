@@ -16,13 +16,22 @@ from zeitbild.timing import write_frames
 MANIFEST_VERSION = 1
 
 
-def _pass_entry(name: str, recipe: Recipe, depth_range: tuple[float, float], highlights: str) -> dict[str, Any]:
+def _pass_entry(
+    name: str, recipe: Recipe, depth_range: tuple[float, float], shot: Shot, records: Sequence[FileRecord]
+) -> dict[str, Any]:
     which = passes.get(name)
     form = recipe.format
     entry: dict[str, Any] = {"name": name, "what": which.title, "role": which.role, "bits": form.bits[which.role]}
     if which.role == "colour":
         entry |= {"alpha": form.alpha, "colour": form.colour}
-        entry["highlights"] = highlights if form.ends_at_white else "whole"
+        own = [record for record in records if record.pass_name == name]
+        entry["highlights"] = shot.sampling.highlights if form.ends_at_white else "whole"
+        entry["light_beyond_alpha"] = {
+            "kept_by": shot.sampling.beyond_alpha if form.ends_at_white else "the file",
+            "pixels": sum(record.beyond for record in own),
+            "files": sum(record.beyond > 0 for record in own),
+        }
+        entry["beyond_white"] = {"pixels": sum(record.clipped for record in own)}
     elif which.role == "matte":
         entry |= {"colour": "coverage, not encoded"}
     else:
@@ -71,7 +80,7 @@ def build_manifest(
         "backdrop": shot.backdrop.kind,
         "quality": quality,
         "layers": list(layers),
-        "passes": [_pass_entry(name, recipe, depth_range, shot.sampling.highlights) for name in used],
+        "passes": [_pass_entry(name, recipe, depth_range, shot, ordered) for name in used],
         "read_back": {
             "reader": "OpenImageIO",
             "files": len(ordered),
@@ -88,6 +97,7 @@ def build_manifest(
                 "bytes": record.bytes,
                 "sha256": record.sha256,
                 "difference": record.worst,
+                "beyond_alpha": record.beyond,
             }
             for record in ordered
         ],
@@ -109,6 +119,16 @@ def receiver_text(manifest: dict[str, Any], note: str) -> str:
         note,
     ]
     for entry in manifest["passes"]:
+        beyond = entry.get("light_beyond_alpha", {})
+        if beyond.get("pixels") and beyond["kept_by"] != "the file":
+            lines.append(
+                f"{entry['name']}: {beyond['pixels']} pixels in {beyond['files']} files gave more light than their alpha "
+                + (
+                    "holds; their alpha is raised to hold it."
+                    if beyond["kept_by"] == "alpha raised"
+                    else "holds; it is clipped there."
+                )
+            )
         if entry["role"] == "matte":
             lines.append(f"{entry['name']}: the alpha alone, as grey values that are not encoded.")
         if entry["role"] == "depth":

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import hashlib
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, replace
 from pathlib import Path
 from typing import Any
 
-from zeitbild.colour.highlights import conformed
+from zeitbild.colour.highlights import for_straight
 from zeitbild.document.shot import Shot
 from zeitbild.errors import StorageError
 from zeitbild.formats import Plane
@@ -21,7 +21,10 @@ from zeitbild.storage import write_new
 
 @dataclass(frozen=True, slots=True)
 class FileRecord:
-    """A written file: relative path, what it is, its checksum, and what reading it back found."""
+    """A written file: relative path, what it is, its checksum, and what reading it back found.
+
+    beyond and clipped count its pixels that had more light than their alpha holds, and more than white.
+    """
 
     path: str
     layer: str
@@ -33,6 +36,8 @@ class FileRecord:
     worst: float
     allowed: float
     written: bool
+    beyond: int = 0
+    clipped: int = 0
 
     def as_dict(self) -> dict[str, Any]:
         """Plain values for JSON."""
@@ -57,12 +62,14 @@ def write_frame(
     rule = NamingRule.parse(shot.naming)
     form = recipe.format
     records = []
+    beyond = clipped = 0
+    if form.ends_at_white:
+        # Beauty and matte alike, so that the alpha of both is one.
+        held = for_straight(picture.beauty, picture.covered, shot.sampling.highlights, shot.sampling.beyond_alpha)
+        picture, beyond, clipped = replace(picture, beauty=held.pixels), held.beyond, held.clipped
     for pass_name in shot.layer(layer).passes:
         which = passes.get(pass_name)
-        pixels = which.extract(picture)
-        if which.role == "colour" and form.ends_at_white:
-            pixels = conformed(pixels, shot.sampling.highlights)
-        plane = Plane(which.role, pixels, depth_range)
+        plane = Plane(which.role, which.extract(picture), depth_range, shot.timing.fraction, frame)
         relative = file_name(rule, shot, layer, pass_name, version, frame, form.extension)
         data = form.encode(plane)
         path = folder / relative
@@ -86,6 +93,8 @@ def write_frame(
                 round(found.worst, 6),
                 found.allowed,
                 written,
+                beyond if which.role == "colour" else 0,
+                clipped if which.role == "colour" else 0,
             )
         )
     return records

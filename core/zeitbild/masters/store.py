@@ -1,7 +1,8 @@
 """Content-addressed store of rendered pictures: multi-layer OpenEXR, one file for each frame key.
 
-Channels ``R G B A`` half float (premultiplied, linear, Rec. 709: OpenEXR technical introduction) and ``depth.Z``
-float. A file that is there is whole (written beside and renamed), so presence is all a lookup needs.
+Channels ``R G B A`` half float (premultiplied, linear, Rec. 709: OpenEXR technical introduction), ``depth.Z`` float, and
+``covered.A`` half float if something see-through stands there. A file that is there is whole (written beside and renamed), so
+presence is all a lookup needs.
 """
 
 from __future__ import annotations
@@ -45,6 +46,8 @@ class MasterStore:
             for k, name in enumerate("RGBA")
         }
         planes["depth.Z"] = np.ascontiguousarray(picture.depth, dtype=np.float32)
+        if picture.covered is not None:
+            planes["covered.A"] = np.ascontiguousarray(np.clip(picture.covered, 0, 1), dtype=np.float16)
         header = {"compression": OpenEXR.ZIP_COMPRESSION, "type": OpenEXR.scanlineimage}
 
         def write(beside: Path) -> None:
@@ -67,7 +70,12 @@ class MasterStore:
                 beauty = np.empty((height, width, 4), np.float32)
                 for k, name in enumerate("RGBA"):
                     beauty[..., k] = channels[name].pixels
-                return Picture(beauty, np.array(channels["depth.Z"].pixels, dtype=np.float32))
+                covered = channels.get("covered.A")
+                return Picture(
+                    beauty,
+                    np.array(channels["depth.Z"].pixels, dtype=np.float32),
+                    covered=None if covered is None else np.array(covered.pixels, dtype=np.float32),
+                )
         except (RuntimeError, ValueError, OSError, KeyError) as error:
             raise StorageError(f"the master {key[:12]}… cannot be read ({error}); render the frame again") from error
 

@@ -8,11 +8,13 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from zeitbild.colour.highlights import beyond_alpha
 from zeitbild.errors import InputError
 from zeitbild.render.identity import ELEMENTS, FINISHES
 from zeitbild.render.picture import NO_DEPTH, Picture
 from zeitbild.render.shading import (
     AROUND,
+    BEHIND,
     CAMERA_NORMAL,
     DIFFUSE,
     EMISSION,
@@ -104,6 +106,17 @@ def _clipping(picture: Picture) -> NDArray[np.float32]:
     return clipped
 
 
+def _beyond(picture: Picture) -> NDArray[np.float32]:
+    """Where see-through elements give more light than their alpha holds: by how much, red over grey."""
+    beauty = picture.beauty
+    alpha = beauty[..., 3:]
+    grey = np.clip(beauty[..., :3] @ np.array([0.2126, 0.7152, 0.0722], np.float32), 0, 1)[..., None] * np.float32(0.5)
+    shown = np.repeat(np.minimum(grey, alpha), 3, axis=2)
+    more = beyond_alpha(beauty, picture.covered)
+    shown[more > 0.5 / 255] = _ALL
+    return np.concatenate([shown, np.where(more[..., None] > 0.5 / 255, 1, alpha)], axis=2).astype(np.float32)
+
+
 def _facing(picture: Picture) -> NDArray[np.float32]:
     planes = _planes(picture)
     shown: NDArray[np.float32] = 0.5 * planes[..., CAMERA_NORMAL : CAMERA_NORMAL + 3] + 0.5 * picture.beauty[..., 3:]
@@ -142,10 +155,18 @@ LOOKS = (
         _clipping,
         planes=False,
     ),
+    Look(
+        "beyond",
+        "Beyond alpha",
+        "Red: see-through elements give more light than their alpha holds",
+        _beyond,
+        planes=False,
+    ),
     Look("diffuse", "Diffuse", "Matt light of all lights", _light(DIFFUSE)),
     Look("specular", "Highlights", "Mirrored light of all lights", _light(SPECULAR)),
     Look("around", "Around", "Light of the environment, ambient light and what is mirrored", _light(AROUND)),
     Look("emission", "Emission", "Light of its own", _light(EMISSION)),
+    Look("behind", "Backdrop", "What is seen of the backdrop", _light(BEHIND)),
     Look("lit", "Shadows", "Share of the lights that is seen", lambda p: _grey(_planes(p)[..., LIT]), True),
     Look("open", "Occlusion", "How open each place is", lambda p: _grey(_planes(p)[..., OPENNESS]), True),
     Look("normal", "Normals", "Where surfaces face, x y z as red green blue", _normal, True),

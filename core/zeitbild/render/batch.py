@@ -31,7 +31,7 @@ from zeitbild.render.metal_rough import (
     texel_place,
     unfold,
 )
-from zeitbild.render.surface import place_at, seen_from, shares_at
+from zeitbild.render.surface import bend_at, place_at, seen_from, shares_at
 
 #: Fragments of a batch.
 BATCH = 64
@@ -55,7 +55,11 @@ _SHARES = 63
 #: Of ``metal_rough.energy`` and ``matt_fit``: what many bounces add, a dielectric's mirrored share, the factor of matt light;
 #: the fit's three coefficients and one over what goes in.
 _LOST, _MIRRORED, _MATT_KEPT, _FIT = 66, 67, 68, 69
-ROWS = 73
+#: How far the normal turns within what is shaded (``metal_rough.highlight_lobe``).
+BEND = 73
+#: Of FROM_AROUND what is matt.
+EVEN_AROUND = 76
+ROWS = 79
 #: Rows of whole numbers: fragment; row of its finish; what the lane's rows of the finish stand for; side and start of the
 #: sharp and the soft level's pictures; places of the look-ups; the finish's owner.
 FRAGMENT, FINISH, _HELD, _SHARP_SIDE, _SHARP_START, _SOFT_SIDE, _SOFT_START = 0, 1, 2, 3, 4, 5, 6
@@ -64,7 +68,8 @@ WHOLE_ROWS = 12
 
 _ZERO, _ONE, _TWO = np.float32(0), np.float32(1), np.float32(2)
 _BATCH, _OWNER, _LEAST_COSINE, _MIN_ALPHA = BATCH, OWNER, LEAST_COSINE, MIN_ALPHA
-_POINT, _NORMAL, _VIEW, _BASE, _ROUGH, _METAL = POINT, NORMAL, VIEW, BASE, ROUGH, METAL
+_POINT, _NORMAL, _VIEW, _BASE, _ROUGH, _METAL, _BEND = POINT, NORMAL, VIEW, BASE, ROUGH, METAL, BEND
+_EVEN_AROUND = EVEN_AROUND
 _MATT, _HIGH, _FROM_AROUND, _OPENNESS, _FRAGMENT, _FINISH = MATT, HIGH, FROM_AROUND, OPENNESS, FRAGMENT, FINISH
 _LEVEL_COUNT = len(LEVELS)
 _LAST_LEVEL = np.float32(_LEVEL_COUNT - 1)
@@ -73,8 +78,8 @@ _EVEN_SIDE, _EVEN_START = np.int32(SIDES[-1]), np.int32(OFFSETS[-1])
 
 
 @inlined_kernel
-def place(rows, whole, used, edges, places, normals, triangle, where, ex, ey, ez, standing):  # type: ignore[no-untyped-def]
-    """Rows POINT, NORMAL and VIEW of fragments without rays; see ``surface.surface_at`` and ``stage.viewpoint``."""
+def place(rows, whole, used, edges, places, normals, triangle, share, where, ex, ey, ez, standing):  # type: ignore[no-untyped-def]
+    """Rows POINT, NORMAL, VIEW and BEND of fragments without rays; see ``surface.surface_at`` and ``stage.viewpoint``."""
     for i in range(used):
         f = whole[_FRAGMENT, i]
         rows[_SHARES, i], rows[_SHARES + 1, i], rows[_SHARES + 2, i] = shares_at(
@@ -91,6 +96,22 @@ def place(rows, whole, used, edges, places, normals, triangle, where, ex, ey, ez
         )
         rows[_POINT, i], rows[_POINT + 1, i], rows[_POINT + 2, i] = px, py, pz
         rows[_NORMAL, i], rows[_NORMAL + 1, i], rows[_NORMAL + 2, i] = nx, ny, nz
+    for i in range(used):
+        f = whole[_FRAGMENT, i]
+        rows[_BEND, i], rows[_BEND + 1, i], rows[_BEND + 2, i] = bend_at(
+            edges,
+            normals,
+            np.uint64(triangle[f]),
+            where[f, 0],
+            where[f, 1],
+            rows[_SHARES, i],
+            rows[_SHARES + 1, i],
+            rows[_SHARES + 2, i],
+            rows[_NORMAL, i],
+            rows[_NORMAL + 1, i],
+            rows[_NORMAL + 2, i],
+            share[f],
+        )
     for i in range(_BATCH):
         nx, ny, nz, vx, vy, vz = seen_from(
             rows[_POINT, i],
@@ -224,6 +245,9 @@ def light_directly(rows, whole, used, lights, touched, table, rayed):  # type: i
                 rows[_FIT, i],
                 rows[_FIT + 1, i],
                 rows[_FIT + 2, i],
+                rows[_BEND, i],
+                rows[_BEND + 1, i],
+                rows[_BEND + 2, i],
             )
             rows[_MATT, i] += matt_r
             rows[_MATT + 1, i] += matt_g
@@ -289,4 +313,6 @@ def light_from_around(rows, whole, used, maps, rayed, count, bounced):  # type: 
             seen = sharp + (rows[_SOFT + k, i] - sharp) * rows[_BLEND, i] + ambient
             seen = seen * rows[_KEPT, i] + rows[_ADDED + k, i]
             share = rest * rows[_MIRRORED, i] + rows[_METAL, i] * (base * scale + bias) * (_ONE + base * rows[_LOST, i])
-            rows[_FROM_AROUND + k, i] = seen * share + base * even * (rows[_EVEN + k, i] + ambient)
+            matt = base * even * (rows[_EVEN + k, i] + ambient)
+            rows[_EVEN_AROUND + k, i] = matt
+            rows[_FROM_AROUND + k, i] = seen * share + matt

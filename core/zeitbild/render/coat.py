@@ -29,11 +29,33 @@ _LAST_LEVEL = np.float32(_LEVEL_COUNT - 1)
 
 @kernel
 def coat_light(  # type: ignore[no-untyped-def]
-    px, py, pz, nx, ny, nz, vx, vy, vz, finish, finishes, lights, touched, ambients, maps, table, rayed, f, openness
+    px,
+    py,
+    pz,
+    nx,
+    ny,
+    nz,
+    vx,
+    vy,
+    vz,
+    finish,
+    finishes,
+    lights,
+    touched,
+    ambients,
+    maps,
+    table,
+    rayed,
+    f,
+    openness,
+    bx,
+    by,
+    bz,
 ):
     """Seven numbers: highlights of a clear coat, what it mirrors of the surroundings, and the share it lets through.
 
-    glTF 2.0, extension KHR_materials_clearcoat: a dielectric lobe on top, weighted by the Fresnel term along the view.
+    glTF 2.0, extension KHR_materials_clearcoat: a dielectric lobe on top, weighted by the Fresnel term along the view. b as in
+    ``metal_rough.highlight_lobe``.
     """
     owner = int(finishes[finish, _OWNER])
     coat, rough = finishes[finish, _COAT], finishes[finish, _COAT_ROUGHNESS]
@@ -51,7 +73,7 @@ def coat_light(  # type: ignore[no-untyped-def]
             continue
         light = lights[number]
         _, strength, lx, ly, lz = reach(light, px, py, pz, nx, ny, nz, rx, ry, rz, alpha)
-        lobe, fifth = highlight_lobe(nx, ny, nz, vx, vy, vz, lx, ly, lz, n_v, square, seen_root)
+        lobe, fifth = highlight_lobe(nx, ny, nz, vx, vy, vz, lx, ly, lz, n_v, square, seen_root, bx, by, bz)
         lobe *= strength * coat * (DIELECTRIC + (_ONE - DIELECTRIC) * fifth) * (_ONE + DIELECTRIC * lost)
         if rayed.shape[0] > 0:
             lobe *= rayed[f, number]

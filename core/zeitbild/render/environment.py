@@ -18,6 +18,9 @@ from numpy.typing import NDArray
 from zeitbild.kernels import PARALLEL, parallel_kernel
 from zeitbild.lights.source import Softbox
 from zeitbild.render.octahedral import texel_directions, texel_solid_angles
+from zeitbild.surroundings import Colours
+from zeitbild.surroundings import kinds as surroundings
+from zeitbild.surroundings._base import inside, lit
 
 _SOURCE = 32
 #: Directions that are worked on side by side.
@@ -33,17 +36,6 @@ _TABLE = 32
 #: Reflectance of dielectrics at normal incidence (glTF 2.0, appendix B.3.3).
 _DIELECTRIC = 0.04
 _TABLE_SAMPLES = 1024
-
-
-#: The studio that metal mirrors: a tall box at each side, a wide one above and a strip low in front.
-STUDIO = (
-    Softbox(62, 18, 16, 38, 2.6),
-    Softbox(-68, 8, 10, 42, 1.9),
-    Softbox(8, 68, 52, 14, 2.2),
-    Softbox(-14, -32, 46, 5, 0.9),
-)
-#: Softness of a box's border in degrees.
-_BORDER = 7.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -88,34 +80,22 @@ class SkyPicture:
 
 @dataclass(frozen=True, slots=True)
 class EnvironmentLight:
-    """Parameters of the environment, linear light: sky above, floor below, the studio's boxes in the sky's colour.
+    """Parameters of the environment, linear light: surroundings by the formula of that name (``zeitbild.surroundings``) in the
+    colours of sky, horizon and floor, with lamps of so much strength.
 
-    With a ``horizon`` the sky goes over into its colour, which reaches ``spread`` degrees up and down; with a
-    ``picture`` nothing is generated. ``softboxes`` stand for themselves: neither strength nor rotation changes them.
+    With a ``picture`` nothing is generated. ``softboxes`` stand for themselves: neither strength nor rotation changes them.
     """
 
     strength: float
     sky: tuple[float, float, float]
     floor: tuple[float, float, float]
-    boxes: float
+    lamps: float
     rotation: float
     softboxes: tuple[Softbox, ...] = ()
-    horizon: tuple[float, float, float] | None = None
+    horizon: tuple[float, float, float] = (0.0, 0.0, 0.0)
     spread: float = 60.0
     picture: SkyPicture | None = None
-
-
-def _smooth(x: NDArray[np.float64]) -> NDArray[np.float64]:
-    t = np.clip(x, 0, 1)
-    blend: NDArray[np.float64] = t * t * (3 - 2 * t)
-    return blend
-
-
-def _inside(box: Softbox, azimuth: NDArray[np.float64], elevation: NDArray[np.float64]) -> NDArray[np.float64]:
-    """1 inside a box, 0 outside, soft between, for directions in degrees."""
-    across = np.abs((azimuth - box.azimuth + 180) % 360 - 180) * np.cos(np.radians(elevation))
-    along = np.abs(elevation - box.elevation)
-    return _smooth((box.half_width - across) / _BORDER + 0.5) * _smooth((box.half_height - along) / _BORDER + 0.5)
+    formula: str = "studio"
 
 
 def radiance(light: EnvironmentLight, directions: NDArray[np.float64], *, fine: bool = False) -> NDArray[np.float64]:
@@ -132,18 +112,8 @@ def radiance(light: EnvironmentLight, directions: NDArray[np.float64], *, fine: 
 def _generated(
     light: EnvironmentLight, azimuth: NDArray[np.float64], elevation: NDArray[np.float64]
 ) -> NDArray[np.float64]:
-    sky, floor = np.asarray(light.sky), np.asarray(light.floor)
-    if light.horizon is not None:
-        middle = np.asarray(light.horizon)
-        away = _smooth(np.abs(elevation) / light.spread)[..., None]
-        ends = np.where((elevation > 0)[..., None], sky, floor)
-        gradient: NDArray[np.float64] = middle * (1 - away) + ends * away
-        return gradient
-    blend = _smooth(elevation / 60 + 0.5)[..., None]
-    result = floor * (1 - blend) + sky * blend
-    for box in STUDIO:
-        result = result + (_inside(box, azimuth, elevation) * box.strength * light.boxes)[..., None] * sky
-    return result
+    colours = Colours(light.sky, light.horizon, light.floor, light.lamps, light.spread)
+    return surroundings.get(light.formula).radiance(colours, azimuth, elevation)
 
 
 def _boxes(
@@ -152,8 +122,9 @@ def _boxes(
     """Radiance [..., 3] of the softboxes that were placed."""
     result = np.zeros((*azimuth.shape, 3))
     for box in light.softboxes:
-        tint = np.asarray(light.sky if box.colour is None else box.colour)
-        result = result + (_inside(box, azimuth + light.rotation, elevation) * box.strength)[..., None] * tint
+        tint = light.sky if box.colour is None else box.colour
+        middle, half = (box.azimuth, box.elevation), (box.half_width, box.half_height)
+        result = result + lit(inside(azimuth + light.rotation, elevation, middle, half) * box.strength, tint)
     return result
 
 

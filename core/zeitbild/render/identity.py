@@ -46,14 +46,15 @@ def mark(  # type: ignore[no-untyped-def]
     numbers,
     weights,
     moves,
+    projection,
     eye,
     identities,
     planes,
 ):
     """Fill identities [H, W, 2, SLOTS, 2] (number and coverage) and the motion in planes; see ``shading.shade``.
 
-    numbers [F, 2] are the element's and the finish's own, weights [F] what its coverage counts; moves [F, 3, 4] takes a world point of it to homogeneous pixel
-    coordinates at the next frame.
+    numbers [F, 2] are the element's and the finish's own, weights [F] what its coverage counts (nothing below 0); projection [3, 4]
+    takes a world point to homogeneous pixel coordinates, moves [F, 3, 4] one of a finish to those of the next frame.
     """
     columns = (width + _TILE - 1) // _TILE
     for turn in numba.prange(order.shape[0]):
@@ -70,7 +71,7 @@ def mark(  # type: ignore[no-untyped-def]
             finish = finish_of[t]
             row, column = top + (pixel[f] >> _SHIFT), left + (pixel[f] & _MASK)
             part = share[f] * weights[finish]
-            if part == _ZERO:
+            if part <= _ZERO:
                 continue
             for kind in range(2):
                 number = np.float32(numbers[finish, kind])
@@ -91,14 +92,19 @@ def mark(  # type: ignore[no-untyped-def]
             px, py, pz, _, _, _, _, _, _ = _surface_at(edges, places, normals, t, x, y, eye)
             move = moves[finish]
             w = move[2, 0] * px + move[2, 1] * py + move[2, 2] * pz + move[2, 3]
-            if w > 0.0:
-                across = (move[0, 0] * px + move[0, 1] * py + move[0, 2] * pz + move[0, 3]) / w - x
-                down = (move[1, 0] * px + move[1, 1] * py + move[1, 2] * pz + move[1, 3]) / w - y
+            own = projection[2, 0] * px + projection[2, 1] * py + projection[2, 2] * pz + projection[2, 3]
+            if w > 0.0 and own > 0.0:
+                across = (move[0, 0] * px + move[0, 1] * py + move[0, 2] * pz + move[0, 3]) / w
+                down = (move[1, 0] * px + move[1, 1] * py + move[1, 2] * pz + move[1, 3]) / w
+                across -= (
+                    projection[0, 0] * px + projection[0, 1] * py + projection[0, 2] * pz + projection[0, 3]
+                ) / own
+                down -= (projection[1, 0] * px + projection[1, 1] * py + projection[1, 2] * pz + projection[1, 3]) / own
                 planes[row, column, _MOTION] += part * np.float32(across)
                 planes[row, column, _MOTION + 1] += part * np.float32(down)
 
 
-def _projection(camera: Camera) -> NDArray[np.float64]:
+def projection_of(camera: Camera) -> NDArray[np.float64]:
     """World points to homogeneous pixel coordinates, as ``Camera.project`` takes them [3, 4]."""
     corners = np.array([[0.0, 0, 0], [1, 0, 0], [0, 1, 0], [0, 0, 1]])
     origin, *ends = camera.project(corners)
@@ -107,7 +113,7 @@ def _projection(camera: Camera) -> NDArray[np.float64]:
 
 def moves_of(snapshot: Snapshot) -> NDArray[np.float64]:
     """Where the points of each finish's element will be at the next frame [F, 3, 4] (see ``mark``)."""
-    projection = _projection(snapshot.camera)
+    projection = projection_of(snapshot.camera)
     after = snapshot.after or tuple(element.matrix for element in snapshot.elements)
     moves: list[NDArray[np.float64]] = []
     for element, next_matrix in zip(snapshot.elements, after, strict=True):

@@ -30,6 +30,10 @@ _LEVEL_COUNT = len(LEVELS)
 _LAST_LEVEL = np.float32(_LEVEL_COUNT - 1)
 _STEPS, _CELL_COUNT, _LAST_CELL = np.float32(31), np.int32(32), np.int32(30)
 _NONE, _BORDERS = np.int32(0), np.int32(2)
+#: A quarter and a half of a turn; how much normals turn (over the lobe's width, squared) before that counts; how far off a
+#: highlight lies (over how much normals turn, squared) before it counts no more.
+_QUARTER, _HALF_TURN = np.float32(math.pi / 2), np.float32(math.pi)
+_LITTLE_BEND, _FAR_BENDS = np.float32(0.02), np.float32(16)
 #: Where the fits begin in the table.
 _FITS = np.int32(2 * 32 * 32)
 #: Steps in rows of numbers: to the next one or two, the next texel, the table's next row.
@@ -101,19 +105,63 @@ def look_up(maps, level, u, v):  # type: ignore[no-untyped-def]
 
 
 @inlined_kernel
-def highlight_lobe(nx, ny, nz, vx, vy, vz, lx, ly, lz, n_v, square, seen_root):  # type: ignore[no-untyped-def]
-    """(``ggx_lobe`` times n.l, Schlick's fifth power) for light from the unit direction l; 0 from below the surface."""
+def angle_of(x, y):  # type: ignore[no-untyped-def]
+    """Angle (0 to pi) of the point (x, y) above the axis, y not negative; off by 2e-6 at most (Hastings 1955, Approximations for
+    Digital Computers, sheet 13, from memory)."""
+    wide = abs(x)
+    small, large = (y, wide) if y < wide else (wide, y)
+    t = small / large
+    s = t * t
+    angle = t * (
+        np.float32(0.99997726)
+        + s
+        * (
+            np.float32(-0.33262347)
+            + s
+            * (
+                np.float32(0.19354346)
+                + s * (np.float32(-0.11643287) + s * (np.float32(0.05265332) - s * np.float32(0.01172120)))
+            )
+        )
+    )
+    angle = _QUARTER - angle if y > wide else angle
+    return _HALF_TURN - angle if x < _ZERO else angle
+
+
+@inlined_kernel
+def highlight_lobe(nx, ny, nz, vx, vy, vz, lx, ly, lz, n_v, square, seen_root, bx, by, bz):  # type: ignore[no-untyped-def]
+    """(``ggx_lobe`` times n.l, Schlick's fifth power) for light from the unit direction l; 0 from below the surface.
+
+    b is how far the normal turns within what is shaded, from one end to the other, across n: GGX's distribution is the mean over
+    normals n + t b, t from -1/2 to 1/2. Written by the offset p of the half vector from n it is alpha^2 / pi over the square of
+    a quadratic in t, whose integral is known.
+    """
     n_l = nx * lx + ny * ly + nz * lz
     hx, hy, hz = lx + vx, ly + vy, lz + vz
     length = hx * hx + hy * hy + hz * hz
     lobe, fifth = _ZERO, _ZERO
     if n_l > _ZERO and length >= np.float32(1e-12):
         scale = _ONE / math.sqrt(length)
-        n_h = min(_ONE, max(_ZERO, (nx * hx + ny * hy + nz * hz) * scale))
-        rest = _ONE - min(_ONE, max(_ZERO, (vx * hx + vy * hy + vz * hz) * scale))
+        hx, hy, hz = hx * scale, hy * scale, hz * scale
+        n_h = min(_ONE, max(_ZERO, nx * hx + ny * hy + nz * hz))
+        rest = _ONE - min(_ONE, max(_ZERO, vx * hx + vy * hy + vz * hz))
         lobe = ggx_lobe(n_l, n_v, n_h, square, seen_root) * n_l
         squared = rest * rest
         fifth = squared * squared * rest
+        bend = bx * bx + by * by + bz * bz
+        apart = n_h * n_h * (square - _ONE) + _ONE
+        # Far from the highlight, and where normals hardly turn, the middle stands for all.
+        if bend > _LITTLE_BEND * square and apart < _FAR_BENDS * bend:
+            px, py, pz = hx - n_h * nx, hy - n_h * ny, hz - n_h * nz
+            along = px * bx + py * by + pz * bz
+            cx, cy, cz = py * bz - pz * by, pz * bx - px * bz, px * by - py * bx
+            across = bend * square * n_h * n_h + cx * cx + cy * cy + cz * cz
+            root = math.sqrt(across)
+            half = _HALF * bend
+            ends = (half - along) / (_HALF * half - along + apart) + (half + along) / (_HALF * half + along + apart)
+            angle = angle_of(across + along * along - half * half, bend * root)
+            mean = _HALF * (ends + bend * angle / root) / across
+            lobe *= max(_ZERO, mean * apart * apart)
     return lobe, fifth
 
 
@@ -145,14 +193,17 @@ def added_light(  # type: ignore[no-untyped-def]
     fit_0,
     fit_2,
     fit_5,
+    bx,
+    by,
+    bz,
 ):
     """Six numbers: matt and highlight radiance by one light of colour (red, green, blue) from the unit direction l.
 
     diffuse and strength as ``lighting.reach`` gives them; n_v, square and seen_root as in ``ggx_lobe``; lost, kept and the
-    fit as in ``energy``.
+    fit as in ``energy``; b as in ``highlight_lobe``.
     """
     rest = _ONE - metal
-    lobe, fifth = highlight_lobe(nx, ny, nz, vx, vy, vz, lx, ly, lz, n_v, square, seen_root)
+    lobe, fifth = highlight_lobe(nx, ny, nz, vx, vy, vz, lx, ly, lz, n_v, square, seen_root, bx, by, bz)
     # The dielectric's matt share is what its mirror lets in and out again; metal has none.
     grazing = _ONE - min(_ONE, max(_ZERO, nx * lx + ny * ly + nz * lz))
     grazing2 = grazing * grazing
@@ -302,6 +353,9 @@ def direct_light(px, py, pz, nx, ny, nz, vx, vy, vz, finish, finishes, lights, t
             fit_0,
             fit_2,
             fit_5,
+            _ZERO,
+            _ZERO,
+            _ZERO,
         )
         matt_r, matt_g, matt_b = matt_r + own[0], matt_g + own[1], matt_b + own[2]
         high_r, high_g, high_b = high_r + own[3], high_g + own[4], high_b + own[5]

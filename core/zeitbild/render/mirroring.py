@@ -44,6 +44,8 @@ _FLAT = np.float32(FLAT)
 _SHIFT_U, _SHIFT_V, _BELOW_ONE = np.float32(0.7548776662), np.float32(0.5698402910), np.float32(1 - 2**-24)
 #: A ray to a light ends just before it.
 _SHORT = np.float32(0.999)
+#: Mirrors show what moves as at the middle of a stretch of open shutter.
+_MIDDLE = np.float32(0.5)
 
 
 @kernel
@@ -111,6 +113,9 @@ def seen_light(  # type: ignore[no-untyped-def]
             rayed,
             f,
             openness,
+            _ZERO,
+            _ZERO,
+            _ZERO,
         )
         red, green, blue = (
             red * through + coat_r + mirror_r,
@@ -183,14 +188,14 @@ def mirror(  # type: ignore[no-untyped-def]
         more_valid = more_flags[((64 - (more_flags.ctypes.data & 63)) // 4) % _PACKET :]
         more_valid_address = more_valid.ctypes.data
         for k in range(_PACKET):
-            more_ray[3 * _PACKET + k] = more_ray[7 * _PACKET + k] = _ZERO
+            more_ray[3 * _PACKET + k], more_ray[7 * _PACKET + k] = _ZERO, _MIDDLE
             more_lane[9 * _PACKET + k], more_lane[11 * _PACKET + k] = np.int32(-1), np.int32(0)
             more_lane[10 * _PACKET + k] = np.int32(k)
         met = np.empty((_PACKET, 6), np.float32)
         steps = np.empty(_PACKET, np.int32)
         flow, taken = np.empty((_PACKET, 3), np.float32), np.empty((_PACKET, 3), np.float32)
         for k in range(_PACKET):
-            ray[7 * _PACKET + k] = _ZERO
+            ray[7 * _PACKET + k] = _MIDDLE
             lane[9 * _PACKET + k] = np.int32(-1)
             lane[10 * _PACKET + k] = np.int32(k)
             lane[11 * _PACKET + k] = np.int32(0)

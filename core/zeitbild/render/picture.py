@@ -23,6 +23,7 @@ class Picture:
             specular, but for tone bands, which no single light makes. Empty if not asked for
     identities  [H, W, 2, SLOTS, 2] float32: of elements and of finishes (numbered through all elements) up to SLOTS
             numbers (-1: none) with the coverage of each; at the frame's own time, not filtered. None if not asked for
+    covered [H, W] float32, the area in which anything stands, however clear, 0..1; None: that is beauty's alpha
     """
 
     beauty: NDArray[np.float32]
@@ -30,12 +31,14 @@ class Picture:
     planes: NDArray[np.float32] | None = None
     groups: dict[str, NDArray[np.float32]] = field(default_factory=dict)
     identities: NDArray[np.float32] | None = None
+    covered: NDArray[np.float32] | None = None
 
     def map(self, change: Callable[[NDArray[np.float32]], NDArray[np.float32]]) -> Picture:
         """The picture with everything that is light or weighted by coverage changed; depth and identities stay."""
         planes = None if self.planes is None else change(self.planes)
         groups = {name: change(values) for name, values in self.groups.items()}
-        return Picture(change(self.beauty), self.depth, planes, groups, self.identities)
+        covered = None if self.covered is None else change(self.covered[..., None])[..., 0]
+        return Picture(change(self.beauty), self.depth, planes, groups, self.identities, covered)
 
     @property
     def size(self) -> tuple[int, int]:

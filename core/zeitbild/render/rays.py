@@ -57,6 +57,7 @@ def _open() -> ctypes.CDLL:
         ("rtcCommitScene", None, [pointer]),
         ("rtcReleaseScene", None, [pointer]),
         ("rtcNewGeometry", pointer, [pointer, ctypes.c_int]),
+        ("rtcSetGeometryTimeStepCount", None, [pointer, number]),
         ("rtcSetSharedGeometryBuffer", None, [pointer, ctypes.c_int, number, ctypes.c_int, pointer, size, size, size]),
         ("rtcCommitGeometry", None, [pointer]),
         ("rtcAttachGeometry", number, [pointer, pointer]),
@@ -84,21 +85,25 @@ def _release(handle: int, *shared: NDArray[Any]) -> None:
 
 
 class RayScene:
-    """Triangles ready for rays. vertices [V, 3] float; triangles [T, 3] int32. ``handle`` goes to the kernels."""
+    """Triangles ready for rays. vertices [V, 3] float, or [S, V, 3] where they stand at S times from 0 to 1, between which
+    they move evenly; triangles [T, 3] int32. ``handle`` goes to the kernels."""
 
     def __init__(self, vertices: NDArray[Any], triangles: NDArray[np.int32]) -> None:
+        steps = vertices if vertices.ndim == 3 else vertices[None]
         # The library reads sixteen bytes at the last vertex: one row more.
-        self._vertices = np.zeros((len(vertices) + 1, 3), np.float32)
-        self._vertices[:-1] = vertices
+        self._vertices = np.zeros((len(steps), steps.shape[1] + 1, 3), np.float32)
+        self._vertices[:, :-1] = steps
         self._triangles = np.ascontiguousarray(triangles, dtype=np.int32)
         self.handle = _LIBRARY.rtcNewScene(_DEVICE)
         _LIBRARY.rtcSetSceneFlags(self.handle, _ROBUST)
         geometry = _LIBRARY.rtcNewGeometry(_DEVICE, _TRIANGLES)
-        for kind, form, array, count in (
-            (_VERTEX, _FLOAT3, self._vertices, len(vertices)),
-            (_INDEX, _UINT3, self._triangles, len(triangles)),
+        if len(steps) > 1:
+            _LIBRARY.rtcSetGeometryTimeStepCount(geometry, len(steps))
+        for kind, slot, form, array, count in (
+            *((_VERTEX, step, _FLOAT3, own, steps.shape[1]) for step, own in enumerate(self._vertices)),
+            (_INDEX, 0, _UINT3, self._triangles, len(triangles)),
         ):
-            _LIBRARY.rtcSetSharedGeometryBuffer(geometry, kind, 0, form, array.ctypes.data, 0, 12, count)
+            _LIBRARY.rtcSetSharedGeometryBuffer(geometry, kind, slot, form, array.ctypes.data, 0, 12, count)
         _LIBRARY.rtcCommitGeometry(geometry)
         _LIBRARY.rtcAttachGeometry(self.handle, geometry)
         _LIBRARY.rtcReleaseGeometry(geometry)

@@ -49,11 +49,12 @@ def cast_rays(
     light: Lighting,
     fragments: Fragments,
     depth: NDArray[np.float32],
+    moves: NDArray[np.float32] | None = None,
 ) -> Rayed:
     """What rays found out about every fragment.
 
     Columns: share of each light that is seen, openness, mirrored light (three) and the share of mirror rays that met
-    something. Good until the next picture. Hold ``kernels.PARALLEL``.
+    something. moves as ``tracing.trace`` takes them. Good until the next picture. Hold ``kernels.PARALLEL``.
     """
     count = len(light.rows)
     shadowed = light.rows[:, SHADOWS] > 0
@@ -65,7 +66,7 @@ def cast_rays(
     eye, focal = viewpoint(camera), np.float32(camera.focal)
     order, pixel, triangle = fragments.order, fragments.pixel, fragments.triangle
     counts, firsts = fragments.counts, fragments.firsts
-    spots, lift, main, tally = _located(snapshot, stage, light, fragments, (height, width), "")
+    spots, lift, main, tally = located(snapshot, stage, light, fragments, (height, width), "")
     rayed = kept("rayed", (len(pixel), count + BEHIND_LIGHTS), np.float32)
     if shadowed.any() or snapshot.occlusion > 0:
         radius = np.float32(snapshot.occlusion_radius if snapshot.occlusion > 0 else 0)
@@ -99,8 +100,10 @@ def cast_rays(
                 each,
                 first,
                 last,
-                radius,
+                # Shadows need all their moments; of the half sphere neighbours and stretches have enough.
+                np.float32(0) if first and moves is not None else radius,
                 wanted,
+                np.empty((0, 2, 12), np.float32) if moves is None else moves,
                 tally,
             )
     gather_tally(order, counts, firsts, tally, count, np.float32(snapshot.occlusion), rayed)
@@ -153,7 +156,7 @@ def cast_again(
     count = len(light.rows)
     if not len(found.values):
         return found
-    spots, lift, _, _ = _located(snapshot, stage, light, fragments, size, "again ")
+    spots, lift, _, _ = located(snapshot, stage, light, fragments, size, "again ")
     rayed = kept("again rayed", (len(fragments.pixel), count + BEHIND_LIGHTS), np.float32)
     scene = stage.scene
     inherit(
@@ -177,7 +180,7 @@ def cast_again(
     return Rayed(spots, lift, rayed)
 
 
-def _located(
+def located(
     snapshot: Snapshot, stage: Stage, light: Lighting, fragments: Fragments, size: tuple[int, int], name: str
 ) -> tuple[NDArray[np.float32], np.float32, NDArray[np.int32], NDArray[np.uint8]]:
     """Spots, lift, main and tally of ``tracing.locate``, in arrays that ``name`` tells apart."""
@@ -234,7 +237,7 @@ def _mirrored(
         viewpoint(camera),
         np.float32(1 / camera.focal),
         camera.parallel,
-        fragments.where,
+        fragments.seen_at,
         stage.bends,
         np.float32(cells),
         spots,

@@ -29,7 +29,8 @@ _BATCH, _ROWS, _WHOLE_ROWS, _FRAGMENT, _FINISH = (
     batch.FRAGMENT,
     batch.FINISH,
 )
-_POINT, _NORMAL, _VIEW, _OPENNESS = batch.POINT, batch.NORMAL, batch.VIEW, batch.OPENNESS
+_POINT, _NORMAL, _VIEW, _OPENNESS, _METAL = batch.POINT, batch.NORMAL, batch.VIEW, batch.OPENNESS, batch.METAL
+_BEND, _EVEN_AROUND = batch.BEND, batch.EVEN_AROUND
 _MATT, _HIGH, _FROM_AROUND = batch.MATT, batch.HIGH, batch.FROM_AROUND
 
 #: Parts that the tiles are worked on in; more than there will be threads, so that all are busy to the end.
@@ -39,10 +40,12 @@ LOOKS = _STRETCHES * batch.BATCH
 
 #: Columns of the planes beside beauty, each weighted by coverage.
 DIFFUSE, SPECULAR, AROUND, EMISSION, NORMAL, POSITION, OPENNESS, LIT = 0, 3, 6, 9, 12, 15, 18, 19
-#: Pixels to the right and down until the next frame (``identity.mark``), and the normal to the camera's right, up and
-#: towards it.
-MOTION, CAMERA_NORMAL = 20, 22
-PLANES = 25
+#: Pixels to the right and down until the next frame (``identity.mark``), the normal to the camera's right, up and
+#: towards it, and what is seen of the backdrop (``renderer.render``).
+MOTION, CAMERA_NORMAL, BEHIND = 20, 22, 25
+PLANES = 28
+#: What beauty is the sum of.
+PARTS = (DIFFUSE, SPECULAR, AROUND, EMISSION, BEHIND)
 
 
 @inlined_kernel
@@ -96,7 +99,9 @@ def shade(  # type: ignore[no-untyped-def]
     planes,
 ):
     """Shade every fragment into its pixel of beauty [H, W, 4]; every pixel is written, its last value is alpha [H, W],
-    or, if there are weights [F] (else of no length), what fragments cover times the weight of their finish.
+    or, if there are weights [F] (else of no length), what fragments cover times the weight of their finish: its opacity,
+    or less than 0 for what is not to be seen. What a clear surface mirrors does not fade with it, but for metals, whose
+    colour is what they mirror.
 
     A tile owns its pixels, so the sum's order never depends on threads. places and normals [T, 3, 3] float32 are
     those of the triangles' corners in the world; finish_of [T]; eye [4] from
@@ -150,7 +155,7 @@ def shade(  # type: ignore[no-untyped-def]
                     t = np.uint64(triangle[f])
                     if weights.shape[0] > 0:
                         part = share[f] * weights[finish_of[t]]
-                        if part == _ZERO:
+                        if part < _ZERO:
                             continue
                         beauty[top + (pixel[f] >> _SHIFT), left + (pixel[f] & _MASK), 3] += part
                     whole[_FRAGMENT, used], whole[_FINISH, used] = f, finish_of[t]
@@ -166,6 +171,7 @@ def shade(  # type: ignore[no-untyped-def]
                         for k in range(3):
                             rows[_POINT + k, i] = spot[k] - spot[6 + k] * lift
                             rows[_NORMAL + k, i], rows[_VIEW + k, i] = spot[3 + k], spot[9 + k]
+                            rows[_BEND + k, i] = spot[12 + k]
                 else:
                     place(
                         rows,
@@ -175,6 +181,7 @@ def shade(  # type: ignore[no-untyped-def]
                         places,
                         normals,
                         triangle,
+                        share,
                         where,
                         eye[0],
                         eye[1],
@@ -217,9 +224,10 @@ def shade(  # type: ignore[no-untyped-def]
                 for i in range(used):
                     f, finish = whole[_FRAGMENT, i], whole[_FINISH, i]
                     t = np.uint64(triangle[f])
-                    part = share[f]
+                    part, gloss = share[f], share[f]
                     if weights.shape[0] > 0:
                         part *= weights[finish_of[t]]
+                        gloss -= (gloss - part) * rows[_METAL, i]
                     openness = rows[_OPENNESS, i]
                     glow_r, glow_g, glow_b = finishes[finish, 5], finishes[finish, 6], finishes[finish, 7]
                     matt_r, matt_g, matt_b = rows[_MATT, i], rows[_MATT + 1, i], rows[_MATT + 2, i]
@@ -232,6 +240,8 @@ def shade(  # type: ignore[no-untyped-def]
                     shading = finishes[finish, _SHADING]
                     if shading != _METAL_ROUGH:
                         high_r = high_g = high_b = around_r = around_g = around_b = _ZERO
+                    coat_r = coat_g = coat_b = mirror_r = mirror_g = mirror_b = _ZERO
+                    through = _ONE
                     if finishes[finish, _COAT] > _ZERO:
                         coat_r, coat_g, coat_b, mirror_r, mirror_g, mirror_b, through = coat_light(
                             rows[_POINT, i],
@@ -253,16 +263,13 @@ def shade(  # type: ignore[no-untyped-def]
                             rayed,
                             f,
                             openness,
+                            rows[_BEND, i],
+                            rows[_BEND + 1, i],
+                            rows[_BEND + 2, i],
                         )
                         matt_r, matt_g, matt_b = matt_r * through, matt_g * through, matt_b * through
-                        high_r, high_g, high_b = (
-                            high_r * through + coat_r,
-                            high_g * through + coat_g,
-                            high_b * through + coat_b,
-                        )
-                        around_r = around_r * through + mirror_r
-                        around_g = around_g * through + mirror_g
-                        around_b = around_b * through + mirror_b
+                        high_r, high_g, high_b = high_r * through, high_g * through, high_b * through
+                        around_r, around_g, around_b = around_r * through, around_g * through, around_b * through
                         glow_r, glow_g, glow_b = glow_r * through, glow_g * through, glow_b * through
                     if shading == _TONE_BANDS:
                         matt_r, matt_g, matt_b = tones_across(
@@ -289,13 +296,32 @@ def shade(  # type: ignore[no-untyped-def]
                         glow_g += finishes[finish, 1]
                         glow_b += finishes[finish, 2]
                     row, column = top + (pixel[f] >> _SHIFT), left + (pixel[f] & _MASK)
-                    beauty[row, column, 0] += part * (matt_r + high_r + around_r + glow_r)
-                    beauty[row, column, 1] += part * (matt_g + high_g + around_g + glow_g)
-                    beauty[row, column, 2] += part * (matt_b + high_b + around_b + glow_b)
+                    # From here on times what is covered.
+                    high_r, high_g, high_b = high_r * gloss, high_g * gloss, high_b * gloss
+                    if weights.shape[0] > 0:
+                        # What is matt of the light from around fades as all matt light does.
+                        fades = (part - gloss) * through if shading == _METAL_ROUGH else _ZERO
+                        around_r, around_g, around_b = (
+                            around_r * gloss + rows[_EVEN_AROUND, i] * fades,
+                            around_g * gloss + rows[_EVEN_AROUND + 1, i] * fades,
+                            around_b * gloss + rows[_EVEN_AROUND + 2, i] * fades,
+                        )
+                    else:
+                        around_r, around_g, around_b = around_r * gloss, around_g * gloss, around_b * gloss
+                    if finishes[finish, _COAT] > _ZERO:
+                        high_r += coat_r * share[f]
+                        high_g += coat_g * share[f]
+                        high_b += coat_b * share[f]
+                        around_r += mirror_r * share[f]
+                        around_g += mirror_g * share[f]
+                        around_b += mirror_b * share[f]
+                    beauty[row, column, 0] += part * (matt_r + glow_r) + high_r + around_r
+                    beauty[row, column, 1] += part * (matt_g + glow_g) + high_g + around_g
+                    beauty[row, column, 2] += part * (matt_b + glow_b) + high_b + around_b
                     if sides.shape[0] > 0:
                         light = (
-                            part * (matt_r + high_r + around_r + glow_r + matt_g + high_g + around_g + glow_g) * _HALF
-                        )
+                            part * (matt_r + glow_r + matt_g + glow_g) + high_r + around_r + high_g + around_g
+                        ) * _HALF
                         cells = np.float32(sides[row, column])
                         x = int((where[f, 0] - np.float32(column)) * cells)
                         y = int((where[f, 1] - np.float32(row)) * cells)
@@ -308,12 +334,8 @@ def shade(  # type: ignore[no-untyped-def]
                                 lit += rayed[f, number] / np.float32(lights.shape[0])
                         own = planes[row, column]
                         own[0], own[1], own[2] = own[0] + part * matt_r, own[1] + part * matt_g, own[2] + part * matt_b
-                        own[3], own[4], own[5] = own[3] + part * high_r, own[4] + part * high_g, own[5] + part * high_b
-                        own[6], own[7], own[8] = (
-                            own[6] + part * around_r,
-                            own[7] + part * around_g,
-                            own[8] + part * around_b,
-                        )
+                        own[3], own[4], own[5] = own[3] + high_r, own[4] + high_g, own[5] + high_b
+                        own[6], own[7], own[8] = own[6] + around_r, own[7] + around_g, own[8] + around_b
                         own[9], own[10], own[11] = (
                             own[9] + part * glow_r,
                             own[10] + part * glow_g,

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 from numpy.typing import NDArray
 
+from zeitbild.kernels import PARALLEL
 from zeitbild.render.camera import Camera
 from zeitbild.render.environment import environment_maps, reflectance_table
 from zeitbild.render.finish_row import FINISH_ROW, MAPS, METAL_ROUGH, OPACITY, OWNER, SHADING, UNLIT
@@ -29,8 +30,10 @@ _SLIVER2 = np.float32(1e-4)
 class Stage:
     """A scene with its vertices and its triangles' corners [T, 3, 3] in single precision, and its rays once needed."""
 
-    def __init__(self, scene: Scene, held: tuple[Any, ...]) -> None:
+    def __init__(self, scene: Scene, held: tuple[Any, ...], ways: tuple[NDArray[np.float64], ...] = ()) -> None:
         self.scene = scene
+        #: Where vertices stand at the beginning and at the end of a stretch of open shutter, if they move.
+        self._ways = ways
         self.vertices = scene.vertices.astype(np.float32)
         self.places = self.vertices[scene.triangles]
         #: Keeps the meshes, whose identities are part of the key, from being freed and their numbers given away.
@@ -67,7 +70,11 @@ class Stage:
     def rays(self) -> RayScene:
         """The scene ready for rays; built at the first call."""
         if self._rays is None:
-            self._rays = RayScene(self.vertices, self.scene.triangles)
+            steps = self.vertices
+            if self._ways:
+                before, after = self._ways
+                steps = np.stack([before.astype(np.float32), self.vertices, after.astype(np.float32)])
+            self._rays = RayScene(steps, self.scene.triangles)
         return self._rays
 
 
@@ -78,6 +85,11 @@ _last: dict[Any, Stage] = {}
 
 def stage_of(snapshot: Snapshot) -> Stage:
     """The stage of a snapshot's elements: one of the last calls', if nothing moved and nothing changed its shape."""
+    with PARALLEL:
+        return _stage_of(snapshot)
+
+
+def _stage_of(snapshot: Snapshot) -> Stage:
     key = tuple(
         (id(mesh), element.matrix, len(element.finishes))
         for element, mesh in zip(snapshot.elements, snapshot.built_meshes, strict=True)

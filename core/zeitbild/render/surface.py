@@ -9,6 +9,8 @@ import numpy as np
 from zeitbild.kernels import inlined_kernel, kernel
 
 _ONE, _SMALLEST = np.float32(1), np.float32(1e-30)
+#: Radians that the normal turns within a fragment at most: samples whose triangles lean apart by more are not shaded as one.
+_MOST_BEND = np.float32(0.35)
 #: A shading normal leaning away further than this (cosine) shows the surface from behind.
 _TURNED_AWAY = np.float32(-0.2)
 
@@ -74,6 +76,38 @@ def place_at(places, normals, t, wa, wb, wc):  # type: ignore[no-untyped-def]
     py = wa * places[t, 0, 1] + wb * places[t, 1, 1] + wc * places[t, 2, 1]
     pz = wa * places[t, 0, 2] + wb * places[t, 1, 2] + wc * places[t, 2, 2]
     return px, py, pz, nx, ny, nz
+
+
+@inlined_kernel
+def bend_at(edges, normals, t, x, y, wa, wb, wc, nx, ny, nz, share):  # type: ignore[no-untyped-def]
+    """How far the unit normal turns (three numbers) over a fragment that covers so much of a pixel, along the way in which it turns
+    most; shares of the corners and the normal, of any length, are those at (x, y)."""
+    a, b, c = edges_at(edges, t, x, y)
+    return bend_over(edges, normals, t, 1.0 / max(a + b + c, 1e-300), wa, wb, wc, nx, ny, nz, share)
+
+
+@inlined_kernel
+def bend_over(edges, normals, t, inverse, wa, wb, wc, nx, ny, nz, share):  # type: ignore[no-untyped-def]
+    """The same, by one over the sum of the edge functions there."""
+    sum_x, sum_y = edges[t, 0] + edges[t, 3] + edges[t, 6], edges[t, 1] + edges[t, 4] + edges[t, 7]
+    ax, ay = np.float32((edges[t, 0] - wa * sum_x) * inverse), np.float32((edges[t, 1] - wa * sum_y) * inverse)
+    bx, by = np.float32((edges[t, 3] - wb * sum_x) * inverse), np.float32((edges[t, 4] - wb * sum_y) * inverse)
+    cx, cy = np.float32((edges[t, 6] - wc * sum_x) * inverse), np.float32((edges[t, 7] - wc * sum_y) * inverse)
+    rx = ax * normals[t, 0, 0] + bx * normals[t, 1, 0] + cx * normals[t, 2, 0]
+    ry = ax * normals[t, 0, 1] + bx * normals[t, 1, 1] + cx * normals[t, 2, 1]
+    rz = ax * normals[t, 0, 2] + bx * normals[t, 1, 2] + cx * normals[t, 2, 2]
+    dx = ay * normals[t, 0, 0] + by * normals[t, 1, 0] + cy * normals[t, 2, 0]
+    dy = ay * normals[t, 0, 1] + by * normals[t, 1, 1] + cy * normals[t, 2, 1]
+    dz = ay * normals[t, 0, 2] + by * normals[t, 1, 2] + cy * normals[t, 2, 2]
+    right, down = rx * rx + ry * ry + rz * rz, dx * dx + dy * dy + dz * dz
+    rx, ry, rz = (rx, ry, rz) if right > down else (dx, dy, dz)
+    most = max(max(right, down), _SMALLEST)
+    inverse_square = _ONE / max(nx * nx + ny * ny + nz * nz, _SMALLEST)
+    # A bend in one direction crosses the pixel's square slantwise: the root of both squares is how far it reaches.
+    reach = math.sqrt((right + down) * share * inverse_square)
+    scale = min(reach, _MOST_BEND) / math.sqrt(most)  # type: ignore[operator]
+    along = (rx * nx + ry * ny + rz * nz) * inverse_square
+    return (rx - along * nx) * scale, (ry - along * ny) * scale, (rz - along * nz) * scale
 
 
 @inlined_kernel

@@ -72,6 +72,7 @@ class Batches(unittest.TestCase):
 
     def _compare(self, rayed: NDArray[np.float32], bounced: bool) -> None:
         rows = np.full((batch.ROWS, batch.BATCH), np.float32(0.5))
+        rows[batch.BEND : batch.BEND + 3] = 0
         whole = np.full((batch.WHOLE_ROWS, batch.BATCH), -1, np.int32)
         for first, values in ((batch.POINT, self.points), (batch.NORMAL, self.normals), (batch.VIEW, self.views)):
             rows[first : first + 3, :COUNT] = values.T

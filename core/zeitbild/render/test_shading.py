@@ -146,10 +146,37 @@ class Shading(unittest.TestCase):
                 cosine,
                 square,
                 np.float32(shadowing.py_func(cosine, square)),
+                *_single((0, 0, 0)),
             )
             half = np.cos((light - view) / 2)
             expected = gltf(float(ways[1]), float(cosine), float(half), alpha) * np.pi * ways[1]
             self.assertAlmostEqual(float(lobe), float(expected), delta=2e-3 * float(expected))
+
+    def test_a_bending_surface_shows_the_mean_highlight_of_its_normals(self) -> None:
+        # Against the mean of GGX's distribution over 4,001 normals between the two ends, in double precision.
+        random = np.random.default_rng(4)
+        worst = 0.0
+        for _ in range(400):
+            alpha, bend = random.uniform(0.03, 0.5), 10 ** random.uniform(-3, -0.46)
+            light, view = random.uniform(-1.2, 1.2), random.uniform(-1.2, 1.2)
+            way = random.uniform(0, 2 * np.pi)
+            across = bend * np.array([np.cos(way), np.sin(way), 0])
+            light_way, view_way = (np.array([np.sin(one), 0, np.cos(one)]) for one in (light, view))
+            square = np.float32(alpha * alpha)
+            cosine = np.float32(view_way[2])
+            root = np.float32(shadowing.py_func(cosine, square))
+            lobes = []
+            for b in (across, np.zeros(3)):
+                ways = (*_single((0, 0, 1)), *_single(tuple(view_way)), *_single(tuple(light_way)))
+                lobes.append(float(highlight_lobe(*ways, cosine, square, root, *_single(tuple(b)))[0]))
+            half = (light_way + view_way) / np.linalg.norm(light_way + view_way)
+            normals = np.array([0, 0, 1]) + np.linspace(-0.5, 0.5, 4001)[:, None] * across
+            n_h = normals @ half / np.linalg.norm(normals, axis=1)
+            spread = 1 - n_h**2 + alpha**2 * n_h**2
+            middle = 1 - half[2] ** 2 + alpha**2 * half[2] ** 2
+            expected = lobes[1] * (1 / spread**2).mean() * middle**2
+            worst = max(worst, abs(lobes[0] - expected) / (expected + 0.02 * lobes[1] + 1e-6))
+        self.assertLess(worst, 0.1)
 
     def test_reflectance_at_normal_incidence_is_four_percent(self) -> None:
         # glTF 2.0, appendix B.3.3: F0 of dielectrics is 0.04. A black, smooth dielectric under even light mirrors that.

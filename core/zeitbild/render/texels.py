@@ -7,6 +7,8 @@ from dataclasses import dataclass, field
 import numpy as np
 from numpy.typing import NDArray
 
+from zeitbild.kernels import PARALLEL
+
 #: Halvings of a texture at most; 2048 pixels a side come down to one.
 MOST_LEVELS = 12
 
@@ -43,17 +45,18 @@ def texels_of(textures: tuple[Texture, ...]) -> Texels:
     """The textures in one list; that of the last call, if they are the same."""
     if not textures:
         return _none
-    found = _last.get(textures)
-    if found is None:
-        table = np.zeros((len(textures), 1 + 3 * MOST_LEVELS), np.int64)
-        at, parts = 0, []
-        for row, texture in zip(table, textures, strict=True):
-            row[0] = len(texture.levels)
-            for number, level in enumerate(texture.levels):
-                height, width = level.shape[:2]
-                row[1 + 3 * number : 4 + 3 * number] = at, width, height
-                parts.append(level.reshape(-1, 3))
-                at += width * height
-        _last.clear()
-        found = _last[textures] = Texels(np.concatenate(parts), table)
-    return found
+    with PARALLEL:
+        found = _last.get(textures)
+        if found is None:
+            table = np.zeros((len(textures), 1 + 3 * MOST_LEVELS), np.int64)
+            at, parts = 0, []
+            for row, texture in zip(table, textures, strict=True):
+                row[0] = len(texture.levels)
+                for number, level in enumerate(texture.levels):
+                    height, width = level.shape[:2]
+                    row[1 + 3 * number : 4 + 3 * number] = at, width, height
+                    parts.append(level.reshape(-1, 3))
+                    at += width * height
+            _last.clear()
+            found = _last[textures] = Texels(np.concatenate(parts), table)
+        return found

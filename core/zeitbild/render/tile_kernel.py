@@ -43,6 +43,8 @@ def _rasteriser(samples: int, again: bool = False) -> Any:
     tiny, zero, reach = np.float32(1.4e-45), np.float32(0.0), np.float32(side)
     # Room for rounding when a whole block is taken for inside.
     slack = np.float32(1e-4)
+    # The same, in blocks, where columns are left out that an edge cannot reach.
+    margin = 1e-3
     no, yes = np.uint8(0), np.uint8(1)
     few = samples < VECTOR
     none, one = np.int32(0), np.int32(1)
@@ -165,11 +167,11 @@ def _rasteriser(samples: int, again: bool = False) -> Any:
                                 c = c0 if e == 0 else (c1 if e == 1 else c2)
                                 best = b * y + c + max(b * side, 0.0)
                                 if a > 1e-12:
-                                    limit = (-best / a - x0) / side - 1.0
+                                    limit = (-best / a - x0) / side - margin
                                     if limit > begin:
                                         begin = int(min(limit, 1e8))
                                 elif a < -1e-12:
-                                    limit = (-best / a - x0) / side + 1.0
+                                    limit = (-best / a - x0) / side + margin
                                     if limit < end:
                                         end = int(max(limit, -1.0))
                                 elif best < -1e-6:

@@ -17,9 +17,12 @@ from zeitbild.render.triangle_setup import TILE
 
 #: Columns of ``rayed`` behind those of the lights: openness; mirrored red, green, blue; share of mirror rays that hit.
 BEHIND_LIGHTS = 5
-#: Columns of a spot: point lifted off the surface, unit normal for shading, unit normal of the triangle, unit view.
-SPOT = 12
-_ZERO, _ONE = np.float32(0), np.float32(1)
+#: Columns of a spot: point lifted off the surface, unit normal for shading, unit normal of the triangle, unit view, how far the
+#: normal turns within the fragment.
+SPOT = 15
+_ZERO, _HALF, _ONE, _TWO = np.float32(0), np.float32(0.5), np.float32(1), np.float32(2)
+#: Steps of the golden section fill a stretch of time evenly.
+_GOLDEN = np.float32(0.6180339887)
 #: Rays closer to the surface than this (sine) would start inside it.
 _GRAZING = np.float32(1e-3)
 #: A ray to a light ends just before it, so that a light that lies in a surface is not in its own shadow.
@@ -28,7 +31,7 @@ _TILE = TILE
 _SHIFT, _MASK = TILE.bit_length() - 1, TILE - 1
 _PACKET, _BUFFER, _TURNS = PACKET, BUFFER, TURNS
 _BATCH, _ROWS, _WHOLE_ROWS, _FRAGMENT = batch.BATCH, batch.ROWS, batch.WHOLE_ROWS, batch.FRAGMENT
-_POINT, _NORMAL, _VIEW = batch.POINT, batch.NORMAL, batch.VIEW
+_POINT, _NORMAL, _VIEW, _BEND = batch.POINT, batch.NORMAL, batch.VIEW, batch.BEND
 
 
 @parallel_kernel
@@ -72,7 +75,7 @@ def locate(  # type: ignore[no-untyped-def]
             used = min(_BATCH, last - first)
             for i in range(used):
                 whole[_FRAGMENT, i] = np.int32(first + i)
-            place(rows, whole, used, edges, places, normals, triangle, where, eye[0], eye[1], eye[2], eye[3])
+            place(rows, whole, used, edges, places, normals, triangle, share, where, eye[0], eye[1], eye[2], eye[3])
             for i in range(used):
                 f = first + i
                 px, py, pz = rows[_POINT, i], rows[_POINT + 1, i], rows[_POINT + 2, i]
@@ -95,7 +98,7 @@ def locate(  # type: ignore[no-untyped-def]
                 spot[3], spot[4], spot[5] = nx, ny, nz
                 spot[6], spot[7], spot[8] = gx, gy, gz
                 for k in range(3):
-                    spot[9 + k] = rows[_VIEW + k, i]
+                    spot[9 + k], spot[12 + k] = rows[_VIEW + k, i], rows[_BEND + k, i]
                 row, column = top + (pixel[f] >> _SHIFT), left + (pixel[f] & _MASK)
                 held = main[row, column]
                 if held < 0 or share[f] > share[held]:
@@ -125,6 +128,7 @@ def trace(  # type: ignore[no-untyped-def]
     last,
     radius,
     wanted,
+    moves,
     tally,
 ):
     """Cast rays first to last - 1 of each fragment's ``rays`` to every light that casts shadows, and over the half sphere.
@@ -133,7 +137,9 @@ def trace(  # type: ignore[no-untyped-def]
     the address in ``rays`` and the handle of a ``RayScene`` (arguments, since compiled code is kept and addresses change
     with every process). pattern [L + 1, 16 rays, 3] from ``ray_pattern``. radius bounds the rays of the half sphere, 0
     casts none. wanted [fragments, L + 1] uint8 tells which to cast, or has no length: all. tally [fragments, L + 1, 2]
-    uint8 counts rays cast and rays that met nothing.
+    uint8 counts rays cast and rays that met nothing. moves [F, 2, 12] tell how far a finish's element was from its place at
+    the first moment of a stretch of open shutter, and how far it will be at the last (rows of 3 x 4), or have no length: then
+    nothing moves, else every ray has a moment of its own.
     """
     light_count = lights.shape[0]
     for turn in numba.prange(order.shape[0]):
@@ -197,6 +203,23 @@ def trace(  # type: ignore[no-untyped-def]
                     if not ending:
                         place = pattern[number, turned + ordinal]
                         ox, oy, oz = spot[0], spot[1], spot[2]
+                        if moves.shape[0] > 0:
+                            time = np.float32(turned + ordinal + _HALF) * _GOLDEN
+                            time -= math.floor(time)
+                            ray[7 * _PACKET + filled] = time
+                            move = moves[finish_of[triangle[f]], 0 if time < _HALF else 1]
+                            far_off = abs(_TWO * time - _ONE)
+                            ox += far_off * (move[0] * spot[0] + move[1] * spot[1] + move[2] * spot[2] + move[3])
+                            oy += far_off * (move[4] * spot[0] + move[5] * spot[1] + move[6] * spot[2] + move[7])
+                            oz += far_off * (move[8] * spot[0] + move[9] * spot[1] + move[10] * spot[2] + move[11])
+                            nx = spot[3] + far_off * (move[0] * spot[3] + move[1] * spot[4] + move[2] * spot[5])
+                            ny = spot[4] + far_off * (move[4] * spot[3] + move[5] * spot[4] + move[6] * spot[5])
+                            nz = spot[5] + far_off * (move[8] * spot[3] + move[9] * spot[4] + move[10] * spot[5])
+                            gx = spot[6] + far_off * (move[0] * spot[6] + move[1] * spot[7] + move[2] * spot[8])
+                            gy = spot[7] + far_off * (move[4] * spot[6] + move[5] * spot[7] + move[6] * spot[8])
+                            gz = spot[8] + far_off * (move[8] * spot[6] + move[9] * spot[7] + move[10] * spot[8])
+                            if sky:
+                                ax, ay, az, bx, by, bz = sideways(nx, ny, nz)
                         if sky:
                             a, b, c = place[0], place[1], place[2]
                             lx, ly, lz = a * ax + b * bx + c * nx, a * ay + b * by + c * ny, a * az + b * bz + c * nz

@@ -36,7 +36,9 @@ class Fragments:
     where    [n, 2] float32, mean position of the covered samples in pixels from the picture's corner
     counts   [tiles] int32
     order    [tiles] int64, in which order threads should take the tiles to be equally busy
-    edges    [T, 9] float64, homogeneous edge functions (three coefficients for each corner), for interpolation
+    edges    [T, 9] float64, homogeneous edge functions (three coefficients for each corner), for interpolation; they
+             are of ``where``, which is not a place of the picture when these are fragments of a stretch (``sweeping``)
+    at       [n, 2] float32, where in the picture they were seen; none: that is ``where``
     """
 
     pixel: NDArray[np.int32]
@@ -47,6 +49,12 @@ class Fragments:
     order: NDArray[np.int64]
     firsts: NDArray[np.int64]
     edges: NDArray[np.float64]
+    at: NDArray[np.float32] | None = None
+
+    @property
+    def seen_at(self) -> NDArray[np.float32]:
+        """Where in the picture fragments were seen [n, 2]."""
+        return self.where if self.at is None else self.at
 
     @property
     def lists(self) -> tuple[NDArray[Any] | int, ...]:
@@ -83,7 +91,7 @@ class Drawing:
         pixel, triangle = kept(name + "pixel", (total,), np.int32), kept(name + "triangle", (total,), np.int32)
         share, where = kept(name + "share", (total,), np.float32), kept(name + "where", (total, 2), np.float32)
         counts = np.zeros(len(firsts) - 1, np.int32)
-        tiles = _spread(len(counts))
+        tiles = spread(len(counts))
         rasterisers = RASTERISERS_AGAIN if len(sides) else RASTERISERS
         rasterisers[self.samples](
             tiles,
@@ -129,7 +137,7 @@ class Drawing:
             room = np.where(found.counts > room, self.samples * wanted, room)
 
 
-def _spread(count: int) -> NDArray[np.int64]:
+def spread(count: int) -> NDArray[np.int64]:
     """Numbers below ``count`` in steps of the golden section: any stretch of them samples the whole picture evenly.
 
     Threads get stretches of equal length; without this one thread would get the full half of a picture.

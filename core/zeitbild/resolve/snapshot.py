@@ -45,8 +45,8 @@ class Snapshot:
     occlusion 0..1 darkens corners narrower than occlusion_radius; bounces is how often mirrors mirror. camera_roll in
     degrees; camera_span the width of an orthographic picture, 0 in perspective. error is the difference (of 255) beyond
     which pixels get more places at final. rays a pixel at final, to each light and over the half sphere; samples a pixel
-    at rough, check and final. moments are the
-    elements while the shutter is open, evenly in time, a power of two of them; empty if nothing moves. after are the
+    at rough, check and final. stations are the elements' matrices while the shutter is open, evenly in time from its
+    opening to its closing, so close that what stands between two lies between them; empty if nothing moves. after are the
     elements' matrices one frame later, which change no picture but its motion.
     """
 
@@ -69,7 +69,7 @@ class Snapshot:
     samples: tuple[int, int, int] = (4, 16, 64)
     filter: PixelFilter = ONE_PIXEL
     pixels: PixelLook | None = None
-    moments: tuple[tuple[SnapshotElement, ...], ...] = ()
+    stations: tuple[tuple[tuple[float, ...], ...], ...] = ()
     textures: tuple[Texture, ...] = ()
     error: float = 6.0
     after: tuple[tuple[float, ...], ...] = field(default=(), compare=False)
@@ -160,18 +160,31 @@ class Snapshot:
             elements=tuple(self.elements[place] for place in places),
             meshes=tuple(self.meshes[place] for place in places),
             after=tuple(self.after[place] for place in places) if self.after else (),
-            moments=(),
+            stations=tuple(tuple(station[place] for place in places) for station in self.stations),
         )
 
-    def at_moment(self, elements: tuple[SnapshotElement, ...]) -> Snapshot:
-        """The set with its elements as at a moment of the open shutter; until the next frame they go as far as before."""
-        after = []
-        for now, moment, then in zip(self.elements, elements, self.after, strict=True) if self.after else ():
-            start, at, end = (np.array(matrix).reshape(4, 4) for matrix in (now.matrix, moment.matrix, then))
+    def at_time(self, time: float) -> tuple[tuple[float, ...], ...]:
+        """The elements' matrices at a time of the open shutter, 0 (opening) to 1 (closing)."""
+        at = min(max(time, 0.0), 1.0) * (len(self.stations) - 1)
+        before = min(int(at), len(self.stations) - 2)
+        share = at - before
+        if share == 0:
+            return self.stations[before]
+        return tuple(
+            start if start == end else tuple(a + (b - a) * share for a, b in zip(start, end, strict=True))
+            for start, end in zip(self.stations[before], self.stations[before + 1], strict=True)
+        )
+
+    def in_stretch(self, stations: tuple[tuple[tuple[float, ...], ...], ...]) -> Snapshot:
+        """The set in a stretch of the open shutter, as at its middle; until the next frame elements go as far as before."""
+        middle, after = stations[len(stations) // 2], []
+        for now, moment, then in zip(self.elements, middle, self.after, strict=True) if self.after else ():
+            start, at, end = (np.array(matrix).reshape(4, 4) for matrix in (now.matrix, moment, then))
             still = abs(np.linalg.det(start)) < 1e-12
             step = np.eye(4) if still else end @ np.linalg.inv(start)
             after.append(tuple(float(value) for value in (step @ at).reshape(-1)))
-        return replace(self, elements=elements, moments=(), after=tuple(after))
+        elements = tuple(replace(element, matrix=matrix) for element, matrix in zip(self.elements, middle, strict=True))
+        return replace(self, elements=elements, stations=stations, after=tuple(after))
 
     def samples_at(self, quality: Quality) -> int:
         """Samples a pixel at a quality."""
@@ -180,10 +193,3 @@ class Snapshot:
     def rays_at(self, quality: Quality) -> int:
         """Rays a pixel at a quality, of which ``Quality.rays`` is what four at final come down to."""
         return max(1, self.rays * quality.rays // QUALITIES["final"].rays)
-
-    def moments_at(self, quality: Quality) -> tuple[tuple[SnapshotElement, ...], ...]:
-        """Moments at a quality: all at final, half of them at check, a quarter (at least two) at rough."""
-        count = len(self.moments)
-        step = {"rough": 4, "check": 2}.get(quality.name, 1)
-        step = min(step, count // 2)
-        return tuple(self.moments[step // 2 :: step])

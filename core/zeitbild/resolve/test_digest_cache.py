@@ -1,6 +1,7 @@
 """What is kept of uploads: by key, up to a size, the least wanted first."""
 
 import unittest
+from concurrent.futures import ThreadPoolExecutor
 
 from zeitbild.resolve.digest_cache import DigestCache
 
@@ -43,3 +44,16 @@ class Kept(unittest.TestCase):
         with self.assertRaises(ValueError):
             self.cache.get("a", fail)
         self.assertEqual(len(self._get("a", 3)), 3)
+
+    def test_many_threads_get_the_same_and_lose_nothing(self) -> None:
+        kept: dict[str, set[int]] = {}
+        cache = DigestCache[bytes](400, len)
+
+        def ask(number: int) -> None:
+            key = str(number % 7)
+            value = cache.get(key, lambda: bytes([number % 7]) * 20)
+            kept.setdefault(key, set()).add(value[0])
+
+        with ThreadPoolExecutor(8) as pool:
+            list(pool.map(ask, range(4000)))
+        self.assertEqual(kept, {str(number): {number} for number in range(7)})

@@ -164,7 +164,7 @@ class Extremes(unittest.TestCase):
             {"rays__bounces": 3, "rays__samples": "8"},
             {"sampling__filter": "Gaussian", "sampling__filter_width": 8},
             {"sampling__rough": "64"},
-            {"motion__angle": 720, "motion__moments": "64", "elements__0__turn__turns": 1000},
+            {"motion__angle": 720, "elements__0__turn__turns": 1000},
             {"pixels__on": True, "pixels__enlarge": 64},
             {"pixels__on": True, "pixels__enlarge": 2, "pixels__palette": ["#000000"]},
             {"backdrop__kind": "surroundings"},

@@ -62,7 +62,7 @@ class DemoShots(unittest.TestCase):
             shot = parse_shot(path.read_text(encoding="utf-8"))
             size = (256, 256 * shot.raster.height // shot.raster.width)
             for blur in (0, 180):
-                blurred = shot.model_copy(update={"motion": Motion(angle=blur, moments="4")})
+                blurred = shot.model_copy(update={"motion": Motion(angle=blur)})
                 picture = render(resolve(blurred, 7, NOWHERE).at_size(*size), QUALITIES["check"], planes=True)
                 assert picture.planes is not None
                 total = sum(picture.planes[..., first : first + 3] for first in (DIFFUSE, SPECULAR, AROUND, EMISSION))

@@ -37,6 +37,12 @@ export interface Choice {
   title: string;
 }
 
+/** Something ready-made, with the address of a small rendered picture of it. */
+export interface Pictured extends Choice {
+  note: string;
+  picture: string;
+}
+
 export interface FontChoice {
   key: string;
   title: string;
@@ -47,8 +53,9 @@ export interface Offers {
   schema: JsonSchema;
   element_kinds: { name: string; title: string; default: Record<string, unknown> }[];
   light_kinds: { name: string; title: string; aimed: "sky" | "point" | "none"; default: Light }[];
-  light_sets: { name: string; title: string; note: string; lights: Light[] }[];
-  finishes: { name: string; title: string; note: string; values: Record<string, unknown> }[];
+  light_sets: (Pictured & { lights: Light[] })[];
+  finishes: (Pictured & { values: Record<string, unknown> })[];
+  surroundings: (Pictured & { values: Record<string, unknown> })[];
   defaults: Record<string, unknown>;
   fonts: FontChoice[];
   passes: (Choice & { role: string })[];

@@ -1,4 +1,4 @@
-<script setup lang="ts" generic="T extends { name: string; title: string; note?: string }">
+<script setup lang="ts" generic="T extends { name: string; title: string; note?: string; picture?: string }">
 /** A button that opens a list of things to add or choose, in groups; the slot ``button`` stands for its own look. */
 import { Menu, MenuButton, MenuItem, MenuItems } from "@headlessui/vue";
 import { Plus } from "@lucide/vue";
@@ -30,7 +30,7 @@ function reveal(inner: unknown) {
       <Plus :size="14" aria-hidden="true" /> {{ label }}
     </MenuButton>
     <MenuItems
-      class="absolute right-0 z-20 max-h-96 w-64 overflow-y-auto rounded-sm border border-rule bg-sheet py-1 shadow focus:outline-none"
+      class="absolute right-0 z-20 max-h-96 w-72 overflow-y-auto rounded-sm border border-rule bg-sheet py-1 shadow focus:outline-none"
     >
       <span :ref="reveal" aria-hidden="true" />
       <div v-for="group in groups" :key="group.title" role="group" :aria-label="group.title">
@@ -38,12 +38,21 @@ function reveal(inner: unknown) {
         <MenuItem v-for="item in group.items" :key="item.name" v-slot="{ active }" as="template">
           <button
             type="button"
-            class="block w-full px-3 py-1 text-left"
+            class="flex w-full items-center gap-2 px-3 py-1 text-left"
             :class="{ 'bg-select text-select-ink': active }"
             @click="emit('pick', item)"
           >
-            <span class="font-medium">{{ item.title }}</span>
-            <span v-if="item.note" class="block" :class="active ? '' : 'text-soft'">{{ item.note }}</span>
+            <img
+              v-if="item.picture"
+              :src="item.picture"
+              alt=""
+              class="h-12 w-[4.5rem] shrink-0 rounded-sm"
+              loading="lazy"
+            />
+            <span>
+              <span class="font-medium">{{ item.title }}</span>
+              <span v-if="item.note" class="block" :class="active ? '' : 'text-soft'">{{ item.note }}</span>
+            </span>
           </button>
         </MenuItem>
       </div>

@@ -1,48 +1,57 @@
 <script setup lang="ts">
 import { RadioGroup, RadioGroupLabel, RadioGroupOption } from "@headlessui/vue";
+import { Moon } from "@lucide/vue";
 
-import { ground, GROUNDS, surround } from "./grounds";
+import BarButton from "./BarButton.vue";
+import { ground, type GroundKind, GROUNDS, surround } from "./grounds";
+
+/** What a ground looks like, as a CSS background. */
+function swatch(kind: GroundKind) {
+  if (kind === "checker") return "repeating-conic-gradient(#9e9e9e 0 25%, #7a7a7a 0 50%) 0 0 / 8px 8px";
+  if (kind === "colour") return ground.colour;
+  if (kind === "gradient") return `linear-gradient(${ground.colour}, ${ground.colour_to})`;
+  return { black: "#000", white: "#fff", grey: "#808080" }[kind];
+}
 </script>
 
 <template>
-  <div class="flex flex-wrap items-center gap-x-3 gap-y-1 border-t border-line bg-paper px-3 py-1.5">
-    <RadioGroup v-model="ground.kind" class="flex flex-wrap items-center gap-x-2">
-      <RadioGroupLabel class="text-soft">Over</RadioGroupLabel>
+  <div class="flex flex-wrap items-center gap-x-2.5 gap-y-1 border-t border-line bg-paper px-3 py-1.5">
+    <RadioGroup v-model="ground.kind" class="flex items-center gap-x-1">
+      <RadioGroupLabel class="sr-only">Over</RadioGroupLabel>
       <RadioGroupOption v-for="one in GROUNDS" :key="one.name" v-slot="{ checked }" :value="one.name" as="template">
         <button
           type="button"
-          class="border-b-2 px-0.5"
-          :class="
-            checked ? 'border-select-ink font-semibold text-select-ink' : 'border-transparent text-soft hover:text-ink'
-          "
-        >
-          {{ one.title }}
-        </button>
+          class="h-[1.15rem] w-[1.15rem] rounded-full border border-rule outline-offset-1"
+          :class="checked ? 'outline-2 outline-select-ink' : ''"
+          :style="{ background: swatch(one.name) }"
+          :aria-label="one.title"
+          :title="`Over ${one.title.toLowerCase()}: only for looking, never in a file`"
+        />
       </RadioGroupOption>
     </RadioGroup>
     <input
       v-if="ground.kind === 'colour' || ground.kind === 'gradient'"
       v-model="ground.colour"
       type="color"
-      class="h-5 w-7 rounded-sm border border-rule"
+      class="h-5 w-6 rounded-sm border border-rule"
       aria-label="Ground colour"
     />
     <input
       v-if="ground.kind === 'gradient'"
       v-model="ground.colour_to"
       type="color"
-      class="h-5 w-7 rounded-sm border border-rule"
+      class="h-5 w-6 rounded-sm border border-rule"
       aria-label="Ground colour below"
     />
     <slot />
-    <button
-      type="button"
-      class="ml-auto whitespace-nowrap text-soft hover:text-ink"
-      :aria-pressed="surround.dark"
-      title="Neutral grey or dark around the picture (D)"
+    <BarButton
+      class="ml-auto"
+      :label="surround.dark ? 'Grey around' : 'Dark around'"
+      hint="Neutral grey or dark around the picture (D)"
+      :pressed="surround.dark"
       @click="surround.dark = !surround.dark"
     >
-      {{ surround.dark ? "Grey around" : "Dark around" }}
-    </button>
+      <Moon :size="15" aria-hidden="true" />
+    </BarButton>
   </div>
 </template>

@@ -24,7 +24,7 @@ const chosen = computed(() => looks.value.find((one) => one.name === what.value)
 
 <template>
   <Listbox v-model="what" as="div" class="relative flex items-center gap-x-2">
-    <ListboxLabel class="text-soft">Look at</ListboxLabel>
+    <ListboxLabel class="sr-only">Look at</ListboxLabel>
     <ListboxButton class="rounded-sm border border-rule bg-sheet px-1.5 py-0.5">
       {{ chosen?.title ?? what }} <span aria-hidden="true" class="text-2xs text-soft">▴</span>
     </ListboxButton>

@@ -1,6 +1,8 @@
 import { reactive } from "vue";
 
-export const GROUNDS = [
+export type GroundKind = "checker" | "black" | "white" | "grey" | "colour" | "gradient";
+
+export const GROUNDS: { name: GroundKind; title: string }[] = [
   { name: "checker", title: "Checker" },
   { name: "black", title: "Black" },
   { name: "white", title: "White" },
@@ -8,8 +10,6 @@ export const GROUNDS = [
   { name: "colour", title: "Colour" },
   { name: "gradient", title: "Gradient" },
 ];
-
-export type GroundKind = "checker" | "black" | "white" | "grey" | "colour" | "gradient";
 
 /** What stands behind a clear backdrop while looking; shared by all desks, never part of a shot. */
 export const ground = reactive({ kind: "checker" as GroundKind, colour: "#1f9d55", colour_to: "#101828" });

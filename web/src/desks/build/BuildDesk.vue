@@ -1,8 +1,9 @@
 <script setup lang="ts">
+import { ChartColumn, Focus, Grid3x3, Maximize } from "@lucide/vue";
 import { computed, onBeforeUnmount, onMounted, ref } from "vue";
 
 import { answer, api } from "@/api/client";
-import PressButton from "@/controls/PressButton.vue";
+import BarButton from "@/picture/BarButton.vue";
 import GroundBar from "@/picture/GroundBar.vue";
 import HandleChoice from "@/picture/HandleChoice.vue";
 import { cameraHandle, type Handle, lightHandle } from "@/picture/handles";
@@ -145,27 +146,32 @@ onBeforeUnmount(() => {
       </LivePicture>
       <GroundBar>
         <LookChoice v-model="what" />
-        <PressButton quiet title="Bring everything into view (V)" @click="bringIntoView(false)"
-          >All in view</PressButton
-        >
-        <PressButton
-          v-if="selectedElement"
-          quiet
-          title="Bring what is selected into view (Shift V)"
-          @click="bringIntoView(true)"
-          >Selected in view</PressButton
-        >
-        <PressButton
-          quiet
-          :aria-pressed="guides"
-          title="Safe areas and middle, never in the files (G)"
-          @click="guides = !guides"
-        >
-          {{ guides ? "Hide guides" : "Guides" }}
-        </PressButton>
-        <PressButton quiet :aria-pressed="spread" title="How light is spread (H)" @click="spread = !spread">{{
-          spread ? "Hide histogram" : "Histogram"
-        }}</PressButton>
+        <span class="flex items-center">
+          <BarButton label="All in view" hint="Bring everything into view (V)" @click="bringIntoView(false)"
+            ><Maximize :size="15" aria-hidden="true"
+          /></BarButton>
+          <BarButton
+            v-if="selectedElement"
+            label="Selected in view"
+            hint="Bring what is selected into view (Shift V)"
+            @click="bringIntoView(true)"
+            ><Focus :size="15" aria-hidden="true"
+          /></BarButton>
+          <BarButton
+            :label="guides ? 'Hide guides' : 'Guides'"
+            hint="Safe areas and middle, never in the files (G)"
+            :pressed="guides"
+            @click="guides = !guides"
+            ><Grid3x3 :size="15" aria-hidden="true"
+          /></BarButton>
+          <BarButton
+            :label="spread ? 'Hide histogram' : 'Histogram'"
+            hint="How light is spread (H)"
+            :pressed="spread"
+            @click="spread = !spread"
+            ><ChartColumn :size="15" aria-hidden="true"
+          /></BarButton>
+        </span>
         <HandleChoice v-if="light" v-model="chosen" :name="light.name" />
         <PlayBar :playback :total="shot.frames.length" :rate="shot.draft?.timing.rate ?? ''" />
       </GroundBar>

@@ -13,7 +13,15 @@ import { bare, type FinishValues, renameEdits, shareEdits, users } from "./finis
 import TextureField from "./TextureField.vue";
 import TonesField from "./TonesField.vue";
 
-const props = defineProps<{ label: string; schema: JsonSchema; root: JsonSchema; value: FinishValues; path: string }>();
+const props = defineProps<{
+  label: string;
+  schema: JsonSchema;
+  root: JsonSchema;
+  value: FinishValues;
+  path: string;
+  /** Paths of other surfaces that are to stay like this one. */
+  also?: string[];
+}>();
 const shot = useShot();
 const offers = useOffers();
 
@@ -27,6 +35,7 @@ interface Action {
   name: string;
   title: string;
   note?: string;
+  picture?: string;
   act: () => void;
 }
 const groups = computed<{ title: string; items: Action[] }[]>(() => {
@@ -45,7 +54,7 @@ const groups = computed<{ title: string; items: Action[] }[]>(() => {
         name: `shared ${one.name}`,
         title: one.name,
         note: usedBy(users(document, one.name)),
-        act: () => shot.edit(`${props.path}.named`, one.name, true, `${props.label}: ${one.name}`),
+        act: () => put(`${props.path}.named`, one.name, `${props.label}: ${one.name}`),
       })),
     },
     {
@@ -69,10 +78,9 @@ const groups = computed<{ title: string; items: Action[] }[]>(() => {
       items: (offers.value?.finishes ?? []).map((one) => ({
         ...one,
         act: () =>
-          shot.edit(
+          put(
             valuesPath.value,
             at.value >= 0 ? one.values : { ...one.values, named: "" },
-            true,
             `${props.label}: ${one.title}`,
           ),
       })),
@@ -80,15 +88,30 @@ const groups = computed<{ title: string; items: Action[] }[]>(() => {
   ].filter((group) => group.items.length);
 });
 
+/** Edits of a value here and, if it is this surface's own, of the same value of those that stay like it. */
+function everywhere(path: string, value: unknown): Record<string, unknown> {
+  const edits: Record<string, unknown> = { [path]: value };
+  if (path.startsWith(props.path))
+    for (const other of props.also ?? []) edits[other + path.slice(props.path.length)] = value;
+  return edits;
+}
+function put(path: string, value: unknown, what: string) {
+  shot.editMany(everywhere(path, value), what);
+}
+function update(path: string, value: unknown) {
+  for (const [at, one] of Object.entries(everywhere(path, value))) shot.edit(at, one, false);
+}
 function usedBy(number: number) {
   return number === 0 ? "used nowhere" : number === 1 ? "1 surface" : `${number} surfaces`;
 }
 function share() {
-  if (shot.draft)
-    shot.editMany(shareEdits(shot.draft, props.path, props.value, `${props.label} finish`), "Share a finish");
+  if (!shot.draft) return;
+  const edits: Record<string, unknown> = shareEdits(shot.draft, props.path, props.value, `${props.label} finish`);
+  for (const other of props.also ?? []) edits[`${other}.named`] = edits[`${props.path}.named`];
+  shot.editMany(edits, "Share a finish");
 }
 function unshare() {
-  shot.edit(props.path, { ...bare(values.value), named: "" }, true, `${props.label}: own values`);
+  put(props.path, { ...bare(values.value), named: "" }, `${props.label}: own values`);
 }
 function rename(name: string) {
   const wanted = name.trim();
@@ -123,8 +146,8 @@ function most(field: FieldPlan) {
       :path="valuesPath"
       :problems="shot.problems"
       :sections="false"
-      @update="(at, inner) => shot.edit(at, inner, false)"
-      @commit="(at, inner, what) => shot.edit(at, inner, true, `${label} ${what.toLowerCase()}`)"
+      @update="update"
+      @commit="(at, inner, what) => put(at, inner, `${label} ${what.toLowerCase()}`)"
     >
       <template #texture="{ field, value: texture, path: texturePath, error }">
         <TextureField
@@ -132,7 +155,7 @@ function most(field: FieldPlan) {
           :model-value="texture as string"
           :help="field.help"
           :error
-          @commit="shot.edit(texturePath, $event, true, `${label} ${field.title.toLowerCase()}`)"
+          @commit="put(texturePath, $event, `${label} ${field.title.toLowerCase()}`)"
         />
       </template>
       <template #tones="{ field, value: tones, path: tonesPath, error }">
@@ -143,8 +166,8 @@ function most(field: FieldPlan) {
           :path="tonesPath"
           :error
           :problems="shot.problems"
-          @update="shot.edit(tonesPath, $event, false)"
-          @commit="shot.edit(tonesPath, $event, true, `${label} tones`)"
+          @update="update(tonesPath, $event)"
+          @commit="put(tonesPath, $event, `${label} tones`)"
         />
       </template>
     </SchemaForm>

@@ -20,6 +20,7 @@ interface Addition {
   name: string;
   title: string;
   note?: string;
+  picture?: string;
   lights: Light[];
 }
 const additions = computed<{ title: string; items: Addition[] }[]>(() => [

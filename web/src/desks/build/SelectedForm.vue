@@ -3,18 +3,18 @@
 import { computed } from "vue";
 
 import { type JsonSchema, useOffers } from "@/api/offers";
-import { resolveRef, schemaOfKind } from "@/controls/fields";
+import { planFields, resolveRef, schemaOfKind } from "@/controls/fields";
 import SchemaForm from "@/controls/SchemaForm.vue";
 import SectionBlock from "@/controls/SectionBlock.vue";
 import TextField from "@/controls/TextField.vue";
 import { useShot } from "@/shot/store";
 
-import FinishField from "./FinishField.vue";
-import type { FinishValues } from "./finishes";
 import FontField from "./FontField.vue";
 import PaletteField from "./PaletteField.vue";
 import SkyField from "./SkyField.vue";
+import SurroundingsField from "./SurroundingsField.vue";
 import TouchField from "./TouchField.vue";
+import WholeFinish from "./WholeFinish.vue";
 
 const props = defineProps<{ path: string; dropped: File | null }>();
 const emit = defineEmits<{ taken: [] }>();
@@ -30,6 +30,12 @@ const schema = computed<JsonSchema>(() => {
   const kind = value.value?.kind as string | undefined;
   return kind ? schemaOfKind(root.value, kind) : resolveRef(root.value.properties?.[props.path] ?? {}, root.value);
 });
+/** Surfaces of an element, each with a finish. */
+const parts = computed(() =>
+  planFields(schema.value, root.value, skip.value)
+    .flatMap((group) => group.fields)
+    .filter((field) => field.widget === "finish"),
+);
 </script>
 
 <template>
@@ -83,8 +89,11 @@ const schema = computed<JsonSchema>(() => {
           @taken="emit('taken')"
         />
       </template>
-      <template #finish="{ value: finish, path: at, field }">
-        <FinishField :label="field.title" :schema="field.schema" :root :value="finish as FinishValues" :path="at" />
+      <template #finish="{ field }">
+        <WholeFinish v-if="field.name === parts[0]?.name" :path :parts :root :value />
+      </template>
+      <template #surroundings="{ value: source, path: at, error, field }">
+        <SurroundingsField :label="field.title" :model-value="source as string" :path="at" :error />
       </template>
       <template #palette="{ value: colours, path: at, error, field }">
         <PaletteField
