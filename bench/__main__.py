@@ -39,6 +39,8 @@ def _all() -> Iterator[Callable[[], Iterator[Figure]]]:
         rendering.geometry,
         rendering.document,
         rendering.against_oracle,
+        rendering.true_shape,
+        rendering.blur,
     )
     for part in parts:
         yield lambda part=part: part(shot)

@@ -19,8 +19,8 @@ from bench.timing import Figure, measure, single
 from shots.rendering import sketch
 from zeitbild.assets import AssetFolder
 from zeitbild.document.reading import read_shot, write_shot
-from zeitbild.document.shot import Light, Rays, Shot
-from zeitbild.document.values import Placement
+from zeitbild.document.shot import Camera, Light, Motion, Rays, Shot, Timing
+from zeitbild.document.values import Placement, Turn
 from zeitbild.elements.lettering import build
 from zeitbild.elements.solid import Solid
 from zeitbild.geometry.solids import ball
@@ -296,6 +296,60 @@ def against_oracle(shot: Shot) -> Iterator[Figure]:
             f"oracle, {name}: beyond 12", 100 * float((off[covered] > 12).mean()), "%", 0.5 if "mirror" in name else 0.1
         )
         yield single(f"oracle, {name}: lone pixels beyond 24", float((beyond & (around == 1)).sum()), "", 0)
+
+
+def true_shape(shot: Shot) -> Iterator[Figure]:
+    """Alpha of a ball in a parallel view against the disc that it is, from 4,096 places in each pixel."""
+    round_ = Solid(id="ball", shape="ball", width=300, height=300, depth=300)
+    camera = Camera(position=(0, 0, 900), projection="orthographic", span=640)
+    ball_alone = shot.model_copy(update={"elements": (round_,), "camera": camera, "view": "Main"})
+    found = render(resolve(ball_alone, 1, AssetFolder(assets_folder())), QUALITIES["final"]).beauty[..., 3]
+    height, width = found.shape
+    units = 640 / width
+    place = (np.arange(64) + 0.5) / 64
+    x = ((np.arange(width)[:, None] + place).reshape(-1) - width / 2) * units
+    y = ((np.arange(height)[:, None] + place).reshape(-1) - height / 2) * units
+    off = []
+    for row in range(height):
+        inside = x[None, :] ** 2 + y[row * 64 : row * 64 + 64, None] ** 2 < 150.0**2
+        area = inside.reshape(64, width, 64).mean(axis=(0, 2))
+        edge = (area > 0) & (area < 1)
+        off.append(np.abs(found[row] - area)[edge] * 255)
+    all_off = np.concatenate(off)
+    yield single("alpha of a ball against its disc: mean", float(all_off.mean()), "/255", 0.5)
+    yield single("alpha of a ball against its disc: worst", float(all_off.max()), "/255", 8)
+
+
+def blur(shot: Shot) -> Iterator[Figure]:
+    """A turn of thirty degrees a frame, the shutter open all the time, against 512 stills, and against one."""
+    turning = [one.model_copy(update={"turn": Turn(turns=2)}) for one in shot.elements]
+    timing = Timing(rate=shot.timing.rate, first=1, last=24)
+    fast = shot.model_copy(
+        update={"elements": tuple(turning), "timing": timing, "motion": Motion(angle=360, phase=-180)}
+    )
+    snapshot = resolve(fast, 3, AssetFolder(assets_folder()))
+    for name, one in (("no rays", without_rays(snapshot)), ("its rays", snapshot)):
+        still = replace(one, stations=())
+        ratios = []
+        for _ in range(3):
+            once = measure("", lambda n, still=still: render(still, QUALITIES["final"]), times=2, warm=1).median
+            ratios.append(
+                measure("", lambda n, one=one: render(one, QUALITIES["final"]), times=1, warm=0).median / once
+            )
+        ratios.sort()
+        yield Figure(f"blurred frame to a still one, {name}", ratios[1], ratios[0], ratios[-1], "x", 4)
+    small = without_rays(snapshot).at_raster(320, 180)
+    total = np.zeros((180, 320, 4))
+    for number in range(512):
+        matrices = small.at_time((number + 0.5) / 512)
+        elements = tuple(replace(one, matrix=matrix) for one, matrix in zip(small.elements, matrices, strict=True))
+        total += render(replace(small, elements=elements, stations=()), QUALITIES["final"]).beauty
+    truth_ = total / 512
+    found = render(small, QUALITIES["final"]).beauty
+    seen = (truth_[..., 3] > 0) | (found[..., 3] > 0)
+    off = np.abs(found - truth_)[seen] * 255
+    yield single("blurred frame against 512 stills: alpha, mean", float(off[:, 3].mean()), "/255", 0.5)
+    yield single("blurred frame against 512 stills: colour, mean", float(off[:, :3].mean()), "/255", 0.5)
 
 
 def limits(shot: Shot) -> Iterator[Figure]:

@@ -23,9 +23,65 @@ class Looks(BrowserCase):
         page.get_by_role("menuitem", name=item).click()
         self.saved()
 
+    def _apart(self, page: Page) -> None:
+        page.get_by_role("button", name=re.compile("^A finish for each part")).click()
+
+    def test_one_finish_for_the_whole_element_in_one_step(self) -> None:
+        page = self.desk("build")
+        self.picture()
+        self._choose_finish(page, "Whole element", "Brass")
+        finishes = self.fresh().current_document().elements[0].finishes()
+        self.assertEqual({one.metalness for one in finishes}, {1})
+        whole = page.get_by_role("group", name="Whole element", exact=True)
+        whole.get_by_label("Roughness", exact=True).fill("0.35")
+        whole.get_by_label("Roughness", exact=True).press("Enter")
+        self.saved()
+        self.assertEqual([one.roughness for one in self.fresh().current_document().elements[0].finishes()], [0.35] * 3)
+        self._apart(page)
+        self._choose_finish(page, "Side", "Plaster")
+        expect(page.get_by_role("group", name="Whole element", exact=True)).to_have_count(0)
+        page.get_by_role("button", name="One finish for the whole element").click()
+        self.saved()
+        finishes = self.fresh().current_document().elements[0].finishes()
+        self.assertEqual([(one.metalness, one.roughness) for one in finishes], [(1, 0.35)] * 3)
+        page.get_by_role("button", name="Undo").click()
+        self.saved()
+        self.assertEqual(self.fresh().current_document().elements[0].side.metalness, 0)
+
+    def test_surroundings_are_chosen_by_their_pictures(self) -> None:
+        page = self.desk("build")
+        self.picture()
+        page.get_by_role("button", name="Environment").click()
+        shown = page.get_by_role("radiogroup", name="Surroundings")
+        expect(shown.get_by_role("radio")).to_have_count(9)
+        for picture in shown.locator("img").all():
+            self.assertGreater(picture.evaluate("async (one) => (await one.decode(), one.naturalWidth)"), 100)
+        shown.get_by_role("radio", name="Dusk").click()
+        self.saved()
+        around = self.fresh().current_document().environment
+        self.assertEqual((around.source, around.horizon), ("dusk", "#ffb066"))
+        self.picture()
+        expect(page.get_by_label("Horizon", exact=True).first).to_be_visible()
+        page.get_by_role("button", name="Undo").click()
+        self.saved()
+        self.assertEqual(self.fresh().current_document().environment.source, "studio")
+
+    def test_the_bar_under_the_picture_is_one_line_and_menus_stay_inside(self) -> None:
+        page = self.desk("build")
+        self.picture()
+        bar = page.get_by_role("radiogroup", name="Over").locator("xpath=..")
+        self.assertLess(bar.bounding_box()["height"], 50)  # type: ignore[index]
+        page.get_by_role("button", name="Light", exact=True).click()
+        box = page.get_by_role("menu").bounding_box()
+        assert box is not None
+        size = page.viewport_size
+        assert size is not None
+        self.assertTrue(box["x"] >= 0 and box["x"] + box["width"] <= size["width"] and box["y"] >= 0)
+
     def test_a_finish_is_shared_changed_in_one_place_renamed_and_left(self) -> None:
         page = self.desk("build")
         self.picture()
+        self._apart(page)
         self._choose_finish(page, "Face", "Lacquer")
         self._choose_finish(page, "Face", "Share these values")
         self._choose_finish(page, "Side", "Face finish")
@@ -50,6 +106,7 @@ class Looks(BrowserCase):
 
     def test_tones_are_added_moved_and_refused_where_they_do_not_rise(self) -> None:
         page = self.desk("build")
+        self._apart(page)
         self._choose_finish(page, "Face", "Drawn tones")
         face = page.get_by_role("group", name="Face", exact=True)
         face.get_by_role("button", name="One tone more").click()
@@ -149,6 +206,7 @@ class Looks(BrowserCase):
     def test_a_texture_is_brought_and_laid_on_a_surface(self) -> None:
         page = self.desk("build")
         self.picture()
+        self._apart(page)
         face = page.get_by_role("group", name="Face", exact=True)
         face.get_by_role("button", name="Textures …").click()
         with TemporaryDirectory() as folder:

@@ -72,3 +72,16 @@ class Requests(StudioCase):
         self.assertEqual(len(offers["rates"]), 8)
         for kind in offers["element_kinds"]:
             self.assertEqual(kind["default"]["kind"], kind["name"])
+
+    def test_what_is_ready_made_has_pictures_that_differ(self) -> None:
+        offers = self.get("/api/offers")
+        self.assertGreaterEqual(len(offers["surroundings"]), 7)
+        for what in ("finishes", "light_sets", "surroundings"):
+            seen = set()
+            for one in offers[what]:
+                answer = self.client.get(one["picture"])
+                self.assertEqual((answer.status_code, answer["Content-Type"]), (200, "image/png"))
+                seen.add(answer.content)
+            self.assertEqual(len(seen), len(offers[what]), what)
+        for wrong in ("/api/previews/finish/nothing", "/api/previews/nothing/brass"):
+            self.assertEqual(self.client.get(wrong).status_code, 422)

@@ -27,17 +27,26 @@ def _look(view: SetView) -> Iterator[Finding]:
             worst, where = pixels, frame
     if worst < _FEW:
         return
-    raised = shot.sampling.beyond_alpha == "alpha raised"
+    about = f"Clear elements mirror more light than their alpha holds, in about {worst:,} pixels of frame {where}. OpenEXR files hold it"
+    if shot.sampling.beyond_alpha == "alpha raised":
+        yield Finding(
+            "light-beyond-alpha",
+            "hint",
+            f"{about}; in PNG files alpha is raised there to hold it.",
+            "sampling.beyond_alpha",
+            "build",
+            where,
+        )
+        return
     yield Finding(
-        "light-beyond-alpha",
-        "hint",
-        f"Clear elements mirror more light than their alpha holds, in about {worst:,} pixels of frame {where}. OpenEXR files hold "
-        f"it; in PNG files {'alpha is raised to hold it' if raised else 'it is clipped'} there.",
+        "light-clipped-at-alpha",
+        "warning",
+        f"{about}; in PNG files it is clipped there and lost.",
         "sampling.beyond_alpha",
         "build",
         where,
-        {"sampling.beyond_alpha": "clipped" if raised else "alpha raised"},
-        "Clip the light instead" if raised else "Raise alpha instead",
+        {"sampling.beyond_alpha": "alpha raised"},
+        "Raise alpha to hold it",
     )
 
 

@@ -44,6 +44,21 @@ class Findings(unittest.TestCase):
         for shot in (_shot(), parse_shot(DEMO.read_text(encoding="utf-8"))):
             self.assertEqual(find(shot, SetView(shot, NOWHERE, (1280, 720))), [])
 
+    def test_light_beyond_alpha_is_counted_and_kept_or_said_to_be_lost(self) -> None:
+        plate = {"kind": "solid", "id": "plate", "width": 300, "height": 300, "depth": 4}
+        plate["surface"] = {"opacity": 0.1, "roughness": 0.05, "base_colour": "#101010"}
+        bright = {"source": "gradient", "strength": 8}
+        shot = read_shot({"version": 3, "elements": [plate], "environment": bright})
+        found = [one for one in find(shot, SetView(shot, NOWHERE, None)) if one.code == "light-beyond-alpha"]
+        self.assertEqual([one.level for one in found], ["hint"])
+        lost = read_shot({**shot.model_dump(mode="json"), "sampling": {"beyond_alpha": "clipped"}})
+        self.assertEqual(self._check(lost, "light-clipped-at-alpha").level, "warning")
+        solid = {**plate, "surface": {**plate["surface"], "opacity": 1}}
+        for changes in ({"elements": [solid]}, {"backdrop": {"kind": "colour"}}):
+            other = read_shot({**shot.model_dump(mode="json"), **changes})
+            codes = [one.code for one in find(other, SetView(other, NOWHERE, None))]
+            self.assertNotIn("light-beyond-alpha", codes)
+
     def test_strong_ambient_light(self) -> None:
         self._check(
             _shot(lights=[{"kind": "ambient", "strength": 0.4}, {"kind": "ambient", "strength": 0.3}]), "ambient-strong"

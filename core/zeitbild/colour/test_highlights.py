@@ -4,7 +4,7 @@ import unittest
 
 import numpy as np
 
-from zeitbild.colour.highlights import conformed
+from zeitbild.colour.highlights import beyond_alpha, conformed, for_straight
 
 
 def neutral(colour: tuple[float, float, float]) -> list[float]:
@@ -46,3 +46,40 @@ class RollOff(unittest.TestCase):
     def test_clipped_leaves_light_as_it_is(self) -> None:
         light = np.ones((2, 2, 4), np.float32) * 3
         self.assertIs(conformed(light, "clipped"), light)
+
+
+class BeyondAlpha(unittest.TestCase):
+    """Pixels by hand: (light, alpha, covered) and what straight files may hold of them."""
+
+    def setUp(self) -> None:
+        #: A clear body's highlight; the same at its edge; an opaque highlight at an edge; a clear body that mirrors little.
+        pixels = [(0.6, 0.1, 1.0), (0.6, 0.05, 0.5), (2.0, 0.5, 0.5), (0.05, 0.1, 1.0)]
+        self.light = np.array([[[one, one / 2, 0, alpha] for one, alpha, _ in pixels]], np.float32)
+        self.covered = np.array([[covered for _, _, covered in pixels]], np.float32)
+
+    def test_only_what_is_clear_counts_and_no_further_than_it_reaches(self) -> None:
+        found = beyond_alpha(self.light, self.covered)
+        np.testing.assert_allclose(found[0], (0.5, 0.45, 0, 0), atol=1e-6)
+        self.assertEqual(beyond_alpha(self.light, None).max(), 0)
+
+    def test_raised_alpha_holds_the_light(self) -> None:
+        held = for_straight(self.light, self.covered, "clipped", "alpha raised")
+        self.assertEqual((held.beyond, held.clipped), (2, 2))
+        np.testing.assert_allclose(held.pixels[0, :, 3], (0.6, 0.5, 0.5, 0.1), atol=1e-6)
+        np.testing.assert_allclose(held.pixels[0, 0, :3], self.light[0, 0, :3], atol=1e-6)
+
+    def test_clipped_light_keeps_alpha(self) -> None:
+        held = for_straight(self.light, self.covered, "clipped", "clipped")
+        np.testing.assert_allclose(held.pixels[0, :, 3], self.light[0, :, 3], atol=1e-6)
+        self.assertEqual(held.beyond, 2)
+
+    def test_no_channel_is_beyond_alpha_whatever_is_chosen(self) -> None:
+        random = np.random.default_rng(2)
+        light = random.uniform(0, 3, (9, 9, 4)).astype(np.float32)
+        light[..., 3] = random.uniform(0, 1, (9, 9))
+        covered = np.maximum(light[..., 3], random.uniform(0, 1, (9, 9)).astype(np.float32))
+        for highlights in ("clipped", "rolled off"):
+            for beyond in ("clipped", "alpha raised"):
+                held = for_straight(light, covered, highlights, beyond).pixels  # type: ignore[arg-type]
+                self.assertTrue((held[..., :3] <= held[..., 3:]).all() and held.min() >= 0)
+                self.assertTrue((held[..., 3] <= covered + 1e-6).all())

@@ -4,6 +4,7 @@ import io
 import tempfile
 import unittest
 from dataclasses import replace
+from fractions import Fraction
 from pathlib import Path
 
 import numpy as np
@@ -152,6 +153,21 @@ class Png(unittest.TestCase):
 
 
 class Exr(unittest.TestCase):
+    def test_says_when_a_frame_is(self) -> None:
+        # Time code of SMPTE ST 12-1, read by OpenImageIO: frame 1800 at 30000/1001 is the first code after two that drop.
+        for rate, frame, code in (
+            (Fraction(24), 25, "00:00:01:01"),
+            (Fraction(30000, 1001), 1800, "00:01:00:02"),
+            (Fraction(60), 61, "00:00:01:00"),
+            (Fraction(25), 25 * 3600 * 25, "01:00:00:00"),
+        ):
+            with tempfile.TemporaryDirectory() as folder:
+                path = Path(folder) / "a.exr"
+                path.write_bytes(formats.get("exr").encode(replace(colour_plane(), rate=rate, frame=frame)))
+                spec = oiio.ImageBuf(str(path)).spec()
+                self.assertEqual(str(spec.getattribute("smpte:TimeCode")).replace(";", ":"), code)
+                self.assertEqual(tuple(spec.getattribute("FramesPerSecond")), (rate.numerator, rate.denominator))
+
     def test_alpha_is_premultiplied_and_light_is_linear(self) -> None:
         # OpenEXR technical introduction: colour is premultiplied by alpha. Read by OpenImageIO.
         with tempfile.TemporaryDirectory() as folder:

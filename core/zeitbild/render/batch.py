@@ -67,6 +67,8 @@ _SHARP_PLACE, _SOFT_PLACE, _EVEN_PLACE, _TABLE_PLACE, _OWNED = 7, 8, 9, 10, 11
 WHOLE_ROWS = 12
 
 _ZERO, _ONE, _TWO = np.float32(0), np.float32(1), np.float32(2)
+#: Bends (radians, squared) from which on what is mirrored differs within them.
+_NOTICED = np.float32(2e-3)
 _BATCH, _OWNER, _LEAST_COSINE, _MIN_ALPHA = BATCH, OWNER, LEAST_COSINE, MIN_ALPHA
 _POINT, _NORMAL, _VIEW, _BASE, _ROUGH, _METAL, _BEND = POINT, NORMAL, VIEW, BASE, ROUGH, METAL, BEND
 _EVEN_AROUND = EVEN_AROUND
@@ -282,6 +284,34 @@ def light_from_around(rows, whole, used, maps, rayed, count, bounced):  # type: 
         rows[_SOFT, i], rows[_SOFT + 1, i], rows[_SOFT + 2, i] = mixed_texels(
             maps, whole[_SOFT_PLACE, i], whole[_SOFT_SIDE, i], rows[_SOFT_AT, i], rows[_SOFT_AT + 1, i]
         )
+    for i in range(used):
+        bx, by, bz = rows[_BEND, i], rows[_BEND + 1, i], rows[_BEND + 2, i]
+        bend = bx * bx + by * by + bz * bz
+        if bend < _NOTICED or bend < rows[_SQUARE, i]:
+            continue
+        # What is mirrored over the whole bend, at four places of it.
+        sharp_r = sharp_g = sharp_b = soft_r = soft_g = soft_b = _ZERO
+        for step in range(4):
+            t = np.float32(0.25 * step - 0.375)
+            nx, ny, nz = rows[_NORMAL, i] + t * bx, rows[_NORMAL + 1, i] + t * by, rows[_NORMAL + 2, i] + t * bz
+            vx, vy, vz = rows[_VIEW, i], rows[_VIEW + 1, i], rows[_VIEW + 2, i]
+            # The normal's length is left out of the reflection, whose direction alone counts.
+            square = nx * nx + ny * ny + nz * nz
+            twice = _TWO * max(nx * vx + ny * vy + nz * vz, _LEAST_COSINE)
+            u, v = unfold(twice * nx - square * vx, twice * ny - square * vy, twice * nz - square * vz)
+            texel, across, down = texel_place(whole[_SHARP_SIDE, i], whole[_SHARP_START, i], u, v)
+            red, green, blue = mixed_texels(maps, texel, whole[_SHARP_SIDE, i], across, down)
+            sharp_r, sharp_g, sharp_b = sharp_r + red, sharp_g + green, sharp_b + blue
+            texel, across, down = texel_place(whole[_SOFT_SIDE, i], whole[_SOFT_START, i], u, v)
+            red, green, blue = mixed_texels(maps, texel, whole[_SOFT_SIDE, i], across, down)
+            soft_r, soft_g, soft_b = soft_r + red, soft_g + green, soft_b + blue
+        quarter = np.float32(0.25)
+        rows[_SHARP, i], rows[_SHARP + 1, i], rows[_SHARP + 2, i] = (
+            sharp_r * quarter,
+            sharp_g * quarter,
+            sharp_b * quarter,
+        )
+        rows[_SOFT, i], rows[_SOFT + 1, i], rows[_SOFT + 2, i] = soft_r * quarter, soft_g * quarter, soft_b * quarter
     for i in range(used):
         if rows[_METAL, i] < _ONE:
             rows[_EVEN, i], rows[_EVEN + 1, i], rows[_EVEN + 2, i] = mixed_texels(

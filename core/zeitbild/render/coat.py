@@ -22,6 +22,8 @@ from zeitbild.render.metal_rough import (
 
 _ZERO, _ONE, _TWO = np.float32(0), np.float32(1), np.float32(2)
 _MIN_ALPHA, _LEAST_COSINE = MIN_ALPHA, LEAST_COSINE
+#: Bends (radians, squared) from which on what is mirrored differs within them.
+_NOTICED = np.float32(2e-3)
 _COAT, _COAT_ROUGHNESS, _OWNER = COAT, COAT_ROUGHNESS, OWNER
 _LEVEL_COUNT = len(LEVELS)
 _LAST_LEVEL = np.float32(_LEVEL_COUNT - 1)
@@ -82,18 +84,30 @@ def coat_light(  # type: ignore[no-untyped-def]
     place = rough * _LAST_LEVEL
     level = min(int(place), _LEVEL_COUNT - 2)
     blend = place - np.float32(level)
-    twice = _TWO * n_v
-    rx, ry, rz = twice * nx - vx, twice * ny - vy, twice * nz - vz
-    u, v = unfold(rx, ry, rz)
-    sharp_r, sharp_g, sharp_b = look_up(maps, level, u, v)
-    soft_r, soft_g, soft_b = look_up(maps, level + 1, u, v)
+    # Over a bend what is mirrored is the mean at four places of it, as in ``batch.light_from_around``.
+    bend = bx * bx + by * by + bz * bz
+    steps = 4 if bend >= _NOTICED and bend >= square else 1
+    seen_r = seen_g = seen_b = _ZERO
+    for step in range(steps):
+        t = np.float32(0.25 * step - 0.375) if steps > 1 else _ZERO
+        mx, my, mz = nx + t * bx, ny + t * by, nz + t * bz
+        length = mx * mx + my * my + mz * mz
+        twice = _TWO * max(mx * vx + my * vy + mz * vz, _LEAST_COSINE)
+        u, v = unfold(twice * mx - length * vx, twice * my - length * vy, twice * mz - length * vz)
+        sharp_r, sharp_g, sharp_b = look_up(maps, level, u, v)
+        soft_r, soft_g, soft_b = look_up(maps, level + 1, u, v)
+        seen_r += sharp_r + (soft_r - sharp_r) * blend
+        seen_g += sharp_g + (soft_g - sharp_g) * blend
+        seen_b += sharp_b + (soft_b - sharp_b) * blend
+    part = _ONE / np.float32(steps)
+    seen_r, seen_g, seen_b = seen_r * part, seen_g * part, seen_b * part
     weight = share * openness
     return (
         high_r,
         high_g,
         high_b,
-        weight * (sharp_r + (soft_r - sharp_r) * blend + ambients[owner, 0]),
-        weight * (sharp_g + (soft_g - sharp_g) * blend + ambients[owner, 1]),
-        weight * (sharp_b + (soft_b - sharp_b) * blend + ambients[owner, 2]),
+        weight * (seen_r + ambients[owner, 0]),
+        weight * (seen_g + ambients[owner, 1]),
+        weight * (seen_b + ambients[owner, 2]),
         _ONE - share,
     )

@@ -186,6 +186,30 @@ class SeeThrough(unittest.TestCase):
         self.assertAlmostEqual(held[0], 0.25, places=5)
         self.assertAlmostEqual(held[1], 0.75, places=5)
 
+    def test_what_a_clear_body_mirrors_does_not_fade_but_a_metals_does(self) -> None:
+        def middle(metal: float, opacity: float) -> np.ndarray:  # type: ignore[type-arg]
+            shot = snapshot(quad(1.0), environment=EVEN, size=(64, 64))
+            row = finish_row((0.0, 0.0, 0.0) if metal == 0 else (0.8, 0.8, 0.8), 0.1, metal, opacity=opacity)
+            element = replace(shot.elements[0], finishes=(row,))
+            return render(replace(shot, elements=(element,)), QUALITIES["check"]).beauty[32, 32]  # type: ignore[no-any-return]
+
+        # A black dielectric mirrors four hundredths of an even white room (glTF 2.0, appendix B), whatever its opacity.
+        for opacity in (0.0, 0.3, 1.0):
+            light = middle(0, opacity)
+            self.assertAlmostEqual(float(light[0]), 0.04, delta=0.002)
+            self.assertAlmostEqual(float(light[3]), opacity, places=5)
+        self.assertAlmostEqual(float(middle(1, 0.3)[0]), 0.3 * float(middle(1, 1.0)[0]), places=4)
+
+    def test_matt_light_from_around_fades_with_the_body(self) -> None:
+        shot = snapshot(quad(1.0), environment=EVEN, size=(64, 64))
+        light = []
+        for opacity in (1.0, 0.5):
+            element = replace(shot.elements[0], finishes=(finish_row((0.7, 0.7, 0.7), 1.0, opacity=opacity),))
+            light.append(float(render(replace(shot, elements=(element,)), QUALITIES["check"]).beauty[32, 32, 0]))
+        mirrored = light[0] - 2 * (light[0] - light[1])
+        # What is left at no opacity is the mirror's share alone.
+        self.assertTrue(0 < mirrored < 0.05, (light, mirrored))
+
     def test_lights_touch_what_they_should_in_every_part(self) -> None:
         light = replace(FRONT, touches=(1,))
         shot = snapshot(quad(1.0, 0), quad(2.0, -2), lights=(light,), size=(64, 64))

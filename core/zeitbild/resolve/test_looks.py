@@ -27,7 +27,7 @@ from zeitbild.pictures import read_picture
 from zeitbild.render import QUALITIES, render
 from zeitbild.render.environment import OFFSETS, SkyPicture, environment_maps, radiance
 from zeitbild.render.finish_row import COAT, MAPS, OWNER, SHADING, UNLIT
-from zeitbild.render.shading import AROUND, DIFFUSE, EMISSION, SPECULAR
+from zeitbild.render.shading import BEHIND, PARTS
 from zeitbild.resolve import depth_range, frame_key, resolve
 from zeitbild.resolve.sky import check_sky
 from zeitbild.testing import NOWHERE, small_shot
@@ -57,7 +57,7 @@ class Finishes(unittest.TestCase):
 class DemoShots(unittest.TestCase):
     def test_beauty_is_the_sum_of_its_parts_on_every_pixel(self) -> None:
         paths = sorted((Path(__file__).parents[3] / "demo").glob("KM*.json"))
-        self.assertGreaterEqual(len(paths), 3)
+        self.assertGreaterEqual(len(paths), 4)
         for path in paths:
             shot = parse_shot(path.read_text(encoding="utf-8"))
             size = (256, 256 * shot.raster.height // shot.raster.width)
@@ -65,9 +65,22 @@ class DemoShots(unittest.TestCase):
                 blurred = shot.model_copy(update={"motion": Motion(angle=blur)})
                 picture = render(resolve(blurred, 7, NOWHERE).at_size(*size), QUALITIES["check"], planes=True)
                 assert picture.planes is not None
-                total = sum(picture.planes[..., first : first + 3] for first in (DIFFUSE, SPECULAR, AROUND, EMISSION))
+                total = sum(picture.planes[..., first : first + 3] for first in PARTS)
                 np.testing.assert_allclose(total, picture.beauty[..., :3], atol=1e-4, err_msg=path.name)
                 self.assertGreater(float(picture.beauty[..., 3].max()), 0.99)
+
+
+class Backdrops(unittest.TestCase):
+    def test_parts_add_up_over_every_backdrop(self) -> None:
+        for backdrop in (Backdrop(kind="colour", colour="#805020"), Backdrop(kind="surroundings"), Backdrop()):
+            for blur in (0, 180):
+                shot = small_shot(backdrop=backdrop, motion=Motion(angle=blur))
+                picture = render(resolve(shot, 2, NOWHERE), QUALITIES["check"], planes=True)
+                assert picture.planes is not None
+                total = sum(picture.planes[..., first : first + 3] for first in PARTS)
+                np.testing.assert_allclose(total, picture.beauty[..., :3], atol=1e-4)
+                behind = picture.planes[..., BEHIND : BEHIND + 3]
+                self.assertEqual(bool(behind.any()), backdrop.kind != "clear")
 
 
 class Keys(unittest.TestCase):
