@@ -6,11 +6,22 @@ import { Plus } from "@lucide/vue";
 defineProps<{ label: string; groups: { title: string; items: T[] }[] }>();
 const emit = defineEmits<{ pick: [item: T] }>();
 
-/** The list may open below the edge of its pane. */
+/** The list opens over its pane, not in it, and stays inside the window. */
 function reveal(inner: unknown) {
   if (!(inner instanceof HTMLElement)) return;
+  const list = inner.parentElement;
+  const button = list?.parentElement?.querySelector("button");
+  if (!list || !button) return;
+  const margin = 8;
   // Once it has its size.
-  requestAnimationFrame(() => inner.parentElement?.scrollIntoView({ block: "nearest" }));
+  requestAnimationFrame(() => {
+    const at = button.getBoundingClientRect();
+    const room = window.innerHeight - 2 * margin;
+    list.style.maxHeight = `${Math.min(room, 480)}px`;
+    const height = Math.min(list.scrollHeight, room, 480);
+    list.style.top = `${Math.max(margin, Math.min(at.bottom + 2, window.innerHeight - height - margin))}px`;
+    list.style.left = `${Math.max(margin, at.right - list.offsetWidth)}px`;
+  });
 }
 </script>
 
@@ -30,7 +41,7 @@ function reveal(inner: unknown) {
       <Plus :size="14" aria-hidden="true" /> {{ label }}
     </MenuButton>
     <MenuItems
-      class="absolute right-0 z-20 max-h-96 w-72 overflow-y-auto rounded-sm border border-rule bg-sheet py-1 shadow focus:outline-none"
+      class="fixed z-30 max-h-96 w-72 overflow-y-auto rounded-sm border border-rule bg-sheet py-1 shadow focus:outline-none"
     >
       <span :ref="reveal" aria-hidden="true" />
       <div v-for="group in groups" :key="group.title" role="group" :aria-label="group.title">
