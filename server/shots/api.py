@@ -219,10 +219,10 @@ async def examine_(request: HttpRequest, shot_id: int, data: DocumentIn) -> dict
 
 
 @router.post("/shots/{shot_id}/framing", response=dict[str, Any], operation_id="frameCamera")
-async def framing(request: HttpRequest, shot_id: int, data: FramingIn) -> dict[str, Any]:
+def framing(request: HttpRequest, shot_id: int, data: FramingIn) -> dict[str, Any]:
     """The camera of an unsaved document, moved so that elements fill the picture."""
-    await in_database(shot_for)(signed_in(request), shot_id)
-    return await in_rendering(frame_camera, data.document, data.frame, tuple(data.elements))
+    shot_for(signed_in(request), shot_id)
+    return frame_camera(data.document, data.frame, tuple(data.elements))
 
 
 @router.post("/shots/{shot_id}/histogram", response=HistogramOut, operation_id="histogram")

@@ -39,7 +39,7 @@ def _set(letter: Values, ball: Values, **more: object) -> Shot:
             height=130,
             depth=130,
             surface=Finish(**ball.model_dump()),
-            placement=Placement(position=(92, -28, 40)),
+            placement=Placement(position=(84, -12, 40)),
         ),
     )
     return Shot(

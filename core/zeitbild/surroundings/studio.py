@@ -35,7 +35,7 @@ kinds.register(
         "#dfe7ee",
         "",
         "#5a5048",
-        0.8,
+        0.6,
         lamps=True,
         order=0,
     )

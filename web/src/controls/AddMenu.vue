@@ -9,16 +9,16 @@ const emit = defineEmits<{ pick: [item: T] }>();
 /** The list opens over its pane, not in it, and stays inside the window. */
 function reveal(inner: unknown) {
   if (!(inner instanceof HTMLElement)) return;
-  const list = inner.parentElement;
-  const button = list?.parentElement?.querySelector("button");
-  if (!list || !button) return;
   const margin = 8;
-  // Once it has its size.
+  // Once it stands there and has its size.
   requestAnimationFrame(() => {
+    const list = inner.parentElement;
+    const button = list?.parentElement?.querySelector("button");
+    if (!list || !button) return;
     const at = button.getBoundingClientRect();
-    const room = window.innerHeight - 2 * margin;
-    list.style.maxHeight = `${Math.min(room, 480)}px`;
-    const height = Math.min(list.scrollHeight, room, 480);
+    const room = Math.min(window.innerHeight - 2 * margin, 480);
+    list.style.maxHeight = `${room}px`;
+    const height = Math.min(list.scrollHeight, room);
     list.style.top = `${Math.max(margin, Math.min(at.bottom + 2, window.innerHeight - height - margin))}px`;
     list.style.left = `${Math.max(margin, at.right - list.offsetWidth)}px`;
   });
