@@ -35,7 +35,7 @@ class Lighting(BrowserCase):
         self.assertNotEqual(document.lights[3].position, before)
         self.assertEqual(document.camera, camera)
         # The same drag moves the camera once the person says so.
-        page.get_by_role("radio", name="the camera").click()
+        page.get_by_role("radio", name="Camera", exact=True).click()
         self._drag(page, 60, -20)
         self.assertNotEqual(self.fresh().current_document().camera, camera)
         page.get_by_role("button", name="Duplicate Spot").click()

@@ -45,7 +45,7 @@ class Looks(BrowserCase):
         finishes = self.fresh().current_document().elements[0].finishes()
         self.assertEqual([(one.metalness, one.roughness) for one in finishes], [(1, 0.35)] * 3)
         page.get_by_role("button", name="Undo").click()
-        self.saved()
+        expect(page.get_by_role("group", name="Side", exact=True)).to_be_visible()
         self.assertEqual(self.fresh().current_document().elements[0].side.metalness, 0)
 
     def test_surroundings_are_chosen_by_their_pictures(self) -> None:
@@ -63,7 +63,7 @@ class Looks(BrowserCase):
         self.picture()
         expect(page.get_by_label("Horizon", exact=True).first).to_be_visible()
         page.get_by_role("button", name="Undo").click()
-        self.saved()
+        expect(shown.get_by_role("radio", name="Studio")).to_be_checked()
         self.assertEqual(self.fresh().current_document().environment.source, "studio")
 
     def test_the_bar_under_the_picture_is_one_line_and_menus_stay_inside(self) -> None:
@@ -176,7 +176,7 @@ class Looks(BrowserCase):
     def test_surroundings_from_a_picture(self) -> None:
         page = self.desk("build")
         page.get_by_role("button", name="Environment").click()
-        page.get_by_role("radio", name="picture", exact=True).click()
+        page.get_by_role("radio", name="A picture", exact=True).click()
         self.saved()
         with TemporaryDirectory() as folder:
             square, shore = Path(folder) / "square.png", Path(folder) / "shore.png"

@@ -246,8 +246,8 @@ async def estimate_(request: HttpRequest, shot_id: int, data: EstimateIn) -> dic
     return await in_rendering(estimate, data.document, data.quality, data.frame_set, settings.WORKER_PROCESSES)
 
 
-@router.get("/previews/{kind}/{name}", operation_id="getPreview")
-async def preview_(request: HttpRequest, kind: str, name: str) -> HttpResponse:
+@router.get("/previews", operation_id="getPreview")
+async def preview_(request: HttpRequest, kind: str, name: str, renderer: int = 0) -> HttpResponse:
     """A small picture of something ready-made (finish, lights, surroundings). Its address changes with the renderer."""
     data = await in_rendering(preview, kind, name)
     return HttpResponse(data, content_type="image/png", headers={"Cache-Control": "private, max-age=31536000"})

@@ -25,7 +25,7 @@ from zeitbild.timing import RATES
 
 def _preview(kind: str, name: str) -> str:
     """Address of a small picture; another renderer gives another picture, and another address."""
-    return f"/api/previews/{kind}/{quote(name)}?renderer={RENDERER_VERSION}"
+    return f"/api/previews?kind={kind}&name={quote(name)}&renderer={RENDERER_VERSION}"
 
 
 @lru_cache(maxsize=1)

@@ -456,7 +456,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/previews/{kind}/{name}": {
+    "/api/previews": {
         parameters: {
             query?: never;
             header?: never;
@@ -2241,12 +2241,13 @@ export interface operations {
     };
     getPreview: {
         parameters: {
-            query?: never;
-            header?: never;
-            path: {
+            query: {
                 kind: string;
                 name: string;
+                renderer?: number;
             };
+            header?: never;
+            path?: never;
             cookie?: never;
         };
         requestBody?: never;

@@ -24,7 +24,7 @@ function swatch(kind: GroundKind) {
           class="h-[1.15rem] w-[1.15rem] rounded-full border border-rule outline-offset-1"
           :class="checked ? 'outline-2 outline-select-ink' : ''"
           :style="{ background: swatch(one.name) }"
-          :aria-label="one.title"
+          :aria-label="`Over ${one.title.toLowerCase()}`"
           :title="`Over ${one.title.toLowerCase()}: only for looking, never in a file`"
         />
       </RadioGroupOption>
