@@ -113,7 +113,7 @@ class Proofs(BrowserCase):
         page.wait_for_selector("canvas[data-shown=true]")
         canvas = page.locator("canvas")
         for ground in ("Black", "White", "Grey", "Gradient", "Colour", "Checker"):
-            page.get_by_role("radio", name=ground, exact=True).click()
+            page.get_by_role("radio", name=f"Over {ground.lower()}", exact=True).click()
             expect(canvas).to_have_attribute("aria-label", f"Frame 1 over {ground.lower()}")
         page.keyboard.press("+")
         page.keyboard.press("+")
