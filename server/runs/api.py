@@ -208,8 +208,10 @@ async def watch(request: HttpRequest, run_id: int) -> StreamingHttpResponse:
 
 
 def _shown(key: str, look: LookIn, document: str) -> bytes:
-    highlights = parse_shot(document).sampling.highlights
-    view = View(Ground(look.ground, look.colour, look.colour_to), look.what, look.blend, highlights)
+    files = parse_shot(document).sampling
+    view = View(
+        Ground(look.ground, look.colour, look.colour_to), look.what, look.blend, files.highlights, files.beyond_alpha
+    )
     return encode_view(show(master_picture(key), view), look.kind)
 
 

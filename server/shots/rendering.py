@@ -59,7 +59,7 @@ def sketch(
     if quality not in QUALITIES:
         raise InputError(f"quality {quality!r} is not one of {', '.join(QUALITIES)}")
     planes = view.what != "picture" and look_named(view.what).planes
-    view = replace(view, highlights=shot.sampling.highlights)
+    view = replace(view, highlights=shot.sampling.highlights, beyond=shot.sampling.beyond_alpha)
     data = encode_view(show(render(snapshot, QUALITIES[quality], planes=planes), view), kind)
     return Sketch(data, f"image/{kind}", (time.perf_counter() - started) * 1000)
 

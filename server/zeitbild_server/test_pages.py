@@ -83,5 +83,9 @@ class Requests(StudioCase):
                 self.assertEqual((answer.status_code, answer["Content-Type"]), (200, "image/png"))
                 seen.add(answer.content)
             self.assertEqual(len(seen), len(offers[what]), what)
-        for wrong in ("/api/previews?kind=finish&name=nothing", "/api/previews?kind=nothing&name=brass", "/api/previews"):
+        for wrong in (
+            "/api/previews?kind=finish&name=nothing",
+            "/api/previews?kind=nothing&name=brass",
+            "/api/previews",
+        ):
             self.assertEqual(self.client.get(wrong).status_code, 422)

@@ -63,6 +63,30 @@ def beyond_alpha(light: NDArray[np.float32], covered: NDArray[np.float32] | None
     return found
 
 
+def _within_alpha(light: NDArray[np.float32], more: NDArray[np.float32], beyond: BeyondAlpha) -> NDArray[np.float32]:
+    """Light [H, W, 4] with alpha raised by what is beyond it (more [H, W]), or with that light cut off."""
+    if not more.any():
+        return light
+    light = light.copy()
+    if beyond == "alpha raised":
+        light[..., 3] += more
+    else:
+        clear = more > 0
+        light[clear, :3] = np.minimum(light[clear, :3], light[clear, 3:])
+    return light
+
+
+def as_in_files(
+    light: NDArray[np.float32],
+    covered: NDArray[np.float32] | None,
+    highlights: Highlights,
+    beyond: BeyondAlpha,
+) -> NDArray[np.float32]:
+    """Premultiplied linear light [H, W, 4] as a screen is to show it: as straight files have it, but for what a screen cuts off
+    at white by itself."""
+    return conformed(_within_alpha(light, beyond_alpha(light, covered), beyond), highlights)
+
+
 def conformed(light: NDArray[np.float32], highlights: Highlights) -> NDArray[np.float32]:
     """Premultiplied linear light [H, W, 4] on its way to what ends at white; unchanged if highlights are to be clipped."""
     if highlights == "clipped":
@@ -95,10 +119,7 @@ def for_straight(
     or the light is clipped. Then highlights are rolled off, or clipped.
     """
     more = beyond_alpha(light, covered)
-    if beyond == "alpha raised" and more.any():
-        light = light.copy()
-        light[..., 3] += more
-    light = conformed(light, highlights)
+    light = conformed(_within_alpha(light, more, beyond), highlights)
     alpha = np.clip(light[..., 3:], 0, 1)
     held = np.concatenate([np.clip(light[..., :3], 0, alpha), alpha], axis=2)
     over = (light[..., :3] > alpha + np.float32(0.5 / 255)).any(axis=2)

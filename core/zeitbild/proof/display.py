@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zeitbild.colour import decode, decode_hex, encode
-from zeitbild.colour.highlights import Highlights, conformed
+from zeitbild.colour.highlights import BeyondAlpha, Highlights, as_in_files
 from zeitbild.errors import InputError, StorageError
 from zeitbild.kernels import PARALLEL, parallel_kernel
 from zeitbild.proof.looks import look_named
@@ -56,13 +56,14 @@ class Ground:
 
 @dataclass(frozen=True, slots=True)
 class View:
-    """How a picture is shown: over a ground, ``what`` being the picture or one of ``looks.LOOKS``; the picture's highlights
-    as its files have them."""
+    """How a picture is shown: over a ground, ``what`` being the picture or one of ``looks.LOOKS``; the picture's highlights, and its
+    light beyond alpha, as files of straight colour have them."""
 
     ground: Ground = Ground()
     what: str = "picture"
     blend: Blend = "linear"
     highlights: Highlights = "clipped"
+    beyond: BeyondAlpha = "alpha raised"
 
 
 @lru_cache(maxsize=1)
@@ -134,7 +135,9 @@ def show(picture: Picture, view: View) -> NDArray[np.uint8]:
     out = np.empty((height, width, 3), np.uint8)
     with PARALLEL:
         _over_ground(
-            conformed(picture.beauty, view.highlights) if view.what == "picture" else picture.beauty,
+            as_in_files(picture.beauty, picture.covered, view.highlights, view.beyond)
+            if view.what == "picture"
+            else picture.beauty,
             rows,
             codes,
             CHECKER_SIDE,

@@ -70,7 +70,7 @@ def _shot(kind: PreviewKind, name: str) -> Shot:
             floor=one.floor,
         )
         return _set(_METAL, _METAL, lights=(), environment=around, backdrop=Backdrop(kind="surroundings"))
-    raise InputError(f"there is nothing ready-made of the kind {kind!r} that is called {name[:40]!r}")
+    raise InputError(f"there is nothing ready-made of the kind {kind[:40]!r} that is called {name[:40]!r}")
 
 
 @lru_cache(maxsize=64)

@@ -3,15 +3,21 @@
 import io
 import unittest
 
+import cv2
 import numpy as np
 from PIL import Image
 
 from zeitbild.alpha import over_colour
 from zeitbild.colour import decode_hex, encode
+from zeitbild.colour.highlights import for_straight
 from zeitbild.errors import InputError
+from zeitbild.finishes import READY_MADE
+from zeitbild.lights.ready_made import LIGHT_SETS
 from zeitbild.proof import Ground, View, encode_view, probe, show
+from zeitbild.proof.previews import SIZE, preview
 from zeitbild.render import Picture
 from zeitbild.render.picture import NO_DEPTH
+from zeitbild.surroundings import kinds as surroundings
 
 
 def _picture() -> Picture:
@@ -66,6 +72,47 @@ class Show(unittest.TestCase):
         shown = show(_picture(), View())
         read = np.asarray(Image.open(io.BytesIO(encode_view(shown, "png"))))
         np.testing.assert_array_equal(read, shown[..., ::-1])
+
+
+class AsInFiles(unittest.TestCase):
+    """A clear body's highlight is shown as a PNG file has it, whatever is chosen; laid over black, both are the same codes."""
+
+    def test_view_and_file_agree_over_black(self) -> None:
+        beauty = np.zeros((4, 4, 4), np.float32)
+        beauty[:] = (0.5, 0.4, 0.1, 0.08)
+        beauty[2:] = (0.9, 0.3, 0.2, 1.0)
+        covered = np.ones((4, 4), np.float32)
+        picture = Picture(beauty, np.full((4, 4), 9, np.float32), covered=covered)
+        for highlights in ("clipped", "rolled off"):
+            for beyond in ("alpha raised", "clipped"):
+                shown = show(picture, View(Ground("black"), highlights=highlights, beyond=beyond))  # type: ignore[arg-type]
+                held = for_straight(beauty, covered, highlights, beyond).pixels  # type: ignore[arg-type]
+                expected = encode(held[..., 2::-1].astype(np.float64)) * 255
+                np.testing.assert_allclose(shown, expected, atol=0.6)
+        kept = show(picture, View(Ground("black"), highlights="rolled off"))[0, 0]
+        lost = show(picture, View(Ground("black"), highlights="rolled off", beyond="clipped"))[0, 0]
+        self.assertGreater(int(kept[2]), int(lost[2]) + 60)
+
+
+class Previews(unittest.TestCase):
+    def test_every_ready_made_thing_has_a_picture_of_its_own(self) -> None:
+        for kind, names in (
+            ("finish", [one.name for one in READY_MADE]),
+            ("lights", [one.name for one in LIGHT_SETS]),
+            ("surroundings", [one.name for one in surroundings]),
+        ):
+            pictures = [preview(kind, name) for name in names]  # type: ignore[arg-type]
+            self.assertEqual(len(set(pictures)), len(names))
+            for data in pictures:
+                pixels = cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_COLOR)
+                assert pixels is not None
+                self.assertEqual(pixels.shape, (SIZE[1], SIZE[0], 3))
+                self.assertGreater(float(pixels.std()), 10, (kind, names))
+
+    def test_what_is_not_there_is_named(self) -> None:
+        for kind, name in (("finish", "../brass"), ("moon", "brass"), ("lights", "")):
+            with self.assertRaises(InputError):
+                preview(kind, name)  # type: ignore[arg-type]
 
 
 class ProbeOne(unittest.TestCase):

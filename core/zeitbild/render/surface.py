@@ -8,7 +8,9 @@ import numpy as np
 
 from zeitbild.kernels import inlined_kernel, kernel
 
-_ONE, _SMALLEST = np.float32(1), np.float32(1e-30)
+_ZERO, _ONE, _SMALLEST = np.float32(0), np.float32(1), np.float32(1e-30)
+#: A normal that turns by so much a pixel (radians, squared) tells nothing.
+_BEYOND_TELLING = np.float32(1e12)
 #: Radians that the normal turns within a fragment at most: samples whose triangles lean apart by more are not shaded as one.
 _MOST_BEND = np.float32(0.35)
 #: A shading normal leaning away further than this (cosine) shows the surface from behind.
@@ -102,6 +104,9 @@ def bend_over(edges, normals, t, inverse, wa, wb, wc, nx, ny, nz, share):  # typ
     right, down = rx * rx + ry * ry + rz * rz, dx * dx + dy * dy + dz * dz
     rx, ry, rz = (rx, ry, rz) if right > down else (dx, dy, dz)
     most = max(max(right, down), _SMALLEST)
+    if not most < _BEYOND_TELLING:
+        # A triangle seen edge-on: its corners lie in one line of the picture.
+        return _ZERO, _ZERO, _ZERO
     inverse_square = _ONE / max(nx * nx + ny * ny + nz * nz, _SMALLEST)
     # A bend in one direction crosses the pixel's square slantwise: the root of both squares is how far it reaches.
     reach = math.sqrt((right + down) * share * inverse_square)

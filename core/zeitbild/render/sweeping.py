@@ -15,8 +15,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zeitbild.render.buffers import kept
-from zeitbild.render.camera import Camera, DepthScale
+from zeitbild.render.camera import DepthScale
 from zeitbild.render.identity import projection_of
+from zeitbild.render.picture import NO_DEPTH
 from zeitbild.render.quality import Quality
 from zeitbild.render.sampling import sample_offsets
 from zeitbild.render.scene import Scene
@@ -252,39 +253,38 @@ def _across(snapshot: Snapshot, stage: Stage) -> tuple[NDArray[Any], ...]:
     return edges, np.abs(sizes), scene.normals, stage.places, forward
 
 
-def draw(
-    snapshot: Snapshot,
-    stage: Stage,
-    quality: Quality,
-    samples: int,
-    shift: tuple[float, float],
-    depth: NDArray[np.float32],
-) -> Swept:
-    """Draw a stretch; depth [H, W] is written. samples a pixel; shift moves them within it, in pixels.
+@dataclass(frozen=True, slots=True, eq=False)
+class _Moments:
+    """The triangles of each moment of a stretch set up and sorted into tiles, as ``sweep_kernel.sweep`` takes them; scale is one
+    for all moments, so that their depths compare."""
 
-    Hold ``kernels.PARALLEL``.
-    """
-    camera: Camera = snapshot.camera
-    scene = stage.scene
-    height, width = depth.shape
-    pace = PACES[quality.name]
-    standing = snapshot.stations[1::2]
+    scaled: NDArray[np.float64]
+    boxes: NDArray[np.int32]
+    starts: NDArray[np.int64]
+    members: NDArray[np.int32]
+    corners: NDArray[np.float32]
+    scale: DepthScale
+
+
+def _moments_of(snapshot: Snapshot, scene: Scene, columns: int, tiles: int) -> _Moments:
+    """Every second station drawn on its own. Hold ``kernels.PARALLEL``; good until the next call."""
+    camera = snapshot.camera
+    standing = [stands(snapshot, scene, one) for one in snapshot.stations[1::2]]
     moments, count = len(standing), len(scene.triangles)
-    columns, rows = -(-width // TILE), -(-height // TILE)
-    tiles = columns * rows
     scaled = kept("swept scaled", (moments, count, 12), np.float64)
     boxes = kept("swept boxes", (moments, count, 4), np.int32)
     edges = kept("edges", (count, 9), np.float64)
     corners = kept("swept corners", (moments, count, 9), np.float32)
     starts = np.zeros((moments, tiles + 1), np.int64)
     members: list[NDArray[np.int32]] = []
-    distances = [camera.distance(stands(snapshot, scene, one)) for one in standing] if camera.parallel else []
-    # One scale for all moments, so that their depths compare.
+    distances = [camera.distance(vertices) for vertices in standing] if camera.parallel else []
     scale = DepthScale.of(camera, np.concatenate(distances) if distances else np.ones(1))
-    for number, elements in enumerate(standing):
-        projected = camera.project(stands(snapshot, scene, elements))
+    for number, vertices in enumerate(standing):
+        projected = camera.project(vertices)
         corners[number] = projected.astype(np.float32)[scene.triangles].reshape(count, 9)
         order = scale.order(distances[number] if distances else projected[:, 2])
+        width, height = camera.width, camera.height
+        own_boxes = boxes[number]
         set_up(
             projected,
             order,
@@ -295,29 +295,55 @@ def draw(
             height,
             edges,
             scaled[number],
-            boxes[number],
+            own_boxes,
         )
         bins = np.zeros((tiles, STRETCHES), np.int64)
-        count_bins(boxes[number], columns, bins)
+        count_bins(own_boxes, columns, bins)
         ends = np.cumsum(bins).reshape(bins.shape)
         own = np.empty(int(ends[-1, -1]), np.int32)
         bins = ends - bins
         first = starts[number - 1, -1] if number else 0
         starts[number] = np.append(bins[:, 0], ends[-1, -1]) + first
-        fill_bins(boxes[number], columns, bins, own)
+        fill_bins(own_boxes, columns, bins, own)
         members.append(own)
+    return _Moments(scaled, boxes, starts, np.concatenate(members), corners, scale)
+
+
+def _slices_of(snapshot: Snapshot, pace: Pace, samples: int) -> tuple[int, NDArray[np.bool_]]:
+    """Into how many slices of time a stretch is cut for shading (a power of two), and which finishes [F] move in it."""
+    before, middle, after = (snapshot.stations[at] for at in (0, len(snapshot.stations) // 2, -1))
+    turned = max(_turned(a, b) + _turned(b, c) for a, b, c in zip(before, middle, after, strict=True))
+    slices = 1
+    while slices < min(MOST_SLICES, samples) and turned / slices > pace.slice:
+        slices *= 2
+    stirs = [a != b or b != c for a, b, c in zip(before, middle, after, strict=True)]
+    return slices, np.repeat(stirs, [len(element.finishes) for element in snapshot.elements])
+
+
+def draw(
+    snapshot: Snapshot,
+    stage: Stage,
+    quality: Quality,
+    samples: int,
+    shift: tuple[float, float],
+    depth: NDArray[np.float32],
+) -> Swept:
+    """Draw a stretch; depth [H, W] is written. samples a pixel; shift moves them within it, in pixels.
+
+    Hold ``kernels.PARALLEL``; good until the next call.
+    """
+    scene, pace = stage.scene, PACES[quality.name]
+    height, width = depth.shape
+    count = len(scene.triangles)
+    columns, rows = -(-width // TILE), -(-height // TILE)
+    tiles = columns * rows
+    moments = _moments_of(snapshot, scene, columns, tiles)
     spots = sample_times(samples)
     across, down = ((spots[:, axis] + shift[axis]) % 1 for axis in range(2))
     varied = (spots[:, :2] + np.array(shift) * 8) % 1
     alpha = kept("alpha", (height, width), np.float32)
     turns = spread(tiles)
-    moved = snapshot.stations[0], snapshot.stations[len(snapshot.stations) // 2], snapshot.stations[-1]
-    turned = max(_turned(moved[0][k], moved[1][k]) + _turned(moved[1][k], moved[2][k]) for k in range(len(moved[0])))
-    slices = 1
-    while slices < min(MOST_SLICES, samples) and turned / slices > pace.slice:
-        slices *= 2
-    stirs = [moved[0][place] != moved[2][place] for place in range(len(moved[0]))]
-    of_finish = np.repeat(stirs, [len(element.finishes) for element in snapshot.elements])
+    slices, of_finish = _slices_of(snapshot, pace, samples)
     rooms = _rooms.pop((width, height, count), np.full((2, tiles), _ROOM, np.int64))
     while True:
         firsts, fine_firsts = (np.append(0, np.cumsum(one)) for one in rooms)
@@ -337,16 +363,16 @@ def draw(
         )
         sweep(
             turns,
-            scaled,
-            boxes,
-            starts,
-            np.concatenate(members),
-            corners,
+            moments.scaled,
+            moments.boxes,
+            moments.starts,
+            moments.members,
+            moments.corners,
             _alike(scene, max(_RAYS_LEAN, pace.lean)),
             _alike(scene, pace.lean),
             of_finish[scene.finish_of],
             slices,
-            scale.near,
+            moments.scale.near,
             width,
             height,
             columns,
@@ -385,8 +411,8 @@ def draw(
     edges = _shares_themselves(count)
     fragments = Fragments(pixel, triangle, share, where, counts, turns, firsts, edges, at)
     places = Fragments(fine_pixel, fine_triangle, fine_share, fine_where, fine_counts, turns, fine_firsts, edges)
-    if camera.parallel:
-        depth[:] = scale.depth(depth, 1e10)
+    if snapshot.camera.parallel:
+        depth[:] = moments.scale.depth(depth, NO_DEPTH)
     return Swept(fragments, places, parent, time, ends, end_times, alpha)
 
 

@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 from zeitbild.kernels import PARALLEL
 from zeitbild.render.camera import Camera, look_at
 from zeitbild.render.stage import viewpoint
-from zeitbild.render.surface import edges_at, onto_triangle, surface_at
+from zeitbild.render.surface import bend_at, edges_at, onto_triangle, shares_at, surface_at
 from zeitbild.render.triangle_setup import set_up
 
 SIZE = 256
@@ -129,3 +129,52 @@ class Surfaces(unittest.TestCase):
             x, y = corners_2d[0] * (1 - share) + corners_2d[2] * share
             found = _surface(camera, corners, x - 0.4, y)
             self.assertAlmostEqual(float(found[1]), -3 + 6 * share, delta=0.08)
+
+
+class Bends(unittest.TestCase):
+    """How far normals turn within a pixel: of a column of radius r a pixel covers an angle of its width over r."""
+
+    def _bend(self, camera: Camera, corners: NDArray[np.float64], normals: NDArray[np.float64], share: float) -> float:
+        edges = _edges(camera, corners)
+        shares = shares_at.py_func(edges, 0, 128.5, 128.5)
+        mixed = normals.T @ np.array(shares)
+        found = bend_at.py_func(
+            edges,
+            normals.astype(np.float32)[None],
+            0,
+            128.5,
+            128.5,
+            *shares,
+            *mixed.astype(np.float32),
+            np.float32(share),
+        )
+        self.assertLess(abs(float(np.dot(found, mixed))), 1e-5)
+        return float(np.linalg.norm(found))
+
+    def test_a_column_turns_by_its_curvature_whatever_way_it_stands(self) -> None:
+        camera = look_at((0, 0, 10), (0, 0, 0), 40, SIZE, SIZE, span=8.0)
+        pixel, radius = 8.0 / SIZE, 3.0
+        for turn in np.radians((0, 20, 45, 90, 130)):
+            axis = np.array([np.cos(turn), np.sin(turn)])
+            across = np.array([-axis[1], axis[0]])
+            flat = np.array([[-1.0, -1], [1.2, -0.8], [0, 1.1]])
+            corners = np.concatenate([flat, np.zeros((3, 1))], axis=1)
+            angle = flat @ across / radius
+            normals = np.concatenate([np.sin(angle)[:, None] * across, np.cos(angle)[:, None]], axis=1)
+            self.assertAlmostEqual(
+                self._bend(camera, corners, normals, 1.0), pixel / radius, delta=0.1 * pixel / radius
+            )
+            self.assertAlmostEqual(
+                self._bend(camera, corners, normals, 0.25), 0.5 * pixel / radius, delta=0.1 * pixel / radius
+            )
+
+    def test_a_plane_does_not_turn_and_an_edge_on_triangle_tells_nothing(self) -> None:
+        camera = look_at((0, 0, 10), (0, 0, 0), 40, SIZE, SIZE)
+        corners = np.array([[-1.0, -1, 0], [1, -1, 0], [0, 1, 0]])
+        self.assertLess(self._bend(camera, corners, np.tile([0.0, 0, 1], (3, 1)), 1.0), 1e-6)
+        edges = np.array([[1e-12, 0, 0, 0, 1e-12, 0, 0, 0, 1e-28]])
+        bent = np.array([[[0, 0, 1], [0.9, 0, 0.4], [0, 0.9, 0.4]]], np.float32)
+        found = bend_at.py_func(
+            edges, bent, 0, 0.0, 0.0, *np.full(3, 1 / 3, np.float32), *bent[0].mean(axis=0), np.float32(1)
+        )
+        self.assertTrue(np.isfinite(found).all())
