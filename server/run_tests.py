@@ -16,7 +16,7 @@ if __name__ == "__main__":
     os.environ.setdefault("DJANGO_SETTINGS_MODULE", "zeitbild_server.settings")
     # Playwright keeps an event loop in the thread of the tests, which Django would take for async code.
     os.environ.setdefault("DJANGO_ALLOW_ASYNC_UNSAFE", "1")
-    sys.path[:0] = [str(ROOT / "core"), str(ROOT / "server")]
+    sys.path[:0] = [str(ROOT / "core"), str(ROOT / "server"), str(ROOT)]
     warnings.simplefilter("error")
     # Compiled libraries of others, met while importing them.
     warnings.filterwarnings(
@@ -25,7 +25,7 @@ if __name__ == "__main__":
     warnings.filterwarnings("ignore", category=ResourceWarning)
     from django.core.management import execute_from_command_line
 
-    labels = sys.argv[1:] or [str(ROOT / "core"), str(ROOT / "server")]
+    labels = sys.argv[1:] or [str(ROOT / name) for name in ("launcher", "core", "server")]
     # Settings look here to tell a test run from the real thing.
     sys.argv = [sys.argv[0], "test", "--noinput", *labels]
     execute_from_command_line(sys.argv)

@@ -2,12 +2,23 @@
 
 from __future__ import annotations
 
+import hashlib
 import os
+import re
+import socket
+import time
 from collections.abc import Callable
 from pathlib import Path
 from uuid import uuid4
 
 from zeitbild.errors import StorageError
+
+_PART = ".part"
+#: This machine as the names of half-written files say it.
+_HOST = hashlib.sha256(socket.gethostname().encode()).hexdigest()[:8]
+#: Seconds after which a file that another machine began counts as left over.
+_ABANDONED = 3600.0
+_HALF_WRITTEN = re.compile(r"^\.[0-9a-f]{32}-(?P<host>[0-9a-f]{8})-(?P<pid>\d+)\.part(\.\w+)?$")
 
 
 def _reason(error: OSError, path: Path) -> StorageError:
@@ -17,7 +28,7 @@ def _reason(error: OSError, path: Path) -> StorageError:
 def write_whole(path: Path, write: Callable[[Path], None]) -> None:
     """Let ``write`` fill a new file beside ``path`` and put it there in one step; StorageError if the disk refuses."""
     # The suffix stays the same: some writers choose the format by it.
-    beside = path.with_name(f".{uuid4().hex}.part{path.suffix}")
+    beside = path.with_name(f".{uuid4().hex}-{_HOST}-{os.getpid()}{_PART}{path.suffix}")
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
     except OSError as error:
@@ -53,3 +64,37 @@ def write_new(path: Path, data: bytes) -> bool:
         raise StorageError(f"{path} exists with other content and is never overwritten; choose a new version or folder")
     write_bytes(path, data)
     return True
+
+
+def _lives(process: int) -> bool:
+    try:
+        os.kill(process, 0)
+    except ProcessLookupError:
+        return False
+    except (PermissionError, OverflowError):
+        return True
+    return True
+
+
+def clear_left_over(folder: Path) -> int:
+    """Remove what processes that died left half written below a folder; gives how many files.
+
+    Those of other machines go by their age.
+    """
+    count = 0
+    for path in folder.rglob(f".*{_PART}*"):
+        named = _HALF_WRITTEN.match(path.name)
+        if named is None:
+            continue
+        try:
+            if named["host"] == _HOST:
+                left = not _lives(int(named["pid"]))
+            else:
+                left = time.time() - path.stat().st_mtime > _ABANDONED
+            if left:
+                path.unlink()
+                count += 1
+        except OSError:
+            # Somebody else was faster, or may not be disturbed.
+            continue
+    return count

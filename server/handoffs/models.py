@@ -7,9 +7,10 @@ from django.db import models
 
 from runs.models import Run
 from shots.models import Shot
+from workers.models import Job
 
 
-class HandOff(models.Model):
+class HandOff(Job):
     """A package of files. Its version is the shot's next number and is never given again."""
 
     class State(models.TextChoices):
@@ -20,12 +21,13 @@ class HandOff(models.Model):
         DONE = "done"
         FAILED = "failed"
 
+    WAITS, BUSY, GIVEN_UP = State.WAITING, State.WRITING, State.FAILED
+
     shot = models.ForeignKey(Shot, on_delete=models.CASCADE, related_name="handoffs")
     run = models.ForeignKey(Run, on_delete=models.PROTECT, related_name="handoffs")
     version = models.PositiveIntegerField()
     recipe = models.CharField(max_length=40)
     state = models.CharField(max_length=10, choices=State.choices, default=State.WAITING)
-    error = models.TextField(blank=True)
     #: Frames whose files are written and read back, as a frame set of each layer.
     written = models.JSONField(default=dict)
     files = models.PositiveIntegerField(default=0)
@@ -33,12 +35,14 @@ class HandOff(models.Model):
     worst = models.FloatField(default=0)
     made_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.SET_NULL, null=True, related_name="+")
     made_at = models.DateTimeField(auto_now_add=True)
-    worker = models.CharField(max_length=80, blank=True)
-    lease_until = models.DateTimeField(null=True, blank=True)
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["shot", "version"], name="one_version")]
         ordering = ["-version"]
+
+    def is_wanted(self) -> bool:
+        """Not while shot or project are put away."""
+        return not self.shot.is_put_away
 
     @property
     def package_name(self) -> str:

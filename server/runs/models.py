@@ -6,10 +6,11 @@ from django.conf import settings
 from django.db import models
 
 from shots.models import Shot
+from workers.models import Job
 
 
-class Run(models.Model):
-    """One rendering of a frozen document: layers x frames. The worker that has it renews its lease while it lives."""
+class Run(Job):
+    """One rendering of a frozen document: layers x frames."""
 
     class State(models.TextChoices):
         """Where a run stands."""
@@ -20,6 +21,8 @@ class Run(models.Model):
         DONE = "done"
         FAILED = "failed"
 
+    WAITS, BUSY, GIVEN_UP = State.WAITING, State.RUNNING, State.FAILED
+
     shot = models.ForeignKey(Shot, on_delete=models.CASCADE, related_name="runs")
     revision = models.ForeignKey("shots.Revision", on_delete=models.PROTECT, related_name="+")
     #: The document's text as it was; what the farm gets, and what frame keys are made from.
@@ -28,13 +31,14 @@ class Run(models.Model):
     frame_set = models.CharField(max_length=2000)
     state = models.CharField(max_length=10, choices=State.choices, default=State.WAITING)
     stop_asked = models.BooleanField(default=False)
-    error = models.TextField(blank=True)
     started_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.SET_NULL, null=True, related_name="+")
     made_at = models.DateTimeField(auto_now_add=True)
-    worker = models.CharField(max_length=80, blank=True)
-    lease_until = models.DateTimeField(null=True, blank=True)
     #: Seconds that workers spent on it, for the time left.
     seconds = models.FloatField(default=0)
+
+    def is_wanted(self) -> bool:
+        """Not if a stop was asked, nor while shot or project are put away."""
+        return not (self.stop_asked or self.shot.is_put_away)
 
 
 class Cell(models.Model):

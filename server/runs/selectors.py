@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from django.conf import settings
 from django.contrib.auth.models import User
 from django.db.models import Count, QuerySet, Sum
 from django.shortcuts import get_object_or_404
 
 from runs.models import FINISHED, Cell, Run
+from workers.presence import workers_present
 from zeitbild.document.reading import write_shot
 from zeitbild.errors import ZeitbildError
 from zeitbild.farm import cell_key
@@ -18,7 +18,7 @@ from zeitbild.paths import assets_folder
 
 @dataclass(frozen=True, slots=True)
 class Progress:
-    """How far a run is. left is in seconds, None until a frame has been rendered."""
+    """How far a run is. left is in seconds, None until a frame has been rendered and while no worker is there."""
 
     total: int
     waiting: int
@@ -59,7 +59,9 @@ def progress_of(run: Run) -> Progress:
     recent = list(
         run.cells.filter(state=Cell.State.DONE).order_by("-changed_at").values_list("seconds", flat=True)[:20]
     )
-    left = sum(recent) / len(recent) * open_cells / max(1, settings.WORKER_PROCESSES) if recent else None
+    processes = sum(worker.processes for worker in workers_present())
+    # Without a worker nobody can say.
+    left = sum(recent) / len(recent) * open_cells / processes if recent and processes else None
     return Progress(
         total=sum(counts.values()),
         waiting=counts.get(Cell.State.WAITING, 0),
@@ -77,13 +79,17 @@ def stale_frames(run: Run) -> list[int]:
 
     All frames if the document cannot be resolved any more.
     """
-    keys = {cell.frame: cell.key for cell in run.cells.filter(state__in=FINISHED)}
+    cells = list(run.cells.filter(state__in=FINISHED).values_list("frame", "layer", "key"))
     current = write_shot(run.shot.current_document())
     if current == run.document:
         return []
     try:
         return sorted(
-            frame for frame, key in keys.items() if cell_key(current, frame, run.quality, assets_folder()) != key
+            {
+                frame
+                for frame, layer, key in cells
+                if cell_key(current, frame, run.quality, assets_folder(), layer) != key
+            }
         )
     except ZeitbildError:
-        return sorted(keys)
+        return sorted({frame for frame, _, _ in cells})

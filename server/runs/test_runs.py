@@ -17,12 +17,13 @@ from django.utils import timezone
 from handoffs.models import HandOff
 from runs.actions.work_run import claim_run, work_run
 from runs.models import Cell, Run
-from zeitbild.document.shot import Raster, Timing
+from workers.hand import Hand
+from zeitbild.document.shot import Camera, Layer, NamedCamera, Raster, Timing
 from zeitbild.document.shot import Shot as ShotDocument
 from zeitbild.errors import StorageError
 from zeitbild.farm import FramePool
 from zeitbild.testing import small_shot
-from zeitbild_server.testing import ServedCase, StudioCase, threads
+from zeitbild_server.testing import ServedCase, StudioCase, children_of, lives, threads, wait_until
 
 MANAGE = Path(__file__).parents[1] / "manage.py"
 
@@ -49,7 +50,7 @@ class Runs(StudioCase):
     def test_a_second_run_of_an_unchanged_shot_renders_nothing(self) -> None:
         self._start()
         self.work()
-        with mock.patch("runs.actions.work_run.render_cell", side_effect=AssertionError("rendered again")):
+        with mock.patch("zeitbild.farm.cell.render", side_effect=AssertionError("rendered again")):
             again = self._start()
             self.work()
         self.assertEqual(self._run(again)["progress"]["reused"], 6)
@@ -82,8 +83,10 @@ class Runs(StudioCase):
         assert row is not None
         self.post(f"/api/runs/{run['id']}/stop")
         self.assertTrue(self._run(run)["stopping"])
-        with mock.patch("runs.actions.work_run.PULSE", 0.0), FramePool(1, threads) as pool:
-            work_run(row, "w", pool)
+        with FramePool(1, threads) as pool, Hand("w", pool) as hand:
+            hand.hold(row)
+            wait_until(lambda: hand.unwanted)
+            work_run(row, hand)
         stopped = self._run(run)
         self.assertEqual(stopped["state"], "stopped")
         self.assertLess(stopped["progress"]["done"], 6)
@@ -122,9 +125,58 @@ class Runs(StudioCase):
         first = claim_run("slow")
         assert first is not None
         Run.objects.filter(id=first.id).update(worker="other")
-        with mock.patch("runs.actions.work_run.PULSE", 0.0), FramePool(1, threads) as pool:
-            work_run(first, "slow", pool)
-        self.assertEqual(Run.objects.get(id=first.id).worker, "other")
+        with FramePool(1, threads) as pool, Hand("slow", pool) as hand:
+            hand.hold(first)
+            # Already under way when the claim is lost: what it finds out is not written.
+            with mock.patch.object(Hand, "goes_on", lambda self: True):
+                work_run(first, hand)
+            wait_until(lambda: hand.lost)
+        run = Run.objects.get(id=first.id)
+        self.assertEqual((run.worker, run.state), ("other", Run.State.RUNNING))
+        self.assertEqual(set(run.cells.values_list("state", flat=True)), {Cell.State.WAITING})
+
+    def test_a_run_whose_shot_is_put_away_stops_and_goes_on_when_it_is_back(self) -> None:
+        run = self._start()
+        row = claim_run("w")
+        assert row is not None
+        self.client.delete(f"/api/shots/{self.shot.id}")
+        with FramePool(1, threads) as pool, Hand("w", pool) as hand:
+            hand.hold(row)
+            wait_until(lambda: hand.unwanted)
+            work_run(row, hand)
+        self.assertEqual(Run.objects.get(id=row.id).state, Run.State.WAITING)
+        self.work()
+        self.assertEqual(Run.objects.get(id=row.id).state, Run.State.WAITING)
+        self.post(f"/api/shots/{self.shot.id}/restore")
+        self.work()
+        self.assertEqual(self._run(run)["state"], "done")
+
+    def test_layers_of_a_frame_have_keys_and_masters_of_their_own(self) -> None:
+        side = NamedCamera(name="Side", camera=Camera(position=(1000, 0, 0)))
+        layers = (
+            Layer(name="front", passes=("beauty",)),
+            Layer(name="side", camera="Side", passes=("beauty",)),
+            Layer(name="again", passes=("beauty",)),
+        )
+        document = small_shot(cameras=(side,), layers=layers, timing=Timing(last=2)).model_dump(mode="json")
+        self.post(f"/api/shots/{self.shot.id}/document", {"base": self.shot.current_id, "document": document}, "put")
+        run = self._start()
+        self.work()
+        cells = {(cell.layer, cell.frame): cell for cell in Cell.objects.filter(run_id=run["id"])}
+        for frame in (1, 2):
+            keys = {layer: cells[layer, frame].key for layer in ("front", "side", "again")}
+            self.assertEqual(keys["front"], keys["again"])
+            self.assertNotEqual(keys["front"], keys["side"])
+            # What two layers see alike is rendered once.
+            self.assertEqual({cells["front", frame].state, cells["again", frame].state}, {"done", "reused"})
+        # A second layer that changed is not taken for the first one's.
+        document["cameras"][0]["camera"]["position"] = [900, 50, 0]
+        self.post(f"/api/shots/{self.shot.id}/document", {"base": self.fresh().current_id, "document": document}, "put")
+        self.assertEqual(self._run(run)["stale"], [1, 2])
+        again = self._start()
+        self.work()
+        states = Cell.objects.filter(run_id=again["id"]).order_by("layer", "frame").values_list("layer", "state")
+        self.assertEqual(dict(states), {"front": "reused", "side": "done", "again": "reused"})
 
     def test_frames_are_shown_and_probed(self) -> None:
         run = self._start()
@@ -209,13 +261,17 @@ class KilledWorker(StudioCase):
         deadline = time.monotonic() + 90
         while Cell.objects.filter(state=Cell.State.DONE).count() < 3 and time.monotonic() < deadline:
             time.sleep(0.1)
-        os.killpg(worker.pid, signal.SIGKILL)
+        children = children_of(worker.pid)
+        self.assertTrue(children)
+        # The worker alone: its processes see that it is gone.
+        os.kill(worker.pid, signal.SIGKILL)
         worker.wait()
+        wait_until(lambda: not any(lives(child) for child in children))
         done = Cell.objects.filter(state=Cell.State.DONE).count()
         self.assertGreaterEqual(done, 3)
         self.assertLess(done, 60)
         kept = {path: path.stat().st_mtime_ns for path in (self.data / "masters").rglob("*.exr")}
-        Run.objects.update(lease_until=timezone.now() - timedelta(seconds=1))
+        # The next worker on this machine sees that the first is dead, without waiting for its lease to end.
         again = self._worker("--once")
         self.assertEqual(again.wait(timeout=120), 0)
         self.assertEqual(self.get(f"/api/runs/{run['id']}")["state"], "done")

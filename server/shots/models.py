@@ -22,6 +22,11 @@ class Shot(models.Model):
     def __str__(self) -> str:
         return f"{self.code} {self.title}"
 
+    @property
+    def is_put_away(self) -> bool:
+        """Whether this shot or its project was deleted; both can be brought back."""
+        return self.deleted_at is not None or self.project.deleted_at is not None
+
     def current_document(self) -> ShotDocument:
         """The document of the current revision."""
         assert self.current is not None

@@ -15,6 +15,7 @@ from handoffs.api import router as handoffs_router
 from projects.api import router as projects_router
 from runs.api import router as runs_router
 from shots.api import router as shots_router
+from workers.api import router as workers_router
 from zeitbild import __version__
 from zeitbild.errors import DocumentError, InputError, StorageError
 from zeitbild_server.errors import Conflict
@@ -29,6 +30,7 @@ api.add_router("", shots_router)
 api.add_router("", assets_router)
 api.add_router("", runs_router)
 api.add_router("", handoffs_router)
+api.add_router("", workers_router)
 
 
 def problem(status: int, code: str, detail: str, **more: Any) -> HttpResponse:

@@ -9,5 +9,7 @@ application = get_asgi_application()
 
 # Loading compiled kernels takes a second or two: better now than at somebody's first picture.
 from shots.rendering import warm_up  # noqa: E402  (applications must be loaded first)
+from zeitbild_server.lifeline import end_with_launcher  # noqa: E402
 
+end_with_launcher()
 warm_up()

@@ -45,6 +45,7 @@ INSTALLED_APPS = [
     "projects",
     "shots",
     "assets",
+    "workers",
     "runs",
     "handoffs",
 ]

@@ -7,7 +7,9 @@ import socket
 import tempfile
 import threading
 import time
+from collections.abc import Callable
 from concurrent.futures import Executor, ThreadPoolExecutor
+from contextlib import suppress
 from pathlib import Path
 from typing import Any
 from unittest import mock
@@ -22,6 +24,8 @@ from runs.management.commands.worker import work_next
 from shots.actions.create_shot import add_shot
 from shots.examine import _measure
 from shots.models import Shot
+from workers.hand import Hand
+from workers.presence import new_name
 from zeitbild.document.shot import Raster, Timing
 from zeitbild.document.shot import Shot as ShotDocument
 from zeitbild.farm import FramePool
@@ -31,6 +35,38 @@ from zeitbild.testing import small_shot
 def threads(workers: int) -> Executor:
     """Frames in this process: no start-up to wait for."""
     return ThreadPoolExecutor(1)
+
+
+def wait_until(holds: Callable[[], bool], seconds: float = 20) -> None:
+    """Return as soon as something holds; AssertionError if it does not within so many seconds."""
+    end = time.monotonic() + seconds
+    while not holds():
+        if time.monotonic() > end:
+            raise AssertionError("this did not come about")
+        time.sleep(0.01)
+
+
+def lives(process: int) -> bool:
+    """Whether a process runs (one that ended and was not waited for does not)."""
+    try:
+        return Path(f"/proc/{process}/stat").read_text().rpartition(")")[2].split()[0] != "Z"
+    except OSError:
+        return False
+
+
+def children_of(process: int) -> list[int]:
+    """Processes that a process started, and theirs."""
+    parents = {}
+    for stat in Path("/proc").glob("[0-9]*/stat"):
+        with suppress(OSError):
+            parents[int(stat.parent.name)] = int(stat.read_text().rpartition(")")[2].split()[1])
+    found, look = [], [process]
+    while look:
+        parent = look.pop()
+        own = [child for child, its in parents.items() if its == parent]
+        found += own
+        look += own
+    return found
 
 
 class StudioCase(TransactionTestCase):
@@ -68,8 +104,8 @@ class StudioCase(TransactionTestCase):
 
     def work(self, pool: FramePool | None = None) -> None:
         """Do all that waits, as the worker does."""
-        with pool or FramePool(1, threads) as frames:
-            while work_next("test-worker", frames):
+        with pool or FramePool(1, threads) as frames, Hand(new_name(), frames) as hand:
+            while work_next(hand):
                 pass
 
     def fresh(self) -> Shot:
@@ -105,9 +141,9 @@ class ServedCase(StudioCase):
 
     def _work_on(self) -> None:
         try:
-            with FramePool(1, threads) as pool:
+            with FramePool(1, threads) as pool, Hand(new_name(), pool) as hand:
                 while not self._ending.is_set():
-                    if not work_next("served-worker", pool):
+                    if not work_next(hand):
                         time.sleep(0.05)
         finally:
             connections.close_all()

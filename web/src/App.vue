@@ -3,6 +3,7 @@ import { onMounted, ref, watch } from "vue";
 
 import { loadOffers } from "@/api/offers";
 import { useSession } from "@/api/session";
+import { watchStudio } from "@/api/studio";
 
 import SignIn from "./projects/SignIn.vue";
 
@@ -20,6 +21,7 @@ async function enter() {
 }
 watch(session.name, (name) => name && void enter());
 onMounted(async () => {
+  watchStudio();
   try {
     await session.look();
   } catch (error) {

@@ -4,6 +4,7 @@ import { computed, onBeforeUnmount, onMounted, ref, watch } from "vue";
 import { useRouter } from "vue-router";
 
 import { Problem } from "@/api/client";
+import { useStudio } from "@/api/studio";
 import PressButton from "@/controls/PressButton.vue";
 import { surround } from "@/picture/grounds";
 import { useRun } from "@/shot/run";
@@ -16,6 +17,7 @@ import RunDesk from "./desks/run/RunDesk.vue";
 import SplitDesk from "./desks/split/SplitDesk.vue";
 import TimeDesk from "./desks/time/TimeDesk.vue";
 import KeyList from "./KeyList.vue";
+import StudioNotice from "./StudioNotice.vue";
 
 const props = defineProps<{ id: number; desk: string }>();
 const DESKS = [
@@ -93,6 +95,10 @@ async function retrySave() {
     if (!(error instanceof Problem)) throw error;
   }
 }
+watch(useStudio().returned, async () => {
+  await retrySave();
+  if (run.run) await run.show(run.run.id);
+});
 onMounted(() => {
   window.addEventListener("keydown", pressed);
   window.addEventListener("beforeunload", leaving);
@@ -155,6 +161,7 @@ onBeforeUnmount(() => {
         <PressButton quiet aria-label="Keys" title="Keys (?)" @click="keys = true">?</PressButton>
       </div>
     </header>
+    <StudioNotice />
     <div
       v-if="shot.conflict !== null"
       class="flex items-center gap-3 border-b border-rule bg-warn/10 px-4 py-2"

@@ -10,7 +10,8 @@ from pathlib import Path
 from zeitbild.assets import AssetFolder
 from zeitbild.document.reading import parse_shot
 from zeitbild.document.shot import Shot
-from zeitbild.errors import StorageError
+from zeitbild.errors import StorageError, ZeitbildError
+from zeitbild.farm.pool import NO_MEMORY
 from zeitbild.handoff.recipes import recipes
 from zeitbild.handoff.writing import FileRecord, write_frame
 from zeitbild.masters import MasterStore
@@ -20,13 +21,14 @@ from zeitbild.resolve import depth_range, frame_key, resolve
 
 @dataclass(frozen=True, slots=True)
 class CellResult:
-    """A rendered cell: its master's key, the master's size, the seconds it took, and whether it was there already."""
+    """A rendered cell: its master's key and size, the seconds it took, and whether it was there already; or why there is none."""
 
     frame: int
-    key: str
-    bytes: int
-    seconds: float
-    reused: bool
+    key: str = ""
+    bytes: int = 0
+    seconds: float = 0.0
+    reused: bool = False
+    error: str = ""
 
 
 @lru_cache(maxsize=8)
@@ -46,29 +48,33 @@ def cell_key(document: str, frame: int, quality: str, assets: Path, layer: str =
 
 
 def render_cell(document: str, frame: int, quality: str, assets: Path, masters: Path, layer: str = "") -> CellResult:
-    """Render one frame of a document (JSON text) into the master store, unless it is there.
-
-    Without a layer all of them; those that see the same share a master, and the result names the first one's.
-    """
+    """Render one frame of a layer (the first, if none is named) of a document (JSON text) into the master store, unless it is
+    there."""
     started = time.perf_counter()
     store, shot = MasterStore(masters), _shot(document)
-    done: dict[str, tuple[int, bool]] = {}
-    for name in [layer] if layer else [one.name for one in shot.layers]:
-        snapshot = resolve(shot, frame, AssetFolder(assets), name)
-        key = frame_key(snapshot, quality)
-        if key in done:
-            continue
-        if store.has(key):
-            done[key] = store.path(key).stat().st_size, True
-        else:
-            done[key] = store.save(key, render(snapshot, QUALITIES[quality])), False
-    return CellResult(
-        frame,
-        next(iter(done)),
-        sum(size for size, _ in done.values()),
-        time.perf_counter() - started,
-        all(reused for _, reused in done.values()),
-    )
+    snapshot = resolve(shot, frame, AssetFolder(assets), layer or shot.layers[0].name)
+    key = frame_key(snapshot, quality)
+    reused = store.has(key)
+    size = store.path(key).stat().st_size if reused else store.save(key, render(snapshot, QUALITIES[quality]))
+    return CellResult(frame, key, size, time.perf_counter() - started, reused)
+
+
+def render_layers(
+    document: str, frame: int, quality: str, assets: Path, masters: Path, layers: tuple[str, ...]
+) -> dict[str, CellResult]:
+    """One frame of several layers, one after the other: those that see the same share a master, which is rendered once.
+
+    What one layer lacks does not keep the others from being rendered.
+    """
+    results = {}
+    for layer in layers:
+        try:
+            results[layer] = render_cell(document, frame, quality, assets, masters, layer)
+        except ZeitbildError as error:
+            results[layer] = CellResult(frame, error=str(error))
+        except MemoryError:
+            results[layer] = CellResult(frame, error=NO_MEMORY)
+    return results
 
 
 def _load_or_render(document: str, frame: int, layer: str, quality: str, assets: Path, masters: Path) -> Picture:

@@ -6,11 +6,16 @@ Any executor with the interface of ``concurrent.futures`` can stand in for the p
 from __future__ import annotations
 
 import multiprocessing
+import os
+import signal
+import threading
+import time
 from collections import deque
 from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import FIRST_COMPLETED, Executor, Future, ProcessPoolExecutor, wait
 from concurrent.futures.process import BrokenProcessPool
 from dataclasses import dataclass
+from multiprocessing.process import BaseProcess
 from typing import Any, Generic, TypeVar
 
 from zeitbild.errors import ZeitbildError
@@ -22,15 +27,34 @@ R = TypeVar("R")
 MAX_DEATHS = 3
 
 
-def _one_thread() -> None:
+NO_MEMORY = "there was not enough memory for this frame; make the raster smaller"
+#: Seconds that a process is given to finish what it does when the pool is closed; what it writes is whole or not there.
+PATIENCE = 5.0
+
+
+def _end_with(parent: BaseProcess) -> None:
+    parent.join()
+    os._exit(1)
+
+
+def _settle() -> None:
+    """What each process does first: one thread for kernels, a watch on its parent, and no ear for signals meant for that."""
     from zeitbild.kernels import set_threads
 
+    parent = multiprocessing.parent_process()
+    if parent is not None:
+        threading.Thread(target=_end_with, args=(parent,), name="end with parent", daemon=True).start()
+        signal.signal(signal.SIGINT, signal.SIG_IGN)
     set_threads(1)
+
+
+def _nothing() -> None:
+    """Work that warms a process up: by being sent there, all of the farm is imported."""
 
 
 def process_executor(workers: int) -> Executor:
     """Processes started afresh (not forked: compiled kernels and their threads do not survive that)."""
-    return ProcessPoolExecutor(workers, mp_context=multiprocessing.get_context("spawn"), initializer=_one_thread)
+    return ProcessPoolExecutor(workers, mp_context=multiprocessing.get_context("spawn"), initializer=_settle)
 
 
 @dataclass(frozen=True, slots=True)
@@ -56,11 +80,24 @@ class FramePool:
     def __exit__(self, *_: object) -> None:
         self.close()
 
-    def close(self) -> None:
-        """End the processes; a task that is running is let finish."""
-        if self._executor is not None:
-            self._executor.shutdown(wait=True, cancel_futures=True)
-            self._executor = None
+    def warm(self) -> None:
+        """Start the processes now, so that the first task need not wait for them."""
+        for _ in range(self.workers):
+            self._submit(_nothing, ())
+
+    def close(self, patience: float = PATIENCE) -> None:
+        """End the processes; what runs may take so many seconds to finish, then its process is killed."""
+        if self._executor is None:
+            return
+        executor, self._executor = self._executor, None
+        processes = list((getattr(executor, "_processes", None) or {}).values())
+        executor.shutdown(wait=not processes, cancel_futures=True)
+        until = time.monotonic() + patience
+        for process in processes:
+            process.join(max(0.0, until - time.monotonic()))
+            if process.is_alive():
+                process.kill()
+        executor.shutdown(wait=True)
 
     def _submit(self, function: Callable[..., R], arguments: tuple[Any, ...]) -> Future[R]:
         if self._executor is None:
@@ -84,15 +121,18 @@ class FramePool:
         ``keep_going`` is asked before a task is handed out; when it says no, tasks under way are finished and the
         rest is left. Tasks whose process was killed are tried again, up to ``MAX_DEATHS`` times.
         """
-        waiting: deque[tuple[K, tuple[Any, ...]]] = deque(tasks)
+        coming = iter(tasks)
+        waiting: deque[tuple[K, tuple[Any, ...]]] = deque()
         under_way: dict[Future[R], tuple[K, tuple[Any, ...]]] = {}
         deaths: dict[K, int] = {}
-        while waiting or under_way:
+        while True:
             # One more than there are processes, so that none waits for the next task to be handed over.
-            while waiting and len(under_way) <= self.workers and keep_going():
-                key, arguments = waiting.popleft()
-                on_start(key)
-                under_way[self._submit(function, arguments)] = (key, arguments)
+            while len(under_way) <= self.workers and keep_going():
+                task = waiting.popleft() if waiting else next(coming, None)
+                if task is None:
+                    break
+                on_start(task[0])
+                under_way[self._submit(function, task[1])] = task
             if not under_way:
                 return
             done, _ = wait(under_way, timeout=pulse, return_when=FIRST_COMPLETED)
@@ -115,6 +155,6 @@ class FramePool:
                 elif isinstance(error, ZeitbildError):
                     yield Outcome(key, None, str(error))
                 elif isinstance(error, MemoryError):
-                    yield Outcome(key, None, "there was not enough memory for this frame; make the raster smaller")
+                    yield Outcome(key, None, NO_MEMORY)
                 else:
                     yield Outcome(key, None, f"an unexpected error: {type(error).__name__}: {error}")

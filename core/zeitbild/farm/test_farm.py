@@ -20,7 +20,7 @@ from zeitbild.assets import AssetFolder
 from zeitbild.document.reading import parse_shot, write_shot
 from zeitbild.document.shot import Camera, Layer, NamedCamera
 from zeitbild.errors import InputError, StorageError
-from zeitbild.farm import FramePool, render_cell, write_cell
+from zeitbild.farm import FramePool, render_cell, render_layers, write_cell
 from zeitbild.handoff import build_manifest, pack, receiver_text, recipes
 from zeitbild.masters import MasterStore
 from zeitbild.resolve import depth_range
@@ -196,9 +196,10 @@ class Layers(unittest.TestCase):
         document = small_shot(cameras=(side,), layers=layers).model_dump_json()
         with tempfile.TemporaryDirectory() as folder:
             masters, out = Path(folder) / "masters", Path(folder) / "out"
-            result = render_cell(document, 1, "rough", Path(folder), masters)
+            results = render_layers(document, 1, "rough", Path(folder), masters, ("main", "side"))
             self.assertEqual(len(list(masters.rglob("*.exr"))), 2)
-            self.assertFalse(result.reused)
+            self.assertFalse(results["main"].reused or results["side"].reused)
+            self.assertNotEqual(results["main"].key, results["side"].key)
             pixels = []
             for layer in layers:
                 records = write_cell(document, 1, layer.name, "rough", "png8", 1, Path(folder), masters, out)

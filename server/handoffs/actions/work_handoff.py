@@ -6,16 +6,15 @@ import logging
 import time
 
 from django.db import transaction
-from django.db.models import Q
-from django.utils import timezone
 
 from handoffs.models import HandOff
 from handoffs.selectors import package_path, version_folder
-from runs.leases import LEASE, PULSE
+from workers.claiming import claim, give_back, holds
+from workers.hand import PULSE, Hand
 from zeitbild.assets import AssetFolder
 from zeitbild.document.reading import parse_shot
 from zeitbild.errors import ZeitbildError
-from zeitbild.farm import FramePool, write_cell
+from zeitbild.farm import write_cell
 from zeitbild.handoff import FileRecord, build_manifest, pack, receiver_text
 from zeitbild.handoff.recipes import recipes
 from zeitbild.paths import assets_folder, masters_folder
@@ -26,34 +25,15 @@ log = logging.getLogger("zeitbild.worker")
 
 
 def claim_handoff(worker: str) -> HandOff | None:
-    """Take the oldest hand-off that waits, or whose worker is dead."""
-    now = timezone.now()
-    with transaction.atomic():
-        handoff = (
-            HandOff.objects.filter(Q(state=HandOff.State.WAITING) | Q(state=HandOff.State.WRITING, lease_until__lt=now))
-            .order_by("id")
-            .first()
-        )
-        if handoff is None:
-            return None
-        handoff.state, handoff.worker, handoff.lease_until = HandOff.State.WRITING, worker, now + LEASE
-        handoff.save(update_fields=["state", "worker", "lease_until"])
-    return handoff
+    """Take the oldest hand-off that is free."""
+    return claim(HandOff.objects.filter(shot__deleted_at=None, shot__project__deleted_at=None), worker)
 
 
-def _report(handoff: HandOff, written: dict[str, list[int]]) -> None:
-    HandOff.objects.filter(id=handoff.id, worker=handoff.worker).update(
-        written={layer: write_frames(sorted(frames)) for layer, frames in written.items()},
-        lease_until=timezone.now() + LEASE,
-    )
+def _frame_sets(written: dict[str, list[int]]) -> dict[str, str]:
+    return {layer: write_frames(sorted(frames)) for layer, frames in written.items()}
 
 
-def _fail(handoff: HandOff, reason: str) -> None:
-    log.warning("hand-off %s failed: %s", handoff.id, reason)
-    HandOff.objects.filter(id=handoff.id).update(state=HandOff.State.FAILED, error=reason, lease_until=None, worker="")
-
-
-def work_handoff(handoff: HandOff, pool: FramePool) -> None:
+def work_handoff(handoff: HandOff, hand: Hand) -> None:
     """Write all files of a claimed hand-off, each read back from disk, and pack them with their manifest."""
     run, recipe = handoff.run, recipes.get(handoff.recipe)
     shot = parse_shot(run.document)
@@ -64,40 +44,42 @@ def work_handoff(handoff: HandOff, pool: FramePool) -> None:
     records: list[FileRecord] = []
     written: dict[str, list[int]] = {}
     reported = 0.0
-    for outcome in pool.run(write_cell, tasks, pulse=PULSE):
+    for outcome in hand.pool.run(write_cell, tasks, hand.goes_on, pulse=PULSE / 2):
         if outcome is not None and outcome.result is None:
-            _fail(handoff, f"frame {outcome.task[1]} of {outcome.task[0]}: {outcome.error}")
-            return
+            raise ZeitbildError(f"frame {outcome.task[1]} of {outcome.task[0]}: {outcome.error}")
         if outcome is not None and outcome.result is not None:
             records.extend(outcome.result)
             written.setdefault(outcome.task[0], []).append(outcome.task[1])
         if time.monotonic() - reported > PULSE / 2:
             reported = time.monotonic()
-            _report(handoff, written)
-    frames = sorted({frame for _, frame in cells})
-    try:
-        manifest = build_manifest(
-            shot,
-            recipe,
-            handoff.version,
-            records,
-            layers=[layer.name for layer in shot.layers],
-            frames=frames,
-            quality=run.quality,
-            depth_range=depth_range(shot, AssetFolder(assets_folder())),
-            created=handoff.made_at.isoformat(timespec="seconds"),
-        )
-        size = pack(folder, package_path(handoff), manifest, receiver_text(manifest, recipe.note), records)
-    except ZeitbildError as error:
-        _fail(handoff, str(error))
+            with transaction.atomic():
+                if holds(handoff, hand.name):
+                    HandOff.objects.filter(id=handoff.id).update(written=_frame_sets(written))
+    if sum(map(len, written.values())) < len(cells) or not hand.goes_on():
+        # Put away, or the worker ends: files that stand are kept, and the next one goes on from there.
+        give_back(handoff, hand.name, HandOff.State.WAITING)
         return
-    HandOff.objects.filter(id=handoff.id).update(
-        state=HandOff.State.DONE,
-        files=len(records),
-        bytes=size,
-        lease_until=None,
-        worker="",
-        worst=max((record.worst for record in records), default=0.0),
-        written={layer: write_frames(sorted(done)) for layer, done in written.items()},
+    manifest = build_manifest(
+        shot,
+        recipe,
+        handoff.version,
+        records,
+        layers=[layer.name for layer in shot.layers],
+        frames=sorted({frame for _, frame in cells}),
+        quality=run.quality,
+        depth_range=depth_range(shot, AssetFolder(assets_folder())),
+        created=handoff.made_at.isoformat(timespec="seconds"),
     )
+    size = pack(folder, package_path(handoff), manifest, receiver_text(manifest, recipe.note), records)
+    with transaction.atomic():
+        if not holds(handoff, hand.name):
+            return
+        HandOff.objects.filter(id=handoff.id).update(
+            files=len(records),
+            bytes=size,
+            worst=max((record.worst for record in records), default=0.0),
+            written=_frame_sets(written),
+        )
+        handoff.refresh_from_db()
+        give_back(handoff, hand.name, HandOff.State.DONE)
     log.info("hand-off %s: %s files", handoff.id, len(records))

@@ -35,7 +35,7 @@ def continue_run(run: Run) -> None:
 
 
 def retry_failed(run: Run) -> None:
-    """Line failed cells up again; InputError if there are none or the run is under way."""
+    """Line failed cells up again, and those that a run given up has left; InputError if there are none or it is under way."""
     with transaction.atomic():
         run.refresh_from_db()
         if run.state in (Run.State.WAITING, Run.State.RUNNING):
@@ -43,7 +43,8 @@ def retry_failed(run: Run) -> None:
         again = run.cells.filter(state=Cell.State.FAILED).update(
             state=Cell.State.WAITING, error="", changed_at=timezone.now()
         )
-        if not again:
+        given_up = run.state == Run.State.FAILED and run.cells.filter(state=Cell.State.WAITING).exists()
+        if not (again or given_up):
             raise InputError("No frame of this run has failed.")
         run.state, run.stop_asked, run.error = Run.State.WAITING, False, ""
         run.save(update_fields=["state", "stop_asked", "error"])

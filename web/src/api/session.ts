@@ -18,5 +18,9 @@ export function useSession() {
     await api.DELETE("/api/session");
     name.value = null;
   }
-  return { name: readonly(name), known: readonly(known), look, signIn, signOut };
+  /** Signed out elsewhere, or for too long: the page asks for the password again. */
+  function lost() {
+    name.value = null;
+  }
+  return { name: readonly(name), known: readonly(known), look, signIn, signOut, lost };
 }

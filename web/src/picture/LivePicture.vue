@@ -2,6 +2,7 @@
 /** The draft as the renderer of the output shows it: rough while something moves, sharp when the hand rests. */
 import { computed, onBeforeUnmount, ref, useTemplateRef, watch } from "vue";
 
+import { useStudio } from "@/api/studio";
 import type { ShotDocument } from "@/shot/document";
 import { useShot } from "@/shot/store";
 
@@ -67,6 +68,7 @@ watch(
     immediate: true,
   },
 );
+watch(useStudio().returned, moved);
 onBeforeUnmount(() => window.clearTimeout(timer));
 
 function draw(bitmap: ImageBitmap | undefined | null) {
@@ -90,7 +92,11 @@ watch([() => latest.shown.value, canvas], () => {
     roughWidth = Math.max(LEAST_ROUGH_WIDTH, Math.min(ROUGH_WIDTH, 0.85 * roughWidth + 0.15 * wanted));
   }
   if (!props.playing) draw(latest.shown.value?.bitmap);
-  if (latest.failure.value === null && shot.failure && ["font", "input", "limit"].includes(shot.failure.code))
+  if (
+    latest.failure.value === null &&
+    shot.failure &&
+    ["font", "input", "limit", "offline"].includes(shot.failure.code)
+  )
     shot.clearNote();
 });
 watch(

@@ -11,6 +11,9 @@ interface RunChange {
   cells: Cell[];
 }
 
+/** Before a line that was closed for good is opened again. */
+const AGAIN_MS = 3000;
+
 /** The run that Run, Proof and Hand off look at: the shot's newest, kept up to date by server-sent events. */
 export const useRun = defineStore("run", () => {
   const run = shallowRef<Run | null>(null);
@@ -53,6 +56,10 @@ export const useRun = defineStore("run", () => {
         next.set(key(cell.layer, cell.frame), cell);
       }
       cells.value = next;
+    };
+    source.onerror = () => {
+      const closed = source?.readyState === EventSource.CLOSED;
+      if (closed) window.setTimeout(() => run.value?.id === runId && underWay.value && void show(runId), AGAIN_MS);
     };
     // The server says so when nothing more will come; without closing, the browser would ask again for ever.
     source.addEventListener("end", close);

@@ -3,23 +3,32 @@
 from __future__ import annotations
 
 import logging
-import os
 import signal
-import socket
 import time
-from typing import Any
-from uuid import uuid4
+from collections.abc import Callable
+from typing import Any, TypeVar
 
 from django.conf import settings
 from django.core.management.base import BaseCommand, CommandParser
-from django.db import OperationalError, close_old_connections
+from django.db import DatabaseError, close_old_connections
 
 from handoffs.actions.work_handoff import claim_handoff, work_handoff
 from runs.actions.work_run import claim_run, work_run
+from workers.claiming import give_back
+from workers.hand import Hand
+from workers.models import Job
+from workers.presence import clear_away, new_name
+from zeitbild.errors import ZeitbildError
 from zeitbild.farm import FramePool
+from zeitbild.paths import data_folder
+from zeitbild.storage import clear_left_over
+from zeitbild_server.lifeline import end_with_launcher
 
 log = logging.getLogger("zeitbild.worker")
 _IDLE = 0.3
+#: Seconds between two looks for what dead workers left.
+_CLEARED = 30.0
+J = TypeVar("J", bound=Job)
 
 
 class Command(BaseCommand):
@@ -34,38 +43,57 @@ class Command(BaseCommand):
 
     def handle(self, *args: Any, **options: Any) -> None:
         """Work until a signal asks to end."""
-        ending = {"asked": False}
-
-        def end(*_: Any) -> None:
-            ending["asked"] = True
-
-        signal.signal(signal.SIGTERM, end)
-        name = f"{socket.gethostname()}:{os.getpid()}:{uuid4().hex[:6]}"
-        log.info("worker %s, %s processes", name, options["processes"])
-        with FramePool(options["processes"]) as pool:
-            while not ending["asked"]:
+        end_with_launcher()
+        clear_left_over(data_folder())
+        cleared = 0.0
+        with FramePool(options["processes"]) as pool, Hand(new_name(), pool) as hand:
+            for ending in (signal.SIGTERM, signal.SIGINT):
+                signal.signal(ending, lambda *_: hand.ending.set())
+            log.info("worker %s, %s processes", hand.name, pool.workers)
+            if not options["once"]:
+                pool.warm()
+            while not hand.ending.is_set():
                 close_old_connections()
                 try:
-                    if work_next(name, pool):
+                    if work_next(hand):
                         continue
-                except OperationalError as error:
-                    # A database that is locked for long is waited for; work under way is claimed again by its lease.
+                    if time.monotonic() - cleared > _CLEARED:
+                        cleared = time.monotonic()
+                        clear_away()
+                except DatabaseError as error:
+                    # A database that is locked for long, or has no room, is waited for; what was held is claimed again.
                     log.warning("database: %s", error)
-                    time.sleep(2)
+                    hand.ending.wait(2)
                     continue
                 if options["once"]:
                     return
-                time.sleep(_IDLE)
+                hand.ending.wait(_IDLE)
 
 
-def work_next(name: str, pool: FramePool) -> bool:
+def work_next(hand: Hand) -> bool:
     """Do the next hand-off or run, hand-offs first since people wait for them; False if there is none."""
-    handoff = claim_handoff(name)
-    if handoff is not None:
-        work_handoff(handoff, pool)
-        return True
-    run = claim_run(name)
-    if run is not None:
-        work_run(run, name, pool)
-        return True
-    return False
+    return _work(hand, claim_handoff, work_handoff) or _work(hand, claim_run, work_run)
+
+
+def _work(hand: Hand, take: Callable[[str], J | None], work: Callable[[J, Hand], None]) -> bool:
+    """Take a job and do it; whatever is raised while it is done is that job's failure, and nobody else's."""
+    job = take(hand.name)
+    if job is None:
+        return False
+    hand.hold(job)
+    try:
+        work(job, hand)
+    except DatabaseError:
+        give_back(job, hand.name, job.WAITS)
+        raise
+    except ZeitbildError as error:
+        log.warning("%s %s failed: %s", type(job).__name__, job.pk, error)
+        give_back(job, hand.name, job.GIVEN_UP, str(error))
+    except MemoryError:
+        give_back(job, hand.name, job.GIVEN_UP, "there was not enough memory for this")
+    except Exception as error:
+        log.exception("%s %s failed", type(job).__name__, job.pk)
+        give_back(job, hand.name, job.GIVEN_UP, f"an unexpected error: {type(error).__name__}: {error}")
+    finally:
+        hand.hold(None)
+    return True

@@ -14,6 +14,7 @@ import DeskFrame from "@/sheet/DeskFrame.vue";
 import { lookUrl } from "@/shot/look";
 import { useRun } from "@/shot/run";
 import { useShot } from "@/shot/store";
+import StudioNotice from "@/StudioNotice.vue";
 
 import HandOffEntry from "./HandOffEntry.vue";
 
@@ -25,6 +26,7 @@ const list = ref<HandOff[]>([]);
 const recipe = ref("png8");
 const failure = ref("");
 let source: EventSource | null = null;
+const AGAIN_MS = 3000;
 
 const recipes = computed(() => (offers.value?.recipes ?? []).map((one) => ({ name: one.name, title: one.title })));
 const note = computed(() => offers.value?.recipes.find((one) => one.name === recipe.value)?.note);
@@ -62,6 +64,10 @@ function watchNewest() {
   const own = new EventSource(`/api/handoffs/${open.id}/events`);
   source = own;
   own.onmessage = (message: MessageEvent<string>) => take(JSON.parse(message.data) as HandOff);
+  own.onerror = () => {
+    // A line that is closed for good, not one that the browser opens again.
+    if (own.readyState === EventSource.CLOSED && source === own) window.setTimeout(() => void load(), AGAIN_MS);
+  };
   own.addEventListener("end", () => {
     own.close();
     watchNewest();
@@ -115,6 +121,7 @@ const retry = (id: number) =>
     </template>
     <template #settings>
       <h2 class="px-3 pt-2 pb-1 font-title text-lg">Hand off</h2>
+      <StudioNotice workers />
       <SectionBlock title="A new version">
         <ChoiceField label="Recipe" :model-value="recipe" :options="recipes" @commit="recipe = $event" />
         <p class="text-soft">{{ note }}</p>

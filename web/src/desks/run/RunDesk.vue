@@ -13,6 +13,7 @@ import FindingList from "@/shot/FindingList.vue";
 import { lookUrl } from "@/shot/look";
 import { useRun } from "@/shot/run";
 import { useShot } from "@/shot/store";
+import StudioNotice from "@/StudioNotice.vue";
 
 import RunProgress from "./RunProgress.vue";
 import RunStart from "./RunStart.vue";
@@ -76,6 +77,7 @@ async function attempt(work: () => Promise<void>) {
     </template>
     <template #settings>
       <h2 class="px-3 pt-2 pb-1 font-title text-lg">Run</h2>
+      <StudioNotice workers />
       <RunProgress v-if="run.run" @steer="attempt(() => run.steer($event))" />
       <p v-if="failure" class="px-3 pb-2 text-now" role="alert">✕ {{ failure }}</p>
       <FindingList />

@@ -3,6 +3,7 @@ import { computed } from "vue";
 
 import PressButton from "@/controls/PressButton.vue";
 import { duration, megabytes } from "@/shot/cellMarks";
+import { useStudio } from "@/api/studio";
 import { useRun } from "@/shot/run";
 
 const emit = defineEmits<{ steer: [verb: "stop" | "continue" | "retry"] }>();
@@ -13,15 +14,20 @@ const finished = computed(() =>
 );
 const share = computed(() => (progress.value?.total ? (100 * finished.value) / progress.value.total : 0));
 const failed = computed(() => [...store.cells.values()].filter((cell) => cell.state === "failed"));
+const { idle } = useStudio();
 const HEADINGS: Record<string, string> = {
-  waiting: "Waiting for the worker",
+  waiting: "Waiting for a worker",
   running: "Rendering",
   stopped: "Stopped",
   done: "Rendered",
   failed: "Ended with failed frames",
 };
 const heading = computed(() =>
-  store.run?.stopping ? "Stopping after the frames under way" : (HEADINGS[store.run?.state ?? ""] ?? ""),
+  store.run?.stopping
+    ? "Stopping after the frames under way"
+    : store.underWay && idle.value
+      ? "Waiting: no worker is there"
+      : (HEADINGS[store.run?.state ?? ""] ?? ""),
 );
 </script>
 
@@ -51,9 +57,12 @@ const heading = computed(() =>
         >, {{ progress.failed }} failed</template
       >
       <template v-if="progress.bytes"> · {{ megabytes(progress.bytes) }}</template>
-      <template v-if="store.underWay && progress.left !== null"> · about {{ duration(progress.left) }} left</template>
+      <template v-if="store.underWay && !idle && progress.left !== null">
+        · about {{ duration(progress.left) }} left</template
+      >
       <template v-else-if="!store.underWay && store.run.seconds"> · {{ duration(store.run.seconds) }}</template>
     </p>
+    <p v-if="store.run.error" class="text-now" role="alert">✕ {{ store.run.error }}</p>
     <p v-if="store.stale.size && !store.underWay" class="text-warn">
       △ {{ store.stale.size }} frames are stale: the shot was changed since. A new run renders only those.
     </p>
@@ -62,7 +71,10 @@ const heading = computed(() =>
       <PressButton v-if="store.run.state === 'stopped' || store.run.stopping" primary @click="emit('steer', 'continue')"
         >Go on</PressButton
       >
-      <PressButton v-if="failed.length && !store.underWay" primary @click="emit('steer', 'retry')"
+      <PressButton
+        v-if="(failed.length || store.run.state === 'failed') && !store.underWay"
+        primary
+        @click="emit('steer', 'retry')"
         >Try failed frames again</PressButton
       >
     </div>

@@ -1,0 +1,83 @@
+"""The reading process: takes one call after the other from its input, within limits, and ends with its parent."""
+
+from __future__ import annotations
+
+import importlib
+import os
+import resource
+import select
+import sys
+import threading
+from typing import IO, Any
+
+from zeitbild.errors import InputError
+from zeitbild.isolation import apart as marks
+from zeitbild.isolation.messages import packed, unpacked
+
+
+def limit(memory: int, file_size: int) -> None:
+    """Bytes of memory and of a file that this process may have at most; no picture of it is left when it crashes."""
+    for what, most in ((resource.RLIMIT_AS, memory), (resource.RLIMIT_FSIZE, file_size), (resource.RLIMIT_CORE, 0)):
+        resource.setrlimit(what, (most, most))
+
+
+def _limit_time(seconds: float) -> None:
+    # The parent kills what takes too long by the clock; this is for when the parent is gone.
+    used = resource.getrusage(resource.RUSAGE_SELF)
+    most = int(used.ru_utime + used.ru_stime + seconds) + 2
+    resource.setrlimit(resource.RLIMIT_CPU, (most, resource.getrlimit(resource.RLIMIT_CPU)[1]))
+
+
+def _end_with_parent(line: int) -> None:
+    watch = select.poll()
+    watch.register(line, 0)
+    watch.poll()
+    os._exit(1)
+
+
+def _answer(call: dict[str, Any]) -> dict[str, Any]:
+    """What to say to a call: its result, or the error that it raised."""
+    module, _, name = str(call["function"]).rpartition(":")
+    if not module.startswith("zeitbild."):
+        raise ValueError("only functions of Zeitbild are called here")
+    function = getattr(importlib.import_module(module), name)
+    try:
+        return {"result": marks.inside(function)(*call["arguments"])}
+    except InputError as error:
+        return {"error": type(error).__name__, "message": error.message, "field": error.field}
+    except MemoryError:
+        return {"memory": True}
+    # Libraries let whatever their parsers meet escape; all of it means that the bytes are damaged.
+    except Exception as error:
+        return {"damaged": type(error).__name__}
+
+
+def _exactly(stream: IO[bytes], count: int) -> bytes:
+    data = stream.read(count)
+    if len(data) != count:
+        os._exit(0)
+    return data
+
+
+def main() -> None:
+    """Answer until the parent is gone. What libraries print goes nowhere: the output is for answers."""
+    calls, answers = os.fdopen(os.dup(0), "rb"), os.fdopen(os.dup(1), "wb")
+    silence = os.open(os.devnull, os.O_RDWR)
+    for standard in (0, 1, 2):
+        os.dup2(silence, standard)
+    limit(int(sys.argv[1]), int(sys.argv[2]))
+    os.nice(5)
+    threading.Thread(target=_end_with_parent, args=(calls.fileno(),), daemon=True).start()
+    marks.enter()
+    while True:
+        call = unpacked(lambda count: _exactly(calls, count))
+        _limit_time(call["seconds"])
+        answer = _answer(call)
+        answer["largest"] = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss * 1024
+        for part in packed(answer):
+            answers.write(part)
+        answers.flush()
+
+
+if __name__ == "__main__":
+    main()

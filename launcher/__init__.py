@@ -1,0 +1,1 @@
+"""What ``./zeitbild`` starts and watches. Nothing but the standard library: it runs before anything is installed."""
