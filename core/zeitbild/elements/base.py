@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from pathlib import Path
 from typing import Any, Protocol
 
 from pydantic import Field
@@ -15,10 +16,10 @@ from zeitbild.registry import Registry
 
 
 class AssetSource(Protocol):
-    """Where uploaded files come from: bytes by SHA-256."""
+    """Where uploaded files come from: by SHA-256. Their content is a stranger's: it is read ``apart``, by those who get its path."""
 
-    def read(self, sha256: str) -> bytes:
-        """Content of an asset; InputError if it is not there."""
+    def path(self, sha256: str) -> Path:
+        """Where an asset lies; InputError if it is not there."""
         ...
 
 

@@ -13,7 +13,7 @@ from zeitbild.errors import FontError
 from zeitbild.finishes import Finish
 from zeitbild.fonts import SHIPPED
 from zeitbild.geometry.extrusion import Bevel
-from zeitbild.geometry.font import Face, open_face
+from zeitbild.geometry.font import Face, open_face, strangers_face
 from zeitbild.geometry.lettering_form import LetteringForm
 from zeitbild.geometry.profile import ProfileName
 from zeitbild.geometry.shaping import shape
@@ -77,7 +77,7 @@ class Lettering(ElementBase):
 
 def _face(font: str, assets: AssetSource) -> Face:
     if font.startswith(ASSET):
-        return open_face(assets.read(font.removeprefix(ASSET)), "the uploaded font")
+        return strangers_face(assets.path(font.removeprefix(ASSET)), "the uploaded font")
     if font not in SHIPPED:
         raise FontError(f"there is no font {font!r}; choose one of {', '.join(SHIPPED)} or upload one", "font")
     shipped = SHIPPED[font]

@@ -2,22 +2,27 @@
 
 from __future__ import annotations
 
-import hashlib
 import logging
 from functools import lru_cache
 from io import BytesIO
+from pathlib import Path
+from typing import NamedTuple
 
 import numpy as np
 import uharfbuzz as hb
 from fontTools.pens.basePen import BasePen
 from fontTools.ttLib import TTFont, TTLibError
+from numpy.typing import NDArray
 
-from zeitbild.errors import FontError
+from zeitbild.errors import FontError, LimitError
 from zeitbild.geometry.curves import Contour, CurvedContour
+from zeitbild.isolation import apart
 
 MAX_FONT_BYTES = 30 * 1024 * 1024
-#: Glyphs kept as polylines, at all their finenesses.
-_MOST_FLAT = 1024
+#: Glyphs kept as polylines, at all their finenesses; and runs of text kept as they were shaped.
+_MOST_FLAT, _MOST_SHAPED = 1024, 512
+#: Some fonts turn one character into thousands of glyphs, or have glyphs that are drawings.
+MAX_GLYPHS, MAX_CURVES = 4000, 6000
 # Oddities of fonts that can be read all the same are nobody's business here.
 logging.getLogger("fontTools").setLevel(logging.CRITICAL)
 
@@ -60,30 +65,31 @@ class _Curves(BasePen):  # type: ignore[misc]  # fontTools has no types
     _endPath = _closePath
 
 
+class Shaped(NamedTuple):
+    """A run of text as a font sets it: of each glyph its number, the place in the line of the character it stands for, its offset
+    and advance in font units."""
+
+    glyphs: NDArray[np.int64]
+    clusters: NDArray[np.int64]
+    offsets: NDArray[np.float64]
+    advances: NDArray[np.float64]
+
+
 class Face:
     """An opened font. Immutable but for what it keeps of its glyphs."""
 
-    def __init__(self, data: bytes, label: str) -> None:
-        self.label = label
-        self.sha256 = hashlib.sha256(data).hexdigest()
-        face = hb.Face(data)
-        self.font = hb.Font(face)
-        self.units_per_em = face.upem
-        self.glyph_count = face.glyph_count
-        extents = self.font.get_font_extents("ltr")
-        #: Distance of two baselines in em, as the font asks for it.
-        self.line_height = (extents.ascender - extents.descender + extents.line_gap) / self.units_per_em or 1.2
-        self._curved: dict[int, tuple[CurvedContour, ...]] = {}
+    def __init__(self, label: str, units_per_em: int, line_height: float) -> None:
+        """line_height is the distance of two baselines in em, as the font asks for it."""
+        self.label, self.units_per_em, self.line_height = label, units_per_em, line_height
         self._flat: dict[tuple[int, float], tuple[Contour, ...]] = {}
+
+    def shaped(self, line: str, start: int, end: int, rightwards: bool, ligatures: bool) -> Shaped:
+        """The characters from start to end of a line, which the font sees whole."""
+        raise NotImplementedError
 
     def curves(self, glyph: int) -> tuple[CurvedContour, ...]:
         """Closed contours of a glyph in font units, filled by the non-zero rule."""
-        known = self._curved.get(glyph)
-        if known is None:
-            pen = _Curves()
-            self.font.draw_glyph_with_pen(glyph, pen)
-            known = self._curved[glyph] = tuple(pen.contours)
-        return known
+        raise NotImplementedError
 
     def contours(self, glyph: int, tolerance: float) -> tuple[Contour, ...]:
         """The same as polylines that stay within ``tolerance`` (em) of the curves."""
@@ -97,6 +103,105 @@ class Face:
         return known
 
 
+class TrustedFace(Face):
+    """A font that is read here: one that Zeitbild ships, or, in a reading process, any."""
+
+    def __init__(self, data: bytes, label: str) -> None:
+        face = hb.Face(data)
+        self.font = hb.Font(face)
+        self.glyph_count = face.glyph_count
+        extents = self.font.get_font_extents("ltr")
+        upem = face.upem
+        super().__init__(label, upem, (extents.ascender - extents.descender + extents.line_gap) / upem or 1.2)
+        self._curved: dict[int, tuple[CurvedContour, ...]] = {}
+
+    def shaped(self, line: str, start: int, end: int, rightwards: bool, ligatures: bool) -> Shaped:
+        """See ``Face``."""
+        buffer = hb.Buffer()
+        # The whole line, so that letters know their neighbours in other runs.
+        buffer.add_str(line, start, end - start)
+        buffer.guess_segment_properties()
+        buffer.direction = "ltr" if rightwards else "rtl"
+        # Default ignorable marks stay invisible; kerning, ligatures and marks are the font's own.
+        hb.shape(self.font, buffer, {"kern": True, "liga": ligatures, "clig": ligatures})
+        infos, positions = buffer.glyph_infos or [], buffer.glyph_positions or []
+        return Shaped(
+            np.array([info.codepoint for info in infos], np.int64),
+            np.array([info.cluster for info in infos], np.int64),
+            np.array([(one.x_offset, one.y_offset) for one in positions], np.float64).reshape(-1, 2),
+            np.array([one.x_advance for one in positions], np.float64),
+        )
+
+    def curves(self, glyph: int) -> tuple[CurvedContour, ...]:
+        """See ``Face``."""
+        known = self._curved.get(glyph)
+        if known is None:
+            pen = _Curves()
+            self.font.draw_glyph_with_pen(glyph, pen)
+            known = self._curved[glyph] = tuple(pen.contours)
+        return known
+
+
+class StrangersFace(Face):
+    """A font that somebody brought along: reading processes shape with it and draw its glyphs."""
+
+    def __init__(self, path: Path, label: str) -> None:
+        self._path = str(path)
+        units_per_em, line_height = _facts(self._path, label)
+        super().__init__(label, units_per_em, line_height)
+        self._shaped: dict[tuple[str, int, int, bool, bool], Shaped] = {}
+        self._curved: dict[int, tuple[CurvedContour, ...]] = {}
+
+    def shaped(self, line: str, start: int, end: int, rightwards: bool, ligatures: bool) -> Shaped:
+        """See ``Face``; FontError for a font that takes too much."""
+        key = (line, start, end, rightwards, ligatures)
+        known = self._shaped.get(key)
+        if known is None:
+            if len(self._shaped) >= _MOST_SHAPED:
+                self._shaped.clear()
+            known = self._shaped[key] = Shaped(*_shaped(self._path, self.label, *key))
+        return known
+
+    def curves(self, glyph: int) -> tuple[CurvedContour, ...]:
+        """See ``Face``; FontError for a glyph that takes too much."""
+        known = self._curved.get(glyph)
+        if known is None:
+            drawn = _drawn(self._path, self.label, glyph)
+            known = tuple(CurvedContour(curves, straight) for curves, straight in drawn)
+            if len(self._curved) >= _MOST_FLAT:
+                self._curved.clear()
+            self._curved[glyph] = known
+        return known
+
+
+@lru_cache(maxsize=8)
+def _opened(path: str, label: str) -> TrustedFace:
+    return TrustedFace(Path(path).read_bytes(), label)
+
+
+@apart(FontError, "font")
+def _facts(path: str, label: str) -> tuple[int, float]:
+    face = _opened(path, label)
+    return face.units_per_em, face.line_height
+
+
+@apart(FontError, "font")
+def _shaped(path: str, label: str, line: str, start: int, end: int, rightwards: bool, ligatures: bool) -> Shaped:
+    shaped = _opened(path, label).shaped(line, start, end, rightwards, ligatures)
+    if len(shaped.glyphs) > MAX_GLYPHS:
+        raise LimitError(f"{label} makes more than {MAX_GLYPHS} glyphs of this line; use fewer characters", "word")
+    return shaped
+
+
+@apart(FontError, "font")
+def _drawn(path: str, label: str, glyph: int) -> list[tuple[NDArray[np.float64], NDArray[np.bool_]]]:
+    contours = _opened(path, label).curves(glyph)
+    if sum(len(one.curves) for one in contours) > MAX_CURVES:
+        raise LimitError(f"a glyph of {label} has more than {MAX_CURVES} curves; choose another font", "font")
+    return [(one.curves, one.straight) for one in contours]
+
+
+@apart(FontError, "font")
 def check_font(data: bytes, label: str) -> str:
     """Read every table that Zeitbild needs, as a font from a stranger has to be read; gives its full name.
 
@@ -128,7 +233,7 @@ def check_font(data: bytes, label: str) -> str:
         raise FontError(f"{label} is broken and cannot be read{kind}; try another copy of the font") from error
     if not cmap:
         raise FontError(f"{label} maps no characters to glyphs")
-    face = Face(data, label)
+    face = TrustedFace(data, label)
     if face.units_per_em < 16 or face.glyph_count < 1:
         raise FontError(f"{label} has an impossible em size or no glyphs")
     return str(title)[:100]
@@ -136,5 +241,11 @@ def check_font(data: bytes, label: str) -> str:
 
 @lru_cache(maxsize=64)
 def open_face(data: bytes, label: str) -> Face:
-    """A face ready for shaping; cached by content."""
-    return Face(data, label)
+    """A face of a font that Zeitbild ships; cached by content."""
+    return TrustedFace(data, label)
+
+
+@lru_cache(maxsize=64)
+def strangers_face(path: Path, label: str) -> Face:
+    """A face of a font that somebody brought along, which lies at a path and never changes; FontError if it is damaged."""
+    return StrangersFace(path, label)

@@ -5,17 +5,13 @@ from __future__ import annotations
 import unicodedata
 from dataclasses import dataclass
 
-import uharfbuzz as hb
-
 from zeitbild.errors import FontError, InputError, LimitError
 from zeitbild.geometry.curves import Contour
 from zeitbild.geometry.directions import runs_of, without_isolates
-from zeitbild.geometry.font import Face
+from zeitbild.geometry.font import MAX_GLYPHS, Face, Shaped
 
 MAX_CHARACTERS = 400
 MAX_LINES = 20
-#: Some fonts turn one character into thousands of glyphs.
-MAX_GLYPHS = 4000
 
 
 @dataclass(frozen=True, slots=True)
@@ -28,8 +24,8 @@ class PlacedGlyph:
     line: int
 
 
-def _missing(line: str, infos: list[hb.GlyphInfo], face: Face) -> str:
-    characters = sorted({line[info.cluster] for info in infos if info.codepoint == 0})
+def _missing(line: str, shaped: Shaped, face: Face) -> str:
+    characters = sorted({line[cluster] for cluster in shaped.clusters[shaped.glyphs == 0].tolist()})
     named = ", ".join(
         f"“{character}” ({unicodedata.name(character, 'no name').lower()})" for character in characters[:6]
     )
@@ -58,33 +54,26 @@ def shape(
         pen_x = 0.0
         before: int | None = None
         for run in runs_of(line):
-            buffer = hb.Buffer()
-            # The whole line, so that letters know their neighbours in other runs.
-            buffer.add_str(line, run.start, run.end - run.start)
-            buffer.guess_segment_properties()
-            buffer.direction = "ltr" if run.rightwards else "rtl"
-            # Default ignorable marks stay invisible; kerning, ligatures and marks are the font's own.
-            hb.shape(face.font, buffer, {"kern": True, "liga": spacing == 0, "clig": spacing == 0})
-            infos, positions = buffer.glyph_infos or [], buffer.glyph_positions or []
-            if any(info.codepoint == 0 for info in infos):
-                raise FontError(_missing(line, list(infos), face), "font")
-            if len(placed) + len(infos) > MAX_GLYPHS:
+            shaped = face.shaped(line, run.start, run.end, run.rightwards, spacing == 0)
+            if (shaped.glyphs == 0).any():
+                raise FontError(_missing(line, shaped, face), "font")
+            if len(placed) + len(shaped.glyphs) > MAX_GLYPHS:
                 raise LimitError(
                     f"this font sets more than {MAX_GLYPHS} glyphs for this word; use fewer characters", "word"
                 )
-            for info, position in zip(infos, positions, strict=True):
-                if before is not None and info.cluster != before:
+            for glyph, cluster, (right, up), advance in zip(*(one.tolist() for one in shaped), strict=True):
+                if before is not None and cluster != before:
                     pen_x += spacing
-                before = info.cluster
+                before = cluster
                 placed.append(
                     PlacedGlyph(
-                        info.codepoint,
-                        pen_x + position.x_offset,
-                        -number * face.line_height * line_spacing * face.units_per_em + position.y_offset,
+                        glyph,
+                        pen_x + right,
+                        -number * face.line_height * line_spacing * face.units_per_em + up,
                         number,
                     )
                 )
-                pen_x += position.x_advance
+                pen_x += advance
         widths.append(pen_x)
     widest = max(widths)
     share = {"left": 0.0, "centre": 0.5, "right": 1.0}[alignment]

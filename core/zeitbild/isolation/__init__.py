@@ -5,7 +5,7 @@ texts, lists, bytes, numpy arrays): messages are numbers and texts too, so that 
 its parent by its answers.
 """
 
-from zeitbild.isolation.apart import apart
+from zeitbild.isolation.marking import apart
 from zeitbild.isolation.rooms import Limits
 
 __all__ = ["Limits", "apart"]

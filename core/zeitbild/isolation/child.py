@@ -11,8 +11,9 @@ import threading
 from typing import IO, Any
 
 from zeitbild.errors import InputError
-from zeitbild.isolation import apart as marks
+from zeitbild.isolation.marking import enter, inside
 from zeitbild.isolation.messages import packed, unpacked
+from zeitbild.isolation.rooms import NO_MEMORY
 
 
 def limit(memory: int, file_size: int) -> None:
@@ -40,9 +41,9 @@ def _answer(call: dict[str, Any]) -> dict[str, Any]:
     module, _, name = str(call["function"]).rpartition(":")
     if not module.startswith("zeitbild."):
         raise ValueError("only functions of Zeitbild are called here")
-    function = getattr(importlib.import_module(module), name)
+    function = inside(getattr(importlib.import_module(module), name))
     try:
-        return {"result": marks.inside(function)(*call["arguments"])}
+        return {"result": function(*call["arguments"])}
     except InputError as error:
         return {"error": type(error).__name__, "message": error.message, "field": error.field}
     except MemoryError:
@@ -68,7 +69,7 @@ def main() -> None:
     limit(int(sys.argv[1]), int(sys.argv[2]))
     os.nice(5)
     threading.Thread(target=_end_with_parent, args=(calls.fileno(),), daemon=True).start()
-    marks.enter()
+    enter()
     while True:
         call = unpacked(lambda count: _exactly(calls, count))
         _limit_time(call["seconds"])
@@ -80,4 +81,7 @@ def main() -> None:
 
 
 if __name__ == "__main__":
-    main()
+    try:
+        main()
+    except MemoryError:
+        os._exit(NO_MEMORY)

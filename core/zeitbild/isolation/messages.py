@@ -35,7 +35,7 @@ def _plain(value: Any, parts: list[memoryview]) -> Any:
     if isinstance(value, np.ndarray):
         array = np.ascontiguousarray(value)
         # Empty arrays have no bytes that a view could be cast to.
-        parts.append(memoryview(array).cast("B") if array.size else memoryview(b""))
+        parts.append(array.data.cast("B") if array.size else memoryview(b""))
         return {"$array": array.dtype.str, "shape": list(array.shape)}
     if isinstance(value, np.generic):
         return value.item()

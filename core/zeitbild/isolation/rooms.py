@@ -5,6 +5,7 @@ from __future__ import annotations
 import atexit
 import os
 import select
+import signal
 import subprocess
 import sys
 import threading
@@ -18,6 +19,8 @@ from zeitbild.isolation.messages import packed, unpacked
 
 _CORE = Path(__file__).parents[2]
 _GB = 1 << 30
+#: With this a process ends that has no memory left even to say so.
+NO_MEMORY = 77
 
 
 @dataclass(frozen=True, slots=True)
@@ -79,7 +82,9 @@ class _Room:
         except (BrokenPipeError, EOFError):
             code = self.process.wait()
             raise Died(
-                "reading it took more memory than it is given" if code in (-9, -6, 1) else "reading it crashed"
+                "reading it took more memory than it is given"
+                if code in (NO_MEMORY, -signal.SIGKILL, -signal.SIGABRT)
+                else "reading it crashed"
             ) from None
         except ValueError:
             raise Died("reading it gave no sense") from None

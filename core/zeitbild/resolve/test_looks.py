@@ -23,13 +23,12 @@ from zeitbild.elements.solid import Solid
 from zeitbild.errors import InputError, LimitError, PictureError
 from zeitbild.finishes import READY_MADE, Finish, NamedFinish, Values
 from zeitbild.lights.sun import SunLight
-from zeitbild.pictures import read_picture
+from zeitbild.pictures import check_all_round, measure_picture, read_picture
 from zeitbild.render import QUALITIES, render
 from zeitbild.render.environment import OFFSETS, SkyPicture, environment_maps, radiance
 from zeitbild.render.finish_row import COAT, MAPS, OWNER, SHADING, UNLIT
 from zeitbild.render.shading import BEHIND, PARTS
 from zeitbild.resolve import depth_range, frame_key, resolve
-from zeitbild.resolve.sky import check_sky
 from zeitbild.testing import NOWHERE, small_shot
 
 
@@ -205,7 +204,9 @@ class Pictures(unittest.TestCase):
 
     def test_pictures_of_all_directions_are_twice_as_wide_as_high(self) -> None:
         with self.assertRaises(PictureError) as caught:
-            check_sky(_file(np.ones((64, 64, 3), np.float32), ".hdr"), "square.hdr")
+            check_all_round(
+                *measure_picture(_file(np.ones((64, 64, 3), np.float32), ".hdr"), "square.hdr"), "square.hdr"
+            )
         self.assertIn("twice as wide", str(caught.exception))
 
 

@@ -9,8 +9,7 @@ from projects.models import Project
 from zeitbild.assets import AssetFolder
 from zeitbild.errors import LimitError
 from zeitbild.paths import assets_folder
-from zeitbild.pictures import read_picture
-from zeitbild.resolve.sky import check_sky
+from zeitbild.pictures import check_all_round, measure_picture
 
 MAX_PICTURES = 100
 
@@ -21,7 +20,9 @@ def add_picture(project: Project, file_name: str, data: bytes, *, sky: bool) -> 
     PictureError if it is none, LimitError beyond ``MAX_PICTURES``.
     """
     label = PurePosixPath(file_name.replace("\\", "/")).name[:200] or "the picture"
-    height, width = (check_sky if sky else read_picture)(data, label).shape[:2]
+    height, width = measure_picture(data, label)
+    if sky:
+        check_all_round(height, width, label)
     if project.pictures.count() >= MAX_PICTURES:
         raise LimitError(f"a project takes up to {MAX_PICTURES} pictures of its own", "environment.picture")
     sha256 = AssetFolder(assets_folder()).add(data)

@@ -848,6 +848,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studio": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Studio
+         * @description The workers that are there; asked every other second, so that the interface notices when none is.
+         */
+        get: operations["getStudio"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -1554,6 +1574,31 @@ export interface components {
              * @default png8
              */
             recipe?: string;
+        };
+        /**
+         * StudioOut
+         * @description What is there to work with.
+         */
+        StudioOut: {
+            /** Workers */
+            workers: components["schemas"]["WorkerOut"][];
+        };
+        /**
+         * WorkerOut
+         * @description A worker that was heard of a moment ago.
+         */
+        WorkerOut: {
+            /** Name */
+            name: string;
+            /** Host */
+            host: string;
+            /** Processes */
+            processes: number;
+            /**
+             * Started At
+             * Format: date-time
+             */
+            started_at: string;
         };
     };
     responses: never;
@@ -2768,6 +2813,26 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    getStudio: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StudioOut"];
+                };
             };
         };
     };

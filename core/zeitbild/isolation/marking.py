@@ -11,9 +11,7 @@ from zeitbild.errors import InputError, LimitError
 from zeitbild.isolation.rooms import ROOMS, Busy, Died, Limits
 
 R = TypeVar("R")
-_ERRORS = {
-    name: kind for name, kind in vars(errors).items() if isinstance(kind, type) and issubclass(kind, InputError)
-}
+_ERRORS = {name: kind for name, kind in vars(errors).items() if isinstance(kind, type) and issubclass(kind, InputError)}
 _here = {"inside": False}
 
 
