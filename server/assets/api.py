@@ -9,6 +9,7 @@ from ninja.files import UploadedFile
 from assets.actions.add_font import add_font
 from assets.actions.add_picture import add_picture
 from assets.models import Font, Picture
+from projects.models import Role
 from projects.selectors import project_for
 from zeitbild.errors import FontError, PictureError
 from zeitbild.geometry.font import MAX_FONT_BYTES
@@ -39,7 +40,7 @@ def list_fonts(request: HttpRequest, project_id: int) -> list[FontOut]:
 @router.post("/projects/{project_id}/fonts", response=FontOut, operation_id="uploadFont")
 def upload_font(request: HttpRequest, project_id: int, file: UploadedFile = File(...)) -> FontOut:
     """Take in a TTF or OTF file."""
-    project = project_for(signed_in(request), project_id)
+    project = project_for(signed_in(request), project_id, least=Role.EDITOR)
     if (file.size or 0) > MAX_FONT_BYTES:
         raise FontError(f"{file.name} is too large; fonts go to {MAX_FONT_BYTES // 1_000_000} MB", "font")
     return _out(add_font(project, file.name or "font", file.read()))
@@ -67,7 +68,7 @@ def list_pictures(request: HttpRequest, project_id: int) -> list[PictureOut]:
 
 
 def _upload(request: HttpRequest, project_id: int, file: UploadedFile, *, sky: bool) -> PictureOut:
-    project = project_for(signed_in(request), project_id)
+    project = project_for(signed_in(request), project_id, least=Role.EDITOR)
     if (file.size or 0) > MAX_PICTURE_BYTES:
         raise PictureError(f"{file.name} is too large; pictures go to {MAX_PICTURE_BYTES // 1_000_000} MB")
     return _picture_out(add_picture(project, file.name or "picture", file.read(), sky=sky))

@@ -3,26 +3,26 @@
 from __future__ import annotations
 
 import json
-from collections.abc import AsyncIterator
 from datetime import datetime
-from pathlib import Path
 from typing import Any
 
-from asgiref.sync import sync_to_async
-from django.http import Http404, HttpRequest, HttpResponse, StreamingHttpResponse
+from django.http import Http404, HttpRequest, StreamingHttpResponse
+from django.http.response import HttpResponseBase
+from journal.writing import note
 from ninja import Router, Schema
 
 from handoffs.actions.start_handoff import retry_handoff, start_handoff
 from handoffs.models import HandOff
 from handoffs.selectors import handoff_for, handoffs_of, package_path, version_folder
-from runs.events import stream
+from projects.models import Role
+from runs.events import open_line
 from runs.selectors import run_for
 from shots.selectors import shot_for
 from zeitbild.timing import parse_frames
+from zeitbild_server.downloads import file_answer
 from zeitbild_server.security import in_database, signed_in
 
 router = Router(tags=["handoffs"])
-_BLOCK = 1 << 20
 
 
 class HandOffIn(Schema):
@@ -81,13 +81,15 @@ def list_handoffs(request: HttpRequest, shot_id: int) -> list[dict[str, Any]]:
 def start(request: HttpRequest, run_id: int, data: HandOffIn) -> dict[str, Any]:
     """Line up the next version."""
     user = signed_in(request)
-    return _out(start_handoff(user, run_for(user, run_id), data.recipe))
+    handoff = start_handoff(user, run_for(user, run_id, least=Role.EDITOR), data.recipe)
+    note("handoff-started", request, user=user, project=handoff.shot.project, about=handoff.package_name)
+    return _out(handoff)
 
 
 @router.post("/handoffs/{handoff_id}/retry", response=HandOffOut, operation_id="retryHandOff")
 def retry(request: HttpRequest, handoff_id: int) -> dict[str, Any]:
     """Try a failed hand-off again."""
-    handoff = handoff_for(signed_in(request), handoff_id)
+    handoff = handoff_for(signed_in(request), handoff_id, least=Role.EDITOR)
     retry_handoff(handoff)
     return _out(handoff)
 
@@ -116,32 +118,20 @@ async def watch(request: HttpRequest, handoff_id: int) -> StreamingHttpResponse:
         ended = handoff.state in (HandOff.State.DONE, HandOff.State.FAILED)
         return (None if now == since else now), now, ended
 
-    return StreamingHttpResponse(
-        stream(look), content_type="text/event-stream", headers={"Cache-Control": "no-store", "X-Accel-Buffering": "no"}
-    )
-
-
-async def _blocks(path: Path) -> AsyncIterator[bytes]:
-    handle = path.open("rb")
-    try:
-        while block := await sync_to_async(handle.read, thread_sensitive=False)(_BLOCK):
-            yield block
-    finally:
-        handle.close()
+    return open_line(user, look)
 
 
 @router.get("/handoffs/{handoff_id}/package", operation_id="getPackage")
-async def package(request: HttpRequest, handoff_id: int) -> HttpResponse | StreamingHttpResponse:
-    """The ZIP of a finished hand-off."""
-    handoff = await in_database(handoff_for)(signed_in(request), handoff_id)
+async def package(request: HttpRequest, handoff_id: int) -> HttpResponseBase:
+    """The ZIP of a finished hand-off, or a range of it."""
+    user = signed_in(request)
+    handoff = await in_database(handoff_for)(user, handoff_id)
     path = package_path(handoff)
     if handoff.state != HandOff.State.DONE or not path.exists():
         raise Http404
-    return StreamingHttpResponse(
-        _blocks(path),
-        content_type="application/zip",
-        headers={
-            "Content-Disposition": f'attachment; filename="{handoff.package_name}"',
-            "Content-Length": str(path.stat().st_size),
-        },
-    )
+    answer, first = file_answer(request, path, handoff.package_name, "application/zip")
+    if first == 0:
+        await in_database(note)(
+            "package-downloaded", request, user=user, project=handoff.shot.project, about=handoff.package_name
+        )
+    return answer

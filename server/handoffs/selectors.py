@@ -9,6 +9,8 @@ from django.db.models import QuerySet
 from django.shortcuts import get_object_or_404
 
 from handoffs.models import HandOff
+from projects.models import Role
+from projects.selectors import demand
 from zeitbild.paths import handoffs_folder
 
 
@@ -18,14 +20,16 @@ def handoffs_of(user: User) -> QuerySet[HandOff]:
         HandOff.objects.filter(
             shot__project__memberships__user=user, shot__project__deleted_at=None, shot__deleted_at=None
         )
-        .select_related("shot", "run")
+        .select_related("shot", "shot__project", "run")
         .order_by("-id")
     )
 
 
-def handoff_for(user: User, handoff_id: int) -> HandOff:
-    """One hand-off that a person may reach; Http404 otherwise."""
-    return get_object_or_404(handoffs_of(user), id=handoff_id)
+def handoff_for(user: User, handoff_id: int, *, least: Role = Role.VIEWER) -> HandOff:
+    """One hand-off that a person may reach; Http404 otherwise, NotAllowed if one may not what ``least`` may."""
+    handoff = get_object_or_404(handoffs_of(user), id=handoff_id)
+    demand(user, handoff.shot.project, least)
+    return handoff
 
 
 def version_folder(handoff: HandOff) -> Path:

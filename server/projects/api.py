@@ -2,19 +2,26 @@
 
 from __future__ import annotations
 
+from datetime import datetime
 from typing import Any
 
+from django.contrib.auth.models import User
 from django.http import HttpRequest
+from django.shortcuts import get_object_or_404
+from journal.writing import DEEDS, entries_of, note
 from ninja import Router, Schema
 
-from projects.actions.change_project import add_member, change_project, delete_project, restore_project
+from projects.actions.change_members import add_member, change_role, remove_member
+from projects.actions.change_project import change_project, delete_project, restore_project
 from projects.actions.create_project import create_project
 from projects.actions.duplicate_project import duplicate_project
-from projects.models import Project
-from projects.selectors import project_for, projects_of
+from projects.models import Project, Role
+from projects.selectors import demand, members_of, project_for, projects_of, role_of
 from zeitbild_server.security import signed_in
 
 router = Router(tags=["projects"])
+#: Entries of the journal that are given at once.
+_PAGE = 100
 
 
 class ProjectIn(Schema):
@@ -33,76 +40,174 @@ class ProjectOut(Schema):
     title: str
     defaults: dict[str, Any]
     shot_count: int
-    members: list[str]
+    role: str
+
+
+class MemberOut(Schema):
+    """A person's place in a project."""
+
+    id: int
+    username: str
+    role: str
+    you: bool
 
 
 class MemberIn(Schema):
-    """A person to share with."""
+    """A person to share with, and as what."""
 
     username: str
+    role: str = "editor"
 
 
-def _out(project: Project) -> ProjectOut:
+class RoleIn(Schema):
+    """What a member is to be."""
+
+    role: str
+
+
+class EntryOut(Schema):
+    """Something that somebody did."""
+
+    id: int
+    at: datetime
+    name: str
+    address: str
+    what: str
+    about: str
+
+
+def _out(user: User, project: Project) -> ProjectOut:
     return ProjectOut(
         id=project.id,
         code=project.code,
         title=project.title,
         defaults=project.defaults,
         shot_count=project.shots.filter(deleted_at=None).count(),
-        members=sorted(user.username for user in project.members.all()),
+        role=role_of(user, project) or Role.VIEWER,
     )
+
+
+def _members(user: User, project: Project) -> list[MemberOut]:
+    return [
+        MemberOut(id=one.id, username=one.user.username, role=one.role, you=one.user_id == user.id)
+        for one in members_of(project)
+    ]
 
 
 @router.get("/projects", response=list[ProjectOut], operation_id="listProjects")
 def list_projects(request: HttpRequest, deleted: bool = False) -> list[ProjectOut]:
     """Own projects, or the deleted ones."""
-    return [_out(project) for project in projects_of(signed_in(request), deleted=deleted)]
+    user = signed_in(request)
+    return [_out(user, project) for project in projects_of(user, deleted=deleted)]
 
 
 @router.post("/projects", response=ProjectOut, operation_id="createProject")
 def create(request: HttpRequest, data: ProjectIn) -> ProjectOut:
     """Make a project."""
-    return _out(create_project(signed_in(request), code=data.code, title=data.title, defaults=data.defaults))
+    user = signed_in(request)
+    return _out(user, create_project(user, code=data.code, title=data.title, defaults=data.defaults))
 
 
 @router.get("/projects/{project_id}", response=ProjectOut, operation_id="getProject")
 def get(request: HttpRequest, project_id: int) -> ProjectOut:
     """One project."""
-    return _out(project_for(signed_in(request), project_id))
+    user = signed_in(request)
+    return _out(user, project_for(user, project_id))
 
 
 @router.put("/projects/{project_id}", response=ProjectOut, operation_id="changeProject")
 def change(request: HttpRequest, project_id: int, data: ProjectIn) -> ProjectOut:
     """Rename a project or change its defaults."""
-    project = project_for(signed_in(request), project_id)
-    return _out(change_project(project, code=data.code, title=data.title, defaults=data.defaults))
+    user = signed_in(request)
+    project = project_for(user, project_id, least=Role.EDITOR)
+    return _out(user, change_project(project, code=data.code, title=data.title, defaults=data.defaults))
 
 
 @router.delete("/projects/{project_id}", response={204: None}, operation_id="deleteProject")
 def delete(request: HttpRequest, project_id: int) -> tuple[int, None]:
     """Put a project away."""
-    delete_project(project_for(signed_in(request), project_id))
+    user = signed_in(request)
+    project = project_for(user, project_id, least=Role.OWNER)
+    delete_project(project)
+    note("project-deleted", request, user=user, project=project)
     return 204, None
 
 
 @router.post("/projects/{project_id}/restore", response=ProjectOut, operation_id="restoreProject")
 def restore(request: HttpRequest, project_id: int) -> ProjectOut:
     """Bring a deleted project back."""
-    project = project_for(signed_in(request), project_id, deleted=True)
+    user = signed_in(request)
+    project = project_for(user, project_id, deleted=True, least=Role.OWNER)
     restore_project(project)
-    return _out(project)
+    note("project-restored", request, user=user, project=project)
+    return _out(user, project)
 
 
 @router.post("/projects/{project_id}/duplicate", response=ProjectOut, operation_id="duplicateProject")
 def duplicate(request: HttpRequest, project_id: int) -> ProjectOut:
     """Copy a project with its shots."""
     user = signed_in(request)
-    return _out(duplicate_project(user, project_for(user, project_id)))
+    return _out(user, duplicate_project(user, project_for(user, project_id, least=Role.EDITOR)))
 
 
-@router.post("/projects/{project_id}/members", response=ProjectOut, operation_id="addMember")
-def share(request: HttpRequest, project_id: int, data: MemberIn) -> ProjectOut:
-    """Let another person work on a project."""
-    project = project_for(signed_in(request), project_id)
-    add_member(project, data.username)
-    return _out(project)
+@router.get("/projects/{project_id}/members", response=list[MemberOut], operation_id="listMembers")
+def list_members(request: HttpRequest, project_id: int) -> list[MemberOut]:
+    """Who is in a project, owners first."""
+    user = signed_in(request)
+    return _members(user, project_for(user, project_id))
+
+
+@router.post("/projects/{project_id}/members", response=list[MemberOut], operation_id="addMember")
+def share(request: HttpRequest, project_id: int, data: MemberIn) -> list[MemberOut]:
+    """Let another person into a project."""
+    user = signed_in(request)
+    project = project_for(user, project_id, least=Role.OWNER)
+    member = add_member(project, data.username, data.role)
+    note("shared", request, user=user, project=project, about=f"{data.username}, {member.role}")
+    return _members(user, project)
+
+
+@router.put("/projects/{project_id}/members/{member_id}", response=list[MemberOut], operation_id="changeMember")
+def change_member(request: HttpRequest, project_id: int, member_id: int, data: RoleIn) -> list[MemberOut]:
+    """Make a member something else."""
+    user = signed_in(request)
+    project = project_for(user, project_id, least=Role.OWNER)
+    member = get_object_or_404(project.memberships.select_related("user"), id=member_id)
+    change_role(project, member, data.role)
+    note("role-changed", request, user=user, project=project, about=f"{member.user.username}, {member.role}")
+    return _members(user, project)
+
+
+@router.delete("/projects/{project_id}/members/{member_id}", response={204: None}, operation_id="removeMember")
+def remove(request: HttpRequest, project_id: int, member_id: int) -> tuple[int, None]:
+    """Put a person out of a project, or leave it."""
+    user = signed_in(request)
+    project = project_for(user, project_id)
+    member = get_object_or_404(project.memberships.select_related("user"), id=member_id)
+    leaves = member.user_id == user.id
+    if not leaves:
+        demand(user, project, Role.OWNER)
+    remove_member(project, member)
+    if leaves:
+        note("left", request, user=user, project=project)
+    else:
+        note("member-removed", request, user=user, project=project, about=member.user.username)
+    return 204, None
+
+
+@router.get("/projects/{project_id}/journal", response=list[EntryOut], operation_id="getJournal")
+def journal(request: HttpRequest, project_id: int, before: int = 0) -> list[EntryOut]:
+    """Who did what, newest first, from an entry on backwards; for owners."""
+    project = project_for(signed_in(request), project_id, least=Role.OWNER)
+    entries = entries_of(project).filter(id__lt=before) if before else entries_of(project)
+    return [
+        EntryOut(
+            id=one.id,
+            at=one.at,
+            name=one.name,
+            address=one.address,
+            what=DEEDS.get(one.what, one.what),
+            about=one.about,
+        )
+        for one in entries[:_PAGE]
+    ]

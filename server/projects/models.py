@@ -21,9 +21,23 @@ class Project(models.Model):
         return self.title
 
 
+class Role(models.TextChoices):
+    """What a person may do in a project; each may what those before may."""
+
+    VIEWER = "viewer"
+    EDITOR = "editor"
+    OWNER = "owner"
+
+    @property
+    def rank(self) -> int:
+        """Higher may more."""
+        return list(Role).index(self)
+
+
 class Membership(models.Model):
     """A person's place in a project. Only members reach its data."""
 
+    role = models.CharField(max_length=10, choices=Role.choices, default=Role.EDITOR)
     project = models.ForeignKey(Project, on_delete=models.CASCADE, related_name="memberships")
     user = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="memberships")
 

@@ -81,7 +81,7 @@ class Projects(StudioCase):
             (f"{shot}/picture", body),
             (f"{shot}/examine", body),
             (f"{shot}/estimate", body),
-            (f"{shot}/undo", {}),
+            (f"{shot}/undo", {"base": 1}),
             (f"{shot}/runs", {"base": 1}),
             (f"/api/runs/{run['id']}/stop", {}),
             (f"/api/runs/{run['id']}/handoffs", {}),

@@ -9,9 +9,10 @@ from typing import Any, Literal
 from django.http import HttpRequest, HttpResponse, StreamingHttpResponse
 from ninja import Query, Router, Schema
 
+from projects.models import Role
 from runs.actions.start_run import start_run
 from runs.actions.steer_run import continue_run, retry_failed, stop_run
-from runs.events import stream
+from runs.events import open_line
 from runs.models import Cell, Run
 from runs.selectors import cell_for, progress_of, run_for, runs_of, stale_frames
 from shots.rendering import in_rendering, master_picture
@@ -142,7 +143,9 @@ def list_runs(request: HttpRequest, shot_id: int) -> list[dict[str, Any]]:
 def start(request: HttpRequest, shot_id: int, data: RunIn) -> dict[str, Any]:
     """Freeze the shot and line it up."""
     user = signed_in(request)
-    run = start_run(user, shot_for(user, shot_id), base=data.base, frame_set=data.frame_set, quality=data.quality)
+    run = start_run(
+        user, shot_for(user, shot_id, least=Role.EDITOR), base=data.base, frame_set=data.frame_set, quality=data.quality
+    )
     return _full(run)
 
 
@@ -155,7 +158,7 @@ def get(request: HttpRequest, run_id: int) -> dict[str, Any]:
 @router.post("/runs/{run_id}/stop", response=RunOut, operation_id="stopRun")
 def stop(request: HttpRequest, run_id: int) -> dict[str, Any]:
     """Finish the frames under way and stop."""
-    run = run_for(signed_in(request), run_id)
+    run = run_for(signed_in(request), run_id, least=Role.EDITOR)
     stop_run(run)
     return _out(run)
 
@@ -163,7 +166,7 @@ def stop(request: HttpRequest, run_id: int) -> dict[str, Any]:
 @router.post("/runs/{run_id}/continue", response=RunOut, operation_id="continueRun")
 def go_on(request: HttpRequest, run_id: int) -> dict[str, Any]:
     """Go on where it stopped."""
-    run = run_for(signed_in(request), run_id)
+    run = run_for(signed_in(request), run_id, least=Role.EDITOR)
     continue_run(run)
     return _out(run)
 
@@ -171,7 +174,7 @@ def go_on(request: HttpRequest, run_id: int) -> dict[str, Any]:
 @router.post("/runs/{run_id}/retry", response=RunOut, operation_id="retryRun")
 def retry(request: HttpRequest, run_id: int) -> dict[str, Any]:
     """Try failed frames again."""
-    run = run_for(signed_in(request), run_id)
+    run = run_for(signed_in(request), run_id, least=Role.EDITOR)
     retry_failed(run)
     return _out(run)
 
@@ -202,9 +205,7 @@ async def watch(request: HttpRequest, run_id: int) -> StreamingHttpResponse:
         change = {"run": {**now, "made_at": now["made_at"].isoformat()}, "cells": [row for _, row in rows]}
         return change, (mark, latest), ended
 
-    return StreamingHttpResponse(
-        stream(look), content_type="text/event-stream", headers={"Cache-Control": "no-store", "X-Accel-Buffering": "no"}
-    )
+    return open_line(user, look)
 
 
 def _shown(key: str, look: LookIn, document: str) -> bytes:

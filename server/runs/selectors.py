@@ -8,6 +8,8 @@ from django.contrib.auth.models import User
 from django.db.models import Count, QuerySet, Sum
 from django.shortcuts import get_object_or_404
 
+from projects.models import Role
+from projects.selectors import demand
 from runs.models import FINISHED, Cell, Run
 from workers.presence import workers_present
 from zeitbild.document.reading import write_shot
@@ -37,9 +39,11 @@ def runs_of(user: User) -> QuerySet[Run]:
     ).order_by("-id")
 
 
-def run_for(user: User, run_id: int) -> Run:
-    """One run that a person may reach; Http404 otherwise."""
-    return get_object_or_404(runs_of(user).select_related("shot", "shot__project"), id=run_id)
+def run_for(user: User, run_id: int, *, least: Role = Role.VIEWER) -> Run:
+    """One run that a person may reach; Http404 otherwise, NotAllowed if one may not what ``least`` may."""
+    run = get_object_or_404(runs_of(user).select_related("shot", "shot__project"), id=run_id)
+    demand(user, run.shot.project, least)
+    return run
 
 
 def cell_for(user: User, run_id: int, layer: str, frame: int) -> Cell:

@@ -7,11 +7,13 @@ from typing import Any
 
 from django.conf import settings
 from django.contrib.auth.models import User
-from django.http import HttpRequest, HttpResponse
+from django.http import Http404, HttpRequest, HttpResponse
+from journal.writing import note
 from ninja import Router
 
 from assets.selectors import check_assets, named_assets
-from projects.selectors import project_for
+from projects.models import Project, Role
+from projects.selectors import project_for, role_of
 from shots.actions.create_shot import create_shot, delete_shot, duplicate_shot, restore_shot
 from shots.actions.save_document import redo, save_document, undo
 from shots.examine import estimate, examine, frame_camera, read_length
@@ -20,6 +22,7 @@ from shots.models import Shot
 from shots.offers import offers
 from shots.rendering import in_rendering, sketch
 from shots.schemas import (
+    BaseIn,
     DocumentIn,
     EstimateIn,
     EstimateOut,
@@ -61,12 +64,13 @@ def _row(shot: Shot) -> ShotRow:
     )
 
 
-def _out(shot: Shot) -> ShotOut:
+def _out(user: User, shot: Shot) -> ShotOut:
     assert shot.current is not None
     return ShotOut(
         id=shot.id,
         project_id=shot.project_id,
         project_title=shot.project.title,
+        role=role_of(user, shot.project) or Role.VIEWER,
         revision=shot.current.id,
         can_undo=shot.current.parent_id is not None,
         can_redo=redo_target(shot.current) is not None,
@@ -75,17 +79,19 @@ def _out(shot: Shot) -> ShotOut:
     )
 
 
-def _reach(user: User, shot_id: int, document: dict[str, Any]) -> None:
-    """Only members look at a shot, and only with fonts of its project."""
-    check_assets(shot_for(user, shot_id).project, document)
+def _reach(user: User, shot_id: int, document: dict[str, Any], least: Role = Role.VIEWER) -> Project:
+    """Only members look at a shot, and only with files of its project, which is given."""
+    project = shot_for(user, shot_id, least=least).project
+    check_assets(project, document)
+    return project
 
 
 _reached: dict[tuple[int, int, frozenset[str]], float] = {}
 
 
-def _project_raster(user: User, shot_id: int) -> tuple[int, int] | None:
-    """Width and height that a shot's project works at, if it says so."""
-    raster = shot_for(user, shot_id).project.defaults.get("raster") or {}
+def _project_raster(user: User, shot_id: int, document: dict[str, Any]) -> tuple[int, int] | None:
+    """Width and height that a shot's project works at, if it says so; ``_reach`` holds."""
+    raster = _reach(user, shot_id, document).defaults.get("raster") or {}
     return (raster["width"], raster["height"]) if {"width", "height"} <= raster.keys() else None
 
 
@@ -118,19 +124,21 @@ def list_shots(request: HttpRequest, project_id: int, deleted: bool = False) -> 
 def create(request: HttpRequest, project_id: int, data: ShotIn) -> ShotRow:
     """Make a shot under the project's defaults."""
     user = signed_in(request)
-    return _row(create_shot(user, project_for(user, project_id), code=data.code, title=data.title))
+    return _row(create_shot(user, project_for(user, project_id, least=Role.EDITOR), code=data.code, title=data.title))
 
 
 @router.get("/shots/{shot_id}", response=ShotOut, operation_id="getShot")
 def get(request: HttpRequest, shot_id: int) -> ShotOut:
     """A shot with its document."""
-    return _out(shot_for(signed_in(request), shot_id))
+    return _out(signed_in(request), shot_for(signed_in(request), shot_id))
 
 
 @router.get("/shots/{shot_id}/document", operation_id="exportDocument")
 def export(request: HttpRequest, shot_id: int) -> HttpResponse:
     """The document as a file that ``./zeitbild render`` takes."""
-    shot = shot_for(signed_in(request), shot_id)
+    user = signed_in(request)
+    shot = shot_for(user, shot_id)
+    note("document-downloaded", request, user=user, project=shot.project, about=shot.code)
     return HttpResponse(
         write_shot(shot.current_document()),
         content_type="application/json",
@@ -142,34 +150,39 @@ def export(request: HttpRequest, shot_id: int) -> HttpResponse:
 def save(request: HttpRequest, shot_id: int, data: SaveIn) -> ShotOut:
     """Save on top of the revision that the change started from."""
     user = signed_in(request)
-    shot = shot_for(user, shot_id)
-    return _out(save_document(user, shot.id, base=data.base, document=data.document, label=data.label))
+    shot = shot_for(user, shot_id, least=Role.EDITOR)
+    return _out(user, save_document(user, shot.id, base=data.base, document=data.document, label=data.label))
 
 
 @router.post("/shots/{shot_id}/undo", response=ShotOut, operation_id="undo")
-def undo_(request: HttpRequest, shot_id: int) -> ShotOut:
-    """Go back one revision."""
-    return _out(undo(shot_for(signed_in(request), shot_id).id))
+def undo_(request: HttpRequest, shot_id: int, data: BaseIn) -> ShotOut:
+    """Go back one revision from the one that is looked at."""
+    return _out(signed_in(request), undo(shot_for(signed_in(request), shot_id, least=Role.EDITOR).id, data.base))
 
 
 @router.post("/shots/{shot_id}/redo", response=ShotOut, operation_id="redo")
-def redo_(request: HttpRequest, shot_id: int) -> ShotOut:
-    """Go forward one revision."""
-    return _out(redo(shot_for(signed_in(request), shot_id).id))
+def redo_(request: HttpRequest, shot_id: int, data: BaseIn) -> ShotOut:
+    """Go forward one revision from the one that is looked at."""
+    return _out(signed_in(request), redo(shot_for(signed_in(request), shot_id, least=Role.EDITOR).id, data.base))
 
 
 @router.delete("/shots/{shot_id}", response={204: None}, operation_id="deleteShot")
 def delete(request: HttpRequest, shot_id: int) -> tuple[int, None]:
     """Put a shot away."""
-    delete_shot(shot_for(signed_in(request), shot_id))
+    user = signed_in(request)
+    shot = shot_for(user, shot_id, least=Role.EDITOR)
+    delete_shot(shot)
+    note("shot-deleted", request, user=user, project=shot.project, about=shot.code)
     return 204, None
 
 
 @router.post("/shots/{shot_id}/restore", response=ShotRow, operation_id="restoreShot")
 def restore(request: HttpRequest, shot_id: int) -> ShotRow:
     """Bring a deleted shot back."""
-    shot = shot_for(signed_in(request), shot_id, deleted=True)
+    user = signed_in(request)
+    shot = shot_for(user, shot_id, deleted=True, least=Role.EDITOR)
     restore_shot(shot)
+    note("shot-restored", request, user=user, project=shot.project, about=shot.code)
     return _row(shot)
 
 
@@ -177,7 +190,7 @@ def restore(request: HttpRequest, shot_id: int) -> ShotRow:
 def duplicate(request: HttpRequest, shot_id: int) -> ShotRow:
     """Copy a shot."""
     user = signed_in(request)
-    return _row(duplicate_shot(user, shot_for(user, shot_id)))
+    return _row(duplicate_shot(user, shot_for(user, shot_id, least=Role.EDITOR)))
 
 
 @router.post("/shots/{shot_id}/picture", auth=RecentUser(), operation_id="renderPicture")
@@ -197,8 +210,9 @@ async def picture(request: HttpRequest, shot_id: int, data: PictureIn) -> HttpRe
 async def poster(request: HttpRequest, shot_id: int, revision: int, width: int = 320) -> HttpResponse:
     """A small picture of a saved revision; it never changes."""
     shot = await in_database(shot_for)(signed_in(request), shot_id)
-    saved = await in_database(lambda: shot.revisions.filter(id=revision).first())() or shot.current
-    assert saved is not None
+    saved = await in_database(lambda: shot.revisions.filter(id=revision).first())()
+    if saved is None:
+        raise Http404
     raster, timing = saved.document["raster"], saved.document["timing"]
     width = max(16, min(width, 640))
     height = max(9, round(width * raster["height"] / raster["width"]))
@@ -213,7 +227,7 @@ async def poster(request: HttpRequest, shot_id: int, revision: int, width: int =
 @router.post("/shots/{shot_id}/examine", response=ExaminedOut, operation_id="examine")
 async def examine_(request: HttpRequest, shot_id: int, data: DocumentIn) -> dict[str, Any]:
     """File names, length and findings of an unsaved document."""
-    raster = await in_database(_project_raster)(signed_in(request), shot_id)
+    raster = await in_database(_project_raster)(signed_in(request), shot_id, data.document)
     # Some findings come from small pictures.
     return await in_rendering(examine, data.document, data.version, data.recipe, raster)
 
@@ -221,7 +235,7 @@ async def examine_(request: HttpRequest, shot_id: int, data: DocumentIn) -> dict
 @router.post("/shots/{shot_id}/framing", response=dict[str, Any], operation_id="frameCamera")
 def framing(request: HttpRequest, shot_id: int, data: FramingIn) -> dict[str, Any]:
     """The camera of an unsaved document, moved so that elements fill the picture."""
-    shot_for(signed_in(request), shot_id)
+    _reach(signed_in(request), shot_id, data.document)
     return frame_camera(data.document, data.frame, tuple(data.elements))
 
 
@@ -241,8 +255,8 @@ async def palette_(request: HttpRequest, shot_id: int, data: PaletteIn) -> list[
 
 @router.post("/shots/{shot_id}/estimate", response=EstimateOut, operation_id="estimate")
 async def estimate_(request: HttpRequest, shot_id: int, data: EstimateIn) -> dict[str, Any]:
-    """Expected time and size of a run, measured on one of its frames."""
-    await in_database(_reach)(signed_in(request), shot_id, data.document)
+    """Expected time and size of a run, measured on one of its frames, which is kept."""
+    await in_database(_reach)(signed_in(request), shot_id, data.document, Role.EDITOR)
     return await in_rendering(estimate, data.document, data.quality, data.frame_set, settings.WORKER_PROCESSES)
 
 

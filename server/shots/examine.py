@@ -25,7 +25,7 @@ from zeitbild.render import QUALITIES, render
 from zeitbild.render.passes import passes
 from zeitbild.resolve import depth_range, resolve
 from zeitbild.resolve.framing import framed
-from zeitbild.timing import Length, parse_frames, parse_length, phase_of, turned_degrees
+from zeitbild.timing import Length, parse_frames, parse_length, parse_rate, phase_of, turned_degrees
 
 #: Frames up to which every name and angle is listed for the sheet.
 MAX_LISTED = 1500
@@ -39,8 +39,7 @@ def length_of(shot: Shot) -> dict[str, Any]:
 
 def read_length(text: str, rate: str) -> dict[str, Any]:
     """A typed length three ways; InputError if it is none."""
-    shot = Shot.model_validate({"timing": {"rate": rate}})
-    length = parse_length(text, shot.timing.fraction)
+    length = parse_length(text, parse_rate(rate))
     return {"frames": length.frames, "seconds": round(float(length.seconds), 3), "timecode": length.timecode}
 
 

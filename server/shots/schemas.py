@@ -34,6 +34,8 @@ class ShotOut(Schema):
     id: int
     project_id: int
     project_title: str
+    #: What the person who asks may do: viewer, editor or owner.
+    role: str
     revision: int
     can_undo: bool
     can_redo: bool
@@ -47,6 +49,12 @@ class SaveIn(Schema):
     base: int
     document: dict[str, Any]
     label: str = ""
+
+
+class BaseIn(Schema):
+    """The revision that a change starts from."""
+
+    base: int
 
 
 class GroundIn(Schema):

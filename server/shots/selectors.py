@@ -6,6 +6,8 @@ from django.contrib.auth.models import User
 from django.db.models import QuerySet
 from django.shortcuts import get_object_or_404
 
+from projects.models import Role
+from projects.selectors import demand
 from shots.models import Revision, Shot
 
 
@@ -16,9 +18,11 @@ def shots_of(user: User, *, deleted: bool = False) -> QuerySet[Shot]:
     ).select_related("current", "project")
 
 
-def shot_for(user: User, shot_id: int, *, deleted: bool = False) -> Shot:
-    """One shot that a person may reach; Http404 otherwise."""
-    return get_object_or_404(shots_of(user, deleted=deleted), id=shot_id)
+def shot_for(user: User, shot_id: int, *, deleted: bool = False, least: Role = Role.VIEWER) -> Shot:
+    """One shot that a person may reach; Http404 otherwise, NotAllowed if one may not what ``least`` may."""
+    shot = get_object_or_404(shots_of(user, deleted=deleted), id=shot_id)
+    demand(user, shot.project, least)
+    return shot
 
 
 def redo_target(revision: Revision) -> Revision | None:

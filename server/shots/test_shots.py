@@ -18,22 +18,38 @@ class Documents(StudioCase):
         body = {"base": base, "document": document, "label": f"Title {title}"}
         return self.post(f"/api/shots/{self.shot.id}/document", body, "put", expect)  # type: ignore[no-any-return]
 
+    def _step(self, which: str, base: int | None = None, expect: int = 200) -> dict:  # type: ignore[type-arg]
+        body = {"base": self.fresh().current_id if base is None else base}
+        return self.post(f"/api/shots/{self.shot.id}/{which}", body, expect=expect)  # type: ignore[no-any-return]
+
+    def test_undo_and_redo_start_from_what_was_looked_at(self) -> None:
+        first = self.shot.current_id or 0
+        second = self._save("Two", first)
+        third = self._save("Three", second["revision"])
+        # Somebody who still looks at the second would take back the third unseen.
+        answer = self._step("undo", second["revision"], 409)
+        self.assertEqual(answer["current"], third["revision"])
+        self._step("redo", second["revision"], 409)
+        self.assertEqual(self.fresh().current_id, third["revision"])
+        self._step("undo", third["revision"])
+        self.assertEqual(self.fresh().current_id, second["revision"])
+
     def test_undo_and_redo_walk_the_revisions_and_survive_a_reload(self) -> None:
         first = self.get(f"/api/shots/{self.shot.id}")
         second = self._save("Two", first["revision"])
         self._save("Three", second["revision"])
         path = f"/api/shots/{self.shot.id}"
-        self.assertEqual(self.post(f"{path}/undo")["document"]["title"], "Two")
-        self.assertEqual(self.post(f"{path}/undo")["document"]["title"], first["document"]["title"])
-        self.post(f"{path}/undo", expect=422)
+        self.assertEqual(self._step("undo")["document"]["title"], "Two")
+        self.assertEqual(self._step("undo")["document"]["title"], first["document"]["title"])
+        self._step("undo", expect=422)
         self.assertTrue(self.get(path)["can_redo"])
-        self.assertEqual(self.post(f"{path}/redo")["document"]["title"], "Two")
-        self.assertEqual(self.post(f"{path}/redo")["document"]["title"], "Three")
-        self.post(f"{path}/redo", expect=422)
+        self.assertEqual(self._step("redo")["document"]["title"], "Two")
+        self.assertEqual(self._step("redo")["document"]["title"], "Three")
+        self._step("redo", expect=422)
 
     def test_a_save_after_an_undo_loses_no_revision(self) -> None:
         second = self._save("Two", self.shot.current_id or 0)
-        undone = self.post(f"/api/shots/{self.shot.id}/undo")
+        undone = self._step("undo")
         self._save("Other", undone["revision"])
         self.assertTrue(Revision.objects.filter(id=second["revision"]).exists())
         self.assertFalse(self.get(f"/api/shots/{self.shot.id}")["can_redo"])
@@ -133,7 +149,8 @@ class Pictures(StudioCase):
         response = self.client.generic(
             "POST", f"/api/shots/{self.shot.id}/picture", text, content_type="application/json"
         )
-        self.assertEqual(response.status_code, 422)
+        self.assertEqual(response.status_code, 400)
+        self.assertIn("NaN is no number", response.json()["detail"])
 
     def test_posters_are_pictures(self) -> None:
         response = self.client.get(f"/api/shots/{self.shot.id}/poster/{self.shot.current_id}")

@@ -14,16 +14,18 @@ from assets.api import router as assets_router
 from handoffs.api import router as handoffs_router
 from projects.api import router as projects_router
 from runs.api import router as runs_router
+from runs.events import TooManyLines
 from shots.api import router as shots_router
 from workers.api import router as workers_router
 from zeitbild import __version__
 from zeitbild.errors import DocumentError, InputError, StorageError
-from zeitbild_server.errors import Conflict
+from zeitbild_server.errors import Conflict, NotAllowed, ShutOut
+from zeitbild_server.parsing import StrictParser
 from zeitbild_server.security import SessionUser
 
 log = logging.getLogger("zeitbild.api")
 
-api = NinjaAPI(title="Zeitbild", version=__version__, auth=SessionUser(), urls_namespace="api")
+api = NinjaAPI(title="Zeitbild", version=__version__, auth=SessionUser(), urls_namespace="api", parser=StrictParser())
 api.add_router("", accounts_router)
 api.add_router("", projects_router)
 api.add_router("", shots_router)
@@ -63,6 +65,16 @@ def _conflict(request: HttpRequest, error: Conflict) -> HttpResponse:
     return problem(409, "conflict", str(error), current=error.current)
 
 
+@api.exception_handler(ShutOut)
+def _shut_out(request: HttpRequest, error: ShutOut) -> HttpResponse:
+    return problem(429, "shut-out", str(error))
+
+
+@api.exception_handler(NotAllowed)
+def _not_allowed(request: HttpRequest, error: NotAllowed) -> HttpResponse:
+    return problem(403, "not-allowed", str(error))
+
+
 @api.exception_handler(Http404)
 def _missing(request: HttpRequest, error: Http404) -> HttpResponse:
     return problem(404, "not-found", "There is no such thing here, or it is not shared with you.")
@@ -84,6 +96,18 @@ def _request(request: HttpRequest, error: ValidationError) -> HttpResponse:
     )
 
 
+@api.exception_handler(TooManyLines)
+def _lines(request: HttpRequest, error: TooManyLines) -> HttpResponse:
+    return problem(429, "busy", "Too many pages of yours watch progress at the same time; close some.")
+
+
+@api.exception_handler(OverflowError)
+def _overflow(request: HttpRequest, error: OverflowError) -> HttpResponse:
+    # A number of a request that no column can hold.
+    return problem(422, "request", "A number in this request is too large.")
+
+
 @api.exception_handler(HttpError)
 def _http(request: HttpRequest, error: HttpError) -> HttpResponse:
-    return problem(error.status_code, "request", str(error))
+    why = f": {error.__cause__}" if isinstance(error.__cause__, ValueError) else ""
+    return problem(error.status_code, "request", f"{error}{why}")

@@ -5,11 +5,14 @@ import os
 from django.core.asgi import get_asgi_application
 
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "zeitbild_server.settings")
-application = get_asgi_application()
+_django = get_asgi_application()
 
 # Loading compiled kernels takes a second or two: better now than at somebody's first picture.
 from shots.rendering import warm_up  # noqa: E402  (applications must be loaded first)
 from zeitbild_server.lifeline import end_with_launcher  # noqa: E402
+from zeitbild_server.limits import BodyLimits  # noqa: E402
+
+application = BodyLimits(_django)
 
 end_with_launcher()
 warm_up()

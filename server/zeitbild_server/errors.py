@@ -3,6 +3,14 @@
 from __future__ import annotations
 
 
+class NotAllowed(Exception):
+    """A member of a project may not do this there."""
+
+
+class ShutOut(Exception):
+    """Too many wrong passwords came from there."""
+
+
 class Conflict(Exception):
     """Somebody else saved meanwhile; ``current`` is the revision that is there now."""
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import secrets
 import sys
+from datetime import timedelta
 from pathlib import Path
 
 from zeitbild.paths import data_folder
@@ -41,8 +42,10 @@ INSTALLED_APPS = [
     "django.contrib.sessions",
     "django.contrib.staticfiles",
     "ninja",
+    "axes",
     "accounts",
     "projects",
+    "journal",
     "shots",
     "assets",
     "workers",
@@ -79,7 +82,24 @@ DATABASES = {
     }
 }
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
-AUTH_PASSWORD_VALIDATORS = [{"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator"}]
+_VALIDATION = "django.contrib.auth.password_validation"
+AUTH_PASSWORD_VALIDATORS = [
+    {"NAME": f"{_VALIDATION}.UserAttributeSimilarityValidator"},
+    {"NAME": f"{_VALIDATION}.MinimumLengthValidator", "OPTIONS": {"min_length": 10}},
+    {"NAME": f"{_VALIDATION}.CommonPasswordValidator"},
+    {"NAME": f"{_VALIDATION}.NumericPasswordValidator"},
+]
+AUTHENTICATION_BACKENDS = ["axes.backends.AxesStandaloneBackend", "django.contrib.auth.backends.ModelBackend"]
+# After so many wrong passwords for one name from one address the door stays shut for a while.
+AXES_FAILURE_LIMIT = 8
+AXES_COOLOFF_TIME = timedelta(minutes=15)
+AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"]]
+AXES_RESET_ON_SUCCESS = True
+AXES_CLIENT_IP_CALLABLE = "journal.writing.address_of"
+AXES_DISABLE_ACCESS_LOG = True
+AXES_VERBOSE = False
+# The middleware would turn a lock into an answer; accounts/actions/sign_in.py does.
+SILENCED_SYSTEM_CHECKS = ["axes.W002"]
 if TESTING:
     PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]
 

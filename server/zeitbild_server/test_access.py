@@ -4,10 +4,20 @@ from typing import Any
 
 from django.contrib.auth.models import User
 from django.core.files.uploadedfile import SimpleUploadedFile
+from django.utils import timezone
 
+from assets.models import Font
+from projects.actions.create_project import create_project
+from projects.models import Membership, Project, Role
+from shots.models import Shot
 from zeitbild_server.api import api
 from zeitbild_server.testing import StudioCase
 
+#: Least roles that differ from the rule: reading is for viewers, everything else for editors.
+_LOOKING = {"renderPicture", "examine", "frameCamera", "histogram", "findPalette"}
+_OWNING = {"deleteProject", "restoreProject", "addMember", "changeMember", "getJournal"}
+#: Anybody may leave; putting others out is for owners, and has a test of its own.
+_LEAVING = {"removeMember"}
 #: Operations that wait for what is to come; a stranger gets the same answer from them as from the rest.
 _METHODS = ("get", "post", "put", "delete")
 
@@ -28,12 +38,17 @@ class Access(StudioCase):
             "frame": 1,
             "revision": self.fresh().current_id,
         }
+        self.ben = User.objects.create_user("ben", password="x")
+        self.places["member_id"] = Membership.objects.create(project=self.project, user=self.ben).id
         document = self.shot.current_document().model_dump(mode="json")
         seen = {"document": document, "frame": 1}
         #: A body that holds, for every operation that takes one.
         self.bodies: dict[str, dict[str, Any]] = {
             "changeProject": {"code": "X", "title": "Taken"},
             "addMember": {"username": "eve"},
+            "changeMember": {"role": "viewer"},
+            "undo": {"base": self.fresh().current_id},
+            "redo": {"base": self.fresh().current_id},
             "createShot": {"code": "X1", "title": "Mine"},
             "saveDocument": {"base": self.fresh().current_id, "document": document, "label": "x"},
             "renderPicture": {**seen, "width": 32, "height": 18},
@@ -89,20 +104,78 @@ class Access(StudioCase):
         fresh = self.fresh()
         self.assertEqual(fresh.current_document(), before)
         self.assertIsNone(fresh.deleted_at)
-        self.assertEqual(self.project.memberships.count(), 1)
+        self.assertEqual(self.project.memberships.count(), 2)
         self.assertEqual(self.project.shots.count(), 1)
         self.assertEqual((self.project.fonts.count(), self.project.pictures.count()), (0, 0))
 
-    def test_members_reach_what_strangers_do_not(self) -> None:
-        for name in (
-            "getProject",
-            "getShot",
-            "listPictures",
-            "listFonts",
-            "getRun",
-            "getManifest",
-            "histogram",
-            "findPalette",
-        ):
-            operation = next(one for one in self._operations() if one[0] == name)
-            self.assertEqual(self._answer(*operation), 200, name)
+    def _least(self, name: str, method: str) -> Role:
+        if name in _OWNING:
+            return Role.OWNER
+        return Role.VIEWER if method == "get" or name in _LOOKING else Role.EDITOR
+
+    def test_members_may_what_their_role_says_on_every_route(self) -> None:
+        cat = User.objects.create_user("cat", password="x")
+        mine = Membership.objects.create(project=self.project, user=cat)
+        User.objects.create_user("eve", password="x")
+        started = self.fresh().current_id
+        for role in Role:
+            for operation in self._operations():
+                name, method = operation[:2]
+                if name in _LEAVING or name.startswith("watch"):
+                    continue
+                Project.objects.update(deleted_at=timezone.now() if name == "restoreProject" else None)
+                Shot.objects.filter(id=self.shot.id).update(
+                    deleted_at=timezone.now() if name == "restoreShot" else None, current=started
+                )
+                Membership.objects.filter(id=mine.id).update(role=role)
+                self.client.force_login(cat)
+                answer = self._answer(*operation)
+                with self.subTest(role=role, operation=name):
+                    if role.rank < self._least(name, method).rank:
+                        self.assertEqual(answer, 403)
+                    else:
+                        # Some have nothing to do (nothing to undo, no font in the file), but none is refused.
+                        self.assertIn(answer, (200, 204, 422))
+
+    def test_one_may_leave_and_only_owners_put_others_out(self) -> None:
+        people = f"/api/projects/{self.project.id}/members"
+        ids = {one["username"]: one["id"] for one in self.get(people)}
+        self.assertEqual({one["username"]: one["role"] for one in self.get(people)}, {"ada": "owner", "ben": "editor"})
+        # The last owner stays, and stays one.
+        self.post(f"{people}/{ids['ada']}", method="delete", expect=422)
+        self.assertIn("owner", self.post(f"{people}/{ids['ada']}", {"role": "editor"}, "put", expect=422)["detail"])
+        self.client.force_login(self.ben)
+        self.post(f"{people}/{ids['ada']}", method="delete", expect=403)
+        self.post(f"{people}/{ids['ben']}", method="delete", expect=204)
+        self.get(f"/api/projects/{self.project.id}", expect=404)
+        self.client.force_login(self.ada)
+        again = {one["username"]: one["id"] for one in self.post(people, {"username": "ben", "role": "viewer"})}
+        self.post(people, {"username": "ben"}, expect=422)
+        self.post(f"{people}/{again['ben']}", {"role": "emperor"}, "put", expect=422)
+        self.post(f"{people}/{again['ben']}", {"role": "owner"}, "put")
+        # With two owners the first may go.
+        self.post(f"{people}/{ids['ada']}", method="delete", expect=204)
+        self.client.force_login(self.ben)
+        told = [
+            (one["name"], one["what"], one["about"]) for one in self.get(f"/api/projects/{self.project.id}/journal")
+        ]
+        self.assertIn(("ada", "left the project", ""), told)
+        self.assertIn(("ada", "changed the role of", "ben, owner"), told)
+        self.assertIn(("ada", "shared the project with", "ben, viewer"), told)
+
+    def test_nobodys_file_is_used_through_examining_or_framing(self) -> None:
+        # A font of another project, named by its digest.
+        other = create_project(self.ben, code="B", title="Ben's", defaults={})
+        Font.objects.create(project=other, sha256="ab" * 32, title="Ben's own", file_name="b.ttf")
+        document = self.shot.current_document().model_dump(mode="json")
+        document["elements"][0]["font"] = "asset:" + "ab" * 32
+        for what in ("examine", "framing", "histogram", "palette", "estimate"):
+            body = {"document": document, "frame": 1}
+            refused = self.post(f"/api/shots/{self.shot.id}/{what}", body, expect=422)
+            self.assertIn("not in the project", refused["detail"], what)
+
+    def test_a_poster_of_a_revision_that_is_not_there_is_missing(self) -> None:
+        self.assertEqual(
+            self.client.get(f"/api/shots/{self.shot.id}/poster/{self.fresh().current_id}").status_code, 200
+        )
+        self.assertEqual(self.client.get(f"/api/shots/{self.shot.id}/poster/999999").status_code, 404)

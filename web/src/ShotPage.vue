@@ -35,6 +35,7 @@ const missing = ref("");
 const keys = ref(false);
 const view = computed(() => DESKS.find((one) => one.name === props.desk)?.view);
 const saved = computed(() => {
+  if (shot.looking) return shot.dirty ? "only looking: changes are not kept" : "only looking";
   if (shot.conflict !== null) return "not saved: changed elsewhere";
   if (shot.failure?.code === "offline") return "not saved: no connection";
   if (shot.dirty && shot.failure) return "not saved: see the marked field";
@@ -86,7 +87,7 @@ function pressed(event: KeyboardEvent) {
   event.preventDefault();
 }
 function leaving(event: BeforeUnloadEvent) {
-  if (shot.dirty) event.preventDefault();
+  if (shot.dirty && !shot.looking) event.preventDefault();
 }
 async function retrySave() {
   try {
@@ -144,7 +145,7 @@ onBeforeUnmount(() => {
         <span class="mr-1 text-soft" role="status">{{ saved }}</span>
         <PressButton
           quiet
-          :disabled="!shot.meta.can_undo && !shot.dirty"
+          :disabled="!shot.dirty && (shot.looking || !shot.meta.can_undo)"
           aria-label="Undo"
           title="Undo (Ctrl Z)"
           @click="shot.undo()"
@@ -152,7 +153,7 @@ onBeforeUnmount(() => {
         /></PressButton>
         <PressButton
           quiet
-          :disabled="!shot.meta.can_redo"
+          :disabled="shot.looking || !shot.meta.can_redo"
           aria-label="Redo"
           title="Redo (Ctrl Shift Z)"
           @click="shot.redo()"

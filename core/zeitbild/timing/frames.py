@@ -11,6 +11,9 @@ from zeitbild.errors import InputError, LimitError
 MAX_FRAMES = 100_000
 MAX_FRAME_NUMBER = 9_999_999
 
+#: Characters of a set's text, and of a number in it.
+MAX_TEXT, _DIGITS = 10_000, 12
+
 _PART = re.compile(r"^(-?\d+)(?:-(-?\d+)(?:x(\d+))?)?$")
 
 
@@ -20,12 +23,16 @@ def parse_frames(text: str) -> tuple[int, ...]:
     InputError says which part is wrong; LimitError if there are more than ``MAX_FRAMES``.
     """
     frames: set[int] = set()
+    if len(text) > MAX_TEXT:
+        raise LimitError(f"a frame set is written in up to {MAX_TEXT} characters; use ranges")
     for part in text.replace(" ", "").split(","):
         match = _PART.match(part)
         if not match:
             raise InputError(
                 f"frame set {text!r}: {part!r} is neither a frame, a range 1-10, nor a stepped range 1-10x2"
             )
+        if any(len(digits or "") > _DIGITS for digits in match.groups()):
+            raise LimitError(f"{part[:20]}…: frame numbers go to {MAX_FRAME_NUMBER} so that names keep their digits")
         first = int(match[1])
         last = int(match[2]) if match[2] is not None else first
         step = int(match[3]) if match[3] is not None else 1

@@ -1,15 +1,13 @@
-"""Rename a project, change its defaults, delete it and take that back, share it."""
+"""Rename a project, change its defaults, delete it and take that back."""
 
 from __future__ import annotations
 
 from typing import Any
 
-from django.contrib.auth.models import User
 from django.utils import timezone
 
 from projects.actions.project_defaults import check_defaults
-from projects.models import Membership, Project
-from zeitbild.errors import InputError
+from projects.models import Project
 
 
 def change_project(project: Project, *, code: str, title: str, defaults: dict[str, Any]) -> Project:
@@ -30,11 +28,3 @@ def restore_project(project: Project) -> None:
     """Bring a deleted project back."""
     project.deleted_at = None
     project.save(update_fields=["deleted_at"])
-
-
-def add_member(project: Project, username: str) -> None:
-    """Let another person work on a project; InputError if nobody has that name."""
-    user = User.objects.filter(username=username, is_active=True).first()
-    if user is None:
-        raise InputError(f"nobody here is called {username!r}", "username")
-    Membership.objects.get_or_create(project=project, user=user)

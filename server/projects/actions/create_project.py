@@ -8,7 +8,7 @@ from django.contrib.auth.models import User
 from django.db import transaction
 
 from projects.actions.project_defaults import check_defaults
-from projects.models import Membership, Project
+from projects.models import Membership, Project, Role
 
 
 def create_project(user: User, *, code: str, title: str, defaults: dict[str, Any]) -> Project:
@@ -16,5 +16,5 @@ def create_project(user: User, *, code: str, title: str, defaults: dict[str, Any
     checked = check_defaults(code, title, defaults)
     with transaction.atomic():
         project = Project.objects.create(code=code, title=title.strip(), defaults=checked)
-        Membership.objects.create(project=project, user=user)
+        Membership.objects.create(project=project, user=user, role=Role.OWNER)
     return project

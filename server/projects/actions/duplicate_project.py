@@ -6,7 +6,7 @@ from django.contrib.auth.models import User
 from django.db import transaction
 
 from assets.actions.copy_assets import copy_assets
-from projects.models import Membership, Project
+from projects.models import Membership, Project, Role
 from shots.actions.create_shot import add_shot
 
 
@@ -14,7 +14,7 @@ def duplicate_project(user: User, project: Project) -> Project:
     """A copy with the newest document of each shot; runs and hand-offs stay with the original."""
     with transaction.atomic():
         copy = Project.objects.create(code=project.code, title=f"{project.title} copy"[:120], defaults=project.defaults)
-        Membership.objects.create(project=copy, user=user)
+        Membership.objects.create(project=copy, user=user, role=Role.OWNER)
         copy_assets(project, copy)
         for shot in project.shots.filter(deleted_at=None).select_related("current").order_by("id"):
             add_shot(copy, shot.current_document(), user)

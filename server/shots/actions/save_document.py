@@ -49,20 +49,27 @@ def save_document(user: User, shot_id: int, *, base: int, document: Any, label: 
         return _point_to(shot, revision)
 
 
-def undo(shot_id: int) -> Shot:
-    """Go back to the revision before; InputError at the first one."""
+def _at(shot_id: int, base: int) -> Shot:
+    shot = _locked(shot_id)
+    if shot.current_id != base:
+        raise Conflict("This shot was changed elsewhere meanwhile. Nothing was taken back.", shot.current_id or 0)
+    return shot
+
+
+def undo(shot_id: int, base: int) -> Shot:
+    """Go back from revision ``base`` to the one before; InputError at the first one, Conflict if another is current."""
     with transaction.atomic():
-        shot = _locked(shot_id)
+        shot = _at(shot_id, base)
         parent = shot.current.parent if shot.current else None
         if parent is None:
             raise InputError("There is nothing to undo.")
         return _point_to(shot, parent)
 
 
-def redo(shot_id: int) -> Shot:
-    """Go forward to what was undone last; InputError if there is nothing."""
+def redo(shot_id: int, base: int) -> Shot:
+    """Go forward from revision ``base`` to what was undone last; InputError if there is nothing, Conflict as in ``undo``."""
     with transaction.atomic():
-        shot = _locked(shot_id)
+        shot = _at(shot_id, base)
         target = redo_target(shot.current) if shot.current else None
         if target is None:
             raise InputError("There is nothing to redo.")

@@ -19,14 +19,34 @@ export interface paths {
         put?: never;
         /**
          * Sign In
-         * @description Sign in by name and password.
+         * @description Sign in by name and password; each wrong one makes the next answer come later.
          */
         post: operations["signIn"];
         /**
          * Sign Out
-         * @description Sign out.
+         * @description Sign out, here or everywhere.
          */
         delete: operations["signOut"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/session/password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Change Password
+         * @description Change one's own password; other places where one is signed in are signed out.
+         */
+        put: operations["changePassword"];
+        post?: never;
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -131,13 +151,61 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        /**
+         * List Members
+         * @description Who is in a project, owners first.
+         */
+        get: operations["listMembers"];
         put?: never;
         /**
          * Share
-         * @description Let another person work on a project.
+         * @description Let another person into a project.
          */
         post: operations["addMember"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/members/{member_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Change Member
+         * @description Make a member something else.
+         */
+        put: operations["changeMember"];
+        post?: never;
+        /**
+         * Remove
+         * @description Put a person out of a project, or leave it.
+         */
+        delete: operations["removeMember"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/journal": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Journal
+         * @description Who did what, newest first, from an entry on backwards; for owners.
+         */
+        get: operations["getJournal"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -247,7 +315,7 @@ export interface paths {
         put?: never;
         /**
          * Undo
-         * @description Go back one revision.
+         * @description Go back one revision from the one that is looked at.
          */
         post: operations["undo"];
         delete?: never;
@@ -267,7 +335,7 @@ export interface paths {
         put?: never;
         /**
          * Redo
-         * @description Go forward one revision.
+         * @description Go forward one revision from the one that is looked at.
          */
         post: operations["redo"];
         delete?: never;
@@ -447,7 +515,7 @@ export interface paths {
         put?: never;
         /**
          * Estimate
-         * @description Expected time and size of a run, measured on one of its frames.
+         * @description Expected time and size of a run, measured on one of its frames, which is kept.
          */
         post: operations["estimate"];
         delete?: never;
@@ -837,7 +905,7 @@ export interface paths {
         };
         /**
          * Package
-         * @description The ZIP of a finished hand-off.
+         * @description The ZIP of a finished hand-off, or a range of it.
          */
         get: operations["getPackage"];
         put?: never;
@@ -891,6 +959,16 @@ export interface components {
             password: string;
         };
         /**
+         * PasswordIn
+         * @description The password as it is and as it is to be.
+         */
+        PasswordIn: {
+            /** Old */
+            old: string;
+            /** New */
+            new: string;
+        };
+        /**
          * ProjectOut
          * @description A project as listed.
          */
@@ -907,8 +985,8 @@ export interface components {
             };
             /** Shot Count */
             shot_count: number;
-            /** Members */
-            members: string[];
+            /** Role */
+            role: string;
         };
         /**
          * ProjectIn
@@ -928,12 +1006,60 @@ export interface components {
             };
         };
         /**
+         * MemberOut
+         * @description A person's place in a project.
+         */
+        MemberOut: {
+            /** Id */
+            id: number;
+            /** Username */
+            username: string;
+            /** Role */
+            role: string;
+            /** You */
+            you: boolean;
+        };
+        /**
          * MemberIn
-         * @description A person to share with.
+         * @description A person to share with, and as what.
          */
         MemberIn: {
             /** Username */
             username: string;
+            /**
+             * Role
+             * @default editor
+             */
+            role?: string;
+        };
+        /**
+         * RoleIn
+         * @description What a member is to be.
+         */
+        RoleIn: {
+            /** Role */
+            role: string;
+        };
+        /**
+         * EntryOut
+         * @description Something that somebody did.
+         */
+        EntryOut: {
+            /** Id */
+            id: number;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Name */
+            name: string;
+            /** Address */
+            address: string;
+            /** What */
+            what: string;
+            /** About */
+            about: string;
         };
         /**
          * ShotRow
@@ -980,6 +1106,8 @@ export interface components {
             project_id: number;
             /** Project Title */
             project_title: string;
+            /** Role */
+            role: string;
             /** Revision */
             revision: number;
             /** Can Undo */
@@ -1009,6 +1137,14 @@ export interface components {
              * @default
              */
             label?: string;
+        };
+        /**
+         * BaseIn
+         * @description The revision that a change starts from.
+         */
+        BaseIn: {
+            /** Base */
+            base: number;
         };
         /**
          * GroundIn
@@ -1655,12 +1791,38 @@ export interface operations {
     };
     signOut: {
         parameters: {
-            query?: never;
+            query?: {
+                everywhere?: boolean;
+            };
             header?: never;
             path?: never;
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionOut"];
+                };
+            };
+        };
+    };
+    changePassword: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PasswordIn"];
+            };
+        };
         responses: {
             /** @description OK */
             200: {
@@ -1831,6 +1993,28 @@ export interface operations {
             };
         };
     };
+    listMembers: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MemberOut"][];
+                };
+            };
+        };
+    };
     addMember: {
         parameters: {
             query?: never;
@@ -1852,7 +2036,79 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProjectOut"];
+                    "application/json": components["schemas"]["MemberOut"][];
+                };
+            };
+        };
+    };
+    changeMember: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+                member_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RoleIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MemberOut"][];
+                };
+            };
+        };
+    };
+    removeMember: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+                member_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    getJournal: {
+        parameters: {
+            query?: {
+                before?: number;
+            };
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EntryOut"][];
                 };
             };
         };
@@ -2026,7 +2282,11 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BaseIn"];
+            };
+        };
         responses: {
             /** @description OK */
             200: {
@@ -2048,7 +2308,11 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BaseIn"];
+            };
+        };
         responses: {
             /** @description OK */
             200: {

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { useSession } from "@/api/session";
 import PressButton from "@/controls/PressButton.vue";
+import StudioNotice from "@/StudioNotice.vue";
 
 const session = useSession();
 async function leave() {
@@ -13,7 +14,10 @@ async function leave() {
   <header class="flex h-12 items-center gap-4 border-b border-rule px-4">
     <RouterLink to="/" class="font-title text-xl">Zeitbild</RouterLink>
     <nav class="flex items-center gap-2 text-soft" aria-label="Where you are"><slot /></nav>
-    <span class="ml-auto text-soft">{{ session.name.value }}</span>
+    <RouterLink to="/account" class="ml-auto text-soft hover:underline" title="Password and sessions">{{
+      session.name.value
+    }}</RouterLink>
     <PressButton quiet @click="leave">Sign out</PressButton>
   </header>
+  <StudioNotice />
 </template>

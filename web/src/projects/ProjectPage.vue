@@ -1,12 +1,14 @@
 <script setup lang="ts">
-import { onMounted, ref } from "vue";
+import { computed, onMounted, ref } from "vue";
 import { useRouter } from "vue-router";
 
 import { answer, api, Problem, type Schemas } from "@/api/client";
 import PressButton from "@/controls/PressButton.vue";
 import TextField from "@/controls/TextField.vue";
 
+import JournalSection from "./JournalSection.vue";
 import PageHead from "./PageHead.vue";
+import PeopleSection from "./PeopleSection.vue";
 import ProjectForm from "./ProjectForm.vue";
 import UndoNote from "./UndoNote.vue";
 
@@ -20,10 +22,10 @@ const making = ref(false);
 const changing = ref(false);
 const code = ref("");
 const title = ref("");
-const member = ref("");
 const problems = ref<Record<string, string>>({});
 const failure = ref("");
 const deleted = ref<Shot | null>(null);
+const changes = computed(() => project.value !== null && project.value.role !== "viewer");
 const path = { params: { path: { project_id: props.id } } };
 
 function take(error: unknown) {
@@ -65,13 +67,6 @@ const change = (body: Schemas["ProjectIn"]) =>
     project.value = await answer(api.PUT("/api/projects/{project_id}", { ...path, body }));
     changing.value = false;
   });
-const share = () =>
-  tryTo(async () => {
-    project.value = await answer(
-      api.POST("/api/projects/{project_id}/members", { ...path, body: { username: member.value.trim() } }),
-    );
-    member.value = "";
-  });
 async function duplicate(shot: Shot) {
   await api.POST("/api/shots/{shot_id}/duplicate", { params: { path: { shot_id: shot.id } } });
   await load();
@@ -105,8 +100,10 @@ async function restore() {
       <div class="mb-4 flex items-end gap-3 border-b-2 border-ink pb-2">
         <h1 class="font-title text-3xl">{{ project.title }}</h1>
         <span class="pb-1 text-soft">{{ project.code }}</span>
-        <PressButton class="ml-auto" @click="changing = !changing">Rename and defaults</PressButton>
-        <PressButton primary @click="making = !making">New shot</PressButton>
+        <template v-if="changes">
+          <PressButton class="ml-auto" @click="changing = !changing">Rename and defaults</PressButton>
+          <PressButton primary @click="making = !making">New shot</PressButton>
+        </template>
       </div>
       <ProjectForm
         v-if="changing"
@@ -146,26 +143,14 @@ async function restore() {
               {{ shot.width }} × {{ shot.height }}</span
             >
           </div>
-          <div class="-ml-2.5 flex">
+          <div v-if="changes" class="-ml-2.5 flex">
             <PressButton quiet @click="duplicate(shot)">Duplicate</PressButton>
             <PressButton quiet @click="remove(shot)">Delete</PressButton>
           </div>
         </li>
       </ul>
-      <section class="mt-10 border-t border-line pt-3">
-        <h2 class="font-title text-lg">People</h2>
-        <p class="text-soft">Shared by {{ project.members.join(", ") }}; nobody else sees this project.</p>
-        <form class="mt-2 flex w-96 items-end gap-2" @submit.prevent="share">
-          <TextField
-            class="flex-1"
-            label="Share with (name here)"
-            :model-value="member"
-            :error="problems.username"
-            @update="member = $event"
-          />
-          <PressButton type="submit">Share</PressButton>
-        </form>
-      </section>
+      <PeopleSection :project />
+      <JournalSection v-if="project.role === 'owner'" :project-id="project.id" />
     </template>
   </main>
   <UndoNote

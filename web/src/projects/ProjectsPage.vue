@@ -78,8 +78,8 @@ async function restore() {
         <span class="text-soft">{{ project.code }}</span>
         <span class="text-soft">{{ project.shot_count }} {{ project.shot_count === 1 ? "shot" : "shots" }}</span>
         <span class="ml-auto flex gap-1">
-          <PressButton quiet @click="duplicate(project)">Duplicate</PressButton>
-          <PressButton quiet @click="remove(project)">Delete</PressButton>
+          <PressButton v-if="project.role !== 'viewer'" quiet @click="duplicate(project)">Duplicate</PressButton>
+          <PressButton v-if="project.role === 'owner'" quiet @click="remove(project)">Delete</PressButton>
         </span>
       </li>
     </ul>

@@ -28,6 +28,8 @@ export const useShot = defineStore("shot", () => {
   const problems = ref<Record<string, string>>({});
   const examined = shallowRef<Examined | null>(null);
   const conflict = ref<number | null>(null);
+  /** Who may only look turns the set as everybody does, and nothing of it is kept. */
+  const looking = computed(() => meta.value?.role === "viewer");
   let label = "";
   let examineTimer = 0;
   let examineNumber = 0;
@@ -118,7 +120,7 @@ export const useShot = defineStore("shot", () => {
   }
 
   async function save(base = meta.value?.revision ?? 0) {
-    if (!draft.value || !dirty.value || conflict.value !== null) return;
+    if (!draft.value || !dirty.value || conflict.value !== null || looking.value) return;
     if (saving.value) return;
     saving.value = true;
     const sent = draft.value;
@@ -165,7 +167,11 @@ export const useShot = defineStore("shot", () => {
       adopt(meta.value);
       return;
     }
-    const params = { params: { path: { shot_id: id.value } } };
+    if (looking.value) {
+      if (meta.value) adopt(meta.value);
+      return;
+    }
+    const params = { params: { path: { shot_id: id.value } }, body: { base: meta.value?.revision ?? 0 } };
     try {
       const call =
         direction === "undo"
@@ -173,6 +179,11 @@ export const useShot = defineStore("shot", () => {
           : api.POST("/api/shots/{shot_id}/redo", params);
       adopt(await answer(call));
     } catch (error) {
+      if (error instanceof Problem && error.status === 409) {
+        await open(id.value);
+        note(error);
+        return;
+      }
       if (!(error instanceof Problem) || error.status !== 422) throw error;
     }
   }
@@ -206,6 +217,7 @@ export const useShot = defineStore("shot", () => {
     problems,
     examined,
     conflict,
+    looking,
     open,
     edit,
     editMany,

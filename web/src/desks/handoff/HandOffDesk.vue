@@ -122,7 +122,7 @@ const retry = (id: number) =>
     <template #settings>
       <h2 class="px-3 pt-2 pb-1 font-title text-lg">Hand off</h2>
       <StudioNotice workers />
-      <SectionBlock title="A new version">
+      <SectionBlock v-if="!shot.looking" title="A new version">
         <ChoiceField label="Recipe" :model-value="recipe" :options="recipes" @commit="recipe = $event" />
         <p class="text-soft">{{ note }}</p>
         <p v-if="complete && run.stale.size" class="text-warn">
@@ -144,7 +144,7 @@ const retry = (id: number) =>
           touched.
         </p>
       </SectionBlock>
-      <HandOffEntry v-for="one in list" :key="one.id" :handoff="one" @retry="retry(one.id)" />
+      <HandOffEntry v-for="one in list" :key="one.id" :handoff="one" :looking="shot.looking" @retry="retry(one.id)" />
     </template>
   </DeskFrame>
 </template>

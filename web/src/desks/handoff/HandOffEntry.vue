@@ -6,7 +6,7 @@ import type { Schemas } from "@/api/client";
 import PressButton from "@/controls/PressButton.vue";
 import { megabytes } from "@/shot/cellMarks";
 
-const props = defineProps<{ handoff: Schemas["HandOffOut"] }>();
+const props = defineProps<{ handoff: Schemas["HandOffOut"]; looking?: boolean }>();
 const emit = defineEmits<{ retry: [] }>();
 const written = computed(() => Object.values(props.handoff.written).reduce((sum, frames) => sum + frames.length, 0));
 const STATES: Record<string, string> = {
@@ -69,7 +69,7 @@ const STATES: Record<string, string> = {
     </template>
     <template v-if="handoff.state === 'failed'">
       <p class="text-now" role="alert">{{ handoff.error }}</p>
-      <PressButton class="justify-self-start" @click="emit('retry')">Try again</PressButton>
+      <PressButton v-if="!looking" class="justify-self-start" @click="emit('retry')">Try again</PressButton>
     </template>
   </section>
 </template>

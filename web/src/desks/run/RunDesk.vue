@@ -78,11 +78,11 @@ async function attempt(work: () => Promise<void>) {
     <template #settings>
       <h2 class="px-3 pt-2 pb-1 font-title text-lg">Run</h2>
       <StudioNotice workers />
-      <RunProgress v-if="run.run" @steer="attempt(() => run.steer($event))" />
+      <RunProgress v-if="run.run" :looking="shot.looking" @steer="attempt(() => run.steer($event))" />
       <p v-if="failure" class="px-3 pb-2 text-now" role="alert">✕ {{ failure }}</p>
       <FindingList />
       <RunStart
-        v-if="!run.underWay"
+        v-if="!run.underWay && !shot.looking"
         @start="(frames, quality) => attempt(() => run.start(shot.id, shot.meta!.revision, frames, quality))"
       />
       <section v-if="run.runs.length > 1" class="border-t border-line px-3 py-2">

@@ -6,6 +6,7 @@ import { duration, megabytes } from "@/shot/cellMarks";
 import { useStudio } from "@/api/studio";
 import { useRun } from "@/shot/run";
 
+defineProps<{ looking?: boolean }>();
 const emit = defineEmits<{ steer: [verb: "stop" | "continue" | "retry"] }>();
 const store = useRun();
 const progress = computed(() => store.run?.progress);
@@ -66,7 +67,7 @@ const heading = computed(() =>
     <p v-if="store.stale.size && !store.underWay" class="text-warn">
       △ {{ store.stale.size }} frames are stale: the shot was changed since. A new run renders only those.
     </p>
-    <div class="flex gap-2">
+    <div v-if="!looking" class="flex gap-2">
       <PressButton v-if="store.underWay && !store.run.stopping" @click="emit('steer', 'stop')">Stop</PressButton>
       <PressButton v-if="store.run.state === 'stopped' || store.run.stopping" primary @click="emit('steer', 'continue')"
         >Go on</PressButton
