@@ -13,7 +13,6 @@ from __future__ import annotations
 
 import hashlib
 import os
-import threading
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
@@ -38,9 +37,11 @@ if "NUMBA_CACHE_DIR" not in os.environ:
 import llvmlite.binding
 import numba
 
+from zeitbild.turns import Turns
+
 llvmlite.binding.set_option("zeitbild", "-unroll-full-max-count=8")
 
-PARALLEL = threading.RLock()
+PARALLEL = Turns()
 
 
 def kernel(function: Callable[..., Any]) -> Any:

@@ -15,7 +15,8 @@ from runs.actions.steer_run import continue_run, retry_failed, stop_run
 from runs.events import open_line
 from runs.models import Cell, Run
 from runs.selectors import cell_for, progress_of, run_for, runs_of, stale_frames
-from shots.rendering import in_rendering, master_picture
+from shots.lanes import SHORT, compute
+from shots.rendering import master_picture
 from shots.selectors import shot_for
 from zeitbild.document.reading import parse_shot
 from zeitbild.proof import Ground, View, encode_view, probe, show
@@ -220,7 +221,7 @@ def _shown(key: str, look: LookIn, document: str) -> bytes:
 async def look_at(request: HttpRequest, run_id: int, layer: str, frame: int, look: Query[LookIn]) -> HttpResponse:
     """A rendered frame over a ground, or its alpha."""
     cell = await in_database(cell_for)(signed_in(request), run_id, layer, frame)
-    data = await in_rendering(_shown, cell.key, look, cell.run.document)
+    data = await compute(SHORT, signed_in(request).id, _shown, cell.key, look, cell.run.document)
     return HttpResponse(data, content_type=f"image/{look.kind}", headers={"Cache-Control": "private, max-age=86400"})
 
 
@@ -232,4 +233,4 @@ async def probe_cell(request: HttpRequest, run_id: int, layer: str, frame: int, 
     def read() -> dict[str, Any]:
         return asdict(probe(master_picture(cell.key), x, y))
 
-    return await in_rendering(read)
+    return await compute(SHORT, signed_in(request).id, read)

@@ -18,9 +18,10 @@ from shots.actions.create_shot import create_shot, delete_shot, duplicate_shot, 
 from shots.actions.save_document import redo, save_document, undo
 from shots.examine import estimate, examine, frame_camera, read_length
 from shots.judging import palette, shares
+from shots.lanes import LONG, compute
 from shots.models import Shot
 from shots.offers import offers
-from shots.rendering import in_rendering, sketch
+from shots.rendering import lane_of, sketch
 from shots.schemas import (
     BaseIn,
     DocumentIn,
@@ -198,7 +199,18 @@ async def picture(request: HttpRequest, shot_id: int, data: PictureIn) -> HttpRe
     """A picture of an unsaved document, as image/jpeg or image/png."""
     await _reach_recently(signed_in(request), shot_id, data.document)
     view = View(Ground(data.ground.kind, data.ground.colour, data.ground.colour_to), data.what, data.blend)
-    made = await in_rendering(sketch, data.document, data.frame, data.width, data.height, data.quality, view, data.kind)
+    made = await compute(
+        lane_of(data.quality, data.width, data.height),
+        signed_in(request).id,
+        sketch,
+        data.document,
+        data.frame,
+        data.width,
+        data.height,
+        data.quality,
+        view,
+        data.kind,
+    )
     return HttpResponse(
         made.data,
         content_type=made.content_type,
@@ -216,8 +228,17 @@ async def poster(request: HttpRequest, shot_id: int, revision: int, width: int =
     raster, timing = saved.document["raster"], saved.document["timing"]
     width = max(16, min(width, 640))
     height = max(9, round(width * raster["height"] / raster["width"]))
-    made = await in_rendering(
-        sketch, saved.document, timing["first"], width, height, "check", View(Ground("grey")), "jpeg"
+    made = await compute(
+        LONG,
+        signed_in(request).id,
+        sketch,
+        saved.document,
+        timing["first"],
+        width,
+        height,
+        "check",
+        View(Ground("grey")),
+        "jpeg",
     )
     return HttpResponse(
         made.data, content_type=made.content_type, headers={"Cache-Control": "private, max-age=31536000"}
@@ -229,7 +250,7 @@ async def examine_(request: HttpRequest, shot_id: int, data: DocumentIn) -> dict
     """File names, length and findings of an unsaved document."""
     raster = await in_database(_project_raster)(signed_in(request), shot_id, data.document)
     # Some findings come from small pictures.
-    return await in_rendering(examine, data.document, data.version, data.recipe, raster)
+    return await compute(LONG, signed_in(request).id, examine, data.document, data.version, data.recipe, raster)
 
 
 @router.post("/shots/{shot_id}/framing", response=dict[str, Any], operation_id="frameCamera")
@@ -243,27 +264,29 @@ def framing(request: HttpRequest, shot_id: int, data: FramingIn) -> dict[str, An
 async def histogram_(request: HttpRequest, shot_id: int, data: FrameIn) -> dict[str, Any]:
     """How light is spread over what is solid in an unsaved document's picture."""
     await in_database(_reach)(signed_in(request), shot_id, data.document)
-    return await in_rendering(shares, data.document, data.frame)
+    return await compute(LONG, signed_in(request).id, shares, data.document, data.frame)
 
 
 @router.post("/shots/{shot_id}/palette", response=list[str], operation_id="findPalette")
 async def palette_(request: HttpRequest, shot_id: int, data: PaletteIn) -> list[str]:
     """Colours that stand for an unsaved document's picture, dark to light."""
     await in_database(_reach)(signed_in(request), shot_id, data.document)
-    return await in_rendering(palette, data.document, data.frame, data.count)
+    return await compute(LONG, signed_in(request).id, palette, data.document, data.frame, data.count)
 
 
 @router.post("/shots/{shot_id}/estimate", response=EstimateOut, operation_id="estimate")
 async def estimate_(request: HttpRequest, shot_id: int, data: EstimateIn) -> dict[str, Any]:
     """Expected time and size of a run, measured on one of its frames, which is kept."""
     await in_database(_reach)(signed_in(request), shot_id, data.document, Role.EDITOR)
-    return await in_rendering(estimate, data.document, data.quality, data.frame_set, settings.WORKER_PROCESSES)
+    return await compute(
+        LONG, signed_in(request).id, estimate, data.document, data.quality, data.frame_set, settings.WORKER_PROCESSES
+    )
 
 
 @router.get("/previews", operation_id="getPreview")
 async def preview_(request: HttpRequest, kind: str, name: str, renderer: int = 0) -> HttpResponse:
     """A small picture of something ready-made (finish, lights, surroundings). Its address changes with the renderer."""
-    data = await in_rendering(preview, kind, name)
+    data = await compute(LONG, signed_in(request).id, preview, kind, name)
     return HttpResponse(data, content_type="image/png", headers={"Cache-Control": "private, max-age=31536000"})
 
 

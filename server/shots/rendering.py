@@ -1,15 +1,12 @@
-"""Pictures for the editing view and the proof: rendered here, one at a time, by the renderer of the output."""
+"""Pictures for the editing view and the proof: rendered here, by the renderer of the output."""
 
 from __future__ import annotations
 
-import asyncio
 import time
-from collections.abc import Callable
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
-from functools import lru_cache
-from typing import Any, Literal, TypeVar
+from typing import Any, Literal
 
+from shots.lanes import LONG, SHORT, Lane, Task
 from zeitbild.assets import AssetFolder
 from zeitbild.document.reading import read_shot
 from zeitbild.errors import InputError
@@ -19,23 +16,24 @@ from zeitbild.proof import View, encode_view, show
 from zeitbild.proof.looks import look_named
 from zeitbild.render import QUALITIES, Picture, render
 from zeitbild.resolve import resolve
+from zeitbild.resolve.digest_cache import DigestCache
 from zeitbild.warm import warm
 
-T = TypeVar("T")
-
-#: One thread: kernels are parallel inside, and pictures answered in order never overtake each other.
-_RENDERING = ThreadPoolExecutor(1, thread_name_prefix="picture")
 MAX_VIEW_PIXELS = 3840 * 2160
+#: Rough pictures with so many pixels at most go before others.
+_SMALL = 1280 * 720
+#: Masters kept for looking, in bytes.
+_KEPT = 512 * 1024 * 1024
 
 
 def warm_up() -> None:
-    """Load the compiled kernels on the rendering thread, without waiting for it."""
-    _RENDERING.submit(warm)
+    """Load the compiled kernels, without waiting for it; who asks for a picture meanwhile waits for its end."""
+    SHORT.add(Task(0, warm))
 
 
-async def in_rendering(function: Callable[..., T], *arguments: Any) -> T:
-    """Run on the rendering thread without holding up the event loop."""
-    return await asyncio.get_running_loop().run_in_executor(_RENDERING, function, *arguments)
+def lane_of(quality: str, width: int, height: int) -> Lane:
+    """The lane that a picture belongs on."""
+    return SHORT if quality == "rough" and width * height <= _SMALL else LONG
 
 
 @dataclass(frozen=True, slots=True)
@@ -64,7 +62,9 @@ def sketch(
     return Sketch(data, f"image/{kind}", (time.perf_counter() - started) * 1000)
 
 
-@lru_cache(maxsize=24)
+_masters = DigestCache[Picture](_KEPT, Picture.size_in_bytes)
+
+
 def master_picture(key: str) -> Picture:
     """A master's picture; kept for a while, since a probe asks for the same one again and again."""
-    return MasterStore(masters_folder()).load(key)
+    return _masters.get(key, lambda: MasterStore(masters_folder()).load(key))

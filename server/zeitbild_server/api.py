@@ -19,7 +19,7 @@ from shots.api import router as shots_router
 from workers.api import router as workers_router
 from zeitbild import __version__
 from zeitbild.errors import DocumentError, InputError, StorageError
-from zeitbild_server.errors import Conflict, NotAllowed, ShutOut
+from zeitbild_server.errors import Conflict, NotAllowed, Overtaken, ShutOut
 from zeitbild_server.parsing import StrictParser
 from zeitbild_server.security import SessionUser
 
@@ -68,6 +68,11 @@ def _conflict(request: HttpRequest, error: Conflict) -> HttpResponse:
 @api.exception_handler(ShutOut)
 def _shut_out(request: HttpRequest, error: ShutOut) -> HttpResponse:
     return problem(429, "shut-out", str(error))
+
+
+@api.exception_handler(Overtaken)
+def _overtaken(request: HttpRequest, error: Overtaken) -> HttpResponse:
+    return problem(503, "overtaken", "This was given up for what was asked for after it.")
 
 
 @api.exception_handler(NotAllowed)

@@ -11,6 +11,10 @@ class ShutOut(Exception):
     """Too many wrong passwords came from there."""
 
 
+class Overtaken(Exception):
+    """What was asked for is no longer computed: it was given up, or newer things were asked for."""
+
+
 class Conflict(Exception):
     """Somebody else saved meanwhile; ``current`` is the revision that is there now."""
 

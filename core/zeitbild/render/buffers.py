@@ -1,12 +1,13 @@
 """Arrays kept from one picture to the next: fresh memory costs as much as filling it.
 
-``kept`` is for arrays that no caller gets to see. They belong to whoever holds ``kernels.PARALLEL``. ``lent`` is for
-those that callers get.
+``kept`` is for arrays that no caller gets to see. Each thread has its own, since one that draws may give way to another in the
+middle. ``lent`` is for those that callers get.
 """
 
 from __future__ import annotations
 
 import sys
+import threading
 from typing import Any
 
 import numpy as np
@@ -16,18 +17,25 @@ from zeitbild.kernels import PARALLEL
 
 #: Larger arrays are given back after use, so that one large picture does not weigh on a process for ever.
 _LARGEST = 96 * 1024 * 1024
-_kept: dict[str, NDArray[Any]] = {}
+
+
+class _Kept(threading.local):
+    def __init__(self) -> None:
+        self.arrays: dict[str, NDArray[Any]] = {}
+
+
+_kept = _Kept()
 
 
 def kept(name: str, shape: tuple[int, ...], dtype: DTypeLike) -> NDArray[Any]:
     """An array of that shape with whatever it last held; the same name gets the same memory again."""
-    found = _kept.get(name)
+    found = _kept.arrays.get(name)
     if found is not None and found.shape == shape and found.dtype == dtype:
         return found
     made = np.empty(shape, dtype)
-    _kept.pop(name, None)
+    _kept.arrays.pop(name, None)
     if made.nbytes <= _LARGEST:
-        _kept[name] = made
+        _kept.arrays[name] = made
     return made
 
 

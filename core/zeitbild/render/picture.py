@@ -40,6 +40,11 @@ class Picture:
         covered = None if self.covered is None else change(self.covered[..., None])[..., 0]
         return Picture(change(self.beauty), self.depth, planes, groups, self.identities, covered)
 
+    def size_in_bytes(self) -> int:
+        """What all its planes take in memory."""
+        single = (self.beauty, self.depth, self.planes, self.identities, self.covered)
+        return sum(values.nbytes for values in (*single, *self.groups.values()) if values is not None)
+
     @property
     def size(self) -> tuple[int, int]:
         """Width and height in pixels."""

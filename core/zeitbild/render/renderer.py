@@ -118,6 +118,7 @@ def _still(
     area = opaque.beauty[..., 3].copy()
     picture = replace(opaque, covered=area.copy())
     for place in veiled:
+        PARALLEL.breathe()
         front, areas = part(*solid, place, shown=place)
         assert areas is not None
         lay_over(front, picture, areas, area)
@@ -166,6 +167,7 @@ def _blurred(snapshot: Snapshot, quality: Quality, planes: bool) -> Picture:
     total: Picture | None = None
     middle = None
     for number, (stretch, shift) in enumerate(zip(stretches, shifts, strict=True)):
+        PARALLEL.breathe()
         picture = _still(stretch, each, samples, planes, shift=shift)
         if number == len(stretches) // 2:
             middle = picture.identities
@@ -298,7 +300,8 @@ def _draw(
             sides: NDArray[np.uint8] = nowhere,
             doubt: NDArray[np.float32] = np.empty((0, width), np.float32),
         ) -> None:
-            shade(
+            PARALLEL.by_parts(
+                shade,
                 *places.lists,
                 width,
                 places.edges,

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 from numpy.typing import NDArray
 
+from zeitbild.kernels import PARALLEL
 from zeitbild.render.buffers import kept
 from zeitbild.render.finer import inherit
 from zeitbild.render.lighting import KIND, SHADOWS, SIZE
@@ -80,7 +81,8 @@ def cast_rays(
             if first:
                 wanted = kept("wanted", (len(pixel), count + 1), np.uint8)
                 find_borders(order, pixel, counts, firsts, width, main, tally, count, wanted)
-            trace(
+            PARALLEL.by_parts(
+                trace,
                 order,
                 pixel,
                 triangle,
@@ -116,7 +118,8 @@ def cast_rays(
     if not shared.any():
         return Rayed(spots, lift, rayed)
     smoothed = kept("smoothed", rayed.shape, np.float32)
-    smooth(
+    PARALLEL.by_parts(
+        smooth,
         order,
         pixel,
         triangle,
@@ -190,7 +193,8 @@ def located(
     spots = kept(name + "spots", (len(fragments.pixel), SPOT), np.float32)
     main = kept(name + "main", size, np.int32)
     tally = kept(name + "tally", (len(fragments.pixel), len(light.rows) + 1, 2), np.uint8)
-    locate(
+    PARALLEL.by_parts(
+        locate,
         *fragments.lists,
         size[1],
         fragments.edges,
@@ -217,7 +221,8 @@ def _mirrored(
 ) -> None:
     """What mirror rays of fragments meet, into the last columns of rayed."""
     camera, scene = snapshot.camera, stage.scene
-    mirror(
+    PARALLEL.by_parts(
+        mirror,
         fragments.order,
         fragments.pixel,
         fragments.triangle,

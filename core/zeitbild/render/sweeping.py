@@ -14,6 +14,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 from numpy.typing import NDArray
 
+from zeitbild.kernels import PARALLEL
 from zeitbild.render.buffers import kept
 from zeitbild.render.camera import DepthScale
 from zeitbild.render.identity import projection_of
@@ -198,7 +199,8 @@ def rayed_places(
     height, width = swept.alpha.shape
     spots, lift, _, _ = located(snapshot, stage, light, places, (height, width), "swept ")
     rayed = kept("swept rayed", (len(places.pixel) if len(found.values) else 0, found.values.shape[1]), np.float32)
-    take_over(
+    PARALLEL.by_parts(
+        take_over,
         places.order,
         places.counts,
         places.firsts,
@@ -280,6 +282,7 @@ def _moments_of(snapshot: Snapshot, scene: Scene, columns: int, tiles: int) -> _
     distances = [camera.distance(vertices) for vertices in standing] if camera.parallel else []
     scale = DepthScale.of(camera, np.concatenate(distances) if distances else np.ones(1))
     for number, vertices in enumerate(standing):
+        PARALLEL.breathe()
         projected = camera.project(vertices)
         corners[number] = projected.astype(np.float32)[scene.triangles].reshape(count, 9)
         order = scale.order(distances[number] if distances else projected[:, 2])
@@ -361,7 +364,8 @@ def draw(
             kept("swept ends", (fine_total, 2), np.int32),
             kept("swept end times", (fine_total, 2), np.float32),
         )
-        sweep(
+        PARALLEL.by_parts(
+            sweep,
             turns,
             moments.scaled,
             moments.boxes,

@@ -17,6 +17,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from zeitbild.kernels import PARALLEL
 from zeitbild.render.buffers import kept
 from zeitbild.render.edge_kernel import sharpen_edges, spread_marks
 from zeitbild.render.tile_kernel import RASTERISERS, RASTERISERS_AGAIN
@@ -93,7 +94,8 @@ class Drawing:
         counts = np.zeros(len(firsts) - 1, np.int32)
         tiles = spread(len(counts))
         rasterisers = RASTERISERS_AGAIN if len(sides) else RASTERISERS
-        rasterisers[self.samples](
+        PARALLEL.by_parts(
+            rasterisers[self.samples],
             tiles,
             self.scaled,
             self.boxes,
@@ -200,7 +202,8 @@ def rasterise(
         room = max(2 * room, most)
     if edges_exactly:
         spread_marks(alpha.view(np.int32), marks)
-        sharpen_edges(
+        PARALLEL.by_parts(
+            sharpen_edges,
             fragments.order,
             scaled,
             boxes,

@@ -19,11 +19,12 @@ export function heightFor(width: number, raster: { width: number; height: number
 }
 
 /** An encoded picture from the server; throws the Problem that says why there is none. */
-export async function requestPicture(shot: number, request: PictureRequest): Promise<Blob> {
+export async function requestPicture(shot: number, request: PictureRequest, signal?: AbortSignal): Promise<Blob> {
   const response = await fetch(`/api/shots/${shot}/picture`, {
     method: "POST",
     headers: { "Content-Type": "application/json", "X-CSRFToken": csrfToken() },
     body: JSON.stringify(request),
+    signal: signal ?? null,
   });
   if (!response.ok) throw await problemOf(response);
   return response.blob();

@@ -25,6 +25,8 @@ export function useLatest() {
   const failure = shallowRef<Problem | null>(null);
   const count = ref(0);
   let waiting: { shot: number; request: PictureRequest; tag: string } | null = null;
+  /** Sharp pictures under way: they may take long, and are given up as soon as something newer is asked for. */
+  const sharp = new Set<AbortController>();
   let running = 0;
   let number = 0;
   let newest = 0;
@@ -34,8 +36,10 @@ export function useLatest() {
     const own = ++number;
     const began = performance.now();
     running += 1;
+    const hangUp = new AbortController();
+    if (request.quality !== "rough") sharp.add(hangUp);
     try {
-      const bitmap = await createImageBitmap(await requestPicture(shot, request));
+      const bitmap = await createImageBitmap(await requestPicture(shot, request, hangUp.signal));
       if (own < newest || ended) {
         bitmap.close();
         return;
@@ -46,13 +50,14 @@ export function useLatest() {
       failure.value = null;
       count.value += 1;
     } catch (error) {
-      if (own < newest || ended) return;
+      if (own < newest || ended || hangUp.signal.aborted) return;
       newest = own;
       failure.value =
         error instanceof Problem
           ? error
           : new Problem(0, "offline", "The server cannot be reached; the picture is not up to date.");
     } finally {
+      sharp.delete(hangUp);
       running -= 1;
       pump();
     }
@@ -66,12 +71,14 @@ export function useLatest() {
   }
 
   function ask(shot: number, request: PictureRequest, tag: string) {
+    for (const one of sharp) one.abort();
     waiting = { shot, request, tag };
     pump();
   }
 
   onScopeDispose(() => {
     ended = true;
+    for (const one of sharp) one.abort();
     shown.value?.bitmap.close();
   });
   return { shown: readonly(shown), failure: readonly(failure), count: readonly(count), ask };

@@ -1,0 +1,120 @@
+"""Threads that compute what people look at, shared fairly among them: no one's long picture keeps another's short one waiting.
+
+Each lane takes from the person who was served longest ago, and from that person what was asked for last. What is short goes before
+what is long even in its middle (``zeitbild.turns``); a request whose page has gone, or asked for something newer, is given up.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import itertools
+import threading
+from collections.abc import Callable
+from concurrent.futures import Future
+from dataclasses import dataclass, field
+from typing import Any, TypeVar
+
+from zeitbild.turns import GivenUp, working
+from zeitbild_server.errors import Overtaken
+
+T = TypeVar("T")
+
+
+@dataclass(eq=False, slots=True)
+class Task:
+    """Something to compute for a person."""
+
+    person: int
+    call: Callable[[], Any]
+    done: Future[Any] = field(default_factory=Future)
+    unwanted: threading.Event = field(default_factory=threading.Event)
+
+
+class Lane:
+    """Threads that take tasks in turns of persons; rank as in ``zeitbild.turns``."""
+
+    #: Tasks of one person that wait at most; the oldest make room.
+    MOST = 64
+
+    def __init__(self, name: str, threads: int, rank: int) -> None:
+        self._name, self._threads, self._rank = name, threads, rank
+        self._changed = threading.Condition()
+        self._waiting: dict[int, list[Task]] = {}
+        self._served: dict[int, int] = {}
+        self._count = itertools.count()
+        self._started = False
+
+    def add(self, task: Task) -> None:
+        """Line a task up."""
+        with self._changed:
+            if not self._started:
+                self._started = True
+                for number in range(self._threads):
+                    threading.Thread(target=self._serve, name=f"{self._name} {number}", daemon=True).start()
+            own = self._waiting.setdefault(task.person, [])
+            own.append(task)
+            if len(own) > self.MOST:
+                own.pop(0).done.set_exception(Overtaken())
+            self._changed.notify()
+
+    def forget(self, task: Task) -> None:
+        """Take a task out, or have it given up in the middle."""
+        task.unwanted.set()
+        with self._changed:
+            own = self._waiting.get(task.person, [])
+            if task in own:
+                own.remove(task)
+                if not own:
+                    del self._waiting[task.person]
+                task.done.cancel()
+
+    def _next(self) -> Task:
+        with self._changed:
+            while not self._waiting:
+                self._changed.wait()
+            person = min(self._waiting, key=lambda one: self._served.get(one, -1))
+            own = self._waiting[person]
+            task = own.pop()
+            if not own:
+                del self._waiting[person]
+            self._served[person] = next(self._count)
+            if len(self._served) > 10_000:
+                self._served.clear()
+            return task
+
+    def _serve(self) -> None:
+        while True:
+            task = self._next()
+            if not task.done.set_running_or_notify_cancel():
+                continue
+            try:
+                with working(self._rank, task.unwanted.is_set):
+                    result = task.call()
+            except GivenUp:
+                task.done.set_exception(Overtaken())
+            # Whatever it is, it is the answer to who asked; the lane goes on.
+            except BaseException as error:
+                task.done.set_exception(error)
+            else:
+                task.done.set_result(result)
+            # What was computed is not kept here until the next task comes.
+            del task
+
+
+#: Rough pictures, pixels and other small things; and everything that may take long.
+SHORT, LONG = Lane("short pictures", 1, 0), Lane("long pictures", 2, 1)
+
+
+async def compute(lane: Lane, person: int, function: Callable[..., T], *arguments: Any) -> T:
+    """Run a function on a lane without holding up the event loop; what it raises is raised here.
+
+    If this is cancelled, as it is when the browser hangs up, the function is given up.
+    """
+    task = Task(person, lambda: function(*arguments))
+    lane.add(task)
+    try:
+        result: T = await asyncio.wrap_future(task.done)
+        return result
+    except asyncio.CancelledError:
+        lane.forget(task)
+        raise
