@@ -7,7 +7,6 @@ import asyncio
 from django.contrib.auth import login, logout
 from django.http import HttpRequest
 from django.middleware.csrf import get_token
-from journal.writing import note
 from ninja import Router, Schema
 from ninja.errors import HttpError
 from ninja.utils import check_csrf
@@ -15,6 +14,7 @@ from ninja.utils import check_csrf
 from accounts.actions.change_password import change_password
 from accounts.actions.sign_in import check_door, sign_in
 from accounts.actions.sign_out_everywhere import sign_out_everywhere
+from journal.writing import note
 from zeitbild_server.security import in_database, signed_in
 
 router = Router(tags=["accounts"])

@@ -11,9 +11,9 @@ from django.contrib.auth.models import User
 from django.core.management import CommandError, call_command
 from django.test import Client
 from django.utils import timezone
-from journal.models import Entry
 
 from accounts.actions.sign_in import MOST_FROM_ADDRESS
+from journal.models import Entry
 from zeitbild_server.testing import StudioCase
 
 GOOD = "lamp-room-seven"

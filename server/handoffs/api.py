@@ -8,12 +8,12 @@ from typing import Any
 
 from django.http import Http404, HttpRequest, StreamingHttpResponse
 from django.http.response import HttpResponseBase
-from journal.writing import note
 from ninja import Router, Schema
 
 from handoffs.actions.start_handoff import retry_handoff, start_handoff
 from handoffs.models import HandOff
 from handoffs.selectors import handoff_for, handoffs_of, package_path, version_folder
+from journal.writing import note
 from projects.models import Role
 from runs.events import open_line
 from runs.selectors import run_for

@@ -8,9 +8,9 @@ from typing import Any
 from django.contrib.auth.models import User
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
-from journal.writing import DEEDS, entries_of, note
 from ninja import Router, Schema
 
+from journal.writing import DEEDS, entries_of, note
 from projects.actions.change_members import add_member, change_role, remove_member
 from projects.actions.change_project import change_project, delete_project, restore_project
 from projects.actions.create_project import create_project

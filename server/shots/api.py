@@ -8,10 +8,10 @@ from typing import Any
 from django.conf import settings
 from django.contrib.auth.models import User
 from django.http import Http404, HttpRequest, HttpResponse
-from journal.writing import note
 from ninja import Router
 
 from assets.selectors import check_assets, named_assets
+from journal.writing import note
 from projects.models import Project, Role
 from projects.selectors import project_for, role_of
 from shots.actions.create_shot import create_shot, delete_shot, duplicate_shot, restore_shot

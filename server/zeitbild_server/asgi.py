@@ -8,11 +8,12 @@ os.environ.setdefault("DJANGO_SETTINGS_MODULE", "zeitbild_server.settings")
 _django = get_asgi_application()
 
 # Loading compiled kernels takes a second or two: better now than at somebody's first picture.
+from operation.access_log import AccessLog  # noqa: E402
 from shots.rendering import warm_up  # noqa: E402  (applications must be loaded first)
 from zeitbild_server.lifeline import end_with_launcher  # noqa: E402
 from zeitbild_server.limits import BodyLimits  # noqa: E402
 
-application = BodyLimits(_django)
+application = AccessLog(BodyLimits(_django))
 
 end_with_launcher()
 warm_up()

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Awaitable, Callable
 
 from asgiref.sync import iscoroutinefunction, markcoroutinefunction
+from django.conf import settings
 from django.http import HttpRequest
 from django.http.response import HttpResponseBase
 
@@ -22,6 +23,8 @@ _Answer = Callable[[HttpRequest], HttpResponseBase | Awaitable[HttpResponseBase]
 
 
 def _with_headers(response: HttpResponseBase) -> HttpResponseBase:
+    if settings.SECURE_HSTS_SECONDS:
+        response.headers.setdefault("Strict-Transport-Security", f"max-age={settings.SECURE_HSTS_SECONDS}")
     for name, value in _HEADERS.items():
         response.headers.setdefault(name, value)
     return response

@@ -15,6 +15,15 @@ from ninja.security import APIKeyCookie
 BELIEVED_SECONDS = 5.0
 
 
+def _noted(request: HttpRequest, user: User) -> User:
+    """Leave who asks for what where the access log finds it."""
+    scope = getattr(request, "scope", None)
+    if scope is not None:
+        match = request.resolver_match
+        scope["zeitbild.user"], scope["zeitbild.route"] = user.username, match.route if match else "other"
+    return user
+
+
 class SessionUser(APIKeyCookie):
     """Takes the signed-in user; writing requests must carry the CSRF token. Async operations call it in a thread."""
 
@@ -23,7 +32,7 @@ class SessionUser(APIKeyCookie):
     def authenticate(self, request: HttpRequest, key: str | None) -> User | None:
         """The active user of the session, or None."""
         user = request.user
-        return user if isinstance(user, User) and user.is_active else None
+        return _noted(request, user) if isinstance(user, User) and user.is_active else None
 
 
 class RecentUser(SessionUser):
@@ -46,13 +55,13 @@ class RecentUser(SessionUser):
         now = time.monotonic()
         known = self._recent.get(key or "")
         if known and known[0] > now:
-            return known[1]
+            return _noted(request, known[1])
         user = await request.auser()
         if not (isinstance(user, User) and user.is_active and key):
             return None
         self._recent = {own: entry for own, entry in self._recent.items() if entry[0] > now}
         self._recent[key] = (now + BELIEVED_SECONDS, user)
-        return user
+        return _noted(request, user)
 
 
 def signed_in(request: HttpRequest) -> User:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 import secrets
 import sys
@@ -13,7 +14,12 @@ from zeitbild.paths import data_folder
 SERVER = Path(__file__).resolve().parent.parent
 ROOT = SERVER.parent
 DATA = data_folder()
-DATA.mkdir(parents=True, exist_ok=True)
+# Whatever is written from here on is for this user alone; what older versions wrote is made so.
+os.umask(0o077)
+DATA.mkdir(parents=True, exist_ok=True, mode=0o700)
+with contextlib.suppress(OSError):
+    for _own in (DATA, *DATA.glob("zeitbild.sqlite3*")):
+        _own.chmod(_own.stat().st_mode & 0o700)
 TESTING = "test" in sys.argv[:2]
 
 
@@ -51,6 +57,7 @@ INSTALLED_APPS = [
     "workers",
     "runs",
     "handoffs",
+    "operation",
 ]
 MIDDLEWARE = [
     # Every middleware that is not async costs two changes of thread for each picture while somebody drags, so the
@@ -99,7 +106,8 @@ AXES_CLIENT_IP_CALLABLE = "journal.writing.address_of"
 AXES_DISABLE_ACCESS_LOG = True
 AXES_VERBOSE = False
 # The middleware would turn a lock into an answer; accounts/actions/sign_in.py does.
-SILENCED_SYSTEM_CHECKS = ["axes.W002"]
+# ... and policy.py sets the headers that two stock middlewares would.
+SILENCED_SYSTEM_CHECKS = ["axes.W002", "security.W001", "security.W002"]
 if TESTING:
     PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]
 
@@ -109,6 +117,17 @@ WEB_DIST = ROOT / "web" / "dist"
 STATICFILES_DIRS = [("web", WEB_DIST)] if WEB_DIST.exists() else []
 SERVESTATIC_USE_FINDERS = True
 SERVESTATIC_AUTOREFRESH = False
+
+#: Said to be reached by HTTPS only, through a proxy that is trusted (docs/operation.md).
+HTTPS = os.environ.get("ZEITBILD_HTTPS", "") not in ("", "0")
+SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = HTTPS
+SECURE_HSTS_SECONDS = 365 * 24 * 3600 if HTTPS else 0
+SECURE_PROXY_SSL_HEADER = ("HTTP_X_FORWARDED_PROTO", "https") if HTTPS else None
+CSRF_TRUSTED_ORIGINS = [f"https://{host}" for host in ALLOWED_HOSTS] if HTTPS else []
+#: Who may ask for figures from another machine.
+METRICS_TOKEN = os.environ.get("ZEITBILD_METRICS_TOKEN", "")
+#: Bytes of the disk that are never filled on purpose.
+DISK_RESERVE = int(float(os.environ.get("ZEITBILD_RESERVE_MB", "500")) * 1e6)
 
 TIME_ZONE = "UTC"
 USE_TZ = True
@@ -121,15 +140,28 @@ DATA_UPLOAD_MAX_MEMORY_SIZE = 5 * 1024 * 1024
 WORKER_PROCESSES = int(os.environ.get("ZEITBILD_WORKERS", str(os.cpu_count() or 2)))
 
 # Refused requests and failed frames are what many tests are about: there they are no news.
+(DATA / "logs").mkdir(exist_ok=True)
 _LEVELS = {"zeitbild": "CRITICAL" if TESTING else "INFO", "django.request": "ERROR" if TESTING else "WARNING"}
 LOGGING = {
     "version": 1,
     "disable_existing_loggers": False,
     "formatters": {"line": {"format": "{asctime} {name} {levelname} {message}", "style": "{"}},
-    "handlers": {"console": {"class": "logging.StreamHandler", "formatter": "line"}},
+    "handlers": {
+        "console": {"class": "logging.StreamHandler", "formatter": "line"},
+        "access": {
+            "class": "logging.handlers.RotatingFileHandler",
+            "filename": DATA / "logs" / "access.jsonl",
+            "maxBytes": 20_000_000,
+            "backupCount": 5,
+            "delay": True,
+            "encoding": "utf-8",
+        },
+    },
     "root": {"handlers": ["console"], "level": "WARNING"},
     "loggers": {
         **{name: {"level": level} for name, level in _LEVELS.items()},
+        "zeitbild.access": {"level": "INFO", "handlers": ["access"], "propagate": False},
+        "axes": {"level": "ERROR"},
         "django.security": {"level": "CRITICAL" if TESTING else "WARNING"},
     },
 }

@@ -2,10 +2,14 @@
 
 from django.urls import path, re_path
 
+from operation.health import health
+from operation.metrics import metrics
 from zeitbild_server.api import api
 from zeitbild_server.page import page
 
 urlpatterns = [
     path("api/", api.urls),
+    path("health", health),
+    path("metrics", metrics),
     re_path(r"^(?!static/|api/).*$", page),
 ]

@@ -9,8 +9,8 @@ from django.contrib.auth.models import User
 from django.db.models import Sum
 from django.http import HttpRequest
 from django.utils import timezone
-from journal.writing import address_of, note
 
+from journal.writing import address_of, note
 from zeitbild_server.errors import ShutOut
 
 #: Wrong passwords for any names from one address within the time that a lock lasts, before it is shut out.

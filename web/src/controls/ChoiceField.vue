@@ -7,6 +7,8 @@ defineProps<{
   options: { name: string; title: string }[];
   initial?: string | undefined;
   error?: string | undefined;
+  /** In a row that says what is chosen: the label is for readers of the screen only. */
+  bare?: boolean;
 }>();
 const emit = defineEmits<{ commit: [value: string] }>();
 </script>
@@ -15,10 +17,10 @@ const emit = defineEmits<{ commit: [value: string] }>();
   <RadioGroup :model-value="modelValue" @update:model-value="emit('commit', $event as string)">
     <RadioGroupLabel
       class="mb-0.5 block text-soft"
-      :class="{ 'font-semibold text-ink!': initial !== undefined && initial !== modelValue }"
+      :class="{ 'font-semibold text-ink!': initial !== undefined && initial !== modelValue, 'sr-only!': bare }"
       >{{ label }}</RadioGroupLabel
     >
-    <div class="flex flex-wrap gap-x-3 gap-y-1 border-b border-line pb-1">
+    <div class="flex flex-wrap gap-x-3 gap-y-1" :class="{ 'border-b border-line pb-1': !bare }">
       <RadioGroupOption
         v-for="option in options"
         :key="option.name"

@@ -47,7 +47,7 @@ async function leaveEverywhere() {
     <form class="grid w-96 gap-3" @submit.prevent="change">
       <h2 class="font-title text-lg">Another password</h2>
       <TextField
-        label="As it is"
+        label="Password now"
         type="password"
         autocomplete="current-password"
         :model-value="old"
@@ -55,7 +55,7 @@ async function leaveEverywhere() {
         @update="old = $event"
       />
       <TextField
-        label="As it is to be (ten characters or more)"
+        label="New password (ten characters or more)"
         type="password"
         autocomplete="new-password"
         :model-value="fresh"
@@ -63,7 +63,7 @@ async function leaveEverywhere() {
         @update="fresh = $event"
       />
       <TextField
-        label="Once more"
+        label="New password once more"
         type="password"
         autocomplete="new-password"
         :model-value="again"

@@ -85,7 +85,7 @@ const remove = (member: Member) =>
           <td class="py-1.5">
             <ChoiceField
               v-if="owns"
-              class="role"
+              bare
               :label="`Role of ${one.username}`"
               :model-value="one.role"
               :options="ROLES"
@@ -122,19 +122,3 @@ const remove = (member: Member) =>
     <p v-if="failure" class="mt-2 text-now" role="alert">✕ {{ failure }}</p>
   </section>
 </template>
-
-<style scoped>
-/* The row says whose role it is; readers of the screen hear the label. */
-.role :deep(label),
-.role :deep([id*="label"]) {
-  position: absolute;
-  width: 1px;
-  height: 1px;
-  overflow: hidden;
-  clip-path: inset(50%);
-}
-.role :deep(div) {
-  border-bottom: 0;
-  padding-bottom: 0;
-}
-</style>
