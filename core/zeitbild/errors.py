@@ -8,6 +8,7 @@ ZeitbildError
 │   └── NamingError     a file-name rule is wrong
 ├── LimitError          correct, but larger than this machine is allowed to try
 └── StorageError        a file cannot be written or read back
+    └── FullError       there is no room for it
 """
 
 from __future__ import annotations
@@ -81,3 +82,9 @@ class StorageError(ZeitbildError):
     """A file could not be written, or was not what it should be when read back."""
 
     code = "storage"
+
+
+class FullError(StorageError):
+    """There is no room, or there would be none."""
+
+    code = "full"

@@ -2,18 +2,22 @@
 
 from __future__ import annotations
 
+import errno
 import hashlib
 import os
 import re
+import shutil
 import socket
 import time
 from collections.abc import Callable
 from pathlib import Path
 from uuid import uuid4
 
-from zeitbild.errors import StorageError
+from zeitbild.errors import FullError, StorageError
 
 _PART = ".part"
+#: Bytes free below which a write that failed did so for want of room.
+_NOTHING = 8 << 20
 #: This machine as the names of half-written files say it.
 _HOST = hashlib.sha256(socket.gethostname().encode()).hexdigest()[:8]
 #: Seconds after which a file that another machine began counts as left over.
@@ -22,7 +26,18 @@ _HALF_WRITTEN = re.compile(r"^\.[0-9a-f]{32}-(?P<host>[0-9a-f]{8})-(?P<pid>\d+)\
 
 
 def _reason(error: OSError, path: Path) -> StorageError:
-    return StorageError(f"{path} could not be written: {error.strerror or error}; nothing was left half written")
+    said = f"{path} could not be written: {error.strerror or error}; nothing was left half written"
+    return FullError(said) if _is_full(error, path) else StorageError(said)
+
+
+def _is_full(error: OSError, path: Path) -> bool:
+    """Whether a write failed for want of room. Some writers hide the reason, so that the disk itself is looked at."""
+    if error.errno is not None:
+        return error.errno in (errno.ENOSPC, errno.EDQUOT)
+    try:
+        return shutil.disk_usage(path.parent).free < _NOTHING
+    except OSError:
+        return False
 
 
 def write_whole(path: Path, write: Callable[[Path], None]) -> None:

@@ -26,6 +26,7 @@ DEEDS = {
     "shot-restored": "brought back the shot",
     "handoff-started": "started the hand-off",
     "package-downloaded": "downloaded",
+    "cleaned": "cleaned up",
     "document-downloaded": "downloaded the document of",
 }
 

@@ -52,6 +52,7 @@ class Cell(models.Model):
         DONE = "done"
         REUSED = "reused"
         FAILED = "failed"
+        CLEANED = "cleaned"
 
     run = models.ForeignKey(Run, on_delete=models.CASCADE, related_name="cells")
     layer = models.CharField(max_length=40)

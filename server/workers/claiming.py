@@ -38,7 +38,8 @@ def claim(jobs: QuerySet[J], worker: str) -> J | None:
                 return None
             if job.takes < MAX_TAKES:
                 job.state, job.worker, job.lease_until, job.takes = model.BUSY, worker, now + LEASE, job.takes + 1
-                job.save(update_fields=["state", "worker", "lease_until", "takes"])
+                job.error = ""
+                job.save(update_fields=["state", "worker", "lease_until", "takes", "error"])
                 return job
             log.error("%s %s took %s workers down; it is given up", model.__name__, job.pk, MAX_TAKES)
             _let_go(

@@ -5,12 +5,14 @@ from __future__ import annotations
 import logging
 from typing import Any
 
+from django.db import OperationalError
 from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
 from ninja import NinjaAPI
 from ninja.errors import AuthenticationError, HttpError, ValidationError
 
 from accounts.api import router as accounts_router
 from assets.api import router as assets_router
+from disk.api import router as disk_router
 from handoffs.api import router as handoffs_router
 from projects.api import router as projects_router
 from runs.api import router as runs_router
@@ -33,6 +35,7 @@ api.add_router("", assets_router)
 api.add_router("", runs_router)
 api.add_router("", handoffs_router)
 api.add_router("", workers_router)
+api.add_router("", disk_router)
 
 
 def problem(status: int, code: str, detail: str, **more: Any) -> HttpResponse:
@@ -58,6 +61,16 @@ def _input(request: HttpRequest, error: InputError) -> HttpResponse:
 def _storage(request: HttpRequest, error: StorageError) -> HttpResponse:
     log.error("storage: %s", error)
     return problem(507, error.code, str(error))
+
+
+@api.exception_handler(OperationalError)
+def _database(request: HttpRequest, error: OperationalError) -> HttpResponse:
+    log.error("database: %s", error)
+    if "full" in str(error) or "disk I/O" in str(error):
+        return problem(
+            507, "full", "The disk of this server is full. What you did is kept here and saved when there is room."
+        )
+    return problem(503, "busy", "The database is busy just now; try again in a moment.")
 
 
 @api.exception_handler(Conflict)

@@ -57,6 +57,7 @@ INSTALLED_APPS = [
     "workers",
     "runs",
     "handoffs",
+    "disk",
     "operation",
 ]
 MIDDLEWARE = [
@@ -128,6 +129,8 @@ CSRF_TRUSTED_ORIGINS = [f"https://{host}" for host in ALLOWED_HOSTS] if HTTPS el
 METRICS_TOKEN = os.environ.get("ZEITBILD_METRICS_TOKEN", "")
 #: Bytes of the disk that are never filled on purpose.
 DISK_RESERVE = int(float(os.environ.get("ZEITBILD_RESERVE_MB", "500")) * 1e6)
+#: Bytes that a project may take, 0 for as much as there is.
+PROJECT_QUOTA = int(float(os.environ.get("ZEITBILD_PROJECT_GB", "0")) * 1e9)
 
 TIME_ZONE = "UTC"
 USE_TZ = True

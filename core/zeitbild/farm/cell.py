@@ -10,7 +10,7 @@ from pathlib import Path
 from zeitbild.assets import AssetFolder
 from zeitbild.document.reading import parse_shot
 from zeitbild.document.shot import Shot
-from zeitbild.errors import StorageError, ZeitbildError
+from zeitbild.errors import FullError, StorageError, ZeitbildError
 from zeitbild.farm.pool import NO_MEMORY
 from zeitbild.handoff.recipes import recipes
 from zeitbild.handoff.writing import FileRecord, write_frame
@@ -29,6 +29,8 @@ class CellResult:
     seconds: float = 0.0
     reused: bool = False
     error: str = ""
+    #: There was no room for it: it is rendered again when there is.
+    full: bool = False
 
 
 @lru_cache(maxsize=8)
@@ -54,7 +56,7 @@ def render_cell(document: str, frame: int, quality: str, assets: Path, masters: 
     store, shot = MasterStore(masters), _shot(document)
     snapshot = resolve(shot, frame, AssetFolder(assets), layer or shot.layers[0].name)
     key = frame_key(snapshot, quality)
-    reused = store.has(key)
+    reused = store.reuse(key)
     size = store.path(key).stat().st_size if reused else store.save(key, render(snapshot, QUALITIES[quality]))
     return CellResult(frame, key, size, time.perf_counter() - started, reused)
 
@@ -70,6 +72,8 @@ def render_layers(
     for layer in layers:
         try:
             results[layer] = render_cell(document, frame, quality, assets, masters, layer)
+        except FullError as error:
+            results[layer] = CellResult(frame, error=str(error), full=True)
         except ZeitbildError as error:
             results[layer] = CellResult(frame, error=str(error))
         except MemoryError:

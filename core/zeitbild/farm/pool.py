@@ -18,7 +18,7 @@ from dataclasses import dataclass
 from multiprocessing.process import BaseProcess
 from typing import Any, Generic, TypeVar
 
-from zeitbild.errors import ZeitbildError
+from zeitbild.errors import FullError, ZeitbildError
 
 K = TypeVar("K")
 R = TypeVar("R")
@@ -59,11 +59,12 @@ def process_executor(workers: int) -> Executor:
 
 @dataclass(frozen=True, slots=True)
 class Outcome(Generic[K, R]):
-    """What became of one task: its result, or the reason why there is none."""
+    """What became of one task: its result, or the reason why there is none; full if that is want of room on the disk."""
 
     task: K
     result: R | None
     error: str | None
+    full: bool = False
 
 
 class FramePool:
@@ -152,6 +153,8 @@ class FramePool:
                         yield Outcome(
                             key, None, f"its process was killed {MAX_DEATHS} times, perhaps for want of memory"
                         )
+                elif isinstance(error, FullError):
+                    yield Outcome(key, None, str(error), full=True)
                 elif isinstance(error, ZeitbildError):
                     yield Outcome(key, None, str(error))
                 elif isinstance(error, MemoryError):

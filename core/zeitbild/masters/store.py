@@ -7,6 +7,7 @@ presence is all a lookup needs.
 
 from __future__ import annotations
 
+import os
 import re
 from pathlib import Path
 
@@ -35,6 +36,17 @@ class MasterStore:
     def has(self, key: str) -> bool:
         """True if that frame has been rendered."""
         return self.path(key).exists()
+
+    def reuse(self, key: str) -> bool:
+        """The same as ``has``, and that it was used just now, so that it is not cleaned up."""
+        try:
+            os.utime(self.path(key))
+        except FileNotFoundError:
+            return False
+        except OSError:
+            # There, but another user's.
+            return True
+        return True
 
     def save(self, key: str, picture: Picture) -> int:
         """Keep a picture under its key; gives the file's size in bytes. StorageError if it cannot be written."""

@@ -5,6 +5,7 @@ from __future__ import annotations
 from pathlib import PurePosixPath
 
 from assets.models import Font
+from disk.room import check_room
 from projects.models import Project
 from zeitbild.assets import AssetFolder
 from zeitbild.errors import LimitError
@@ -17,6 +18,7 @@ MAX_FONTS = 200
 def add_font(project: Project, file_name: str, data: bytes) -> Font:
     """Check a font and keep it; FontError if it is broken, LimitError beyond ``MAX_FONTS`` in a project."""
     label = PurePosixPath(file_name.replace("\\", "/")).name[:200] or "the font"
+    check_room(project, len(data))
     title = check_font(data, label)
     if project.fonts.count() >= MAX_FONTS:
         raise LimitError(f"a project takes up to {MAX_FONTS} fonts of its own", "font")

@@ -5,6 +5,7 @@ from __future__ import annotations
 from pathlib import PurePosixPath
 
 from assets.models import Picture
+from disk.room import check_room
 from projects.models import Project
 from zeitbild.assets import AssetFolder
 from zeitbild.errors import LimitError
@@ -20,6 +21,7 @@ def add_picture(project: Project, file_name: str, data: bytes, *, sky: bool) -> 
     PictureError if it is none, LimitError beyond ``MAX_PICTURES``.
     """
     label = PurePosixPath(file_name.replace("\\", "/")).name[:200] or "the picture"
+    check_room(project, len(data))
     height, width = measure_picture(data, label)
     if sky:
         check_all_round(height, width, label)

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from django.contrib.auth.models import User
 from django.db import transaction
-from django.db.models import Max
+from django.db.models import Max, Sum
 
+from disk.room import check_room
 from handoffs.models import HandOff
 from runs.models import FINISHED, Run
 from zeitbild.errors import InputError
@@ -18,6 +19,9 @@ def start_handoff(user: User, run: Run, recipe: str) -> HandOff:
     missing = run.cells.exclude(state__in=FINISHED).count()
     if missing:
         raise InputError(f"{missing} frames of this run are not rendered; finish the run, then hand off", "run")
+    # Files about as large as the masters, and the package.
+    masters = run.cells.aggregate(total=Sum("bytes"))["total"] or 0
+    check_room(run.shot.project, 2 * masters)
     with transaction.atomic():
         newest = HandOff.objects.filter(shot=run.shot).aggregate(newest=Max("version"))["newest"] or 0
         return HandOff.objects.create(shot=run.shot, run=run, version=newest + 1, recipe=recipe, made_by=user)

@@ -13,7 +13,7 @@ from workers.claiming import claim, give_back, holds
 from workers.hand import PULSE, Hand
 from zeitbild.assets import AssetFolder
 from zeitbild.document.reading import parse_shot
-from zeitbild.errors import ZeitbildError
+from zeitbild.errors import FullError, ZeitbildError
 from zeitbild.farm import write_cell
 from zeitbild.handoff import FileRecord, build_manifest, pack, receiver_text
 from zeitbild.handoff.recipes import recipes
@@ -46,7 +46,8 @@ def work_handoff(handoff: HandOff, hand: Hand) -> None:
     reported = 0.0
     for outcome in hand.pool.run(write_cell, tasks, hand.goes_on, pulse=PULSE / 2):
         if outcome is not None and outcome.result is None:
-            raise ZeitbildError(f"frame {outcome.task[1]} of {outcome.task[0]}: {outcome.error}")
+            kind = FullError if outcome.full else ZeitbildError
+            raise kind(f"frame {outcome.task[1]} of {outcome.task[0]}: {outcome.error}")
         if outcome is not None and outcome.result is not None:
             records.extend(outcome.result)
             written.setdefault(outcome.task[0], []).append(outcome.task[1])

@@ -5,6 +5,7 @@ from __future__ import annotations
 from django.contrib.auth.models import User
 from django.db import transaction
 
+from disk.room import check_room, master_bytes
 from runs.models import Cell, Run
 from shots.models import Shot
 from zeitbild.document.reading import write_shot
@@ -34,6 +35,8 @@ def start_run(user: User, shot: Shot, *, base: int, frame_set: str = "", quality
         raise LimitError(
             f"{len(frames) * len(document.layers)} cells are more than {MAX_CELLS} in one run; shorten the range"
         )
+    cells = len(frames) * len(document.layers)
+    check_room(shot.project, cells * master_bytes(shot, document.raster.width * document.raster.height, chosen))
     with transaction.atomic():
         run = Run.objects.create(
             shot=shot,

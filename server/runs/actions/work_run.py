@@ -10,6 +10,7 @@ from django.db import transaction
 from django.db.models import F
 from django.utils import timezone
 
+from disk.room import no_room
 from runs.models import Cell, Run
 from workers.claiming import claim, give_back, holds
 from workers.hand import PULSE, Hand
@@ -79,34 +80,44 @@ def work_run(run: Run, hand: Hand) -> None:
     common = (run.quality, assets_folder(), masters_folder())
     tasks = ((frame, (run.document, frame, *common, tuple(own))) for frame, own in layers.items())
     report = _Report(run, hand.name)
+    full = ""
+
+    def goes_on() -> bool:
+        nonlocal full
+        full = full or no_room()
+        return hand.goes_on() and not full
 
     def on_start(frame: int) -> None:
         for number in layers[frame].values():
             report.note(number, Cell.State.RENDERING)
 
-    for outcome in hand.pool.run(render_layers, tasks, hand.goes_on, on_start, PULSE / 2):
+    for outcome in hand.pool.run(render_layers, tasks, goes_on, on_start, PULSE / 2):
         if outcome is not None:
             for layer, number in layers[outcome.task].items():
                 result = outcome.result[layer] if outcome.result is not None else None
                 error = outcome.error if result is None else result.error
-                if result is None or error:
+                if result is not None and result.full:
+                    report.note(number, Cell.State.WAITING)
+                    full = result.error
+                elif result is None or error:
                     report.note(number, Cell.State.FAILED, error=error or "unknown")
                     log.warning("run %s frame %s of %s failed: %s", run.id, outcome.task, layer, error)
                 else:
                     report.note(number, Cell.State.REUSED if result.reused else Cell.State.DONE, result)
         report.write_now_and_then()
     report.write()
-    _end(run, hand, time.monotonic() - began)
+    _end(run, hand, time.monotonic() - began, full and (no_room() or full))
     log.info("run %s: %s frames in %.1f s", run.id, len(layers), time.monotonic() - began)
 
 
-def _end(run: Run, hand: Hand, seconds: float) -> None:
-    """Give the run back in the state that its cells give it."""
+def _end(run: Run, hand: Hand, seconds: float, full: str) -> None:
+    """Give the run back in the state that its cells give it; full says why there is no room, if there is none."""
     with transaction.atomic():
         if not holds(run, hand.name):
             return
         run.refresh_from_db()
         _unrender(run)
+        error = ""
         states = set(run.cells.order_by().values_list("state", flat=True).distinct())
         if Cell.State.WAITING not in states:
             state = Run.State.FAILED if Cell.State.FAILED in states else Run.State.DONE
@@ -114,6 +125,6 @@ def _end(run: Run, hand: Hand, seconds: float) -> None:
             state = Run.State.STOPPED
         else:
             # Asked to go on meanwhile, put away, or the worker ends: the next one takes it.
-            state = Run.State.WAITING
+            state, error = Run.State.WAITING, full
         Run.objects.filter(id=run.id).update(seconds=F("seconds") + seconds, stop_asked=False)
-        give_back(run, hand.name, state)
+        give_back(run, hand.name, state, error)

@@ -4,3100 +4,3220 @@
  */
 
 export interface paths {
-  "/api/session": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/session": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Session
+         * @description Who is signed in; sets the CSRF cookie.
+         */
+        get: operations["getSession"];
+        put?: never;
+        /**
+         * Sign In
+         * @description Sign in by name and password; each wrong one makes the next answer come later.
+         */
+        post: operations["signIn"];
+        /**
+         * Sign Out
+         * @description Sign out, here or everywhere.
+         */
+        delete: operations["signOut"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    /**
-     * Get Session
-     * @description Who is signed in; sets the CSRF cookie.
-     */
-    get: operations["getSession"];
-    put?: never;
-    /**
-     * Sign In
-     * @description Sign in by name and password; each wrong one makes the next answer come later.
-     */
-    post: operations["signIn"];
-    /**
-     * Sign Out
-     * @description Sign out, here or everywhere.
-     */
-    delete: operations["signOut"];
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/session/password": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/session/password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Change Password
+         * @description Change one's own password; other places where one is signed in are signed out.
+         */
+        put: operations["changePassword"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    get?: never;
-    /**
-     * Change Password
-     * @description Change one's own password; other places where one is signed in are signed out.
-     */
-    put: operations["changePassword"];
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/projects": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/projects": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Projects
+         * @description Own projects, or the deleted ones.
+         */
+        get: operations["listProjects"];
+        put?: never;
+        /**
+         * Create
+         * @description Make a project.
+         */
+        post: operations["createProject"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    /**
-     * List Projects
-     * @description Own projects, or the deleted ones.
-     */
-    get: operations["listProjects"];
-    put?: never;
-    /**
-     * Create
-     * @description Make a project.
-     */
-    post: operations["createProject"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/projects/{project_id}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/projects/{project_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get
+         * @description One project.
+         */
+        get: operations["getProject"];
+        /**
+         * Change
+         * @description Rename a project or change its defaults.
+         */
+        put: operations["changeProject"];
+        post?: never;
+        /**
+         * Delete
+         * @description Put a project away.
+         */
+        delete: operations["deleteProject"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    /**
-     * Get
-     * @description One project.
-     */
-    get: operations["getProject"];
-    /**
-     * Change
-     * @description Rename a project or change its defaults.
-     */
-    put: operations["changeProject"];
-    post?: never;
-    /**
-     * Delete
-     * @description Put a project away.
-     */
-    delete: operations["deleteProject"];
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/projects/{project_id}/restore": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/projects/{project_id}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Restore
+         * @description Bring a deleted project back.
+         */
+        post: operations["restoreProject"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    get?: never;
-    put?: never;
-    /**
-     * Restore
-     * @description Bring a deleted project back.
-     */
-    post: operations["restoreProject"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/projects/{project_id}/duplicate": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/projects/{project_id}/duplicate": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Duplicate
+         * @description Copy a project with its shots.
+         */
+        post: operations["duplicateProject"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    get?: never;
-    put?: never;
-    /**
-     * Duplicate
-     * @description Copy a project with its shots.
-     */
-    post: operations["duplicateProject"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/projects/{project_id}/members": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/projects/{project_id}/members": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Members
+         * @description Who is in a project, owners first.
+         */
+        get: operations["listMembers"];
+        put?: never;
+        /**
+         * Share
+         * @description Let another person into a project.
+         */
+        post: operations["addMember"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    /**
-     * List Members
-     * @description Who is in a project, owners first.
-     */
-    get: operations["listMembers"];
-    put?: never;
-    /**
-     * Share
-     * @description Let another person into a project.
-     */
-    post: operations["addMember"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/projects/{project_id}/members/{member_id}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/projects/{project_id}/members/{member_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Change Member
+         * @description Make a member something else.
+         */
+        put: operations["changeMember"];
+        post?: never;
+        /**
+         * Remove
+         * @description Put a person out of a project, or leave it.
+         */
+        delete: operations["removeMember"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    get?: never;
-    /**
-     * Change Member
-     * @description Make a member something else.
-     */
-    put: operations["changeMember"];
-    post?: never;
-    /**
-     * Remove
-     * @description Put a person out of a project, or leave it.
-     */
-    delete: operations["removeMember"];
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/projects/{project_id}/journal": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/projects/{project_id}/journal": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Journal
+         * @description Who did what, newest first, from an entry on backwards; for owners.
+         */
+        get: operations["getJournal"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    /**
-     * Journal
-     * @description Who did what, newest first, from an entry on backwards; for owners.
-     */
-    get: operations["getJournal"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/offers": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/offers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Offers
+         * @description Schema of documents and lists of everything that can be chosen.
+         */
+        get: operations["getOffers"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    /**
-     * Get Offers
-     * @description Schema of documents and lists of everything that can be chosen.
-     */
-    get: operations["getOffers"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/projects/{project_id}/shots": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/projects/{project_id}/shots": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Shots
+         * @description Shots of a project by code.
+         */
+        get: operations["listShots"];
+        put?: never;
+        /**
+         * Create
+         * @description Make a shot under the project's defaults.
+         */
+        post: operations["createShot"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    /**
-     * List Shots
-     * @description Shots of a project by code.
-     */
-    get: operations["listShots"];
-    put?: never;
-    /**
-     * Create
-     * @description Make a shot under the project's defaults.
-     */
-    post: operations["createShot"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/shots/{shot_id}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/shots/{shot_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get
+         * @description A shot with its document.
+         */
+        get: operations["getShot"];
+        put?: never;
+        post?: never;
+        /**
+         * Delete
+         * @description Put a shot away.
+         */
+        delete: operations["deleteShot"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    /**
-     * Get
-     * @description A shot with its document.
-     */
-    get: operations["getShot"];
-    put?: never;
-    post?: never;
-    /**
-     * Delete
-     * @description Put a shot away.
-     */
-    delete: operations["deleteShot"];
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/shots/{shot_id}/document": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/shots/{shot_id}/document": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Export
+         * @description The document as a file that ``./zeitbild render`` takes.
+         */
+        get: operations["exportDocument"];
+        /**
+         * Save
+         * @description Save on top of the revision that the change started from.
+         */
+        put: operations["saveDocument"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    /**
-     * Export
-     * @description The document as a file that ``./zeitbild render`` takes.
-     */
-    get: operations["exportDocument"];
-    /**
-     * Save
-     * @description Save on top of the revision that the change started from.
-     */
-    put: operations["saveDocument"];
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/shots/{shot_id}/undo": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/shots/{shot_id}/undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Undo
+         * @description Go back one revision from the one that is looked at.
+         */
+        post: operations["undo"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    get?: never;
-    put?: never;
-    /**
-     * Undo
-     * @description Go back one revision from the one that is looked at.
-     */
-    post: operations["undo"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/shots/{shot_id}/redo": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/shots/{shot_id}/redo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Redo
+         * @description Go forward one revision from the one that is looked at.
+         */
+        post: operations["redo"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    get?: never;
-    put?: never;
-    /**
-     * Redo
-     * @description Go forward one revision from the one that is looked at.
-     */
-    post: operations["redo"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/shots/{shot_id}/restore": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/shots/{shot_id}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Restore
+         * @description Bring a deleted shot back.
+         */
+        post: operations["restoreShot"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    get?: never;
-    put?: never;
-    /**
-     * Restore
-     * @description Bring a deleted shot back.
-     */
-    post: operations["restoreShot"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/shots/{shot_id}/duplicate": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/shots/{shot_id}/duplicate": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Duplicate
+         * @description Copy a shot.
+         */
+        post: operations["duplicateShot"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    get?: never;
-    put?: never;
-    /**
-     * Duplicate
-     * @description Copy a shot.
-     */
-    post: operations["duplicateShot"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/shots/{shot_id}/picture": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/shots/{shot_id}/picture": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Picture
+         * @description A picture of an unsaved document, as image/jpeg or image/png.
+         */
+        post: operations["renderPicture"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    get?: never;
-    put?: never;
-    /**
-     * Picture
-     * @description A picture of an unsaved document, as image/jpeg or image/png.
-     */
-    post: operations["renderPicture"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/shots/{shot_id}/poster/{revision}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/shots/{shot_id}/poster/{revision}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Poster
+         * @description A small picture of a saved revision; it never changes.
+         */
+        get: operations["getPoster"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    /**
-     * Poster
-     * @description A small picture of a saved revision; it never changes.
-     */
-    get: operations["getPoster"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/shots/{shot_id}/examine": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/shots/{shot_id}/examine": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Examine
+         * @description File names, length and findings of an unsaved document.
+         */
+        post: operations["examine"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    get?: never;
-    put?: never;
-    /**
-     * Examine
-     * @description File names, length and findings of an unsaved document.
-     */
-    post: operations["examine"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/shots/{shot_id}/framing": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/shots/{shot_id}/framing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Framing
+         * @description The camera of an unsaved document, moved so that elements fill the picture.
+         */
+        post: operations["frameCamera"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    get?: never;
-    put?: never;
-    /**
-     * Framing
-     * @description The camera of an unsaved document, moved so that elements fill the picture.
-     */
-    post: operations["frameCamera"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/shots/{shot_id}/histogram": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/shots/{shot_id}/histogram": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Histogram
+         * @description How light is spread over what is solid in an unsaved document's picture.
+         */
+        post: operations["histogram"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    get?: never;
-    put?: never;
-    /**
-     * Histogram
-     * @description How light is spread over what is solid in an unsaved document's picture.
-     */
-    post: operations["histogram"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/shots/{shot_id}/palette": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/shots/{shot_id}/palette": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Palette
+         * @description Colours that stand for an unsaved document's picture, dark to light.
+         */
+        post: operations["findPalette"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    get?: never;
-    put?: never;
-    /**
-     * Palette
-     * @description Colours that stand for an unsaved document's picture, dark to light.
-     */
-    post: operations["findPalette"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/shots/{shot_id}/estimate": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/shots/{shot_id}/estimate": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Estimate
+         * @description Expected time and size of a run, measured on one of its frames, which is kept.
+         */
+        post: operations["estimate"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    get?: never;
-    put?: never;
-    /**
-     * Estimate
-     * @description Expected time and size of a run, measured on one of its frames, which is kept.
-     */
-    post: operations["estimate"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/previews": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/previews": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Preview
+         * @description A small picture of something ready-made (finish, lights, surroundings). Its address changes with the renderer.
+         */
+        get: operations["getPreview"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    /**
-     * Preview
-     * @description A small picture of something ready-made (finish, lights, surroundings). Its address changes with the renderer.
-     */
-    get: operations["getPreview"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/length": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/length": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Length
+         * @description A typed length (frames, seconds, timecode, a calculation) three ways.
+         */
+        post: operations["readLength"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    get?: never;
-    put?: never;
-    /**
-     * Length
-     * @description A typed length (frames, seconds, timecode, a calculation) three ways.
-     */
-    post: operations["readLength"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/projects/{project_id}/fonts": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/projects/{project_id}/fonts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Fonts
+         * @description Fonts that this project brought along.
+         */
+        get: operations["listFonts"];
+        put?: never;
+        /**
+         * Upload Font
+         * @description Take in a TTF or OTF file.
+         */
+        post: operations["uploadFont"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    /**
-     * List Fonts
-     * @description Fonts that this project brought along.
-     */
-    get: operations["listFonts"];
-    put?: never;
-    /**
-     * Upload Font
-     * @description Take in a TTF or OTF file.
-     */
-    post: operations["uploadFont"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/projects/{project_id}/pictures": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/projects/{project_id}/pictures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Pictures
+         * @description Pictures that this project brought along.
+         */
+        get: operations["listPictures"];
+        put?: never;
+        /**
+         * Upload Picture
+         * @description Take in a picture for surfaces: PNG, JPEG, EXR or HDR.
+         */
+        post: operations["uploadPicture"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    /**
-     * List Pictures
-     * @description Pictures that this project brought along.
-     */
-    get: operations["listPictures"];
-    put?: never;
-    /**
-     * Upload Picture
-     * @description Take in a picture for surfaces: PNG, JPEG, EXR or HDR.
-     */
-    post: operations["uploadPicture"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/projects/{project_id}/skies": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/projects/{project_id}/skies": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Upload Sky
+         * @description Take in a picture of all directions, twice as wide as high.
+         */
+        post: operations["uploadSky"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    get?: never;
-    put?: never;
-    /**
-     * Upload Sky
-     * @description Take in a picture of all directions, twice as wide as high.
-     */
-    post: operations["uploadSky"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/shots/{shot_id}/runs": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/shots/{shot_id}/runs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Runs
+         * @description Runs of a shot, newest first.
+         */
+        get: operations["listRuns"];
+        put?: never;
+        /**
+         * Start
+         * @description Freeze the shot and line it up.
+         */
+        post: operations["startRun"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    /**
-     * List Runs
-     * @description Runs of a shot, newest first.
-     */
-    get: operations["listRuns"];
-    put?: never;
-    /**
-     * Start
-     * @description Freeze the shot and line it up.
-     */
-    post: operations["startRun"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/runs/{run_id}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/runs/{run_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get
+         * @description A run with its cells.
+         */
+        get: operations["getRun"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    /**
-     * Get
-     * @description A run with its cells.
-     */
-    get: operations["getRun"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/runs/{run_id}/stop": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/runs/{run_id}/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Stop
+         * @description Finish the frames under way and stop.
+         */
+        post: operations["stopRun"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    get?: never;
-    put?: never;
-    /**
-     * Stop
-     * @description Finish the frames under way and stop.
-     */
-    post: operations["stopRun"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/runs/{run_id}/continue": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/runs/{run_id}/continue": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Go On
+         * @description Go on where it stopped.
+         */
+        post: operations["continueRun"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    get?: never;
-    put?: never;
-    /**
-     * Go On
-     * @description Go on where it stopped.
-     */
-    post: operations["continueRun"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/runs/{run_id}/retry": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/runs/{run_id}/retry": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Retry
+         * @description Try failed frames again.
+         */
+        post: operations["retryRun"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    get?: never;
-    put?: never;
-    /**
-     * Retry
-     * @description Try failed frames again.
-     */
-    post: operations["retryRun"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/runs/{run_id}/events": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/runs/{run_id}/events": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Watch
+         * @description Server-sent events: the run's progress and the cells that changed.
+         */
+        get: operations["watchRun"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    /**
-     * Watch
-     * @description Server-sent events: the run's progress and the cells that changed.
-     */
-    get: operations["watchRun"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/runs/{run_id}/cells/{layer}/{frame}/picture": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/runs/{run_id}/cells/{layer}/{frame}/picture": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Look At
+         * @description A rendered frame over a ground, or its alpha.
+         */
+        get: operations["lookAtCell"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    /**
-     * Look At
-     * @description A rendered frame over a ground, or its alpha.
-     */
-    get: operations["lookAtCell"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/runs/{run_id}/cells/{layer}/{frame}/probe": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/runs/{run_id}/cells/{layer}/{frame}/probe": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Probe Cell
+         * @description One pixel of a rendered frame.
+         */
+        get: operations["probeCell"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    /**
-     * Probe Cell
-     * @description One pixel of a rendered frame.
-     */
-    get: operations["probeCell"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/shots/{shot_id}/handoffs": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/shots/{shot_id}/handoffs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Handoffs
+         * @description Hand-offs of a shot, newest first.
+         */
+        get: operations["listHandOffs"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    /**
-     * List Handoffs
-     * @description Hand-offs of a shot, newest first.
-     */
-    get: operations["listHandOffs"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/runs/{run_id}/handoffs": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/runs/{run_id}/handoffs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Start
+         * @description Line up the next version.
+         */
+        post: operations["startHandOff"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    get?: never;
-    put?: never;
-    /**
-     * Start
-     * @description Line up the next version.
-     */
-    post: operations["startHandOff"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/handoffs/{handoff_id}/retry": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/handoffs/{handoff_id}/retry": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Retry
+         * @description Try a failed hand-off again.
+         */
+        post: operations["retryHandOff"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    get?: never;
-    put?: never;
-    /**
-     * Retry
-     * @description Try a failed hand-off again.
-     */
-    post: operations["retryHandOff"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/handoffs/{handoff_id}/manifest": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/handoffs/{handoff_id}/manifest": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Manifest
+         * @description The manifest of a finished hand-off.
+         */
+        get: operations["getManifest"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    /**
-     * Manifest
-     * @description The manifest of a finished hand-off.
-     */
-    get: operations["getManifest"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/handoffs/{handoff_id}/events": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/handoffs/{handoff_id}/events": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Watch
+         * @description Server-sent events: the hand-off as its files are written.
+         */
+        get: operations["watchHandOff"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    /**
-     * Watch
-     * @description Server-sent events: the hand-off as its files are written.
-     */
-    get: operations["watchHandOff"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/handoffs/{handoff_id}/package": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/handoffs/{handoff_id}/package": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Package
+         * @description The ZIP of a finished hand-off, or a range of it.
+         */
+        get: operations["getPackage"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    /**
-     * Package
-     * @description The ZIP of a finished hand-off, or a range of it.
-     */
-    get: operations["getPackage"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/studio": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/studio": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Studio
+         * @description The workers that are there; asked every other second, so that the interface notices when none is.
+         */
+        get: operations["getStudio"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    /**
-     * Studio
-     * @description The workers that are there; asked every other second, so that the interface notices when none is.
-     */
-    get: operations["getStudio"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
+    "/api/projects/{project_id}/disk": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Look
+         * @description What a project takes, what may go, what is kept and why.
+         */
+        get: operations["getDisk"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/clean": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Clean
+         * @description Remove what may go; it can be rendered again.
+         */
+        post: operations["cleanProject"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
-  schemas: {
-    /**
-     * SessionOut
-     * @description Who is signed in, or null.
-     */
-    SessionOut: {
-      /** Username */
-      username: string | null;
+    schemas: {
+        /**
+         * SessionOut
+         * @description Who is signed in, or null.
+         */
+        SessionOut: {
+            /** Username */
+            username: string | null;
+        };
+        /**
+         * SignIn
+         * @description Name and password.
+         */
+        SignIn: {
+            /** Username */
+            username: string;
+            /** Password */
+            password: string;
+        };
+        /**
+         * PasswordIn
+         * @description The password as it is and as it is to be.
+         */
+        PasswordIn: {
+            /** Old */
+            old: string;
+            /** New */
+            new: string;
+        };
+        /**
+         * ProjectOut
+         * @description A project as listed.
+         */
+        ProjectOut: {
+            /** Id */
+            id: number;
+            /** Code */
+            code: string;
+            /** Title */
+            title: string;
+            /** Defaults */
+            defaults: {
+                [key: string]: unknown;
+            };
+            /** Shot Count */
+            shot_count: number;
+            /** Role */
+            role: string;
+        };
+        /**
+         * ProjectIn
+         * @description What a project is called and what its shots start with.
+         */
+        ProjectIn: {
+            /** Code */
+            code: string;
+            /** Title */
+            title: string;
+            /**
+             * Defaults
+             * @default {}
+             */
+            defaults?: {
+                [key: string]: unknown;
+            };
+        };
+        /**
+         * MemberOut
+         * @description A person's place in a project.
+         */
+        MemberOut: {
+            /** Id */
+            id: number;
+            /** Username */
+            username: string;
+            /** Role */
+            role: string;
+            /** You */
+            you: boolean;
+        };
+        /**
+         * MemberIn
+         * @description A person to share with, and as what.
+         */
+        MemberIn: {
+            /** Username */
+            username: string;
+            /**
+             * Role
+             * @default editor
+             */
+            role?: string;
+        };
+        /**
+         * RoleIn
+         * @description What a member is to be.
+         */
+        RoleIn: {
+            /** Role */
+            role: string;
+        };
+        /**
+         * EntryOut
+         * @description Something that somebody did.
+         */
+        EntryOut: {
+            /** Id */
+            id: number;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Name */
+            name: string;
+            /** Address */
+            address: string;
+            /** What */
+            what: string;
+            /** About */
+            about: string;
+        };
+        /**
+         * ShotRow
+         * @description A shot as listed.
+         */
+        ShotRow: {
+            /** Id */
+            id: number;
+            /** Code */
+            code: string;
+            /** Title */
+            title: string;
+            /** Revision */
+            revision: number;
+            /** Width */
+            width: number;
+            /** Height */
+            height: number;
+            /** Rate */
+            rate: string;
+            /** Frames */
+            frames: number;
+            /** Poster */
+            poster: number;
+        };
+        /**
+         * ShotIn
+         * @description What a new shot is called.
+         */
+        ShotIn: {
+            /** Code */
+            code: string;
+            /** Title */
+            title: string;
+        };
+        /**
+         * ShotOut
+         * @description A shot with its document.
+         */
+        ShotOut: {
+            /** Id */
+            id: number;
+            /** Project Id */
+            project_id: number;
+            /** Project Title */
+            project_title: string;
+            /** Role */
+            role: string;
+            /** Revision */
+            revision: number;
+            /** Can Undo */
+            can_undo: boolean;
+            /** Can Redo */
+            can_redo: boolean;
+            /** Undo Label */
+            undo_label: string;
+            /** Document */
+            document: {
+                [key: string]: unknown;
+            };
+        };
+        /**
+         * SaveIn
+         * @description A document and the revision that it started from.
+         */
+        SaveIn: {
+            /** Base */
+            base: number;
+            /** Document */
+            document: {
+                [key: string]: unknown;
+            };
+            /**
+             * Label
+             * @default
+             */
+            label?: string;
+        };
+        /**
+         * BaseIn
+         * @description The revision that a change starts from.
+         */
+        BaseIn: {
+            /** Base */
+            base: number;
+        };
+        /**
+         * GroundIn
+         * @description What stands behind while looking.
+         */
+        GroundIn: {
+            /**
+             * Kind
+             * @default checker
+             * @enum {string}
+             */
+            kind?: "checker" | "black" | "white" | "grey" | "colour" | "gradient";
+            /**
+             * Colour
+             * @default #00a651
+             */
+            colour?: string;
+            /**
+             * Colour To
+             * @default #101828
+             */
+            colour_to?: string;
+        };
+        /**
+         * PictureIn
+         * @description A picture of an unsaved document.
+         */
+        PictureIn: {
+            /** Document */
+            document: {
+                [key: string]: unknown;
+            };
+            /** Frame */
+            frame: number;
+            /** Width */
+            width: number;
+            /** Height */
+            height: number;
+            /**
+             * Quality
+             * @default rough
+             * @enum {string}
+             */
+            quality?: "rough" | "check" | "final";
+            /**
+             * Kind
+             * @default jpeg
+             * @enum {string}
+             */
+            kind?: "jpeg" | "png";
+            /**
+             * What
+             * @default picture
+             */
+            what?: string;
+            /**
+             * Blend
+             * @default linear
+             * @enum {string}
+             */
+            blend?: "linear" | "encoded";
+            /**
+             * @default {
+             *       "kind": "checker",
+             *       "colour": "#00a651",
+             *       "colour_to": "#101828"
+             *     }
+             */
+            ground?: components["schemas"]["GroundIn"];
+        };
+        /**
+         * ExaminedOut
+         * @description What there is to say about a document.
+         */
+        ExaminedOut: {
+            length: components["schemas"]["LengthOut"];
+            /** Frame Count */
+            frame_count: number;
+            plan: components["schemas"]["PlanOut"] | null;
+            /** Naming Error */
+            naming_error: string | null;
+            /** Findings */
+            findings: components["schemas"]["FindingOut"][];
+            /** Motion */
+            motion: components["schemas"]["MotionOut"][];
+        };
+        /**
+         * FindingOut
+         * @description Something that a check noticed.
+         */
+        FindingOut: {
+            /** Code */
+            code: string;
+            /**
+             * Level
+             * @enum {string}
+             */
+            level: "hint" | "warning";
+            /** Message */
+            message: string;
+            /** Field */
+            field: string;
+            /** Desk */
+            desk: string;
+            /** Frame */
+            frame: number | null;
+            /** Mend */
+            mend: {
+                [key: string]: unknown;
+            };
+            /** Mend Title */
+            mend_title: string;
+        };
+        /**
+         * LengthOut
+         * @description A length three ways.
+         */
+        LengthOut: {
+            /** Frames */
+            frames: number;
+            /** Seconds */
+            seconds: number;
+            /** Timecode */
+            timecode: string;
+        };
+        /**
+         * MotionOut
+         * @description Degrees that an element has turned at each frame.
+         */
+        MotionOut: {
+            /** Element */
+            element: string;
+            /** Name */
+            name: string;
+            /** Axis */
+            axis: string;
+            /** Degrees */
+            degrees: number[];
+        };
+        /**
+         * OutputOut
+         * @description A sequence of files.
+         */
+        OutputOut: {
+            /** Layer */
+            layer: string;
+            /** Pass Name */
+            pass_name: string;
+            /** Folder */
+            folder: string;
+            /** First */
+            first: string;
+            /** Last */
+            last: string;
+            /** Count */
+            count: number;
+            /** Names */
+            names: string[];
+        };
+        /**
+         * PlanOut
+         * @description All sequences.
+         */
+        PlanOut: {
+            /** Outputs */
+            outputs: components["schemas"]["OutputOut"][];
+            /** Total */
+            total: number;
+            /** Hints */
+            hints: string[];
+        };
+        /**
+         * DocumentIn
+         * @description An unsaved document.
+         */
+        DocumentIn: {
+            /** Document */
+            document: {
+                [key: string]: unknown;
+            };
+            /**
+             * Recipe
+             * @default png8
+             */
+            recipe?: string;
+            /**
+             * Version
+             * @default 1
+             */
+            version?: number;
+        };
+        /**
+         * FramingIn
+         * @description An unsaved document, a frame, and the identities of the elements to frame (none: all).
+         */
+        FramingIn: {
+            /** Document */
+            document: {
+                [key: string]: unknown;
+            };
+            /** Frame */
+            frame: number;
+            /**
+             * Elements
+             * @default []
+             */
+            elements?: string[];
+        };
+        /**
+         * HistogramOut
+         * @description Shares of the solid pixels; see ``zeitbild.proof.histogram``.
+         */
+        HistogramOut: {
+            /** Red */
+            red: number[];
+            /** Green */
+            green: number[];
+            /** Blue */
+            blue: number[];
+            /** Burnt */
+            burnt: number;
+            /** One Burnt */
+            one_burnt: number;
+            /** Black */
+            black: number;
+            /** Solid */
+            solid: number;
+        };
+        /**
+         * FrameIn
+         * @description An unsaved document and a frame.
+         */
+        FrameIn: {
+            /** Document */
+            document: {
+                [key: string]: unknown;
+            };
+            /** Frame */
+            frame: number;
+        };
+        /**
+         * PaletteIn
+         * @description ... and how many colours to find.
+         */
+        PaletteIn: {
+            /** Document */
+            document: {
+                [key: string]: unknown;
+            };
+            /** Frame */
+            frame: number;
+            /**
+             * Count
+             * @default 16
+             */
+            count?: number;
+        };
+        /**
+         * EstimateOut
+         * @description What a run would cost.
+         */
+        EstimateOut: {
+            /** Frames */
+            frames: number;
+            /** Layers */
+            layers: number;
+            /** Cells */
+            cells: number;
+            /** Files */
+            files: number;
+            /** Reused */
+            reused: number;
+            /** Seconds */
+            seconds: number;
+            /** Bytes */
+            bytes: number;
+            /** File Bytes */
+            file_bytes: number;
+        };
+        /**
+         * EstimateIn
+         * @description An unsaved document, a quality, and a frame set (empty: the range).
+         */
+        EstimateIn: {
+            /** Document */
+            document: {
+                [key: string]: unknown;
+            };
+            /**
+             * Quality
+             * @default final
+             * @enum {string}
+             */
+            quality?: "rough" | "check" | "final";
+            /**
+             * Frame Set
+             * @default
+             */
+            frame_set?: string;
+        };
+        /**
+         * LengthIn
+         * @description A typed length.
+         */
+        LengthIn: {
+            /** Text */
+            text: string;
+            /** Rate */
+            rate: string;
+        };
+        /**
+         * FontOut
+         * @description A font as documents name it.
+         */
+        FontOut: {
+            /** Key */
+            key: string;
+            /** Title */
+            title: string;
+            /** Character */
+            character: string;
+        };
+        /**
+         * PictureOut
+         * @description A picture as documents name it.
+         */
+        PictureOut: {
+            /** Key */
+            key: string;
+            /** Title */
+            title: string;
+            /** Width */
+            width: number;
+            /** Height */
+            height: number;
+        };
+        /**
+         * ProgressOut
+         * @description Counts by state.
+         */
+        ProgressOut: {
+            /** Total */
+            total: number;
+            /** Waiting */
+            waiting: number;
+            /** Rendering */
+            rendering: number;
+            /** Done */
+            done: number;
+            /** Reused */
+            reused: number;
+            /** Failed */
+            failed: number;
+            /** Bytes */
+            bytes: number;
+            /** Left */
+            left: number | null;
+        };
+        /**
+         * RunOut
+         * @description A run with its progress.
+         */
+        RunOut: {
+            /** Id */
+            id: number;
+            /** Shot Id */
+            shot_id: number;
+            /** Revision */
+            revision: number;
+            /** State */
+            state: string;
+            /** Stopping */
+            stopping: boolean;
+            /** Error */
+            error: string;
+            /** Quality */
+            quality: string;
+            /** Frame Set */
+            frame_set: string;
+            /**
+             * Made At
+             * Format: date-time
+             */
+            made_at: string;
+            /** Seconds */
+            seconds: number;
+            progress: components["schemas"]["ProgressOut"];
+        };
+        /**
+         * CellOut
+         * @description A cell.
+         */
+        CellOut: {
+            /** Layer */
+            layer: string;
+            /** Frame */
+            frame: number;
+            /** State */
+            state: string;
+            /** Error */
+            error: string;
+            /** Seconds */
+            seconds: number;
+        };
+        /**
+         * RunFull
+         * @description A run with its cells and the frames that the current document would give differently.
+         */
+        RunFull: {
+            /** Id */
+            id: number;
+            /** Shot Id */
+            shot_id: number;
+            /** Revision */
+            revision: number;
+            /** State */
+            state: string;
+            /** Stopping */
+            stopping: boolean;
+            /** Error */
+            error: string;
+            /** Quality */
+            quality: string;
+            /** Frame Set */
+            frame_set: string;
+            /**
+             * Made At
+             * Format: date-time
+             */
+            made_at: string;
+            /** Seconds */
+            seconds: number;
+            progress: components["schemas"]["ProgressOut"];
+            /** Cells */
+            cells: components["schemas"]["CellOut"][];
+            /** Stale */
+            stale: number[];
+        };
+        /**
+         * RunIn
+         * @description What to render: the revision looked at, a frame set (empty: the range), a quality (empty: the shot's).
+         */
+        RunIn: {
+            /** Base */
+            base: number;
+            /**
+             * Frame Set
+             * @default
+             */
+            frame_set?: string;
+            /**
+             * Quality
+             * @default
+             */
+            quality?: string;
+        };
+        /**
+         * LookIn
+         * @description How to show a rendered frame.
+         */
+        LookIn: {
+            /**
+             * Ground
+             * @default checker
+             * @enum {string}
+             */
+            ground?: "checker" | "black" | "white" | "grey" | "colour" | "gradient";
+            /**
+             * Colour
+             * @default #00a651
+             */
+            colour?: string;
+            /**
+             * Colour To
+             * @default #101828
+             */
+            colour_to?: string;
+            /**
+             * What
+             * @default picture
+             * @enum {string}
+             */
+            what?: "picture" | "alpha";
+            /**
+             * Blend
+             * @default linear
+             * @enum {string}
+             */
+            blend?: "linear" | "encoded";
+            /**
+             * Kind
+             * @default png
+             * @enum {string}
+             */
+            kind?: "jpeg" | "png";
+        };
+        /**
+         * ProbeOut
+         * @description A pixel read in every way.
+         */
+        ProbeOut: {
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+            /** Straight */
+            straight: number[];
+            /** Premultiplied */
+            premultiplied: number[];
+            /** Straight 8 */
+            straight_8: number[];
+            /** Premultiplied 8 */
+            premultiplied_8: number[];
+            /** Depth */
+            depth: number | null;
+        };
+        /**
+         * HandOffOut
+         * @description A hand-off.
+         */
+        HandOffOut: {
+            /** Id */
+            id: number;
+            /** Shot Id */
+            shot_id: number;
+            /** Run Id */
+            run_id: number;
+            /** Version */
+            version: number;
+            /** Recipe */
+            recipe: string;
+            /** State */
+            state: string;
+            /** Error */
+            error: string;
+            /** Written */
+            written: {
+                [key: string]: number[];
+            };
+            /** Total */
+            total: number;
+            /** Files */
+            files: number;
+            /** Bytes */
+            bytes: number;
+            /** Worst */
+            worst: number;
+            /**
+             * Made At
+             * Format: date-time
+             */
+            made_at: string;
+            /** Package Name */
+            package_name: string;
+        };
+        /**
+         * HandOffIn
+         * @description How to hand off.
+         */
+        HandOffIn: {
+            /**
+             * Recipe
+             * @default png8
+             */
+            recipe?: string;
+        };
+        /**
+         * StudioOut
+         * @description What is there to work with.
+         */
+        StudioOut: {
+            /** Workers */
+            workers: components["schemas"]["WorkerOut"][];
+        };
+        /**
+         * WorkerOut
+         * @description A worker that was heard of a moment ago.
+         */
+        WorkerOut: {
+            /** Name */
+            name: string;
+            /** Host */
+            host: string;
+            /** Processes */
+            processes: number;
+            /**
+             * Started At
+             * Format: date-time
+             */
+            started_at: string;
+        };
+        /**
+         * DiskOut
+         * @description Bytes by what they are. quota is 0 if there is none; days is how long unused frames are kept.
+         */
+        DiskOut: {
+            /** Masters */
+            masters: number;
+            /** Handoffs */
+            handoffs: number;
+            /** Uploads */
+            uploads: number;
+            /** Quota */
+            quota: number;
+            /** Free */
+            free: number;
+            /** Days */
+            days: number;
+            /** Kept */
+            kept: components["schemas"]["KeptOut"][];
+            /** May Go */
+            may_go: number;
+            /** May Go Count */
+            may_go_count: number;
+        };
+        /**
+         * KeptOut
+         * @description Frames that stay, and why.
+         */
+        KeptOut: {
+            /** Why */
+            why: string;
+            /** Count */
+            count: number;
+            /** Bytes */
+            bytes: number;
+        };
     };
-    /**
-     * SignIn
-     * @description Name and password.
-     */
-    SignIn: {
-      /** Username */
-      username: string;
-      /** Password */
-      password: string;
-    };
-    /**
-     * PasswordIn
-     * @description The password as it is and as it is to be.
-     */
-    PasswordIn: {
-      /** Old */
-      old: string;
-      /** New */
-      new: string;
-    };
-    /**
-     * ProjectOut
-     * @description A project as listed.
-     */
-    ProjectOut: {
-      /** Id */
-      id: number;
-      /** Code */
-      code: string;
-      /** Title */
-      title: string;
-      /** Defaults */
-      defaults: {
-        [key: string]: unknown;
-      };
-      /** Shot Count */
-      shot_count: number;
-      /** Role */
-      role: string;
-    };
-    /**
-     * ProjectIn
-     * @description What a project is called and what its shots start with.
-     */
-    ProjectIn: {
-      /** Code */
-      code: string;
-      /** Title */
-      title: string;
-      /**
-       * Defaults
-       * @default {}
-       */
-      defaults?: {
-        [key: string]: unknown;
-      };
-    };
-    /**
-     * MemberOut
-     * @description A person's place in a project.
-     */
-    MemberOut: {
-      /** Id */
-      id: number;
-      /** Username */
-      username: string;
-      /** Role */
-      role: string;
-      /** You */
-      you: boolean;
-    };
-    /**
-     * MemberIn
-     * @description A person to share with, and as what.
-     */
-    MemberIn: {
-      /** Username */
-      username: string;
-      /**
-       * Role
-       * @default editor
-       */
-      role?: string;
-    };
-    /**
-     * RoleIn
-     * @description What a member is to be.
-     */
-    RoleIn: {
-      /** Role */
-      role: string;
-    };
-    /**
-     * EntryOut
-     * @description Something that somebody did.
-     */
-    EntryOut: {
-      /** Id */
-      id: number;
-      /**
-       * At
-       * Format: date-time
-       */
-      at: string;
-      /** Name */
-      name: string;
-      /** Address */
-      address: string;
-      /** What */
-      what: string;
-      /** About */
-      about: string;
-    };
-    /**
-     * ShotRow
-     * @description A shot as listed.
-     */
-    ShotRow: {
-      /** Id */
-      id: number;
-      /** Code */
-      code: string;
-      /** Title */
-      title: string;
-      /** Revision */
-      revision: number;
-      /** Width */
-      width: number;
-      /** Height */
-      height: number;
-      /** Rate */
-      rate: string;
-      /** Frames */
-      frames: number;
-      /** Poster */
-      poster: number;
-    };
-    /**
-     * ShotIn
-     * @description What a new shot is called.
-     */
-    ShotIn: {
-      /** Code */
-      code: string;
-      /** Title */
-      title: string;
-    };
-    /**
-     * ShotOut
-     * @description A shot with its document.
-     */
-    ShotOut: {
-      /** Id */
-      id: number;
-      /** Project Id */
-      project_id: number;
-      /** Project Title */
-      project_title: string;
-      /** Role */
-      role: string;
-      /** Revision */
-      revision: number;
-      /** Can Undo */
-      can_undo: boolean;
-      /** Can Redo */
-      can_redo: boolean;
-      /** Undo Label */
-      undo_label: string;
-      /** Document */
-      document: {
-        [key: string]: unknown;
-      };
-    };
-    /**
-     * SaveIn
-     * @description A document and the revision that it started from.
-     */
-    SaveIn: {
-      /** Base */
-      base: number;
-      /** Document */
-      document: {
-        [key: string]: unknown;
-      };
-      /**
-       * Label
-       * @default
-       */
-      label?: string;
-    };
-    /**
-     * BaseIn
-     * @description The revision that a change starts from.
-     */
-    BaseIn: {
-      /** Base */
-      base: number;
-    };
-    /**
-     * GroundIn
-     * @description What stands behind while looking.
-     */
-    GroundIn: {
-      /**
-       * Kind
-       * @default checker
-       * @enum {string}
-       */
-      kind?: "checker" | "black" | "white" | "grey" | "colour" | "gradient";
-      /**
-       * Colour
-       * @default #00a651
-       */
-      colour?: string;
-      /**
-       * Colour To
-       * @default #101828
-       */
-      colour_to?: string;
-    };
-    /**
-     * PictureIn
-     * @description A picture of an unsaved document.
-     */
-    PictureIn: {
-      /** Document */
-      document: {
-        [key: string]: unknown;
-      };
-      /** Frame */
-      frame: number;
-      /** Width */
-      width: number;
-      /** Height */
-      height: number;
-      /**
-       * Quality
-       * @default rough
-       * @enum {string}
-       */
-      quality?: "rough" | "check" | "final";
-      /**
-       * Kind
-       * @default jpeg
-       * @enum {string}
-       */
-      kind?: "jpeg" | "png";
-      /**
-       * What
-       * @default picture
-       */
-      what?: string;
-      /**
-       * Blend
-       * @default linear
-       * @enum {string}
-       */
-      blend?: "linear" | "encoded";
-      /**
-       * @default {
-       *       "kind": "checker",
-       *       "colour": "#00a651",
-       *       "colour_to": "#101828"
-       *     }
-       */
-      ground?: components["schemas"]["GroundIn"];
-    };
-    /**
-     * ExaminedOut
-     * @description What there is to say about a document.
-     */
-    ExaminedOut: {
-      length: components["schemas"]["LengthOut"];
-      /** Frame Count */
-      frame_count: number;
-      plan: components["schemas"]["PlanOut"] | null;
-      /** Naming Error */
-      naming_error: string | null;
-      /** Findings */
-      findings: components["schemas"]["FindingOut"][];
-      /** Motion */
-      motion: components["schemas"]["MotionOut"][];
-    };
-    /**
-     * FindingOut
-     * @description Something that a check noticed.
-     */
-    FindingOut: {
-      /** Code */
-      code: string;
-      /**
-       * Level
-       * @enum {string}
-       */
-      level: "hint" | "warning";
-      /** Message */
-      message: string;
-      /** Field */
-      field: string;
-      /** Desk */
-      desk: string;
-      /** Frame */
-      frame: number | null;
-      /** Mend */
-      mend: {
-        [key: string]: unknown;
-      };
-      /** Mend Title */
-      mend_title: string;
-    };
-    /**
-     * LengthOut
-     * @description A length three ways.
-     */
-    LengthOut: {
-      /** Frames */
-      frames: number;
-      /** Seconds */
-      seconds: number;
-      /** Timecode */
-      timecode: string;
-    };
-    /**
-     * MotionOut
-     * @description Degrees that an element has turned at each frame.
-     */
-    MotionOut: {
-      /** Element */
-      element: string;
-      /** Name */
-      name: string;
-      /** Axis */
-      axis: string;
-      /** Degrees */
-      degrees: number[];
-    };
-    /**
-     * OutputOut
-     * @description A sequence of files.
-     */
-    OutputOut: {
-      /** Layer */
-      layer: string;
-      /** Pass Name */
-      pass_name: string;
-      /** Folder */
-      folder: string;
-      /** First */
-      first: string;
-      /** Last */
-      last: string;
-      /** Count */
-      count: number;
-      /** Names */
-      names: string[];
-    };
-    /**
-     * PlanOut
-     * @description All sequences.
-     */
-    PlanOut: {
-      /** Outputs */
-      outputs: components["schemas"]["OutputOut"][];
-      /** Total */
-      total: number;
-      /** Hints */
-      hints: string[];
-    };
-    /**
-     * DocumentIn
-     * @description An unsaved document.
-     */
-    DocumentIn: {
-      /** Document */
-      document: {
-        [key: string]: unknown;
-      };
-      /**
-       * Recipe
-       * @default png8
-       */
-      recipe?: string;
-      /**
-       * Version
-       * @default 1
-       */
-      version?: number;
-    };
-    /**
-     * FramingIn
-     * @description An unsaved document, a frame, and the identities of the elements to frame (none: all).
-     */
-    FramingIn: {
-      /** Document */
-      document: {
-        [key: string]: unknown;
-      };
-      /** Frame */
-      frame: number;
-      /**
-       * Elements
-       * @default []
-       */
-      elements?: string[];
-    };
-    /**
-     * HistogramOut
-     * @description Shares of the solid pixels; see ``zeitbild.proof.histogram``.
-     */
-    HistogramOut: {
-      /** Red */
-      red: number[];
-      /** Green */
-      green: number[];
-      /** Blue */
-      blue: number[];
-      /** Burnt */
-      burnt: number;
-      /** One Burnt */
-      one_burnt: number;
-      /** Black */
-      black: number;
-      /** Solid */
-      solid: number;
-    };
-    /**
-     * FrameIn
-     * @description An unsaved document and a frame.
-     */
-    FrameIn: {
-      /** Document */
-      document: {
-        [key: string]: unknown;
-      };
-      /** Frame */
-      frame: number;
-    };
-    /**
-     * PaletteIn
-     * @description ... and how many colours to find.
-     */
-    PaletteIn: {
-      /** Document */
-      document: {
-        [key: string]: unknown;
-      };
-      /** Frame */
-      frame: number;
-      /**
-       * Count
-       * @default 16
-       */
-      count?: number;
-    };
-    /**
-     * EstimateOut
-     * @description What a run would cost.
-     */
-    EstimateOut: {
-      /** Frames */
-      frames: number;
-      /** Layers */
-      layers: number;
-      /** Cells */
-      cells: number;
-      /** Files */
-      files: number;
-      /** Reused */
-      reused: number;
-      /** Seconds */
-      seconds: number;
-      /** Bytes */
-      bytes: number;
-      /** File Bytes */
-      file_bytes: number;
-    };
-    /**
-     * EstimateIn
-     * @description An unsaved document, a quality, and a frame set (empty: the range).
-     */
-    EstimateIn: {
-      /** Document */
-      document: {
-        [key: string]: unknown;
-      };
-      /**
-       * Quality
-       * @default final
-       * @enum {string}
-       */
-      quality?: "rough" | "check" | "final";
-      /**
-       * Frame Set
-       * @default
-       */
-      frame_set?: string;
-    };
-    /**
-     * LengthIn
-     * @description A typed length.
-     */
-    LengthIn: {
-      /** Text */
-      text: string;
-      /** Rate */
-      rate: string;
-    };
-    /**
-     * FontOut
-     * @description A font as documents name it.
-     */
-    FontOut: {
-      /** Key */
-      key: string;
-      /** Title */
-      title: string;
-      /** Character */
-      character: string;
-    };
-    /**
-     * PictureOut
-     * @description A picture as documents name it.
-     */
-    PictureOut: {
-      /** Key */
-      key: string;
-      /** Title */
-      title: string;
-      /** Width */
-      width: number;
-      /** Height */
-      height: number;
-    };
-    /**
-     * ProgressOut
-     * @description Counts by state.
-     */
-    ProgressOut: {
-      /** Total */
-      total: number;
-      /** Waiting */
-      waiting: number;
-      /** Rendering */
-      rendering: number;
-      /** Done */
-      done: number;
-      /** Reused */
-      reused: number;
-      /** Failed */
-      failed: number;
-      /** Bytes */
-      bytes: number;
-      /** Left */
-      left: number | null;
-    };
-    /**
-     * RunOut
-     * @description A run with its progress.
-     */
-    RunOut: {
-      /** Id */
-      id: number;
-      /** Shot Id */
-      shot_id: number;
-      /** Revision */
-      revision: number;
-      /** State */
-      state: string;
-      /** Stopping */
-      stopping: boolean;
-      /** Error */
-      error: string;
-      /** Quality */
-      quality: string;
-      /** Frame Set */
-      frame_set: string;
-      /**
-       * Made At
-       * Format: date-time
-       */
-      made_at: string;
-      /** Seconds */
-      seconds: number;
-      progress: components["schemas"]["ProgressOut"];
-    };
-    /**
-     * CellOut
-     * @description A cell.
-     */
-    CellOut: {
-      /** Layer */
-      layer: string;
-      /** Frame */
-      frame: number;
-      /** State */
-      state: string;
-      /** Error */
-      error: string;
-      /** Seconds */
-      seconds: number;
-    };
-    /**
-     * RunFull
-     * @description A run with its cells and the frames that the current document would give differently.
-     */
-    RunFull: {
-      /** Id */
-      id: number;
-      /** Shot Id */
-      shot_id: number;
-      /** Revision */
-      revision: number;
-      /** State */
-      state: string;
-      /** Stopping */
-      stopping: boolean;
-      /** Error */
-      error: string;
-      /** Quality */
-      quality: string;
-      /** Frame Set */
-      frame_set: string;
-      /**
-       * Made At
-       * Format: date-time
-       */
-      made_at: string;
-      /** Seconds */
-      seconds: number;
-      progress: components["schemas"]["ProgressOut"];
-      /** Cells */
-      cells: components["schemas"]["CellOut"][];
-      /** Stale */
-      stale: number[];
-    };
-    /**
-     * RunIn
-     * @description What to render: the revision looked at, a frame set (empty: the range), a quality (empty: the shot's).
-     */
-    RunIn: {
-      /** Base */
-      base: number;
-      /**
-       * Frame Set
-       * @default
-       */
-      frame_set?: string;
-      /**
-       * Quality
-       * @default
-       */
-      quality?: string;
-    };
-    /**
-     * LookIn
-     * @description How to show a rendered frame.
-     */
-    LookIn: {
-      /**
-       * Ground
-       * @default checker
-       * @enum {string}
-       */
-      ground?: "checker" | "black" | "white" | "grey" | "colour" | "gradient";
-      /**
-       * Colour
-       * @default #00a651
-       */
-      colour?: string;
-      /**
-       * Colour To
-       * @default #101828
-       */
-      colour_to?: string;
-      /**
-       * What
-       * @default picture
-       * @enum {string}
-       */
-      what?: "picture" | "alpha";
-      /**
-       * Blend
-       * @default linear
-       * @enum {string}
-       */
-      blend?: "linear" | "encoded";
-      /**
-       * Kind
-       * @default png
-       * @enum {string}
-       */
-      kind?: "jpeg" | "png";
-    };
-    /**
-     * ProbeOut
-     * @description A pixel read in every way.
-     */
-    ProbeOut: {
-      /** X */
-      x: number;
-      /** Y */
-      y: number;
-      /** Straight */
-      straight: number[];
-      /** Premultiplied */
-      premultiplied: number[];
-      /** Straight 8 */
-      straight_8: number[];
-      /** Premultiplied 8 */
-      premultiplied_8: number[];
-      /** Depth */
-      depth: number | null;
-    };
-    /**
-     * HandOffOut
-     * @description A hand-off.
-     */
-    HandOffOut: {
-      /** Id */
-      id: number;
-      /** Shot Id */
-      shot_id: number;
-      /** Run Id */
-      run_id: number;
-      /** Version */
-      version: number;
-      /** Recipe */
-      recipe: string;
-      /** State */
-      state: string;
-      /** Error */
-      error: string;
-      /** Written */
-      written: {
-        [key: string]: number[];
-      };
-      /** Total */
-      total: number;
-      /** Files */
-      files: number;
-      /** Bytes */
-      bytes: number;
-      /** Worst */
-      worst: number;
-      /**
-       * Made At
-       * Format: date-time
-       */
-      made_at: string;
-      /** Package Name */
-      package_name: string;
-    };
-    /**
-     * HandOffIn
-     * @description How to hand off.
-     */
-    HandOffIn: {
-      /**
-       * Recipe
-       * @default png8
-       */
-      recipe?: string;
-    };
-    /**
-     * StudioOut
-     * @description What is there to work with.
-     */
-    StudioOut: {
-      /** Workers */
-      workers: components["schemas"]["WorkerOut"][];
-    };
-    /**
-     * WorkerOut
-     * @description A worker that was heard of a moment ago.
-     */
-    WorkerOut: {
-      /** Name */
-      name: string;
-      /** Host */
-      host: string;
-      /** Processes */
-      processes: number;
-      /**
-       * Started At
-       * Format: date-time
-       */
-      started_at: string;
-    };
-  };
-  responses: never;
-  parameters: never;
-  requestBodies: never;
-  headers: never;
-  pathItems: never;
+    responses: never;
+    parameters: never;
+    requestBodies: never;
+    headers: never;
+    pathItems: never;
 }
 export type $defs = Record<string, never>;
 export interface operations {
-  getSession: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["SessionOut"];
-        };
-      };
-    };
-  };
-  signIn: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["SignIn"];
-      };
-    };
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["SessionOut"];
-        };
-      };
-    };
-  };
-  signOut: {
-    parameters: {
-      query?: {
-        everywhere?: boolean;
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["SessionOut"];
-        };
-      };
-    };
-  };
-  changePassword: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["PasswordIn"];
-      };
-    };
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["SessionOut"];
-        };
-      };
-    };
-  };
-  listProjects: {
-    parameters: {
-      query?: {
-        deleted?: boolean;
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ProjectOut"][];
-        };
-      };
-    };
-  };
-  createProject: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["ProjectIn"];
-      };
-    };
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ProjectOut"];
-        };
-      };
-    };
-  };
-  getProject: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        project_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ProjectOut"];
-        };
-      };
-    };
-  };
-  changeProject: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        project_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["ProjectIn"];
-      };
-    };
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ProjectOut"];
-        };
-      };
-    };
-  };
-  deleteProject: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        project_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description No Content */
-      204: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-    };
-  };
-  restoreProject: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        project_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ProjectOut"];
-        };
-      };
-    };
-  };
-  duplicateProject: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        project_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ProjectOut"];
-        };
-      };
-    };
-  };
-  listMembers: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        project_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["MemberOut"][];
-        };
-      };
-    };
-  };
-  addMember: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        project_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["MemberIn"];
-      };
-    };
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["MemberOut"][];
-        };
-      };
-    };
-  };
-  changeMember: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        project_id: number;
-        member_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["RoleIn"];
-      };
-    };
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["MemberOut"][];
-        };
-      };
-    };
-  };
-  removeMember: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        project_id: number;
-        member_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description No Content */
-      204: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-    };
-  };
-  getJournal: {
-    parameters: {
-      query?: {
-        before?: number;
-      };
-      header?: never;
-      path: {
-        project_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["EntryOut"][];
-        };
-      };
-    };
-  };
-  getOffers: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": {
-            [key: string]: unknown;
-          };
-        };
-      };
-    };
-  };
-  listShots: {
-    parameters: {
-      query?: {
-        deleted?: boolean;
-      };
-      header?: never;
-      path: {
-        project_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ShotRow"][];
-        };
-      };
-    };
-  };
-  createShot: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        project_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["ShotIn"];
-      };
-    };
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ShotRow"];
-        };
-      };
-    };
-  };
-  getShot: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        shot_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ShotOut"];
-        };
-      };
-    };
-  };
-  deleteShot: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        shot_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description No Content */
-      204: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-    };
-  };
-  exportDocument: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        shot_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-    };
-  };
-  saveDocument: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        shot_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["SaveIn"];
-      };
-    };
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ShotOut"];
-        };
-      };
-    };
-  };
-  undo: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        shot_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["BaseIn"];
-      };
-    };
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ShotOut"];
-        };
-      };
-    };
-  };
-  redo: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        shot_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["BaseIn"];
-      };
-    };
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ShotOut"];
-        };
-      };
-    };
-  };
-  restoreShot: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        shot_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ShotRow"];
-        };
-      };
-    };
-  };
-  duplicateShot: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        shot_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ShotRow"];
-        };
-      };
-    };
-  };
-  renderPicture: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        shot_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["PictureIn"];
-      };
-    };
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-    };
-  };
-  getPoster: {
-    parameters: {
-      query?: {
-        width?: number;
-      };
-      header?: never;
-      path: {
-        shot_id: number;
-        revision: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-    };
-  };
-  examine: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        shot_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["DocumentIn"];
-      };
-    };
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ExaminedOut"];
-        };
-      };
-    };
-  };
-  frameCamera: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        shot_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["FramingIn"];
-      };
-    };
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": {
-            [key: string]: unknown;
-          };
-        };
-      };
-    };
-  };
-  histogram: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        shot_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["FrameIn"];
-      };
-    };
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["HistogramOut"];
-        };
-      };
-    };
-  };
-  findPalette: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        shot_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["PaletteIn"];
-      };
-    };
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": string[];
-        };
-      };
-    };
-  };
-  estimate: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        shot_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["EstimateIn"];
-      };
-    };
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["EstimateOut"];
-        };
-      };
-    };
-  };
-  getPreview: {
-    parameters: {
-      query: {
-        kind: string;
-        name: string;
-        renderer?: number;
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-    };
-  };
-  readLength: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["LengthIn"];
-      };
-    };
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["LengthOut"];
-        };
-      };
-    };
-  };
-  listFonts: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        project_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["FontOut"][];
-        };
-      };
-    };
-  };
-  uploadFont: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        project_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "multipart/form-data": {
-          /**
-           * File
-           * Format: binary
-           */
-          file: string;
-        };
-      };
-    };
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["FontOut"];
-        };
-      };
-    };
-  };
-  listPictures: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        project_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["PictureOut"][];
-        };
-      };
-    };
-  };
-  uploadPicture: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        project_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "multipart/form-data": {
-          /**
-           * File
-           * Format: binary
-           */
-          file: string;
-        };
-      };
-    };
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["PictureOut"];
-        };
-      };
-    };
-  };
-  uploadSky: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        project_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "multipart/form-data": {
-          /**
-           * File
-           * Format: binary
-           */
-          file: string;
-        };
-      };
-    };
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["PictureOut"];
-        };
-      };
-    };
-  };
-  listRuns: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        shot_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["RunOut"][];
-        };
-      };
-    };
-  };
-  startRun: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        shot_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["RunIn"];
-      };
-    };
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["RunFull"];
-        };
-      };
-    };
-  };
-  getRun: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        run_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["RunFull"];
-        };
-      };
-    };
-  };
-  stopRun: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        run_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["RunOut"];
-        };
-      };
-    };
-  };
-  continueRun: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        run_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["RunOut"];
-        };
-      };
-    };
-  };
-  retryRun: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        run_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["RunOut"];
-        };
-      };
-    };
-  };
-  watchRun: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        run_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-    };
-  };
-  lookAtCell: {
-    parameters: {
-      query?: {
-        ground?: "checker" | "black" | "white" | "grey" | "colour" | "gradient";
-        colour?: string;
-        colour_to?: string;
-        what?: "picture" | "alpha";
-        blend?: "linear" | "encoded";
-        kind?: "jpeg" | "png";
-      };
-      header?: never;
-      path: {
-        run_id: number;
-        layer: string;
-        frame: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-    };
-  };
-  probeCell: {
-    parameters: {
-      query: {
-        x: number;
-        y: number;
-      };
-      header?: never;
-      path: {
-        run_id: number;
-        layer: string;
-        frame: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ProbeOut"];
-        };
-      };
-    };
-  };
-  listHandOffs: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        shot_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["HandOffOut"][];
-        };
-      };
-    };
-  };
-  startHandOff: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        run_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["HandOffIn"];
-      };
-    };
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["HandOffOut"];
-        };
-      };
-    };
-  };
-  retryHandOff: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        handoff_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["HandOffOut"];
-        };
-      };
-    };
-  };
-  getManifest: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        handoff_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": {
-            [key: string]: unknown;
-          };
-        };
-      };
-    };
-  };
-  watchHandOff: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        handoff_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-    };
-  };
-  getPackage: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        handoff_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-    };
-  };
-  getStudio: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["StudioOut"];
-        };
-      };
-    };
-  };
+    getSession: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionOut"];
+                };
+            };
+        };
+    };
+    signIn: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SignIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionOut"];
+                };
+            };
+        };
+    };
+    signOut: {
+        parameters: {
+            query?: {
+                everywhere?: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionOut"];
+                };
+            };
+        };
+    };
+    changePassword: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PasswordIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionOut"];
+                };
+            };
+        };
+    };
+    listProjects: {
+        parameters: {
+            query?: {
+                deleted?: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProjectOut"][];
+                };
+            };
+        };
+    };
+    createProject: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ProjectIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProjectOut"];
+                };
+            };
+        };
+    };
+    getProject: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProjectOut"];
+                };
+            };
+        };
+    };
+    changeProject: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ProjectIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProjectOut"];
+                };
+            };
+        };
+    };
+    deleteProject: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    restoreProject: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProjectOut"];
+                };
+            };
+        };
+    };
+    duplicateProject: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProjectOut"];
+                };
+            };
+        };
+    };
+    listMembers: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MemberOut"][];
+                };
+            };
+        };
+    };
+    addMember: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MemberIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MemberOut"][];
+                };
+            };
+        };
+    };
+    changeMember: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+                member_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RoleIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MemberOut"][];
+                };
+            };
+        };
+    };
+    removeMember: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+                member_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    getJournal: {
+        parameters: {
+            query?: {
+                before?: number;
+            };
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EntryOut"][];
+                };
+            };
+        };
+    };
+    getOffers: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: unknown;
+                    };
+                };
+            };
+        };
+    };
+    listShots: {
+        parameters: {
+            query?: {
+                deleted?: boolean;
+            };
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShotRow"][];
+                };
+            };
+        };
+    };
+    createShot: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ShotIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShotRow"];
+                };
+            };
+        };
+    };
+    getShot: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShotOut"];
+                };
+            };
+        };
+    };
+    deleteShot: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    exportDocument: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    saveDocument: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SaveIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShotOut"];
+                };
+            };
+        };
+    };
+    undo: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BaseIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShotOut"];
+                };
+            };
+        };
+    };
+    redo: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BaseIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShotOut"];
+                };
+            };
+        };
+    };
+    restoreShot: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShotRow"];
+                };
+            };
+        };
+    };
+    duplicateShot: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShotRow"];
+                };
+            };
+        };
+    };
+    renderPicture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PictureIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    getPoster: {
+        parameters: {
+            query?: {
+                width?: number;
+            };
+            header?: never;
+            path: {
+                shot_id: number;
+                revision: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    examine: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DocumentIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ExaminedOut"];
+                };
+            };
+        };
+    };
+    frameCamera: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FramingIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: unknown;
+                    };
+                };
+            };
+        };
+    };
+    histogram: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FrameIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HistogramOut"];
+                };
+            };
+        };
+    };
+    findPalette: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PaletteIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string[];
+                };
+            };
+        };
+    };
+    estimate: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EstimateIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EstimateOut"];
+                };
+            };
+        };
+    };
+    getPreview: {
+        parameters: {
+            query: {
+                kind: string;
+                name: string;
+                renderer?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    readLength: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LengthIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LengthOut"];
+                };
+            };
+        };
+    };
+    listFonts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FontOut"][];
+                };
+            };
+        };
+    };
+    uploadFont: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FontOut"];
+                };
+            };
+        };
+    };
+    listPictures: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PictureOut"][];
+                };
+            };
+        };
+    };
+    uploadPicture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PictureOut"];
+                };
+            };
+        };
+    };
+    uploadSky: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PictureOut"];
+                };
+            };
+        };
+    };
+    listRuns: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunOut"][];
+                };
+            };
+        };
+    };
+    startRun: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RunIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunFull"];
+                };
+            };
+        };
+    };
+    getRun: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunFull"];
+                };
+            };
+        };
+    };
+    stopRun: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunOut"];
+                };
+            };
+        };
+    };
+    continueRun: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunOut"];
+                };
+            };
+        };
+    };
+    retryRun: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunOut"];
+                };
+            };
+        };
+    };
+    watchRun: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    lookAtCell: {
+        parameters: {
+            query?: {
+                ground?: "checker" | "black" | "white" | "grey" | "colour" | "gradient";
+                colour?: string;
+                colour_to?: string;
+                what?: "picture" | "alpha";
+                blend?: "linear" | "encoded";
+                kind?: "jpeg" | "png";
+            };
+            header?: never;
+            path: {
+                run_id: number;
+                layer: string;
+                frame: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    probeCell: {
+        parameters: {
+            query: {
+                x: number;
+                y: number;
+            };
+            header?: never;
+            path: {
+                run_id: number;
+                layer: string;
+                frame: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProbeOut"];
+                };
+            };
+        };
+    };
+    listHandOffs: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HandOffOut"][];
+                };
+            };
+        };
+    };
+    startHandOff: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HandOffIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HandOffOut"];
+                };
+            };
+        };
+    };
+    retryHandOff: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                handoff_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HandOffOut"];
+                };
+            };
+        };
+    };
+    getManifest: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                handoff_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: unknown;
+                    };
+                };
+            };
+        };
+    };
+    watchHandOff: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                handoff_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    getPackage: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                handoff_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    getStudio: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StudioOut"];
+                };
+            };
+        };
+    };
+    getDisk: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DiskOut"];
+                };
+            };
+        };
+    };
+    cleanProject: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DiskOut"];
+                };
+            };
+        };
+    };
 }

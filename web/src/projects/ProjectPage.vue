@@ -6,6 +6,7 @@ import { answer, api, Problem, type Schemas } from "@/api/client";
 import PressButton from "@/controls/PressButton.vue";
 import TextField from "@/controls/TextField.vue";
 
+import DiskSection from "./DiskSection.vue";
 import JournalSection from "./JournalSection.vue";
 import PageHead from "./PageHead.vue";
 import PeopleSection from "./PeopleSection.vue";
@@ -150,6 +151,7 @@ async function restore() {
         </li>
       </ul>
       <PeopleSection :project />
+      <DiskSection :project-id="project.id" :changes />
       <JournalSection v-if="project.role === 'owner'" :project-id="project.id" />
     </template>
   </main>

@@ -6,6 +6,7 @@ const MARKS: Record<string, SheetMark> = {
   done: { sign: "✓", text: "done", tone: "done" },
   reused: { sign: "=", text: "reused", tone: "done" },
   failed: { sign: "✕", text: "failed", tone: "fail" },
+  cleaned: { sign: "–", text: "cleaned up", tone: "quiet" },
   stale: { sign: "~", text: "stale", tone: "warn" },
 };
 

@@ -12,13 +12,14 @@ from django.conf import settings
 from django.core.management.base import BaseCommand, CommandParser
 from django.db import DatabaseError, close_old_connections
 
+from disk.room import no_room
 from handoffs.actions.work_handoff import claim_handoff, work_handoff
 from runs.actions.work_run import claim_run, work_run
 from workers.claiming import give_back
 from workers.hand import Hand
 from workers.models import Job
 from workers.presence import clear_away, new_name
-from zeitbild.errors import ZeitbildError
+from zeitbild.errors import FullError, ZeitbildError
 from zeitbild.farm import FramePool
 from zeitbild.paths import data_folder
 from zeitbild.storage import clear_left_over
@@ -26,6 +27,8 @@ from zeitbild_server.lifeline import end_with_launcher
 
 log = logging.getLogger("zeitbild.worker")
 _IDLE = 0.3
+#: Seconds before work for which there was no room is tried again.
+_NO_ROOM = 5.0
 #: Seconds between two looks for what dead workers left.
 _CLEARED = 30.0
 J = TypeVar("J", bound=Job)
@@ -77,6 +80,8 @@ def work_next(hand: Hand) -> bool:
 
 def _work(hand: Hand, take: Callable[[str], J | None], work: Callable[[J, Hand], None]) -> bool:
     """Take a job and do it; whatever is raised while it is done is that job's failure, and nobody else's."""
+    if no_room():
+        return False
     job = take(hand.name)
     if job is None:
         return False
@@ -86,6 +91,11 @@ def _work(hand: Hand, take: Callable[[str], J | None], work: Callable[[J, Hand],
     except DatabaseError:
         give_back(job, hand.name, job.WAITS)
         raise
+    except FullError as error:
+        # It goes on when there is room; what stands is kept.
+        log.warning("%s %s waits for room: %s", type(job).__name__, job.pk, error)
+        give_back(job, hand.name, job.WAITS, str(error))
+        hand.ending.wait(_NO_ROOM)
     except ZeitbildError as error:
         log.warning("%s %s failed: %s", type(job).__name__, job.pk, error)
         give_back(job, hand.name, job.GIVEN_UP, str(error))

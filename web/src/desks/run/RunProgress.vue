@@ -14,6 +14,7 @@ const finished = computed(() =>
   progress.value ? progress.value.done + progress.value.reused + progress.value.failed : 0,
 );
 const share = computed(() => (progress.value?.total ? (100 * finished.value) / progress.value.total : 0));
+const cleaned = computed(() => [...store.cells.values()].filter((cell) => cell.state === "cleaned").length);
 const failed = computed(() => [...store.cells.values()].filter((cell) => cell.state === "failed"));
 const { idle } = useStudio();
 const HEADINGS: Record<string, string> = {
@@ -64,6 +65,9 @@ const heading = computed(() =>
       <template v-else-if="!store.underWay && store.run.seconds"> · {{ duration(store.run.seconds) }}</template>
     </p>
     <p v-if="store.run.error" class="text-now" role="alert">✕ {{ store.run.error }}</p>
+    <p v-if="cleaned && !store.underWay" class="text-soft">
+      {{ cleaned }} frames of this run were cleaned up; they can be rendered again.
+    </p>
     <p v-if="store.stale.size && !store.underWay" class="text-warn">
       △ {{ store.stale.size }} frames are stale: the shot was changed since. A new run renders only those.
     </p>
@@ -73,10 +77,10 @@ const heading = computed(() =>
         >Go on</PressButton
       >
       <PressButton
-        v-if="(failed.length || store.run.state === 'failed') && !store.underWay"
+        v-if="(failed.length || cleaned || store.run.state === 'failed') && !store.underWay"
         primary
         @click="emit('steer', 'retry')"
-        >Try failed frames again</PressButton
+        >{{ failed.length ? "Try failed frames again" : cleaned ? "Render them again" : "Try again" }}</PressButton
       >
     </div>
     <ul v-if="failed.length" class="grid gap-1" aria-label="Failed frames">
