@@ -25,7 +25,8 @@ _ABANDONED = 3600.0
 _HALF_WRITTEN = re.compile(r"^\.[0-9a-f]{32}-(?P<host>[0-9a-f]{8})-(?P<pid>\d+)\.part(\.\w+)?$")
 
 
-def _reason(error: OSError, path: Path) -> StorageError:
+def blame(error: OSError, path: Path) -> StorageError:
+    """What to say of a write that failed: FullError if it is for want of room."""
     said = f"{path} could not be written: {error.strerror or error}; nothing was left half written"
     return FullError(said) if _is_full(error, path) else StorageError(said)
 
@@ -47,14 +48,14 @@ def write_whole(path: Path, write: Callable[[Path], None]) -> None:
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
     except OSError as error:
-        raise _reason(error, path) from error
+        raise blame(error, path) from error
     try:
         write(beside)
         with open(beside, "rb") as handle:
             os.fsync(handle.fileno())
         os.replace(beside, path)
     except OSError as error:
-        raise _reason(error, path) from error
+        raise blame(error, path) from error
     finally:
         beside.unlink(missing_ok=True)
 

@@ -3,9 +3,16 @@
 import tempfile
 import unittest
 from pathlib import Path
+from unittest import mock
+
+import numpy as np
+import OpenEXR
 
 from zeitbild.assets import AssetFolder
 from zeitbild.errors import InputError, StorageError
+from zeitbild.exr_files import is_whole, write_exr
+from zeitbild.masters import MasterStore
+from zeitbild.render import Picture
 from zeitbild.storage import write_new, write_whole
 
 
@@ -47,3 +54,33 @@ class Files(unittest.TestCase):
         for name in ("0" * 64, "../secret", ""):
             with self.assertRaises(InputError):
                 assets.read(name)
+
+
+class ExrFiles(unittest.TestCase):
+    def test_a_file_is_whole_or_said_not_to_be_wherever_it_ends(self) -> None:
+        with tempfile.TemporaryDirectory() as name:
+            path = Path(name) / "p.exr"
+            noise = np.random.default_rng(2).random((70, 33)).astype(np.float32)
+            for planes in ({"R": noise}, {"A": noise.astype(np.float16), "depth.Z": noise}):
+                write_exr(path, planes, {"note": "x"})
+                self.assertTrue(is_whole(path))
+                data = path.read_bytes()
+                for end in (0, 3, 7, 8, 20, 200, len(data) // 2, len(data) - 1):
+                    path.write_bytes(data[:end])
+                    self.assertFalse(is_whole(path), end)
+
+    def test_what_the_library_wrote_in_part_is_an_error(self) -> None:
+        def cut(file: OpenEXR.File, target: str) -> None:
+            real(file, target)
+            data = Path(target).read_bytes()
+            Path(target).write_bytes(data[:-10])
+
+        real = OpenEXR.File.write
+        with tempfile.TemporaryDirectory() as name, mock.patch.object(OpenEXR.File, "write", cut):
+            store, picture = (
+                MasterStore(Path(name)),
+                Picture(np.ones((8, 8, 4), np.float32), np.ones((8, 8), np.float32)),
+            )
+            with self.assertRaises(StorageError):
+                store.save("ab" * 32, picture)
+            self.assertEqual([path for path in Path(name).rglob("*") if path.is_file()], [])

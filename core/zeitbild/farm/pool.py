@@ -120,35 +120,43 @@ class FramePool:
         """Call ``function`` with each task's arguments; yields outcomes as they come, and None about every ``pulse`` s.
 
         ``keep_going`` is asked before a task is handed out; when it says no, tasks under way are finished and the
-        rest is left. Tasks whose process was killed are tried again, up to ``MAX_DEATHS`` times.
+        rest is left. Tasks whose process was killed are tried again, by themselves; up to ``MAX_DEATHS`` times it may die of one.
         """
         coming = iter(tasks)
-        waiting: deque[tuple[K, tuple[Any, ...]]] = deque()
-        under_way: dict[Future[R], tuple[K, tuple[Any, ...]]] = {}
+        # Those that were under way when a process died: one at a time, so that it is known which of them it was.
+        suspects: deque[tuple[K, tuple[Any, ...]]] = deque()
+        under_way: dict[Future[R], tuple[tuple[K, tuple[Any, ...]], Executor, bool]] = {}
         deaths: dict[K, int] = {}
         while True:
             # One more than there are processes, so that none waits for the next task to be handed over.
-            while len(under_way) <= self.workers and keep_going():
-                task = waiting.popleft() if waiting else next(coming, None)
+            while len(under_way) <= (0 if suspects else self.workers) and keep_going():
+                alone = bool(suspects)
+                task = suspects.popleft() if alone else next(coming, None)
                 if task is None:
                     break
                 on_start(task[0])
-                under_way[self._submit(function, task[1])] = task
+                future = self._submit(function, task[1])
+                assert self._executor is not None
+                under_way[future] = task, self._executor, alone
+                if alone:
+                    break
             if not under_way:
                 return
             done, _ = wait(under_way, timeout=pulse, return_when=FIRST_COMPLETED)
             if not done:
                 yield None
             for future in done:
-                key, arguments = under_way.pop(future)
+                (key, arguments), executor, alone = under_way.pop(future)
                 error = future.exception()
                 if error is None:
                     yield Outcome(key, future.result(), None)
                 elif isinstance(error, BrokenProcessPool):
-                    self._executor = None
-                    deaths[key] = deaths.get(key, 0) + 1
-                    if deaths[key] < MAX_DEATHS:
-                        waiting.appendleft((key, arguments))
+                    if self._executor is executor:
+                        self._executor = None
+                    if alone:
+                        deaths[key] = deaths.get(key, 0) + 1
+                    if deaths.get(key, 0) < MAX_DEATHS:
+                        suspects.append((key, arguments))
                     else:
                         yield Outcome(
                             key, None, f"its process was killed {MAX_DEATHS} times, perhaps for want of memory"

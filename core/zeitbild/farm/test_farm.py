@@ -80,6 +80,7 @@ class Pool(unittest.TestCase):
     def test_a_task_that_kills_every_process_is_given_up(self) -> None:
         with FramePool(1) as pool:
             outcomes = {one.task: one for one in pool.run(always_die, [(n, (n,)) for n in range(4)]) if one}
+        # Only the one that did it: those beside it are tried again by themselves.
         self.assertIn("killed", str(outcomes[2].error))
         self.assertEqual({task for task, one in outcomes.items() if one.error is None}, {0, 1, 3})
 

@@ -13,8 +13,10 @@ from typing import Any
 import numpy as np
 import OpenEXR
 
+from zeitbild.exr_files import write_exr
 from zeitbild.formats._base import Format, Plane, ReadBack, formats
 from zeitbild.formats._reader import read_raw
+from zeitbild.storage import blame
 from zeitbild.timing.rate import nominal
 from zeitbild.timing.timecode import frame_to_timecode
 
@@ -52,9 +54,10 @@ def _encode(plane: Plane) -> bytes:
     # The library writes only to named files; no attribute may hold a time, so that equal planes give equal bytes.
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / "plane.exr"
-        header = {"compression": OpenEXR.ZIP_COMPRESSION, "type": OpenEXR.scanlineimage, **_when(plane)}
-        with OpenEXR.File(header, _planes(plane)) as file:
-            file.write(str(path))
+        try:
+            write_exr(path, _planes(plane), _when(plane))
+        except OSError as error:
+            raise blame(error, path) from error
         return path.read_bytes()
 
 

@@ -74,12 +74,18 @@ def write_frame(
         data = form.encode(plane)
         path = folder / relative
         written = write_new(path, data)
-        found = form.read_back(path, plane)
-        if not found.holds:
-            raise StorageError(
-                f"{relative} does not hold what was rendered: off by {found.worst:.3g} where {found.allowed:.3g} is "
-                f"allowed, {found.stray} pixels with colour under zero alpha"
-            )
+        try:
+            found = form.read_back(path, plane)
+            if not found.holds:
+                raise StorageError(
+                    f"{relative} does not hold what was rendered: off by {found.worst:.3g} where {found.allowed:.3g} is "
+                    f"allowed, {found.stray} pixels with colour under zero alpha"
+                )
+        except StorageError:
+            # What was written just now and is wrong must not stand in the way of another try.
+            if written:
+                path.unlink(missing_ok=True)
+            raise
         on_disk = path.read_bytes()
         records.append(
             FileRecord(

@@ -15,6 +15,7 @@ import numpy as np
 import OpenEXR
 
 from zeitbild.errors import StorageError
+from zeitbild.exr_files import write_exr
 from zeitbild.render.picture import Picture
 from zeitbild.storage import write_whole
 
@@ -60,16 +61,7 @@ class MasterStore:
         planes["depth.Z"] = np.ascontiguousarray(picture.depth, dtype=np.float32)
         if picture.covered is not None:
             planes["covered.A"] = np.ascontiguousarray(np.clip(picture.covered, 0, 1), dtype=np.float16)
-        header = {"compression": OpenEXR.ZIP_COMPRESSION, "type": OpenEXR.scanlineimage}
-
-        def write(beside: Path) -> None:
-            try:
-                with OpenEXR.File(header, planes) as file:
-                    file.write(str(beside))
-            except RuntimeError as error:
-                raise OSError(str(error)) from error
-
-        write_whole(path, write)
+        write_whole(path, lambda beside: write_exr(beside, planes))
         return path.stat().st_size
 
     def load(self, key: str) -> Picture:
