@@ -55,6 +55,11 @@ def renew(job: Job, worker: str) -> bool:
     return bool(mine.update(lease_until=timezone.now() + LEASE))
 
 
+def note_progress(job: Job) -> None:
+    """The job came further than ever before: workers that ended until now did not end because of it."""
+    type(job)._default_manager.filter(pk=job.pk).update(takes=0)
+
+
 def holds(job: Job, worker: str) -> bool:
     """Whether a job is still that worker's. Ask within the transaction that writes."""
     return type(job)._default_manager.filter(pk=job.pk, worker=worker, state=job.BUSY).exists()

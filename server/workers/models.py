@@ -28,7 +28,7 @@ class Job(models.Model):
     error = models.TextField(blank=True)
     worker = models.CharField(max_length=120, blank=True)
     lease_until = models.DateTimeField(null=True, blank=True)
-    #: How often it was claimed by workers that then ended without giving it back.
+    #: How often it was claimed, since it last came further, by workers that then ended without giving it back.
     takes = models.PositiveSmallIntegerField(default=0)
 
     class Meta:

@@ -9,7 +9,7 @@ from django.db import transaction
 
 from handoffs.models import HandOff
 from handoffs.selectors import package_path, version_folder
-from workers.claiming import claim, give_back, holds
+from workers.claiming import claim, give_back, holds, note_progress
 from workers.hand import PULSE, Hand
 from zeitbild.assets import AssetFolder
 from zeitbild.document.reading import parse_shot
@@ -19,7 +19,7 @@ from zeitbild.handoff import FileRecord, build_manifest, pack, receiver_text
 from zeitbild.handoff.recipes import recipes
 from zeitbild.paths import assets_folder, masters_folder
 from zeitbild.resolve import depth_range
-from zeitbild.timing import write_frames
+from zeitbild.timing import parse_frames, write_frames
 
 log = logging.getLogger("zeitbild.worker")
 
@@ -44,6 +44,8 @@ def work_handoff(handoff: HandOff, hand: Hand) -> None:
     records: list[FileRecord] = []
     written: dict[str, list[int]] = {}
     reported = 0.0
+    # As far as an earlier worker came; those files are only checked again.
+    most = sum(len(parse_frames(text)) for text in handoff.written.values() if text)
     for outcome in hand.pool.run(write_cell, tasks, hand.goes_on, pulse=PULSE / 2):
         if outcome is not None and outcome.result is None:
             kind = FullError if outcome.full else ZeitbildError
@@ -56,6 +58,10 @@ def work_handoff(handoff: HandOff, hand: Hand) -> None:
             with transaction.atomic():
                 if holds(handoff, hand.name):
                     HandOff.objects.filter(id=handoff.id).update(written=_frame_sets(written))
+                    count = sum(map(len, written.values()))
+                    if count > most:
+                        most = count
+                        note_progress(handoff)
     if sum(map(len, written.values())) < len(cells) or not hand.goes_on():
         # Put away, or the worker ends: files that stand are kept, and the next one goes on from there.
         give_back(handoff, hand.name, HandOff.State.WAITING)

@@ -11,8 +11,8 @@ from django.db.models import F
 from django.utils import timezone
 
 from disk.room import no_room
-from runs.models import Cell, Run
-from workers.claiming import claim, give_back, holds
+from runs.models import FINISHED, Cell, Run
+from workers.claiming import claim, give_back, holds, note_progress
 from workers.hand import PULSE, Hand
 from zeitbild.farm import CellResult, render_layers
 from zeitbild.paths import assets_folder, masters_folder
@@ -68,6 +68,8 @@ class _Report:
         with transaction.atomic():
             if holds(self._run, self._worker):
                 Cell.objects.bulk_update(cells, fields, batch_size=_BATCH)
+                if any(cell.state in FINISHED for cell in cells):
+                    note_progress(self._run)
 
 
 def work_run(run: Run, hand: Hand) -> None:
