@@ -60,7 +60,7 @@ def _out(handoff: HandOff) -> dict[str, Any]:
         "state": handoff.state,
         "error": handoff.error,
         "written": {layer: list(parse_frames(text)) for layer, text in handoff.written.items() if text},
-        "total": handoff.run.cells.count(),
+        "total": handoff.run.total,
         "files": handoff.files,
         "bytes": handoff.bytes,
         "worst": handoff.worst,

@@ -63,6 +63,7 @@ class Figures(ServedCase):
             self.assertEqual(self._get(f"/api/shots/{self.shot.id}", Cookie=cookie)[0], 200)
         self._get("/api/nothing/here")
         run = self.post(f"/api/shots/{self.shot.id}/runs", {"base": self.fresh().current_id, "frame_set": "1-2"})
+        wait_until(lambda: self.get(f"/api/runs/{run['id']}")["state"] == "done", 60)
         status, text = self._get("/metrics")
         self.assertEqual(status, 200)
         # Read by the library's own parser, which is not what wrote it.

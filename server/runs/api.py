@@ -7,6 +7,7 @@ from datetime import datetime
 from typing import Any, Literal
 
 from django.http import HttpRequest, HttpResponse, StreamingHttpResponse
+from django.utils.dateparse import parse_datetime
 from ninja import Query, Router, Schema
 
 from projects.models import Role
@@ -14,15 +15,18 @@ from runs.actions.start_run import start_run
 from runs.actions.steer_run import continue_run, retry_failed, stop_run
 from runs.events import open_line
 from runs.models import Cell, Run
-from runs.selectors import cell_for, progress_of, run_for, runs_of, stale_frames
+from runs.selectors import cell_for, progress_of, run_for, runs_of, stale_frames, states_of
 from shots.lanes import SHORT, compute
 from shots.rendering import master_picture
 from shots.selectors import shot_for
 from zeitbild.document.reading import parse_shot
 from zeitbild.proof import Ground, View, encode_view, probe, show
+from zeitbild.timing import write_frames
 from zeitbild_server.security import in_database, signed_in
 
 router = Router(tags=["runs"])
+#: Failed cells that are told with their reasons, and changes told at once.
+MAX_FAILED, MAX_CHANGES = 100, 2000
 
 
 class RunIn(Schema):
@@ -42,6 +46,7 @@ class ProgressOut(Schema):
     done: int
     reused: int
     failed: int
+    cleaned: int
     bytes: int
     left: float | None
 
@@ -73,10 +78,23 @@ class RunOut(Schema):
 
 
 class RunFull(RunOut):
-    """A run with its cells and the frames that the current document would give differently."""
+    """A run with what became of its cells.
 
-    cells: list[CellOut]
-    stale: list[int]
+    states are frame sets by state by layer, of cells that were begun; failed are the first cells that failed, with their reasons;
+    mark is where watching goes on from.
+    """
+
+    layers: list[str]
+    states: dict[str, dict[str, str]]
+    failed: list[CellOut]
+    mark: str
+
+
+class StaleOut(Schema):
+    """Frames that the current document would give differently, as a frame set; not all of them if there is more to look at."""
+
+    frames: str
+    complete: bool
 
 
 class LookIn(Schema):
@@ -129,7 +147,15 @@ def _out(run: Run) -> dict[str, Any]:
 
 
 def _full(run: Run) -> dict[str, Any]:
-    return {**_out(run), "cells": [_cell(cell) for cell in run.cells.all()], "stale": stale_frames(run)}
+    # The mark first: what changes while the states are read is told once more.
+    newest = run.cells.order_by("-changed_at").values_list("changed_at", flat=True).first()
+    return {
+        **_out(run),
+        "layers": run.layers,
+        "states": states_of(run),
+        "failed": [_cell(cell) for cell in run.cells.filter(state=Cell.State.FAILED)[:MAX_FAILED]],
+        "mark": newest.isoformat() if newest else "",
+    }
 
 
 @router.get("/shots/{shot_id}/runs", response=list[RunOut], operation_id="listRuns")
@@ -154,6 +180,13 @@ def start(request: HttpRequest, shot_id: int, data: RunIn) -> dict[str, Any]:
 def get(request: HttpRequest, run_id: int) -> dict[str, Any]:
     """A run with its cells."""
     return _full(run_for(signed_in(request), run_id))
+
+
+@router.get("/runs/{run_id}/stale", response=StaleOut, operation_id="getStale")
+def stale(request: HttpRequest, run_id: int) -> StaleOut:
+    """Which frames are stale, as far as could be found out in half a second; ask again until it is complete."""
+    frames, complete = stale_frames(run_for(signed_in(request), run_id))
+    return StaleOut(frames=write_frames(frames), complete=complete)
 
 
 @router.post("/runs/{run_id}/stop", response=RunOut, operation_id="stopRun")
@@ -181,30 +214,35 @@ def retry(request: HttpRequest, run_id: int) -> dict[str, Any]:
 
 
 @router.get("/runs/{run_id}/events", operation_id="watchRun")
-async def watch(request: HttpRequest, run_id: int) -> StreamingHttpResponse:
-    """Server-sent events: the run's progress and the cells that changed."""
+async def watch(request: HttpRequest, run_id: int, mark: str = "") -> StreamingHttpResponse:
+    """Server-sent events: the run's progress and the cells that changed since a mark, or since it began."""
+    try:
+        seen = parse_datetime(mark)
+    except ValueError:
+        seen = None
     user = signed_in(request)
     await in_database(run_for)(user, run_id)
 
     def look(since: Any) -> tuple[dict[str, Any] | None, Any, bool]:
         run = Run.objects.get(id=run_id)
-        state, newest = since or (None, None)
+        state, newest = since or (None, seen)
         cells = run.cells.all() if newest is None else run.cells.filter(changed_at__gte=newest)
-        rows = [(cell.changed_at, _cell(cell)) for cell in cells]
+        # Many at once come in parts, the oldest first.
+        rows = [(cell.changed_at, _cell(cell)) for cell in cells.order_by("changed_at", "id")[:MAX_CHANGES]]
         latest = max((changed for changed, _ in rows), default=newest)
         now = _out(run)
-        mark = (
+        now_state = (
             now["state"],
             now["stopping"],
             now["progress"]["done"],
             now["progress"]["failed"],
             now["progress"]["rendering"],
         )
-        ended = run.state in (Run.State.DONE, Run.State.FAILED, Run.State.STOPPED)
-        if mark == state and latest == newest:
+        ended = run.state in (Run.State.DONE, Run.State.FAILED, Run.State.STOPPED) and len(rows) < MAX_CHANGES
+        if now_state == state and latest == newest:
             return None, since, ended
         change = {"run": {**now, "made_at": now["made_at"].isoformat()}, "cells": [row for _, row in rows]}
-        return change, (mark, latest), ended
+        return change, (now_state, latest), ended
 
     return open_line(user, look)
 

@@ -7,6 +7,7 @@ from django.db import models
 
 from shots.models import Shot
 from workers.models import Job
+from zeitbild.timing import parse_frames
 
 
 class Run(Job):
@@ -28,7 +29,10 @@ class Run(Job):
     #: The document's text as it was; what the farm gets, and what frame keys are made from.
     document = models.TextField()
     quality = models.CharField(max_length=10)
-    frame_set = models.CharField(max_length=2000)
+    frame_set = models.TextField()
+    #: Names of the document's layers, and how many cells there are: layers x frames.
+    layers = models.JSONField(default=list)
+    total = models.PositiveIntegerField(default=0)
     state = models.CharField(max_length=10, choices=State.choices, default=State.WAITING)
     stop_asked = models.BooleanField(default=False)
     started_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.SET_NULL, null=True, related_name="+")
@@ -36,18 +40,22 @@ class Run(Job):
     #: Seconds that workers spent on it, for the time left.
     seconds = models.FloatField(default=0)
 
+    @property
+    def frames(self) -> tuple[int, ...]:
+        """Its frames, rising."""
+        return parse_frames(self.frame_set)
+
     def is_wanted(self) -> bool:
         """Not if a stop was asked, nor while shot or project are put away."""
         return not (self.stop_asked or self.shot.is_put_away)
 
 
 class Cell(models.Model):
-    """One frame of one layer in a run."""
+    """One frame of one layer in a run, from when it is begun: what waits has no row, so that a long run costs no more to start."""
 
     class State(models.TextChoices):
         """Where a cell stands."""
 
-        WAITING = "waiting"
         RENDERING = "rendering"
         DONE = "done"
         REUSED = "reused"
@@ -57,16 +65,16 @@ class Cell(models.Model):
     run = models.ForeignKey(Run, on_delete=models.CASCADE, related_name="cells")
     layer = models.CharField(max_length=40)
     frame = models.IntegerField()
-    state = models.CharField(max_length=10, choices=State.choices, default=State.WAITING)
+    state = models.CharField(max_length=10, choices=State.choices, default=State.RENDERING)
     key = models.CharField(max_length=64, blank=True)
     seconds = models.FloatField(default=0)
     bytes = models.BigIntegerField(default=0)
     error = models.TextField(blank=True)
-    changed_at = models.DateTimeField(auto_now=True)
+    changed_at = models.DateTimeField()
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["run", "layer", "frame"], name="one_cell")]
-        indexes = [models.Index(fields=["run", "changed_at"])]
+        indexes = [models.Index(fields=["run", "changed_at"]), models.Index(fields=["run", "state"])]
         ordering = ["layer", "frame"]
 
 

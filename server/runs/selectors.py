@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from dataclasses import dataclass
 
 from django.contrib.auth.models import User
@@ -16,6 +17,7 @@ from zeitbild.document.reading import write_shot
 from zeitbild.errors import ZeitbildError
 from zeitbild.farm import cell_key
 from zeitbild.paths import assets_folder
+from zeitbild.timing import write_frames
 
 
 @dataclass(frozen=True, slots=True)
@@ -28,6 +30,7 @@ class Progress:
     done: int
     reused: int
     failed: int
+    cleaned: int
     bytes: int
     left: float | None
 
@@ -56,44 +59,79 @@ def cell_for(user: User, run_id: int, layer: str, frame: int) -> Cell:
 def progress_of(run: Run) -> Progress:
     """Counts by state, bytes of masters, and the time left at the pace of the frames rendered so far."""
     counts = {row["state"]: row["n"] for row in run.cells.order_by().values("state").annotate(n=Count("id"))}
-    spent = run.cells.filter(state=Cell.State.DONE).aggregate(seconds=Sum("seconds"), bytes=Sum("bytes"))
-    done = counts.get(Cell.State.DONE, 0)
-    open_cells = counts.get(Cell.State.WAITING, 0) + counts.get(Cell.State.RENDERING, 0)
+    spent = run.cells.filter(state=Cell.State.DONE).aggregate(bytes=Sum("bytes"))
+    rendering = counts.get(Cell.State.RENDERING, 0)
+    waiting = run.total - sum(counts.values())
     # The newest frames tell the pace: the first ones also waited for processes to start.
     recent = list(
         run.cells.filter(state=Cell.State.DONE).order_by("-changed_at").values_list("seconds", flat=True)[:20]
     )
     processes = sum(worker.processes for worker in workers_present())
     # Without a worker nobody can say.
-    left = sum(recent) / len(recent) * open_cells / processes if recent and processes else None
+    left = sum(recent) / len(recent) * (waiting + rendering) / processes if recent and processes else None
     return Progress(
-        total=sum(counts.values()),
-        waiting=counts.get(Cell.State.WAITING, 0),
-        rendering=counts.get(Cell.State.RENDERING, 0),
-        done=done,
+        total=run.total,
+        waiting=waiting,
+        rendering=rendering,
+        done=counts.get(Cell.State.DONE, 0),
         reused=counts.get(Cell.State.REUSED, 0),
         failed=counts.get(Cell.State.FAILED, 0),
+        cleaned=counts.get(Cell.State.CLEANED, 0),
         bytes=spent["bytes"] or 0,
-        left=0.0 if not open_cells else left,
+        left=left if waiting + rendering else 0.0,
     )
 
 
-def stale_frames(run: Run) -> list[int]:
-    """Frames whose finished cells no longer show what the shot's current document gives; rising.
+def states_of(run: Run) -> dict[str, dict[str, str]]:
+    """Frame sets of each state of each layer's cells that were begun."""
+    found: dict[str, dict[str, list[int]]] = {layer: {} for layer in run.layers}
+    for layer, state, frame in run.cells.order_by("layer", "frame").values_list("layer", "state", "frame"):
+        found.setdefault(layer, {}).setdefault(state, []).append(frame)
+    return {layer: {state: write_frames(frames) for state, frames in own.items()} for layer, own in found.items()}
+
+
+@dataclass(slots=True)
+class _Known:
+    """What is known of a run's staleness against one revision of its shot."""
+
+    revision: int
+    frames: set[int]
+    looked: set[tuple[str, int, str]]
+
+
+_known: dict[int, _Known] = {}
+#: Runs whose staleness is remembered, and seconds that a question may take.
+_MOST_KNOWN, _PATIENCE = 64, 0.5
+
+
+def stale_frames(run: Run, patience: float = _PATIENCE) -> tuple[list[int], bool]:
+    """Frames whose finished cells no longer show what the shot's current document gives, rising, as far as is known; and whether
+    that is all: asked again, it goes on where it stopped.
 
     All frames if the document cannot be resolved any more.
     """
-    cells = list(run.cells.filter(state__in=FINISHED).values_list("frame", "layer", "key"))
-    current = write_shot(run.shot.current_document())
+    shot = run.shot
+    current = write_shot(shot.current_document())
     if current == run.document:
-        return []
-    try:
-        return sorted(
-            {
-                frame
-                for frame, layer, key in cells
-                if cell_key(current, frame, run.quality, assets_folder(), layer) != key
-            }
-        )
-    except ZeitbildError:
-        return sorted({frame for frame, _, _ in cells})
+        return [], True
+    known = _known.get(run.id)
+    if known is None or known.revision != shot.current_id:
+        known = _Known(shot.current_id or 0, set(), set())
+        _known.pop(run.id, None)
+        _known[run.id] = known
+        while len(_known) > _MOST_KNOWN:
+            del _known[next(iter(_known))]
+    until = time.monotonic() + patience
+    cells = run.cells.filter(state__in=FINISHED).order_by("frame").values_list("layer", "frame", "key")
+    for layer, frame, key in cells:
+        if (layer, frame, key) in known.looked:
+            continue
+        if time.monotonic() > until:
+            return sorted(known.frames), False
+        try:
+            if cell_key(current, frame, run.quality, assets_folder(), layer) != key:
+                known.frames.add(frame)
+        except ZeitbildError:
+            known.frames.add(frame)
+        known.looked.add((layer, frame, key))
+    return sorted(known.frames), True

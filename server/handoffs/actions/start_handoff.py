@@ -16,7 +16,7 @@ from zeitbild.handoff.recipes import recipes
 def start_handoff(user: User, run: Run, recipe: str) -> HandOff:
     """The shot's next version from a finished run; InputError if frames are missing or the recipe is unknown."""
     recipes.get(recipe)
-    missing = run.cells.exclude(state__in=FINISHED).count()
+    missing = run.total - run.cells.filter(state__in=FINISHED).count()
     if missing:
         raise InputError(f"{missing} frames of this run are not rendered; finish the run, then hand off", "run")
     # Files about as large as the masters, and the package.

@@ -38,9 +38,9 @@ def work_handoff(handoff: HandOff, hand: Hand) -> None:
     run, recipe = handoff.run, recipes.get(handoff.recipe)
     shot = parse_shot(run.document)
     folder = version_folder(handoff)
-    cells = [(cell.layer, cell.frame) for cell in run.cells.all()]
+    cells = [(layer, frame) for layer in run.layers for frame in run.frames]
     common = (run.quality, recipe.name, handoff.version, assets_folder(), masters_folder(), folder)
-    tasks = [((layer, frame), (run.document, frame, layer, *common)) for layer, frame in cells]
+    tasks = (((layer, frame), (run.document, frame, layer, *common)) for layer, frame in cells)
     records: list[FileRecord] = []
     written: dict[str, list[int]] = {}
     reported = 0.0

@@ -3,10 +3,9 @@
 from __future__ import annotations
 
 from django.contrib.auth.models import User
-from django.db import transaction
 
 from disk.room import check_room, master_bytes
-from runs.models import Cell, Run
+from runs.models import Run
 from shots.models import Shot
 from zeitbild.document.reading import write_shot
 from zeitbild.errors import InputError, LimitError
@@ -14,7 +13,7 @@ from zeitbild.naming import plan_files
 from zeitbild.render import QUALITIES
 from zeitbild.timing import parse_frames, write_frames
 
-MAX_CELLS = 50_000
+MAX_CELLS = 200_000
 
 
 def start_run(user: User, shot: Shot, *, base: int, frame_set: str = "", quality: str = "") -> Run:
@@ -37,16 +36,13 @@ def start_run(user: User, shot: Shot, *, base: int, frame_set: str = "", quality
         )
     cells = len(frames) * len(document.layers)
     check_room(shot.project, cells * master_bytes(shot, document.raster.width * document.raster.height, chosen))
-    with transaction.atomic():
-        run = Run.objects.create(
-            shot=shot,
-            revision_id=base,
-            document=write_shot(document),
-            quality=chosen,
-            frame_set=write_frames(frames),
-            started_by=user,
-        )
-        Cell.objects.bulk_create(
-            Cell(run=run, layer=layer.name, frame=frame) for layer in document.layers for frame in frames
-        )
-    return run
+    return Run.objects.create(
+        shot=shot,
+        revision_id=base,
+        document=write_shot(document),
+        quality=chosen,
+        frame_set=write_frames(frames),
+        layers=[layer.name for layer in document.layers],
+        total=cells,
+        started_by=user,
+    )

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from django.db import transaction
-from django.utils import timezone
 
 from runs.models import Cell, Run
 from zeitbild.errors import InputError
@@ -40,10 +39,8 @@ def retry_failed(run: Run) -> None:
         run.refresh_from_db()
         if run.state in (Run.State.WAITING, Run.State.RUNNING):
             raise InputError("This run is under way; failed frames can be tried again when it has ended.")
-        again = run.cells.filter(state__in=(Cell.State.FAILED, Cell.State.CLEANED)).update(
-            state=Cell.State.WAITING, error="", changed_at=timezone.now()
-        )
-        given_up = run.state == Run.State.FAILED and run.cells.filter(state=Cell.State.WAITING).exists()
+        again, _ = run.cells.filter(state__in=(Cell.State.FAILED, Cell.State.CLEANED)).delete()
+        given_up = run.state == Run.State.FAILED and run.cells.count() < run.total
         if not (again or given_up):
             raise InputError("No frame of this run has failed or was cleaned up.")
         run.state, run.stop_asked, run.error = Run.State.WAITING, False, ""

@@ -33,7 +33,7 @@ def claim_run(worker: str) -> Run | None:
 
 
 def _unrender(run: Run) -> None:
-    run.cells.filter(state=Cell.State.RENDERING).update(state=Cell.State.WAITING, changed_at=timezone.now())
+    run.cells.filter(state=Cell.State.RENDERING).delete()
 
 
 class _Report:
@@ -41,17 +41,23 @@ class _Report:
 
     def __init__(self, run: Run, worker: str) -> None:
         self._run, self._worker = run, worker
-        self._cells: dict[int, Cell] = {}
+        self._cells: dict[tuple[str, int], Cell | None] = {}
         self._written = 0.0
 
-    def note(self, number: int, state: Cell.State, result: CellResult | None = None, error: str = "") -> None:
+    def note(
+        self, layer: str, frame: int, state: Cell.State, result: CellResult | None = None, error: str = ""
+    ) -> None:
         """Remember what is to be written about a cell."""
-        cell = Cell(id=number, state=state, error=error, changed_at=timezone.now())
+        cell = Cell(run=self._run, layer=layer, frame=frame, state=state, error=error, changed_at=timezone.now())
         if result is not None:
             cell.key, cell.seconds, cell.bytes = result.key, result.seconds, result.bytes
-        self._cells[number] = cell
+        self._cells[layer, frame] = cell
         if len(self._cells) >= _BATCH:
             self.write()
+
+    def forget(self, layer: str, frame: int) -> None:
+        """Remember that a cell waits again."""
+        self._cells[layer, frame] = None
 
     def write_now_and_then(self) -> None:
         """Write if the last time is a while ago."""
@@ -61,26 +67,36 @@ class _Report:
     def write(self) -> None:
         """Write all that was noted."""
         self._written = time.monotonic()
-        cells, self._cells = list(self._cells.values()), {}
-        if not cells:
-            return
+        noted, self._cells = self._cells, {}
+        cells = [cell for cell in noted.values() if cell is not None]
         fields = ["state", "error", "key", "seconds", "bytes", "changed_at"]
+        if not noted:
+            return
         with transaction.atomic():
-            if holds(self._run, self._worker):
-                Cell.objects.bulk_update(cells, fields, batch_size=_BATCH)
-                if any(cell.state in FINISHED for cell in cells):
-                    note_progress(self._run)
+            if not holds(self._run, self._worker):
+                return
+            for layer, frame in (place for place, cell in noted.items() if cell is None):
+                self._run.cells.filter(layer=layer, frame=frame).delete()
+            Cell.objects.bulk_create(
+                cells, _BATCH, update_conflicts=True, unique_fields=["run", "layer", "frame"], update_fields=fields
+            )
+            if any(cell.state in FINISHED for cell in cells):
+                note_progress(self._run)
 
 
 def work_run(run: Run, hand: Hand) -> None:
     """Render the waiting cells of a claimed run until they are done, it is unwanted, the claim is lost, or the worker ends."""
     began = time.monotonic()
-    layers: dict[int, dict[str, int]] = defaultdict(dict)
-    waiting = run.cells.filter(state=Cell.State.WAITING).order_by("frame")
-    for number, layer, frame in waiting.values_list("id", "layer", "frame"):
-        layers[frame][layer] = number
+    known: dict[int, set[str]] = defaultdict(set)
+    for layer, frame in run.cells.order_by().values_list("layer", "frame"):
+        known[frame].add(layer)
+    waiting = {
+        frame: tuple(layer for layer in run.layers if layer not in known.get(frame, ()))
+        for frame in run.frames
+        if len(known.get(frame, ())) < len(run.layers)
+    }
     common = (run.quality, assets_folder(), masters_folder())
-    tasks = ((frame, (run.document, frame, *common, tuple(own))) for frame, own in layers.items())
+    tasks = ((frame, (run.document, frame, *common, layers)) for frame, layers in waiting.items())
     report = _Report(run, hand.name)
     full = ""
 
@@ -90,26 +106,27 @@ def work_run(run: Run, hand: Hand) -> None:
         return hand.goes_on() and not full
 
     def on_start(frame: int) -> None:
-        for number in layers[frame].values():
-            report.note(number, Cell.State.RENDERING)
+        for layer in waiting[frame]:
+            report.note(layer, frame, Cell.State.RENDERING)
 
     for outcome in hand.pool.run(render_layers, tasks, goes_on, on_start, PULSE / 2):
         if outcome is not None:
-            for layer, number in layers[outcome.task].items():
+            frame = outcome.task
+            for layer in waiting[frame]:
                 result = outcome.result[layer] if outcome.result is not None else None
                 error = outcome.error if result is None else result.error
                 if result is not None and result.full:
-                    report.note(number, Cell.State.WAITING)
+                    report.forget(layer, frame)
                     full = result.error
                 elif result is None or error:
-                    report.note(number, Cell.State.FAILED, error=error or "unknown")
-                    log.warning("run %s frame %s of %s failed: %s", run.id, outcome.task, layer, error)
+                    report.note(layer, frame, Cell.State.FAILED, error=error or "unknown")
+                    log.warning("run %s frame %s of %s failed: %s", run.id, frame, layer, error)
                 else:
-                    report.note(number, Cell.State.REUSED if result.reused else Cell.State.DONE, result)
+                    report.note(layer, frame, Cell.State.REUSED if result.reused else Cell.State.DONE, result)
         report.write_now_and_then()
     report.write()
     _end(run, hand, time.monotonic() - began, full and (no_room() or full))
-    log.info("run %s: %s frames in %.1f s", run.id, len(layers), time.monotonic() - began)
+    log.info("run %s: %s frames in %.1f s", run.id, len(waiting), time.monotonic() - began)
 
 
 def _end(run: Run, hand: Hand, seconds: float, full: str) -> None:
@@ -120,9 +137,9 @@ def _end(run: Run, hand: Hand, seconds: float, full: str) -> None:
         run.refresh_from_db()
         _unrender(run)
         error = ""
-        states = set(run.cells.order_by().values_list("state", flat=True).distinct())
-        if Cell.State.WAITING not in states:
-            state = Run.State.FAILED if Cell.State.FAILED in states else Run.State.DONE
+        if run.cells.count() >= run.total:
+            failed = run.cells.filter(state=Cell.State.FAILED).exists()
+            state = Run.State.FAILED if failed else Run.State.DONE
         elif run.stop_asked:
             state = Run.State.STOPPED
         else:

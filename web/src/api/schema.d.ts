@@ -676,6 +676,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/runs/{run_id}/stale": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Stale
+         * @description Which frames are stale, as far as could be found out in half a second; ask again until it is complete.
+         */
+        get: operations["getStale"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/runs/{run_id}/stop": {
         parameters: {
             query?: never;
@@ -745,7 +765,7 @@ export interface paths {
         };
         /**
          * Watch
-         * @description Server-sent events: the run's progress and the cells that changed.
+         * @description Server-sent events: the run's progress and the cells that changed since a mark, or since it began.
          */
         get: operations["watchRun"];
         put?: never;
@@ -1538,6 +1558,8 @@ export interface components {
             reused: number;
             /** Failed */
             failed: number;
+            /** Cleaned */
+            cleaned: number;
             /** Bytes */
             bytes: number;
             /** Left */
@@ -1591,7 +1613,10 @@ export interface components {
         };
         /**
          * RunFull
-         * @description A run with its cells and the frames that the current document would give differently.
+         * @description A run with what became of its cells.
+         *
+         *     states are frame sets by state by layer, of cells that were begun; failed are the first cells that failed, with their reasons;
+         *     mark is where watching goes on from.
          */
         RunFull: {
             /** Id */
@@ -1618,10 +1643,18 @@ export interface components {
             /** Seconds */
             seconds: number;
             progress: components["schemas"]["ProgressOut"];
-            /** Cells */
-            cells: components["schemas"]["CellOut"][];
-            /** Stale */
-            stale: number[];
+            /** Layers */
+            layers: string[];
+            /** States */
+            states: {
+                [key: string]: {
+                    [key: string]: string;
+                };
+            };
+            /** Failed */
+            failed: components["schemas"]["CellOut"][];
+            /** Mark */
+            mark: string;
         };
         /**
          * RunIn
@@ -1640,6 +1673,16 @@ export interface components {
              * @default
              */
             quality?: string;
+        };
+        /**
+         * StaleOut
+         * @description Frames that the current document would give differently, as a frame set; not all of them if there is more to look at.
+         */
+        StaleOut: {
+            /** Frames */
+            frames: string;
+            /** Complete */
+            complete: boolean;
         };
         /**
          * LookIn
@@ -2880,6 +2923,28 @@ export interface operations {
             };
         };
     };
+    getStale: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StaleOut"];
+                };
+            };
+        };
+    };
     stopRun: {
         parameters: {
             query?: never;
@@ -2948,7 +3013,9 @@ export interface operations {
     };
     watchRun: {
         parameters: {
-            query?: never;
+            query?: {
+                mark?: string;
+            };
             header?: never;
             path: {
                 run_id: number;

@@ -3,6 +3,8 @@ import { computed, ref, shallowRef } from "vue";
 
 import { answer, api, type Schemas } from "@/api/client";
 
+import { framesOf } from "./frameSet";
+
 export type Run = Schemas["RunOut"];
 export type Cell = Schemas["CellOut"];
 
@@ -18,7 +20,9 @@ const AGAIN_MS = 3000;
 export const useRun = defineStore("run", () => {
   const run = shallowRef<Run | null>(null);
   const runs = shallowRef<Run[]>([]);
-  const cells = ref(new Map<string, Cell>());
+  /** Names of the layers, and what is known of each cell that was begun; what has none waits. */
+  const layers = shallowRef<string[]>([]);
+  const cells = shallowRef(new Map<string, Cell>());
   const stale = ref(new Set<number>());
   const newest = ref<{ layer: string; frame: number } | null>(null);
   const loaded = ref(false);
@@ -30,6 +34,7 @@ export const useRun = defineStore("run", () => {
       if (cell.state === "done" || cell.state === "reused") frames.add(cell.frame);
     return frames;
   });
+  let staleTimer = 0;
   const underWay = computed(() => run.value?.state === "waiting" || run.value?.state === "running");
 
   function key(layer: string, frame: number) {
@@ -41,14 +46,17 @@ export const useRun = defineStore("run", () => {
     source = null;
   }
 
-  function watch(runId: number) {
+  function watch(runId: number, mark: string) {
     close();
-    source = new EventSource(`/api/runs/${runId}/events`);
+    source = new EventSource(`/api/runs/${runId}/events?mark=${encodeURIComponent(mark)}`);
     source.onmessage = (message: MessageEvent<string>) => {
       const change = JSON.parse(message.data) as RunChange;
       run.value = change.run;
       runs.value = runs.value.map((one) => (one.id === change.run.id ? change.run : one));
       const next = new Map(cells.value);
+      // What was under way when the run ended or its worker died waits again.
+      if (!change.run.progress.rendering)
+        for (const [at, cell] of next) if (cell.state === "rendering") next.delete(at);
       for (const cell of change.cells) {
         const known = next.get(key(cell.layer, cell.frame));
         if (cell.state === "done" && known && known.state !== "done")
@@ -67,11 +75,27 @@ export const useRun = defineStore("run", () => {
 
   function take(full: Schemas["RunFull"]) {
     run.value = full;
-    cells.value = new Map(full.cells.map((cell) => [key(cell.layer, cell.frame), cell]));
-    stale.value = new Set(full.stale);
+    layers.value = full.layers;
+    const found = new Map<string, Cell>();
+    for (const [layer, states] of Object.entries(full.states))
+      for (const [state, set] of Object.entries(states))
+        for (const frame of framesOf(set)) found.set(key(layer, frame), { layer, frame, state, error: "", seconds: 0 });
+    for (const cell of full.failed) found.set(key(cell.layer, cell.frame), cell);
+    cells.value = found;
     loaded.value = true;
-    if (underWay.value) watch(full.id);
+    if (underWay.value) watch(full.id, full.mark);
     else close();
+    stale.value = new Set();
+    void lookForStale(full.id);
+  }
+
+  /** Which frames are stale comes in parts: long runs take a while to look through. */
+  async function lookForStale(runId: number) {
+    window.clearTimeout(staleTimer);
+    const found = await answer(api.GET("/api/runs/{run_id}/stale", { params: { path: { run_id: runId } } }));
+    if (run.value?.id !== runId) return;
+    stale.value = new Set(framesOf(found.frames));
+    if (!found.complete) staleTimer = window.setTimeout(() => void lookForStale(runId), 50);
   }
 
   async function show(runId: number) {
@@ -90,6 +114,7 @@ export const useRun = defineStore("run", () => {
     }
     close();
     run.value = null;
+    layers.value = [];
     cells.value = new Map();
     stale.value = new Set();
     loaded.value = true;
@@ -112,8 +137,8 @@ export const useRun = defineStore("run", () => {
       retry: () => api.POST("/api/runs/{run_id}/retry", params),
     };
     run.value = await answer<Run>(calls[verb]());
-    if (underWay.value) watch(run.value.id);
+    await show(run.value.id);
   }
 
-  return { run, runs, cells, stale, newest, loaded, finished, underWay, key, open, show, start, steer, close };
+  return { run, runs, layers, cells, stale, newest, loaded, finished, underWay, key, open, show, start, steer, close };
 });

@@ -31,7 +31,7 @@ const AGAIN_MS = 3000;
 const recipes = computed(() => (offers.value?.recipes ?? []).map((one) => ({ name: one.name, title: one.title })));
 const note = computed(() => offers.value?.recipes.find((one) => one.name === recipe.value)?.note);
 const complete = computed(() => !!run.run && run.run.state === "done");
-const layer = computed(() => [...run.cells.values()][0]?.layer ?? "");
+const layer = computed(() => run.layers[0] ?? "");
 const columns = computed<SheetColumn[]>(() =>
   list.value.slice(0, 2).map((one) => {
     const written = new Set(Object.values(one.written).flat());

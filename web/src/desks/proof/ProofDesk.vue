@@ -27,8 +27,7 @@ const blend = ref<"linear" | "encoded">("linear");
 const zoom = ref(0);
 const pixel = ref<{ x: number; y: number } | null>(null);
 
-const layers = computed(() => [...new Set([...run.cells.values()].map((cell) => cell.layer))]);
-const layer = computed(() => layers.value[0] ?? "");
+const layer = computed(() => run.layers[0] ?? "");
 const there = computed(() => run.finished.has(shot.frame));
 const look = computed(() => ({ ground: { ...ground }, what: what.value, blend: blend.value }));
 const src = computed(() => (run.run && there.value ? lookUrl(run.run.id, layer.value, shot.frame, look.value) : null));

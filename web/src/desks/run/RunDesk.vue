@@ -21,21 +21,24 @@ import RunStart from "./RunStart.vue";
 const shot = useShot();
 const run = useRun();
 const failure = ref("");
-const layers = computed(() => [...new Set([...run.cells.values()].map((cell) => cell.layer))]);
 const columns = computed<SheetColumn[]>(() =>
-  layers.value.map((layer) => ({
+  run.layers.map((layer) => ({
     key: layer,
     title: layer,
     mark: (frame) => {
       const cell = run.cells.get(run.key(layer, frame));
-      return cell ? cellMark(cell.state, cell.error, run.stale.has(frame)) : null;
+      return cell
+        ? cellMark(cell.state, cell.error, run.stale.has(frame))
+        : run.underWay
+          ? cellMark("waiting", "", false)
+          : null;
     },
   })),
 );
 /** While it renders, the newest picture; otherwise the frame at the playhead, or the nearest that there is. */
 const shown = computed(() => {
   if (run.underWay && run.newest) return run.newest;
-  const layer = layers.value[0];
+  const layer = run.layers[0];
   if (layer === undefined || !run.finished.size) return null;
   const nearest = [...run.finished].reduce((best, one) =>
     Math.abs(one - shot.frame) < Math.abs(best - shot.frame) ? one : best,

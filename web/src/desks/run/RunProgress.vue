@@ -14,8 +14,10 @@ const finished = computed(() =>
   progress.value ? progress.value.done + progress.value.reused + progress.value.failed : 0,
 );
 const share = computed(() => (progress.value?.total ? (100 * finished.value) / progress.value.total : 0));
-const cleaned = computed(() => [...store.cells.values()].filter((cell) => cell.state === "cleaned").length);
-const failed = computed(() => [...store.cells.values()].filter((cell) => cell.state === "failed"));
+const cleaned = computed(() => progress.value?.cleaned ?? 0);
+const failed = computed(() =>
+  progress.value?.failed ? [...store.cells.values()].filter((cell) => cell.state === "failed") : [],
+);
 const { idle } = useStudio();
 const HEADINGS: Record<string, string> = {
   waiting: "Waiting for a worker",
