@@ -18,3 +18,36 @@ def services(python: str, port: int) -> list[Service]:
     server = [python, "-m", "uvicorn", "zeitbild_server.asgi:application", "--host", "127.0.0.1", "--port", str(port)]
     server += ["--log-level", "warning", "--timeout-graceful-shutdown", "2", *trust]
     return [Service("web server", server), Service("worker", [python, str(ROOT / "server" / "manage.py"), "worker"])]
+
+
+def cluster_services(python: str, address: str, workers: int) -> list[Service]:
+    """A scheduler and so many workers of one process each, which end when it is gone for a while."""
+    _, host, port = address.replace("/", "").split(":")
+    scheduler = [
+        python,
+        "-m",
+        "launcher.held",
+        "distributed.cli.dask_scheduler",
+        "--host",
+        host,
+        "--port",
+        port,
+        "--no-dashboard",
+    ]
+    worker = [
+        python,
+        "-m",
+        "launcher.held",
+        "distributed.cli.dask_worker",
+        address,
+        "--nworkers",
+        "1",
+        "--nthreads",
+        "1",
+        "--no-nanny",
+    ]
+    worker += ["--memory-limit", "0", "--no-dashboard", "--death-timeout", "60", "--local-directory", "/tmp"]
+    return [
+        Service("scheduler", scheduler),
+        *(Service(f"cluster worker {n}", [*worker, "--name", f"zeitbild-{n}"]) for n in range(1, workers + 1)),
+    ]

@@ -7,6 +7,7 @@ ZeitbildError
 │   ├── PictureError    a picture cannot be read
 │   └── NamingError     a file-name rule is wrong
 ├── LimitError          correct, but larger than this machine is allowed to try
+├── AwayError           who should compute is not there just now
 └── StorageError        a file cannot be written or read back
     └── FullError       there is no room for it
 """
@@ -82,6 +83,12 @@ class StorageError(ZeitbildError):
     """A file could not be written, or was not what it should be when read back."""
 
     code = "storage"
+
+
+class AwayError(ZeitbildError):
+    """Who should compute is not there just now."""
+
+    code = "away"
 
 
 class FullError(StorageError):

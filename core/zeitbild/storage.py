@@ -8,6 +8,7 @@ import os
 import re
 import shutil
 import socket
+import tempfile
 import time
 from collections.abc import Callable
 from pathlib import Path
@@ -82,6 +83,14 @@ def write_new(path: Path, data: bytes) -> bool:
     return True
 
 
+def own_prefix() -> str:
+    """What names of temporary folders of this process begin with, so that they are cleared away if it dies."""
+    return f"zeitbild-{_HOST}-{os.getpid()}-"
+
+
+_OWN_FOLDER = re.compile(r"^zeitbild-(?P<host>[0-9a-f]{8})-(?P<pid>\d+)-")
+
+
 def _lives(process: int) -> bool:
     try:
         os.kill(process, 0)
@@ -97,11 +106,16 @@ def _lives(process: int) -> bool:
 
 
 def clear_left_over(folder: Path) -> int:
-    """Remove what processes that died left half written below a folder; gives how many files.
+    """Remove what processes that died left half written below a folder; gives how many files and folders.
 
-    Those of other machines go by their age.
+    Temporary folders of theirs (``own_prefix``) go too. Files of other machines go by their age.
     """
     count = 0
+    for path in Path(tempfile.gettempdir()).glob(f"zeitbild-{_HOST}-*"):
+        named = _OWN_FOLDER.match(path.name)
+        if named is not None and not _lives(int(named["pid"])):
+            shutil.rmtree(path, ignore_errors=True)
+            count += 1
     for path in folder.rglob(f".*{_PART}*"):
         named = _HALF_WRITTEN.match(path.name)
         if named is None:

@@ -51,6 +51,19 @@ def _many_scans(scans: int) -> bytes:
     return data[:-2] + data[last:-2] * scans + b"\xff\xd9"
 
 
+def _light_files() -> list[bytes]:
+    """An OpenEXR and a Radiance file."""
+    import OpenImageIO as oiio
+
+    found = []
+    with tempfile.TemporaryDirectory() as folder:
+        for ending in (".exr", ".hdr"):
+            path = Path(folder) / f"p{ending}"
+            oiio.ImageBuf(np.random.default_rng(1).random((120, 240, 3)).astype(np.float32)).write(str(path))
+            found.append(path.read_bytes())
+    return found
+
+
 class StrangersPictures(unittest.TestCase):
     def test_whole_pictures_are_measured(self) -> None:
         for kind in ("PNG", "JPEG"):
@@ -59,15 +72,8 @@ class StrangersPictures(unittest.TestCase):
         self.assertEqual(measure_picture(_png(200, 100, 100), "whole"), [100, 200])
 
     def test_cut_off_pictures_are_named_wherever_they_are_cut(self) -> None:
-        import OpenImageIO as oiio
-
-        with tempfile.TemporaryDirectory() as folder:
-            whole = {"PNG": _saved("PNG"), "JPEG": _saved("JPEG")}
-            for ending in (".exr", ".hdr"):
-                path = str(Path(folder) / f"p{ending}")
-                pixels = oiio.ImageBuf(np.random.default_rng(1).random((120, 240, 3)).astype(np.float32))
-                pixels.write(path)
-                whole[ending] = Path(path).read_bytes()
+        exr, hdr = _light_files()
+        whole = {"PNG": _saved("PNG"), "JPEG": _saved("JPEG"), "EXR": exr, "HDR": hdr}
         for kind, data in whole.items():
             self.assertEqual(measure_picture(data, kind), [120, 240])
             for share in (0.02, 0.3, 0.5, 0.9, 0.99):
@@ -91,9 +97,10 @@ class StrangersPictures(unittest.TestCase):
         self.assertLess(time.monotonic() - began, 20)
 
     def test_mutated_pictures_are_refused_or_harmless(self) -> None:
+        # Two hundred files, each wrong in some way that chance made.
         generator = np.random.default_rng(5)
-        for data in (_saved("PNG"), _saved("JPEG")):
-            for _ in range(30):
+        for data in (_saved("PNG"), _saved("JPEG"), _saved("JPEG", progressive=True), *_light_files()):
+            for _ in range(40):
                 changed = bytearray(data)
                 for at in generator.integers(2, len(data), 20):
                     changed[at] = generator.integers(0, 256)

@@ -51,7 +51,7 @@ class Disk(StudioCase):
         with (
             FramePool(1, threads) as pool,
             Hand(new_name(), pool) as hand,
-            mock.patch("runs.management.commands.worker._NO_ROOM", 0),
+            mock.patch("runs.management.commands.worker._LATER", 0),
         ):
             return work_next(hand)
 
@@ -123,6 +123,39 @@ class Full(Disk):
         self.assertEqual((run.state, run.error), ("done", ""))
         # Those under way failed too; nothing was tried after them.
         self.assertLess(len(saved), 6)
+
+    def test_a_disk_that_fills_at_ten_moments_of_a_run_and_its_hand_off_loses_nothing(self) -> None:
+        # The nth write of a whole file finds no room: in the run's masters, the hand-off's files, their notes, the package.
+        from zeitbild import storage
+
+        real = storage.os.fsync
+        for moment in range(10):
+            with self.subTest(moment=moment):
+                self.change(f"Wort {moment}")
+                writes: list[int] = []
+
+                def sync(handle: int, writes: list[int] = writes, moment: int = moment) -> None:
+                    writes.append(1)
+                    if len(writes) == 1 + 3 * moment:
+                        raise OSError(errno.ENOSPC, "No space left on device")
+                    real(handle)
+
+                with mock.patch.object(storage.os, "fsync", sync):
+                    run = self.start()
+                    while self.once():
+                        pass
+                    run.refresh_from_db()
+                    self.assertEqual((run.state, run.error), ("done", ""))
+                    handoff = self.post(f"/api/runs/{run.id}/handoffs", {"recipe": "png8"})
+                    while self.once():
+                        pass
+                listed = next(
+                    one for one in self.get(f"/api/shots/{self.shot.id}/handoffs") if one["id"] == handoff["id"]
+                )
+                self.assertEqual((listed["state"], listed["files"]), ("done", 18))
+                self.assertGreater(len(writes), 3 * moment, "the disk was never full")
+        left = [path for path in self.data.rglob(".*") if path.is_file()]
+        self.assertEqual(left, [])
 
     def test_a_hand_off_that_meets_a_full_disk_waits_too(self) -> None:
         run = self.start()

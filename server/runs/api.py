@@ -15,7 +15,7 @@ from runs.actions.start_run import start_run
 from runs.actions.steer_run import continue_run, retry_failed, stop_run
 from runs.events import open_line
 from runs.models import Cell, Run
-from runs.selectors import cell_for, progress_of, run_for, runs_of, stale_frames, states_of
+from runs.selectors import cell_for, places_of, progress_of, run_for, runs_of, stale_frames, states_of
 from shots.lanes import SHORT, compute
 from shots.rendering import master_picture
 from shots.selectors import shot_for
@@ -75,6 +75,14 @@ class RunOut(Schema):
     made_at: datetime
     seconds: float
     progress: ProgressOut
+
+
+class PlaceOut(Schema):
+    """A machine's process, and how many cells it made."""
+
+    place: str
+    cells: int
+    seconds: float
 
 
 class RunFull(RunOut):
@@ -180,6 +188,12 @@ def start(request: HttpRequest, shot_id: int, data: RunIn) -> dict[str, Any]:
 def get(request: HttpRequest, run_id: int) -> dict[str, Any]:
     """A run with its cells."""
     return _full(run_for(signed_in(request), run_id))
+
+
+@router.get("/runs/{run_id}/places", response=list[PlaceOut], operation_id="getPlaces")
+def places(request: HttpRequest, run_id: int) -> list[dict[str, Any]]:
+    """Who computed how much of a run, the busiest first."""
+    return places_of(run_for(signed_in(request), run_id))
 
 
 @router.get("/runs/{run_id}/stale", response=StaleOut, operation_id="getStale")

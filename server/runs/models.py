@@ -70,6 +70,8 @@ class Cell(models.Model):
     seconds = models.FloatField(default=0)
     bytes = models.BigIntegerField(default=0)
     error = models.TextField(blank=True)
+    #: Machine and process that made it.
+    place = models.CharField(max_length=80, blank=True)
     changed_at = models.DateTimeField()
 
     class Meta:

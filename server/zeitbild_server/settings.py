@@ -139,6 +139,8 @@ SESSION_COOKIE_SAMESITE = CSRF_COOKIE_SAMESITE = "Lax"
 # Bodies that are not files: documents go to 4 MB.
 DATA_UPLOAD_MAX_MEMORY_SIZE = 5 * 1024 * 1024
 
+#: Address of a cluster's scheduler (docs/operation.md), or nothing: then frames are computed by processes of the worker.
+CLUSTER = os.environ.get("ZEITBILD_CLUSTER", "")
 #: Where the worker lets frames be computed.
 WORKER_PROCESSES = int(os.environ.get("ZEITBILD_WORKERS", str(os.cpu_count() or 2)))
 

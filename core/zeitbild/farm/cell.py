@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import os
+import socket
 import time
 from dataclasses import dataclass
 from functools import lru_cache
@@ -31,6 +33,8 @@ class CellResult:
     error: str = ""
     #: There was no room for it: it is rendered again when there is.
     full: bool = False
+    #: Machine and process that made it.
+    where: str = ""
 
 
 @lru_cache(maxsize=8)
@@ -58,7 +62,11 @@ def render_cell(document: str, frame: int, quality: str, assets: Path, masters: 
     key = frame_key(snapshot, quality)
     reused = store.reuse(key)
     size = store.path(key).stat().st_size if reused else store.save(key, render(snapshot, QUALITIES[quality]))
-    return CellResult(frame, key, size, time.perf_counter() - started, reused)
+    return CellResult(frame, key, size, time.perf_counter() - started, reused, where=_where())
+
+
+def _where() -> str:
+    return f"{socket.gethostname()[:60]} {os.getpid()}"
 
 
 def render_layers(

@@ -18,7 +18,7 @@ from dataclasses import dataclass
 from multiprocessing.process import BaseProcess
 from typing import Any, Generic, TypeVar
 
-from zeitbild.errors import FullError, ZeitbildError
+from zeitbild.errors import AwayError, FullError, ZeitbildError
 
 K = TypeVar("K")
 R = TypeVar("R")
@@ -81,6 +81,11 @@ class FramePool:
     def __exit__(self, *_: object) -> None:
         self.close()
 
+    def _drop(self) -> None:
+        executor, self._executor = self._executor, None
+        if executor is not None:
+            executor.shutdown(wait=False, cancel_futures=True)
+
     def warm(self) -> None:
         """Start the processes now, so that the first task need not wait for them."""
         for _ in range(self.workers):
@@ -99,6 +104,13 @@ class FramePool:
             if process.is_alive():
                 process.kill()
         executor.shutdown(wait=True)
+
+    def _capacity(self) -> int:
+        """Tasks that can run at the same time: a cluster says it itself."""
+        said = getattr(self._executor, "capacity", None)
+        if said is not None:
+            self.workers = said()
+        return self.workers
 
     def _submit(self, function: Callable[..., R], arguments: tuple[Any, ...]) -> Future[R]:
         if self._executor is None:
@@ -129,7 +141,7 @@ class FramePool:
         deaths: dict[K, int] = {}
         while True:
             # One more than there are processes, so that none waits for the next task to be handed over.
-            while len(under_way) <= (0 if suspects else self.workers) and keep_going():
+            while len(under_way) <= (0 if suspects else self._capacity()) and keep_going():
                 alone = bool(suspects)
                 task = suspects.popleft() if alone else next(coming, None)
                 if task is None:
@@ -161,6 +173,10 @@ class FramePool:
                         yield Outcome(
                             key, None, f"its process was killed {MAX_DEATHS} times, perhaps for want of memory"
                         )
+                elif isinstance(error, AwayError):
+                    # The cluster went away: nobody's fault. Whoever asked tries again when it is back.
+                    self._drop()
+                    raise error
                 elif isinstance(error, FullError):
                     yield Outcome(key, None, str(error), full=True)
                 elif isinstance(error, ZeitbildError):

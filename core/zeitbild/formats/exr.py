@@ -16,7 +16,7 @@ import OpenEXR
 from zeitbild.exr_files import write_exr
 from zeitbild.formats._base import Format, Plane, ReadBack, formats
 from zeitbild.formats._reader import read_raw
-from zeitbild.storage import blame
+from zeitbild.storage import blame, own_prefix
 from zeitbild.timing.rate import nominal
 from zeitbild.timing.timecode import frame_to_timecode
 
@@ -52,7 +52,7 @@ def _when(plane: Plane) -> dict[str, Any]:
 
 def _encode(plane: Plane) -> bytes:
     # The library writes only to named files; no attribute may hold a time, so that equal planes give equal bytes.
-    with tempfile.TemporaryDirectory() as folder:
+    with tempfile.TemporaryDirectory(prefix=own_prefix()) as folder:
         path = Path(folder) / "plane.exr"
         try:
             write_exr(path, _planes(plane), _when(plane))

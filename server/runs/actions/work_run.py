@@ -50,7 +50,7 @@ class _Report:
         """Remember what is to be written about a cell."""
         cell = Cell(run=self._run, layer=layer, frame=frame, state=state, error=error, changed_at=timezone.now())
         if result is not None:
-            cell.key, cell.seconds, cell.bytes = result.key, result.seconds, result.bytes
+            cell.key, cell.seconds, cell.bytes, cell.place = result.key, result.seconds, result.bytes, result.where
         self._cells[layer, frame] = cell
         if len(self._cells) >= _BATCH:
             self.write()
@@ -69,7 +69,7 @@ class _Report:
         self._written = time.monotonic()
         noted, self._cells = self._cells, {}
         cells = [cell for cell in noted.values() if cell is not None]
-        fields = ["state", "error", "key", "seconds", "bytes", "changed_at"]
+        fields = ["state", "error", "key", "seconds", "bytes", "place", "changed_at"]
         if not noted:
             return
         with transaction.atomic():

@@ -19,7 +19,7 @@ from workers.claiming import give_back
 from workers.hand import Hand
 from workers.models import Job
 from workers.presence import clear_away, new_name
-from zeitbild.errors import FullError, ZeitbildError
+from zeitbild.errors import AwayError, FullError, ZeitbildError
 from zeitbild.farm import FramePool
 from zeitbild.paths import data_folder
 from zeitbild.storage import clear_left_over
@@ -27,8 +27,8 @@ from zeitbild_server.lifeline import end_with_launcher
 
 log = logging.getLogger("zeitbild.worker")
 _IDLE = 0.3
-#: Seconds before work for which there was no room is tried again.
-_NO_ROOM = 5.0
+#: Seconds before work for which there was no room, or nobody to compute, is tried again.
+_LATER = 5.0
 #: Seconds between two looks for what dead workers left.
 _CLEARED = 30.0
 J = TypeVar("J", bound=Job)
@@ -49,11 +49,11 @@ class Command(BaseCommand):
         end_with_launcher()
         clear_left_over(data_folder())
         cleared = 0.0
-        with FramePool(options["processes"]) as pool, Hand(new_name(), pool) as hand:
+        with farm(options["processes"]) as pool, Hand(new_name(), pool) as hand:
             for ending in (signal.SIGTERM, signal.SIGINT):
                 signal.signal(ending, lambda *_: hand.ending.set())
             log.info("worker %s, %s processes", hand.name, pool.workers)
-            if not options["once"]:
+            if not options["once"] and not settings.CLUSTER:
                 pool.warm()
             while not hand.ending.is_set():
                 close_old_connections()
@@ -71,6 +71,15 @@ class Command(BaseCommand):
                 if options["once"]:
                     return
                 hand.ending.wait(_IDLE)
+
+
+def farm(processes: int) -> FramePool:
+    """Local processes, or the cluster of the settings."""
+    if not settings.CLUSTER:
+        return FramePool(processes)
+    from zeitbild.farm.cluster import ClusterExecutor
+
+    return FramePool(processes, lambda _: ClusterExecutor(settings.CLUSTER, data_folder()))
 
 
 def work_next(hand: Hand) -> bool:
@@ -91,11 +100,11 @@ def _work(hand: Hand, take: Callable[[str], J | None], work: Callable[[J, Hand],
     except DatabaseError:
         give_back(job, hand.name, job.WAITS)
         raise
-    except FullError as error:
-        # It goes on when there is room; what stands is kept.
-        log.warning("%s %s waits for room: %s", type(job).__name__, job.pk, error)
+    except (FullError, AwayError) as error:
+        # It goes on when there is room, or somebody to compute; what stands is kept.
+        log.warning("%s %s waits: %s", type(job).__name__, job.pk, error)
         give_back(job, hand.name, job.WAITS, str(error))
-        hand.ending.wait(_NO_ROOM)
+        hand.ending.wait(_LATER)
     except ZeitbildError as error:
         log.warning("%s %s failed: %s", type(job).__name__, job.pk, error)
         give_back(job, hand.name, job.GIVEN_UP, str(error))
