@@ -18,12 +18,15 @@ from runs.management.commands.worker import work_next
 from runs.models import Run
 from workers.hand import Hand
 from workers.presence import new_name
+from zeitbild.assets import AssetFolder
 from zeitbild.document.reading import write_shot
 from zeitbild.document.shot import Raster, Timing
 from zeitbild.document.shot import Shot as ShotDocument
+from zeitbild.elements.lettering import Lettering
 from zeitbild.errors import AwayError
-from zeitbild.farm import FramePool, render_cell
+from zeitbild.farm import FramePool, render_cell, write_cell
 from zeitbild.farm.cluster import ClusterExecutor, mine
+from zeitbild.fonts import SHIPPED
 from zeitbild.masters import MasterStore
 from zeitbild.testing import small_shot
 from zeitbild_server.testing import StudioCase, wait_until
@@ -120,6 +123,32 @@ class Farm(TestCase):
         with mock.patch("zeitbild.farm.cluster.mine", return_value="0.0 other"):
             with self.assertRaisesRegex(AwayError, "another version of Zeitbild"):
                 ClusterExecutor(self.cluster.address, self.folder)
+
+    def test_without_a_shared_folder_files_go_and_come_by_content(self) -> None:
+        assets = AssetFolder(self.folder / "assets")
+        font = "asset:" + assets.add(SHIPPED["eb-garamond"].path.read_bytes())
+        word = Lettering(id="w", word="Boje", font=font)
+        document = write_shot(small_shot(timing=Timing(last=3), elements=(word,)))
+        executor = self.cluster.executor(self.folder, 2)
+        executor._known = {worker: (version, False) for worker, (version, _) in executor._known.items()}
+        executor.look()
+        self.assertEqual((executor.refused, executor.capacity()), ({}, 2))
+        places = [
+            (self.folder / "assets", self.folder / name, self.folder / f"out {name}") for name in ("there", "here")
+        ]
+        tasks = [(n, (document, n, "sign", "rough", "png8", 1, *places[0])) for n in (1, 2, 3)]
+        with FramePool(1, lambda _: executor) as pool:
+            for outcome in pool.run(write_cell, tasks):
+                self.assertIsNone(outcome and outcome.error)
+        for frame in (1, 2, 3):
+            write_cell(document, frame, "sign", "rough", "png8", 1, *places[1])
+        for there, here in zip(places[0][1:], places[1][1:], strict=True):
+            files = [
+                {path.relative_to(folder): path.read_bytes() for path in folder.rglob("*.*")}
+                for folder in (there, here)
+            ]
+            self.assertGreaterEqual(len(files[0]), 1)
+            self.assertEqual(files[0], files[1])
 
     def test_one_that_nobody_runs_is_said_so(self) -> None:
         self.cluster.end()

@@ -136,7 +136,7 @@ class Full(Disk):
 
                 def sync(handle: int, writes: list[int] = writes, moment: int = moment) -> None:
                     writes.append(1)
-                    if len(writes) == 1 + 3 * moment:
+                    if len(writes) == 1 + 5 * moment // 2:
                         raise OSError(errno.ENOSPC, "No space left on device")
                     real(handle)
 
@@ -153,7 +153,7 @@ class Full(Disk):
                     one for one in self.get(f"/api/shots/{self.shot.id}/handoffs") if one["id"] == handoff["id"]
                 )
                 self.assertEqual((listed["state"], listed["files"]), ("done", 18))
-                self.assertGreater(len(writes), 3 * moment, "the disk was never full")
+                self.assertGreater(len(writes), 5 * moment // 2, "the disk was never full")
         left = [path for path in self.data.rglob(".*") if path.is_file()]
         self.assertEqual(left, [])
 

@@ -1,12 +1,15 @@
 """An existing cluster behind the interface of ``concurrent.futures``: a scheduler of dask.distributed and its workers.
 
-Workers that are of another version of Zeitbild are not used; those that do not see the shared folders neither. A scheduler that does
-not answer is waited for: whoever computes gives back what it holds (``AwayError``) and tries again later.
+Workers that are of another version of Zeitbild are not used. Where none of the workers sees our folders, what a task reads goes to
+them by content, and what it wrote comes back so (``_carried``). A scheduler that does not answer is waited for: whoever computes
+gives back what it holds (``AwayError``) and tries again later.
 """
 
 from __future__ import annotations
 
+import re
 import secrets
+import tempfile
 import threading
 import time
 from collections.abc import Callable
@@ -17,10 +20,12 @@ from typing import Any, TypeVar
 from uuid import uuid4
 
 from zeitbild import __version__
-from zeitbild.errors import AwayError
+from zeitbild.errors import AwayError, StorageError, ZeitbildError
 from zeitbild.kernels import KERNELS_DIGEST, set_threads
+from zeitbild.storage import own_prefix, write_bytes, write_new
 
 R = TypeVar("R")
+_ASSET = re.compile(r"asset:([0-9a-f]{64})")
 #: Seconds to wait for the scheduler, for an answer of workers, and between two looks for new ones.
 _CONNECT, _ANSWER, _LOOK = 5, 10, 3.0
 
@@ -51,6 +56,52 @@ def _call(function: Callable[..., R], arguments: tuple[Any, ...]) -> R:
     return function(*arguments)
 
 
+#: A file that goes along: number of the path that it lies under, its name below that, its bytes.
+_File = tuple[int, str, bytes]
+
+
+def _files_below(folder: Path) -> dict[str, Path]:
+    return {
+        path.relative_to(folder).as_posix(): path
+        for path in folder.rglob("*")
+        if path.is_file() and not path.name.startswith(".")
+    }
+
+
+def _carried(function: Callable[..., R], arguments: tuple[Any, ...], files: list[_File]) -> tuple[R, list[_File]]:
+    """On a worker that sees none of our folders: give the function folders that vanish, and send back what it wrote there."""
+    set_threads(1)
+    with tempfile.TemporaryDirectory(prefix=own_prefix()) as name:
+        places = {one[1]: Path(name) / str(one[1]) for one in arguments if _is_place(one)}
+        for number, below, data in files:
+            write_bytes(places[number] / below, data)
+        before = {number: set(_files_below(place)) for number, place in places.items()}
+        result = function(*(places[one[1]] if _is_place(one) else one for one in arguments))
+        made = [
+            (number, below, path.read_bytes())
+            for number, place in places.items()
+            for below, path in _files_below(place).items()
+            if below not in before[number]
+        ]
+        return result, made
+
+
+def _is_place(one: Any) -> bool:
+    return isinstance(one, tuple) and len(one) == 2 and one[0] == "$place"
+
+
+def _needed(arguments: tuple[Any, ...]) -> list[_File]:
+    """Uploaded files that the documents among the arguments name, wherever they lie below the paths."""
+    digests = {found for one in arguments if isinstance(one, str) for found in _ASSET.findall(one)}
+    return [
+        (number, f"{digest[:2]}/{digest}", (one / digest[:2] / digest).read_bytes())
+        for number, one in enumerate(arguments)
+        if isinstance(one, Path)
+        for digest in sorted(digests)
+        if (one / digest[:2] / digest).is_file()
+    ]
+
+
 class ClusterExecutor(Executor):
     """Functions of Zeitbild on a cluster's workers."""
 
@@ -67,6 +118,8 @@ class ClusterExecutor(Executor):
                 f"The cluster at {address} does not answer; this goes on by itself when it does."
             ) from error
         self._fit: list[str] = []
+        #: Whether files go through the scheduler, since no worker sees ours.
+        self._carries = False
         self._refused: dict[str, str] = {}
         self._looked = 0.0
         self._known: dict[str, tuple[str, bool]] = {}
@@ -111,16 +164,17 @@ class ClusterExecutor(Executor):
                 f"The cluster at {self._address} went away; this goes on by itself when it is back."
             ) from error
         self._refused = {}
-        fit = []
+        fit: dict[bool, list[str]] = {True: [], False: []}
         for worker in there:
             version, sees = self._known.get(worker, ("none", False))
-            if version != mine():
-                self._refused[worker] = f"has another version of Zeitbild ({version}, not {mine()})"
-            elif not sees:
-                self._refused[worker] = f"does not see {self._shared}"
+            if version == mine():
+                fit[sees].append(worker)
             else:
-                fit.append(worker)
-        self._fit, self._looked = fit, time.monotonic()
+                self._refused[worker] = f"has another version of Zeitbild ({version}, not {mine()})"
+        self._carries = not fit[True]
+        if not self._carries:
+            self._refused |= dict.fromkeys(fit[False], f"does not see {self._shared}, as others do")
+        self._fit, self._looked = fit[not self._carries], time.monotonic()
 
     def capacity(self) -> int:
         """Tasks that can be computed at the same time, just now."""
@@ -141,18 +195,29 @@ class ClusterExecutor(Executor):
             if not self._fit:
                 raise AwayError(self._why())
             # Never the same task for the same arguments: files may have been removed since.
-            task = self._client.submit(
-                _call, function, arguments, pure=False, key=f"zeitbild-{uuid4().hex}", workers=self._fit
-            )
+            options = {"pure": False, "key": f"zeitbild-{uuid4().hex}", "workers": self._fit}
+            carries = self._carries
+            if carries:
+                placed = tuple(("$place", n) if isinstance(one, Path) else one for n, one in enumerate(arguments))
+                task = self._client.submit(_carried, function, placed, _needed(arguments), **options)
+            else:
+                task = self._client.submit(_call, function, arguments, **options)
 
         def ended(done: Any) -> None:
             try:
                 if done.status == "finished":
-                    outcome.set_result(done.result(timeout=_ANSWER))
+                    result = done.result(timeout=_ANSWER)
+                    if carries:
+                        result, files = result
+                        for number, below, data in files:
+                            _put(Path(arguments[number]), below, data)
+                    outcome.set_result(result)
                 elif done.status == "error":
                     outcome.set_exception(_translated(done.exception(timeout=_ANSWER)))
                 else:
                     outcome.set_exception(AwayError(f"The cluster at {self._address} went away."))
+            except ZeitbildError as error:
+                outcome.set_exception(error)
             # Whatever it is, somebody waits for an answer.
             except BaseException as error:
                 if not outcome.done():
@@ -177,6 +242,14 @@ class ClusterExecutor(Executor):
         except (OSError, TimeoutError, RuntimeError):
             # Gone already.
             pass
+
+
+def _put(folder: Path, below: str, data: bytes) -> None:
+    """Keep a file that a worker made; one of a hand-off that stands already must be the same."""
+    target = (folder / below).resolve()
+    if not target.is_relative_to(folder.resolve()):
+        raise StorageError(f"{below} lies outside of {folder}")
+    write_new(target, data)
 
 
 def _translated(error: BaseException | None) -> BaseException:

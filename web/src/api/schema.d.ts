@@ -676,6 +676,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/runs/{run_id}/places": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Places
+         * @description Who computed how much of a run, the busiest first.
+         */
+        get: operations["getPlaces"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/runs/{run_id}/stale": {
         parameters: {
             query?: never;
@@ -1673,6 +1693,18 @@ export interface components {
              * @default
              */
             quality?: string;
+        };
+        /**
+         * PlaceOut
+         * @description A machine's process, and how many cells it made.
+         */
+        PlaceOut: {
+            /** Place */
+            place: string;
+            /** Cells */
+            cells: number;
+            /** Seconds */
+            seconds: number;
         };
         /**
          * StaleOut
@@ -2919,6 +2951,28 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RunFull"];
+                };
+            };
+        };
+    };
+    getPlaces: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlaceOut"][];
                 };
             };
         };

@@ -17,6 +17,7 @@ import StudioNotice from "@/StudioNotice.vue";
 
 import RunProgress from "./RunProgress.vue";
 import RunStart from "./RunStart.vue";
+import WhoComputes from "./WhoComputes.vue";
 
 const shot = useShot();
 const run = useRun();
@@ -88,6 +89,7 @@ async function attempt(work: () => Promise<void>) {
         v-if="!run.underWay && !shot.looking"
         @start="(frames, quality) => attempt(() => run.start(shot.id, shot.meta!.revision, frames, quality))"
       />
+      <WhoComputes v-if="run.run" />
       <section v-if="run.runs.length > 1" class="border-t border-line px-3 py-2">
         <h3 class="font-title text-[0.95rem]">Earlier runs</h3>
         <PressButton
