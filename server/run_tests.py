@@ -1,16 +1,30 @@
-"""Run the tests of core and server (the browser's among them), or those named, with warnings as errors."""
+"""Run the tests named, or all of them in parts side by side, with warnings as errors. The last line counts.
+
+A part is a process with a data folder and a database of its own; what it says is shown when it ends.
+"""
 
 from __future__ import annotations
 
 import faulthandler
 import os
+import re
+import subprocess
 import sys
+import tempfile
 import warnings
 from pathlib import Path
 
 ROOT = Path(__file__).resolve().parent.parent
+#: Side by side: computing, and what mostly waits (a browser, processes that start). Patience is for a machine with two processors.
+PARTS = {
+    "core": ("launcher", "core"),
+    "server": ("server",),
+}
+_COUNTS = re.compile(r"^(\d+) passed, (\d+) failed", re.MULTILINE)
 
-if __name__ == "__main__":
+
+def run_here(labels: list[str]) -> None:
+    """Run tests in this process."""
     # Something that hangs is shown where it hangs, and fails, instead of keeping a machine for hours.
     faulthandler.dump_traceback_later(45 * 60, exit=True)
     os.environ.setdefault("DJANGO_SETTINGS_MODULE", "zeitbild_server.settings")
@@ -25,7 +39,37 @@ if __name__ == "__main__":
     warnings.filterwarnings("ignore", category=ResourceWarning)
     from django.core.management import execute_from_command_line
 
-    labels = sys.argv[1:] or [str(ROOT / name) for name in ("launcher", "core", "server")]
     # Settings look here to tell a test run from the real thing.
     sys.argv = [sys.argv[0], "test", "--noinput", *labels]
     execute_from_command_line(sys.argv)
+
+
+def run_parts() -> int:
+    """Run all tests in parts; 1 if anything failed."""
+    data = Path(os.environ.get("ZEITBILD_DATA") or ROOT / ".cache" / "test-data")
+    running = {}
+    for name, folders in PARTS.items():
+        output = tempfile.TemporaryFile("w+", encoding="utf-8", errors="replace")
+        command = [sys.executable, str(Path(__file__)), *(str(ROOT / folder) for folder in folders)]
+        env = {**os.environ, "ZEITBILD_DATA": str(data / name)}
+        running[name] = subprocess.Popen(command, env=env, stdout=output, stderr=subprocess.STDOUT), output
+    passed = failed = 0
+    for name, (process, output) in running.items():
+        code = process.wait()
+        output.seek(0)
+        said = output.read()
+        print(f"==== {name}\n{said}", flush=True)
+        counts = _COUNTS.findall(said)
+        good, bad = (int(one) for one in counts[-1]) if counts else (0, 0)
+        # One that ended without counting, or badly with nothing failed, is a failure all the same.
+        bad = max(bad, 1) if code else bad
+        passed, failed = passed + good, failed + bad
+    print(f"{passed} passed, {failed} failed", flush=True)
+    return 1 if failed else 0
+
+
+if __name__ == "__main__":
+    if sys.argv[1:]:
+        run_here(sys.argv[1:])
+    else:
+        sys.exit(run_parts())
