@@ -5,6 +5,7 @@ A part is a process with a data folder and a database of its own; what it says i
 
 from __future__ import annotations
 
+import contextlib
 import faulthandler
 import os
 import re
@@ -47,23 +48,24 @@ def run_here(labels: list[str]) -> None:
 def run_parts() -> int:
     """Run all tests in parts; 1 if anything failed."""
     data = Path(os.environ.get("ZEITBILD_DATA") or ROOT / ".cache" / "test-data")
-    running = {}
-    for name, folders in PARTS.items():
-        output = tempfile.TemporaryFile("w+", encoding="utf-8", errors="replace")
-        command = [sys.executable, str(Path(__file__)), *(str(ROOT / folder) for folder in folders)]
-        env = {**os.environ, "ZEITBILD_DATA": str(data / name)}
-        running[name] = subprocess.Popen(command, env=env, stdout=output, stderr=subprocess.STDOUT), output
     passed = failed = 0
-    for name, (process, output) in running.items():
-        code = process.wait()
-        output.seek(0)
-        said = output.read()
-        print(f"==== {name}\n{said}", flush=True)
-        counts = _COUNTS.findall(said)
-        good, bad = (int(one) for one in counts[-1]) if counts else (0, 0)
-        # One that ended without counting, or badly with nothing failed, is a failure all the same.
-        bad = max(bad, 1) if code else bad
-        passed, failed = passed + good, failed + bad
+    with contextlib.ExitStack() as stack:
+        running = {}
+        for name, folders in PARTS.items():
+            output = stack.enter_context(tempfile.TemporaryFile("w+", encoding="utf-8", errors="replace"))
+            command = [sys.executable, str(Path(__file__)), *(str(ROOT / folder) for folder in folders)]
+            env = {**os.environ, "ZEITBILD_DATA": str(data / name)}
+            running[name] = subprocess.Popen(command, env=env, stdout=output, stderr=subprocess.STDOUT), output
+        for name, (process, output) in running.items():
+            code = process.wait()
+            output.seek(0)
+            said = output.read()
+            print(f"==== {name}\n{said}", flush=True)
+            counts = _COUNTS.findall(said)
+            good, bad = (int(one) for one in counts[-1]) if counts else (0, 0)
+            # One that ended without counting, or badly with nothing failed, is a failure all the same.
+            bad = max(bad, 1) if code else bad
+            passed, failed = passed + good, failed + bad
     print(f"{passed} passed, {failed} failed", flush=True)
     return 1 if failed else 0
 
