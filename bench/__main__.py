@@ -7,7 +7,7 @@ import sys
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
-from bench import processes
+from bench import processes, studio
 from bench.timing import Figure
 from zeitbild.document.reading import parse_shot
 
@@ -27,6 +27,7 @@ def _line(figure: Figure, before: float | None) -> str:
 
 def _all() -> Iterator[Callable[[], Iterator[Figure]]]:
     yield processes.runs
+    yield studio.thousand
     shot = parse_shot(processes.SHOT.read_text(encoding="utf-8"))
     from bench import rendering
 
@@ -48,6 +49,8 @@ def _all() -> Iterator[Callable[[], Iterator[Figure]]]:
     yield processes.large
     yield processes.start_up
     yield processes.browser
+    yield studio.cluster
+    yield studio.people
 
 
 def main() -> int:

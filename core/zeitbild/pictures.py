@@ -148,7 +148,8 @@ def read_picture(data: bytes, label: str, *, plain: bool = False) -> NDArray[np.
         table = (steps if plain else decode(steps)).astype(np.float32)
         pixels = table[pixels]
     else:
-        pixels = np.array(pixels, np.float32)
+        # The library's own array, if it is one that may be changed: copies of large pictures are what memory is short of.
+        pixels = np.require(pixels, np.float32, "W")
         np.nan_to_num(pixels, copy=False, nan=0.0, posinf=_BRIGHTEST, neginf=0.0)
         np.clip(pixels, 0, _BRIGHTEST, out=pixels)
     if pixels.shape[2] < 3:

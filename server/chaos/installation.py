@@ -114,6 +114,10 @@ class Installation:
                 raise AssertionError(f"{method} {path}: {status} {data[:300]!r}")
             return json.loads(data) if data else None
 
+    def ask(self, method: str, path: str, body: Any = None) -> int:
+        """One request, whatever comes of it; its status."""
+        return self._once(method, path, body)[0]
+
     def _once(self, method: str, path: str, body: Any) -> tuple[int, bytes]:
         line = http.client.HTTPConnection("127.0.0.1", self.port, timeout=20)
         head = {"Content-Type": "application/json"}
@@ -124,6 +128,7 @@ class Installation:
             answer = line.getresponse()
             data = answer.read()
             for name, value in answer.getheaders():
+                # Threads share what was given at the door; later answers give the same again.
                 if name.lower() == "set-cookie":
                     cookie, _, rest = value.partition("=")
                     self._cookies[cookie] = rest.split(";")[0]

@@ -1,0 +1,155 @@
+"""A studio that shares it: a cluster against the pool, a thousand workers that only wait, fifty people at once."""
+
+from __future__ import annotations
+
+import os
+import subprocess
+import sys
+import tempfile
+import threading
+import time
+from collections.abc import Iterator
+from concurrent.futures import Executor, ThreadPoolExecutor
+from pathlib import Path
+from unittest import mock
+
+from bench.timing import Figure, single
+
+ROOT = Path(__file__).parents[1]
+SHOT = ROOT / "demo" / "KM010.json"
+_CLUSTER = "tcp://127.0.0.1:8799"
+
+
+def cluster() -> Iterator[Figure]:
+    """The same frames by two processes of the pool and by two workers of a cluster, in turns; and what nothing costs there."""
+    from launcher.services import cluster_services
+    from zeitbild.errors import AwayError
+    from zeitbild.farm import FramePool, render_cell
+    from zeitbild.farm.cluster import ClusterExecutor
+
+    env = {**os.environ, "PYTHONPATH": os.pathsep.join(str(ROOT / name) for name in ("core", "server", ""))}
+    services = cluster_services(sys.executable, _CLUSTER, 2)
+    silent = subprocess.DEVNULL
+    running = [subprocess.Popen(list(one.command), cwd=ROOT, env=env, stdout=silent, stderr=silent) for one in services]
+    try:
+        with tempfile.TemporaryDirectory() as name:
+            folder, executor = Path(name), None
+            end = time.monotonic() + 60
+            while executor is None or executor.capacity() < 2:
+                try:
+                    executor = executor or ClusterExecutor(_CLUSTER, folder)
+                except AwayError:
+                    if time.monotonic() > end:
+                        raise
+                time.sleep(0.3)
+                executor.look() if executor else None
+            text, frames = SHOT.read_text(encoding="utf-8"), range(1, 41)
+            ratios, overheads = [], []
+            with FramePool(2) as pool, FramePool(2, lambda _: executor) as many:
+                for turn in range(4):
+                    taken = []
+                    for number, own in enumerate((pool, many)):
+                        masters = folder / f"{turn}-{number}"
+                        tasks = [(frame, (text, frame, "final", folder, masters)) for frame in frames]
+                        for again in range(2):
+                            started = time.perf_counter()
+                            for outcome in own.run(render_cell, tasks):
+                                if outcome is not None and outcome.error:
+                                    raise RuntimeError(outcome.error)
+                            # The second time nothing is rendered: what is left is looking up and going to and fro.
+                            taken.append(time.perf_counter() - started) if not again else overheads.append(
+                                (number, (time.perf_counter() - started) / len(frames) * 1000)
+                            )
+                    if turn:
+                        ratios.append(taken[1] / taken[0])
+            ratios.sort()
+            there = sorted(value for number, value in overheads[2:] if number)
+            yield Figure(
+                "40 final frames by a cluster's two workers to the pool", ratios[1], ratios[0], ratios[-1], "x", 1.05
+            )
+            yield Figure("a frame that is there, by the cluster", there[len(there) // 2], there[0], there[-1], "ms", 15)
+    finally:
+        for process in running:
+            process.kill()
+            process.wait()
+
+
+def thousand() -> Iterator[Figure]:
+    """A thousand workers that sleep like frames: how many cells a second the database takes down. After ``processes.runs``."""
+    from django.contrib.auth.models import User
+
+    from runs.actions.start_run import start_run
+    from runs.management.commands.worker import work_next
+    from shots.models import Shot
+    from workers.hand import Hand
+    from workers.presence import new_name
+    from zeitbild.farm import CellResult, FramePool
+
+    def sleep(document: str, frame: int, *arguments: object) -> dict[str, CellResult]:
+        time.sleep(1.0 + frame % 7 / 7)
+        layers = arguments[-1]
+        assert isinstance(layers, tuple)
+        return {
+            layer: CellResult(frame, f"{frame:064x}", 1000, 1.5, False, where=f"m{frame % 1000}") for layer in layers
+        }
+
+    def threads(_: int) -> Executor:
+        return ThreadPoolExecutor(1000)
+
+    user, shot = User.objects.first(), Shot.objects.get(code="KM010")
+    assert user is not None
+    count = 20_000
+    with mock.patch("runs.actions.work_run.render_layers", sleep), FramePool(1000, threads) as pool:
+        with Hand(new_name(), pool) as hand:
+            with mock.patch("runs.actions.start_run.plan_files"):
+                start_run(user, shot, base=shot.current_id or 0, frame_set=f"1-{count}", quality="rough")
+            started = time.perf_counter()
+            work_next(hand)
+            taken = time.perf_counter() - started
+    # A thousand that sleep 1.43 s on the average could do so many.
+    yield single("cells a second of a thousand sleeping workers (700 asked)", count / taken, "/s")
+
+
+def people() -> Iterator[Figure]:
+    """Fifty people save, take back, drag and watch at once for 20 s; requests that draw nothing."""
+    from chaos.installation import Installation
+    from zeitbild.testing import small_shot
+
+    with tempfile.TemporaryDirectory() as name:
+        place = Installation(Path(name) / "data")
+        place.manage("migrate", "--verbosity", "0")
+        place.manage("add_user", "ada", typed="lamp-room-seven\n")
+        place.start()
+        try:
+            place.sign_in("ada", "lamp-room-seven")
+            project = place.call("POST", "/api/projects", {"code": "KM", "title": "Kap Morgen"})
+            shot = place.call("POST", f"/api/projects/{project['id']}/shots", {"code": "KM010", "title": "Sign"})
+            path, document = f"/api/shots/{shot['id']}", small_shot().model_dump(mode="json")
+            short: list[float] = []
+            until = time.monotonic() + 20
+
+            def work(number: int) -> None:
+                while time.monotonic() < until:
+                    for method, address, body in (
+                        ("GET", path, None),
+                        ("GET", "/api/studio", None),
+                        ("PUT", f"{path}/document", {"base": 0, "document": document}),
+                        ("POST", f"{path}/picture", {"document": document, "frame": 1, "width": 320, "height": 180}),
+                    ):
+                        began = time.perf_counter()
+                        place.ask(method, address, body)
+                        if not address.endswith("picture"):
+                            short.append((time.perf_counter() - began) * 1000)
+                    time.sleep(0.2 + number % 10 / 20)
+
+            everybody = [threading.Thread(target=work, args=(number,)) for number in range(50)]
+            for one in everybody:
+                one.start()
+            for one in everybody:
+                one.join()
+            short.sort()
+            middle, late = short[len(short) // 2], short[int(0.95 * len(short))]
+            yield Figure("short requests among fifty people, 95th percentile", late, middle, short[-1], "ms", 300)
+            yield single("such requests a second", len(short) / 20, "/s")
+        finally:
+            place.stop()
