@@ -67,6 +67,7 @@ const STATES: Record<string, string> = {
         >
       </div>
     </template>
+    <p v-if="handoff.state === 'waiting' && handoff.error" class="text-warn" role="status">△ {{ handoff.error }}</p>
     <template v-if="handoff.state === 'failed'">
       <p class="text-now" role="alert">{{ handoff.error }}</p>
       <PressButton v-if="!looking" class="justify-self-start" @click="emit('retry')">Try again</PressButton>

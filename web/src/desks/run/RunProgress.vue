@@ -66,7 +66,8 @@ const heading = computed(() =>
       >
       <template v-else-if="!store.underWay && store.run.seconds"> · {{ duration(store.run.seconds) }}</template>
     </p>
-    <p v-if="store.run.error" class="text-now" role="alert">✕ {{ store.run.error }}</p>
+    <p v-if="store.run.error && store.underWay" class="text-warn" role="status">△ {{ store.run.error }}</p>
+    <p v-else-if="store.run.error" class="text-now" role="alert">✕ {{ store.run.error }}</p>
     <p v-if="cleaned && !store.underWay" class="text-soft">
       {{ cleaned }} frames of this run were cleaned up; they can be rendered again.
     </p>
