@@ -111,7 +111,7 @@ def thousand() -> Iterator[Figure]:
 
 
 def people() -> Iterator[Figure]:
-    """Fifty people save, take back, drag and watch at once for 20 s; requests that draw nothing."""
+    """Fifty people, each of whom saves, looks, watches or drags once a second, for 20 s; requests that draw nothing."""
     from chaos.installation import Installation
     from zeitbild.testing import small_shot
 
@@ -129,6 +129,8 @@ def people() -> Iterator[Figure]:
             until = time.monotonic() + 20
 
             def work(number: int) -> None:
+                # People do not all begin in one moment.
+                time.sleep(number / 50)
                 while time.monotonic() < until:
                     for method, address, body in (
                         ("GET", path, None),
@@ -140,7 +142,7 @@ def people() -> Iterator[Figure]:
                         place.ask(method, address, body)
                         if not address.endswith("picture"):
                             short.append((time.perf_counter() - began) * 1000)
-                    time.sleep(0.2 + number % 10 / 20)
+                        time.sleep(0.5 + (number * 7 + len(short)) % 10 / 10)
 
             everybody = [threading.Thread(target=work, args=(number,)) for number in range(50)]
             for one in everybody:

@@ -2,6 +2,10 @@
 
 from __future__ import annotations
 
+from datetime import datetime
+from threading import Lock
+
+from cachetools import LRUCache
 from django.conf import settings
 from django.db import models
 
@@ -30,7 +34,12 @@ class Shot(models.Model):
     def current_document(self) -> ShotDocument:
         """The document of the current revision."""
         assert self.current is not None
-        return read_shot(self.current.document)
+        return self.current.read()
+
+
+#: Documents of revisions, which never change, as they were read.
+_read: LRUCache[tuple[int, datetime], ShotDocument] = LRUCache(256)
+_reading = Lock()
 
 
 class Revision(models.Model):
@@ -42,3 +51,14 @@ class Revision(models.Model):
     label = models.CharField(max_length=120, blank=True)
     author = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.SET_NULL, null=True, related_name="+")
     saved_at = models.DateTimeField(auto_now_add=True)
+
+    def read(self) -> ShotDocument:
+        """The document, read (and brought up to date, if an older version wrote it) once."""
+        key = self.pk, self.saved_at
+        with _reading:
+            found = _read.get(key)
+        if found is None:
+            found = read_shot(self.document)
+            with _reading:
+                _read[key] = found
+        return found
