@@ -27,7 +27,8 @@ export function megabytes(bytes: number): string {
 
 export function duration(seconds: number): string {
   const whole = Math.max(0, Math.round(seconds));
-  if (whole < 60) return `${whole} s`;
-  if (whole < 3600) return `${Math.floor(whole / 60)} min ${whole % 60} s`;
-  return `${Math.floor(whole / 3600)} h ${Math.floor((whole % 3600) / 60)} min`;
+  // Spaces that do not break: a number stays with its unit.
+  if (whole < 60) return `${whole}\u00a0s`;
+  if (whole < 3600) return `${Math.floor(whole / 60)}\u00a0min\u00a0${whole % 60}\u00a0s`;
+  return `${Math.floor(whole / 3600)}\u00a0h\u00a0${Math.floor((whole % 3600) / 60)}\u00a0min`;
 }
