@@ -126,20 +126,20 @@ def runs() -> Iterator[Figure]:
     from runs.actions.start_run import start_run
     from runs.management.commands.worker import work_next
     from shots.models import Shot
-    from workers.hand import Hand
+    from workers.active import ActiveWorker
     from workers.presence import new_name
     from zeitbild.farm import FramePool
 
     user, shot = User.objects.get(), Shot.objects.get(code="KM010")
     shutil.rmtree(Path(os.environ["ZEITBILD_DATA"]) / "masters", ignore_errors=True)
-    with FramePool(2) as pool, Hand(new_name(), pool) as hand:
+    with FramePool(2) as pool, ActiveWorker(new_name(), pool) as worker:
         for name, goal in (
             ("run of 100 final frames, two processes", None),
             ("the same 100 frames again, unchanged", 1.0),
         ):
             started = time.perf_counter()
             start_run(user, shot, base=shot.current_id or 0, frame_set="1-100", quality="final")
-            work_next(hand)
+            work_next(worker)
             yield single(name, time.perf_counter() - started, "s", goal)
 
 

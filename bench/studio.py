@@ -81,7 +81,7 @@ def thousand() -> Iterator[Figure]:
     from runs.actions.start_run import start_run
     from runs.management.commands.worker import work_next
     from shots.models import Shot
-    from workers.hand import Hand
+    from workers.active import ActiveWorker
     from workers.presence import new_name
     from zeitbild.farm import CellResult, FramePool
 
@@ -100,11 +100,11 @@ def thousand() -> Iterator[Figure]:
     assert user is not None
     count = 20_000
     with mock.patch("runs.actions.work_run.render_layers", sleep), FramePool(1000, threads) as pool:
-        with Hand(new_name(), pool) as hand:
+        with ActiveWorker(new_name(), pool) as worker:
             with mock.patch("runs.actions.start_run.plan_files"):
                 start_run(user, shot, base=shot.current_id or 0, frame_set=f"1-{count}", quality="rough")
             started = time.perf_counter()
-            work_next(hand)
+            work_next(worker)
             taken = time.perf_counter() - started
     # A thousand that sleep 1.43 s on the average could do so many.
     yield single("cells a second of a thousand sleeping workers (700 asked)", count / taken, "/s")

@@ -1,1 +1,2 @@
-"""What ``./zeitbild`` starts and watches. Nothing but the standard library: it runs before anything is installed."""
+"""What ``./zeitbild`` starts and watches. Nothing but the standard library: it runs before anything is
+installed (``held`` runs afterwards)."""

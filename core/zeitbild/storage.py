@@ -91,7 +91,8 @@ def own_prefix() -> str:
 _OWN_FOLDER = re.compile(r"^zeitbild-(?P<host>[0-9a-f]{8})-(?P<pid>\d+)-")
 
 
-def _lives(process: int) -> bool:
+def lives(process: int) -> bool:
+    """Whether a process of this machine runs; one that ended and that nobody waited for does not."""
     try:
         os.kill(process, 0)
     except ProcessLookupError:
@@ -113,7 +114,7 @@ def clear_left_over(folder: Path) -> int:
     count = 0
     for path in Path(tempfile.gettempdir()).glob(f"zeitbild-{_HOST}-*"):
         named = _OWN_FOLDER.match(path.name)
-        if named is not None and not _lives(int(named["pid"])):
+        if named is not None and not lives(int(named["pid"])):
             shutil.rmtree(path, ignore_errors=True)
             count += 1
     for path in folder.rglob(f".*{_PART}*"):
@@ -122,7 +123,7 @@ def clear_left_over(folder: Path) -> int:
             continue
         try:
             if named["host"] == _HOST:
-                left = not _lives(int(named["pid"]))
+                left = not lives(int(named["pid"]))
             else:
                 left = time.time() - path.stat().st_mtime > _ABANDONED
             if left:

@@ -10,7 +10,6 @@ import socket
 import subprocess
 import sys
 import time
-from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -140,12 +139,3 @@ class Installation:
         """Sign in by the API."""
         self.call("GET", "/api/session")
         self.call("POST", "/api/session", {"username": name, "password": password})
-
-
-def until(holds: Callable[[], bool], seconds: float, rest: float = 0.05) -> None:
-    """Wait until something holds; AssertionError if it does not in time."""
-    end = time.monotonic() + seconds
-    while not holds():
-        if time.monotonic() > end:
-            raise AssertionError("this did not come about")
-        time.sleep(rest)

@@ -12,11 +12,11 @@ from pathlib import Path
 from typing import Any
 from unittest import TestCase, mock
 
-from chaos.installation import ROOT, until
+from chaos.installation import ROOT
 from launcher.services import cluster_services
 from runs.management.commands.worker import work_next
 from runs.models import Run
-from workers.hand import Hand
+from workers.active import ActiveWorker
 from workers.presence import new_name
 from zeitbild.assets import AssetFolder
 from zeitbild.document.reading import write_shot
@@ -171,13 +171,13 @@ class Runs(StudioCase):
         pool = FramePool(1, lambda _: ClusterExecutor(cluster.address, self.data))
 
         def go_away() -> None:
-            until(lambda: run.cells.filter(state="done").count() >= 4, 60)
+            wait_until(lambda: run.cells.filter(state="done").count() >= 4, 60)
             cluster.end()
 
-        with pool, Hand(new_name(), pool) as hand, mock.patch("runs.management.commands.worker._LATER", 0):
+        with pool, ActiveWorker(new_name(), pool) as worker, mock.patch("runs.management.commands.worker._LATER", 0):
             away = threading.Thread(target=go_away)
             away.start()
-            self.assertTrue(work_next(hand))
+            self.assertTrue(work_next(worker))
             away.join()
             run.refresh_from_db()
             self.assertEqual(run.state, "waiting")
@@ -186,7 +186,7 @@ class Runs(StudioCase):
             cluster.start()
 
             def done() -> bool:
-                work_next(hand)
+                work_next(worker)
                 run.refresh_from_db()
                 return run.state == "done"
 

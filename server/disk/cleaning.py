@@ -99,19 +99,33 @@ def survey(project: Project | None = None, days: float = DAYS) -> Survey:
 
 
 def clean(project: Project | None = None, days: float = DAYS) -> Survey:
-    """Remove what may go. Cells whose masters went say so, and can be rendered again."""
+    """Remove what may go; what is given tells what went. Cells whose masters went say so, and can be rendered again.
+
+    StorageError if one cannot be removed.
+    """
     found = survey(project, days)
-    for start in range(0, len(found.may_go), _BATCH):
-        part = found.may_go[start : start + _BATCH]
-        # Asked once more for each batch: a run may have begun meanwhile.
+    asked, found.may_go = found.may_go, []
+    for start in range(0, len(asked), _BATCH):
+        # Asked once more for each batch: a run may have begun, or used one, meanwhile.
         needed = _needed()
-        gone = [path for path, _ in part if path.stem not in needed]
-        try:
-            for path in gone:
-                path.unlink(missing_ok=True)
-        except OSError as error:
-            raise StorageError(f"{path.name} could not be removed: {error.strerror}") from error
-        Cell.objects.filter(key__in=[path.stem for path in gone], state__in=FINISHED).update(
+        part = [
+            (path, size) for path, size in asked[start : start + _BATCH] if path.stem not in needed and _is_old(path)
+        ]
+        # First said, then done: what is said to be gone and is still there is only used again.
+        Cell.objects.filter(key__in=[path.stem for path, _ in part], state__in=FINISHED).update(
             state=Cell.State.CLEANED, changed_at=timezone.now()
         )
+        for path, size in part:
+            try:
+                path.unlink(missing_ok=True)
+            except OSError as error:
+                raise StorageError(f"{path.name} could not be removed: {error.strerror}") from error
+            found.may_go.append((path, size))
     return found
+
+
+def _is_old(path: Path) -> bool:
+    try:
+        return path.stat().st_mtime < time.time() - _LEAST
+    except FileNotFoundError:
+        return False

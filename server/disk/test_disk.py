@@ -19,7 +19,7 @@ from disk.room import free_bytes
 from disk.usage import usage_of
 from runs.management.commands.worker import work_next
 from runs.models import Cell, Run
-from workers.hand import Hand
+from workers.active import ActiveWorker
 from workers.presence import new_name
 from zeitbild.farm import FramePool
 from zeitbild.masters import MasterStore
@@ -50,10 +50,10 @@ class Disk(StudioCase):
         """One look of a worker for work."""
         with (
             FramePool(1, threads) as pool,
-            Hand(new_name(), pool) as hand,
+            ActiveWorker(new_name(), pool) as worker,
             mock.patch("runs.management.commands.worker._LATER", 0),
         ):
-            return work_next(hand)
+            return work_next(worker)
 
     def change(self, title: str) -> None:
         document = self.shot.current_document().model_dump(mode="json")

@@ -2,15 +2,14 @@
 
 from __future__ import annotations
 
-import shutil
 from collections.abc import Callable
 
 from django.conf import settings
 from django.db import DatabaseError, connection
 from django.http import HttpRequest, JsonResponse
 
+from disk.room import free_bytes, said
 from workers.presence import workers_present
-from zeitbild.paths import data_folder
 
 
 def _database() -> str:
@@ -23,11 +22,9 @@ def _database() -> str:
 
 
 def _disk() -> str:
-    free = shutil.disk_usage(data_folder()).free
+    free = free_bytes()
     if free < settings.DISK_RESERVE:
-        return (
-            f"{free / 1e6:.0f} MB are free in the data folder; {settings.DISK_RESERVE / 1e6:.0f} MB are kept in reserve"
-        )
+        return f"{said(free)} are free in the data folder; {said(settings.DISK_RESERVE)} are kept in reserve"
     return ""
 
 

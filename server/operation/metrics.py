@@ -3,17 +3,16 @@
 from __future__ import annotations
 
 import hmac
-import shutil
 
 from django.conf import settings
 from django.db.models import Count
 from django.http import HttpRequest, HttpResponse
 from prometheus_client import CONTENT_TYPE_LATEST, CollectorRegistry, Counter, Gauge, Histogram, generate_latest
 
+from disk.room import free_bytes
 from handoffs.models import HandOff
 from runs.models import Cell, Run
 from workers.presence import workers_present
-from zeitbild.paths import data_folder
 
 REGISTRY = CollectorRegistry()
 REQUESTS = Counter("zeitbild_requests", "Requests answered", ["method", "route", "status"], registry=REGISTRY)
@@ -45,7 +44,7 @@ def _measure() -> None:
     present = workers_present()
     _WORKERS.set(len(present))
     _PROCESSES.set(sum(worker.processes for worker in present))
-    _FREE.set(shutil.disk_usage(data_folder()).free)
+    _FREE.set(free_bytes())
 
 
 def metrics(request: HttpRequest) -> HttpResponse:

@@ -21,7 +21,7 @@ from django.test import Client, override_settings
 from prometheus_client.parser import text_string_to_metric_families
 
 from operation.backup import DATABASE, LIST, back_up, restore, verify
-from workers.hand import Hand
+from workers.active import ActiveWorker
 from workers.presence import new_name
 from zeitbild.errors import StorageError
 from zeitbild.farm import FramePool
@@ -36,7 +36,7 @@ class Health(StudioCase):
         answer = self.client.get("/health")
         self.assertEqual((answer.status_code, answer.json()["worker"]), (503, "no worker is there"))
         self.assertEqual(self.client.get("/health?lives").json(), {"lives": True})
-        with FramePool(1, threads) as pool, Hand(new_name(), pool):
+        with FramePool(1, threads) as pool, ActiveWorker(new_name(), pool):
             answer = self.client.get("/health")
             self.assertEqual((answer.status_code, answer.json()["ready"]), (200, True))
             with override_settings(DISK_RESERVE=1 << 60):

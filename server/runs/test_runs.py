@@ -17,13 +17,14 @@ from django.utils import timezone
 from handoffs.models import HandOff
 from runs.actions.work_run import claim_run, work_run
 from runs.models import Cell, Run
-from workers.hand import Hand
+from workers.active import ActiveWorker
 from zeitbild.document.shot import Camera, Layer, NamedCamera, Raster, Timing
 from zeitbild.document.shot import Shot as ShotDocument
 from zeitbild.errors import StorageError
 from zeitbild.farm import FramePool
+from zeitbild.storage import lives
 from zeitbild.testing import small_shot
-from zeitbild_server.testing import ServedCase, StudioCase, children_of, lives, threads, wait_until
+from zeitbild_server.testing import ServedCase, StudioCase, children_of, threads, wait_until
 
 MANAGE = Path(__file__).parents[1] / "manage.py"
 
@@ -90,10 +91,10 @@ class Runs(StudioCase):
         assert row is not None
         self.post(f"/api/runs/{run['id']}/stop")
         self.assertTrue(self._run(run)["stopping"])
-        with FramePool(1, threads) as pool, Hand("w", pool) as hand:
-            hand.hold(row)
-            wait_until(lambda: hand.unwanted)
-            work_run(row, hand)
+        with FramePool(1, threads) as pool, ActiveWorker("w", pool) as worker:
+            worker.hold(row)
+            wait_until(lambda: worker.unwanted)
+            work_run(row, worker)
         stopped = self._run(run)
         self.assertEqual(stopped["state"], "stopped")
         self.assertLess(stopped["progress"]["done"], 6)
@@ -132,12 +133,12 @@ class Runs(StudioCase):
         first = claim_run("slow")
         assert first is not None
         Run.objects.filter(id=first.id).update(worker="other")
-        with FramePool(1, threads) as pool, Hand("slow", pool) as hand:
-            hand.hold(first)
+        with FramePool(1, threads) as pool, ActiveWorker("slow", pool) as worker:
+            worker.hold(first)
             # Already under way when the claim is lost: what it finds out is not written.
-            with mock.patch.object(Hand, "goes_on", lambda self: True):
-                work_run(first, hand)
-            wait_until(lambda: hand.lost)
+            with mock.patch.object(ActiveWorker, "goes_on", lambda self: True):
+                work_run(first, worker)
+            wait_until(lambda: worker.lost)
         run = Run.objects.get(id=first.id)
         self.assertEqual((run.worker, run.state), ("other", Run.State.RUNNING))
         self.assertEqual(run.cells.count(), 0)
@@ -147,10 +148,10 @@ class Runs(StudioCase):
         row = claim_run("w")
         assert row is not None
         self.client.delete(f"/api/shots/{self.shot.id}")
-        with FramePool(1, threads) as pool, Hand("w", pool) as hand:
-            hand.hold(row)
-            wait_until(lambda: hand.unwanted)
-            work_run(row, hand)
+        with FramePool(1, threads) as pool, ActiveWorker("w", pool) as worker:
+            worker.hold(row)
+            wait_until(lambda: worker.unwanted)
+            work_run(row, worker)
         self.assertEqual(Run.objects.get(id=row.id).state, Run.State.WAITING)
         self.work()
         self.assertEqual(Run.objects.get(id=row.id).state, Run.State.WAITING)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import time
+from collections.abc import Sequence
 from dataclasses import asdict
 from fractions import Fraction
 from functools import lru_cache
@@ -17,6 +18,7 @@ from zeitbild.errors import NamingError
 from zeitbild.farm.cell import cell_key
 from zeitbild.formats import Plane, formats
 from zeitbild.handoff.recipes import recipes
+from zeitbild.kernels import PARALLEL
 from zeitbild.masters import MasterStore
 from zeitbild.naming import NamingRule, plan_files
 from zeitbild.naming.plan import file_name
@@ -27,8 +29,8 @@ from zeitbild.resolve import depth_range, resolve
 from zeitbild.resolve.framing import framed
 from zeitbild.timing import Length, parse_frames, parse_length, parse_rate, phase_of, turned_degrees
 
-#: Frames up to which every name and angle is listed for the sheet.
-MAX_LISTED = 1500
+#: Frames up to which every name and angle is listed for the sheet, and up to which all are looked up for an estimate.
+MAX_LISTED, MAX_LOOKED = 1500, 240
 
 
 def length_of(shot: Shot) -> dict[str, Any]:
@@ -112,15 +114,17 @@ def _measure(key: str, document: str, frame: int, quality: str) -> tuple[float, 
 
 
 def estimate(document: Any, quality: str, frame_set: str, processes: int) -> dict[str, Any]:
-    """Expected seconds and bytes of a run, from one frame of it that is rendered now (and kept as a master)."""
+    """Expected seconds and bytes of a run, from one frame of it that is rendered now (and kept as a master).
+
+    How many cells are there already is looked up for up to ``MAX_LOOKED`` frames, evenly spread; of longer runs it is a guess.
+    """
     shot = read_shot(document)
     text = write_shot(shot)
     frames = parse_frames(frame_set) if frame_set.strip() else tuple(shot.timing.frames)
     middle = frames[len(frames) // 2]
-    folder, store = assets_folder(), MasterStore(masters_folder())
-    keys = {cell_key(text, frame, quality, folder) for frame in frames}
-    fresh = sum(not store.has(key) for key in keys)
-    seconds, master_bytes, file_bytes = _measure(cell_key(text, middle, quality, folder), text, middle, quality)
+    fresh = _fresh(text, frames, quality, [layer.name for layer in shot.layers])
+    key = cell_key(text, middle, quality, assets_folder())
+    seconds, master_bytes, file_bytes = _measure(key, text, middle, quality)
     cells = len(frames) * len(shot.layers)
     # One frame used all threads; several processes with one thread each fare about alike, start-up aside.
     start_up = 3.0 if fresh else 0.0
@@ -129,11 +133,26 @@ def estimate(document: Any, quality: str, frame_set: str, processes: int) -> dic
         "layers": len(shot.layers),
         "cells": cells,
         "files": len(frames) * sum(len(layer.passes) for layer in shot.layers),
-        "reused": len(frames) - fresh if len(keys) == len(frames) else cells - fresh,
+        "reused": cells - fresh,
         "seconds": round(start_up + fresh * seconds * 2 / max(1, min(processes, 2)), 1),
         "bytes": fresh * master_bytes,
         "file_bytes": len(frames) * file_bytes,
     }
+
+
+def _fresh(document: str, frames: Sequence[int], quality: str, layers: list[str]) -> int:
+    """Masters that a run would have to render: those that are not there, each once."""
+    folder, store = assets_folder(), MasterStore(masters_folder())
+    looked = frames if len(frames) <= MAX_LOOKED else frames[:: -(-len(frames) // MAX_LOOKED)]
+    keys: set[str] = set()
+    for frame in looked:
+        # Nobody may want to know any more.
+        PARALLEL.breathe()
+        keys.update(cell_key(document, frame, quality, folder, layer) for layer in layers)
+    fresh = sum(not store.has(key) for key in keys)
+    # Where frames repeat among those that were looked at, the others repeat them too.
+    repeats = len(keys) < len(looked)
+    return fresh if repeats else round(fresh * len(frames) / len(looked))
 
 
 def frame_camera(document: Any, frame: int, elements: tuple[str, ...]) -> dict[str, Any]:

@@ -2,13 +2,18 @@
 
 import json
 from io import BytesIO, StringIO
+from unittest import mock
 
 import numpy as np
 from django.core.management import CommandError, call_command
 from PIL import Image
 
+from shots.examine import MAX_LOOKED
 from shots.models import Revision
 from zeitbild.document.reading import parse_shot, write_shot
+from zeitbild.document.shot import Camera, Layer, NamedCamera, Timing
+from zeitbild.farm import cell_key
+from zeitbild.testing import small_shot
 from zeitbild_server.testing import StudioCase
 
 
@@ -237,6 +242,26 @@ class Examination(StudioCase):
         self.assertIn("{frame:04}", found["naming_error"])
         self.assertIsNone(found["plan"])
         self.assertEqual(found["frame_count"], 6)
+
+    def test_an_estimate_counts_the_cells_of_every_layer_and_does_not_look_through_long_runs(self) -> None:
+        side = NamedCamera(name="Side", camera=Camera(position=(1000, 0, 0)))
+        layers = (Layer(name="front", passes=("beauty",)), Layer(name="side", camera="Side", passes=("beauty",)))
+        naming = "{shot}_{layer}_{pass}_v{version:03}.{frame:06}.{ext}"
+        document = small_shot(cameras=(side,), layers=layers, timing=Timing(last=6), naming=naming).model_dump(
+            mode="json"
+        )
+        path = f"/api/shots/{self.shot.id}"
+        found = self.post(f"{path}/estimate", {"document": document, "quality": "rough"})
+        self.assertEqual((found["cells"], found["reused"]), (12, 0))
+        # The frame that was measured is kept.
+        found = self.post(f"{path}/estimate", {"document": document, "quality": "rough"})
+        self.assertEqual((found["cells"], found["reused"]), (12, 1))
+        document["timing"]["last"] = 100_000
+        with mock.patch("shots.examine.cell_key", wraps=cell_key) as looked:
+            found = self.post(f"{path}/estimate", {"document": document, "quality": "rough"})
+        self.assertLess(looked.call_count, 2 * MAX_LOOKED + 2)
+        self.assertEqual(found["cells"], 200_000)
+        self.assertGreater(found["bytes"], 0)
 
     def test_typed_lengths(self) -> None:
         self.assertEqual(self.post("/api/length", {"text": "4 s", "rate": "30"})["frames"], 120)

@@ -14,8 +14,8 @@ from handoffs.models import HandOff
 from runs.actions.work_run import claim_run
 from runs.management.commands.worker import work_next
 from runs.models import Run
+from workers.active import ActiveWorker
 from workers.claiming import MAX_TAKES, claim, give_back, holds, renew
-from workers.hand import Hand
 from workers.models import Worker
 from workers.presence import Presence, clear_away, dead_here, new_name, this_host, workers_present
 from zeitbild.errors import StorageError
@@ -34,8 +34,8 @@ class Claims(StudioCase):
         return Run.objects.get(id=self.post(f"/api/shots/{self.shot.id}/runs", body)["id"])
 
     def _work(self) -> None:
-        with FramePool(1, threads) as pool, Hand(new_name(), pool) as hand:
-            while work_next(hand):
+        with FramePool(1, threads) as pool, ActiveWorker(new_name(), pool) as worker:
+            while work_next(worker):
                 pass
         self.run_.refresh_from_db()
 
@@ -99,18 +99,18 @@ class Claims(StudioCase):
 
     def test_trouble_with_the_database_is_no_jobs_failure(self) -> None:
         with mock.patch("runs.actions.work_run._Report.write", side_effect=OperationalError("disk is full")):
-            with FramePool(1, threads) as pool, Hand(new_name(), pool) as hand:
+            with FramePool(1, threads) as pool, ActiveWorker(new_name(), pool) as worker:
                 with self.assertRaises(OperationalError):
-                    work_next(hand)
+                    work_next(worker)
         self.run_.refresh_from_db()
         self.assertEqual((self.run_.state, self.run_.worker, self.run_.takes), ("waiting", "", 0))
         self._work()
         self.assertEqual(self.run_.state, "done")
 
     def test_a_worker_that_is_told_to_end_gives_back_what_it_holds(self) -> None:
-        with FramePool(1, threads) as pool, Hand(new_name(), pool) as hand:
-            hand.ending.set()
-            self.assertTrue(work_next(hand))
+        with FramePool(1, threads) as pool, ActiveWorker(new_name(), pool) as worker:
+            worker.ending.set()
+            self.assertTrue(work_next(worker))
         self.run_.refresh_from_db()
         self.assertEqual((self.run_.state, self.run_.takes), ("waiting", 0))
         self._work()
@@ -120,12 +120,12 @@ class Claims(StudioCase):
 class Presences(StudioCase):
     def test_a_worker_is_seen_while_it_lives(self) -> None:
         self.assertEqual(self.get("/api/studio")["workers"], [])
-        with FramePool(1, threads) as pool, Hand(new_name(), pool) as hand:
+        with FramePool(1, threads) as pool, ActiveWorker(new_name(), pool) as worker:
             seen = self.get("/api/studio")["workers"]
             self.assertEqual([(one["host"], one["processes"]) for one in seen], [(this_host(), 1)])
             before = Worker.objects.get().seen_at
             wait_until(lambda: Worker.objects.get().seen_at > before)
-            Worker.objects.filter(name=hand.name).update(seen_at=timezone.now() - timedelta(seconds=30))
+            Worker.objects.filter(name=worker.name).update(seen_at=timezone.now() - timedelta(seconds=30))
             self.assertEqual(workers_present(), [])
             wait_until(lambda: len(workers_present()) == 1)
         self.assertEqual(self.get("/api/studio")["workers"], [])

@@ -24,7 +24,7 @@ from runs.management.commands.worker import work_next
 from shots.actions.create_shot import add_shot
 from shots.examine import _measure
 from shots.models import Shot
-from workers.hand import Hand
+from workers.active import ActiveWorker
 from workers.presence import new_name
 from zeitbild.document.shot import Raster, Timing
 from zeitbild.document.shot import Shot as ShotDocument
@@ -44,14 +44,6 @@ def wait_until(holds: Callable[[], bool], seconds: float = 20) -> None:
         if time.monotonic() > end:
             raise AssertionError("this did not come about")
         time.sleep(0.01)
-
-
-def lives(process: int) -> bool:
-    """Whether a process runs (one that ended and was not waited for does not)."""
-    try:
-        return Path(f"/proc/{process}/stat").read_text().rpartition(")")[2].split()[0] != "Z"
-    except OSError:
-        return False
 
 
 def children_of(process: int) -> list[int]:
@@ -104,8 +96,8 @@ class StudioCase(TransactionTestCase):
 
     def work(self, pool: FramePool | None = None) -> None:
         """Do all that waits, as the worker does."""
-        with pool or FramePool(1, threads) as frames, Hand(new_name(), frames) as hand:
-            while work_next(hand):
+        with pool or FramePool(1, threads) as frames, ActiveWorker(new_name(), frames) as worker:
+            while work_next(worker):
                 pass
 
     def fresh(self) -> Shot:
@@ -141,9 +133,9 @@ class ServedCase(StudioCase):
 
     def _work_on(self) -> None:
         try:
-            with FramePool(1, threads) as pool, Hand(new_name(), pool) as hand:
+            with FramePool(1, threads) as pool, ActiveWorker(new_name(), pool) as worker:
                 while not self._ending.is_set():
-                    if not work_next(hand):
+                    if not work_next(worker):
                         time.sleep(0.05)
         finally:
             connections.close_all()

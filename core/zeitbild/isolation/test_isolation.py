@@ -19,6 +19,7 @@ from zeitbild.errors import LimitError, PictureError
 from zeitbild.isolation import Limits, apart
 from zeitbild.isolation.messages import packed, unpacked
 from zeitbild.isolation.rooms import Died, Rooms
+from zeitbild.storage import lives
 
 _SHORT = Limits(seconds=1.0, memory=1 << 30)
 
@@ -72,13 +73,6 @@ def print_noise(value: str, label: str) -> str:
     os.write(1, value.encode())
     os.write(2, value.encode())
     return value
-
-
-def _lives(process: int) -> bool:
-    try:
-        return Path(f"/proc/{process}/stat").read_text().rpartition(")")[2].split()[0] != "Z"
-    except OSError:
-        return False
 
 
 class Messages(unittest.TestCase):
@@ -179,11 +173,11 @@ class Calls(unittest.TestCase):
         parent = subprocess.Popen([sys.executable, "-c", code], env=env, stdout=subprocess.PIPE)
         assert parent.stdout is not None
         child = int(parent.stdout.readline())
-        self.assertTrue(_lives(child))
+        self.assertTrue(lives(child))
         parent.kill()
         parent.wait()
         parent.stdout.close()
         end = time.monotonic() + 10
-        while _lives(child) and time.monotonic() < end:
+        while lives(child) and time.monotonic() < end:
             time.sleep(0.05)
-        self.assertFalse(_lives(child))
+        self.assertFalse(lives(child))

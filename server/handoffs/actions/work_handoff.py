@@ -9,8 +9,8 @@ from django.db import transaction
 
 from handoffs.models import HandOff
 from handoffs.selectors import package_path, version_folder
+from workers.active import PULSE, ActiveWorker
 from workers.claiming import claim, give_back, holds, note_progress
-from workers.hand import PULSE, Hand
 from zeitbild.assets import AssetFolder
 from zeitbild.document.reading import parse_shot
 from zeitbild.errors import FullError, ZeitbildError
@@ -33,7 +33,7 @@ def _frame_sets(written: dict[str, list[int]]) -> dict[str, str]:
     return {layer: write_frames(sorted(frames)) for layer, frames in written.items()}
 
 
-def work_handoff(handoff: HandOff, hand: Hand) -> None:
+def work_handoff(handoff: HandOff, worker: ActiveWorker) -> None:
     """Write all files of a claimed hand-off, each read back from disk, and pack them with their manifest."""
     run, recipe = handoff.run, recipes.get(handoff.recipe)
     shot = parse_shot(run.document)
@@ -46,7 +46,7 @@ def work_handoff(handoff: HandOff, hand: Hand) -> None:
     reported = 0.0
     # As far as an earlier worker came; those files are only checked again.
     most = sum(len(parse_frames(text)) for text in handoff.written.values() if text)
-    for outcome in hand.pool.run(write_cell, tasks, hand.goes_on, pulse=PULSE / 2):
+    for outcome in worker.pool.run(write_cell, tasks, worker.goes_on, pulse=PULSE / 2):
         if outcome is not None and outcome.result is None:
             kind = FullError if outcome.full else ZeitbildError
             raise kind(f"frame {outcome.task[1]} of {outcome.task[0]}: {outcome.error}")
@@ -56,15 +56,15 @@ def work_handoff(handoff: HandOff, hand: Hand) -> None:
         if time.monotonic() - reported > PULSE / 2:
             reported = time.monotonic()
             with transaction.atomic():
-                if holds(handoff, hand.name):
+                if holds(handoff, worker.name):
                     HandOff.objects.filter(id=handoff.id).update(written=_frame_sets(written))
                     count = sum(map(len, written.values()))
                     if count > most:
                         most = count
                         note_progress(handoff)
-    if sum(map(len, written.values())) < len(cells) or not hand.goes_on():
+    if sum(map(len, written.values())) < len(cells) or not worker.goes_on():
         # Put away, or the worker ends: files that stand are kept, and the next one goes on from there.
-        give_back(handoff, hand.name, HandOff.State.WAITING)
+        give_back(handoff, worker.name, HandOff.State.WAITING)
         return
     manifest = build_manifest(
         shot,
@@ -79,7 +79,7 @@ def work_handoff(handoff: HandOff, hand: Hand) -> None:
     )
     size = pack(folder, package_path(handoff), manifest, receiver_text(manifest, recipe.note), records)
     with transaction.atomic():
-        if not holds(handoff, hand.name):
+        if not holds(handoff, worker.name):
             return
         HandOff.objects.filter(id=handoff.id).update(
             files=len(records),
@@ -88,5 +88,5 @@ def work_handoff(handoff: HandOff, hand: Hand) -> None:
             written=_frame_sets(written),
         )
         handoff.refresh_from_db()
-        give_back(handoff, hand.name, HandOff.State.DONE)
+        give_back(handoff, worker.name, HandOff.State.DONE)
     log.info("hand-off %s: %s files", handoff.id, len(records))

@@ -12,8 +12,8 @@ from django.utils import timezone
 
 from disk.room import no_room
 from runs.models import FINISHED, Cell, Run
+from workers.active import PULSE, ActiveWorker
 from workers.claiming import claim, give_back, holds, note_progress
-from workers.hand import PULSE, Hand
 from zeitbild.farm import CellResult, render_layers
 from zeitbild.paths import assets_folder, masters_folder
 
@@ -84,7 +84,7 @@ class _Report:
                 note_progress(self._run)
 
 
-def work_run(run: Run, hand: Hand) -> None:
+def work_run(run: Run, worker: ActiveWorker) -> None:
     """Render the waiting cells of a claimed run until they are done, it is unwanted, the claim is lost, or the worker ends."""
     began = time.monotonic()
     known: dict[int, set[str]] = defaultdict(set)
@@ -97,19 +97,19 @@ def work_run(run: Run, hand: Hand) -> None:
     }
     common = (run.quality, assets_folder(), masters_folder())
     tasks = ((frame, (run.document, frame, *common, layers)) for frame, layers in waiting.items())
-    report = _Report(run, hand.name)
+    report = _Report(run, worker.name)
     full = ""
 
     def goes_on() -> bool:
         nonlocal full
         full = full or no_room()
-        return hand.goes_on() and not full
+        return worker.goes_on() and not full
 
     def on_start(frame: int) -> None:
         for layer in waiting[frame]:
             report.note(layer, frame, Cell.State.RENDERING)
 
-    for outcome in hand.pool.run(render_layers, tasks, goes_on, on_start, PULSE / 2):
+    for outcome in worker.pool.run(render_layers, tasks, goes_on, on_start, PULSE / 2):
         if outcome is not None:
             frame = outcome.task
             for layer in waiting[frame]:
@@ -125,14 +125,14 @@ def work_run(run: Run, hand: Hand) -> None:
                     report.note(layer, frame, Cell.State.REUSED if result.reused else Cell.State.DONE, result)
         report.write_now_and_then()
     report.write()
-    _end(run, hand, time.monotonic() - began, full and (no_room() or full))
+    _end(run, worker, time.monotonic() - began, full and (no_room() or full))
     log.info("run %s: %s frames in %.1f s", run.id, len(waiting), time.monotonic() - began)
 
 
-def _end(run: Run, hand: Hand, seconds: float, full: str) -> None:
+def _end(run: Run, worker: ActiveWorker, seconds: float, full: str) -> None:
     """Give the run back in the state that its cells give it; full says why there is no room, if there is none."""
     with transaction.atomic():
-        if not holds(run, hand.name):
+        if not holds(run, worker.name):
             return
         run.refresh_from_db()
         _unrender(run)
@@ -146,4 +146,4 @@ def _end(run: Run, hand: Hand, seconds: float, full: str) -> None:
             # Asked to go on meanwhile, put away, or the worker ends: the next one takes it.
             state, error = Run.State.WAITING, full
         Run.objects.filter(id=run.id).update(seconds=F("seconds") + seconds, stop_asked=False)
-        give_back(run, hand.name, state, error)
+        give_back(run, worker.name, state, error)

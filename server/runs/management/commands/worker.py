@@ -15,8 +15,8 @@ from django.db import DatabaseError, close_old_connections
 from disk.room import no_room
 from handoffs.actions.work_handoff import claim_handoff, work_handoff
 from runs.actions.work_run import claim_run, work_run
+from workers.active import ActiveWorker
 from workers.claiming import give_back
-from workers.hand import Hand
 from workers.models import Job
 from workers.presence import clear_away, new_name
 from zeitbild.errors import AwayError, FullError, ZeitbildError
@@ -49,16 +49,16 @@ class Command(BaseCommand):
         end_with_launcher()
         clear_left_over(data_folder())
         cleared = 0.0
-        with farm(options["processes"]) as pool, Hand(new_name(), pool) as hand:
+        with farm(options["processes"]) as pool, ActiveWorker(new_name(), pool) as worker:
             for ending in (signal.SIGTERM, signal.SIGINT):
-                signal.signal(ending, lambda *_: hand.ending.set())
-            log.info("worker %s, %s processes", hand.name, pool.workers)
+                signal.signal(ending, lambda *_: worker.ending.set())
+            log.info("worker %s, %s processes", worker.name, pool.workers)
             if not options["once"] and not settings.CLUSTER:
                 pool.warm()
-            while not hand.ending.is_set():
+            while not worker.ending.is_set():
                 close_old_connections()
                 try:
-                    if work_next(hand):
+                    if work_next(worker):
                         continue
                     if time.monotonic() - cleared > _CLEARED:
                         cleared = time.monotonic()
@@ -66,11 +66,11 @@ class Command(BaseCommand):
                 except DatabaseError as error:
                     # A database that is locked for long, or has no room, is waited for; what was held is claimed again.
                     log.warning("database: %s", error)
-                    hand.ending.wait(2)
+                    worker.ending.wait(2)
                     continue
                 if options["once"]:
                     return
-                hand.ending.wait(_IDLE)
+                worker.ending.wait(_IDLE)
 
 
 def farm(processes: int) -> FramePool:
@@ -82,37 +82,37 @@ def farm(processes: int) -> FramePool:
     return FramePool(processes, lambda _: ClusterExecutor(settings.CLUSTER, data_folder()))
 
 
-def work_next(hand: Hand) -> bool:
+def work_next(worker: ActiveWorker) -> bool:
     """Do the next hand-off or run, hand-offs first since people wait for them; False if there is none."""
-    return _work(hand, claim_handoff, work_handoff) or _work(hand, claim_run, work_run)
+    return _work(worker, claim_handoff, work_handoff) or _work(worker, claim_run, work_run)
 
 
-def _work(hand: Hand, take: Callable[[str], J | None], work: Callable[[J, Hand], None]) -> bool:
+def _work(worker: ActiveWorker, take: Callable[[str], J | None], work: Callable[[J, ActiveWorker], None]) -> bool:
     """Take a job and do it; whatever is raised while it is done is that job's failure, and nobody else's."""
     if no_room():
         return False
-    job = take(hand.name)
+    job = take(worker.name)
     if job is None:
         return False
-    hand.hold(job)
+    worker.hold(job)
     try:
-        work(job, hand)
+        work(job, worker)
     except DatabaseError:
-        give_back(job, hand.name, job.WAITS)
+        give_back(job, worker.name, job.WAITS)
         raise
     except (FullError, AwayError) as error:
         # It goes on when there is room, or somebody to compute; what stands is kept.
         log.warning("%s %s waits: %s", type(job).__name__, job.pk, error)
-        give_back(job, hand.name, job.WAITS, str(error))
-        hand.ending.wait(_LATER)
+        give_back(job, worker.name, job.WAITS, str(error))
+        worker.ending.wait(_LATER)
     except ZeitbildError as error:
         log.warning("%s %s failed: %s", type(job).__name__, job.pk, error)
-        give_back(job, hand.name, job.GIVEN_UP, str(error))
+        give_back(job, worker.name, job.GIVEN_UP, str(error))
     except MemoryError:
-        give_back(job, hand.name, job.GIVEN_UP, "there was not enough memory for this")
+        give_back(job, worker.name, job.GIVEN_UP, "there was not enough memory for this")
     except Exception as error:
         log.exception("%s %s failed", type(job).__name__, job.pk)
-        give_back(job, hand.name, job.GIVEN_UP, f"an unexpected error: {type(error).__name__}: {error}")
+        give_back(job, worker.name, job.GIVEN_UP, f"an unexpected error: {type(error).__name__}: {error}")
     finally:
-        hand.hold(None)
+        worker.hold(None)
     return True

@@ -17,7 +17,7 @@ log = logging.getLogger("zeitbild.worker")
 PULSE = 1.0
 
 
-class Hand:
+class ActiveWorker:
     """Use it as a context: while it lasts the worker is seen, and keeps what it holds."""
 
     def __init__(self, name: str, pool: FramePool) -> None:
@@ -30,7 +30,7 @@ class Hand:
         self._lost = self._unwanted = False
         self._thread = threading.Thread(target=self._pulse, name="pulse", daemon=True)
 
-    def __enter__(self) -> Hand:
+    def __enter__(self) -> ActiveWorker:
         self._presence.enter()
         self._thread.start()
         return self
