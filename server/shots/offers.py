@@ -11,10 +11,12 @@ from zeitbild.document.shot import Shot
 from zeitbild.elements import kinds
 from zeitbild.finishes import READY_MADE
 from zeitbild.fonts import SHIPPED
+from zeitbild.geometry.font import MAX_FONT_BYTES
 from zeitbild.handoff.recipes import recipes
 from zeitbild.lights import kinds as light_kinds
 from zeitbild.lights.ready_made import LIGHT_SETS
 from zeitbild.naming import FIELDS
+from zeitbild.pictures import MAX_PICTURE_BYTES
 from zeitbild.proof.looks import LOOKS
 from zeitbild.render.passes import passes
 from zeitbild.render.quality import QUALITIES
@@ -33,6 +35,8 @@ def offers() -> dict[str, Any]:
     """Schema and lists."""
     return {
         "schema": shot_schema(),
+        # Bytes of a file, by where it is sent.
+        "largest": {"fonts": MAX_FONT_BYTES, "pictures": MAX_PICTURE_BYTES, "skies": MAX_PICTURE_BYTES},
         "element_kinds": [
             {"name": kind.name, "title": kind.title, "default": kind.parameters(id="new").model_dump(mode="json")}
             for kind in kinds

@@ -25,15 +25,12 @@ _METHODS = ("get", "post", "put", "delete")
 class Access(StudioCase):
     def setUp(self) -> None:
         super().setUp()
-        run = self.post(f"/api/shots/{self.shot.id}/runs", {"base": self.fresh().current_id, "frame_set": "1"})
-        self.work()
-        handoff = self.post(f"/api/runs/{run['id']}/handoffs", {"recipe": "png8"})
-        self.work()
+        run, handoff = self.delivered()
         self.places: dict[str, Any] = {
             "project_id": self.project.id,
             "shot_id": self.shot.id,
-            "run_id": run["id"],
-            "handoff_id": handoff["id"],
+            "run_id": run,
+            "handoff_id": handoff,
             "layer": "sign",
             "frame": 1,
             "revision": self.fresh().current_id,

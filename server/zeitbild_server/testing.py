@@ -100,6 +100,14 @@ class StudioCase(TransactionTestCase):
             while work_next(worker):
                 pass
 
+    def delivered(self) -> tuple[int, int]:
+        """A run of one frame and a hand-off of it, both done: their numbers."""
+        run = self.post(f"/api/shots/{self.shot.id}/runs", {"base": self.fresh().current_id, "frame_set": "1"})
+        self.work()
+        handoff = self.post(f"/api/runs/{run['id']}/handoffs", {"recipe": "png8"})
+        self.work()
+        return run["id"], handoff["id"]
+
     def fresh(self) -> Shot:
         """The shot as it is in the database now."""
         return Shot.objects.select_related("current").get(id=self.shot.id)

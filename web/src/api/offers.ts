@@ -50,6 +50,8 @@ export interface FontChoice {
 }
 
 export interface Offers {
+  /** Bytes of a file that is brought, by what its address ends with. */
+  largest: Record<string, number>;
   schema: JsonSchema;
   element_kinds: { name: string; title: string; default: Record<string, unknown> }[];
   light_kinds: { name: string; title: string; aimed: "sky" | "point" | "none"; default: Light }[];
