@@ -7,7 +7,7 @@ import sys
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
-from bench import processes, studio
+from bench import layers, processes, studio
 from bench.timing import Figure
 from zeitbild.document.reading import parse_shot
 
@@ -45,6 +45,9 @@ def _all() -> Iterator[Callable[[], Iterator[Figure]]]:
     )
     for part in parts:
         yield lambda part=part: part(shot)
+    yield layers.passes
+    yield layers.layers
+    yield layers.see_through
     yield processes.scaling
     yield processes.large
     yield processes.start_up

@@ -6,7 +6,7 @@ import numba
 import numpy as np
 
 from zeitbild.kernels import parallel_kernel
-from zeitbild.render.rays import BUFFER, PACKET, cast_packet
+from zeitbild.render.world.ray_scene import BUFFER, PACKET, cast_packet
 
 _PACKET, _BUFFER = PACKET, BUFFER
 

@@ -33,7 +33,7 @@ render(resolve(shot, 1, AssetFolder(Path("none"))), QUALITIES["final"])
 _WORKER = """
 import sys, tempfile
 from pathlib import Path
-from zeitbild.farm import render_cell, write_cell
+from zeitbild.farm import make_files, render_cell
 from zeitbild.kernels import set_threads
 set_threads(1)
 text = Path(sys.argv[1]).read_text()
@@ -41,7 +41,7 @@ with tempfile.TemporaryDirectory() as folder:
     place = Path(folder)
     for frame in range(1, 9):
         render_cell(text, frame, "final", place / "a", place / "m")
-        write_cell(text, frame, "sign", "final", "png8", 1, place / "a", place / "m", place / "o")
+        make_files(text, frame, ("sign",), "final", "png8", (), (), 1, place / "a", place / "m", place / "o")
 # Not getrusage: its peak starts with that of the process that started this one.
 status = Path("/proc/self/status").read_text()
 print(int(status.split("VmHWM:")[1].split()[0]) / 1024)

@@ -20,7 +20,6 @@ from shots.rendering import sketch
 from zeitbild.assets import AssetFolder
 from zeitbild.document.reading import read_shot, write_shot
 from zeitbild.document.shot import Camera, Light, Motion, Rays, Shot, Timing
-from zeitbild.document.values import Placement, Turn
 from zeitbild.elements.lettering import build
 from zeitbild.elements.solid import Solid
 from zeitbild.geometry.solids import ball
@@ -29,14 +28,16 @@ from zeitbild.oracle import truth
 from zeitbild.paths import assets_folder
 from zeitbild.proof import View, encode_view, show
 from zeitbild.render import QUALITIES, render, secondary
-from zeitbild.render.lighting import ROW
-from zeitbild.render.patterns import ray_pattern
-from zeitbild.render.rays import INTERSECT16, OCCLUDED16
-from zeitbild.render.sampling import sample_offsets
-from zeitbild.render.scene import gather
+from zeitbild.render.light.lighting import ROW
+from zeitbild.render.rays.patterns import ray_pattern
 from zeitbild.render.stage import stage_of
-from zeitbild.render.visibility import rasterise
-from zeitbild.resolve import Snapshot, resolve
+from zeitbild.render.visible.sampling import sample_offsets
+from zeitbild.render.visible.visibility import rasterise
+from zeitbild.render.world.ray_scene import INTERSECT16, OCCLUDED16
+from zeitbild.render.world.scene import gather
+from zeitbild.resolve import resolve
+from zeitbild.snapshot import Snapshot
+from zeitbild.values import Placement, Turn
 
 _WORDS = ("Kap Morgen", "Leuchtturm", "Museum", "Ostwind", "Nebelhorn", "Seezeichen", "Lotsen", "Brandung")
 
@@ -257,7 +258,8 @@ def million(shot: Shot) -> Iterator[Figure]:
     started = time.perf_counter()
     snapshot = without_rays(resolve(heavy, 1, assets))
     # Finer than any picture of this size needs them: 64 steps to a quarter turn.
-    snapshot = replace(snapshot, meshes=tuple(ball(size, size, size, 64) for _ in balls))
+    fine = ball(size, size, size, 64)
+    snapshot = replace(snapshot, bodies=tuple(replace(body, form=fine) for body in snapshot.bodies))
     render(snapshot, QUALITIES["check"])
     taken = time.perf_counter() - started
     yield single("triangles of the heavy set", sum(len(mesh.triangles) for mesh in snapshot.built_meshes) / 1e6, "M")
@@ -342,8 +344,8 @@ def blur(shot: Shot) -> Iterator[Figure]:
     total = np.zeros((180, 320, 4))
     for number in range(512):
         matrices = small.at_time((number + 0.5) / 512)
-        elements = tuple(replace(one, matrix=matrix) for one, matrix in zip(small.elements, matrices, strict=True))
-        total += render(replace(small, elements=elements, stations=()), QUALITIES["final"]).beauty
+        elements = tuple(replace(one, matrix=matrix) for one, matrix in zip(small.bodies, matrices, strict=True))
+        total += render(replace(small, bodies=elements, stations=()), QUALITIES["final"]).beauty
     truth_ = total / 512
     found = render(small, QUALITIES["final"]).beauty
     seen = (truth_[..., 3] > 0) | (found[..., 3] > 0)

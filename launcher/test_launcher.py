@@ -34,7 +34,7 @@ def _lives(process: int) -> bool:
         return False
 
 
-def _until(holds: Callable[[], bool], seconds: float = 20) -> None:
+def _until(holds: Callable[[], bool], seconds: float = 60) -> None:
     end = time.monotonic() + seconds
     while not holds():
         if time.monotonic() > end:

@@ -3,21 +3,26 @@
 from __future__ import annotations
 
 import argparse
+import inspect
 import json
 import sys
 import time
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from functools import partial
 from pathlib import Path
+from typing import Any
 
 from zeitbild.assets import AssetFolder
-from zeitbild.checks import SetView, find
+from zeitbild.checks import SetView, checks, find
 from zeitbild.document.reading import parse_shot, shot_schema, write_shot
+from zeitbild.elements import kinds as element_kinds
 from zeitbild.errors import InputError, StorageError, ZeitbildError
-from zeitbild.farm import FramePool, write_cell
-from zeitbild.handoff.recipes import recipes
-from zeitbild.naming import plan_files
+from zeitbild.farm import FramePool, frames_with, make_cells, make_files, write_sequence
+from zeitbild.handoff import check_carried, passes_in, recipes
+from zeitbild.lights import kinds as light_kinds
+from zeitbild.naming import Wanted, plan_files
 from zeitbild.paths import assets_folder, masters_folder
+from zeitbild.render.passes import families, pass_named, passes
 from zeitbild.resolve import depth_range, resolve
 from zeitbild.timing import parse_frames
 
@@ -33,26 +38,47 @@ def _render(arguments: argparse.Namespace) -> int:
     frames = parse_frames(arguments.frames) if arguments.frames else tuple(shot.timing.frames)
     recipe = recipes.get(arguments.recipe)
     quality = arguments.quality or shot.quality
-    layers = [shot.layer(arguments.layer).name] if arguments.layer else [layer.name for layer in shot.layers]
-    plan_files(shot, version=arguments.version, ext=recipe.format.extension, frames=frames)
+    wanted = Wanted(
+        tuple(arguments.layer or ()), tuple(arguments.passes or ()), recipe.sharing, recipe.format.container
+    )
+    for name in wanted.passes:
+        pass_named(name, shot.light_groups, shot.names)
+    if wanted.passes:
+        # What is named is written, whatever the document's layers have.
+        chosen = tuple(
+            layer.model_copy(update={"passes": wanted.passes}) if layer in wanted.layers_of(shot) else layer
+            for layer in shot.layers
+        )
+        shot = shot.model_copy(update={"layers": chosen})
+    layers = wanted.layers_of(shot)
+    plan = plan_files(shot, version=arguments.version, ext=recipe.format.extension, frames=frames, wanted=wanted)
+    options = tuple(part.partition("=")[::2] for part in arguments.option or ())
+    recipe.format.chosen(dict(options))
+    check_carried(recipe.format, {one.name: passes_in(shot, one.name, wanted.passes_of(one)) for one in layers})
     # What the document lacks (a font, a glyph, an upload) is said before the first frame, not once for each.
     assets = AssetFolder(arguments.assets)
     for layer in layers:
-        resolve(shot, frames[0], assets, layer)
-    for hint in plan_files(shot, version=arguments.version, ext=recipe.format.extension, frames=frames).hints:
+        resolve(shot, frames[0], assets, layer.name)
+    for hint in plan.hints:
         print(f"note: {hint}", file=sys.stderr)
     for finding in find(shot, SetView(shot, assets, None)):
         print(f"{finding.level}: {finding.message}", file=sys.stderr)
-    if any("depth" in shot.layer(layer).passes for layer in layers) and recipe.format.extension != "exr":
+    if any("depth" in layer.passes for layer in layers) and recipe.format.ends_at_white:
         near, far = depth_range(shot, assets)
         print(f"depth: white is {near:g} units from the camera, black is {far:g}", file=sys.stderr)
     document = write_shot(shot)
-    common = (quality, recipe.name, arguments.version, arguments.assets, arguments.masters, Path(arguments.out))
-    tasks = [((layer, frame), (document, frame, layer, *common)) for layer in layers for frame in frames]
+    places = (arguments.assets, arguments.masters, Path(arguments.out))
+    what = (recipe.name, options, wanted.passes, arguments.version)
+    tasks: list[tuple[tuple[str, int], tuple[Any, ...]]] = []
+    for frame, own in frames_with(document, [layer.name for layer in layers], frames).items():
+        # Layers of one set are rendered together. What holds all frames of a sequence is written when all are there.
+        rest = places[:2] if recipe.format.container else (*what, *places)
+        tasks.append((("+".join(own), frame), (document, frame, own, quality, *rest)))
     done = failed = files = 0
+    cells: dict[int, Any] = {}
     started = time.monotonic()
     with FramePool(min(arguments.workers, len(tasks))) as pool:
-        for outcome in pool.run(write_cell, tasks):
+        for outcome in pool.run(make_cells if recipe.format.container else make_files, tasks):
             if outcome is None:
                 continue
             if outcome.error:
@@ -60,16 +86,50 @@ def _render(arguments: argparse.Namespace) -> int:
                 print(f"\nframe {outcome.task[1]} of {outcome.task[0]}: {outcome.error}", file=sys.stderr)
             else:
                 done += 1
-                files += len(outcome.result or ())
+                if recipe.format.container:
+                    cells[outcome.task[1]] = outcome.result
+                else:
+                    files += len(outcome.result or ())
             left = (time.monotonic() - started) / max(done + failed, 1) * (len(tasks) - done - failed)
             end = "" if sys.stderr.isatty() else "\n"
             print(f"\r{done + failed}/{len(tasks)} frames, {left:.0f} s left ", end=end, file=sys.stderr, flush=True)
+    if cells and not failed:
+        own_layers = tuple(layer.name for layer in layers)
+        name, picked, named, version = what
+        files = len(
+            write_sequence(document, tuple(sorted(cells.items())), name, picked, own_layers, named, version, *places)
+        )
     print(
         f"\n{files} files in {arguments.out}, all read back and compared"
         + (f"; {failed} frames FAILED" if failed else ""),
         file=sys.stderr,
     )
     return FAILED if failed else OK
+
+
+#: What can be listed: each with how it is found, as (name, title, note).
+LISTS: dict[str, Callable[[], list[tuple[str, str, str]]]] = {
+    "passes": lambda: (
+        [(one.name, one.title, one.note) for one in passes]
+        + [(f"{one.name}:NAME", one.title, one.note) for one in families]
+    ),
+    "elements": lambda: [(one.name, one.title, inspect.getdoc(one.parameters) or "") for one in element_kinds],
+    "lights": lambda: [(one.name, one.title, inspect.getdoc(one.parameters) or "") for one in light_kinds],
+    "recipes": lambda: [(one.name, one.title, one.note) for one in recipes],
+    "checks": lambda: [(one.name, one.name.replace("_", " "), one.note) for one in checks],
+}
+
+
+def _list(arguments: argparse.Namespace) -> int:
+    found = LISTS[arguments.what]()
+    if arguments.json:
+        rows = [{"name": name, "title": title, "note": note} for name, title, note in found]
+        print(json.dumps(rows, indent=2, ensure_ascii=False))
+        return OK
+    wide = max(len(name) for name, _, _ in found)
+    for name, title, note in found:
+        print(f"{name:{wide}}  {title}" + (f": {note.splitlines()[0]}" if note else ""))
+    return OK
 
 
 def _schema(_: argparse.Namespace) -> int:
@@ -93,8 +153,18 @@ def build_parser() -> argparse.ArgumentParser:
     render.add_argument("--out", required=True, metavar="DIR", help="folder for the files")
     render.add_argument("--frames", metavar="SET", help="for example 1-10,20,30-40x2; default: the document's range")
     render.add_argument("--quality", choices=["rough", "check", "final"], help="default: the document's")
-    render.add_argument("--layer", metavar="NAME", help="only this layer")
-    render.add_argument("--recipe", default="png8", metavar="NAME", help="png8, png16 or exr; default png8")
+    render.add_argument("--layer", action="append", metavar="NAME", help="only this layer; may be given again")
+    render.add_argument(
+        "--pass",
+        action="append",
+        dest="passes",
+        metavar="NAME",
+        help="only this pass, of every layer; may be given again",
+    )
+    render.add_argument("--recipe", default="png8", metavar="NAME", help="see `list recipes`; default png8")
+    render.add_argument(
+        "--option", action="append", metavar="NAME=VALUE", help="of the recipe's files, e.g. compression=piz"
+    )
     render.add_argument(
         "--version", type=partial(_positive, most=9999), default=1, metavar="N", help="number in file names"
     )
@@ -104,6 +174,10 @@ def build_parser() -> argparse.ArgumentParser:
     render.add_argument("--masters", type=Path, default=masters_folder(), metavar="DIR", help="where masters are kept")
     render.add_argument("--assets", type=Path, default=assets_folder(), metavar="DIR", help="where uploaded fonts lie")
     render.set_defaults(run=_render)
+    lists = commands.add_parser("list", help="what there is: passes, elements, lights, recipes, checks")
+    lists.add_argument("what", choices=list(LISTS))
+    lists.add_argument("--json", action="store_true", help="as JSON")
+    lists.set_defaults(run=_list)
     schema = commands.add_parser("schema", help="print the JSON schema of shot documents")
     schema.set_defaults(run=_schema)
     return parser

@@ -85,6 +85,12 @@ class StorageError(ZeitbildError):
     code = "storage"
 
 
+class GoneError(StorageError):
+    """A master that was rendered is not there any more, or is damaged."""
+
+    code = "gone"
+
+
 class AwayError(ZeitbildError):
     """Who should compute is not there just now."""
 

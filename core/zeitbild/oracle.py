@@ -20,13 +20,13 @@ from embreex.rtcore_scene import EmbreeScene
 from numpy.typing import NDArray
 
 from zeitbild.kernels import kernel
-from zeitbild.render.lighting import KIND, SHADOWS, SIZE, light_point
-from zeitbild.render.metal_rough import direct_light, light_around, mirror_light
-from zeitbild.render.mirroring import TOO_ROUGH, seen_light
-from zeitbild.render.quality import QUALITIES
-from zeitbild.render.scene import Scene, gather
+from zeitbild.render.light.lighting import KIND, SHADOWS, SIZE, light_point
+from zeitbild.render.rays.mirroring import TOO_ROUGH, seen_light
+from zeitbild.render.shade.metal_rough import direct_light, light_around, mirror_light
 from zeitbild.render.stage import Lighting, lighting_of, viewpoint
-from zeitbild.resolve.snapshot import Snapshot
+from zeitbild.render.world.scene import Scene, gather
+from zeitbild.snapshot import Snapshot
+from zeitbild.snapshot.quality import QUALITIES
 
 _Floats = NDArray[np.float32]
 _LIFT = 2e-4
@@ -257,7 +257,7 @@ def _mirrored(
         alive, place, facing, ways, own, flow, lifted = (
             one[on] for one in (alive, place, facing, ways, own, flow, lifted)
         )
-        taken, shares = np.empty((len(alive), 3), np.float32), np.empty((len(alive), 3), np.float32)
+        taken, shares = np.zeros((len(alive), 3), np.float32), np.zeros((len(alive), 3), np.float32)
         for i in range(len(alive) if bounce + 1 < snapshot.bounces else 0):
             values = _mirror_light(
                 *facing[i], *-ways[i], own[i], light.finishes, light.ambients, light.maps, light.table

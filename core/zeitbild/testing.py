@@ -11,12 +11,12 @@ import numpy as np
 
 from zeitbild.assets import AssetFolder
 from zeitbild.document.shot import Layer, Raster, Shot, Timing
-from zeitbild.document.values import Turn
 from zeitbild.elements.lettering import Lettering
 from zeitbild.geometry.mesh import Mesh
-from zeitbild.lights import LightSource
-from zeitbild.render.environment import EnvironmentLight
-from zeitbild.resolve import Snapshot, SnapshotElement
+from zeitbild.snapshot import Body, Matrix, Snapshot
+from zeitbild.snapshot.lights import LightSource
+from zeitbild.snapshot.surroundings import EnvironmentLight
+from zeitbild.values import Turn
 
 NOWHERE = AssetFolder(Path("nowhere"))
 DARK = EnvironmentLight(0.0, (1, 1, 1), (1, 1, 1), 0.0, 0.0)
@@ -77,6 +77,19 @@ def snapshot(
     **more: object,
 ) -> Snapshot:
     """A bare snapshot of meshes in the world's own place."""
-    elements = tuple(SnapshotElement(str(number), IDENTITY, (MATT_WHITE,)) for number in range(len(meshes)))
-    plain = Snapshot(size[0], size[1], eye, (0, 0, 0), angle, (), DARK, None, elements, meshes)
+    bodies = tuple(Body(str(at), str(at), mesh, IDENTITY, (MATT_WHITE,)) for at, mesh in enumerate(meshes))
+    plain = Snapshot(size[0], size[1], eye, (0, 0, 0), angle, (), DARK, None, bodies)
     return replace(plain, **more)  # type: ignore[arg-type]
+
+
+def going(shot: Snapshot, *after: Matrix) -> Snapshot:
+    """The same whose bodies stand so one frame later."""
+    return replace(shot, bodies=tuple(replace(body, after=then) for body, then in zip(shot.bodies, after, strict=True)))
+
+
+def dressed(shot: Snapshot, *finishes: tuple[float, ...], matrix: Matrix = IDENTITY) -> Snapshot:
+    """The same with one finish for each body, all of them in one place."""
+    bodies = tuple(
+        replace(body, finishes=(row,), matrix=matrix) for body, row in zip(shot.bodies, finishes, strict=True)
+    )
+    return replace(shot, bodies=bodies)

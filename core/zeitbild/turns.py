@@ -6,6 +6,7 @@ says by ``working`` how urgent that is; without a word it is as urgent as can be
 
 from __future__ import annotations
 
+import collections
 import heapq
 import itertools
 import threading
@@ -25,6 +26,11 @@ class _Mine(threading.local):
 
 
 _mine = _Mine()
+#: How many compute something with each rank, whether they hold a lock just now or not; and how long one of a worse rank stays away for
+#: them at a time: what takes many locks would else wait for a part of a long one before each.
+_at_work: collections.Counter[int] = collections.Counter()
+_done = threading.Condition()
+_STAY_AWAY = 0.2
 #: Seconds that a part of a kernel's work is to take, where others may be waiting, and tiles that it begins with.
 _PART, _FIRST = 0.04, 64
 
@@ -34,10 +40,19 @@ def working(rank: int, unwanted: Callable[[], bool] | None = None) -> Iterator[N
     """Within it this thread computes with a rank (0 goes first) what is given up once ``unwanted`` says so."""
     before = _mine.rank, _mine.unwanted
     _mine.rank, _mine.unwanted = rank, unwanted
+    with _done:
+        _at_work[rank] += 1
     try:
         yield
     finally:
         _mine.rank, _mine.unwanted = before
+        with _done:
+            _at_work[rank] -= 1
+            _done.notify_all()
+
+
+def _better_at_work() -> bool:
+    return any(count > 0 and rank < _mine.rank for rank, count in _at_work.items())
 
 
 class Turns:
@@ -81,14 +96,20 @@ class Turns:
             self._owner, self._depth = me, depth
 
     def breathe(self) -> None:
-        """Give way to whoever waits with a rank as good, and come back; GivenUp if what is computed is no longer wanted."""
+        """Give way to whoever waits with a rank as good, or computes with a better one, and come back; GivenUp if what is computed is
+        no longer wanted."""
         if _mine.unwanted is not None and _mine.unwanted():
             raise GivenUp
+        better = _better_at_work()
         with self._changed:
-            if self._owner != threading.get_ident() or not self._waiting or self._waiting[0][0] > _mine.rank:
+            waits = bool(self._waiting) and self._waiting[0][0] <= _mine.rank
+            if self._owner != threading.get_ident() or not (waits or better):
                 return
             depth, self._depth, self._owner = self._depth, 0, None
             self._changed.notify_all()
+        if better:
+            with _done:
+                _done.wait_for(lambda: not _better_at_work(), _STAY_AWAY)
         self._take(depth)
 
     def by_parts(self, kernel: Callable[..., Any], order: Any, *arguments: Any) -> None:

@@ -12,7 +12,6 @@ import numpy as np
 
 from zeitbild.assets import AssetFolder
 from zeitbild.document.shot import Motion, Shot, Timing
-from zeitbild.document.values import Turn
 from zeitbild.elements.lettering import Lettering
 from zeitbild.elements.solid import Solid
 from zeitbild.finishes import Finish
@@ -20,8 +19,11 @@ from zeitbild.formats import Plane, formats
 from zeitbild.proof import View, encode_view, show
 from zeitbild.render import QUALITIES, render
 from zeitbild.render.passes import passes
-from zeitbild.render.pixel_look import PixelLook
-from zeitbild.resolve import Snapshot, resolve
+from zeitbild.resolve import resolve
+from zeitbild.snapshot import Snapshot
+from zeitbild.snapshot.look import PixelLook
+from zeitbild.snapshot.reach import Reach
+from zeitbild.values import Turn
 
 
 def _snapshot() -> Snapshot:
@@ -49,30 +51,40 @@ def warm() -> None:
         encode_view(show(picture, View(blend=blend)), "jpeg")  # type: ignore[arg-type]
     for form in formats:
         for one in passes:
-            form.encode(Plane(one.role, one.extract(picture), (0.0, 1.0)))
+            if form.carries(one.role):
+                spread = tuple(one.spread(Reach())) if one.spread is not None else ()
+                plane = Plane(one.role, one.extract(picture), one.name, channels=one.channels, spread=spread)
+                with tempfile.TemporaryDirectory() as folder:
+                    writer = form.open(Path(folder) / "warm", "pass", {})
+                    writer.add([plane])
+                    writer.close()
 
 
 def compile_all() -> None:
-    """Fill an empty cache in half the time: the kernels that draw tiles are compiled by a process of their own."""
-    tiles = subprocess.Popen([sys.executable, "-m", "zeitbild.warm", "tiles"])
-    render(replace(_snapshot(), occlusion=0.5, bounces=1), QUALITIES["rough"])
-    if tiles.wait():
-        raise SystemExit("the kernels that draw tiles could not be compiled")
+    """Fill an empty cache in half the time: what draws tiles and follows rays is compiled by a process of its own."""
+    other = subprocess.Popen([sys.executable, "-m", "zeitbild.warm", "tiles and rays"])
+    render(_snapshot(), QUALITIES["rough"], planes=True)
+    render(replace(_moving(), occlusion=0.0, bounces=0), QUALITIES["rough"])
+    if other.wait():
+        raise SystemExit("the kernels that draw tiles and follow rays could not be compiled")
     warm()
 
 
-def compile_tiles() -> None:
-    """Compile the kernels that draw tiles at the finer qualities."""
+def compile_tiles_and_rays() -> None:
+    """Compile the kernels that draw tiles at the finer qualities, and those that follow rays; none that shades."""
     from zeitbild.kernels import PARALLEL
-    from zeitbild.render.stage import stage_of
-    from zeitbild.render.visibility import rasterise
+    from zeitbild.render.rays.secondary import cast_rays
+    from zeitbild.render.stage import lighting_of, stage_of
+    from zeitbild.render.visible.visibility import rasterise
 
-    snapshot = _snapshot()
+    snapshot = replace(_snapshot(), occlusion=0.5, bounces=1)
     built = snapshot.built(QUALITIES["check"])
-    scene, camera = stage_of(built).scene, snapshot.camera
+    stage, camera = stage_of(built), snapshot.camera
+    scene = stage.scene
+    depth = np.empty((snapshot.height, snapshot.width), np.float32)
     for name in ("check", "final"):
         with PARALLEL:
-            rasterise(
+            fragments, *_ = rasterise(
                 camera.project(scene.vertices),
                 np.ones(len(scene.vertices)),
                 scene.triangles,
@@ -85,8 +97,11 @@ def compile_tiles() -> None:
                 height=snapshot.height,
                 samples=QUALITIES[name].samples,
                 edges_exactly=QUALITIES[name].edges_exactly,
+                depth=depth,
             )
+    with PARALLEL:
+        cast_rays(built, QUALITIES["check"], stage, lighting_of(built), fragments, depth, None)
 
 
 if __name__ == "__main__":
-    compile_tiles() if sys.argv[1:] == ["tiles"] else compile_all()
+    compile_tiles_and_rays() if sys.argv[1:] else compile_all()

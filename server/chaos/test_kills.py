@@ -53,7 +53,7 @@ class Kills(unittest.TestCase):
         return self.random.choice(choices) if services else None
 
     def _kill(self) -> None:
-        wait_until(lambda: self._victim() is not None, 30)
+        wait_until(lambda: self._victim() is not None)
         victim = self._victim()
         assert victim is not None
         name, process = victim
@@ -66,16 +66,16 @@ class Kills(unittest.TestCase):
             assert self.place.launcher is not None
             self.place.launcher.wait()
             # What it started ends by itself, and the next launcher gets the folder.
-            wait_until(lambda: not self.place.processes(), 30)
+            wait_until(lambda: not self.place.processes())
             self.place.start()
 
     def _disturbed(self, kills: int, done: Any, ended: Any) -> None:
         """Kill something each time that so much more is done, until all kills are spent and the work has ended."""
         marks = sorted(self.random.sample(range(1, FRAMES - 10), kills))
         for mark in marks:
-            wait_until(lambda mark=mark: done() >= mark or ended(), 120)
+            wait_until(lambda mark=mark: done() >= mark or ended())
             self._kill()
-        wait_until(ended, 240)
+        wait_until(ended)
 
     def test_everything_is_delivered_once_and_nothing_is_left(self) -> None:
         document = small_shot(raster=Raster(width=320, height=180), timing=Timing(last=FRAMES), quality="final")
@@ -116,7 +116,7 @@ class Kills(unittest.TestCase):
         self.assertEqual(len(self.killed), KILLS)
         self._compare(document, self.folder / "data" / "handoffs" / f"shot-{shot['id']}" / "v001.zip")
         self.assertEqual(self.place.stop(), 0)
-        wait_until(lambda: not self.place.processes(), 20)
+        wait_until(lambda: not self.place.processes())
         # A worker that starts clears away what the dead left; the last one that was killed may have left something.
         self.place.manage("worker", "--once")
         left = [path for path in (self.folder / "data").rglob(".*") if path.is_file()]

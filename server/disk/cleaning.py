@@ -71,7 +71,14 @@ def _needed() -> dict[str, str]:
 
 
 def _files() -> Iterator[Path]:
-    yield from masters_folder().glob("??/*.exr")
+    """Everything that is kept of masters: bundles of their planes, and notes about them."""
+    for end in ("exr", "json"):
+        yield from masters_folder().glob(f"??/*.{end}")
+
+
+def _key(path: Path) -> str:
+    """The frame key that a file belongs to."""
+    return path.name.partition(".")[0]
 
 
 def survey(project: Project | None = None, days: float = DAYS) -> Survey:
@@ -84,13 +91,13 @@ def survey(project: Project | None = None, days: float = DAYS) -> Survey:
     found, needed = Survey(), _needed()
     youngest = time.time() - max(_LEAST, days * 86400)
     for path in _files():
-        if path.name.startswith(".") or (own is not None and path.stem not in own):
+        if path.name.startswith(".") or (own is not None and _key(path) not in own):
             continue
         try:
             stat = path.stat()
         except FileNotFoundError:
             continue
-        why = needed.get(path.stem) or (YOUNG if stat.st_mtime > youngest else "")
+        why = needed.get(_key(path)) or (YOUNG if stat.st_mtime > youngest else "")
         if why:
             found.keep(why, stat.st_size)
         else:
@@ -109,10 +116,10 @@ def clean(project: Project | None = None, days: float = DAYS) -> Survey:
         # Asked once more for each batch: a run may have begun, or used one, meanwhile.
         needed = _needed()
         part = [
-            (path, size) for path, size in asked[start : start + _BATCH] if path.stem not in needed and _is_old(path)
+            (path, size) for path, size in asked[start : start + _BATCH] if _key(path) not in needed and _is_old(path)
         ]
         # First said, then done: what is said to be gone and is still there is only used again.
-        Cell.objects.filter(key__in=[path.stem for path, _ in part], state__in=FINISHED).update(
+        Cell.objects.filter(key__in={_key(path) for path, _ in part}, state__in=FINISHED).update(
             state=Cell.State.CLEANED, changed_at=timezone.now()
         )
         for path, size in part:

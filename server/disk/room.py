@@ -9,7 +9,7 @@ from django.db.models import Avg
 
 from disk.usage import usage_of
 from projects.models import Project
-from runs.models import Cell, Run
+from runs.models import FINISHED, Cell, Run
 from shots.models import Shot
 from zeitbild.errors import FullError
 from zeitbild.paths import data_folder
@@ -59,3 +59,11 @@ def master_bytes(shot: Shot, pixels: int, quality: str) -> int:
     newest = Run.objects.filter(shot=shot, quality=quality).order_by("-id").values("id")[:3]
     mean = known.filter(run__in=newest).aggregate(mean=Avg("bytes"))["mean"]
     return int(mean or _A_PIXEL * pixels)
+
+
+def cells_there(shot: Shot, document: str, quality: str, frames: frozenset[int]) -> int:
+    """How many cells of a document's frames were rendered in earlier runs of the very same, and need no room any more."""
+    same = Cell.objects.filter(
+        run__shot=shot, run__document=document, run__quality=quality, state__in=FINISHED
+    ).order_by()
+    return len({place for place in same.values_list("layer", "frame") if place[1] in frames})

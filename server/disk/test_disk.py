@@ -91,6 +91,15 @@ class Full(Disk):
         with override_settings(PROJECT_QUOTA=100 * masters):
             self.post(f"/api/runs/{run.id}/handoffs", {"recipe": "png8"})
 
+    def test_what_is_rendered_already_needs_no_room(self) -> None:
+        self.start()
+        self.once()
+        with override_settings(DISK_RESERVE=free_bytes() - 10):
+            again = self.start()
+            self.change("Ahoi")
+            self.post(f"/api/shots/{self.shot.id}/runs", {"base": self.fresh().current_id}, expect=507)
+        self.assertEqual(again.total, Run.objects.earliest("id").total)
+
     def test_a_run_that_meets_a_full_disk_waits_with_a_reason_and_goes_on(self) -> None:
         run = self.start()
         saved: list[int] = []

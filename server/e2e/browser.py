@@ -26,7 +26,7 @@ ARGUMENTS = [
     f"--zeitbild-tests={os.getpid()}",
 ]
 AXE = Path(__file__).parents[2] / "web" / "node_modules" / "axe-core" / "axe.min.js"
-PATIENCE = 30_000
+PATIENCE = 60_000
 #: Seconds after which a test is stuck: some calls of Playwright (closing, evaluating) wait for ever.
 _STUCK = 300
 

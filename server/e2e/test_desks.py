@@ -176,7 +176,7 @@ class Timing_(BrowserCase):
 class Splitting(BrowserCase):
     def test_naming_errors_come_while_typing(self) -> None:
         page = self.desk("split")
-        rule = page.get_by_label("Rule")
+        rule = page.get_by_label("Rule", exact=True)
         for text, reason in (
             ("{shot}.{ext}", "no {frame} field"),
             ("{camera}.{frame:04}.{ext}", "unknown field {camera}"),
@@ -191,7 +191,8 @@ class Splitting(BrowserCase):
 
     def test_one_backdrop_decides_for_picture_and_files(self) -> None:
         page = self.desk("split")
-        page.get_by_role("radio", name="One colour").click()
+        whole = page.get_by_role("radiogroup", name="Backdrop of picture, run and files")
+        whole.get_by_role("radio", name="One colour").click()
         expect(page.get_by_text("the matte will be white all over")).to_be_visible()
         self.saved()
         self.assertEqual(self.fresh().current_document().backdrop.kind, "colour")

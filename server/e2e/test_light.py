@@ -99,7 +99,7 @@ class Lighting(BrowserCase):
         expect(page.get_by_role("img", name="Safe areas and middle")).to_be_visible()
         count = int(page.locator("canvas").get_attribute("data-pictures") or 0)
         page.get_by_role("button", name=re.compile("^Look at")).click()
-        page.get_by_role("option", name="Normals Where").click()
+        page.get_by_role("option", name="Normals, world").click()
         expect(page.locator("canvas")).not_to_have_attribute("data-pictures", str(count))
         page.get_by_role("button", name="All in view").click()
         expect(page.get_by_role("button", name="Undo")).to_be_enabled()

@@ -45,11 +45,11 @@ class Line(BrowserCase):
         expect(page.get_by_label("Frame sheet").get_by_text("315°")).to_be_visible()
         # Split: three passes under the rule.
         page.get_by_role("link", name="Split").click()
-        expect(page.get_by_text("24 files in all.")).to_be_visible()
+        expect(page.get_by_text("24 files in all")).to_be_visible()
         self.saved()
         # Run.
         page.get_by_role("link", name="Run").click()
-        expect(page.get_by_label("Before the start").get_by_text("8 × 1")).to_be_visible()
+        expect(page.get_by_label("Before the start").get_by_text("8", exact=True)).to_be_visible()
         page.get_by_role("button", name="Start the run").click()
         expect(page.get_by_role("heading", name="Rendered", exact=True)).to_be_visible()
         # One frame was rendered already, to measure what the run would cost.
@@ -58,7 +58,7 @@ class Line(BrowserCase):
         page.get_by_role("link", name="Proof").click()
         page.wait_for_selector("canvas[data-shown=true]")
         page.get_by_role("radio", name="Black").click()
-        page.get_by_role("radio", name="Alpha alone").click()
+        page.get_by_role("radio", name="Matte").click()
         page.get_by_role("radio", name="4×").click()
         page.locator("canvas").hover(position={"x": 4, "y": 4})
         expect(page.get_by_label("Values of the pixel")).to_contain_text("0.0000")

@@ -97,7 +97,7 @@ class Gone(BrowserCase):
         page = self.desk("run")
         expect(page.get_by_text("No worker is there")).to_have_count(0)
         self._ending.set()
-        self._working.join(timeout=30)
+        self._working.join(timeout=240)
         expect(page.get_by_text("No worker is there")).to_be_visible()
         page.get_by_role("button", name="Start the run").click()
         expect(page.get_by_role("heading", name="Waiting: no worker is there")).to_be_visible()

@@ -26,9 +26,12 @@ router = Router(tags=["handoffs"])
 
 
 class HandOffIn(Schema):
-    """How to hand off."""
+    """How to hand off: what was chosen of the recipe's files, and which layers and passes (none: all of the run's)."""
 
     recipe: str = "png8"
+    options: dict[str, str] = {}
+    layers: list[str] = []
+    passes: list[str] = []
 
 
 class HandOffOut(Schema):
@@ -39,6 +42,9 @@ class HandOffOut(Schema):
     run_id: int
     version: int
     recipe: str
+    options: dict[str, str]
+    layers: list[str]
+    passes: list[str]
     state: str
     error: str
     written: dict[str, list[int]]
@@ -57,10 +63,13 @@ def _out(handoff: HandOff) -> dict[str, Any]:
         "run_id": handoff.run_id,
         "version": handoff.version,
         "recipe": handoff.recipe,
+        "options": handoff.options,
+        "layers": handoff.layers or handoff.run.layers,
+        "passes": handoff.passes,
         "state": handoff.state,
         "error": handoff.error,
         "written": {layer: list(parse_frames(text)) for layer, text in handoff.written.items() if text},
-        "total": handoff.run.total,
+        "total": handoff.cells,
         "files": handoff.files,
         "bytes": handoff.bytes,
         "worst": handoff.worst,
@@ -81,7 +90,14 @@ def list_handoffs(request: HttpRequest, shot_id: int) -> list[dict[str, Any]]:
 def start(request: HttpRequest, run_id: int, data: HandOffIn) -> dict[str, Any]:
     """Line up the next version."""
     user = signed_in(request)
-    handoff = start_handoff(user, run_for(user, run_id, least=Role.EDITOR), data.recipe)
+    handoff = start_handoff(
+        user,
+        run_for(user, run_id, least=Role.EDITOR),
+        data.recipe,
+        options=data.options,
+        layers=data.layers,
+        passes=data.passes,
+    )
     note("handoff-started", request, user=user, project=handoff.shot.project, about=handoff.package_name)
     return _out(handoff)
 

@@ -8,6 +8,7 @@ from django.db import models
 from runs.models import Run
 from shots.models import Shot
 from workers.models import Job
+from zeitbild.farm import frames_with
 
 
 class HandOff(Job):
@@ -27,6 +28,10 @@ class HandOff(Job):
     run = models.ForeignKey(Run, on_delete=models.PROTECT, related_name="handoffs")
     version = models.PositiveIntegerField()
     recipe = models.CharField(max_length=40)
+    #: What was chosen of the recipe's files; layers and passes that are written (none: all of the run's).
+    options = models.JSONField(default=dict)
+    layers = models.JSONField(default=list)
+    passes = models.JSONField(default=list)
     state = models.CharField(max_length=10, choices=State.choices, default=State.WAITING)
     #: Frames whose files are written and read back, as a frame set of each layer.
     written = models.JSONField(default=dict)
@@ -43,6 +48,13 @@ class HandOff(Job):
     def is_wanted(self) -> bool:
         """Not while shot or project are put away."""
         return not self.shot.is_put_away
+
+    @property
+    def cells(self) -> int:
+        """How many cells of its run it takes."""
+        if not self.layers or set(self.layers) == set(self.run.layers):
+            return self.run.total
+        return sum(map(len, frames_with(self.run.document, self.layers, self.run.frames).values()))
 
     @property
     def package_name(self) -> str:

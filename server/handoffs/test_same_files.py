@@ -18,10 +18,10 @@ async def _whole(response: StreamingHttpResponse) -> bytes:
 
 
 class SameFiles(StudioCase):
-    def _handed_off(self, recipe: str) -> dict[str, str]:
+    def _handed_off(self, recipe: str, passes: tuple[str, ...] = ()) -> dict[str, str]:
         run = self.post(f"/api/shots/{self.shot.id}/runs", {"base": self.fresh().current_id})
         self.work()
-        handoff = self.post(f"/api/runs/{run['id']}/handoffs", {"recipe": recipe})
+        handoff = self.post(f"/api/runs/{run['id']}/handoffs", {"recipe": recipe, "passes": passes})
         self.work()
         response = self.client.get(f"/api/handoffs/{handoff['id']}/package")
         self.assertEqual(response["Content-Type"], "application/zip")
@@ -36,7 +36,7 @@ class SameFiles(StudioCase):
                 if name not in ("manifest.json", "README.txt")
             }
 
-    def _rendered(self, recipe: str, version: int) -> dict[str, str]:
+    def _rendered(self, recipe: str, version: int, passes: tuple[str, ...] = ()) -> dict[str, str]:
         document = self.data / "KM010.json"
         document.write_bytes(self.client.get(f"/api/shots/{self.shot.id}/document").content)
         out = self.data / f"out-{recipe}"
@@ -54,6 +54,8 @@ class SameFiles(StudioCase):
             "1",
         ]
         words += ["--masters", str(self.data / "other-masters"), "--assets", str(self.data / "assets")]
+        for name in passes:
+            words += ["--pass", name]
         with contextlib.redirect_stderr(io.StringIO()):
             self.assertEqual(main(words), OK)
         return {
@@ -68,3 +70,9 @@ class SameFiles(StudioCase):
                 handed_off = self._handed_off(recipe)
                 self.assertEqual(len(handed_off), 18)
                 self.assertEqual(handed_off, self._rendered(recipe, version))
+
+    def test_for_files_that_hold_all_frames(self) -> None:
+        passes = ("beauty", "matte")
+        handed_off = self._handed_off("apng", passes)
+        self.assertEqual(list(handed_off), [f"KM010_sign_{name}_v001/KM010_sign_{name}_v001.png" for name in passes])
+        self.assertEqual(handed_off, self._rendered("apng", 1, passes))

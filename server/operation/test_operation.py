@@ -30,6 +30,16 @@ from zeitbild_server.testing import ServedCase, StudioCase, threads, wait_until
 ROOT = Path(__file__).parents[2]
 
 
+class Names(StudioCase):
+    def test_the_launcher_is_answered_whatever_others_call_this_machine(self) -> None:
+        # It asks http://127.0.0.1 until it is told that the server is there.
+        asked = "from zeitbild_server import settings; print(settings.ALLOWED_HOSTS)"
+        env = {**os.environ, "ZEITBILD_HOSTS": "studio.example,films.example", "ZEITBILD_DATA": str(self.data)}
+        env["PYTHONPATH"] = os.pathsep.join(str(ROOT / name) for name in ("core", "server"))
+        said = subprocess.run([sys.executable, "-c", asked], env=env, capture_output=True, text=True, check=True).stdout
+        self.assertEqual(said.strip(), "['studio.example', 'films.example', '127.0.0.1']")
+
+
 class Health(StudioCase):
     def test_ready_only_with_database_disk_and_worker(self) -> None:
         self.client.logout()
@@ -49,7 +59,7 @@ class Health(StudioCase):
 
 class Figures(ServedCase):
     def _get(self, path: str, **headers: str) -> tuple[int, str]:
-        line = http.client.HTTPConnection("127.0.0.1", self.port, timeout=30)
+        line = http.client.HTTPConnection("127.0.0.1", self.port, timeout=240)
         line.request("GET", path, headers=headers)
         answer = line.getresponse()
         try:
@@ -63,7 +73,7 @@ class Figures(ServedCase):
             self.assertEqual(self._get(f"/api/shots/{self.shot.id}", Cookie=cookie)[0], 200)
         self._get("/api/nothing/here")
         run = self.post(f"/api/shots/{self.shot.id}/runs", {"base": self.fresh().current_id, "frame_set": "1-2"})
-        wait_until(lambda: self.get(f"/api/runs/{run['id']}")["state"] == "done", 60)
+        wait_until(lambda: self.get(f"/api/runs/{run['id']}")["state"] == "done")
         status, text = self._get("/metrics")
         self.assertEqual(status, 200)
         # Read by the library's own parser, which is not what wrote it.

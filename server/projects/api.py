@@ -15,6 +15,7 @@ from projects.actions.change_members import add_member, change_role, remove_memb
 from projects.actions.change_project import change_project, delete_project, restore_project
 from projects.actions.create_project import create_project
 from projects.actions.duplicate_project import duplicate_project
+from projects.actions.keep_naming_rule import forget_naming_rule, keep_naming_rule
 from projects.models import Project, Role
 from projects.selectors import demand, members_of, project_for, projects_of, role_of
 from zeitbild_server.security import signed_in
@@ -41,6 +42,13 @@ class ProjectOut(Schema):
     defaults: dict[str, Any]
     shot_count: int
     role: str
+
+
+class RuleOut(Schema):
+    """A file-name rule that is kept under a name."""
+
+    name: str
+    rule: str
 
 
 class MemberOut(Schema):
@@ -87,6 +95,10 @@ def _out(user: User, project: Project) -> ProjectOut:
     )
 
 
+def _rules(rules: dict[str, str]) -> list[RuleOut]:
+    return [RuleOut(name=name, rule=rules[name]) for name in sorted(rules, key=str.casefold)]
+
+
 def _members(user: User, project: Project) -> list[MemberOut]:
     return [
         MemberOut(id=one.id, username=one.user.username, role=one.role, you=one.user_id == user.id)
@@ -113,6 +125,26 @@ def get(request: HttpRequest, project_id: int) -> ProjectOut:
     """One project."""
     user = signed_in(request)
     return _out(user, project_for(user, project_id))
+
+
+@router.get("/projects/{project_id}/naming-rules", response=list[RuleOut], operation_id="listNamingRules")
+def list_rules(request: HttpRequest, project_id: int) -> list[RuleOut]:
+    """File-name rules that the project keeps."""
+    return _rules(project_for(signed_in(request), project_id).naming_rules)
+
+
+@router.post("/projects/{project_id}/naming-rules", response=list[RuleOut], operation_id="keepNamingRule")
+def keep_rule(request: HttpRequest, project_id: int, data: RuleOut) -> list[RuleOut]:
+    """Keep a rule under a name."""
+    project = project_for(signed_in(request), project_id, least=Role.EDITOR)
+    return _rules(keep_naming_rule(project, data.name, data.rule))
+
+
+@router.delete("/projects/{project_id}/naming-rules", response=list[RuleOut], operation_id="forgetNamingRule")
+def forget_rule(request: HttpRequest, project_id: int, name: str = "") -> list[RuleOut]:
+    """Remove a kept rule."""
+    project = project_for(signed_in(request), project_id, least=Role.EDITOR)
+    return _rules(forget_naming_rule(project, name))
 
 
 @router.put("/projects/{project_id}", response=ProjectOut, operation_id="changeProject")

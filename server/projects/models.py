@@ -13,6 +13,8 @@ class Project(models.Model):
     title = models.CharField(max_length=120)
     #: Raster, rate and naming rule that new shots start with: part of a shot document.
     defaults = models.JSONField(default=dict)
+    #: File-name rules that are kept to choose from: name and rule of each, by name.
+    naming_rules = models.JSONField(default=dict)
     created_at = models.DateTimeField(auto_now_add=True)
     deleted_at = models.DateTimeField(null=True, blank=True)
     members = models.ManyToManyField(settings.AUTH_USER_MODEL, through="Membership", related_name="projects")

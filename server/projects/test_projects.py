@@ -103,6 +103,34 @@ class Projects(StudioCase):
             self.assertEqual(self.client.get(path).status_code, 401)
 
 
+class NamingRules(StudioCase):
+    def test_rules_are_kept_replaced_and_forgotten(self) -> None:
+        path = f"/api/projects/{self.project.id}/naming-rules"
+        self.assertEqual(self.get(path), [])
+        self.post(path, {"name": "zoo", "rule": "{pass}.{frame:04}.{ext}"})
+        kept = self.post(path, {"name": " Ärger ", "rule": "{layer}_{pass}.{frame:04}.{ext}"})
+        self.assertEqual([one["name"] for one in kept], ["zoo", "Ärger"])
+        kept = self.post(path, {"name": "zoo", "rule": "{shot}.{frame:05}.{ext}"})
+        self.assertEqual(kept[0]["rule"], "{shot}.{frame:05}.{ext}")
+        copy = self.post(f"/api/projects/{self.project.id}/duplicate")
+        self.assertEqual(self.get(f"/api/projects/{copy['id']}/naming-rules"), kept)
+        left = self.client.delete(f"{path}?name=zoo").json()
+        self.assertEqual([one["name"] for one in left], ["Ärger"])
+
+    def test_what_cannot_name_files_or_has_no_name_is_not_kept(self) -> None:
+        path = f"/api/projects/{self.project.id}/naming-rules"
+        for name, rule, said in (
+            ("x", "{shot}.{ext}", "no {frame} field"),
+            ("", "{frame:04}.{ext}", "1 to 60 characters"),
+            ("a\nb", "{frame:04}.{ext}", "1 to 60 characters"),
+            ("y" * 61, "{frame:04}.{ext}", "1 to 60 characters"),
+        ):
+            self.assertIn(said, self.post(path, {"name": name, "rule": rule}, expect=422)["detail"])
+        for number in range(40):
+            self.post(path, {"name": str(number), "rule": "{frame:04}.{ext}"})
+        self.post(path, {"name": "one more", "rule": "{frame:04}.{ext}"}, expect=422)
+
+
 class SigningIn(StudioCase):
     def test_name_and_password(self) -> None:
         self.client.logout()

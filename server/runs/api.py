@@ -15,12 +15,25 @@ from runs.actions.start_run import start_run
 from runs.actions.steer_run import continue_run, retry_failed, stop_run
 from runs.events import open_line
 from runs.models import Cell, Run
-from runs.selectors import cell_for, places_of, progress_of, run_for, runs_of, stale_frames, states_of
+from runs.selectors import (
+    cell_for,
+    places_of,
+    progress_of,
+    run_for,
+    runs_of,
+    stale_frames,
+    states_of,
+    worst_rejoins,
+    worst_sums,
+)
 from shots.lanes import SHORT, compute
 from shots.rendering import master_picture
 from shots.selectors import shot_for
 from zeitbild.document.reading import parse_shot
 from zeitbild.proof import Ground, View, encode_view, probe, show
+from zeitbild.proof.adding_up import ALLOWED, SUMS_ALLOWED
+from zeitbild.proof.looks import needs_planes
+from zeitbild.render.passes import Bundle
 from zeitbild.timing import write_frames
 from zeitbild_server.security import in_database, signed_in
 
@@ -30,11 +43,13 @@ MAX_FAILED, MAX_CHANGES = 100, 2000
 
 
 class RunIn(Schema):
-    """What to render: the revision looked at, a frame set (empty: the range), a quality (empty: the shot's)."""
+    """What to render: the revision looked at, a frame set (empty: the range), a quality (empty: the shot's), and
+    layers (none: those that are on)."""
 
     base: int
     frame_set: str = ""
     quality: str = ""
+    layers: list[str] = []
 
 
 class ProgressOut(Schema):
@@ -98,6 +113,28 @@ class RunFull(RunOut):
     mark: str
 
 
+class WorstOut(Schema):
+    """Where something that should add up is off by most: a layer's passes of light, or layers laid over one another.
+
+    largest is a share of white; allowed how much of it rounding and edges may be; proved counts the frames that were compared.
+    """
+
+    what: list[str]
+    frame: int
+    largest: float
+    allowed: float
+    x: int
+    y: int
+    proved: int
+
+
+class ProofsOut(Schema):
+    """What adds up in a run."""
+
+    sums: list[WorstOut]
+    rejoins: list[WorstOut]
+
+
 class StaleOut(Schema):
     """Frames that the current document would give differently, as a frame set; not all of them if there is more to look at."""
 
@@ -111,7 +148,7 @@ class LookIn(Schema):
     ground: Literal["checker", "black", "white", "grey", "colour", "gradient"] = "checker"
     colour: str = "#00a651"
     colour_to: str = "#101828"
-    what: Literal["picture", "alpha"] = "picture"
+    what: str = "picture"
     blend: Literal["linear", "encoded"] = "linear"
     kind: Literal["jpeg", "png"] = "png"
 
@@ -179,7 +216,12 @@ def start(request: HttpRequest, shot_id: int, data: RunIn) -> dict[str, Any]:
     """Freeze the shot and line it up."""
     user = signed_in(request)
     run = start_run(
-        user, shot_for(user, shot_id, least=Role.EDITOR), base=data.base, frame_set=data.frame_set, quality=data.quality
+        user,
+        shot_for(user, shot_id, least=Role.EDITOR),
+        base=data.base,
+        frame_set=data.frame_set,
+        quality=data.quality,
+        layers=data.layers,
     )
     return _full(run)
 
@@ -194,6 +236,16 @@ def get(request: HttpRequest, run_id: int) -> dict[str, Any]:
 def places(request: HttpRequest, run_id: int) -> list[dict[str, Any]]:
     """Who computed how much of a run, the busiest first."""
     return places_of(run_for(signed_in(request), run_id))
+
+
+@router.get("/runs/{run_id}/proofs", response=ProofsOut, operation_id="getProofs")
+def proofs(request: HttpRequest, run_id: int) -> dict[str, Any]:
+    """How far passes of light are from beauty, and layers from the whole set, where they are farthest."""
+    run = run_for(signed_in(request), run_id)
+    return {
+        "sums": [{**asdict(one), "allowed": SUMS_ALLOWED} for one in worst_sums(run)],
+        "rejoins": [{**asdict(one), "allowed": ALLOWED} for one in worst_rejoins(run)],
+    }
 
 
 @router.get("/runs/{run_id}/stale", response=StaleOut, operation_id="getStale")
@@ -261,19 +313,20 @@ async def watch(request: HttpRequest, run_id: int, mark: str = "") -> StreamingH
     return open_line(user, look)
 
 
-def _shown(key: str, look: LookIn, document: str) -> bytes:
-    files = parse_shot(document).sampling
+def _shown(cell: Cell, look: LookIn) -> bytes:
+    files = parse_shot(cell.run.document).sampling
+    ends: dict[Bundle, str] = cell.parts if needs_planes(look.what) and cell.parts else {"beauty": ""}
     view = View(
         Ground(look.ground, look.colour, look.colour_to), look.what, look.blend, files.highlights, files.beyond_alpha
     )
-    return encode_view(show(master_picture(key), view), look.kind)
+    return encode_view(show(master_picture(cell.key, ends), view), look.kind)
 
 
 @router.get("/runs/{run_id}/cells/{layer}/{frame}/picture", operation_id="lookAtCell")
 async def look_at(request: HttpRequest, run_id: int, layer: str, frame: int, look: Query[LookIn]) -> HttpResponse:
-    """A rendered frame over a ground, or its alpha."""
+    """A rendered frame over a ground, or one of its passes."""
     cell = await in_database(cell_for)(signed_in(request), run_id, layer, frame)
-    data = await compute(SHORT, signed_in(request).id, _shown, cell.key, look, cell.run.document)
+    data = await compute(SHORT, signed_in(request).id, _shown, cell, look)
     return HttpResponse(data, content_type=f"image/{look.kind}", headers={"Cache-Control": "private, max-age=86400"})
 
 

@@ -11,7 +11,7 @@ from zeitbild.timing import parse_frames
 
 
 class Run(Job):
-    """One rendering of a frozen document: layers x frames."""
+    """One rendering of a frozen document: layers, each with its frames."""
 
     class State(models.TextChoices):
         """Where a run stands."""
@@ -30,7 +30,7 @@ class Run(Job):
     document = models.TextField()
     quality = models.CharField(max_length=10)
     frame_set = models.TextField()
-    #: Names of the document's layers, and how many cells there are: layers x frames.
+    #: Names of the layers that are rendered, and how many cells there are: of each layer its frames.
     layers = models.JSONField(default=list)
     total = models.PositiveIntegerField(default=0)
     state = models.CharField(max_length=10, choices=State.choices, default=State.WAITING)
@@ -70,6 +70,10 @@ class Cell(models.Model):
     seconds = models.FloatField(default=0)
     bytes = models.BigIntegerField(default=0)
     error = models.TextField(blank=True)
+    #: Bundles of its master that its passes need, each with the end of its file's name.
+    parts = models.JSONField(default=dict)
+    #: How far its passes of light are from beauty: largest, x, y. Nothing if it has none.
+    sums = models.JSONField(null=True)
     #: Machine and process that made it.
     place = models.CharField(max_length=80, blank=True)
     changed_at = models.DateTimeField()
@@ -78,6 +82,20 @@ class Cell(models.Model):
         constraints = [models.UniqueConstraint(fields=["run", "layer", "frame"], name="one_cell")]
         indexes = [models.Index(fields=["run", "changed_at"]), models.Index(fields=["run", "state"])]
         ordering = ["layer", "frame"]
+
+
+class Rejoin(models.Model):
+    """How far the layers of a frame, laid over one another, are from the picture of the whole set, and where."""
+
+    run = models.ForeignKey(Run, on_delete=models.CASCADE, related_name="rejoins")
+    frame = models.IntegerField()
+    layers = models.JSONField()
+    largest = models.FloatField()
+    x = models.PositiveIntegerField()
+    y = models.PositiveIntegerField()
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["run", "frame", "layers"], name="one_rejoin")]
 
 
 FINISHED = (Cell.State.DONE, Cell.State.REUSED)

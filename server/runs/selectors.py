@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import time
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from django.contrib.auth.models import User
@@ -89,6 +89,45 @@ def states_of(run: Run) -> dict[str, dict[str, str]]:
     for layer, state, frame in run.cells.order_by("layer", "frame").values_list("layer", "state", "frame"):
         found.setdefault(layer, {}).setdefault(state, []).append(frame)
     return {layer: {state: write_frames(frames) for state, frames in own.items()} for layer, own in found.items()}
+
+
+@dataclass(frozen=True, slots=True)
+class Worst:
+    """Where something that should add up is off by most in a run: what, the frame, by how much, the pixel; how many frames were
+    proved."""
+
+    what: tuple[str, ...]
+    frame: int
+    largest: float
+    x: int
+    y: int
+    proved: int
+
+
+def worst_sums(run: Run) -> list[Worst]:
+    """Of each layer with passes of light, where they are farthest from beauty."""
+    found = []
+    for layer in run.layers:
+        cells = run.cells.filter(layer=layer, state__in=FINISHED, sums__isnull=False).order_by(
+            "-sums__largest", "frame"
+        )
+        first = cells.first()
+        if first is not None:
+            off: Any = first.sums
+            found.append(Worst((layer,), first.frame, off["largest"], off["x"], off["y"], cells.count()))
+    return found
+
+
+def worst_rejoins(run: Run) -> list[Worst]:
+    """Of each group of layers that belong together, where they are farthest from the picture of the whole set."""
+    found: dict[tuple[str, ...], Worst] = {}
+    for one in run.rejoins.order_by("-largest", "frame").iterator():
+        group = tuple(one.layers)
+        if group in found:
+            found[group] = replace(found[group], proved=found[group].proved + 1)
+        else:
+            found[group] = Worst(group, one.frame, one.largest, one.x, one.y, 1)
+    return list(found.values())
 
 
 #: Processes that are told of a run.

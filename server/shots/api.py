@@ -210,6 +210,7 @@ async def picture(request: HttpRequest, shot_id: int, data: PictureIn) -> HttpRe
         data.quality,
         view,
         data.kind,
+        data.layer,
     )
     return HttpResponse(
         made.data,
@@ -279,7 +280,14 @@ async def estimate_(request: HttpRequest, shot_id: int, data: EstimateIn) -> dic
     """Expected time and size of a run, measured on one of its frames, which is kept."""
     await in_database(_reach)(signed_in(request), shot_id, data.document, Role.EDITOR)
     return await compute(
-        LONG, signed_in(request).id, estimate, data.document, data.quality, data.frame_set, settings.WORKER_PROCESSES
+        LONG,
+        signed_in(request).id,
+        estimate,
+        data.document,
+        data.quality,
+        data.frame_set,
+        settings.WORKER_PROCESSES,
+        tuple(data.layers),
     )
 
 

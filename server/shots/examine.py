@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import json
+import tempfile
 import time
 from collections.abc import Sequence
-from dataclasses import asdict
+from dataclasses import asdict, dataclass
 from fractions import Fraction
 from functools import lru_cache
+from pathlib import Path
 from typing import Any
 
 from zeitbild.assets import AssetFolder
@@ -15,18 +17,21 @@ from zeitbild.checks import SetView, find
 from zeitbild.document.reading import read_shot, write_shot
 from zeitbild.document.shot import Shot
 from zeitbild.errors import NamingError
-from zeitbild.farm.cell import cell_key
-from zeitbild.formats import Plane, formats
-from zeitbild.handoff.recipes import recipes
+from zeitbild.farm import cell_is_there, cell_key
+from zeitbild.formats import Format, Plane
+from zeitbild.handoff import Order, passes_in, recipes
+from zeitbild.handoff.writing import plane_of
 from zeitbild.kernels import PARALLEL
-from zeitbild.masters import MasterStore
-from zeitbild.naming import NamingRule, plan_files
+from zeitbild.masters import MasterStore, ends_of
+from zeitbild.naming import Wanted, code_of, plan_files
 from zeitbild.naming.plan import file_name
 from zeitbild.paths import assets_folder, masters_folder
+from zeitbild.proof.adding_up import groups_of
 from zeitbild.render import QUALITIES, render
-from zeitbild.render.passes import passes
-from zeitbild.resolve import depth_range, resolve
+from zeitbild.render.passes import offered
+from zeitbild.resolve import reach_of, resolve
 from zeitbild.resolve.framing import framed
+from zeitbild.storage import own_prefix
 from zeitbild.timing import Length, parse_frames, parse_length, parse_rate, phase_of, turned_degrees
 
 #: Frames up to which every name and angle is listed for the sheet, and up to which all are looked up for an estimate.
@@ -56,14 +61,23 @@ def examine(document: Any, version: int, recipe: str, raster: tuple[int, int] | 
     naming_error = None
     frames = shot.timing.frames
     listed = frames if len(frames) <= MAX_LISTED else range(0)
-    extension = recipes.get(recipe).format.extension
+    chosen = recipes.get(recipe)
+    extension, wanted = chosen.format.extension, Wanted(sharing=chosen.sharing, container=chosen.format.container)
     try:
-        plan = asdict(plan_files(shot, version=version, ext=extension))
-        rule = NamingRule.parse(shot.naming)
+        plan = asdict(plan_files(shot, version=version, ext=extension, wanted=wanted))
+        rule = wanted.rule_of(shot)
+        named: set[str] = set()
         for output in plan["outputs"]:
+            # The sheet shows one sequence of each layer.
+            own = listed if output["layer"] not in named else ()
+            named.add(output["layer"])
+            layer = next((one for one in shot.layers if one.name == output["layer"]), None)
+            there = set(own if layer is None else layer.frames_of(tuple(own)))
             names = (
-                file_name(rule, shot, output["layer"], output["pass_name"], version, frame, extension)
-                for frame in listed
+                file_name(rule, shot, output["layer"], output["pass_code"], version, frame, extension)
+                if frame in there
+                else ""
+                for frame in own
             )
             output["names"] = [name.rpartition("/")[2] for name in names]
     except NamingError as error:
@@ -73,6 +87,17 @@ def examine(document: Any, version: int, recipe: str, raster: tuple[int, int] | 
         "frame_count": len(shot.timing.frames),
         "plan": plan,
         "naming_error": naming_error,
+        "passes": [
+            {
+                "name": one.name,
+                "title": one.title,
+                "note": one.note,
+                "role": one.role,
+                "code": code_of(shot, one.name),
+                "sums": one.sums,
+            }
+            for one in offered(shot.light_groups, shot.names)
+        ],
         "findings": [asdict(finding) for finding in find(shot, view)],
         "motion": _motion(shot, listed),
     }
@@ -87,71 +112,123 @@ def _motion(shot: Shot, frames: range) -> list[dict[str, Any]]:
             "element": element.id,
             "name": element.name,
             "axis": element.turn.axis,
-            "degrees": [round(turned_degrees(Fraction(str(element.turn.turns)), phase), 2) for phase in phases],
+            "degrees": [
+                round(turned_degrees(Fraction(str(element.turn.turns)), phase, Fraction(str(element.turn.start))), 2)
+                for phase in phases
+            ],
         }
         for element in shot.elements
         if element.turn.turns
     ]
 
 
+@dataclass(frozen=True, slots=True)
+class _Measured:
+    """Seconds on this machine's threads, bytes of the master, and of its files, for one real frame."""
+
+    seconds: float
+    bytes: int
+    file_bytes: int
+
+
 @lru_cache(maxsize=64)
-def _measure(key: str, document: str, frame: int, quality: str) -> tuple[float, int, int]:
-    """Seconds on this machine's threads, bytes of the master, bytes of its files, for one real frame."""
+def _measure(key: str, document: str, frame: int, quality: str, layer: str) -> _Measured:
+    """One cell rendered and kept; ``key`` tells what it depends on, so that it is measured once."""
     shot = read_shot(json.loads(document))
     assets = AssetFolder(assets_folder())
+    own = shot.layer(layer)
+    passes = passes_in(shot, layer, own.passes)
     started = time.perf_counter()
-    picture = render(resolve(shot, frame, assets, shot.layers[0].name), QUALITIES[quality])
-    size = MasterStore(masters_folder()).save(key, picture)
+    snapshot = resolve(shot, frame, assets, layer)
+    ends = ends_of(snapshot, {one.bundle for one in passes})
+    picture = render(snapshot, QUALITIES[quality], planes=any(one.planes for one in passes))
+    size = MasterStore(masters_folder()).save(key, picture, ends)
     seconds = time.perf_counter() - started
-    png = formats.get("png8")
-    near_far = depth_range(shot, assets)
-    files = sum(
-        len(png.encode(Plane(passes.get(name).role, passes.get(name).extract(picture), near_far)))
-        for layer in shot.layers
-        for name in layer.passes
-    )
-    return seconds, size, files
+    order = Order(recipes.get("png8"), 1, reach_of(shot, assets), {})
+    carried = [one for one in passes if order.recipe.format.carries(one.role)]
+    planes = (plane_of(shot, layer, one, picture.inside(), order, frame)[0] for one in carried)
+    return _Measured(seconds, size, sum(_size_of(order.recipe.format, plane) for plane in planes))
 
 
-def estimate(document: Any, quality: str, frame_set: str, processes: int) -> dict[str, Any]:
-    """Expected seconds and bytes of a run, from one frame of it that is rendered now (and kept as a master).
+def _size_of(form: Format, plane: Plane) -> int:
+    """Bytes of a file with one frame of a plane."""
+    with tempfile.TemporaryDirectory(prefix=own_prefix()) as folder:
+        path = Path(folder) / "file"
+        writer = form.open(path, "pass", {})
+        writer.add([plane])
+        writer.close()
+        return path.stat().st_size
+
+
+def estimate(document: Any, quality: str, frame_set: str, processes: int, layers: Sequence[str] = ()) -> dict[str, Any]:
+    """Expected seconds and bytes of a run, from one frame of each layer that is rendered now (and kept as a master).
 
     How many cells are there already is looked up for up to ``MAX_LOOKED`` frames, evenly spread; of longer runs it is a guess.
     """
     shot = read_shot(document)
     text = write_shot(shot)
     frames = parse_frames(frame_set) if frame_set.strip() else tuple(shot.timing.frames)
-    middle = frames[len(frames) // 2]
-    fresh = _fresh(text, frames, quality, [layer.name for layer in shot.layers])
-    key = cell_key(text, middle, quality, assets_folder())
-    seconds, master_bytes, file_bytes = _measure(key, text, middle, quality)
-    cells = len(frames) * len(shot.layers)
-    # One frame used all threads; several processes with one thread each fare about alike, start-up aside.
-    start_up = 3.0 if fresh else 0.0
+    wanted = Wanted(tuple(layers)).layers_of(shot)
+    # Several processes with one thread each fare about as one frame that has all threads.
+    at_once = 2 / max(1, min(processes, 2))
+    rows: list[dict[str, Any]] = []
+    files = file_bytes = fresh_cells = 0
+    measured: dict[str, _Measured] = {}
+    for layer in wanted:
+        own = layer.frames_of(frames)
+        files += len(own) * len(layer.passes)
+        if not own:
+            rows.append(
+                {"layer": layer.name, "frames": 0, "reused": 0, "each_seconds": 0.0, "seconds": 0.0, "bytes": 0}
+            )
+            continue
+        fresh = _fresh(text, own, quality, layer.name)
+        middle = own[len(own) // 2]
+        key = cell_key(text, middle, quality, assets_folder(), layer.name)
+        each = measured.setdefault(f"{key} {layer.passes}", _measure(key, text, middle, quality, layer.name))
+        file_bytes += len(own) * each.file_bytes
+        fresh_cells += fresh
+        rows.append(
+            {
+                "layer": layer.name,
+                "frames": len(own),
+                "reused": len(own) - fresh,
+                "each_seconds": round(each.seconds * at_once, 3),
+                "seconds": round(fresh * each.seconds * at_once, 1),
+                "bytes": fresh * each.bytes,
+            }
+        )
+    # The picture of the whole set that layers are compared with takes about as long as the dearest of them.
+    groups = groups_of(shot, wanted, frames[len(frames) // 2])
+    dearest = max((row["seconds"] for row in rows), default=0.0)
+    proof = round(len(groups) * dearest, 1)
+    start_up = 3.0 if fresh_cells else 0.0
     return {
         "frames": len(frames),
-        "layers": len(shot.layers),
-        "cells": cells,
-        "files": len(frames) * sum(len(layer.passes) for layer in shot.layers),
-        "reused": cells - fresh,
-        "seconds": round(start_up + fresh * seconds * 2 / max(1, min(processes, 2)), 1),
-        "bytes": fresh * master_bytes,
-        "file_bytes": len(frames) * file_bytes,
+        "layers": rows,
+        "cells": sum(row["frames"] for row in rows),
+        "files": files,
+        "reused": sum(row["reused"] for row in rows),
+        "proof_seconds": proof,
+        "seconds": round(start_up + proof + sum(row["seconds"] for row in rows), 1),
+        "bytes": sum(row["bytes"] for row in rows),
+        "file_bytes": file_bytes,
     }
 
 
-def _fresh(document: str, frames: Sequence[int], quality: str, layers: list[str]) -> int:
-    """Masters that a run would have to render: those that are not there, each once."""
-    folder, store = assets_folder(), MasterStore(masters_folder())
+def _fresh(document: str, frames: Sequence[int], quality: str, layer: str) -> int:
+    """Masters of a layer that a run would have to render: those that are not there, each once."""
     looked = frames if len(frames) <= MAX_LOOKED else frames[:: -(-len(frames) // MAX_LOOKED)]
-    keys: set[str] = set()
+    places = assets_folder(), masters_folder()
+    there: dict[str, bool] = {}
     for frame in looked:
         # Nobody may want to know any more.
         PARALLEL.breathe()
-        keys.update(cell_key(document, frame, quality, folder, layer) for layer in layers)
-    fresh = sum(not store.has(key) for key in keys)
+        key, rendered = cell_is_there(document, frame, quality, *places, layer)
+        there[key] = rendered
+    fresh = sum(not rendered for rendered in there.values())
     # Where frames repeat among those that were looked at, the others repeat them too.
-    repeats = len(keys) < len(looked)
+    repeats = len(there) < len(looked)
     return fresh if repeats else round(fresh * len(frames) / len(looked))
 
 

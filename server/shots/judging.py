@@ -10,7 +10,7 @@ from zeitbild.document.reading import read_shot
 from zeitbild.paths import assets_folder
 from zeitbild.proof.histogram import histogram
 from zeitbild.render import QUALITIES, Picture, render
-from zeitbild.render.pixel_look import palette_of
+from zeitbild.render.view.pixel_look import palette_of
 from zeitbild.resolve import resolve
 
 #: Width of the picture that is judged.

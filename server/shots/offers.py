@@ -17,10 +17,10 @@ from zeitbild.lights import kinds as light_kinds
 from zeitbild.lights.ready_made import LIGHT_SETS
 from zeitbild.naming import FIELDS
 from zeitbild.pictures import MAX_PICTURE_BYTES
-from zeitbild.proof.looks import LOOKS
+from zeitbild.proof.looks import looks
 from zeitbild.render.passes import passes
-from zeitbild.render.quality import QUALITIES
 from zeitbild.render.renderer import RENDERER_VERSION
+from zeitbild.snapshot.quality import QUALITIES
 from zeitbild.surroundings import kinds as surroundings
 from zeitbild.timing import RATES
 
@@ -88,14 +88,27 @@ def offers() -> dict[str, Any]:
         ],
         "defaults": Shot().model_dump(mode="json"),
         "fonts": [{"key": font.key, "title": font.title, "character": font.character} for font in SHIPPED.values()],
-        "passes": [{"name": one.name, "title": one.title, "role": one.role} for one in passes],
-        "looks": [{"name": one.name, "title": one.title, "note": one.note} for one in LOOKS],
+        "passes": [
+            {"name": one.name, "title": one.title, "note": one.note, "role": one.role, "sums": one.sums}
+            for one in passes
+        ],
+        "looks": [{"name": one.name, "title": one.title, "note": one.note} for one in looks()],
         "recipes": [
             {
                 "name": one.name,
                 "title": one.title,
                 "note": one.note,
                 "alpha": one.format.alpha,
+                "sharing": one.sharing,
+                "roles": sorted(one.format.bits),
+                "options": [
+                    {
+                        "name": option.name,
+                        "title": option.title,
+                        "choices": [{"name": name, "title": title} for name, title in option.choices],
+                    }
+                    for option in one.format.options
+                ],
                 "extension": one.format.extension,
             }
             for one in recipes

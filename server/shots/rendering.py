@@ -3,18 +3,25 @@
 from __future__ import annotations
 
 import time
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from typing import Any, Literal
+
+import numpy as np
 
 from shots.lanes import LONG, SHORT, Lane, Task
 from zeitbild.assets import AssetFolder
 from zeitbild.document.reading import read_shot
+from zeitbild.document.shot import Shot
 from zeitbild.errors import InputError
+from zeitbild.kernels import PARALLEL
 from zeitbild.masters import MasterStore
 from zeitbild.paths import assets_folder, masters_folder
 from zeitbild.proof import View, encode_view, show
-from zeitbild.proof.looks import look_named
+from zeitbild.proof.adding_up import rejoined
+from zeitbild.proof.looks import needs_planes
 from zeitbild.render import QUALITIES, Picture, render
+from zeitbild.render.passes import Bundle
 from zeitbild.resolve import resolve
 from zeitbild.resolve.digest_cache import DigestCache
 from zeitbild.warm import warm
@@ -45,26 +52,59 @@ class Sketch:
     milliseconds: float
 
 
+#: Instead of the name of a layer: all that are on, laid over one another.
+TOGETHER = "*"
+
+
 def sketch(
-    document: Any, frame: int, width: int, height: int, quality: str, view: View, kind: Literal["jpeg", "png"]
+    document: Any,
+    frame: int,
+    width: int,
+    height: int,
+    quality: str,
+    view: View,
+    kind: Literal["jpeg", "png"],
+    layer: str = "",
 ) -> Sketch:
-    """Render a raw document at a frame and a size; DocumentError, FontError and the like name what is wrong."""
+    """Render a raw document at a frame and a size: the whole set, a layer, or all layers laid over one another (``TOGETHER``).
+
+    DocumentError, FontError and the like name what is wrong.
+    """
     if not (1 <= width <= 8192 and 1 <= height <= 8192 and width * height <= MAX_VIEW_PIXELS):
         raise InputError("a view has 1 to 8192 pixels a side and at most 3840 × 2160 in all")
     started = time.perf_counter()
     shot = read_shot(document)
-    snapshot = resolve(shot, frame, AssetFolder(assets_folder())).at_size(width, height)
     if quality not in QUALITIES:
         raise InputError(f"quality {quality!r} is not one of {', '.join(QUALITIES)}")
-    planes = view.what != "picture" and look_named(view.what).planes
+    planes = needs_planes(view.what)
     view = replace(view, highlights=shot.sampling.highlights, beyond=shot.sampling.beyond_alpha)
-    data = encode_view(show(render(snapshot, QUALITIES[quality], planes=planes), view), kind)
+    if layer == TOGETHER:
+        picture = _together(shot, frame, width, height, quality)
+    else:
+        snapshot = resolve(shot, frame, AssetFolder(assets_folder()), layer).at_size(width, height)
+        picture = render(snapshot, QUALITIES[quality], planes=planes)
+    data = encode_view(show(picture, view), kind)
     return Sketch(data, f"image/{kind}", (time.perf_counter() - started) * 1000)
+
+
+def _together(shot: Shot, frame: int, width: int, height: int, quality: str) -> Picture:
+    """The layers that look through the camera of the first, one over the other."""
+    first = shot.layers_on[0]
+    group = [layer for layer in shot.layers_on if (layer.camera or shot.view) == (first.camera or shot.view)]
+    assets = AssetFolder(assets_folder())
+    pictures = []
+    for layer in group:
+        PARALLEL.breathe()
+        snapshot = resolve(shot, frame, assets, layer.name).at_size(width, height)
+        pictures.append(render(snapshot, QUALITIES[quality]))
+    depth = np.minimum.reduce([picture.depth for picture in pictures])
+    return Picture(rejoined(shot, group, pictures), depth)
 
 
 _masters = DigestCache[Picture](_KEPT, Picture.size_in_bytes)
 
 
-def master_picture(key: str) -> Picture:
-    """A master's picture; kept for a while, since a probe asks for the same one again and again."""
-    return _masters.get(key, lambda: MasterStore(masters_folder()).load(key))
+def master_picture(key: str, ends: Mapping[Bundle, str] | None = None) -> Picture:
+    """A master's picture with some of its bundles, without overscan; kept for a while, since a probe asks for the same one again and again."""
+    parts: Mapping[Bundle, str] = ends or {"beauty": ""}
+    return _masters.get((key, *sorted(parts.items())), lambda: MasterStore(masters_folder()).load(key, parts).inside())

@@ -75,6 +75,8 @@ class PictureIn(Schema):
     quality: Literal["rough", "check", "final"] = "rough"
     kind: Literal["jpeg", "png"] = "jpeg"
     what: str = "picture"
+    #: The whole set, a layer by name, or (``*``) all layers that are on, laid over one another.
+    layer: str = ""
     blend: Literal["linear", "encoded"] = "linear"
     ground: GroundIn = GroundIn()
 
@@ -120,12 +122,24 @@ class HistogramOut(Schema):
     solid: float
 
 
+class LayerCostOut(Schema):
+    """What a layer of a run would cost: seconds and bytes of a frame as measured, and of all that are not rendered yet."""
+
+    layer: str
+    frames: int
+    reused: int
+    each_seconds: float
+    seconds: float
+    bytes: int
+
+
 class EstimateIn(Schema):
-    """An unsaved document, a quality, and a frame set (empty: the range)."""
+    """An unsaved document, a quality, a frame set (empty: the range), and layers (none: those that are on)."""
 
     document: dict[str, Any]
     quality: Literal["rough", "check", "final"] = "final"
     frame_set: str = ""
+    layers: list[str] = []
 
 
 class LengthIn(Schema):
@@ -143,11 +157,23 @@ class LengthOut(Schema):
     timecode: str
 
 
+class PassOut(Schema):
+    """Something of a shot that can be looked at and written: what it is called there and in file names."""
+
+    name: str
+    title: str
+    note: str
+    role: str
+    code: str
+    sums: bool
+
+
 class OutputOut(Schema):
     """A sequence of files."""
 
     layer: str
     pass_name: str
+    pass_code: str
     folder: str
     first: str
     last: str
@@ -191,6 +217,7 @@ class ExaminedOut(Schema):
     length: LengthOut
     frame_count: int
     plan: PlanOut | None
+    passes: list[PassOut]
     naming_error: str | None
     findings: list[FindingOut]
     motion: list[MotionOut]
@@ -200,9 +227,11 @@ class EstimateOut(Schema):
     """What a run would cost."""
 
     frames: int
-    layers: int
+    layers: list[LayerCostOut]
     cells: int
     files: int
+    #: Seconds of the pictures of the whole set that layers are compared with.
+    proof_seconds: float
     reused: int
     seconds: float
     bytes: int

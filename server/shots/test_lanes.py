@@ -49,7 +49,7 @@ class Order(TestCase):
             lane.add(task)
         go.set()
         for task in tasks:
-            task.done.result(timeout=20)
+            task.done.result(timeout=60)
         self.assertEqual(went, [(1, 3), (2, 1), (3, 1), (1, 2), (1, 1)])
 
     def test_one_person_cannot_line_up_without_end(self) -> None:
@@ -59,9 +59,9 @@ class Order(TestCase):
         for task in tasks:
             lane.add(task)
         for task in tasks[:3]:
-            self.assertIsInstance(task.done.exception(timeout=5), Overtaken)
+            self.assertIsInstance(task.done.exception(timeout=60), Overtaken)
         go.set()
-        tasks[-1].done.result(timeout=20)
+        tasks[-1].done.result(timeout=60)
 
     def test_an_error_is_the_answer_and_the_lane_goes_on(self) -> None:
         lane = Lane("test", 1, 1)
@@ -145,4 +145,4 @@ class Together(ServedCase):
         sock = dearest.sock
         assert sock is not None
         sock.shutdown(2)
-        wait_until(lambda: not PARALLEL._waiting and PARALLEL._owner is None, 30)
+        wait_until(lambda: not PARALLEL._waiting and PARALLEL._owner is None)

@@ -12,7 +12,7 @@ from shots.examine import MAX_LOOKED
 from shots.models import Revision
 from zeitbild.document.reading import parse_shot, write_shot
 from zeitbild.document.shot import Camera, Layer, NamedCamera, Timing
-from zeitbild.farm import cell_key
+from zeitbild.farm import cell_is_there
 from zeitbild.testing import small_shot
 from zeitbild_server.testing import StudioCase
 
@@ -197,7 +197,7 @@ class Examination(StudioCase):
         response = self.client.post(f"/api/shots/{self.shot.id}/picture", asked, content_type="application/json")
         self.assertEqual(Image.open(BytesIO(response.content)).size, (64, 36))
         answer = self.post(f"/api/shots/{self.shot.id}/picture", {**asked, "what": "glamour"}, expect=422)
-        self.assertIn("known: picture, alpha", answer["detail"])
+        self.assertIn("there are beauty, matte", answer["detail"])
 
     def test_how_light_is_spread(self) -> None:
         document = self.shot.current_document().model_dump(mode="json")
@@ -255,9 +255,9 @@ class Examination(StudioCase):
         self.assertEqual((found["cells"], found["reused"]), (12, 0))
         # The frame that was measured is kept.
         found = self.post(f"{path}/estimate", {"document": document, "quality": "rough"})
-        self.assertEqual((found["cells"], found["reused"]), (12, 1))
+        self.assertEqual((found["cells"], found["reused"]), (12, 2))
         document["timing"]["last"] = 100_000
-        with mock.patch("shots.examine.cell_key", wraps=cell_key) as looked:
+        with mock.patch("shots.examine.cell_is_there", wraps=cell_is_there) as looked:
             found = self.post(f"{path}/estimate", {"document": document, "quality": "rough"})
         self.assertLess(looked.call_count, 2 * MAX_LOOKED + 2)
         self.assertEqual(found["cells"], 200_000)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import contextlib
 import json
 import re
 import time
@@ -38,6 +39,8 @@ _LARGER = (
 )
 #: Bytes of large bodies that are taken in at the same time, and seconds that others wait for their turn.
 _AT_ONCE, _PATIENCE = 256 * 1024 * 1024, 20.0
+#: Bytes that are too many are let go by up to here, and for so many seconds, so that the answer about them arrives.
+_GOES_BY, _BRIEFLY = 32 * 1024 * 1024, 5.0
 #: Seconds that a session is believed.
 _BELIEVED = 5.0
 
@@ -101,6 +104,7 @@ class BodyLimits:
         small = length <= SMALL and b"transfer-encoding" not in headers
         most = SMALL if small else await self._most(scope["path"], headers)
         if length > most:
+            await _let_go_by(receive, length)
             await _refuse(send, 413, _too_long(most))
             return
         # A body of unknown length may become as long as is allowed.
@@ -158,6 +162,17 @@ class BodyLimits:
 def _too_long(most: int) -> str:
     size = f"{most // (1024 * 1024)} MB" if most >= 1024 * 1024 else f"{most // 1024} kB"
     return f"This is more than may be sent here ({size})."
+
+
+async def _let_go_by(receive: Receive, length: int) -> None:
+    """Read what is on its way and keep nothing of it: who is cut off while sending may lose the answer with the connection. What
+    would take long is cut off all the same."""
+    if length > _GOES_BY:
+        return
+    with contextlib.suppress(TimeoutError):
+        async with asyncio.timeout(_BRIEFLY):
+            while (await receive()).get("more_body"):
+                pass
 
 
 async def _refuse(send: Send, status: int, detail: str) -> None:

@@ -40,7 +40,8 @@ def _secret_key() -> str:
 
 SECRET_KEY = _secret_key()
 DEBUG = False
-ALLOWED_HOSTS = os.environ.get("ZEITBILD_HOSTS", "localhost,127.0.0.1,[::1]").split(",")
+#: The launcher asks by the number, whatever others call this machine.
+ALLOWED_HOSTS = [*os.environ.get("ZEITBILD_HOSTS", "localhost,[::1]").split(","), "127.0.0.1"]
 
 INSTALLED_APPS = [
     "django.contrib.auth",

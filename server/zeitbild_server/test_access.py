@@ -41,6 +41,7 @@ class Access(StudioCase):
         seen = {"document": document, "frame": 1}
         #: A body that holds, for every operation that takes one.
         self.bodies: dict[str, dict[str, Any]] = {
+            "keepNamingRule": {"name": "Plain", "rule": "{shot}.{frame:04}.{ext}"},
             "changeProject": {"code": "X", "title": "Taken"},
             "addMember": {"username": "eve"},
             "changeMember": {"role": "viewer"},

@@ -67,8 +67,10 @@ class Requests(StudioCase):
     def test_offers_hold_everything_a_form_needs(self) -> None:
         offers = self.get("/api/offers")
         self.assertGreaterEqual(len(offers["fonts"]), 8)
-        self.assertEqual([one["name"] for one in offers["passes"]], ["beauty", "matte", "depth"])
-        self.assertEqual([one["name"] for one in offers["recipes"]], ["png8", "png16", "exr"])
+        self.assertEqual([one["name"] for one in offers["passes"]][:3], ["beauty", "matte", "diffuse"])
+        self.assertEqual(
+            [one["name"] for one in offers["recipes"]], ["png8", "png16", "apng", "exr", "exr-layer", "exr-frame"]
+        )
         self.assertEqual(len(offers["rates"]), 8)
         for kind in offers["element_kinds"]:
             self.assertEqual(kind["default"]["kind"], kind["name"])

@@ -37,7 +37,7 @@ def threads(workers: int) -> Executor:
     return ThreadPoolExecutor(1)
 
 
-def wait_until(holds: Callable[[], bool], seconds: float = 20) -> None:
+def wait_until(holds: Callable[[], bool], seconds: float = 240) -> None:
     """Return as soon as something holds; AssertionError if it does not within so many seconds."""
     end = time.monotonic() + seconds
     while not holds():

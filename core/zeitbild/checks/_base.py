@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import sys
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from dataclasses import field as declare
@@ -11,7 +12,8 @@ from zeitbild.document.shot import Shot
 from zeitbild.elements.base import AssetSource
 from zeitbild.errors import InputError
 from zeitbild.registry import Registry
-from zeitbild.resolve import Snapshot, resolve
+from zeitbild.resolve import resolve
+from zeitbild.snapshot import Snapshot
 
 
 @dataclass(frozen=True, slots=True)
@@ -60,6 +62,12 @@ class Check:
     look: Callable[[Shot], Iterable[Finding]] | None = None
     look_at_set: Callable[[SetView], Iterable[Finding]] | None = None
     order: int = 0
+
+    @property
+    def note(self) -> str:
+        """What it finds, as its module says."""
+        look = self.look or self.look_at_set
+        return (sys.modules[look.__module__].__doc__ or "").strip() if look is not None else ""
 
 
 checks: Registry[Check] = Registry("check", "zeitbild.checks")

@@ -15,7 +15,7 @@ _WIDTH, _SHARE = 160, 0.25
 def _look(view: SetView) -> Iterator[Finding]:
     shot = view.shot
     snapshot = view.snapshot(shot.timing.first)
-    if not snapshot.elements:
+    if not snapshot.bodies:
         return
     height = max(9, round(_WIDTH * snapshot.height / snapshot.width))
     beauty = render(replace(snapshot, backdrop=None).at_size(_WIDTH, height), QUALITIES["rough"]).beauty

@@ -11,18 +11,18 @@ def _look(view: SetView) -> Iterator[Finding]:
     shown = [(number, element) for number, element in enumerate(shot.elements) if element.shown]
     if not shown:
         return
-    seen: set[int] = set()
-    cut: dict[int, int] = {}
+    seen: set[str] = set()
+    cut: dict[str, int] = {}
     for frame in view.sampled_frames:
         snapshot = view.snapshot(frame)
-        for place in range(len(shown)):
-            box = extent_of(snapshot, place)
+        for _, element in shown:
+            box = extent_of(snapshot, element.id)
             inside = box.right > 0 and box.bottom > 0 and box.left < snapshot.width and box.top < snapshot.height
             if not inside or box.right <= box.left:
                 continue
-            seen.add(place)
+            seen.add(element.id)
             if box.behind or min(box.left, box.top) < 0 or box.right > snapshot.width or box.bottom > snapshot.height:
-                cut.setdefault(place, frame)
+                cut.setdefault(element.id, frame)
     first = shot.timing.first
     if not seen:
         yield Finding(
@@ -36,8 +36,10 @@ def _look(view: SetView) -> Iterator[Finding]:
             "Frame everything",
         )
         return
-    for place, frame in cut.items():
-        number, element = shown[place]
+    for number, element in shown:
+        if element.id not in cut:
+            continue
+        frame = cut[element.id]
         yield Finding(
             "cut-by-edge",
             "hint",

@@ -6,7 +6,7 @@ from dataclasses import replace
 from zeitbild.checks._base import Check, Finding, SetView, checks
 from zeitbild.colour.highlights import beyond_alpha
 from zeitbild.render import QUALITIES, render
-from zeitbild.render.finish_row import opacity_of
+from zeitbild.snapshot.finish_row import opacity_of
 
 #: Width of the small picture that is judged, and the pixels of the output from which on it is worth a word.
 _WIDTH, _FEW = 240, 50
@@ -15,7 +15,7 @@ _WIDTH, _FEW = 240, 50
 def _look(view: SetView) -> Iterator[Finding]:
     shot = view.shot
     frames = view.sampled_frames
-    clear = any(opacity_of(one) < 1 for element in view.snapshot(frames[0]).elements for one in element.finishes)
+    clear = any(opacity_of(one) < 1 for body in view.snapshot(frames[0]).bodies for one in body.finishes)
     if shot.backdrop.kind != "clear" or not clear:
         return
     worst, where = 0, frames[0]

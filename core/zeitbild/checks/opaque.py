@@ -7,17 +7,24 @@ from zeitbild.document.shot import Shot
 
 
 def _look(shot: Shot) -> Iterator[Finding]:
-    if shot.backdrop.kind != "clear" and any("matte" in layer.passes for layer in shot.layers):
+    for number, layer in enumerate(shot.layers):
+        if not layer.on or "matte" not in layer.passes or (layer.backdrop or shot.backdrop).kind == "clear":
+            continue
+        field = "backdrop.kind" if layer.backdrop is None else f"layers.{number}.backdrop.kind"
         yield Finding(
             "opaque-matte",
             "warning",
-            "The backdrop fills the picture, so the matte will be white all over.",
-            "backdrop.kind",
+            "The backdrop fills the picture, so the matte will be white all over."
+            if layer.backdrop is None
+            else f"The backdrop of {layer.name} fills its picture, so its matte will be white all over.",
+            field,
             "split",
             None,
-            {"backdrop.kind": "clear"},
+            {field: "clear"},
             "Make the backdrop clear",
         )
+        if layer.backdrop is None:
+            return
 
 
 checks.register(Check("opaque", _look))

@@ -5,6 +5,8 @@ from collections.abc import Iterator
 import numpy as np
 
 from zeitbild.checks._base import Check, Finding, SetView, checks
+from zeitbild.document.evaluate import evaluate, time_of
+from zeitbild.resolve.standing import element_matrix
 
 #: Swinging by less than this many pixels is not seen.
 _SEEN = 0.5
@@ -12,15 +14,14 @@ _SEEN = 0.5
 
 def _look(view: SetView) -> Iterator[Finding]:
     shot = view.shot
-    shown = [(number, element) for number, element in enumerate(shot.elements) if element.shown]
-    for place, (number, element) in enumerate(shown):
-        if not element.turn.turns or not any(element.pivot_offset):
+    for number, element in enumerate(shot.elements):
+        if not element.shown or not element.turn.turns or not any(element.pivot_offset):
             continue
         track = []
         for frame in view.sampled_frames:
             snapshot = view.snapshot(frame)
-            # The mesh's own origin is its ink centre: where that goes is the wobble.
-            centre = np.array(snapshot.elements[place].matrix).reshape(4, 4)[None, :3, 3]
+            # Its own origin is its ink centre: where that goes is the wobble.
+            centre = element_matrix(evaluate(shot, time_of(shot, frame)).elements[number])[None, :3, 3]
             x, y, w = snapshot.camera.project(centre)[0]
             if w > snapshot.camera.near or snapshot.camera.parallel:
                 track.append((x / w, y / w))

@@ -6,8 +6,8 @@ from typing import Annotated, Literal
 
 from pydantic import Field, StringConstraints, model_validator
 
-from zeitbild.document.values import Part, Point, Title, choice, number
-from zeitbild.render.camera import angle_of_focal_length
+from zeitbild.snapshot.camera import angle_of_focal_length
+from zeitbild.values import Part, Point, Title, choice, number
 
 #: Name of the camera that every shot has.
 MAIN_CAMERA = "Main"

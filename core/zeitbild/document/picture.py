@@ -6,10 +6,11 @@ from typing import Annotated, Literal
 
 from pydantic import ConfigDict, Field, model_validator
 
-from zeitbild.document.values import Colour, Part, choice, number
-from zeitbild.render.pixel_filter import FilterName
+from zeitbild.snapshot.pixel_filter import FilterName
+from zeitbild.values import Colour, Part, choice, number
 
 MAX_SIDE = 8192
+MAX_OVERSCAN = 512
 #: Pixels of the largest raster. A worker keeps its planes in memory at 16 bytes a pixel and more; this keeps it
 #: below 600 MB beside everything else.
 MAX_PIXELS = 4096 * 2160
@@ -18,7 +19,7 @@ Samples = Literal["4", "16", "64"]
 
 
 class Raster(Part):
-    """Picture size in square pixels."""
+    """Picture size in square pixels, and how much more is rendered around it."""
 
     width: Annotated[int, Field(ge=16, le=MAX_SIDE)] = Field(
         default=1280, title="Width", json_schema_extra={"x-unit": "px"}
@@ -26,12 +27,20 @@ class Raster(Part):
     height: Annotated[int, Field(ge=16, le=MAX_SIDE)] = Field(
         default=720, title="Height", json_schema_extra={"x-unit": "px"}
     )
+    overscan: Annotated[int, Field(ge=0, le=MAX_OVERSCAN)] = Field(
+        default=0,
+        title="Overscan",
+        description="Rendered around the picture on each side, for receivers who shake, blur or correct lenses: OpenEXR keeps it outside "
+        "of the display window, other files leave it out. The pixel look has none.",
+        json_schema_extra={"x-unit": "px"},
+    )
 
     @model_validator(mode="after")
     def _not_too_large(self) -> Raster:
-        if self.width * self.height > MAX_PIXELS:
+        width, height = self.width + 2 * self.overscan, self.height + 2 * self.overscan
+        if width * height > MAX_PIXELS:
             raise ValueError(
-                f"{self.width} × {self.height} is {self.width * self.height / 1e6:.1f} million pixels; the limit is "
+                f"{width} × {height}{' with its overscan' if self.overscan else ''} is {width * height / 1e6:.1f} million pixels; the limit is "
                 f"{MAX_PIXELS / 1e6:.1f} million (4096 × 2160), so that a frame fits a worker's memory"
             )
         return self
@@ -115,7 +124,11 @@ class Pixels(Part):
 
 
 class Backdrop(Part):
-    """What is behind everything: nothing, or a colour or the surroundings, then part of picture, run and files."""
+    """What is behind everything: nothing, or something that is then part of picture, run and files.
 
-    kind: Literal["clear", "colour", "surroundings"] = choice("clear", "Backdrop")
+    A key is one colour to be taken out again: nothing throws a shadow before it.
+    """
+
+    kind: Literal["clear", "colour", "gradient", "surroundings", "key"] = choice("clear", "Backdrop")
     colour: Colour = Field(default="#2e3a44", title="Colour")
+    colour_to: Colour = Field(default="#101820", title="Colour below")

@@ -12,7 +12,7 @@ from zeitbild.document.shot import VERSION, Shot
 from zeitbild.elements import kinds as element_kinds
 from zeitbild.errors import DocumentError, Problem
 from zeitbild.lights import kinds as light_kinds
-from zeitbild.render.passes import passes
+from zeitbild.render.passes import offered
 
 MAX_DOCUMENT_BYTES = 4 * 1024 * 1024
 #: Characters of a problem's message at most.
@@ -119,9 +119,11 @@ def _mistyped(raw: Any, read: Any, place: str = "") -> list[Problem]:
 
 
 def _unknown_passes(shot: Shot) -> list[Problem]:
-    known = [one.name for one in passes]
+    known = [one.name for one in offered(shot.light_groups, shot.names)]
     return [
-        Problem(f"layers.{number}.passes.{at}", f"there is no pass {name[:40]!r}; there are {', '.join(known)}")
+        Problem(
+            f"layers.{number}.passes.{at}", f"there is no pass {name[:40]!r}; there are {', '.join(known)[:_LONGEST]}"
+        )
         for number, layer in enumerate(shot.layers)
         for at, name in enumerate(layer.passes)
         if name not in known

@@ -8,16 +8,18 @@ from typing import Annotated, Any, Literal, Union
 from pydantic import Field, StringConstraints, model_validator
 
 from zeitbild.document.camera import MAIN_CAMERA, Camera, CameraName, NamedCamera
+from zeitbild.document.layers import MAX_LAYERS, Layer, PassName
 from zeitbild.document.picture import Backdrop, Motion, Pixels, Raster, Sampling
 from zeitbild.document.surroundings import Environment, Rays
-from zeitbild.document.values import Code, Identifier, Part, Title, choice, wrong_at
 from zeitbild.elements import kinds
 from zeitbild.errors import InputError
 from zeitbild.finishes import NamedFinish
 from zeitbild.lights import kinds as light_kinds
 from zeitbild.lights.ready_made import LIGHT_SETS
+from zeitbild.snapshot.names import Names
 from zeitbild.timing.frames import MAX_FRAME_NUMBER, MAX_FRAMES
 from zeitbild.timing.rate import RATES, parse_rate
+from zeitbild.values import Code, Identifier, Part, Title, choice, wrong_at
 
 VERSION = 3
 
@@ -67,14 +69,6 @@ _light_kinds = tuple(kind.parameters for kind in light_kinds)
 Light: Any = Annotated[Union[_light_kinds], Field(discriminator="kind")]  # noqa: UP007
 
 
-class Layer(Part):
-    """One output layer and the passes written of it."""
-
-    name: Code = Field(default="main", title="Name")
-    passes: tuple[str, ...] = Field(default=("beauty", "matte"), title="Passes", min_length=1, max_length=32)
-    camera: CameraName = Field(default="", title="Camera", description="Empty: the camera that is in view.")
-
-
 # The union of all registered element kinds: a kind that registers itself is part of the document's schema.
 _kinds = tuple(kind.parameters for kind in kinds)
 Element: Any = Annotated[Union[_kinds], Field(discriminator="kind")]  # noqa: UP007
@@ -103,10 +97,13 @@ class Shot(Part):
     pixels: Pixels = Field(default_factory=Pixels)
     finishes: tuple[NamedFinish, ...] = Field(default=(), title="Shared finishes", max_length=MAX_ELEMENTS)
     elements: tuple[Element, ...] = Field(default=(), max_length=MAX_ELEMENTS)
-    layers: tuple[Layer, ...] = Field(default_factory=lambda: (Layer(),), min_length=1, max_length=32)
+    layers: tuple[Layer, ...] = Field(default_factory=lambda: (Layer(),), min_length=1, max_length=MAX_LAYERS)
     naming: Annotated[str, StringConstraints(min_length=1, max_length=300)] = Field(
         default="{shot}_{layer}_{pass}_v{version:03}/{shot}_{layer}_{pass}_v{version:03}.{frame:04}.{ext}",
         title="File-name rule",
+    )
+    pass_codes: dict[PassName, Code] = Field(
+        default={}, title="Codes of passes", max_length=200, description="What passes are called in file names."
     )
     quality: Literal["rough", "check", "final"] = choice("final", "Quality of a run")
 
@@ -146,6 +143,12 @@ class Shot(Part):
         return self
 
     @model_validator(mode="after")
+    def _some_layer(self) -> Shot:
+        if not self.layers_on:
+            raise wrong_at("layers", "every layer is switched off; switch one on")
+        return self
+
+    @model_validator(mode="after")
     def _whole_pixels(self) -> Shot:
         if not self.pixels.on:
             return self
@@ -164,10 +167,42 @@ class Shot(Part):
             )
         return self
 
-    def camera_of(self, layer: str = "") -> Camera:
-        """The camera of a layer, or (no layer, or one that names none) the camera in view."""
-        name = (self.layer(layer).camera if layer else "") or self.view
+    def camera_of(self, name: str = "") -> Camera:
+        """The camera of that name; without one the camera in view."""
+        name = name or self.view
         return next((one.camera for one in self.cameras if one.name == name), self.camera)
+
+    @property
+    def layers_on(self) -> tuple[Layer, ...]:
+        """The layers that runs and hand-offs have."""
+        return tuple(layer for layer in self.layers if layer.on)
+
+    @property
+    def light_groups(self) -> tuple[str, ...]:
+        """Groups of the lights that shine on surfaces, each once, on or off."""
+        return tuple(dict.fromkeys(light.group_name() for light in self.lights if hasattr(light, "group")))
+
+    @property
+    def names(self) -> Names:
+        """Identity and name of every element, and of its finishes what documents call them and what people do.
+
+        Names that are the same are told apart by the identity; a shared finish has one name wherever it is.
+        """
+        found = []
+        all_names = [element.name for element in self.elements]
+        for element in self.elements:
+            name = element.name if all_names.count(element.name) == 1 else f"{element.name} ({element.id})"
+            codes: list[str] = []
+            for finish in element.finishes():
+                # Two may be one value.
+                fields = (one for one in type(element).model_fields if one not in codes)
+                codes.append(next(one for one in fields if getattr(element, one) is finish))
+            titles = [
+                finish.named or f"{name}, {(type(element).model_fields[code].title or code).lower()}"
+                for code, finish in zip(codes, element.finishes(), strict=True)
+            ]
+            found.append((element.id, name, tuple(zip(codes, titles, strict=True))))
+        return tuple(found)
 
     def layer(self, name: str) -> Layer:
         """The layer of that name; InputError lists those there are."""

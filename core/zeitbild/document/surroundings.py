@@ -6,8 +6,8 @@ from typing import Annotated, Any, Literal
 
 from pydantic import AfterValidator, ConfigDict, Field, StringConstraints
 
-from zeitbild.document.values import Colour, Part, choice, number
 from zeitbild.surroundings import kinds
+from zeitbild.values import Colour, Part, choice, number
 
 #: Surroundings by formula that take a colour of the horizon, or have lamps.
 _GENERATED: dict[str, Any] = {"source": [one.name for one in kinds]}

@@ -1,18 +1,20 @@
-"""What every element kind shares: placement, pivot, turn; and the contract of a kind."""
+"""What every element kind shares: placement, pivot, turn; and the contract of a kind: bodies at a time."""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, Protocol
 
 from pydantic import Field
 
-from zeitbild.document.values import Identifier, Part, Placement, Point, Title, Turn
 from zeitbild.finishes import Finish
 from zeitbild.geometry.form import Form
 from zeitbild.registry import Registry
+from zeitbild.snapshot import Matrix
+from zeitbild.timing import Time
+from zeitbild.values import Identifier, Part, Placement, Point, Title, Turn
 
 
 class AssetSource(Protocol):
@@ -30,6 +32,8 @@ _LATE: dict[str, Any] = {"x-late": True, "x-group": "Place"}
 class ElementBase(Part):
     """Fields that every element has, whatever its kind."""
 
+    #: Each kind's own literal.
+    kind: str = ""
     id: Identifier = Field(title="Identity")
     name: Title = Field(default="Element", title="Name", json_schema_extra=_LATE)
     shown: bool = Field(
@@ -45,28 +49,53 @@ class ElementBase(Part):
     turn: Turn = Field(default_factory=Turn, title="Turn")
 
     def geometry_parameters(self) -> dict[str, Any]:
-        """The parameters that shape the mesh: everything but identity, placement, turn and finishes."""
-        raise NotImplementedError
+        """The parameters that decide what is built: all that the kind adds but finishes. Whatever a kind adds later is among them."""
+        finishes = {name for name in type(self).model_fields if isinstance(getattr(self, name), Finish)}
+        return self.model_dump(exclude=(set(ElementBase.model_fields) - {"kind"}) | finishes)
 
     def finishes(self) -> Sequence[Finish]:
-        """Finish of each part number that the mesh uses."""
+        """Finish of each part number that its meshes use."""
         raise NotImplementedError
+
+
+#: Where something stands that stands where its element does.
+IN_PLACE: Matrix = (1.0, 0.0, 0.0, 0.0, 0.0, 1.0, 0.0, 0.0, 0.0, 0.0, 1.0, 0.0, 0.0, 0.0, 0.0, 1.0)
+
+
+@dataclass(frozen=True, slots=True)
+class Posed:
+    """One body of an element at a time, about the element's pivot.
+
+    part is its name within the element, which stays from frame to frame (empty: it is the only one); bend names how its form
+    stands, where that is not how it was built: two of one part and one bend are one mesh; matrix places it (4 x 4, row by row).
+    """
+
+    form: Form
+    part: str = ""
+    bend: str = ""
+    matrix: Matrix = IN_PLACE
+
+
+def as_built(parameters: ElementBase, time: Time, built: Any) -> tuple[Posed, ...]:
+    """The pose of kinds that build one form, which never bends."""
+    return (Posed(built),)
 
 
 @dataclass(frozen=True, slots=True)
 class ElementKind:
-    """A kind of element. ``build`` gives the form with its pivot (the ink centre) at the origin."""
+    """A kind of element.
+
+    ``build`` makes of parameters what stays while the element turns, bends and plays (with its pivot, the ink centre, at the
+    origin); it is kept, and done again only when one of ``geometry_parameters`` changes. FontError, LimitError or InputError for what cannot
+    be built. ``pose`` gives the bodies at a time, always the same ones by their parts' names; parameters are plain values then.
+    """
 
     name: str
     title: str
     parameters: type[ElementBase]
-    build: Any  # (parameters, AssetSource) -> Form
+    build: Callable[[Any, AssetSource], Any]
     order: int = 0
-
-    def form(self, element: ElementBase, assets: AssetSource) -> Form:
-        """Geometry of one element; FontError, LimitError or InputError for what cannot be built."""
-        built: Form = self.build(element, assets)
-        return built
+    pose: Callable[[Any, Time, Any], Sequence[Posed]] = as_built
 
 
 kinds: Registry[ElementKind] = Registry("element", "zeitbild.elements")

@@ -3,11 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Annotated, Any, Literal
+from typing import Annotated, Literal
 
 from pydantic import Field, StringConstraints
 
-from zeitbild.document.values import choice, number
 from zeitbild.elements.base import AssetSource, ElementBase, ElementKind, kinds
 from zeitbild.errors import FontError
 from zeitbild.finishes import Finish
@@ -17,6 +16,7 @@ from zeitbild.geometry.font import Face, open_face, strangers_face
 from zeitbild.geometry.lettering_form import LetteringForm
 from zeitbild.geometry.profile import ProfileName
 from zeitbild.geometry.shaping import shape
+from zeitbild.values import choice, number
 
 #: An uploaded font is named by its content: ``asset:`` and its SHA-256.
 ASSET = "asset:"
@@ -50,25 +50,6 @@ class Lettering(ElementBase):
     face: Finish = Field(default_factory=Finish, title="Face", json_schema_extra={"x-group": "Finish"})
     bevel: Finish = Field(default_factory=Finish, title="Bevel", json_schema_extra={"x-group": "Finish"})
     side: Finish = Field(default_factory=Finish, title="Side", json_schema_extra={"x-group": "Finish"})
-
-    def geometry_parameters(self) -> dict[str, Any]:
-        """Everything that shapes the mesh."""
-        return self.model_dump(
-            include={
-                "kind",
-                "word",
-                "font",
-                "size",
-                "letter_spacing",
-                "line_spacing",
-                "alignment",
-                "depth",
-                "bevel_profile",
-                "bevel_width",
-                "bevel_steps",
-                "bevel_sides",
-            }
-        )
 
     def finishes(self) -> Sequence[Finish]:
         """Face, bevel and side, in the order of the extrusion's parts."""

@@ -5,17 +5,17 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass, field
-from typing import Any, Literal
+from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field
 
-from zeitbild.document.values import choice, number
 from zeitbild.elements.base import AssetSource, ElementBase, ElementKind, kinds
 from zeitbild.finishes import Finish
 from zeitbild.geometry.mesh import Mesh
 from zeitbild.geometry.solids import ball, column, ring, rounded_box, steps_for
+from zeitbild.values import choice, number
 
 
 class Solid(ElementBase):
@@ -63,10 +63,6 @@ class Solid(ElementBase):
         help="Radius of its edges; it ends where nothing straight is left.",
     )
     surface: Finish = Field(default_factory=Finish, title="Surface", json_schema_extra={"x-group": "Finish"})
-
-    def geometry_parameters(self) -> dict[str, Any]:
-        """Everything that shapes the mesh."""
-        return self.model_dump(include={"kind", "shape", "width", "height", "depth", "top", "thickness", "rounding"})
 
     def finishes(self) -> Sequence[Finish]:
         """The one finish."""

@@ -90,10 +90,18 @@ def _is_place(one: Any) -> bool:
     return isinstance(one, tuple) and len(one) == 2 and one[0] == "$place"
 
 
-def _needed(arguments: tuple[Any, ...]) -> list[_File]:
-    """Uploaded files that the documents among the arguments name, wherever they lie below the paths."""
+def _needed(function: Callable[..., Any], arguments: tuple[Any, ...]) -> list[_File]:
+    """Uploaded files that the documents among the arguments name, wherever they lie below the paths, and what the function says
+    itself that it reads (``cell.reads``)."""
     digests = {found for one in arguments if isinstance(one, str) for found in _ASSET.findall(one)}
+    own = getattr(function, "reads", None)
+    read = [] if own is None else own(*arguments)
+    places = {one: number for number, one in enumerate(arguments) if isinstance(one, Path)}
     return [
+        (places[folder], path.relative_to(folder).as_posix(), path.read_bytes())
+        for folder, path in read
+        if path.is_file()
+    ] + [
         (number, f"{digest[:2]}/{digest}", (one / digest[:2] / digest).read_bytes())
         for number, one in enumerate(arguments)
         if isinstance(one, Path)
@@ -199,7 +207,7 @@ class ClusterExecutor(Executor):
             carries = self._carries
             if carries:
                 placed = tuple(("$place", n) if isinstance(one, Path) else one for n, one in enumerate(arguments))
-                task = self._client.submit(_carried, function, placed, _needed(arguments), **options)
+                task = self._client.submit(_carried, function, placed, _needed(function, arguments), **options)
             else:
                 task = self._client.submit(_call, function, arguments, **options)
 

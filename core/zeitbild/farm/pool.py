@@ -18,7 +18,7 @@ from dataclasses import dataclass
 from multiprocessing.process import BaseProcess
 from typing import Any, Generic, TypeVar
 
-from zeitbild.errors import AwayError, FullError, ZeitbildError
+from zeitbild.errors import AwayError, FullError, GoneError, ZeitbildError
 
 K = TypeVar("K")
 R = TypeVar("R")
@@ -59,12 +59,14 @@ def process_executor(workers: int) -> Executor:
 
 @dataclass(frozen=True, slots=True)
 class Outcome(Generic[K, R]):
-    """What became of one task: its result, or the reason why there is none; full if that is want of room on the disk."""
+    """What became of one task: its result, or the reason why there is none; full if that is want of room on the disk, gone if a
+    master is not there any more."""
 
     task: K
     result: R | None
     error: str | None
     full: bool = False
+    gone: bool = False
 
 
 class FramePool:
@@ -180,7 +182,7 @@ class FramePool:
                 elif isinstance(error, FullError):
                     yield Outcome(key, None, str(error), full=True)
                 elif isinstance(error, ZeitbildError):
-                    yield Outcome(key, None, str(error))
+                    yield Outcome(key, None, str(error), gone=isinstance(error, GoneError))
                 elif isinstance(error, MemoryError):
                     yield Outcome(key, None, NO_MEMORY)
                 else:

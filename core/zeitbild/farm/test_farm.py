@@ -19,11 +19,11 @@ from PIL import Image
 from zeitbild.assets import AssetFolder
 from zeitbild.document.reading import parse_shot, write_shot
 from zeitbild.document.shot import Camera, Layer, NamedCamera
-from zeitbild.errors import InputError, StorageError
-from zeitbild.farm import FramePool, render_cell, render_layers, write_cell
-from zeitbild.handoff import build_manifest, pack, receiver_text, recipes
+from zeitbild.errors import GoneError, InputError, StorageError
+from zeitbild.farm import FramePool, make_files, render_cell, render_layers, write_files
+from zeitbild.handoff import Order, Written, build_manifest, pack, receiver_text, recipes
 from zeitbild.masters import MasterStore
-from zeitbild.resolve import depth_range
+from zeitbild.resolve import depth_range, reach_of
 from zeitbild.testing import small_shot
 
 
@@ -114,23 +114,27 @@ class Cells(unittest.TestCase):
             self.assertEqual(mine, MasterStore(other).path(result.key).read_bytes())
 
     def _write(self, recipe: str = "png8", version: int = 1, frame: int = 2) -> Any:
-        return write_cell(
-            self.document, frame, "sign", "check", recipe, version, self.assets, self.masters, self.folder / "out"
-        )
+        places = (self.assets, self.masters, self.folder / "out")
+        return make_files(self.document, frame, ("sign",), "check", recipe, (), (), version, *places)
 
     def test_files_are_named_by_the_rule_and_checked(self) -> None:
         records = self._write()
-        self.assertEqual([record.pass_name for record in records], ["beauty", "matte", "depth"])
+        self.assertEqual([record.planes[0].pass_name for record in records], ["beauty", "matte", "depth"])
         self.assertEqual(records[0].path, "KM010_sign_beauty_v001/KM010_sign_beauty_v001.0002.png")
         for record in records:
             data = (self.folder / "out" / record.path).read_bytes()
             self.assertEqual(hashlib.sha256(data).hexdigest(), record.sha256)
-            self.assertLessEqual(record.worst, record.allowed)
+            self.assertLessEqual(record.worst, record.planes[0].allowed)
 
     def test_a_damaged_master_is_rendered_anew(self) -> None:
         key = self._render(2).key
         path = MasterStore(self.masters).path(key)
         path.write_bytes(path.read_bytes()[:500])
+        cells = (("sign", key, (("beauty", ""),)),)
+        places = (self.assets, self.masters, self.folder / "out")
+        with self.assertRaisesRegex(GoneError, "frame 2 of sign is gone or damaged"):
+            # A hand-off takes what was proofed and nothing else.
+            write_files(self.document, 2, cells, "png8", (), (), (), 1, *places)  # type: ignore[arg-type]
         self.assertEqual(len(self._write()), 3)
 
     def test_files_of_an_earlier_hand_off_are_never_overwritten(self) -> None:
@@ -144,18 +148,9 @@ class Cells(unittest.TestCase):
     def test_the_package_holds_what_its_manifest_says(self) -> None:
         shot, recipe = parse_shot(self.document), recipes.get("png16")
         records = [record for frame in shot.timing.frames for record in self._write("png16", 2, frame)]
-        near_far = depth_range(shot, AssetFolder(self.assets))
-        manifest = build_manifest(
-            shot,
-            recipe,
-            2,
-            records,
-            layers=["sign"],
-            frames=list(shot.timing.frames),
-            quality="check",
-            depth_range=near_far,
-            created="2026-11-25T00:00:00+00:00",
-        )
+        order = Order(recipe, 2, reach_of(shot, AssetFolder(self.assets)), {})
+        written = Written(records, shot.layers, list(shot.timing.frames), "check", "2026-11-25T00:00:00+00:00")
+        manifest = build_manifest(shot, order, written)
         text = receiver_text(manifest, recipe.note)
         target = self.folder / "v002.zip"
         pack(self.folder / "out", target, manifest, text, records)
@@ -167,7 +162,9 @@ class Cells(unittest.TestCase):
             for path, sha256 in listed.items():
                 self.assertEqual(hashlib.sha256(archive.read(path)).hexdigest(), sha256)
         self.assertEqual(read["rate"], {"frames": 30, "seconds": 1})
-        self.assertEqual(read["frames"], {"set": "1-6", "count": 6, "cycle": True, "each_lasts": "one frame"})
+        self.assertEqual(
+            read["frames"], {"set": "1-6", "count": 6, "cycle": True, "each_lasts": "one frame", "in_a_file": "one"}
+        )
         self.assertEqual(read["passes"][0]["alpha"], "straight")
         self.assertIn("cycle", text)
         # A package is made once; making it again from changed files is refused by the checksums.
@@ -197,13 +194,13 @@ class Layers(unittest.TestCase):
         document = small_shot(cameras=(side,), layers=layers).model_dump_json()
         with tempfile.TemporaryDirectory() as folder:
             masters, out = Path(folder) / "masters", Path(folder) / "out"
-            results = render_layers(document, 1, "rough", Path(folder), masters, ("main", "side"))
+            results = render_layers(document, 1, "rough", Path(folder), masters, ("main", "side")).cells
             self.assertEqual(len(list(masters.rglob("*.exr"))), 2)
             self.assertFalse(results["main"].reused or results["side"].reused)
             self.assertNotEqual(results["main"].key, results["side"].key)
             pixels = []
             for layer in layers:
-                records = write_cell(document, 1, layer.name, "rough", "png8", 1, Path(folder), masters, out)
+                records = make_files(document, 1, (layer.name,), "rough", "png8", (), (), 1, Path(folder), masters, out)
                 pixels.append(np.asarray(Image.open(out / records[0].path)))
             self.assertEqual(len(list(masters.rglob("*.exr"))), 2)
             # From the side a word is much narrower than from the front.

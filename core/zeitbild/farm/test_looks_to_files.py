@@ -16,7 +16,7 @@ from zeitbild.assets import AssetFolder
 from zeitbild.colour import decode, decode_hex, encode
 from zeitbild.document.reading import parse_shot, read_shot, write_shot
 from zeitbild.document.shot import Shot
-from zeitbild.farm import write_cell
+from zeitbild.farm import make_files
 from zeitbild.kernels import PARALLEL, set_threads
 from zeitbild.render import QUALITIES, render
 from zeitbild.resolve import resolve
@@ -59,7 +59,7 @@ class Files(unittest.TestCase):
         # A folder of its own each time: files that stand are never overwritten.
         out = Path(tempfile.mkdtemp(dir=self.folder))
         places = (self.folder / "assets", self.folder / "masters", out)
-        records = write_cell(write_shot(shot), frame, layer, "final", recipe, 1, *places)
+        records = make_files(write_shot(shot), frame, (layer,), "final", recipe, (), (), 1, *places)
         return out / records[0].path
 
     def _pixels(self, shot: Shot, recipe: str = "png8", frame: int = 1) -> NDArray[Any]:
@@ -98,9 +98,11 @@ class Files(unittest.TestCase):
         colour = "#c08040"
         shot = _shot(_card(base_colour=colour, opacity=0.25))
         middle = self._pixels(shot)[64, 64]
-        self.assertEqual(tuple(middle), (0xC0, 0x80, 0x40, 64))
+        # Its near and its far side, each a quarter: 1 - (3/4)^2.
+        alpha = 1 - 0.75**2
+        self.assertEqual(tuple(middle), (0xC0, 0x80, 0x40, round(alpha * 255)))
         values = oiio.ImageBuf(str(self._written(shot, "exr"))).get_pixels(oiio.FLOAT)[64, 64]
-        np.testing.assert_allclose(values, (*(0.25 * np.array(decode_hex(colour))), 0.25), atol=2e-4)
+        np.testing.assert_allclose(values, (*(alpha * np.array(decode_hex(colour))), alpha), atol=4e-4)
 
     def test_a_receiver_who_lays_it_over_a_colour_gets_what_the_backdrop_gives(self) -> None:
         # Over of Porter and Duff 1984 on linear light, done here from the file; and by Zeitbild, as a backdrop.
@@ -172,7 +174,7 @@ class Threads(unittest.TestCase):
         height = width * snapshot.height // snapshot.width
         picture = render(snapshot.at_size(width, height), QUALITIES["check"], planes=planes)
         parts = [picture.beauty, picture.depth, *picture.groups.values()]
-        parts += [one for one in (picture.planes, picture.identities) if one is not None]
+        parts += [one for one in (picture.planes, picture.data, picture.identities) if one is not None]
         return b"".join(part.tobytes() for part in parts)
 
     def _check(self, shot: Shot) -> None:

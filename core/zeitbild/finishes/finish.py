@@ -6,7 +6,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import ConfigDict, Field, StringConstraints, model_validator
 
-from zeitbild.document.values import Colour, Part, Title, choice, number
+from zeitbild.values import Colour, Part, Title, choice, number
 
 MOST_TONES = 5
 _LIT: dict[str, Any] = {"shading": "metal-rough"}
@@ -64,7 +64,13 @@ class Values(Part):
         0, "Softness of borders", 0, 1, step=0.01, slider=(0, 0.3), when=_TONES, help="In amount of light; 0 is hard."
     )
     opacity: float = number(
-        1.0, "Opacity", 0, 1, step=0.01, slider=(0, 1), help="Below 1 what is behind shows through, and alpha with it."
+        1.0,
+        "Opacity",
+        0,
+        1,
+        step=0.01,
+        slider=(0, 1),
+        help="Of each side: below 1 what is behind shows through, the far side of a closed body too, and alpha with it.",
     )
     emission: float = number(0.0, "Emission", 0, 100, step=0.01, slider=(0, 4), help="Light of its own.")
     emission_colour: Colour = Field(

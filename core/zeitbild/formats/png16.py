@@ -1,6 +1,6 @@
 """PNG with 16 bits a channel."""
 
-from zeitbild.formats._base import Format, formats
+from zeitbild.formats._base import Format, by_frame, each_frame, formats
 from zeitbild.formats._png import png_functions
 
 _encode, _read_back = png_functions(16)
@@ -11,9 +11,9 @@ formats.register(
         "png",
         "straight",
         "sRGB (IEC 61966-2-1)",
-        {"colour": 16, "matte": 16, "depth": 16},
-        _encode,
-        _read_back,
+        {"colour": 16, "light": 16, "coverage": 16, "depth": 16, "data": 16},
+        by_frame(_encode),
+        each_frame(_read_back),
         order=1,
     )
 )

@@ -1,6 +1,6 @@
 """PNG with 8 bits a channel."""
 
-from zeitbild.formats._base import Format, formats
+from zeitbild.formats._base import Format, by_frame, each_frame, formats
 from zeitbild.formats._png import png_functions
 
 _encode, _read_back = png_functions(8)
@@ -11,9 +11,9 @@ formats.register(
         "png",
         "straight",
         "sRGB (IEC 61966-2-1)",
-        {"colour": 8, "matte": 8, "depth": 16},
-        _encode,
-        _read_back,
+        {"colour": 8, "light": 8, "coverage": 8, "depth": 16, "data": 16},
+        by_frame(_encode),
+        each_frame(_read_back),
         order=0,
     )
 )

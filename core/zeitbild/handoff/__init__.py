@@ -1,8 +1,22 @@
 """Hand-off: masters to files by a recipe, read back, listed in a manifest, packed."""
 
-from zeitbild.handoff.manifest import build_manifest, receiver_text
+from zeitbild.handoff.manifest import Proofs, Written, build_manifest, proofs_of, receiver_text
 from zeitbild.handoff.package import pack
 from zeitbild.handoff.recipes import Recipe, recipes
-from zeitbild.handoff.writing import FileRecord, write_frame
+from zeitbild.handoff.writing import FileRecord, Order, check_carried, passes_in, write_file
 
-__all__ = ["FileRecord", "Recipe", "build_manifest", "pack", "receiver_text", "recipes", "write_frame"]
+__all__ = [
+    "FileRecord",
+    "Order",
+    "Proofs",
+    "Recipe",
+    "Written",
+    "build_manifest",
+    "check_carried",
+    "pack",
+    "passes_in",
+    "proofs_of",
+    "receiver_text",
+    "recipes",
+    "write_file",
+]

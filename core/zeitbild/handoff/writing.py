@@ -1,106 +1,228 @@
-"""One frame of one layer: master to files, each read back from disk."""
+"""Pictures of one or more layers to files, of a frame or of all of them, each read back from disk."""
 
 from __future__ import annotations
 
 import hashlib
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import asdict, dataclass, replace
 from pathlib import Path
 from typing import Any
 
 from zeitbild.colour.highlights import for_straight
 from zeitbild.document.shot import Shot
-from zeitbild.errors import StorageError
-from zeitbild.formats import Plane
+from zeitbild.errors import InputError, StorageError
+from zeitbild.formats import Format, Options, Plane, finish_names
 from zeitbild.handoff.recipes import Recipe
+from zeitbild.naming import Sequenced, Wanted, code_of
 from zeitbild.naming.plan import file_name
-from zeitbild.naming.rule import NamingRule
-from zeitbild.render.passes import passes
+from zeitbild.render.data_rows import SHARE
+from zeitbild.render.passes import Pass, pass_named
 from zeitbild.render.picture import Picture
-from zeitbild.storage import write_new
+from zeitbild.snapshot.reach import Reach
+from zeitbild.sources import Source
+from zeitbild.storage import write_new_with
 
 
 @dataclass(frozen=True, slots=True)
-class FileRecord:
-    """A written file: relative path, what it is, its checksum, and what reading it back found.
+class PlaneRecord:
+    """What reading a file back found of one pass in it.
 
     beyond and clipped count its pixels that had more light than their alpha holds, and more than white.
     """
 
-    path: str
     layer: str
     pass_name: str
-    frame: int
-    bytes: int
-    sha256: str
     bits: int
     worst: float
     allowed: float
-    written: bool
     beyond: int = 0
     clipped: int = 0
+
+    def and_also(self, before: PlaneRecord | None) -> PlaneRecord:
+        """The same pass at this frame and at those before it."""
+        if before is None:
+            return self
+        beyond, clipped = self.beyond + before.beyond, self.clipped + before.clipped
+        return replace(self, worst=max(self.worst, before.worst), beyond=beyond, clipped=clipped)
+
+
+@dataclass(frozen=True, slots=True)
+class FileRecord:
+    """A written file: relative path, its frames, its checksum, and what reading back found of every pass that it holds."""
+
+    path: str
+    frames: tuple[int, ...]
+    bytes: int
+    sha256: str
+    written: bool
+    planes: tuple[PlaneRecord, ...]
+
+    @property
+    def worst(self) -> float:
+        """The largest difference of any of its passes."""
+        return max((plane.worst for plane in self.planes), default=0.0)
 
     def as_dict(self) -> dict[str, Any]:
         """Plain values for JSON."""
         return asdict(self)
 
 
-def write_frame(
-    shot: Shot,
-    layer: str,
-    frame: int,
-    picture: Picture,
-    recipe: Recipe,
-    *,
-    version: int,
-    folder: Path,
-    depth_range: tuple[float, float],
-) -> list[FileRecord]:
-    """Write all passes of a cell below ``folder`` and read each back from disk.
+@dataclass(frozen=True, slots=True)
+class Order:
+    """What is written: a recipe with what was chosen of its format's options, the version, and how far numbers of data reach."""
 
-    StorageError if a file cannot be written, stands there with other content, or does not hold what it should.
-    """
-    rule = NamingRule.parse(shot.naming)
-    form = recipe.format
-    records = []
-    beyond = clipped = 0
-    if form.ends_at_white:
-        # Beauty and matte alike, so that the alpha of both is one.
-        held = for_straight(picture.beauty, picture.covered, shot.sampling.highlights, shot.sampling.beyond_alpha)
-        picture, beyond, clipped = replace(picture, beauty=held.pixels), held.beyond, held.clipped
-    for pass_name in shot.layer(layer).passes:
-        which = passes.get(pass_name)
-        plane = Plane(which.role, which.extract(picture), depth_range, shot.timing.fraction, frame)
-        relative = file_name(rule, shot, layer, pass_name, version, frame, form.extension)
-        data = form.encode(plane)
-        path = folder / relative
-        written = write_new(path, data)
+    recipe: Recipe
+    version: int
+    reach: Reach
+    options: Options
+
+
+def passes_in(shot: Shot, layer: str, names: Sequence[str]) -> list[Pass]:
+    """Passes of a layer by their names; InputError names the layer's field."""
+    found = []
+    for at, name in enumerate(names):
         try:
-            found = form.read_back(path, plane)
-            if not found.holds:
-                raise StorageError(
-                    f"{relative} does not hold what was rendered: off by {found.worst:.3g} where {found.allowed:.3g} is "
-                    f"allowed, {found.stray} pixels with colour under zero alpha"
+            found.append(pass_named(name, shot.light_groups, shot.names))
+        except InputError as error:
+            number = [one.name for one in shot.layers].index(layer)
+            raise InputError(error.message, f"layers.{number}.passes.{at}") from None
+    return found
+
+
+def check_carried(form: Format, layers: Mapping[str, Sequence[Pass]]) -> None:
+    """InputError if a format cannot hold one of the passes, with what to do."""
+    for layer, chosen in layers.items():
+        for one in chosen:
+            if not form.carries(one.role):
+                raise InputError(
+                    f"{form.title} cannot hold {one.title} (of {layer}); choose OpenEXR, or leave that pass out",
+                    "recipe",
                 )
-        except StorageError:
-            # What was written just now and is wrong must not stand in the way of another try.
-            if written:
-                path.unlink(missing_ok=True)
-            raise
-        on_disk = path.read_bytes()
-        records.append(
-            FileRecord(
-                relative,
-                layer,
-                pass_name,
-                frame,
-                len(on_disk),
-                hashlib.sha256(on_disk).hexdigest(),
-                found.bits,
-                round(found.worst, 6),
-                found.allowed,
-                written,
-                beyond if which.role == "colour" else 0,
-                clipped if which.role == "colour" else 0,
-            )
-        )
-    return records
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class _Ready:
+    """A picture made ready for a format, and how many of its pixels did not fit."""
+
+    picture: Picture
+    beyond: int = 0
+    clipped: int = 0
+
+
+def _ready(shot: Shot, picture: Picture, form: Format) -> _Ready:
+    if not form.overscan:
+        picture = picture.inside()
+    if not form.ends_at_white:
+        return _Ready(picture)
+    # Beauty and matte alike, so that the alpha of both is one.
+    held = for_straight(picture.beauty, picture.covered, shot.sampling.highlights, shot.sampling.beyond_alpha)
+    return _Ready(replace(picture, beauty=held.pixels), held.beyond, held.clipped)
+
+
+def plane_of(shot: Shot, layer: str, one: Pass, ready: Picture, order: Order, frame: int) -> tuple[Plane, int]:
+    """A pass of a picture (made ready for the format) on its way into a file, and how many of its pixels are clipped at white."""
+    pixels, clipped = one.extract(ready), 0
+    if one.role == "light" and order.recipe.format.ends_at_white:
+        # Parts of light are never rolled off: their sum would not be beauty.
+        held = for_straight(pixels, None, "clipped", "clipped")
+        pixels, clipped = held.pixels, held.clipped
+    ids: tuple[str, ...] = ()
+    if one.role == "identity":
+        ids = tuple(name for _, name, _ in ready.names) if "element" in one.name else finish_names(ready.names)
+    return Plane(
+        one.role,
+        pixels,
+        name="beauty" if one.name == "beauty" else code_of(shot, one.name),
+        layer=layer,
+        channels=one.channels,
+        spread=tuple(one.spread(order.reach)) if one.spread is not None else (),
+        there=ready.data[..., SHARE] > 0 if one.role == "data" and ready.data is not None else None,
+        ids=ids,
+        rate=shot.timing.fraction,
+        frame=frame,
+        margin=ready.margin,
+    ), clipped
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class _Held:
+    """What a file holds of a frame: planes, the (layer, pass) of each, and how many of its pixels did not fit (beyond alpha, white)."""
+
+    planes: list[Plane]
+    names: list[tuple[str, str]]
+    counts: list[tuple[int, int]]
+
+
+def _held(
+    shot: Shot, holds: Iterable[tuple[str, str]], frame: int, sources: Mapping[str, Source], order: Order
+) -> _Held:
+    form = order.recipe.format
+    ready: dict[str, _Ready] = {}
+    held = _Held([], [], [])
+    for layer, name in holds:
+        if layer not in ready:
+            ready[layer] = _ready(shot, sources[layer].picture(frame), form)
+        own = ready[layer]
+        (which,) = passes_in(shot, layer, [name])
+        plane, clipped = plane_of(shot, layer, which, own.picture, order, frame)
+        held.planes.append(plane)
+        held.names.append((layer, name))
+        held.counts.append((own.beyond, own.clipped) if name == "beauty" else (0, clipped))
+    return held
+
+
+def write_file(
+    shot: Shot, one: Sequenced, frames: Sequence[int], sources: Mapping[str, Source], order: Order, folder: Path
+) -> FileRecord:
+    """Write one file of a sequence below ``folder``, of one frame or of all that it holds, from the sources of its layers, and read it
+    back from disk.
+
+    StorageError if it cannot be written, stands there with other content, or does not hold what it should.
+    """
+    form, recipe = order.recipe.format, order.recipe
+    rule = Wanted(sharing=recipe.sharing, container=form.container).rule_of(shot)
+    relative = file_name(rule, shot, one.layer, one.pass_code, order.version, frames[0], form.extension)
+    path = folder / relative
+    # A layer that does not have a frame is not in its file.
+    there = {layer: frozenset(source.frames) for layer, source in sources.items()}
+    # Of a file of one frame nothing is worked out twice.
+    last: dict[int, _Held] = {}
+
+    def held_at(frame: int) -> _Held:
+        if frame not in last:
+            last.clear()
+            holds = [held for held in one.holds if frame in there.get(held[0], ())]
+            last[frame] = _held(shot, holds, frame, sources, order)
+        return last[frame]
+
+    def fill(beside: Path) -> None:
+        writer = form.open(beside, recipe.sharing, order.options)
+        try:
+            for frame in frames:
+                writer.add(held_at(frame).planes)
+        finally:
+            writer.close()
+
+    written = write_new_with(path, fill)
+    # Of each plane what was found: bits, difference and what is allowed, pixels beyond alpha and white.
+    found: dict[tuple[str, str], PlaneRecord] = {}
+    try:
+        backs = form.read_back(path, (held_at(frame).planes for frame in frames), recipe.sharing, order.options)
+        for frame, back in zip(frames, backs, strict=True):
+            held = held_at(frame)
+            for (layer, name), plane, (beyond, clipped) in zip(held.names, back, held.counts, strict=True):
+                if not plane.holds:
+                    raise StorageError(
+                        f"{relative} does not hold what was rendered ({name} of {layer}, frame {frame}): off by {plane.worst:.3g} "
+                        f"where {plane.allowed:.3g} is allowed, {plane.stray} pixels with colour under zero alpha"
+                    )
+                own = PlaneRecord(layer, name, plane.bits, round(plane.worst, 6), plane.allowed, beyond, clipped)
+                found[layer, name] = own.and_also(found.get((layer, name)))
+    except StorageError:
+        # What was written just now and is wrong must not stand in the way of another try.
+        if written:
+            path.unlink(missing_ok=True)
+        raise
+    with path.open("rb") as file:
+        digest = hashlib.file_digest(file, "sha256").hexdigest()
+    return FileRecord(relative, tuple(frames), path.stat().st_size, digest, written, tuple(found.values()))

@@ -8,6 +8,7 @@ import resource
 import select
 import sys
 import threading
+from collections.abc import Callable
 from typing import IO, Any
 
 from zeitbild.errors import InputError
@@ -36,14 +37,18 @@ def _end_with_parent(line: int) -> None:
     os._exit(1)
 
 
-def _answer(call: dict[str, Any]) -> dict[str, Any]:
-    """What to say to a call: its result, or the error that it raised."""
+def _called(call: dict[str, Any]) -> Callable[..., Any]:
+    """The function that a call is for; its libraries are loaded then."""
     module, _, name = str(call["function"]).rpartition(":")
     if not module.startswith("zeitbild."):
         raise ValueError("only functions of Zeitbild are called here")
-    function = inside(getattr(importlib.import_module(module), name))
+    return inside(getattr(importlib.import_module(module), name))
+
+
+def _answer(function: Callable[..., Any], arguments: list[Any]) -> dict[str, Any]:
+    """What to say to a call: its result, or the error that it raised."""
     try:
-        return {"result": function(*call["arguments"])}
+        return {"result": function(*arguments)}
     except InputError as error:
         return {"error": type(error).__name__, "message": error.message, "field": error.field}
     except MemoryError:
@@ -60,6 +65,12 @@ def _exactly(stream: IO[bytes], count: int) -> bytes:
     return data
 
 
+def _say(answers: IO[bytes], what: dict[str, Any]) -> None:
+    for part in packed(what):
+        answers.write(part)
+    answers.flush()
+
+
 def main() -> None:
     """Answer until the parent is gone. What libraries print goes nowhere: the output is for answers."""
     calls, answers = os.fdopen(os.dup(0), "rb"), os.fdopen(os.dup(1), "wb")
@@ -72,12 +83,12 @@ def main() -> None:
     enter()
     while True:
         call = unpacked(lambda count: _exactly(calls, count))
+        function = _called(call)
         _limit_time(call["seconds"])
-        answer = _answer(call)
+        _say(answers, {"begun": True})
+        answer = _answer(function, call["arguments"])
         answer["largest"] = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss * 1024
-        for part in packed(answer):
-            answers.write(part)
-        answers.flush()
+        _say(answers, answer)
 
 
 if __name__ == "__main__":

@@ -19,13 +19,15 @@ from zeitbild.isolation.messages import packed, unpacked
 
 _CORE = Path(__file__).parents[2]
 _GB = 1 << 30
+#: Seconds that a process may take to start and to load its libraries: no file's fault, but that of a machine at its limits.
+_BEGIN = 60.0
 #: With this a process ends that has no memory left even to say so.
 NO_MEMORY = 77
 
 
 @dataclass(frozen=True, slots=True)
 class Limits:
-    """What one call may take: seconds by the clock, and bytes of address space (libraries alone take half a gigabyte)."""
+    """What one call may take: seconds by the clock from when its process began with it, and bytes of address space (libraries alone take half a gigabyte)."""
 
     seconds: float = 10.0
     memory: int = 3 * _GB
@@ -41,7 +43,7 @@ class Died(Exception):
 
 
 class Busy(Exception):
-    """All reading processes work for others, and went on doing so for as long as was waited."""
+    """All reading processes work for others, or this machine does, and went on doing so for as long as was waited."""
 
 
 class _Room:
@@ -73,12 +75,13 @@ class _Room:
         os.set_blocking(self._answers, False)
 
     def call(self, function: str, arguments: tuple[Any, ...]) -> dict[str, Any]:
-        """What the process answers; Died if it does not."""
-        until = time.monotonic() + self.limits.seconds
+        """What the process answers; Died if it does not, Busy if it did not even begin."""
         try:
-            for part in packed({"function": function, "arguments": list(arguments), "seconds": self.limits.seconds}):
-                self._write(memoryview(part), until)
+            self._begin({"function": function, "arguments": list(arguments), "seconds": self.limits.seconds})
+            until = time.monotonic() + self.limits.seconds
             answer = unpacked(lambda count: self._read(count, until))
+        except TimeoutError:
+            raise Died(f"reading it took more than {self.limits.seconds:g} seconds") from None
         except (BrokenPipeError, EOFError):
             code = self.process.wait()
             raise Died(
@@ -92,11 +95,21 @@ class _Room:
             raise Died("reading it gave no sense")
         return answer
 
+    def _begin(self, call: dict[str, Any]) -> None:
+        """Give it what to do, and wait until it has begun."""
+        until = time.monotonic() + _BEGIN
+        try:
+            for part in packed(call):
+                self._write(memoryview(part), until)
+            unpacked(lambda count: self._read(count, until))
+        except TimeoutError:
+            raise Busy from None
+
     def _wait(self, what: int, for_what: int, until: float) -> None:
         watch = select.poll()
         watch.register(what, for_what)
         if not watch.poll(max(0.0, until - time.monotonic()) * 1000):
-            raise Died(f"reading it took more than {self.limits.seconds:g} seconds")
+            raise TimeoutError
 
     def _write(self, data: memoryview, until: float) -> None:
         while data:

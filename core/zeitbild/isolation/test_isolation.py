@@ -7,34 +7,32 @@ import signal
 import struct
 import subprocess
 import sys
+import tempfile
 import threading
 import time
 import unittest
 from pathlib import Path
 from typing import Any
+from unittest import mock
 
 import numpy as np
 
 from zeitbild.errors import LimitError, PictureError
 from zeitbild.isolation import Limits, apart
 from zeitbild.isolation.messages import packed, unpacked
-from zeitbild.isolation.rooms import Died, Rooms
+from zeitbild.isolation.rooms import ROOMS, Died, Rooms
 from zeitbild.storage import lives
 
 _SHORT = Limits(seconds=1.0, memory=1 << 30)
+_SMALL = Limits(memory=1 << 30)
 
 
-@apart(PictureError, limits=_SHORT)
+@apart(PictureError)
 def echo(value: Any, label: str) -> Any:
     return value
 
 
 @apart(PictureError)
-def echo_patiently(value: Any, label: str) -> Any:
-    return value
-
-
-@apart(PictureError, limits=_SHORT)
 def process_of(value: Any, label: str) -> int:
     return os.getpid()
 
@@ -50,24 +48,30 @@ def hold_the_lock(count: int, label: str) -> int:
     return ctypes.PyDLL(None).usleep(count)
 
 
-@apart(PictureError, limits=_SHORT)
+@apart(PictureError, limits=_SMALL)
 def eat(count: int, label: str) -> int:
     return len(np.ones(count, np.uint8))
 
 
-@apart(PictureError, limits=_SHORT)
+@apart(PictureError)
+def wait_for(path: str, label: str) -> None:
+    while not Path(path).exists():
+        time.sleep(0.01)
+
+
+@apart(PictureError)
 def die(how: int, label: str) -> None:
     os.kill(os.getpid(), how)
 
 
-@apart(PictureError, limits=_SHORT)
+@apart(PictureError)
 def fail(kind: str, label: str) -> None:
     if kind == "limit":
         raise LimitError("too much", "word")
     raise UnicodeDecodeError("utf-8", b"\xff", 0, 1, kind)
 
 
-@apart(PictureError, limits=_SHORT)
+@apart(PictureError)
 def print_noise(value: str, label: str) -> str:
     print(value)
     os.write(1, value.encode())
@@ -119,15 +123,11 @@ class Calls(unittest.TestCase):
 
     def test_what_takes_too_long_is_killed_and_remembered(self) -> None:
         for function, argument in ((sleep, 30.0), (hold_the_lock, 30_000_000)):
-            began = time.monotonic()
             with self.assertRaisesRegex(PictureError, "it cannot be used: reading it took more than 1 seconds"):
                 function(argument, "it")
-            self.assertLess(time.monotonic() - began, 5)
             # The same again is refused without being tried.
-            began = time.monotonic()
-            with self.assertRaises(PictureError):
+            with mock.patch.object(ROOMS, "_take", side_effect=AssertionError), self.assertRaises(PictureError):
                 function(argument, "it")
-            self.assertLess(time.monotonic() - began, 0.5)
         self.assertEqual(echo(1, "it"), 1)
 
     def test_what_takes_too_much_memory_or_crashes_is_one_sentence(self) -> None:
@@ -139,13 +139,22 @@ class Calls(unittest.TestCase):
         self.assertEqual(echo(1, "it"), 1)
 
     def test_one_that_hangs_does_not_keep_others(self) -> None:
-        slow = threading.Thread(target=lambda: self.assertRaises(PictureError, sleep, 20.0, "slow"))
-        slow.start()
-        time.sleep(0.2)
-        began = time.monotonic()
-        echo(1, "quick")
-        self.assertLess(time.monotonic() - began, 0.9)
-        slow.join()
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "go on"
+            slow = threading.Thread(target=wait_for, args=(str(path), "slow"))
+            slow.start()
+            while not ROOMS._out:
+                time.sleep(0.001)
+            self.assertEqual(echo(1, "quick"), 1)
+            self.assertTrue(slow.is_alive())
+            path.touch()
+            slow.join()
+
+    def test_a_machine_at_its_limits_is_not_the_files_fault(self) -> None:
+        # A process that takes long to start and to load its libraries: whoever reads waits, and is not told of damage.
+        with mock.patch("zeitbild.isolation.rooms._BEGIN", 0.0), self.assertRaisesRegex(LimitError, "it has to wait"):
+            echo("begins too late", "it")
+        self.assertEqual(echo("begins too late", "it"), "begins too late")
 
     def test_only_zeitbilds_functions_are_called(self) -> None:
         rooms = Rooms(1)
@@ -156,7 +165,7 @@ class Calls(unittest.TestCase):
 
     def test_many_at_once_wait_for_each_other(self) -> None:
         found: list[int] = []
-        threads = [threading.Thread(target=lambda n=n: found.append(echo_patiently(n, "it"))) for n in range(20)]
+        threads = [threading.Thread(target=lambda n=n: found.append(echo(n, "it"))) for n in range(20)]
         for thread in threads:
             thread.start()
         for thread in threads:
@@ -177,7 +186,7 @@ class Calls(unittest.TestCase):
         parent.kill()
         parent.wait()
         parent.stdout.close()
-        end = time.monotonic() + 10
+        end = time.monotonic() + 60
         while lives(child) and time.monotonic() < end:
             time.sleep(0.05)
         self.assertFalse(lives(child))

@@ -1,6 +1,5 @@
 """Light kinds: parameters to light sources. One module a kind, found by scanning this package."""
 
 from zeitbild.lights.base import LightBase, LightKind, kinds
-from zeitbild.lights.source import LightSource, Softbox
 
-__all__ = ["LightBase", "LightKind", "LightSource", "Softbox", "kinds"]
+__all__ = ["LightBase", "LightKind", "kinds"]

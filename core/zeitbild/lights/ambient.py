@@ -6,9 +6,9 @@ from typing import Literal
 
 from pydantic import ConfigDict, Field
 
-from zeitbild.document.values import Title, number
 from zeitbild.lights.base import LightKind, TouchingLight, kinds
-from zeitbild.lights.source import LightSource
+from zeitbild.snapshot.lights import LightSource
+from zeitbild.values import Title, number
 
 
 class AmbientLight(TouchingLight):

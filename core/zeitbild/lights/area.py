@@ -6,9 +6,9 @@ from typing import Literal
 
 from pydantic import ConfigDict, Field
 
-from zeitbild.document.values import Point, choice, number
 from zeitbild.lights.base import LightKind, StandingLight, aim, kinds
-from zeitbild.lights.source import LightSource, Triple
+from zeitbild.snapshot.lights import LightSource, Triple
+from zeitbild.values import Point, choice, number
 
 
 class AreaLight(StandingLight):

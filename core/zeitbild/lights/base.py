@@ -10,9 +10,9 @@ from typing import Annotated, Any, Literal
 from pydantic import Field, StringConstraints
 
 from zeitbild.colour import decode_hex, temperature_colour
-from zeitbild.document.values import Colour, Identifier, Part, Point, Title, choice, number
-from zeitbild.lights.source import LightSource, Softbox, Triple
 from zeitbild.registry import Registry
+from zeitbild.snapshot.lights import LightSource, Softbox, Triple
+from zeitbild.values import Colour, Identifier, Part, Point, Title, choice, number
 
 #: In forms these stand after what a kind adds.
 _LATE: dict[str, Any] = {"x-late": True, "x-group": "Reach"}

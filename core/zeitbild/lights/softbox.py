@@ -6,9 +6,9 @@ from typing import Literal
 
 from pydantic import ConfigDict
 
-from zeitbild.document.values import number
 from zeitbild.lights.base import LightBase, LightKind, kinds
-from zeitbild.lights.source import Softbox
+from zeitbild.snapshot.lights import Softbox
+from zeitbild.values import number
 
 
 class SoftboxLight(LightBase):

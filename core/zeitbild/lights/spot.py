@@ -7,9 +7,9 @@ from typing import Literal
 
 from pydantic import ConfigDict, Field, model_validator
 
-from zeitbild.document.values import Point, number
 from zeitbild.lights.base import LightKind, StandingLight, aim, kinds
-from zeitbild.lights.source import LightSource
+from zeitbild.snapshot.lights import LightSource
+from zeitbild.values import Point, number
 
 
 class SpotLight(StandingLight):

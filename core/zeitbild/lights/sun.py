@@ -7,9 +7,9 @@ from typing import Literal
 
 from pydantic import ConfigDict
 
-from zeitbild.document.values import number
 from zeitbild.lights.base import LightKind, ShadowingLight, kinds, sky_direction
-from zeitbild.lights.source import LightSource
+from zeitbild.snapshot.lights import LightSource
+from zeitbild.values import number
 
 
 class SunLight(ShadowingLight):

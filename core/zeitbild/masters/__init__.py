@@ -1,5 +1,6 @@
 """Masters: rendered pictures kept once for each content."""
 
-from zeitbild.masters.store import MasterStore
+from zeitbild.masters.frame_key import frame_key
+from zeitbild.masters.store import MasterStore, ends_of
 
-__all__ = ["MasterStore"]
+__all__ = ["MasterStore", "ends_of", "frame_key"]

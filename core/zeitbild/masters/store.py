@@ -1,88 +1,187 @@
-"""Content-addressed store of rendered pictures: multi-layer OpenEXR, one file for each frame key.
+"""Content-addressed store of rendered pictures: OpenEXR, one file for each frame key and bundle of planes (``bundles``).
 
-Channels ``R G B A`` half float (premultiplied, linear, Rec. 709: OpenEXR technical introduction), ``depth.Z`` float, and
-``covered.A`` half float if something see-through stands there. A file that is there is whole (written beside and renamed), so
-presence is all a lookup needs.
+A file that is there is whole (written beside and renamed), so presence is all a lookup needs.
 """
 
 from __future__ import annotations
 
+import hashlib
+import json
 import os
 import re
+from collections.abc import Collection, Iterable, Mapping
+from dataclasses import replace
 from pathlib import Path
+from typing import Any
 
 import numpy as np
-import OpenEXR
+import OpenImageIO as oiio
 
+from zeitbild.differences import Difference
 from zeitbild.errors import StorageError
-from zeitbild.exr_files import write_exr
+from zeitbild.exr_files import write_parts
+from zeitbild.masters.bundles import KEPT, Read, file_end, window_of
+from zeitbild.render.passes import Bundle
 from zeitbild.render.picture import Picture
+from zeitbild.snapshot import Snapshot
 from zeitbild.storage import write_whole
 
 _KEY = re.compile(r"^[0-9a-f]{64}$")
+_END = re.compile(r"^(\.[a-z]+-[0-9a-f]{12})?$")
+_BEAUTY: dict[Bundle, str] = {"beauty": ""}
+#: The attribute that tells how many pixels were rendered around the raster.
+_MARGIN = "overscan"
+
+
+def ends_of(snapshot: Snapshot, bundles: Iterable[Bundle]) -> dict[Bundle, str]:
+    """Bundles by name, each with the end of its file's name; beauty is always among them."""
+    return _BEAUTY | {bundle: file_end(bundle, snapshot) for bundle in sorted(bundles)}
 
 
 class MasterStore:
-    """Masters below one folder; safe to share between processes."""
+    """Masters below one folder; safe to share between processes.
+
+    ends are those of ``ends_of``; without them beauty alone is meant.
+    """
 
     def __init__(self, root: Path) -> None:
         self.root = root
 
-    def path(self, key: str) -> Path:
-        """Where the master of a frame key lies; ValueError for what is no key."""
-        if not _KEY.match(key):
-            raise ValueError(f"{key!r} is not a frame key")
-        return self.root / key[:2] / f"{key}.exr"
+    def path(self, key: str, end: str = "") -> Path:
+        """Where a bundle of a frame key lies; ValueError for what is no key."""
+        if not _KEY.match(key) or not _END.match(end):
+            raise ValueError(f"{key + end!r} is not a frame key")
+        return self.root / key[:2] / f"{key}{end}.exr"
 
-    def has(self, key: str) -> bool:
-        """True if that frame has been rendered."""
-        return self.path(key).exists()
+    def has(self, key: str, ends: Mapping[Bundle, str] = _BEAUTY) -> bool:
+        """True if those bundles of that frame have been rendered."""
+        return all(self.path(key, end).exists() for end in ends.values())
 
-    def reuse(self, key: str) -> bool:
-        """The same as ``has``, and that it was used just now, so that it is not cleaned up."""
-        try:
-            os.utime(self.path(key))
-        except FileNotFoundError:
-            return False
-        except OSError:
-            # There, but another user's.
-            return True
+    def reuse(self, key: str, ends: Mapping[Bundle, str] = _BEAUTY) -> bool:
+        """The same as ``has``, and that they were used just now, so that they are not cleaned up."""
+        for end in ends.values():
+            try:
+                os.utime(self.path(key, end))
+            except FileNotFoundError:
+                return False
+            except OSError:
+                # There, but another user's.
+                continue
         return True
 
-    def save(self, key: str, picture: Picture) -> int:
-        """Keep a picture under its key; gives the file's size in bytes. StorageError if it cannot be written."""
-        path = self.path(key)
-        beauty = picture.beauty
-        # Beyond the largest half float (65504) a value would turn infinite.
-        planes = {
-            name: np.ascontiguousarray(np.clip(beauty[..., k], 0, 65504), dtype=np.float16)
-            for k, name in enumerate("RGBA")
-        }
-        planes["depth.Z"] = np.ascontiguousarray(picture.depth, dtype=np.float32)
-        if picture.covered is not None:
-            planes["covered.A"] = np.ascontiguousarray(np.clip(picture.covered, 0, 1), dtype=np.float16)
-        write_whole(path, lambda beside: write_exr(beside, planes))
-        return path.stat().st_size
+    def note(self, key: str, about: str) -> Path:
+        """Where something is written down that was found out about a frame key and what ``about`` says."""
+        self.path(key)
+        return self.root / key[:2] / f"{key}.note-{hashlib.sha256(about.encode()).hexdigest()[:12]}.json"
 
-    def load(self, key: str) -> Picture:
-        """The picture of a frame key, float32; StorageError if it is missing or broken."""
-        path = self.path(key)
+    def sums(self, key: str, ends: Mapping[Bundle, str]) -> Difference | None:
+        """How far the passes of light of a frame are from its beauty, as was found out when they were kept; None without them."""
+        if "light" not in ends:
+            return None
+        source = oiio.ImageInput.open(str(self.path(key, ends["light"])))
+        if source is None:
+            return None
         try:
-            with OpenEXR.File(str(path), separate_channels=True) as file:
-                channels = file.channels()
-                height, width = channels["A"].pixels.shape
-                beauty = np.empty((height, width, 4), np.float32)
-                for k, name in enumerate("RGBA"):
-                    beauty[..., k] = channels[name].pixels
-                covered = channels.get("covered.A")
-                return Picture(
-                    beauty,
-                    np.array(channels["depth.Z"].pixels, dtype=np.float32),
-                    covered=None if covered is None else np.array(covered.pixels, dtype=np.float32),
-                )
-        except (RuntimeError, ValueError, OSError, KeyError) as error:
-            raise StorageError(f"the master {key[:12]}… cannot be read ({error}); render the frame again") from error
+            said = source.spec().get_string_attribute("sums")
+        finally:
+            source.close()
+        return Difference(**json.loads(said)) if said else None
+
+    def save(self, key: str, picture: Picture, ends: Mapping[Bundle, str] = _BEAUTY) -> int:
+        """Keep a picture under its key, those bundles that are not there yet; gives the size of all in bytes.
+
+        StorageError if one cannot be written.
+        """
+        window = window_of(picture)
+        # The display window is the raster; what lies around it stands in the data window alone.
+        margin = picture.margin
+        corner = window[1].start - margin, window[0].start - margin
+        outside = {_MARGIN: str(margin)} if margin else {}
+        for bundle, end in ends.items():
+            path = self.path(key, end)
+            # Beauty is written anew, as ever: who saves has rendered it.
+            if bundle == "beauty" or not path.exists():
+                parts = [
+                    replace(
+                        part,
+                        attributes={**part.attributes, **outside},
+                        compression="zstd",
+                        window=(corner, picture.raster),
+                    )
+                    for part in KEPT[bundle].parts(picture, window)
+                ]
+                write_whole(path, lambda beside, parts=parts: write_parts(beside, parts))  # type: ignore[misc]
+        return self.size(key, ends)
+
+    def size(self, key: str, ends: Mapping[Bundle, str] = _BEAUTY) -> int:
+        """Bytes of those bundles; StorageError if one is missing."""
+        try:
+            return sum(self.path(key, end).stat().st_size for end in ends.values())
+        except FileNotFoundError as error:
+            raise StorageError(f"the master {key[:12]}… is gone; render the frame again") from error
+
+    def load(self, key: str, ends: Mapping[Bundle, str] = _BEAUTY) -> Picture:
+        """The picture of a frame key with those bundles, float32; StorageError if one is missing or broken."""
+        found: dict[str, Any] = {}
+        for bundle, end in ends.items():
+            try:
+                parts = _read(self.path(key, end))
+                found |= KEPT[bundle].read(parts)
+                found["margin"] = max(part.margin for part in parts.values())
+            except (RuntimeError, ValueError, OSError, KeyError) as error:
+                raise StorageError(
+                    f"the master {key[:12]}… cannot be read ({error}); render the frame again"
+                ) from error
+        return Picture(**found)
 
     def forget(self, key: str) -> None:
-        """Remove a master that turned out to be broken, so that it is rendered anew."""
-        self.path(key).unlink(missing_ok=True)
+        """Remove a master that turned out to be broken, with all its bundles, so that it is rendered anew."""
+        self.path(key)
+        for path in (self.root / key[:2]).glob(f"{key}.*"):
+            path.unlink(missing_ok=True)
+
+
+def _read(path: Path, wanted: Collection[str] = ()) -> dict[str, Read]:
+    """The parts of a file by their names; only some, if they are named."""
+    source = oiio.ImageInput.open(str(path))
+    if source is None:
+        raise OSError(oiio.geterror())
+    parts: dict[str, Read] = {}
+    try:
+        number = 0
+        while source.seek_subimage(number, 0):
+            spec = source.spec()
+            name = spec.get_string_attribute("name")
+            if not wanted or name in wanted:
+                parts[name] = _part(source, number, spec)
+            number += 1
+    finally:
+        source.close()
+    if not parts:
+        raise OSError("it holds no picture")
+    return parts
+
+
+def _part(source: oiio.ImageInput, number: int, spec: oiio.ImageSpec) -> Read:
+    """One part. Channels of one kind of number are read at once; kinds stand side by side only in identities."""
+    channels: dict[str, Any] = {}
+    kinds = [str(spec.channelformat(at)) for at in range(spec.nchannels)]
+    first = 0
+    while first < spec.nchannels:
+        last = first
+        while last < spec.nchannels and kinds[last] == kinds[first]:
+            last += 1
+        pixels = source.read_image(number, 0, first, last, kinds[first])
+        if pixels is None:
+            raise OSError(source.geterror())
+        pixels = np.asarray(pixels).reshape(spec.height, spec.width, last - first)
+        channels |= {spec.channelnames[at]: pixels[..., at - first] for at in range(first, last)}
+        first = last
+    texts = {one.name: str(one.value) for one in spec.extra_attribs if one.type == oiio.TypeString}
+    margin = int(texts.get(_MARGIN, "0"))
+    left, top = spec.x + margin, spec.y + margin
+    window = slice(top, top + spec.height), slice(left, left + spec.width)
+    return Read(channels, texts, window, (spec.full_width + 2 * margin, spec.full_height + 2 * margin), margin)
+
+
+__all__ = ["MasterStore", "ends_of"]

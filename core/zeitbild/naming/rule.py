@@ -98,6 +98,28 @@ class NamingRule:
         cls._check_path(text)
         return cls(text, digits)
 
+    def without_frame(self) -> NamingRule:
+        """The rule for files that hold all frames: what tells frames apart is left out, with what stands before it."""
+        text, begins = "", False
+        for literal, field, spec, _ in string.Formatter().parse(self.text):
+            own = literal.replace("{", "{{").replace("}", "}}")
+            # Where it stood at the beginning of a name, what comes behind it goes with it.
+            text += own.lstrip(" _-") if begins else own
+            begins = False
+            if field == "frame":
+                text = text.rstrip(" ._-")
+                begins = not text or text.endswith("/")
+            elif field is not None:
+                text += f"{{{field}:{spec}}}" if spec else f"{{{field}}}"
+        # A name that was nothing but its frame needs another; a folder that was is not needed.
+        *folders, name = text.split("/")
+        folders = [folder for folder in folders if folder]
+        if name == ".{ext}":
+            name = "{shot}_{layer}_{pass}.{ext}"
+        text = "/".join([*folders, name])
+        self._check_path(text)
+        return NamingRule(text, 1)
+
     @staticmethod
     def _check_path(text: str) -> None:
         if text.startswith("/") or text.startswith("~"):

@@ -4,12 +4,42 @@ import unittest
 
 from zeitbild.document.shot import Layer, Shot, Timing
 from zeitbild.errors import NamingError
-from zeitbild.naming import NamingRule, plan_files
+from zeitbild.naming import NamingRule, Wanted, plan_files
 from zeitbild.testing import small_shot
 
 
 def _shot(rule: str, **more: object) -> Shot:
     return Shot(naming=rule, layers=(Layer(name="sign", passes=("beauty", "matte")),), **more)  # type: ignore[arg-type]
+
+
+class FilesThatMove(unittest.TestCase):
+    """Files that hold all frames of a sequence have no frame in their names."""
+
+    def test_the_frame_is_left_out_with_what_stands_before_it(self) -> None:
+        for rule, expected in (
+            ("{shot}_{pass}/{shot}_{pass}.{frame:04}.{ext}", "{shot}_{pass}/{shot}_{pass}.{ext}"),
+            ("{shot}_{frame}_v{version:03}.{ext}", "{shot}_v{version:03}.{ext}"),
+            ("{frame:04}.{ext}", "{shot}_{layer}_{pass}.{ext}"),
+            ("{pass}/{frame:04}.{ext}", "{pass}/{shot}_{layer}_{pass}.{ext}"),
+            ("{frame:04}/{pass}.{ext}", "{pass}.{ext}"),
+            ("{{x}}{shot} - {frame:04}.{ext}", "{{x}}{shot}.{ext}"),
+            ("{frame:04}_{pass}.{ext}", "{pass}.{ext}"),
+            ("a/{frame:04} - {pass}.{ext}", "a/{pass}.{ext}"),
+        ):
+            self.assertEqual(NamingRule.parse(rule).without_frame().text, expected)
+
+    def test_each_sequence_is_one_file_and_clashes_are_named(self) -> None:
+        plan = plan_files(_shot("{pass}/{frame:04}.{ext}"), version=1, ext="png", wanted=Wanted(container=True))
+        self.assertEqual([one.count for one in plan.outputs], [1, 1])
+        self.assertEqual(plan.total, 2)
+        self.assertEqual(
+            {one.first for one in plan.outputs}, {"beauty/KM010_sign_beauty.png", "matte/KM010_sign_matte.png"}
+        )
+        # Ten thousand frames under a name of one digit are no matter here.
+        long = _shot("{pass}_{frame:01}.{ext}", timing=Timing(last=10_000))
+        self.assertEqual(plan_files(long, version=1, ext="png", wanted=Wanted(container=True)).total, 2)
+        with self.assertRaisesRegex(NamingError, "would both be called"):
+            plan_files(_shot("{shot}_{frame:04}.{ext}"), version=1, ext="png", wanted=Wanted(container=True))
 
 
 class Rules(unittest.TestCase):
@@ -98,6 +128,36 @@ class Plans(unittest.TestCase):
     def test_shared_folders_and_missing_versions_are_hinted_at(self) -> None:
         plan = plan_files(_shot("{shot}/{pass}.{frame:04}.{ext}"), version=1, ext="png")
         self.assertEqual(len(plan.hints), 2)
+        self.assertIn("sign / beauty and sign / matte share the folder KM010", plan.hints[0])
+
+    def test_of_many_in_one_folder_two_are_named(self) -> None:
+        passes = ("beauty", "matte", "depth", "normal", "diffuse")
+        shot = Shot(
+            naming="{shot}/{layer}_{pass}_v{version:03}.{frame:04}.{ext}", layers=(Layer(name="a", passes=passes),)
+        )
+        (hint,) = plan_files(shot, version=1, ext="png").hints
+        self.assertIn("a / beauty, a / matte and 3 more share the folder", hint)
+
+    def test_the_mend_of_a_clash_is_one_that_is_not_there_yet(self) -> None:
+        two = (Layer(name="a", passes=("beauty",)), Layer(name="ab", passes=("beauty",)))
+        for naming, layers, codes, mend in (
+            ("{pass}.{frame:04}.{ext}", two, {}, "add {layer}"),
+            ("{layer}{shot}{pass}.{frame:04}.{ext}", two, {}, ""),
+            ("{layer}.{frame:04}.{ext}", (Layer(name="a", passes=("beauty", "depth")),), {}, "add {pass}"),
+            (
+                "{layer}{pass}.{frame:04}.{ext}",
+                (Layer(name="a", passes=("depth",)), Layer(name="ab", passes=("beauty",))),
+                {"depth": "bc", "beauty": "c"},
+                "one of the layers another code",
+            ),
+        ):
+            with self.subTest(naming):
+                shot = Shot(naming=naming, layers=layers, pass_codes=codes)
+                if mend:
+                    with self.assertRaisesRegex(NamingError, mend):
+                        plan_files(shot, version=1, ext="png")
+                else:
+                    plan_files(shot, version=1, ext="png")
 
     def test_long_ranges_are_planned_quickly_and_whole(self) -> None:
         shot = _shot(Shot().naming.replace(":04", ":05"), timing=Timing(first=1, last=90_000))

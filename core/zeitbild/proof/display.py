@@ -56,7 +56,7 @@ class Ground:
 
 @dataclass(frozen=True, slots=True)
 class View:
-    """How a picture is shown: over a ground, ``what`` being the picture or one of ``looks.LOOKS``; the picture's highlights, and its
+    """How a picture is shown: over a ground, ``what`` being the picture or something of ``looks``; the picture's highlights, and its
     light beyond alpha, as files of straight colour have them."""
 
     ground: Ground = Ground()
@@ -125,7 +125,7 @@ def show(picture: Picture, view: View) -> NDArray[np.uint8]:
     """
     height, width = picture.depth.shape
     if view.what != "picture":
-        look = look_named(view.what)
+        look = look_named(view.what, picture)
         shown = look.extract(picture)
         if look.encoded:
             codes = (np.clip(shown, 0, 1) * 255 + 0.5).astype(np.uint8)

@@ -9,7 +9,6 @@ from typing import Literal
 
 from zeitbild.assets import AssetFolder
 from zeitbild.document.shot import Backdrop, Camera, Environment, Raster, Shot, Timing
-from zeitbild.document.values import Placement
 from zeitbild.elements.lettering import Lettering
 from zeitbild.elements.solid import Solid
 from zeitbild.errors import InputError
@@ -19,6 +18,7 @@ from zeitbild.proof.display import Ground, View, encode_view, show
 from zeitbild.render import QUALITIES, render
 from zeitbild.resolve import resolve
 from zeitbild.surroundings import kinds as surroundings
+from zeitbild.values import Placement
 
 PreviewKind = Literal["finish", "lights", "surroundings"]
 #: Pixels of a preview; twice what it is shown at.

@@ -61,7 +61,7 @@ class Show(unittest.TestCase):
         self.assertEqual(checker[0, 0, 0], checker[20, 20, 0])
         gradient = show(clear, View(Ground("gradient", "#000000", "#ffffff")))
         self.assertEqual((gradient[0, 0, 0], gradient[-1, 0, 0]), (0, 255))
-        alpha = show(_picture(), View(what="alpha"))
+        alpha = show(_picture(), View(what="matte"))
         np.testing.assert_allclose(alpha[..., 1], _picture().beauty[..., 3] * 255, atol=0.501)
 
     def test_bad_ground_colours_are_refused(self) -> None:

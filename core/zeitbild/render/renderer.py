@@ -2,59 +2,38 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from dataclasses import replace
-from typing import TYPE_CHECKING
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
 from zeitbild.kernels import PARALLEL
-from zeitbild.render.backdrop import behind
-from zeitbild.render.buffers import kept, lent
-from zeitbild.render.camera import DepthScale
-from zeitbild.render.finer import bends_of, find_busy, fit_shares, note_done, tones_of
-from zeitbild.render.finish_row import OPACITY, made_opaque, opacity_of
-from zeitbild.render.identity import SLOTS, mark, moves_of, numbers_of, projection_of
-from zeitbild.render.picture import NO_DEPTH, Picture
-from zeitbild.render.pixel_filter import ONE_PIXEL
-from zeitbild.render.pixel_look import PixelLook, enlarge, finish_pixels, harden
-from zeitbild.render.quality import Quality
-from zeitbild.render.secondary import Rayed, cast_again, cast_rays
-from zeitbild.render.see_through import Areas, areas_of, drop_hidden, lay_over, see_through_places
-from zeitbild.render.shading import (
-    AROUND,
-    BEHIND,
-    CAMERA_NORMAL,
-    DIFFUSE,
-    EMISSION,
-    LOOKS,
-    MOTION,
-    NORMAL,
-    PLANES,
-    SPECULAR,
-    shade,
-)
-from zeitbild.render.stage import Lighting, Stage, lighting_of, stage_of, viewpoint
-from zeitbild.render.sweep_kernel import LANES
-from zeitbild.render.sweeping import draw, rayed_places, shifts_of, stands, stretches_of, ways_of, without_hidden
-from zeitbild.render.tile_kernel import RASTERISERS_AGAIN
-from zeitbild.render.visibility import Drawing, Fragments, rasterise
-
-if TYPE_CHECKING:
-    from zeitbild.resolve.snapshot import Snapshot
+from zeitbild.render.data_rows import MOTION
+from zeitbild.render.drawing import View, draw_outputs, empty_picture, output_for, view_of
+from zeitbild.render.moving.sweep_kernel import LANES
+from zeitbild.render.moving.sweeping import shifts_of, stretches_of
+from zeitbild.render.picture import Picture
+from zeitbild.render.shade.shading import AROUND, BEHIND, DIFFUSE, EMISSION, SPECULAR
+from zeitbild.render.view.backdrop import behind
+from zeitbild.render.view.pixel_look import enlarge, finish_pixels
+from zeitbild.render.visible.entangled import Surface, Weights, distinct, entangled, surface_of, weights_of
+from zeitbild.render.visible.identity import numbers_of
+from zeitbild.render.visible.see_through import Areas, add, groups_apart, lay_over, see_through_places, through, weaken
+from zeitbild.snapshot import Role, Snapshot
+from zeitbild.snapshot.finish_row import made_opaque, opacity_of
+from zeitbild.snapshot.look import PixelLook
+from zeitbild.snapshot.pixel_filter import ONE_PIXEL
+from zeitbild.snapshot.quality import Quality
 
 #: Part of every frame key: raise it whenever the same snapshot would give other pixels.
-RENDERER_VERSION = 13
+RENDERER_VERSION = 18
 
 
-def _lay_under(beauty: NDArray[np.float32], backdrop: NDArray[np.float32]) -> None:
-    """Put an opaque colour (linear, [3] or [H, W, 3]) under a premultiplied picture, in place.
-
-    Over of Porter and Duff 1984.
-    """
-    beauty[..., :3] += (1 - beauty[..., 3:]) * backdrop
-    beauty[..., 3] = 1
+def _seen_behind(picture: Picture) -> NDArray[np.float32]:
+    """The share of each pixel [H, W, 1] in which the backdrop is seen: neither covered nor hidden by a hold-out."""
+    free = 1 - picture.beauty[..., 3:]
+    return free if picture.held is None else np.maximum(free - picture.held[..., None], 0)
 
 
 def render(snapshot: Snapshot, quality: Quality, *, planes: bool = False) -> Picture:
@@ -62,101 +41,188 @@ def render(snapshot: Snapshot, quality: Quality, *, planes: bool = False) -> Pic
 
     The same snapshot and quality give the same bytes, whatever the number of threads.
     """
-    if snapshot.pixels is None:
-        # What moves while the shutter is open shows no fine edges.
-        blurred = bool(snapshot.stations)
-        snapshot = snapshot.built(
-            replace(quality, curve_error=max(quality.curve_error, _BLURRED)) if blurred else quality
-        )
-    if snapshot.pixels is not None:
-        picture = _pixels(snapshot, snapshot.pixels, quality, planes)
-    elif snapshot.stations:
-        picture = _blurred(snapshot, quality, planes)
+    return render_together([snapshot], quality, [planes])[0]
+
+
+def render_together(snapshots: Sequence[Snapshot], quality: Quality, planes: Sequence[bool]) -> list[Picture]:
+    """Layers of one set, which differ only in what is shown and what held out, and in what is behind: everything but light is
+    found out once. Each is what ``render`` gives alone, byte for byte.
+    """
+    first = snapshots[0].widened()
+    if first.pixels is not None:
+        pictures = [_pixels(one, first.pixels, quality, wanted) for one, wanted in zip(snapshots, planes, strict=True)]
+        return [_finished(*one) for one in zip(snapshots, pictures, planes, strict=True)]
+    # What moves while the shutter is open shows no fine edges.
+    blurred = bool(first.stations)
+    built = first.built(replace(quality, curve_error=max(quality.curve_error, _BLURRED)) if blurred else quality)
+    layers = [
+        _Layer(tuple(body.role for body in one.bodies), wanted) for one, wanted in zip(snapshots, planes, strict=True)
+    ]
+    if blurred:
+        pictures = _blurred(built, quality, layers)
     else:
-        picture = _still(snapshot, quality, snapshot.samples_at(quality), planes)
+        pictures = _still(built, quality, built.samples_at(quality), layers)
+    return [_finished(*one) for one in zip(snapshots, pictures, planes, strict=True)]
+
+
+def _finished(snapshot: Snapshot, picture: Picture, planes: bool) -> Picture:
+    """A picture filtered, with its backdrop behind it."""
     if snapshot.pixels is None and snapshot.filter != ONE_PIXEL:
         picture = picture.map(snapshot.filter.apply)
+    picture = replace(picture, margin=snapshot.margin, names=snapshot.names if planes else ())
     backdrop = behind(snapshot)
     if backdrop is None:
         return picture
+    # Over of Porter and Duff 1984.
+    seen = _seen_behind(picture)
     if picture.planes is not None:
-        picture.planes[..., BEHIND : BEHIND + 3] = (1 - picture.beauty[..., 3:]) * backdrop
-    _lay_under(picture.beauty, backdrop)
+        picture.planes[..., BEHIND : BEHIND + 3] = seen * backdrop
+    picture.beauty[..., :3] += seen * backdrop
+    picture.beauty[..., 3:] += seen
     # Nothing is clear any more.
     return replace(picture, covered=None)
+
+
+@dataclass(frozen=True, slots=True)
+class _Layer:
+    """What a layer is of a set: what each body is to it, and whether it wants to know what beauty is made of."""
+
+    roles: tuple[Role, ...]
+    planes: bool
 
 
 def _still(
     snapshot: Snapshot,
     quality: Quality,
     samples: int,
-    planes: bool,
+    layers: Sequence[_Layer],
     *,
     shift: tuple[float, float] = (0.0, 0.0),
     hard: bool = False,
     numbers: list[tuple[int, int]] | None = None,
-) -> Picture:
-    """The set at one moment or in a stretch of open shutter (if it has stations), nothing behind it; shift moves a
+) -> list[Picture]:
+    """Layers of the set at one moment or in a stretch of open shutter (if it has stations), nothing behind them; shift moves a
     stretch's samples, in pixels; hard gives pixels whole.
 
-    numbers are those of ``identity.numbers_of``, if elements were left out before.
+    numbers are those of ``identity.numbers_of``, if bodies were left out before.
     """
     if numbers is None:
         numbers = numbers_of(snapshot)
-    starts = [0, *np.cumsum([len(element.finishes) for element in snapshot.elements])]
+    bodies = snapshot.bodies
+    if not any(body.role != "unseen" for body in bodies):
+        return [empty_picture(snapshot, layer.planes) for layer in layers]
+    view = view_of(snapshot, quality, samples, shift, hard, numbers)
     veiled = see_through_places(snapshot)
-    if not veiled:
-        return _solid(snapshot, quality, samples, planes, shift, hard, numbers)[0]
-    solid = tuple(place for place in range(len(snapshot.elements)) if place not in veiled)
-
-    def part(*places: int, shown: int | None = None) -> tuple[Picture, Areas | None]:
-        own = [one for place in places for one in numbers[starts[place] : starts[place + 1]]]
-        number = None if shown is None else numbers[starts[shown]][0]
-        return _solid(snapshot.only(places), quality, samples, planes, shift, hard, own, number)
-
-    opaque, _ = part(*solid)
-    area = opaque.beauty[..., 3].copy()
-    picture = replace(opaque, covered=area.copy())
-    for place in veiled:
-        PARALLEL.breathe()
-        front, areas = part(*solid, place, shown=place)
-        assert areas is not None
-        lay_over(front, picture, areas, area)
-    return picture
-
-
-def _solid(
-    snapshot: Snapshot,
-    quality: Quality,
-    samples: int,
-    planes: bool,
-    shift: tuple[float, float],
-    hard: bool,
-    numbers: list[tuple[int, int]],
-    shown: int | None = None,
-) -> tuple[Picture, Areas | None]:
-    """All elements as if nothing showed through them, or, of the element numbered ``shown``, what is seen of it, and where.
-
-    numbers are those of element and finish of each finish (``identity.numbers_of``).
-    """
-    width, height = snapshot.width, snapshot.height
-    groups = dict.fromkeys(light.group for light in snapshot.lights if light.shape != "ambient")
-    if snapshot.elements:
-        beauty, depth = lent("beauty", (height, width, 4), np.float32), lent("depth", (height, width), np.float32)
-    else:
-        beauty, depth = np.zeros((height, width, 4), np.float32), np.full((height, width), NO_DEPTH, np.float32)
-    picture = Picture(
-        beauty,
-        depth,
-        np.zeros((height, width, PLANES), np.float32) if planes else None,
-        {name: np.zeros((height, width, 3), np.float32) for name in groups} if planes else {},
-        np.full((height, width, 2, SLOTS, 2), (-1, 0), np.float32) if planes else None,
-    )
-    areas = _draw(snapshot, quality, samples, shift, hard, numbers, shown, picture) if snapshot.elements else None
-    return picture, areas
+    solid = [place for place, one in enumerate(bodies) if place not in veiled and one.role != "unseen"]
+    pictures = _opaque(view, solid, layers, bool(veiled))
+    areas = [
+        picture.beauty[..., 3] + (0 if picture.held is None else picture.held) if veiled else picture.beauty[..., 3]
+        for picture in pictures
+    ]
+    roles = {place: tuple(layer.roles[place] for layer in layers) for place in veiled}
+    for group in groups_apart(snapshot, entangled(snapshot, veiled), roles):
+        if len(group[0]) > 1:
+            _through_one_another(view, solid, group[0], pictures, areas, layers)
+            continue
+        gives = [role == "shown" for role in roles[group[0][0]]]
+        wanted = any(g and one.planes for g, one in zip(gives, layers, strict=True))
+        front, own = _group(view, solid, [place for unit in group for place in unit], any(gives), wanted)
+        for picture, area, giving in zip(pictures, areas, gives, strict=True):
+            lay_over(front, picture, own, area, gives=giving)
+        # Given back before the next is drawn.
+        del front
+    return pictures
 
 
-def _blurred(snapshot: Snapshot, quality: Quality, planes: bool) -> Picture:
+def _through_one_another(
+    view: View,
+    solid: Sequence[int],
+    unit: Sequence[int],
+    pictures: Sequence[Picture],
+    areas: Sequence[NDArray[np.float32]],
+    layers: Sequence[_Layer],
+) -> None:
+    """Put see-through bodies that reach through one another over the pictures of layers, in place; areas [H, W] of each are those that
+    are opaque."""
+    surfaces: list[Surface] = []
+    for place in unit:
+        near, far = _sides(view, solid, [place], gives=False, planes=False)
+        surfaces.append(surface_of(*near, place))
+        if far is not None:
+            surfaces.append(surface_of(*far, place, far=True))
+    weights: dict[int, Weights] = {}
+    for area, equal in distinct(areas):
+        weights |= dict.fromkeys(equal, weights_of(surfaces, area))
+    for number, picture in enumerate(pictures):
+        weaken(picture, weights[number].behind)
+    for place in unit:
+        shown = [layer.roles[place] == "shown" for layer in layers]
+        planes = any(gives and layer.planes for gives, layer in zip(shown, layers, strict=True))
+        sides = _sides(view, solid, [place], gives=True, planes=planes) if any(shown) else (None, None)
+        own = [at for at, surface in enumerate(surfaces) if surface.body == place]
+        for at, side in zip(own, sides, strict=False):
+            for number, (picture, gives) in enumerate(zip(pictures, shown, strict=True)):
+                weight = weights[number].surfaces[at]
+                if gives and side is not None:
+                    add(side[0], picture, side[1], weight)
+                elif picture.held is not None:
+                    picture.held[:] += surfaces[at].alpha * weight
+        del sides
+
+
+def _opaque(view: View, solid: Sequence[int], layers: Sequence[_Layer], veiled: bool) -> list[Picture]:
+    """The opaque bodies as each layer has them."""
+    holds_out = any("hold-out" in layer.roles for layer in layers)
+    outputs = []
+    for layer in layers:
+        weights = None
+        if holds_out and "hold-out" in layer.roles:
+            weights = view.of_finishes({place: 1 if layer.roles[place] == "shown" else -1 for place in solid})
+        outputs.append(output_for(view, layer.planes, weights, weights is None or bool((weights >= 0).any())))
+    areas = draw_outputs(view, view.stage.drawing(view.triangles_of(solid)), outputs)
+    pictures = []
+    for output, layer, own in zip(outputs, layers, areas, strict=True):
+        picture = output.picture
+        held = None
+        if "hold-out" in layer.roles:
+            held = np.zeros_like(picture.depth) if own is None else own.before
+        covered = picture.beauty[..., 3].copy() if veiled else None
+        pictures.append(replace(picture, covered=covered, held=held))
+    return pictures
+
+
+def _group(view: View, solid: Sequence[int], group: Sequence[int], gives: bool, planes: bool) -> tuple[Picture, Areas]:
+    """See-through bodies that lie apart, as they are seen before what is opaque, and where; only where, if they give nothing."""
+    near, far = _sides(view, solid, group, gives, planes)
+    if far is None:
+        return near
+    return far[0], through(near[0], far[0], near[1], far[1])
+
+
+def _sides(
+    view: View, solid: Sequence[int], group: Sequence[int], gives: bool, planes: bool
+) -> tuple[tuple[Picture, Areas], tuple[Picture, Areas] | None]:
+    """The near side of see-through bodies, and the far one of those that are closed, if there are any."""
+    weights = np.full(len(view.owners), -1, np.float32)
+    mine = np.isin(view.owners, group)
+    weights[mine] = np.array(view.stage.opacity, np.float32)[mine]
+    drawn, own = view.triangles_of([*solid, *group]), view.triangles_of(group)
+    closed = own & (view.stage.scene.cull > 0)
+    PARALLEL.breathe()
+    front = output_for(view, planes, weights, gives)
+    (areas,) = draw_outputs(view, view.stage.drawing(drawn), [front], alone=True)
+    assert areas is not None
+    if not closed.any():
+        return (front.picture, areas), None
+    # Through closed bodies their far side is seen.
+    PARALLEL.breathe()
+    back = output_for(view, planes, weights, gives)
+    (far,) = draw_outputs(view, view.stage.drawing(drawn & (closed | ~own), closed), [back], alone=True)
+    assert far is not None
+    return (front.picture, areas), (back.picture, far)
+
+
+def _blurred(snapshot: Snapshot, quality: Quality, layers: Sequence[_Layer]) -> list[Picture]:
     """The mean over the time in which the shutter is open; depth is that of the nearest surface in any moment."""
     stretches = list(stretches_of(snapshot, quality))
     shifts = shifts_of(len(stretches))
@@ -164,45 +230,56 @@ def _blurred(snapshot: Snapshot, quality: Quality, planes: bool) -> Picture:
     samples = LANES if len(stretches) < _MANY_STRETCHES else LANES // 2
     # Stretches share out rays as they do samples.
     each = replace(quality, rays=max(1, quality.rays // min(len(stretches), 2)), edges_exactly=False)
-    total: Picture | None = None
-    middle = None
+    totals: list[Picture] = []
+    middle: list[Picture] = []
     for number, (stretch, shift) in enumerate(zip(stretches, shifts, strict=True)):
         PARALLEL.breathe()
-        picture = _still(stretch, each, samples, planes, shift=shift)
+        pictures = _still(stretch, each, samples, layers, shift=shift)
         if number == len(stretches) // 2:
-            middle = picture.identities
-        if total is None:
-            total = picture
-            continue
-        np.add(total.beauty, picture.beauty, out=total.beauty)
-        np.minimum(total.depth, picture.depth, out=total.depth)
-        if total.planes is not None and picture.planes is not None:
-            np.add(total.planes, picture.planes, out=total.planes)
-        for name, values in total.groups.items():
-            np.add(values, picture.groups[name], out=values)
-        if total.covered is not None and picture.covered is not None:
-            np.add(total.covered, picture.covered, out=total.covered)
-    assert total is not None
+            middle = pictures
+        if not totals:
+            totals = pictures
+        else:
+            for total, picture in zip(totals, pictures, strict=True):
+                _add(total, picture)
     share = np.float32(1 / len(stretches))
-    return replace(total.map(lambda values: np.multiply(values, share, out=values)), identities=middle)
+    means = [total.map(lambda values: np.multiply(values, share, out=values)) for total in totals]
+    return [replace(mean, identities=own.identities, data=own.data) for mean, own in zip(means, middle, strict=True)]
+
+
+def _add(total: Picture, picture: Picture) -> None:
+    """Add a picture to others, in place."""
+    np.add(total.beauty, picture.beauty, out=total.beauty)
+    np.minimum(total.depth, picture.depth, out=total.depth)
+    if total.planes is not None and picture.planes is not None:
+        np.add(total.planes, picture.planes, out=total.planes)
+    for name, values in total.groups.items():
+        np.add(values, picture.groups[name], out=values)
+    for mine, own in ((total.covered, picture.covered), (total.held, picture.held)):
+        if mine is not None and own is not None:
+            np.add(mine, own, out=mine)
 
 
 def _pixels(snapshot: Snapshot, look: PixelLook, quality: Quality, planes: bool) -> Picture:
     """The small raster of the pixel look, enlarged. It looks the same at every quality but for its rays."""
     small = snapshot.at_raster(snapshot.width // look.enlarge, snapshot.height // look.enlarge).built(quality)
     kept, numbers = _belonging(small)
-    picture = _still(kept, quality, 16, planes, hard=True, numbers=numbers)
+    layer = _Layer(tuple(body.role for body in kept.bodies), planes)
+    (picture,) = _still(kept, quality, 16, [layer], hard=True, numbers=numbers)
     finish_pixels(look, picture.beauty, picture.depth)
     if picture.planes is not None:
         # What palette and outline change is light of its own: beauty stays the sum of its parts.
         parts = (DIFFUSE, SPECULAR, AROUND, EMISSION)
         lit = np.sum([picture.planes[..., first : first + 3] for first in parts], axis=0)
         picture.planes[..., EMISSION : EMISSION + 3] += picture.beauty[..., :3] - lit
+    if picture.data is not None:
         # Counted in the small raster's pixels so far.
-        picture.planes[..., MOTION : MOTION + 2] *= look.enlarge
+        picture.data[..., MOTION : MOTION + 2] *= look.enlarge
     large = picture.map(lambda values: enlarge(values, look.enlarge))
-    identities = None if picture.identities is None else enlarge(picture.identities, look.enlarge)
-    return replace(large, depth=enlarge(picture.depth, look.enlarge), identities=identities, covered=None)
+    identities, data = (
+        None if one is None else enlarge(one, look.enlarge) for one in (picture.identities, picture.data)
+    )
+    return replace(large, depth=enlarge(picture.depth, look.enlarge), identities=identities, data=data, covered=None)
 
 
 def _belonging(snapshot: Snapshot) -> tuple[Snapshot, list[tuple[int, int]]]:
@@ -212,200 +289,18 @@ def _belonging(snapshot: Snapshot) -> tuple[Snapshot, list[tuple[int, int]]]:
     """
 
     def hides(place: int) -> bool:
-        return any(opacity_of(finish) >= 0.5 for finish in snapshot.elements[place].finishes)
+        return any(opacity_of(finish) >= 0.5 for finish in snapshot.bodies[place].finishes)
 
-    places = tuple(place for place in range(len(snapshot.elements)) if hides(place))
+    places = tuple(place for place in range(len(snapshot.bodies)) if hides(place))
     kept = snapshot.only(places)
-    opaque = tuple(replace(one, finishes=tuple(made_opaque(row) for row in one.finishes)) for one in kept.elements)
-    return replace(kept, elements=opaque), [one for one in numbers_of(snapshot) if one[0] in places]
-
-
-def _draw(
-    snapshot: Snapshot,
-    quality: Quality,
-    samples: int,
-    shift: tuple[float, float],
-    hard: bool,
-    numbers: list[tuple[int, int]],
-    shown: int | None,
-    picture: Picture,
-) -> Areas | None:
-    """Fill every plane that a new picture has; see ``_solid``."""
-    height, width = picture.depth.shape
-    camera = snapshot.camera
-    swept = len(snapshot.stations) > 0
-    stage = stage_of(snapshot)
-    if swept:
-        ends = snapshot.stations[0], snapshot.stations[-1]
-        stage = Stage(stage.scene, (), tuple(stands(snapshot, stage.scene, one) for one in ends))
-    scene = stage.scene
-    light = lighting_of(snapshot)
-    numbered = np.array(numbers, np.int32).reshape(-1, 2)
-    weights = np.empty(0, np.float32)
-    if shown is not None:
-        weights = np.where(numbered[:, 0] == shown, light.finishes[:, OPACITY], np.float32(-1)).astype(np.float32)
-    areas = None
-    with PARALLEL:
-        drawing = stretch = None
-        if swept:
-            stretch = draw(snapshot, stage, quality, samples, shift, picture.depth)
-            fragments, alpha = stretch.fragments, stretch.alpha
-        else:
-            corners = camera.project(scene.vertices)
-            distances = camera.distance(scene.vertices) if camera.parallel else corners[:, 2]
-            scale = DepthScale.of(camera, distances)
-            fragments, alpha, drawing = rasterise(
-                corners,
-                scale.order(distances),
-                scene.triangles,
-                scene.cull,
-                scene.patches,
-                scene.facing,
-                near=scale.near,
-                least_w=scale.least_w,
-                width=width,
-                height=height,
-                samples=samples,
-                edges_exactly=quality.edges_exactly and not hard,
-                depth=picture.depth,
-            )
-            if camera.parallel:
-                picture.depth[:] = scale.depth(drawing.depth, NO_DEPTH)
-        if hard:
-            harden(fragments.order, fragments.pixel, fragments.counts, fragments.firsts, width, fragments.share, alpha)
-        if shown is not None:
-            seen = np.empty((height, width), np.float32)
-            lists = fragments.order, fragments.pixel, fragments.triangle, fragments.counts, fragments.firsts
-            areas_of(*lists, width, fragments.share, scene.finish_of, weights, seen)
-            areas = Areas(seen, np.maximum(alpha - seen, 0))
-            # Of what only hides nothing is lit.
-            if stretch is not None:
-                without_hidden(stretch, scene.finish_of, weights)
-            else:
-                moved = np.empty(len(fragments.pixel), np.int32)
-                drop_hidden(*fragments.lists, np.empty((0, 2), np.float32), scene.finish_of, weights, moved)
-        moves = ways_of(snapshot) if swept else None
-        rayed = cast_rays(snapshot, quality, stage, light, fragments, picture.depth, moves)
-        shaded = fragments
-        if stretch is not None and moves is not None:
-            shaded, rayed = stretch.places, rayed_places(snapshot, stage, light, stretch, rayed, moves)
-        nowhere = np.empty((0, width), np.uint8)
-
-        def lit_by(
-            light: Lighting,
-            beauty: NDArray[np.float32],
-            planes: NDArray[np.float32],
-            places: Fragments = shaded,
-            found: Rayed = rayed,
-            sides: NDArray[np.uint8] = nowhere,
-            doubt: NDArray[np.float32] = np.empty((0, width), np.float32),
-        ) -> None:
-            PARALLEL.by_parts(
-                shade,
-                *places.lists,
-                width,
-                places.edges,
-                stage.places,
-                scene.normals,
-                scene.finish_of,
-                light.with_room(LOOKS),
-                viewpoint(camera),
-                light.rows,
-                light.touched,
-                light.ambients,
-                light.maps,
-                light.table,
-                found.spots,
-                found.lift,
-                found.values,
-                snapshot.bounces > 0,
-                # Of a stretch no place beside a fragment is known that would tell how wide a tone's border is.
-                hard or swept,
-                weights,
-                np.float32(1 / camera.focal),
-                light.spaces,
-                light.texels.values,
-                light.texels.table,
-                alpha,
-                sides,
-                doubt,
-                beauty,
-                planes,
-            )
-
-        no_planes = np.empty((0, width, PLANES), np.float32)
-        lit_by(light, picture.beauty, no_planes)
-        if drawing is not None and quality.edges_exactly and not hard and samples in RASTERISERS_AGAIN:
-            _refine(snapshot, stage, light, drawing, fragments, rayed, alpha, picture.beauty, lit_by)
-        if picture.planes is None:
-            return areas
-        # The groups share everything that was found out about the fragments: only shading is done again for each.
-        scratch = np.empty_like(picture.beauty)
-        for name, values in picture.groups.items():
-            lit_by(light.of_group(snapshot.lights, name), scratch, picture.planes)
-            values[:] = picture.planes[..., DIFFUSE : DIFFUSE + 3] + picture.planes[..., SPECULAR : SPECULAR + 3]
-        lit_by(light, picture.beauty, picture.planes)
-        mark(
-            *fragments.lists,
-            width,
-            fragments.edges,
-            stage.places,
-            scene.normals,
-            scene.finish_of,
-            numbered,
-            weights if shown is not None else np.ones(len(numbered), np.float32),
-            moves_of(snapshot),
-            projection_of(camera),
-            viewpoint(camera),
-            picture.identities,
-            picture.planes,
-        )
-    # To the right, up and towards the camera.
-    towards = camera.axes * np.array([[1.0], [1.0], [-1.0]])
-    normals = picture.planes[..., NORMAL : NORMAL + 3]
-    picture.planes[..., CAMERA_NORMAL : CAMERA_NORMAL + 3] = normals @ towards.T.astype(np.float32)
-    return areas
+    opaque = tuple(replace(one, finishes=tuple(made_opaque(row) for row in one.finishes)) for one in kept.bodies)
+    numbers = zip(
+        numbers_of(snapshot), [at for at, body in enumerate(snapshot.bodies) for _ in body.finishes], strict=True
+    )
+    return replace(kept, bodies=opaque), [number for number, place in numbers if place in places]
 
 
 #: Pixels that silhouettes may be off where everything is blurred.
 _BLURRED = 0.2
 #: So many stretches have samples enough with half of those that they can have.
 _MANY_STRETCHES = 6
-#: How often pixels are looked over and cut (``finer``) where mirrors show the set; and so much more may pixels differ before they
-#: are cut where they do not.
-_ROUNDS, _CALM = 2, 3
-
-
-def _refine(
-    snapshot: Snapshot,
-    stage: Stage,
-    light: Lighting,
-    drawing: Drawing,
-    fragments: Fragments,
-    rayed: Rayed,
-    alpha: NDArray[np.float32],
-    beauty: NDArray[np.float32],
-    lit_by: Callable[..., None],
-) -> None:
-    """Shade pixels that need it at more places, in place of beauty; see ``finer``."""
-    height, width = alpha.shape
-    # Of what is not mirrored from the set, highlights are integrals already, and one look is enough.
-    limit = np.float32(snapshot.error / 255 * (1 if snapshot.bounces else _CALM))
-    rounds = _ROUNDS if snapshot.bounces else 1
-    tones = kept("tones", (height, width, 3), np.float32)
-    done, sides = np.zeros((height, width), np.uint8), kept("sides", (height, width), np.uint8)
-    bends, doubt = kept("bends", (height, width), np.float32), kept("doubt", (height, width), np.float32)
-    no_planes = np.empty((0, width, PLANES), np.float32)
-    # A mirror ray shows one thing of many that its place mirrors: so few would agree by chance.
-    first_cells = np.uint8(4 if snapshot.bounces else 2)
-    for number in range(rounds):
-        tones_of(beauty, tones)
-        bends_of(tones, bends)
-        find_busy(bends, tones, alpha, drawing.marks, doubt, limit, number == 0, first_cells, done, sides)
-        if not sides.any():
-            continue
-        places = drawing.again(sides)
-        fit_shares(places.order, places.pixel, places.counts, places.firsts, width, alpha, places.share)
-        found = cast_again(snapshot, stage, light, places, fragments, rayed, (height, width))
-        lit_by(light, beauty, no_planes, places, found, sides, doubt)
-        note_done(sides, done)

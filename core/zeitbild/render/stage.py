@@ -2,26 +2,24 @@
 
 from __future__ import annotations
 
+import copy
 from dataclasses import dataclass, replace
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from zeitbild.kernels import PARALLEL
-from zeitbild.render.camera import Camera
-from zeitbild.render.environment import environment_maps, reflectance_table
-from zeitbild.render.finish_row import FINISH_ROW, MAPS, METAL_ROUGH, OPACITY, OWNER, SHADING, UNLIT
-from zeitbild.render.lighting import light_rows
-from zeitbild.render.rays import RayScene
-from zeitbild.render.scene import Scene, gather
-from zeitbild.render.texels import Texels, texels_of
-from zeitbild.render.texturing import spaces_of
-
-if TYPE_CHECKING:
-    from zeitbild.lights import LightSource
-    from zeitbild.resolve.snapshot import Snapshot
-
+from zeitbild.render.light.environment import environment_maps, reflectance_table
+from zeitbild.render.light.lighting import light_rows
+from zeitbild.render.shade.texturing import spaces_of
+from zeitbild.render.world.ray_scene import RayScene
+from zeitbild.render.world.scene import Scene, gather
+from zeitbild.render.world.texels import Texels, texels_of
+from zeitbild.snapshot import Snapshot
+from zeitbild.snapshot.camera import Camera
+from zeitbild.snapshot.finish_row import FINISH_ROW, MAPS, METAL_ROUGH, OPACITY, OWNER, SHADING, UNLIT, opacity_of
+from zeitbild.snapshot.lights import LightSource
 
 #: Squared sine of a triangle's angle below which it is a sliver.
 _SLIVER2 = np.float32(1e-4)
@@ -30,8 +28,17 @@ _SLIVER2 = np.float32(1e-4)
 class Stage:
     """A scene with its vertices and its triangles' corners [T, 3, 3] in single precision, and its rays once needed."""
 
-    def __init__(self, scene: Scene, held: tuple[Any, ...], ways: tuple[NDArray[np.float64], ...] = ()) -> None:
+    def __init__(
+        self,
+        scene: Scene,
+        held: tuple[Any, ...],
+        opacity: tuple[float, ...],
+        ways: tuple[NDArray[np.float64], ...] = (),
+    ) -> None:
         self.scene = scene
+        #: Of every finish.
+        self.opacity = opacity
+        self._whole = self
         #: Where vertices stand at the beginning and at the end of a stretch of open shutter, if they move.
         self._ways = ways
         self.vertices = scene.vertices.astype(np.float32)
@@ -44,7 +51,9 @@ class Stage:
 
     @property
     def flats(self) -> NDArray[np.float32]:
-        """Unit normals [T, 3] of the flat triangles, 0 for slivers; worked out at the first call."""
+        """Unit normals [T, 3] of the flat triangles, 0 for slivers; worked out at the first call, once for all parts."""
+        if self._whole is not self:
+            return self._whole.flats
         if self._flats is None:
             a, b = self.places[:, 1] - self.places[:, 0], self.places[:, 2] - self.places[:, 0]
             across = np.cross(a, b)
@@ -56,7 +65,10 @@ class Stage:
 
     @property
     def bends(self) -> NDArray[np.float32]:
-        """How much normals turn on the way over each triangle [T], radians a unit; worked out at the first call."""
+        """How much normals turn on the way over each triangle [T], radians a unit; worked out at the first call, once for all
+        parts."""
+        if self._whole is not self:
+            return self._whole.bends
         if self._bends is None:
             most = np.zeros(len(self.places), np.float32)
             for a, b in ((0, 1), (1, 2), (2, 0)):
@@ -69,13 +81,41 @@ class Stage:
     @property
     def rays(self) -> RayScene:
         """The scene ready for rays; built at the first call."""
+        if self._whole is not self:
+            return self._whole.rays
         if self._rays is None:
             steps = self.vertices
             if self._ways:
                 before, after = self._ways
                 steps = np.stack([before.astype(np.float32), self.vertices, after.astype(np.float32)])
-            self._rays = RayScene(steps, self.scene.triangles)
+            opacity = np.array(self.opacity)
+            veiled = (opacity < 1)[self.scene.finish_of]
+            veils = [
+                (float(opacity[finish]), np.flatnonzero(self.scene.finish_of == finish))
+                for finish in np.flatnonzero(opacity < 1)
+            ]
+            self._rays = RayScene(steps, without(self.scene.triangles, veiled), veils, self.scene.triangles)
         return self._rays
+
+    def drawing(self, drawn: NDArray[np.bool_], away: NDArray[np.bool_] | None = None) -> Stage:
+        """The same of which only some triangles [T] are drawn; away tells of which of those that are left out when they face away
+        the others are left out instead."""
+        if drawn.all() and away is None:
+            return self
+        cull = self.scene.cull if away is None else np.where(away, -self.scene.cull, self.scene.cull)
+        part = copy.copy(self)
+        part.scene = replace(self.scene, triangles=without(self.scene.triangles, ~drawn), cull=cull)
+        part._whole = self._whole
+        return part
+
+
+def without(triangles: NDArray[np.int32], left_out: NDArray[np.bool_]) -> NDArray[np.int32]:
+    """Triangles [T, 3] with some of them shrunk to a point, which nothing draws or meets, so that all keep their numbers."""
+    if not left_out.any():
+        return triangles
+    fewer = triangles.copy()
+    fewer[left_out] = fewer[left_out][:, :1]
+    return fewer
 
 
 #: Stages kept, and the triangles up to which more than one is: sets with see-through elements are drawn in parts.
@@ -84,15 +124,15 @@ _last: dict[Any, Stage] = {}
 
 
 def stage_of(snapshot: Snapshot) -> Stage:
-    """The stage of a snapshot's elements: one of the last calls', if nothing moved and nothing changed its shape."""
+    """The stage of a snapshot's bodies: one of the last calls', if nothing moved and nothing changed its shape."""
     with PARALLEL:
         return _stage_of(snapshot)
 
 
 def _stage_of(snapshot: Snapshot) -> Stage:
     key = tuple(
-        (id(mesh), element.matrix, len(element.finishes))
-        for element, mesh in zip(snapshot.elements, snapshot.built_meshes, strict=True)
+        (id(mesh), body.matrix, tuple(opacity_of(row) for row in body.finishes))
+        for body, mesh in zip(snapshot.bodies, snapshot.built_meshes, strict=True)
     )
     found = _last.pop(key, None)
     if found is None:
@@ -102,7 +142,8 @@ def _stage_of(snapshot: Snapshot) -> Stage:
             del _last[next(iter(_last))]
         if not small:
             _last.clear()
-        found = Stage(gather(snapshot), snapshot.built_meshes)
+        opacity = tuple(one for _, _, own in key for one in own)
+        found = Stage(gather(snapshot), snapshot.built_meshes, opacity)
     _last[key] = found
     return found
 
@@ -118,7 +159,7 @@ def viewpoint(camera: Camera) -> NDArray[np.float32]:
 class Lighting:
     """What surfaces are made of and what shines on them, as the kernels take it.
 
-    finishes [F, FINISH_ROW], those of all elements one after the other; rows [L, lighting.ROW]; touched [L, F] uint8
+    finishes [F, FINISH_ROW], those of all bodies one after the other; rows [L, lighting.ROW]; touched [L, F] uint8
     tells which finishes a light lights; ambients [F, 3]; maps and table of ``environment``, each in one row;
     spaces [F, 3, 8] and texels for textures.
     """
@@ -158,7 +199,7 @@ class Lighting:
 
 def lighting_of(snapshot: Snapshot) -> Lighting:
     """Finishes and lights of a snapshot."""
-    owned = [(place, finish) for place, element in enumerate(snapshot.elements) for finish in element.finishes]
+    owned = [(body.id, finish) for body in snapshot.bodies for finish in body.finishes]
     finishes = np.zeros((len(owned), FINISH_ROW), np.float32)
     for number, (row, (_, finish)) in enumerate(zip(finishes, owned, strict=True)):
         row[OPACITY], row[OWNER] = 1, number
@@ -166,7 +207,7 @@ def lighting_of(snapshot: Snapshot) -> Lighting:
     ambients = np.zeros((len(owned), 3), np.float32)
     touched = []
     for light in snapshot.lights:
-        lit = np.array([light.touches is None or place in light.touches for place, _ in owned], bool)
+        lit = np.array([light.touches is None or body in light.touches for body, _ in owned], bool)
         if light.shape == "ambient":
             ambients[lit] += np.asarray(light.colour, np.float32)
         else:

@@ -6,12 +6,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zeitbild.kernels import kernel
-from zeitbild.lights import LightSource
-from zeitbild.render import batch
-from zeitbild.render.environment import EnvironmentLight, environment_maps, reflectance_table
-from zeitbild.render.finish_row import FINISH_ROW, OWNER
-from zeitbild.render.lighting import light_rows
-from zeitbild.render.metal_rough import direct_light, light_around
+from zeitbild.render.light.environment import environment_maps, reflectance_table
+from zeitbild.render.light.lighting import light_rows
+from zeitbild.render.shade import batch
+from zeitbild.render.shade.metal_rough import direct_light, light_around
+from zeitbild.snapshot.finish_row import FINISH_ROW, OWNER
+from zeitbild.snapshot.lights import LightSource
+from zeitbild.snapshot.surroundings import EnvironmentLight
 
 COUNT = 50
 LIGHTS = (

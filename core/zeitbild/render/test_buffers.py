@@ -5,7 +5,7 @@ import unittest
 import numpy as np
 
 from zeitbild.render import QUALITIES, render
-from zeitbild.render.buffers import kept, lent
+from zeitbild.render.world.buffers import kept, lent
 from zeitbild.testing import AMBIENT, quad, snapshot
 
 

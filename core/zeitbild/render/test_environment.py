@@ -4,11 +4,12 @@ import unittest
 
 import numpy as np
 
-from zeitbild.lights.source import Softbox
-from zeitbild.render import environment
-from zeitbild.render.environment import OFFSETS, SIDES, EnvironmentLight, environment_maps, radiance
-from zeitbild.render.metal_rough import look_up, unfold
-from zeitbild.render.octahedral import texel_directions
+from zeitbild.render.light import environment
+from zeitbild.render.light.environment import OFFSETS, SIDES, environment_maps, radiance
+from zeitbild.render.light.octahedral import texel_directions
+from zeitbild.render.shade.metal_rough import look_up, unfold
+from zeitbild.snapshot.lights import Softbox
+from zeitbild.snapshot.surroundings import EnvironmentLight
 
 STUDIO = EnvironmentLight(0.8, (0.7, 0.8, 1.0), (0.2, 0.15, 0.1), 1.0, 20.0)
 

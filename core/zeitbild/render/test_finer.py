@@ -5,8 +5,8 @@ import unittest
 import numpy as np
 
 from zeitbild.kernels import PARALLEL
-from zeitbild.render.edge_kernel import ADDED, clipped_area
-from zeitbild.render.finer import bends_of, find_busy, fit_shares
+from zeitbild.render.visible.edge_kernel import ADDED, clipped_area
+from zeitbild.render.visible.finer import bends_of, find_busy, fit_shares
 
 LIMIT = np.float32(6 / 255)
 

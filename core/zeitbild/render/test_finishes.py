@@ -6,13 +6,13 @@ from dataclasses import replace
 
 import numpy as np
 
-from zeitbild.lights import LightSource
 from zeitbild.render import QUALITIES, Picture, render
-from zeitbild.render.finish_row import OWNER, finish_row
-from zeitbild.render.pixel_look import PixelLook
-from zeitbild.render.shading import AROUND, DIFFUSE, EMISSION, SPECULAR
-from zeitbild.resolve import Snapshot, SnapshotElement
-from zeitbild.testing import AMBIENT, EVEN, IDENTITY, quad, snapshot, sphere
+from zeitbild.render.shade.shading import AROUND, DIFFUSE, EMISSION, SPECULAR
+from zeitbild.snapshot import Snapshot
+from zeitbild.snapshot.finish_row import OWNER, finish_row
+from zeitbild.snapshot.lights import LightSource
+from zeitbild.snapshot.look import PixelLook
+from zeitbild.testing import AMBIENT, EVEN, dressed, quad, snapshot, sphere
 
 WHITE = (1.0, 1.0, 1.0)
 RED, GREEN, BLUE = (0.8, 0.1, 0.1), (0.1, 0.7, 0.2), (0.1, 0.2, 0.9)
@@ -21,8 +21,8 @@ FRONT = LightSource("sun", WHITE, direction=(0, 0, -1))
 
 
 def _of(shot: Snapshot, **finish: object) -> Snapshot:
-    elements = tuple(replace(one, finishes=(finish_row(**finish),)) for one in shot.elements)  # type: ignore[arg-type]
-    return replace(shot, elements=elements)
+    elements = tuple(replace(one, finishes=(finish_row(**finish),)) for one in shot.bodies)  # type: ignore[arg-type]
+    return replace(shot, bodies=elements)
 
 
 def _middle(shot: Snapshot) -> np.ndarray:  # type: ignore[type-arg]
@@ -99,10 +99,9 @@ class Tones(unittest.TestCase):
         self.assertGreater((dark | bright).mean(), 0.97)
 
     def test_mirrors_show_tones(self) -> None:
-        mirror = SnapshotElement("m", IDENTITY, ((1.0, 1.0, 1.0, 0.0, 1.0),))
-        banded = SnapshotElement("b", IDENTITY, (finish_row(tones=((0, RED), (0.2, BLUE))),))
+        mirror, banded = (1.0, 1.0, 1.0, 0.0, 1.0), finish_row(tones=((0, RED), (0.2, BLUE)))
         shot = snapshot(quad(4, 0), quad(1, 3), lights=(LightSource("sun", WHITE, direction=(0, 0, 1)),), eye=(5, 0, 8))
-        shown = render(replace(shot, elements=(mirror, banded), bounces=1, camera_angle=70), QUALITIES["check"]).beauty
+        shown = render(replace(dressed(shot, mirror, banded), bounces=1, camera_angle=70), QUALITIES["check"]).beauty
         # Lit from behind, the side that the wall mirrors is blue.
         self.assertGreater((np.abs(shown[..., :3] - BLUE).max(axis=2) < 0.02).sum(), 100)
 
@@ -146,9 +145,9 @@ class SeeThrough(unittest.TestCase):
         shot = snapshot(*meshes, size=(64, 64), **more)  # type: ignore[arg-type]
         elements = tuple(
             replace(one, finishes=(finish_row(colour, unlit=True, opacity=opacity),))
-            for one, colour, opacity in zip(shot.elements, ((1, 0, 0), (0, 1, 0), (0, 0, 1)), opacities, strict=False)
+            for one, colour, opacity in zip(shot.bodies, ((1, 0, 0), (0, 1, 0), (0, 0, 1)), opacities, strict=False)
         )
-        return replace(shot, elements=elements)
+        return replace(shot, bodies=elements)
 
     def test_alpha_alone_is_the_opacity(self) -> None:
         for opacity in (0.0, 0.25, 0.7, 1.0):
@@ -161,7 +160,7 @@ class SeeThrough(unittest.TestCase):
         np.testing.assert_allclose(beauty[32, 32], (0.5, 0.5 * 0.4, 0.5 * 0.6, 1), atol=1e-6)
         # The same elements listed the other way round.
         shot = self._shot(0.5, 0.4, 1.0)
-        turned = replace(shot, elements=shot.elements[::-1], meshes=shot.meshes[::-1])
+        turned = replace(shot, bodies=shot.bodies[::-1])
         np.testing.assert_allclose(render(turned, QUALITIES["check"]).beauty, beauty, atol=1e-6)
 
     def test_what_stands_before_hides_it(self) -> None:
@@ -173,12 +172,13 @@ class SeeThrough(unittest.TestCase):
             render(_of(snapshot(sphere(2.0)), opacity=opacity), QUALITIES["final"]).beauty[..., 3]
             for opacity in (1.0, 0.5)
         )
-        np.testing.assert_allclose(half, solid / 2, atol=1e-4)
+        # A ball: its far side is seen through the near one, in the same area.
+        np.testing.assert_allclose(half, 0.75 * solid, atol=1e-4)
 
     def test_parts_add_up_and_identities_share_the_pixel(self) -> None:
         lit = _of(snapshot(quad(1.0, 0), quad(2.0, -2), lights=(FRONT, AMBIENT), environment=EVEN), base=GREEN)
-        veil = replace(lit.elements[0], finishes=(finish_row(RED, 0.3, 1.0, opacity=0.25),))
-        picture = render(replace(lit, elements=(veil, lit.elements[1])), QUALITIES["check"], planes=True)
+        veil = replace(lit.bodies[0], finishes=(finish_row(RED, 0.3, 1.0, opacity=0.25),))
+        picture = render(replace(lit, bodies=(veil, lit.bodies[1])), QUALITIES["check"], planes=True)
         assert picture.planes is not None and picture.identities is not None
         total = sum(picture.planes[..., first : first + 3] for first in (DIFFUSE, SPECULAR, AROUND, EMISSION))
         np.testing.assert_allclose(total, picture.beauty[..., :3], atol=1e-4)
@@ -190,8 +190,8 @@ class SeeThrough(unittest.TestCase):
         def middle(metal: float, opacity: float) -> np.ndarray:  # type: ignore[type-arg]
             shot = snapshot(quad(1.0), environment=EVEN, size=(64, 64))
             row = finish_row((0.0, 0.0, 0.0) if metal == 0 else (0.8, 0.8, 0.8), 0.1, metal, opacity=opacity)
-            element = replace(shot.elements[0], finishes=(row,))
-            return render(replace(shot, elements=(element,)), QUALITIES["check"]).beauty[32, 32]  # type: ignore[no-any-return]
+            element = replace(shot.bodies[0], finishes=(row,))
+            return render(replace(shot, bodies=(element,)), QUALITIES["check"]).beauty[32, 32]  # type: ignore[no-any-return]
 
         # A black dielectric mirrors four hundredths of an even white room (glTF 2.0, appendix B), whatever its opacity.
         for opacity in (0.0, 0.3, 1.0):
@@ -204,17 +204,17 @@ class SeeThrough(unittest.TestCase):
         shot = snapshot(quad(1.0), environment=EVEN, size=(64, 64))
         light = []
         for opacity in (1.0, 0.5):
-            element = replace(shot.elements[0], finishes=(finish_row((0.7, 0.7, 0.7), 1.0, opacity=opacity),))
-            light.append(float(render(replace(shot, elements=(element,)), QUALITIES["check"]).beauty[32, 32, 0]))
+            element = replace(shot.bodies[0], finishes=(finish_row((0.7, 0.7, 0.7), 1.0, opacity=opacity),))
+            light.append(float(render(replace(shot, bodies=(element,)), QUALITIES["check"]).beauty[32, 32, 0]))
         mirrored = light[0] - 2 * (light[0] - light[1])
         # What is left at no opacity is the mirror's share alone.
         self.assertTrue(0 < mirrored < 0.05, (light, mirrored))
 
     def test_lights_touch_what_they_should_in_every_part(self) -> None:
-        light = replace(FRONT, touches=(1,))
+        light = replace(FRONT, touches=("1",))
         shot = snapshot(quad(1.0, 0), quad(2.0, -2), lights=(light,), size=(64, 64))
-        veil = replace(shot.elements[0], finishes=(finish_row(opacity=0.5),))
-        beauty = render(replace(shot, elements=(veil, shot.elements[1])), QUALITIES["check"]).beauty
+        veil = replace(shot.bodies[0], finishes=(finish_row(opacity=0.5),))
+        beauty = render(replace(shot, bodies=(veil, shot.bodies[1])), QUALITIES["check"]).beauty
         # The veil in front is dark and hides half of the lit wall.
         self.assertAlmostEqual(float(beauty[32, 32, 0] / beauty[32, 20, 0]), 0.5, delta=0.02)
 

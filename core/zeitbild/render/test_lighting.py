@@ -6,9 +6,9 @@ import unittest
 import numpy as np
 from numpy.typing import NDArray
 
-from zeitbild.lights import LightSource
-from zeitbild.render.lighting import ACROSS, POSITION, UP, light_point, light_rows, on_disc, reach
-from zeitbild.render.patterns import SQUARE, ray_pattern, sobol
+from zeitbild.render.light.lighting import ACROSS, POSITION, UP, light_point, light_rows, on_disc, reach
+from zeitbild.render.rays.patterns import SQUARE, ray_pattern, sobol
+from zeitbild.snapshot.lights import LightSource
 
 WHITE = (1.0, 1.0, 1.0)
 

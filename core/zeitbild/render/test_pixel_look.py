@@ -6,16 +6,17 @@ from dataclasses import replace
 import numpy as np
 from scipy import integrate
 
-from zeitbild.lights import LightSource
 from zeitbild.render import QUALITIES, render
-from zeitbild.render.finish_row import finish_row, made_opaque, opacity_of
+from zeitbild.render.data_rows import MOTION
 from zeitbild.render.picture import NO_DEPTH
-from zeitbild.render.pixel_filter import PixelFilter
-from zeitbild.render.pixel_look import PixelLook, nearest_of, palette_of
-from zeitbild.render.shading import MOTION
-from zeitbild.render.texels import Texture
-from zeitbild.resolve import Snapshot, SnapshotElement
-from zeitbild.testing import AMBIENT, EVEN, IDENTITY, quad, snapshot, sphere
+from zeitbild.render.view.pixel_look import nearest_of, palette_of
+from zeitbild.snapshot import Snapshot
+from zeitbild.snapshot.finish_row import finish_row, made_opaque, opacity_of
+from zeitbild.snapshot.lights import LightSource
+from zeitbild.snapshot.look import PixelLook
+from zeitbild.snapshot.pixel_filter import PixelFilter
+from zeitbild.snapshot.texture import Texture
+from zeitbild.testing import AMBIENT, EVEN, dressed, going, quad, snapshot, sphere
 
 FRONT = LightSource("sun", (1.0, 1.0, 1.0), direction=(-0.3, -0.3, -0.9))
 
@@ -92,7 +93,7 @@ class Small(unittest.TestCase):
         for opacity in (1.0, 0.7):
             row = finish_row(unlit=True, opacity=opacity, maps=(1, 0, 0, 0, 0), map_width=2.0)
             shot = snapshot(quad(1), size=(64, 64), camera_span=4.0, textures=(Texture("two", False, (level,)),))
-            shot = replace(shot, elements=(SnapshotElement("q", IDENTITY, (row,)),), pixels=PixelLook(2))
+            shot = replace(dressed(shot, row), pixels=PixelLook(2))
             beauty = render(shot, QUALITIES["check"]).beauty
             self.assertEqual(tuple(beauty[32, 24].tolist()), (1, 0, 0, 1))
             self.assertEqual(tuple(beauty[32, 40].tolist()), (0, 1, 0, 1))
@@ -100,16 +101,17 @@ class Small(unittest.TestCase):
     def test_motion_is_counted_in_the_pixels_of_the_files(self) -> None:
         after = np.eye(4)
         after[0, 3] = 1.0
-        shot = snapshot(quad(1), size=(64, 64), camera_span=8.0, after=(tuple(after.reshape(-1).tolist()),))
+        shot = snapshot(quad(1), size=(64, 64), camera_span=8.0)
+        shot = going(shot, tuple(after.reshape(-1).tolist()))
         for by in (1, 2, 4):
-            planes = render(replace(shot, pixels=PixelLook(by)), QUALITIES["check"], planes=True).planes
+            planes = render(replace(shot, pixels=PixelLook(by)), QUALITIES["check"], planes=True).data
             assert planes is not None
             np.testing.assert_allclose(planes[32, 32, MOTION : MOTION + 2], (8, 0), atol=1e-3)
 
     def test_numbers_are_those_of_the_whole_set(self) -> None:
         shot = snapshot(quad(2, -1), quad(1, 0), size=(64, 64), pixels=PixelLook(2))
-        veil = replace(shot.elements[0], finishes=(finish_row(opacity=0.1),))
-        picture = render(replace(shot, elements=(veil, shot.elements[1])), QUALITIES["check"], planes=True)
+        veil = replace(shot.bodies[0], finishes=(finish_row(opacity=0.1),))
+        picture = render(replace(shot, bodies=(veil, shot.bodies[1])), QUALITIES["check"], planes=True)
         assert picture.identities is not None
         self.assertEqual(float(picture.identities[32, 32, 0, 0, 0]), 1)
         self.assertEqual(float(picture.identities[32, 32, 1, 0, 0]), 1)

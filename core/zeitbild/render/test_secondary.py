@@ -7,11 +7,11 @@ from dataclasses import replace
 import numpy as np
 
 from zeitbild.geometry.mesh import Mesh
-from zeitbild.lights import LightSource
 from zeitbild.render import QUALITIES, render
-from zeitbild.render.shading import CAMERA_NORMAL, MOTION, OPENNESS, POSITION
-from zeitbild.resolve import SnapshotElement
-from zeitbild.testing import AMBIENT, EVEN, IDENTITY, MATT_WHITE, quad, snapshot, sphere
+from zeitbild.render.data_rows import CAMERA_NORMAL, MOTION, NORMAL, POSITION
+from zeitbild.render.shade.shading import LIT, OPENNESS
+from zeitbild.snapshot.lights import LightSource
+from zeitbild.testing import AMBIENT, EVEN, MATT_WHITE, dressed, going, quad, snapshot, sphere
 
 WHITE = (1.0, 1.0, 1.0)
 MIRROR = (1.0, 1.0, 1.0, 0.0, 1.0)
@@ -36,10 +36,10 @@ class Shadows(unittest.TestCase):
         picture = render(
             snapshot(wall, square, lights=(light,), eye=(8, 0, 8), angle=60), QUALITIES["check"], planes=True
         )
-        planes = picture.planes
-        assert planes is not None
-        on_wall = (np.abs(planes[..., POSITION + 2]) < 0.1) & (picture.beauty[..., 3] == 1)
-        x, y = planes[..., POSITION], planes[..., POSITION + 1]
+        data = picture.data
+        assert data is not None
+        on_wall = (np.abs(data[..., POSITION + 2]) < 0.1) & (picture.beauty[..., 3] == 1)
+        x, y = data[..., POSITION], data[..., POSITION + 1]
         inside, outside = on_wall & (np.maximum(abs(x), abs(y)) < 0.9), on_wall & (np.maximum(abs(x), abs(y)) > 1.1)
         self.assertGreater(inside.sum(), 50)
         self.assertEqual(picture.beauty[inside][:, 0].max(), 0)
@@ -64,12 +64,12 @@ class Shadows(unittest.TestCase):
             QUALITIES["final"],
             planes=True,
         )
-        planes = picture.planes
-        assert planes is not None
+        planes, data = picture.planes, picture.data
+        assert planes is not None and data is not None
         row = slice(60, 68)
-        on_wall = (np.abs(planes[row, :, POSITION + 2]) < 0.05) & (picture.beauty[row, :, 3] == 1)
-        x = planes[row, :, POSITION][on_wall]
-        lit = planes[row, :, 19][on_wall]
+        on_wall = (np.abs(data[row, :, POSITION + 2]) < 0.05) & (picture.beauty[row, :, 3] == 1)
+        x = data[row, :, POSITION][on_wall]
+        lit = planes[row, :, LIT][on_wall]
         part = (lit > 0.02) & (lit < 0.98)
         self.assertAlmostEqual(float(x[part].max() - x[part].min()), expected, delta=0.25)
         # In the middle of the penumbra half of the light is seen.
@@ -86,8 +86,8 @@ class Shadows(unittest.TestCase):
 
     def test_a_light_touches_only_the_elements_it_names(self) -> None:
         left, right = _turned(quad(1), np.eye(3), (-1.5, 0, 0)), _turned(quad(1), np.eye(3), (1.5, 0, 0))
-        light = LightSource("sun", WHITE, direction=(0, 0, -1), touches=(1,))
-        for lights in ((light,), (LightSource("ambient", WHITE, touches=(1,)),)):
+        light = LightSource("sun", WHITE, direction=(0, 0, -1), touches=("1",))
+        for lights in ((light,), (LightSource("ambient", WHITE, touches=("1",)),)):
             beauty = render(snapshot(left, right, lights=lights), QUALITIES["rough"]).beauty
             self.assertEqual(beauty[:, :128, :3].max(), 0)
             self.assertGreater(beauty[:, 128:, :3].max(), 0.9)
@@ -108,9 +108,9 @@ class Occlusion(unittest.TestCase):
         floor, wall = quad(400), _turned(quad(400), tall, (0, 0.0, 400))
         shot = snapshot(floor, wall, lights=(AMBIENT,), eye=(0, 3, 6), angle=30, occlusion=1.0, occlusion_radius=1e6)
         picture = render(shot, QUALITIES["final"], planes=True)
-        planes = picture.planes
-        assert planes is not None
-        near = (np.abs(planes[..., POSITION + 2]) < 0.02) & (np.abs(np.abs(planes[..., POSITION + 1]) - 0.05) < 0.04)
+        planes, data = picture.planes, picture.data
+        assert planes is not None and data is not None
+        near = (np.abs(data[..., POSITION + 2]) < 0.02) & (np.abs(np.abs(data[..., POSITION + 1]) - 0.05) < 0.04)
         self.assertGreater(near.sum(), 20)
         self.assertAlmostEqual(float(planes[near][:, OPENNESS].mean()), 0.5, delta=0.02)
 
@@ -143,8 +143,7 @@ class Mirrors(unittest.TestCase):
         ball = _turned(sphere(0.5, 32), np.eye(3), (0, 1.2, 1.0))
         glowing = (*MATT_WHITE, 1.0, 0.0, 0.0)
         shot = snapshot(quad(3), ball, bounces=bounces)
-        elements = (SnapshotElement("a", IDENTITY, (MIRROR,)), SnapshotElement("b", IDENTITY, (glowing,)))
-        return render(replace(shot, elements=elements), QUALITIES["check"]).beauty
+        return render(dressed(shot, MIRROR, glowing), QUALITIES["check"]).beauty
 
     def test_a_flat_mirror_shows_what_stands_before_it_as_far_behind(self) -> None:
         # Law of reflection: the image of (0, 1.2, 1) in the plane z = 0 is (0, 1.2, -1).
@@ -161,8 +160,7 @@ class Mirrors(unittest.TestCase):
     def test_under_even_light_mirrors_of_a_white_set_stay_white(self) -> None:
         for bounces in (1, 2, 3):
             shot = snapshot(quad(3), sphere(1, 48), bounces=bounces, environment=EVEN, eye=(5, 2, 8))
-            white = SnapshotElement("a", IDENTITY, (MIRROR,))
-            beauty = render(replace(shot, elements=(white, white)), QUALITIES["check"]).beauty
+            beauty = render(dressed(shot, MIRROR, MIRROR), QUALITIES["check"]).beauty
             inside = beauty[beauty[..., 3] == 1]
             # Split sum: the table has 32 steps and the lobe of a mirror loses up to a hundredth.
             self.assertGreater(float(inside[:, 0].min()), 0.9)
@@ -179,9 +177,9 @@ class Parts(unittest.TestCase):
         np.testing.assert_allclose(total, picture.beauty[..., :3], atol=1e-4)
 
     def test_normals_and_positions_of_a_sphere(self) -> None:
-        planes = render(snapshot(sphere(2)), QUALITIES["check"], planes=True).planes
-        assert planes is not None
-        position, normal = planes[128, 128, 15:18], planes[128, 128, 12:15]
+        data = render(snapshot(sphere(2)), QUALITIES["check"], planes=True).data
+        assert data is not None
+        position, normal = data[128, 128, POSITION : POSITION + 3], data[128, 128, NORMAL : NORMAL + 3]
         np.testing.assert_allclose(position, (0, 0, 2), atol=0.02)
         np.testing.assert_allclose(position / math.dist(position, (0, 0, 0)), normal, atol=0.01)
 
@@ -221,20 +219,20 @@ class Parts(unittest.TestCase):
         # Two units to the right, one up, seen from ten units at 40 degrees of view: by the pinhole's formula.
         after = np.eye(4)
         after[:3, 3] = (2, 1, 0)
-        shot = snapshot(quad(1), after=(tuple(after.reshape(-1).tolist()),))
-        planes = render(shot, QUALITIES["check"], planes=True).planes
+        shot = going(snapshot(quad(1)), tuple(after.reshape(-1).tolist()))
+        planes = render(shot, QUALITIES["check"], planes=True).data
         assert planes is not None
         pixels = 128 / math.tan(math.radians(20)) / 10
         np.testing.assert_allclose(planes[128, 128, MOTION : MOTION + 2], (2 * pixels, -pixels), rtol=1e-5)
         self.assertEqual(float(np.abs(planes[0, 0]).max()), 0)
-        standing = render(replace(shot, after=()), QUALITIES["check"], planes=True).planes
+        standing = render(going(shot, ()), QUALITIES["check"], planes=True).data
         assert standing is not None
         self.assertLess(float(np.abs(standing[..., MOTION : MOTION + 2]).max()), 1e-3)
 
     def test_normals_to_the_camera(self) -> None:
         # A wall that faces +x, seen from there: it faces the camera.
         wall = _turned(quad(2), np.array([[0.0, 0, 1], [0, 1, 0], [-1, 0, 0]]), (0, 0, 0))
-        planes = render(snapshot(wall, eye=(10, 0, 0)), QUALITIES["check"], planes=True).planes
-        assert planes is not None
-        np.testing.assert_allclose(planes[128, 128, CAMERA_NORMAL : CAMERA_NORMAL + 3], (0, 0, 1), atol=1e-6)
-        np.testing.assert_allclose(planes[128, 128, 12:15], (1, 0, 0), atol=1e-6)
+        data = render(snapshot(wall, eye=(10, 0, 0)), QUALITIES["check"], planes=True).data
+        assert data is not None
+        np.testing.assert_allclose(data[128, 128, CAMERA_NORMAL : CAMERA_NORMAL + 3], (0, 0, 1), atol=1e-6)
+        np.testing.assert_allclose(data[128, 128, NORMAL : NORMAL + 3], (1, 0, 0), atol=1e-6)

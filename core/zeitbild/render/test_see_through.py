@@ -6,13 +6,15 @@ from dataclasses import replace
 import numpy as np
 
 from zeitbild.render import QUALITIES, render
-from zeitbild.render.finish_row import finish_row
-from zeitbild.render.identity import SLOTS, moves_of, numbers_of
 from zeitbild.render.picture import NO_DEPTH, Picture
-from zeitbild.render.see_through import Areas, lay_over, see_through_places
-from zeitbild.render.shading import PLANES
-from zeitbild.resolve import Snapshot, SnapshotElement
-from zeitbild.testing import IDENTITY, MATT_WHITE, quad, snapshot, sphere
+from zeitbild.render.shade.shading import PLANES
+from zeitbild.render.visible.identity import SLOTS, moves_of, numbers_of
+from zeitbild.render.visible.see_through import Areas, groups_apart, lay_over, see_through_places
+from zeitbild.render.world.ray_scene import bits_of
+from zeitbild.snapshot import Snapshot
+from zeitbild.snapshot.finish_row import finish_row
+from zeitbild.snapshot.lights import LightSource
+from zeitbild.testing import EVEN, IDENTITY, MATT_WHITE, dressed, going, quad, snapshot, sphere
 
 
 def _picture(colour: float, alpha: float, depth: float, numbers: list[tuple[int, float]]) -> Picture:
@@ -67,14 +69,14 @@ class Over(unittest.TestCase):
         _over(_picture(1, 0.5, 4, [(3, 0.5)]), behind)
         assert behind.identities is not None
         held = behind.identities[0, 0, 0]
-        self.assertEqual([int(number) for number in held[:, 0]], [3, 0, 1])
-        np.testing.assert_allclose(held[:, 1], (0.5, 0.25, 0.15), atol=1e-6)
+        self.assertEqual([int(number) for number in held[:, 0]], [3, 0, 1, 2])
+        np.testing.assert_allclose(held[:, 1], (0.5, 0.25, 0.15, 0.1), atol=1e-6)
 
     def test_what_is_hidden_wholly_has_no_number_left(self) -> None:
         behind = _picture(1, 1, 9, [(0, 1.0)])
         _over(_picture(1, 1, 4, [(3, 1.0)]), behind)
         assert behind.identities is not None
-        self.assertEqual([int(number) for number in behind.identities[0, 0, 1, :, 0]], [3, -1, -1])
+        self.assertEqual([int(number) for number in behind.identities[0, 0, 1, :, 0]], [3, -1, -1, -1])
 
     def test_pictures_without_parts_are_laid_over_too(self) -> None:
         bare = Picture(np.ones((2, 2, 4), np.float32), np.ones((2, 2), np.float32))
@@ -90,14 +92,14 @@ class Edges(unittest.TestCase):
         """Alpha of quads, each (left and right end, distance, opacity); all are as high as the picture and more."""
         shot = snapshot(*(quad(1, -depth) for _, _, depth, _ in parts), camera_span=8.0)
         elements = []
-        for (left, right, _, opacity), element in zip(parts, shot.elements, strict=True):
+        for (left, right, _, opacity), element in zip(parts, shot.bodies, strict=True):
             matrix = np.diag([(right - left) / 2, 50.0, 1, 1])
             matrix[0, 3] = (left + right) / 2
             row = finish_row(opacity=opacity)
             elements.append(
                 replace(element, matrix=tuple(float(value) for value in matrix.reshape(-1)), finishes=(row,))
             )
-        picture = render(replace(shot, elements=tuple(elements)), QUALITIES["final"])
+        picture = render(replace(shot, bodies=tuple(elements)), QUALITIES["final"])
         middle: np.ndarray = picture.beauty[picture.size[1] // 2]  # type: ignore[type-arg]
         return middle
 
@@ -130,7 +132,7 @@ class Order(unittest.TestCase):
         shot = snapshot(*(quad(1, -float(number)) for number in range(len(opacities))))
         rows = [finish_row(opacity=opacity) for opacity in opacities]
         return replace(
-            shot, elements=tuple(replace(one, finishes=(row,)) for one, row in zip(shot.elements, rows, strict=True))
+            shot, bodies=tuple(replace(one, finishes=(row,)) for one, row in zip(shot.bodies, rows, strict=True))
         )
 
     def test_far_ones_come_first_and_opaque_ones_not_at_all(self) -> None:
@@ -139,22 +141,44 @@ class Order(unittest.TestCase):
 
     def test_elements_at_one_distance_keep_their_order(self) -> None:
         shot = snapshot(sphere(1, 8), sphere(1, 8))
-        veil = tuple(replace(one, finishes=(finish_row(opacity=0.5),)) for one in shot.elements)
-        self.assertEqual(see_through_places(replace(shot, elements=veil)), (0, 1))
+        veil = tuple(replace(one, finishes=(finish_row(opacity=0.5),)) for one in shot.bodies)
+        self.assertEqual(see_through_places(replace(shot, bodies=veil)), (0, 1))
 
     def test_where_an_element_stands_decides_not_where_its_mesh_lies(self) -> None:
         shot = self._shot(0.5, 0.5)
         nearer = np.eye(4)
         nearer[2, 3] = 5
-        moved = replace(shot.elements[1], matrix=tuple(float(value) for value in nearer.reshape(-1)))
-        self.assertEqual(see_through_places(replace(shot, elements=(shot.elements[0], moved))), (0, 1))
+        moved = replace(shot.bodies[1], matrix=tuple(float(value) for value in nearer.reshape(-1)))
+        self.assertEqual(see_through_places(replace(shot, bodies=(shot.bodies[0], moved))), (0, 1))
 
 
 class Numbers(unittest.TestCase):
     def test_finishes_are_numbered_through_all_elements(self) -> None:
         shot = snapshot(quad(1), quad(1))
-        two = SnapshotElement("a", IDENTITY, (MATT_WHITE, MATT_WHITE))
-        self.assertEqual(numbers_of(replace(shot, elements=(two, shot.elements[1]))), [(0, 0), (0, 1), (1, 2)])
+        two = replace(shot.bodies[0], finishes=(MATT_WHITE, MATT_WHITE))
+        self.assertEqual(numbers_of(replace(shot, bodies=(two, shot.bodies[1]))), [(0, 0), (0, 1), (1, 2)])
+        # Bodies of one element have its numbers, also where names tell of one that has no body now.
+        parts = tuple(replace(two, id=f"lamp/{part}") for part in ("foot", "arm"))
+        shot = replace(shot, bodies=(*parts, shot.bodies[1]))
+        self.assertEqual(numbers_of(shot), [(0, 0), (0, 1), (0, 0), (0, 1), (1, 2)])
+        named = tuple(
+            (name, name, (("surface", name),) * count) for name, count in (("gone", 3), ("lamp", 2), ("1", 1))
+        )
+        self.assertEqual(numbers_of(replace(shot, names=named)), [(1, 3), (1, 4), (1, 3), (1, 4), (2, 5)])
+
+    def test_a_pixel_that_two_bodies_of_one_element_share_is_that_elements(self) -> None:
+        # Two squares that meet in the middle of a pixel.
+        shot = snapshot(*(quad(1.0) for _ in range(2)), size=(65, 65), camera_span=6.5)
+        sides = []
+        for body, side in zip(shot.bodies, (-1.0, 1.0), strict=True):
+            matrix = np.eye(4)
+            matrix[0, 3] = side
+            sides.append(replace(body, id=f"lamp/{side:g}", matrix=tuple(matrix.reshape(-1).tolist())))
+        picture = render(replace(shot, bodies=tuple(sides)), QUALITIES["final"], planes=True)
+        assert picture.identities is not None
+        held = picture.identities[32, 32]
+        np.testing.assert_allclose(held[:, 0], [[0, 1], [0, 1]], atol=1e-4)
+        self.assertEqual(float(held[:, 1:, 1].max()), 0)
 
     def test_what_stands_has_moves_that_project_it_where_it_is(self) -> None:
         for span in (0.0, 6.0):
@@ -166,14 +190,144 @@ class Numbers(unittest.TestCase):
 
     def test_flattened_elements_count_as_standing(self) -> None:
         flat = np.diag([1.0, 0, 1, 1])
-        shot = snapshot(quad(1), after=(IDENTITY,))
-        element = replace(shot.elements[0], matrix=tuple(float(value) for value in flat.reshape(-1)))
-        moves = moves_of(replace(shot, elements=(element,)))
+        shot = going(snapshot(quad(1)), IDENTITY)
+        element = replace(shot.bodies[0], matrix=tuple(float(value) for value in flat.reshape(-1)))
+        moves = moves_of(replace(shot, bodies=(element,)))
         self.assertTrue(np.isfinite(moves).all())
 
     def test_parts_of_a_set_keep_their_lights_and_ways(self) -> None:
-        shot = snapshot(quad(1), quad(2), quad(3), after=(IDENTITY, IDENTITY, tuple(range(16))))
+        far = tuple(float(one) for one in range(16))
+        shot = going(snapshot(quad(1), quad(2), quad(3)), IDENTITY, IDENTITY, far)
         part = shot.only((2, 0))
-        self.assertEqual([mesh.vertices.max() for mesh in part.meshes], [3, 1])
-        self.assertEqual(part.after, (tuple(range(16)), IDENTITY))
-        self.assertEqual(shot.only(()).elements, ())
+        self.assertEqual([mesh.vertices.max() for mesh in part.built_meshes], [3, 1])
+        self.assertEqual([body.after for body in part.bodies], [far, IDENTITY])
+        self.assertEqual(shot.only(()).bodies, ())
+
+
+FRONT = LightSource("sun", (1.0, 1.0, 1.0), direction=(0, 0, -1))
+
+
+class Groups(unittest.TestCase):
+    """See-through elements that lie apart in the picture are drawn together."""
+
+    def _cards(self, *places: tuple[float, float, float], size: float = 0.4) -> Snapshot:
+        meshes = [quad(size) for _ in places]
+        shot = snapshot(*meshes, lights=(FRONT,), size=(160, 160))
+        veil = finish_row((0.9, 0.4, 0.2), 0.6, 0.0, opacity=0.5)
+        elements = []
+        for one, (x, y, z) in zip(shot.bodies, places, strict=True):
+            matrix = np.eye(4)
+            matrix[:3, 3] = x, y, z
+            elements.append(replace(one, matrix=tuple(matrix.reshape(-1).tolist()), finishes=(veil,)))
+        return replace(shot, bodies=tuple(elements))
+
+    def test_those_apart_share_a_group_and_those_that_meet_keep_their_order(self) -> None:
+        shot = self._cards((-2, 0, -1), (2, 0, 0), (-2, 0, 1), (0, 2, 2))
+        order = see_through_places(shot)
+        self.assertEqual(order, (0, 1, 2, 3))
+        same = dict.fromkeys(order, "shown")
+        alone = [(place,) for place in order]
+        self.assertEqual(groups_apart(shot, alone, same), [[(0,), (1,), (3,)], [(2,)]])
+        roles = {**same, 1: "hold-out"}
+        for group in groups_apart(shot, alone, roles):
+            self.assertEqual(len({roles[place] for (place,) in group}), 1)
+        # What reaches behind the eye may be anywhere.
+        self.assertEqual(len(groups_apart(self._cards((-2, 0, -1), (2, 0, 10)), [(0,), (1,)], same)), 2)
+
+    def test_together_they_look_as_each_alone(self) -> None:
+        places = [(x, y, 0.3 * (x + y)) for x in (-2.0, -0.5, 1.0) for y in (-1.5, 0.2, 1.7)]
+        for quality in ("check", "final"):
+            together = render(self._cards(*places), QUALITIES[quality])
+            alone = [render(self._cards(place), QUALITIES[quality]).beauty for place in places]
+            np.testing.assert_allclose(together.beauty, np.sum(alone, axis=0), atol=2e-6)
+
+    def test_many_are_over_one_another_as_porter_and_duff_say(self) -> None:
+        # Ten cards of opacity 1/2 one behind the other: alpha is 1 - 2^-10.
+        shot = self._cards(*((0.0, 0.0, 0.2 * number) for number in range(10)))
+        picture = render(shot, QUALITIES["check"])
+        self.assertAlmostEqual(float(picture.beauty[80, 80, 3]), 1 - 2**-10, delta=1e-5)
+
+
+class Mirrored(unittest.TestCase):
+    """Mirrors show see-through surfaces over what is behind them (Porter and Duff 1984), against what is worked out by hand."""
+
+    RED, BLUE = (0.9, 0.1, 0.05), (0.05, 0.2, 0.8)
+
+    def _seen(self, *cards: tuple[float, tuple[float, float, float], float]) -> np.ndarray:  # type: ignore[type-arg]
+        """What a mirror wall shows of unlit cards before it (distance, colour, opacity), which the camera looks past."""
+        shot = snapshot(quad(6), *(quad(2.5, z) for z, _, _ in cards), size=(96, 96), eye=(11, 0, 9), angle=60)
+        rows = [finish_row(colour, unlit=True, opacity=opacity) for _, colour, opacity in cards]
+        shot = dressed(shot, finish_row((1.0, 1.0, 1.0), 0.0, 1.0), *rows)
+        return render(replace(shot, bounces=1, environment=EVEN), QUALITIES["final"]).beauty
+
+    def _middle(self, beauty: np.ndarray, z: float) -> np.ndarray:  # type: ignore[type-arg]
+        # The mirror image of a card's middle in the plane z = 0.
+        camera = snapshot(quad(1), size=(96, 96), eye=(11, 0, 9), angle=60).camera
+        x, y, w = camera.project(np.array([[0, 0, -z]]))[0]
+        return beauty[int(y / w), int(x / w), :3]  # type: ignore[no-any-return]
+
+    def test_a_card_before_even_surroundings(self) -> None:
+        # A perfect mirror of an even white room is white, but for the hundredth that the table of its lobe loses.
+        white = self._middle(self._seen((4.0, self.RED, 0.0)), 4.0)
+        np.testing.assert_allclose(white, 1, atol=0.03)
+        for opacity in (0.25, 0.5, 0.8, 1.0):
+            found = self._middle(self._seen((4.0, self.RED, opacity)), 4.0)
+            expected = opacity * np.array(self.RED) * white + (1 - opacity) * white
+            np.testing.assert_allclose(found, expected, atol=0.02)
+
+    def test_a_card_before_another(self) -> None:
+        for near, far in ((0.4, 1.0), (0.4, 0.7)):
+            found = self._middle(self._seen((3.0, self.RED, near), (3.2, self.BLUE, far)), 3.0)
+            behind = far * np.array(self.BLUE) + (1 - far)
+            np.testing.assert_allclose(found, near * np.array(self.RED) + (1 - near) * behind, atol=0.03)
+
+    def test_of_a_mirror_in_a_mirror(self) -> None:
+        # Two mirrors that face each other with a veil between them: finite, and no brighter than the room.
+        shot = snapshot(quad(6), quad(6, 8), quad(2, 3), size=(64, 64), eye=(4, 1, 6), angle=50)
+        mirror = finish_row((1.0, 1.0, 1.0), 0.0, 1.0)
+        shot = dressed(shot, mirror, mirror, finish_row(self.RED, unlit=True, opacity=0.5))
+        beauty = render(replace(shot, bounces=3, environment=EVEN), QUALITIES["check"]).beauty
+        self.assertTrue(np.isfinite(beauty).all())
+        self.assertLess(float(beauty[..., :3].max()), 1.05)
+        self.assertGreater(float(beauty[beauty[..., 3] == 1][:, :3].min()), 0)
+
+
+class Veils(unittest.TestCase):
+    """Rays meet see-through surfaces as often as these are opaque."""
+
+    def test_bits_are_as_many_as_a_surface_is_opaque(self) -> None:
+        for opacity, count in ((0.0, 0), (0.5, 16), (1.0, 31), (0.34, 11)):
+            self.assertEqual(bin(bits_of(opacity, 3)).count("1"), count)
+        # Two of one opacity do not stop the same rays: a quarter passes both, about.
+        both = bits_of(0.5, 0) | bits_of(0.5, 1)
+        self.assertTrue(20 <= bin(both).count("1") <= 27)
+
+    def test_a_shadow_is_as_deep_as_what_throws_it_is_opaque(self) -> None:
+        light = LightSource("sun", (1.0, 1.0, 1.0), direction=(0, -0.7071, -0.7071), shadows=True)
+        for opacity in (0.25, 0.5, 0.8):
+            shot = snapshot(quad(4), quad(0.8, 1.5), lights=(light,), size=(160, 160))
+            veil = finish_row((1.0, 1.0, 1.0), 1.0, 0.0, opacity=opacity)
+            shot = replace(shot, bodies=(shot.bodies[0], replace(shot.bodies[1], finishes=(veil,))))
+            lit = render(shot, QUALITIES["final"], planes=True)
+            bare = render(replace(shot, bodies=shot.bodies[:1]), QUALITIES["final"])
+            assert lit.planes is not None
+            # Below the card, where its shadow falls on the wall: 1.5 lower than it stands.
+            row, column = 80 + int(1.5 * 160 / (2 * 10 * np.tan(np.radians(20)))), 80
+            around = (slice(row - 6, row + 6), slice(column - 6, column + 6))
+            share = float(lit.beauty[around][..., 0].mean() / bare.beauty[around][..., 0].mean())
+            self.assertAlmostEqual(share, 1 - opacity, delta=0.03)
+
+    def test_it_is_not_in_the_shadow_of_its_own_clear_side(self) -> None:
+        # A clear ball lit from behind: light reaches its near side through it.
+        light = LightSource("sun", (1.0, 1.0, 1.0), direction=(0, 0, -1), shadows=True)
+        shot = snapshot(sphere(1.5), lights=(light,), size=(96, 96))
+        clear = finish_row((1.0, 1.0, 1.0), 1.0, 0.0, opacity=0.2)
+        picture = render(replace(shot, bodies=(replace(shot.bodies[0], finishes=(clear,)),)), QUALITIES["check"])
+        self.assertGreater(float(picture.beauty[48, 48, 0]), 0.15)
+
+    def test_through_the_near_side_the_far_one_is_seen(self) -> None:
+        # Light that glows red on one half: seen through the other half of a ball of opacity 1/2.
+        glow = finish_row((0.0, 0.0, 0.0), 1.0, 0.0, (1.0, 0.0, 0.0), opacity=0.5)
+        shot = snapshot(sphere(1.5), size=(96, 96))
+        picture = render(replace(shot, bodies=(replace(shot.bodies[0], finishes=(glow,)),)), QUALITIES["check"])
+        np.testing.assert_allclose(picture.beauty[48, 48], (0.75, 0, 0, 0.75), atol=1e-4)

@@ -5,13 +5,14 @@ import unittest
 
 import numpy as np
 
-from zeitbild.lights import LightSource
 from zeitbild.render import QUALITIES, render
-from zeitbild.render.environment import EnvironmentLight, environment_maps, reflectance_table
-from zeitbild.render.finish_row import FINISH_ROW
-from zeitbild.render.lighting import light_rows
-from zeitbild.render.metal_rough import direct_light, ggx_lobe, highlight_lobe, light_around, shadowing
-from zeitbild.render.octahedral import texel_directions, texel_solid_angles
+from zeitbild.render.light.environment import environment_maps, reflectance_table
+from zeitbild.render.light.lighting import light_rows
+from zeitbild.render.light.octahedral import texel_directions, texel_solid_angles
+from zeitbild.render.shade.metal_rough import direct_light, ggx_lobe, highlight_lobe, light_around, shadowing
+from zeitbild.snapshot.finish_row import FINISH_ROW
+from zeitbild.snapshot.lights import LightSource
+from zeitbild.snapshot.surroundings import EnvironmentLight
 from zeitbild.testing import DARK, EVEN, quad, snapshot
 
 WHITE = (1.0, 1.0, 1.0)

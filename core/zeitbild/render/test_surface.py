@@ -6,10 +6,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zeitbild.kernels import PARALLEL
-from zeitbild.render.camera import Camera, look_at
 from zeitbild.render.stage import viewpoint
-from zeitbild.render.surface import bend_at, edges_at, onto_triangle, shares_at, surface_at
-from zeitbild.render.triangle_setup import set_up
+from zeitbild.render.visible.surface import bend_at, edges_at, onto_triangle, shares_at, surface_at
+from zeitbild.render.visible.triangle_setup import set_up
+from zeitbild.snapshot.camera import Camera, look_at
 
 SIZE = 256
 

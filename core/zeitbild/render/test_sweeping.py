@@ -10,11 +10,8 @@ from numpy.typing import NDArray
 
 from zeitbild.kernels import PARALLEL
 from zeitbild.render import QUALITIES, render
-from zeitbild.render.rays import _LIBRARY, BUFFER, FAR, ORG_X, PACKET, TIME, RayScene
-from zeitbild.render.see_through import drop_hidden
-from zeitbild.render.stage import Stage, stage_of
-from zeitbild.render.sweep_kernel import LANES, MOST_SLICES, sample_times
-from zeitbild.render.sweeping import (
+from zeitbild.render.moving.sweep_kernel import LANES, MOST_SLICES, sample_times
+from zeitbild.render.moving.sweeping import (
     PACES,
     Swept,
     _alike,
@@ -26,9 +23,12 @@ from zeitbild.render.sweeping import (
     ways_of,
     without_hidden,
 )
-from zeitbild.render.visibility import Fragments
-from zeitbild.resolve import Snapshot
-from zeitbild.testing import EVEN, quad, snapshot, sphere
+from zeitbild.render.stage import Stage, stage_of
+from zeitbild.render.visible.see_through import drop_hidden
+from zeitbild.render.visible.visibility import Fragments
+from zeitbild.render.world.ray_scene import _LIBRARY, BUFFER, FAR, ORG_X, PACKET, TIME, RayScene
+from zeitbild.snapshot import Snapshot
+from zeitbild.testing import EVEN, going, quad, snapshot, sphere
 
 Matrix = tuple[float, ...]
 FINAL = QUALITIES["final"]
@@ -134,10 +134,10 @@ class Stretches(unittest.TestCase):
         np.testing.assert_allclose(shot.at_time(2)[0], shot.stations[-1][0], atol=1e-12)
 
     def test_until_the_next_frame_things_go_on_as_before(self) -> None:
-        shot = replace(_turning(16), after=(_about_z(40), _about_z(0)))
+        shot = going(_turning(16), _about_z(40), _about_z(0))
         stretch = shot.in_stretch(((_about_z(6), _about_z(0)),) * 3)
-        np.testing.assert_allclose(stretch.after[0], _about_z(46), atol=1e-9)
-        np.testing.assert_allclose(stretch.after[1], _about_z(0), atol=1e-9)
+        np.testing.assert_allclose(stretch.bodies[0].after, _about_z(46), atol=1e-9)
+        np.testing.assert_allclose(stretch.bodies[1].after, _about_z(0), atol=1e-9)
 
     def test_ways_lead_from_the_middle_to_both_ends(self) -> None:
         stretch = next(iter(stretches_of(_turning(30).built(FINAL), FINAL)))
@@ -145,7 +145,7 @@ class Stretches(unittest.TestCase):
         points = np.random.default_rng(3).uniform(-1, 1, (9, 4))
         points[:, 3] = 1
         for end, station in ((0, 0), (1, -1)):
-            middle = points @ np.array(stretch.elements[0].matrix).reshape(4, 4).T
+            middle = points @ np.array(stretch.bodies[0].matrix).reshape(4, 4).T
             there = points @ np.array(stretch.stations[station][0]).reshape(4, 4).T
             np.testing.assert_allclose(middle[:, :3] + middle @ ways[0, end].T, there[:, :3], atol=1e-5)
         self.assertEqual(np.abs(ways[1]).max(), 0)
@@ -217,9 +217,9 @@ class Drawing(unittest.TestCase):
                 math.cos(turn),
             )
             stations.append((tuple(float(value) for value in matrix.reshape(-1)),))
-        element = replace(shot.elements[0], matrix=stations[8][0], finishes=((0.8, 0.8, 0.8, 0.2, 1.0, 0.0, 0.0, 0.0),))
+        element = replace(shot.bodies[0], matrix=stations[8][0], finishes=((0.8, 0.8, 0.8, 0.2, 1.0, 0.0, 0.0, 0.0),))
         for quality in QUALITIES.values():
-            blurred = replace(shot, elements=(element,), stations=tuple(stations))
+            blurred = replace(shot, bodies=(element,), stations=tuple(stations))
             self.assertTrue(np.isfinite(render(blurred, quality).beauty).all(), quality.name)
             self.assertTrue(np.isfinite(render(replace(blurred, stations=()), quality).beauty).all(), quality.name)
 

@@ -4,7 +4,8 @@ import unittest
 
 import numpy as np
 
-from zeitbild.render.texels import MOST_LEVELS, Texture, texels_of
+from zeitbild.render.world.texels import texels_of
+from zeitbild.snapshot.texture import MOST_LEVELS, Texture
 
 
 def _texture(digest: str, *sizes: tuple[int, int]) -> Texture:

@@ -9,13 +9,13 @@ import numpy as np
 
 from zeitbild.geometry.solids import rounded_box
 from zeitbild.geometry.transforms import placement
-from zeitbild.lights import LightSource
 from zeitbild.render import QUALITIES, render
-from zeitbild.render.finish_row import finish_row
-from zeitbild.render.shading import NORMAL
-from zeitbild.render.texels import Texture
-from zeitbild.resolve import Snapshot, SnapshotElement
-from zeitbild.testing import EVEN, IDENTITY, quad, snapshot
+from zeitbild.render.data_rows import NORMAL
+from zeitbild.snapshot import Snapshot
+from zeitbild.snapshot.finish_row import finish_row
+from zeitbild.snapshot.lights import LightSource
+from zeitbild.snapshot.texture import Texture
+from zeitbild.testing import EVEN, IDENTITY, dressed, quad, snapshot
 
 RED, GREEN, BLUE, WHITE = (1.0, 0.0, 0.0), (0.0, 1.0, 0.0), (0.0, 0.0, 1.0), (1.0, 1.0, 1.0)
 FRONT = LightSource("sun", WHITE, direction=(0, 0, -1))
@@ -39,7 +39,7 @@ def _wall(half: float = 1.0, matrix: Any = None, texture: Texture = QUARTERS, **
     row = finish_row(**{"unlit": True, "maps": (1, 0, 0, 0, 0), "map_width": 2.0, **finish})
     shot = snapshot(quad(half), size=(128, 128), camera_span=4.0, textures=(texture,))
     place = IDENTITY if matrix is None else tuple(float(value) for value in np.asarray(matrix).reshape(-1))
-    return replace(shot, elements=(SnapshotElement("w", place, (row,)),))
+    return dressed(shot, row, matrix=place)
 
 
 def _at(shot: Snapshot, *places: tuple[float, float]) -> list[tuple[float, ...]]:
@@ -78,7 +78,7 @@ class Places(unittest.TestCase):
         row = finish_row(unlit=True, maps=(1, 0, 0, 0, 0), map_width=2.0, map_box=True)
         for eye in ((0, 0, 9), (0, 0, -9), (9, 0, 0), (-9, 0, 0)):
             shot = snapshot(box, size=(128, 128), camera_span=4.0, textures=(QUARTERS,), eye=eye)
-            shot = replace(shot, elements=(SnapshotElement("b", IDENTITY, (row,)),))
+            shot = dressed(shot, row)
             self.assertEqual(_at(shot, *QUARTER_MIDDLES), [RED, GREEN, BLUE, WHITE], eye)
 
     def test_far_away_it_is_its_mean(self) -> None:
@@ -117,16 +117,15 @@ class Values(unittest.TestCase):
             texture = _texture([[tuple(flat)]])
             shot = _wall(texture=texture, unlit=False, maps=(0, 0, 0, 1, 0))
             picture = render(replace(shot, lights=(FRONT,)), QUALITIES["check"], planes=True)
-            assert picture.planes is not None
+            assert picture.data is not None
             expected = np.array([0.0, 0, out])
             expected[axis] = 0.3
-            np.testing.assert_allclose(picture.planes[64, 64, NORMAL : NORMAL + 3], expected, atol=1e-3)
+            np.testing.assert_allclose(picture.data[64, 64, NORMAL : NORMAL + 3], expected, atol=1e-3)
 
     def test_mirrors_show_textures(self) -> None:
-        mirror = SnapshotElement("m", IDENTITY, ((1.0, 1.0, 1.0, 0.0, 1.0),))
-        shown = SnapshotElement("t", IDENTITY, (finish_row(unlit=True, maps=(1, 0, 0, 0, 0), map_width=2.0),))
+        mirror, shown = (1.0, 1.0, 1.0, 0.0, 1.0), finish_row(unlit=True, maps=(1, 0, 0, 0, 0), map_width=2.0)
         shot = snapshot(quad(4, 0), quad(1, 3), eye=(5, 0, 8), angle=70, bounces=1, textures=(QUARTERS,))
-        beauty = render(replace(shot, elements=(mirror, shown)), QUALITIES["check"]).beauty
+        beauty = render(dressed(shot, mirror, shown), QUALITIES["check"]).beauty
         behind = beauty[:, :128, :3]
         for colour in (RED, GREEN, BLUE):
             self.assertGreater(int((np.abs(behind - colour).max(axis=2) < 0.05).sum()), 20, colour)

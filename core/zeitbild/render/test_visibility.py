@@ -6,9 +6,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zeitbild.kernels import PARALLEL
-from zeitbild.render.sampling import SAMPLE_COUNTS, sample_offsets
-from zeitbild.render.triangle_setup import TILE
-from zeitbild.render.visibility import Fragments, rasterise
+from zeitbild.render.visible.sampling import SAMPLE_COUNTS, sample_offsets
+from zeitbild.render.visible.triangle_setup import TILE
+from zeitbild.render.visible.visibility import Fragments, rasterise
 
 WIDTH, HEIGHT = 41, 37
 Planes = tuple[Fragments, NDArray[np.float32], NDArray[np.float32]]

@@ -6,6 +6,8 @@ import threading
 from collections.abc import Callable, Hashable
 from typing import Generic, TypeVar
 
+from cachetools import LRUCache
+
 T = TypeVar("T")
 
 
@@ -17,21 +19,18 @@ class DigestCache(Generic[T]):
     """
 
     def __init__(self, room: int, size: Callable[[T], int]) -> None:
-        self._room, self._size = room, size
-        self._held: dict[Hashable, T] = {}
+        self._held: LRUCache[Hashable, T] = LRUCache(room, size)
         self._lock = threading.Lock()
 
     def get(self, key: Hashable, make: Callable[[], T]) -> T:
         """The value of a key, made if it is not there."""
         with self._lock:
-            found = self._held.get(key)
-        made = make() if found is None else found
-        if self._size(made) > self._room:
-            return made
+            if key in self._held:
+                return self._held[key]
+        made = make()
         with self._lock:
-            # Another thread may have been first.
-            made = self._held.pop(key, made)
-            self._held[key] = made
-            while sum(self._size(one) for one in self._held.values()) > self._room:
-                del self._held[next(iter(self._held))]
-        return made
+            try:
+                # Another thread may have been first.
+                return self._held.setdefault(key, made)
+            except ValueError:
+                return made

@@ -1,4 +1,4 @@
-"""How near and how far the set reaches from the camera, the same for every frame of a shot."""
+"""How far the set reaches, the same for every frame of a shot: what numbers of data passes are told between in whole numbers."""
 
 from __future__ import annotations
 
@@ -7,28 +7,41 @@ import numpy as np
 from zeitbild.document.shot import Shot
 from zeitbild.elements.base import AssetSource
 from zeitbild.resolve.resolving import resolve
+from zeitbild.snapshot.reach import Reach
 
 #: Room kept at both ends, as a share of the extent, so that the nearest point is not quite white.
 _MARGIN = 0.02
 
 
-def depth_range(shot: Shot, assets: AssetSource) -> tuple[float, float]:
-    """(near, far) along the viewing axes of all layers in units, from spheres about each pivot, which no turn can leave.
+def reach_of(shot: Shot, assets: AssetSource) -> Reach:
+    """Depth along the viewing axes of all layers that are on and positions, in units, from spheres about each pivot, which no turn
+    can leave; motion of up to a picture's width.
 
-    (0, 1) for an empty set.
+    Depth (0, 1) for an empty set.
     """
     near, far = np.inf, -np.inf
-    shown = [element for element in shot.elements if element.shown]
-    for layer in shot.layers:
+    low, high = np.full(3, np.inf), np.full(3, -np.inf)
+    pivots = {element.id: np.asarray(element.placement.position) for element in shot.elements}
+    for layer in shot.layers_on:
         snapshot = resolve(shot, shot.timing.first, assets, layer.name)
         camera = snapshot.camera
-        for element, mesh in zip(shown, snapshot.meshes, strict=True):
-            pivot = np.asarray(element.placement.position)
-            offset = float(np.linalg.norm(element.pivot_offset))
-            radius = (mesh.radius + offset) * max(abs(value) for value in element.placement.scale)
+        for body in snapshot.bodies:
+            pivot, matrix = pivots[body.element], np.array(body.matrix).reshape(4, 4)
+            off = float(np.linalg.norm(matrix[:3, 3] - pivot))
+            radius = off + body.form.radius * float(np.linalg.norm(matrix[:3, :3], ord=2))
             along = float((pivot - camera.eye) @ camera.axes[2])
             near, far = min(near, along - radius), max(far, along + radius)
+            low, high = np.minimum(low, pivot - radius), np.maximum(high, pivot + radius)
     if not np.isfinite(near):
-        return 0.0, 1.0
+        return Reach(motion=float(shot.raster.width))
     margin = _MARGIN * (far - near)
-    return max(float(near - margin), 0.0), max(float(far + margin), 1e-6)
+    return Reach(
+        (max(float(near - margin), 0.0), max(float(far + margin), 1e-6)),
+        tuple((float(a), float(max(b, a + 1e-6))) for a, b in zip(low, high, strict=True)),
+        float(shot.raster.width),
+    )
+
+
+def depth_range(shot: Shot, assets: AssetSource) -> tuple[float, float]:
+    """(near, far) of ``reach_of``."""
+    return reach_of(shot, assets).depth

@@ -12,7 +12,7 @@ from zeitbild.document.shot import Camera, Shot
 from zeitbild.elements.base import AssetSource
 from zeitbild.errors import InputError
 from zeitbild.resolve.resolving import resolve
-from zeitbild.resolve.snapshot import Snapshot
+from zeitbild.snapshot import Snapshot
 
 #: Room left at each side of what is framed, as a share of the picture.
 MARGIN = 0.06
@@ -31,17 +31,20 @@ class Extent:
     behind: bool
 
 
-def _world_points(snapshot: Snapshot, place: int) -> NDArray[np.float64]:
-    matrix = np.array(snapshot.elements[place].matrix).reshape(4, 4)
-    form = snapshot.meshes[place]
-    points: NDArray[np.float64] = form.at(form.radius * _COARSE).vertices @ matrix[:3, :3].T + matrix[:3, 3]
-    return points
+def _world_points(snapshot: Snapshot, element: str) -> NDArray[np.float64]:
+    found = [np.empty((0, 3))]
+    for body in snapshot.bodies:
+        if body.element == element:
+            matrix = np.array(body.matrix).reshape(4, 4)
+            vertices = body.form.at(body.form.radius * _COARSE).vertices
+            found.append(vertices @ matrix[:3, :3].T + matrix[:3, 3])
+    return np.concatenate(found)
 
 
-def extent_of(snapshot: Snapshot, place: int) -> Extent:
-    """Where the element at a place of the snapshot lies on the picture."""
+def extent_of(snapshot: Snapshot, element: str) -> Extent:
+    """Where an element lies on the picture, by its identity."""
     camera = snapshot.camera
-    points = _world_points(snapshot, place)
+    points = _world_points(snapshot, element)
     projected = camera.project(points)
     front = camera.distance(points) > camera.near
     if not front.any():
@@ -58,12 +61,11 @@ def framed(shot: Shot, frames: Iterable[int], assets: AssetSource, elements: tup
     """
     snapshots = [resolve(shot, frame, assets) for frame in frames]
     snapshot = snapshots[0]
-    shown = [element.id for element in shot.elements if element.shown]
-    chosen = [place for place, name in enumerate(shown) if not elements or name in elements]
+    chosen = [one.id for one in shot.elements if one.shown and (not elements or one.id in elements)]
     if not chosen:
         raise InputError("there is nothing in the picture to frame; add an element or show one", "elements")
     right, up, forward = snapshot.camera.axes
-    points = np.concatenate([_world_points(one, place) for one in snapshots for place in chosen])
+    points = np.concatenate([_world_points(one, element) for one in snapshots for element in chosen])
     x, y, z = points @ right, points @ up, points @ forward
     keep = 1 - 2 * MARGIN
     shape = snapshot.width / snapshot.height

@@ -1,12 +1,16 @@
-"""Forms by the parameters that shape them, so that moving, lighting and turning never build one again."""
+"""What elements build, by the parameters that decide it, so that moving, lighting and turning never build anything again."""
 
 from __future__ import annotations
 
 import hashlib
 import json
 import threading
-from collections import OrderedDict
-from dataclasses import dataclass, field
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from cachetools import LRUCache
+from numpy.typing import NDArray
 
 from zeitbild.elements import ElementBase, kinds
 from zeitbild.elements.base import AssetSource
@@ -15,26 +19,26 @@ from zeitbild.geometry.mesh import Mesh
 
 #: Triangles kept in all; about 150 bytes each.
 _MAX_TRIANGLES = 3_000_000
-#: Forms kept that have no triangles yet.
-_MAX_FORMS = 256
+#: Things kept that were built and have no triangles yet.
+_MAX_BUILT = 256
 
 
 def geometry_key(element: ElementBase) -> str:
-    """Hash of everything that shapes an element."""
+    """Hash of everything that decides what an element builds."""
     text = json.dumps(element.geometry_parameters(), sort_keys=True, ensure_ascii=False)
     return hashlib.sha256(text.encode()).hexdigest()
 
 
-@dataclass(slots=True, eq=False)
+@dataclass(frozen=True, slots=True, eq=False)
 class _Kept:
     """A form whose last meshes are kept: one for looking at and one for handing off, say."""
 
+    shape: str
     form: Form
     cache: GeometryCache
-    meshes: OrderedDict[float, Mesh] = field(default_factory=OrderedDict)
 
     @property
-    def bounds(self):  # type: ignore[no-untyped-def]
+    def bounds(self) -> NDArray[np.float64]:
         """See ``Form.bounds``."""
         return self.form.bounds
 
@@ -45,51 +49,42 @@ class _Kept:
 
     def at(self, tolerance: float) -> Mesh:
         """See ``Form.at``."""
-        return self.cache.built(self, tolerance)
+        return self.cache.mesh(self, tolerance)
 
 
 class GeometryCache:
-    """Least recently used forms and their meshes; safe to share between threads."""
+    """What was built last, and meshes of it, those not used for the longest given up first; safe to share between threads. Where two
+    threads make the same, the first one's is everybody's."""
 
-    def __init__(self) -> None:
-        self._forms: OrderedDict[str, _Kept] = OrderedDict()
+    def __init__(self, triangles: int = _MAX_TRIANGLES) -> None:
+        self._built: LRUCache[str, Any] = LRUCache(_MAX_BUILT)
+        self._meshes: LRUCache[tuple[str, float], Mesh] = LRUCache(triangles, lambda mesh: len(mesh.triangles))
         self._lock = threading.RLock()
 
-    def form(self, element: ElementBase, assets: AssetSource) -> Form:
-        """The element's form, made if need be; what it raises names the element's field."""
-        key = geometry_key(element)
+    def built(self, key: str, element: ElementBase, assets: AssetSource) -> Any:
+        """What the element builds, made if need be; key is its ``geometry_key``. What it raises names the element's field."""
         with self._lock:
-            if key in self._forms:
-                self._forms.move_to_end(key)
-                return self._forms[key]
-        kind: str = element.geometry_parameters()["kind"]
-        made = _Kept(kinds.get(kind).form(element, assets), self)
+            if key in self._built:
+                return self._built[key]
+        made = kinds.get(element.kind).build(element, assets)
         with self._lock:
-            # Another thread may have been first: its meshes are known by their identity.
-            made = self._forms.setdefault(key, made)
-            while len(self._forms) > _MAX_FORMS:
-                self._forms.popitem(last=False)
-        return made
+            return self._built.setdefault(key, made)
 
-    def built(self, kept: _Kept, tolerance: float) -> Mesh:
-        """A mesh of a form, built if need be."""
+    def form(self, shape: str, form: Form) -> Form:
+        """The form with its meshes, which are known by its name and by their identity."""
+        return _Kept(shape, form, self)
+
+    def mesh(self, kept: _Kept, tolerance: float) -> Mesh:
+        """A mesh of a form, made if need be."""
+        key = kept.shape, tolerance
         with self._lock:
-            found = kept.meshes.get(tolerance)
-            if found is not None:
-                kept.meshes.move_to_end(tolerance)
-                return found
+            if key in self._meshes:
+                return self._meshes[key]
         made = kept.form.at(tolerance)
         with self._lock:
-            made = kept.meshes.setdefault(tolerance, made)
-            total = self._total()
-            for other in list(self._forms.values()):
-                while total > _MAX_TRIANGLES and len(other.meshes) > (1 if other is kept else 0):
-                    total -= len(other.meshes.popitem(last=False)[1].triangles)
-        return made
-
-    def _total(self) -> int:
-        meshes = {id(mesh): len(mesh.triangles) for kept in self._forms.values() for mesh in kept.meshes.values()}
-        return sum(meshes.values())
+            # One that is too large is made anew each time.
+            fits = len(made.triangles) <= self._meshes.maxsize
+            return self._meshes.setdefault(key, made) if fits else made
 
 
 GEOMETRY = GeometryCache()

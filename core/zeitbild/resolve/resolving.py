@@ -1,55 +1,46 @@
-"""Resolve: shot document x frame -> snapshot."""
+"""Resolve: shot document x frame -> evaluated at its time -> snapshot."""
 
 from __future__ import annotations
 
-import math
+from collections.abc import Callable, Sequence
 from dataclasses import replace
-from fractions import Fraction
 from typing import Literal
 
 from zeitbild.colour import decode_hex
+from zeitbild.document.evaluate import evaluate, time_of
+from zeitbild.document.layers import Layer, Membership
+from zeitbild.document.picture import Backdrop
 from zeitbild.document.shot import Environment, Shot
-from zeitbild.elements import ElementBase
 from zeitbild.elements.base import AssetSource
-from zeitbild.errors import InputError
-from zeitbild.geometry.transforms import placement
-from zeitbild.lights import LightSource, Softbox
 from zeitbild.lights import kinds as light_kinds
-from zeitbild.render.environment import EnvironmentLight
-from zeitbild.render.pixel_filter import PixelFilter
-from zeitbild.render.pixel_look import PixelLook
-from zeitbild.resolve.geometry_cache import GEOMETRY, geometry_key
 from zeitbild.resolve.sky import sky_picture
-from zeitbild.resolve.snapshot import Snapshot, SnapshotElement
-from zeitbild.resolve.surfaces import Textures, finishes_of
-from zeitbild.timing import phase_of, turned_degrees
+from zeitbild.resolve.standing import Standing
+from zeitbild.resolve.surfaces import Textures
+from zeitbild.snapshot import Body, Role, Snapshot
+from zeitbild.snapshot.lights import LightSource, Softbox
+from zeitbild.snapshot.look import Gradient, PixelLook
+from zeitbild.snapshot.pixel_filter import PixelFilter
+from zeitbild.snapshot.surroundings import EnvironmentLight
 
 Triple = tuple[float, float, float]
 
 
-def element_matrix(element: ElementBase, phase: Fraction) -> tuple[float, ...]:
-    """Where an element stands at a phase of its range: 4 x 4, row by row."""
-    place = element.placement
-    # Turns are typed in decimals: reading them as decimals keeps a third of a turn from becoming a binary near-miss.
-    degrees = turned_degrees(Fraction(str(element.turn.turns)), phase)
-    matrix = placement(place.position, place.rotation, place.scale, element.turn.axis, degrees, element.pivot_offset)
-    return tuple(float(value) for value in matrix.reshape(-1))
-
-
-def _lights(shot: Shot, places: dict[str, int]) -> tuple[tuple[LightSource, ...], tuple[Softbox, ...]]:
-    """Lights that are on, and the softboxes among them; places tells where in the snapshot each element stands."""
+def _lights(
+    shot: Shot, bodies: Sequence[Body], left_out: tuple[str, ...], shadows: bool
+) -> tuple[tuple[LightSource, ...], tuple[Softbox, ...]]:
+    """Lights that are on, and the softboxes among them."""
     standing: list[LightSource] = []
     boxes: list[Softbox] = []
     for light in shot.lights:
-        if not light.on:
+        if not light.on or light.name in left_out:
             continue
         source = light_kinds.get(light.kind).source(light)
         if isinstance(source, Softbox):
             boxes.append(source)
             continue
-        source = replace(source, group=light.group_name())
+        source = replace(source, group=light.group_name(), shadows=source.shadows and shadows)
         if light.touches:
-            source = replace(source, touches=tuple(sorted(places[one] for one in light.touches if one in places)))
+            source = replace(source, touches=tuple(body.id for body in bodies if body.element in light.touches))
         standing.append(source)
     return tuple(standing), tuple(boxes)
 
@@ -73,10 +64,12 @@ def _environment(around: Environment, softboxes: tuple[Softbox, ...], assets: As
     )
 
 
-def _backdrop(shot: Shot) -> Triple | Literal["surroundings"] | None:
-    if shot.backdrop.kind == "colour":
-        return decode_hex(shot.backdrop.colour)
-    return "surroundings" if shot.backdrop.kind == "surroundings" else None
+def _backdrop(backdrop: Backdrop) -> Triple | Gradient | Literal["surroundings"] | None:
+    if backdrop.kind in ("colour", "key"):
+        return decode_hex(backdrop.colour)
+    if backdrop.kind == "gradient":
+        return Gradient(decode_hex(backdrop.colour), decode_hex(backdrop.colour_to))
+    return "surroundings" if backdrop.kind == "surroundings" else None
 
 
 def _pixels(shot: Shot) -> PixelLook | None:
@@ -87,55 +80,44 @@ def _pixels(shot: Shot) -> PixelLook | None:
     return PixelLook(pixels.enlarge, tuple(decode_hex(colour) for colour in pixels.palette), outline)
 
 
-#: Degrees that an element turns from station to station at most: what is drawn between two lies 0.02 pixels off at most
-#: where the fastest point is 500 pixels from its axis. Stations at least, and at most.
-_APART, _FEWEST, _MOST = 1.0, 8, 512
-
-
-def _stations(shot: Shot, frame: int, shown: list[ElementBase]) -> tuple[tuple[tuple[float, ...], ...], ...]:
-    """The elements' matrices while the shutter is open; nothing if it is not open, or if all of them stand still."""
-    motion, timing = shot.motion, shot.timing
-    turns = max((abs(element.turn.turns) for element in shown), default=0)
-    if motion.angle == 0 or shot.pixels.on or turns == 0:
-        return ()
-    frames = timing.last - timing.first + (1 if timing.cycle else 0)
-    degrees = 360 * turns / max(frames, 1) * motion.angle / 360
-    # In steps of eight, so that stretches of the shutter begin and end at stations.
-    count = min(max(_FEWEST, 8 * math.ceil(degrees / _APART / 8)), _MOST)
-    opens, spread = Fraction(str(motion.phase)) / 360, Fraction(str(motion.angle)) / 360
-    stations = []
-    for number in range(count + 1):
-        at = frame + opens + spread * Fraction(number, count)
-        phase = phase_of(at, timing.first, timing.last, timing.cycle)
-        stations.append(tuple(element_matrix(element, phase) for element in shown))
-    return tuple(stations) if any(station != stations[0] for station in stations) else ()
+def _in_view(shot: Shot, layer: Layer | None) -> list[tuple[int, Role]]:
+    """Numbers of the elements that are there, and what they are to the camera."""
+    found: list[tuple[int, Role]] = []
+    for number, element in enumerate(shot.elements):
+        role = "shown" if layer is None else layer.membership(element.id)
+        if element.shown and role != "absent":
+            found.append((number, role))
+    return found
 
 
 def resolve(shot: Shot, frame: int, assets: AssetSource, layer: str = "") -> Snapshot:
-    """Everything visible at ``frame`` through the camera of a layer (none: the camera in view).
+    """Everything that stands in a layer at ``frame``, through its camera (none: in the whole set, through the camera in view).
 
     Raises InputError whose field names the element that cannot be built.
     """
-    timing = shot.timing
-    phase = phase_of(frame, timing.first, timing.last, timing.cycle)
-    elements, forms = [], []
-    places: dict[str, int] = {}
-    textures = Textures(assets)
-    for number, element in enumerate(shot.elements):
-        if not element.shown:
-            continue
-        try:
-            forms.append(GEOMETRY.form(element, assets))
-        except InputError as error:
-            error.field = f"elements.{number}.{error.field}".rstrip(".")
-            raise
-        elements.append(
-            SnapshotElement(geometry_key(element), element_matrix(element, phase), finishes_of(shot, number, textures))
-        )
-        places[element.id] = len(places)
-    lights, softboxes = _lights(shot, places)
-    shown = [element for element in shot.elements if element.shown]
-    around, camera = shot.environment, shot.camera_of(layer)
+    return resolve_as(shot, frame, assets, shot.layer(layer) if layer else None)
+
+
+def resolve_as(shot: Shot, frame: int, assets: AssetSource, layer: Layer | None) -> Snapshot:
+    """The same for a layer that need not be one of the shot's; None is the whole set as it is worked on."""
+    members = _in_view(shot, layer)
+    standing, textures = Standing(shot, members, assets), Textures(assets)
+    now = time_of(shot, frame)
+    after = standing.matrices(time_of(shot, frame + 1))
+    bodies = tuple(replace(body, after=then) for body, then in zip(standing.bodies(now, textures), after, strict=True))
+    stations = standing.stations(frame)
+    shot = evaluate(shot, now)
+    names = shot.names
+    backdrop = shot.backdrop if layer is None or layer.backdrop is None else layer.backdrop
+    lights, softboxes = _lights(shot, bodies, () if layer is None else layer.lights_off, backdrop.kind != "key")
+    around, camera = shot.environment, shot.camera_of(layer.camera if layer is not None else "")
+    sampling = shot.sampling
+    samples = int(sampling.rough), int(sampling.check), int(sampling.final)
+    pixel_filter = PixelFilter(sampling.filter, sampling.filter_width)
+    if layer is not None and layer.samples:
+        samples = (int(layer.samples),) * 3
+    if layer is not None and layer.filter:
+        pixel_filter = PixelFilter(layer.filter, layer.filter_width)
     return Snapshot(
         width=shot.raster.width,
         height=shot.raster.height,
@@ -146,20 +128,36 @@ def resolve(shot: Shot, frame: int, assets: AssetSource, layer: str = "") -> Sna
         camera_span=camera.span if camera.projection == "orthographic" else 0.0,
         lights=lights,
         environment=_environment(around, softboxes, assets),
-        backdrop=_backdrop(shot),
-        elements=tuple(elements),
-        meshes=tuple(forms),
+        backdrop=_backdrop(backdrop),
+        bodies=bodies,
         occlusion=shot.rays.occlusion,
         occlusion_radius=shot.rays.occlusion_radius,
         bounces=shot.rays.bounces,
-        rays=int(shot.rays.samples),
-        samples=(int(shot.sampling.rough), int(shot.sampling.check), int(shot.sampling.final)),
-        filter=PixelFilter(shot.sampling.filter, shot.sampling.filter_width),
+        rays=(layer.rays if layer is not None else 0) or int(shot.rays.samples),
+        samples=samples,
+        filter=pixel_filter,
         pixels=_pixels(shot),
         textures=textures.all(),
         error=shot.sampling.error,
-        stations=_stations(shot, frame, shown),
-        after=tuple(
-            element_matrix(element, phase_of(frame + 1, timing.first, timing.last, timing.cycle)) for element in shown
-        ),
+        overscan=shot.raster.overscan,
+        stations=stations,
+        names=tuple(names[number] for number, _ in members),
+        groups=shot.light_groups,
     )
+
+
+def whole_of(layers: Sequence[Layer]) -> Layer:
+    """What layers show together, as one layer: each element is what it is most in any of them, shown before hold-out before unseen.
+
+    Camera, lights, quality and what is behind it are those of the first, which lies at the bottom.
+    """
+    rank: dict[Membership, int] = {"shown": 3, "hold-out": 2, "unseen": 1, "absent": 0}
+
+    def most(of: Callable[[Layer], Membership]) -> Membership:
+        return max((of(layer) for layer in layers), key=lambda one: rank[one])
+
+    named = {element for layer in layers for element in layer.members}
+    members = {element: most(lambda layer, element=element: layer.membership(element)) for element in sorted(named)}  # type: ignore[misc]
+    others = most(lambda layer: layer.others)
+    first = layers[0]
+    return first.model_copy(update={"members": members, "others": others})

@@ -5,8 +5,8 @@ from __future__ import annotations
 from zeitbild.elements.base import AssetSource
 from zeitbild.errors import InputError
 from zeitbild.pictures import sizes_of
-from zeitbild.render.environment import SkyPicture
 from zeitbild.resolve.digest_cache import DigestCache
+from zeitbild.snapshot.surroundings import SkyPicture
 
 #: Widths of what is seen itself at most, of what mirrors show, and of what is blurred anyway.
 _FINE, _SHARP, _COARSE = 4096, 512, 128

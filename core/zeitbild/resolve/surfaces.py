@@ -7,9 +7,9 @@ from zeitbild.document.shot import Shot
 from zeitbild.elements.base import AssetSource
 from zeitbild.errors import InputError, LimitError
 from zeitbild.finishes import TEXTURES, Finish, Values
-from zeitbild.render.finish_row import finish_row
-from zeitbild.render.texels import Texture
 from zeitbild.resolve.texture import texture
+from zeitbild.snapshot.finish_row import finish_row
+from zeitbild.snapshot.texture import Texture
 
 #: Textures that a way of shading takes.
 _TAKEN = {

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from zeitbild.elements.base import AssetSource
 from zeitbild.pictures import levels_of
-from zeitbild.render.texels import MOST_LEVELS, Texture
 from zeitbild.resolve.digest_cache import DigestCache
+from zeitbild.snapshot.texture import MOST_LEVELS, Texture
 
 #: Pixels a side that are kept; larger pictures are made smaller, so that a set's textures fit a worker's memory.
 _LARGEST = 2048

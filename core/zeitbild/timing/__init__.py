@@ -4,12 +4,14 @@ from zeitbild.timing.cycle import phase_of, turned_degrees
 from zeitbild.timing.duration import Length, parse_length
 from zeitbild.timing.frames import parse_frames, write_frames
 from zeitbild.timing.rate import RATES, Rate, parse_rate
+from zeitbild.timing.time import Time
 from zeitbild.timing.timecode import frame_to_timecode, timecode_to_frame
 
 __all__ = [
     "RATES",
     "Length",
     "Rate",
+    "Time",
     "frame_to_timecode",
     "parse_frames",
     "parse_length",

@@ -19,6 +19,7 @@ def phase_of(frame: int | Fraction, first: int, last: int, cycle: bool) -> Fract
     return min(Fraction(1), max(Fraction(0), Fraction(frame - first) / (count - 1)))
 
 
-def turned_degrees(turns: Fraction, phase: Fraction) -> float:
-    """Degrees turned at ``phase`` when ``turns`` turns fill the range, reduced exactly to [0, 360)."""
-    return float((turns * phase % 1) * 360)
+def turned_degrees(turns: Fraction, phase: Fraction, start: Fraction = Fraction(0)) -> float:
+    """Degrees turned at ``phase`` when ``turns`` turns fill the range and ``start`` degrees are turned before, reduced exactly to
+    [0, 360)."""
+    return float((turns * phase * 360 + start) % 360)

@@ -13,7 +13,12 @@ from shots.actions.create_shot import add_shot
 def duplicate_project(user: User, project: Project) -> Project:
     """A copy with the newest document of each shot; runs and hand-offs stay with the original."""
     with transaction.atomic():
-        copy = Project.objects.create(code=project.code, title=f"{project.title} copy"[:120], defaults=project.defaults)
+        copy = Project.objects.create(
+            code=project.code,
+            title=f"{project.title} copy"[:120],
+            defaults=project.defaults,
+            naming_rules=project.naming_rules,
+        )
         Membership.objects.create(project=copy, user=user, role=Role.OWNER)
         copy_assets(project, copy)
         for shot in project.shots.filter(deleted_at=None).select_related("current").order_by("id"):

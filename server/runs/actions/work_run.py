@@ -5,16 +5,18 @@ from __future__ import annotations
 import logging
 import time
 from collections import defaultdict
+from dataclasses import asdict
 
 from django.db import transaction
 from django.db.models import F
 from django.utils import timezone
 
 from disk.room import no_room
-from runs.models import FINISHED, Cell, Run
+from runs.models import FINISHED, Cell, Rejoin, Run
 from workers.active import PULSE, ActiveWorker
 from workers.claiming import claim, give_back, holds, note_progress
-from zeitbild.farm import CellResult, render_layers
+from zeitbild.errors import ZeitbildError
+from zeitbild.farm import CellResult, FrameResult, cell_key, frames_with, render_layers
 from zeitbild.paths import assets_folder, masters_folder
 
 log = logging.getLogger("zeitbild.worker")
@@ -25,11 +27,31 @@ _BATCH = 200
 
 
 def claim_run(worker: str) -> Run | None:
-    """Take the oldest run that is free; cells that were being rendered wait again."""
+    """Take the oldest run that is free; cells that were being rendered wait again.
+
+    So do all, if another version of the renderer made those that are there: one sequence is never made of two.
+    """
     run = claim(Run.objects.filter(shot__deleted_at=None, shot__project__deleted_at=None), worker)
     if run is not None:
         _unrender(run)
+        if _of_another_renderer(run):
+            log.warning(
+                "run %s was begun by another version of the renderer; all its frames are rendered again", run.id
+            )
+            run.cells.all().delete()
     return run
+
+
+def _of_another_renderer(run: Run) -> bool:
+    """Whether what is rendered would get another key now; the document and what it uses are frozen."""
+    cell = run.cells.filter(state__in=FINISHED).order_by("frame").first()
+    if cell is None:
+        return False
+    try:
+        return cell_key(run.document, cell.frame, run.quality, assets_folder(), cell.layer) != cell.key
+    except ZeitbildError:
+        # What it lacks is told when its frames are rendered.
+        return False
 
 
 def _unrender(run: Run) -> None:
@@ -42,6 +64,7 @@ class _Report:
     def __init__(self, run: Run, worker: str) -> None:
         self._run, self._worker = run, worker
         self._cells: dict[tuple[str, int], Cell | None] = {}
+        self._rejoins: list[Rejoin] = []
         self._written = 0.0
 
     def note(
@@ -51,9 +74,16 @@ class _Report:
         cell = Cell(run=self._run, layer=layer, frame=frame, state=state, error=error, changed_at=timezone.now())
         if result is not None:
             cell.key, cell.seconds, cell.bytes, cell.place = result.key, result.seconds, result.bytes, result.where
+            cell.parts, cell.sums = dict(result.ends), None if result.sums is None else asdict(result.sums)
         self._cells[layer, frame] = cell
         if len(self._cells) >= _BATCH:
             self.write()
+
+    def note_rejoins(self, frame: int, result: FrameResult) -> None:
+        """Remember how the layers of a frame rejoin."""
+        self._rejoins += [
+            Rejoin(run=self._run, frame=frame, layers=list(one.layers), **asdict(one.off)) for one in result.rejoins
+        ]
 
     def forget(self, layer: str, frame: int) -> None:
         """Remember that a cell waits again."""
@@ -68,9 +98,10 @@ class _Report:
         """Write all that was noted."""
         self._written = time.monotonic()
         noted, self._cells = self._cells, {}
+        rejoins, self._rejoins = self._rejoins, []
         cells = [cell for cell in noted.values() if cell is not None]
-        fields = ["state", "error", "key", "seconds", "bytes", "place", "changed_at"]
-        if not noted:
+        fields = ["state", "error", "key", "seconds", "bytes", "parts", "sums", "place", "changed_at"]
+        if not noted and not rejoins:
             return
         with transaction.atomic():
             if not holds(self._run, self._worker):
@@ -79,6 +110,13 @@ class _Report:
                 self._run.cells.filter(layer=layer, frame=frame).delete()
             Cell.objects.bulk_create(
                 cells, _BATCH, update_conflicts=True, unique_fields=["run", "layer", "frame"], update_fields=fields
+            )
+            Rejoin.objects.bulk_create(
+                rejoins,
+                _BATCH,
+                update_conflicts=True,
+                unique_fields=["run", "frame", "layers"],
+                update_fields=["largest", "x", "y"],
             )
             if any(cell.state in FINISHED for cell in cells):
                 note_progress(self._run)
@@ -90,13 +128,14 @@ def work_run(run: Run, worker: ActiveWorker) -> None:
     known: dict[int, set[str]] = defaultdict(set)
     for layer, frame in run.cells.order_by().values_list("layer", "frame"):
         known[frame].add(layer)
+    every = frames_with(run.document, run.layers, run.frames)
     waiting = {
-        frame: tuple(layer for layer in run.layers if layer not in known.get(frame, ()))
-        for frame in run.frames
-        if len(known.get(frame, ())) < len(run.layers)
+        frame: tuple(layer for layer in layers if layer not in known.get(frame, ()))
+        for frame, layers in every.items()
+        if len(known.get(frame, ())) < len(layers)
     }
     common = (run.quality, assets_folder(), masters_folder())
-    tasks = ((frame, (run.document, frame, *common, layers)) for frame, layers in waiting.items())
+    tasks = ((frame, (run.document, frame, *common, layers, every[frame])) for frame, layers in waiting.items())
     report = _Report(run, worker.name)
     full = ""
 
@@ -113,7 +152,7 @@ def work_run(run: Run, worker: ActiveWorker) -> None:
         if outcome is not None:
             frame = outcome.task
             for layer in waiting[frame]:
-                result = outcome.result[layer] if outcome.result is not None else None
+                result = outcome.result.cells[layer] if outcome.result is not None else None
                 error = outcome.error if result is None else result.error
                 if result is not None and result.full:
                     report.forget(layer, frame)
@@ -123,6 +162,8 @@ def work_run(run: Run, worker: ActiveWorker) -> None:
                     log.warning("run %s frame %s of %s failed: %s", run.id, frame, layer, error)
                 else:
                     report.note(layer, frame, Cell.State.REUSED if result.reused else Cell.State.DONE, result)
+            if outcome.result is not None:
+                report.note_rejoins(frame, outcome.result)
         report.write_now_and_then()
     report.write()
     _end(run, worker, time.monotonic() - began, full and (no_room() or full))

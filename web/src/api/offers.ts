@@ -60,9 +60,16 @@ export interface Offers {
   surroundings: (Pictured & { values: Record<string, unknown> })[];
   defaults: Record<string, unknown>;
   fonts: FontChoice[];
-  passes: (Choice & { role: string })[];
+  passes: (Choice & { note: string; role: string; sums: boolean })[];
   looks: (Choice & { note: string })[];
-  recipes: (Choice & { note: string; alpha: string; extension: string })[];
+  recipes: (Choice & {
+    note: string;
+    alpha: string;
+    extension: string;
+    sharing: "pass" | "layer" | "frame";
+    roles: string[];
+    options: (Choice & { choices: Choice[] })[];
+  })[];
   rates: { name: string; value: number }[];
   qualities: Choice[];
   naming_fields: Choice[];

@@ -104,6 +104,34 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project_id}/naming-rules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Rules
+         * @description File-name rules that the project keeps.
+         */
+        get: operations["listNamingRules"];
+        put?: never;
+        /**
+         * Keep Rule
+         * @description Keep a rule under a name.
+         */
+        post: operations["keepNamingRule"];
+        /**
+         * Forget Rule
+         * @description Remove a kept rule.
+         */
+        delete: operations["forgetNamingRule"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project_id}/restore": {
         parameters: {
             query?: never;
@@ -696,6 +724,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/runs/{run_id}/proofs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Proofs
+         * @description How far passes of light are from beauty, and layers from the whole set, where they are farthest.
+         */
+        get: operations["getProofs"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/runs/{run_id}/stale": {
         parameters: {
             query?: never;
@@ -805,7 +853,7 @@ export interface paths {
         };
         /**
          * Look At
-         * @description A rendered frame over a ground, or its alpha.
+         * @description A rendered frame over a ground, or one of its passes.
          */
         get: operations["lookAtCell"];
         put?: never;
@@ -1086,6 +1134,16 @@ export interface components {
             };
         };
         /**
+         * RuleOut
+         * @description A file-name rule that is kept under a name.
+         */
+        RuleOut: {
+            /** Name */
+            name: string;
+            /** Rule */
+            rule: string;
+        };
+        /**
          * MemberOut
          * @description A person's place in a project.
          */
@@ -1281,6 +1339,11 @@ export interface components {
              */
             what?: string;
             /**
+             * Layer
+             * @default
+             */
+            layer?: string;
+            /**
              * Blend
              * @default linear
              * @enum {string}
@@ -1304,6 +1367,8 @@ export interface components {
             /** Frame Count */
             frame_count: number;
             plan: components["schemas"]["PlanOut"] | null;
+            /** Passes */
+            passes: components["schemas"]["PassOut"][];
             /** Naming Error */
             naming_error: string | null;
             /** Findings */
@@ -1373,6 +1438,8 @@ export interface components {
             layer: string;
             /** Pass Name */
             pass_name: string;
+            /** Pass Code */
+            pass_code: string;
             /** Folder */
             folder: string;
             /** First */
@@ -1383,6 +1450,24 @@ export interface components {
             count: number;
             /** Names */
             names: string[];
+        };
+        /**
+         * PassOut
+         * @description Something of a shot that can be looked at and written: what it is called there and in file names.
+         */
+        PassOut: {
+            /** Name */
+            name: string;
+            /** Title */
+            title: string;
+            /** Note */
+            note: string;
+            /** Role */
+            role: string;
+            /** Code */
+            code: string;
+            /** Sums */
+            sums: boolean;
         };
         /**
          * PlanOut
@@ -1490,11 +1575,13 @@ export interface components {
             /** Frames */
             frames: number;
             /** Layers */
-            layers: number;
+            layers: components["schemas"]["LayerCostOut"][];
             /** Cells */
             cells: number;
             /** Files */
             files: number;
+            /** Proof Seconds */
+            proof_seconds: number;
             /** Reused */
             reused: number;
             /** Seconds */
@@ -1505,8 +1592,26 @@ export interface components {
             file_bytes: number;
         };
         /**
+         * LayerCostOut
+         * @description What a layer of a run would cost: seconds and bytes of a frame as measured, and of all that are not rendered yet.
+         */
+        LayerCostOut: {
+            /** Layer */
+            layer: string;
+            /** Frames */
+            frames: number;
+            /** Reused */
+            reused: number;
+            /** Each Seconds */
+            each_seconds: number;
+            /** Seconds */
+            seconds: number;
+            /** Bytes */
+            bytes: number;
+        };
+        /**
          * EstimateIn
-         * @description An unsaved document, a quality, and a frame set (empty: the range).
+         * @description An unsaved document, a quality, a frame set (empty: the range), and layers (none: those that are on).
          */
         EstimateIn: {
             /** Document */
@@ -1524,6 +1629,11 @@ export interface components {
              * @default
              */
             frame_set?: string;
+            /**
+             * Layers
+             * @default []
+             */
+            layers?: string[];
         };
         /**
          * LengthIn
@@ -1678,7 +1788,8 @@ export interface components {
         };
         /**
          * RunIn
-         * @description What to render: the revision looked at, a frame set (empty: the range), a quality (empty: the shot's).
+         * @description What to render: the revision looked at, a frame set (empty: the range), a quality (empty: the shot's), and
+         *     layers (none: those that are on).
          */
         RunIn: {
             /** Base */
@@ -1693,6 +1804,11 @@ export interface components {
              * @default
              */
             quality?: string;
+            /**
+             * Layers
+             * @default []
+             */
+            layers?: string[];
         };
         /**
          * PlaceOut
@@ -1705,6 +1821,38 @@ export interface components {
             cells: number;
             /** Seconds */
             seconds: number;
+        };
+        /**
+         * ProofsOut
+         * @description What adds up in a run.
+         */
+        ProofsOut: {
+            /** Sums */
+            sums: components["schemas"]["WorstOut"][];
+            /** Rejoins */
+            rejoins: components["schemas"]["WorstOut"][];
+        };
+        /**
+         * WorstOut
+         * @description Where something that should add up is off by most: a layer's passes of light, or layers laid over one another.
+         *
+         *     largest is a share of white; allowed how much of it rounding and edges may be; proved counts the frames that were compared.
+         */
+        WorstOut: {
+            /** What */
+            what: string[];
+            /** Frame */
+            frame: number;
+            /** Largest */
+            largest: number;
+            /** Allowed */
+            allowed: number;
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+            /** Proved */
+            proved: number;
         };
         /**
          * StaleOut
@@ -1740,9 +1888,8 @@ export interface components {
             /**
              * What
              * @default picture
-             * @enum {string}
              */
-            what?: "picture" | "alpha";
+            what?: string;
             /**
              * Blend
              * @default linear
@@ -1791,6 +1938,14 @@ export interface components {
             version: number;
             /** Recipe */
             recipe: string;
+            /** Options */
+            options: {
+                [key: string]: string;
+            };
+            /** Layers */
+            layers: string[];
+            /** Passes */
+            passes: string[];
             /** State */
             state: string;
             /** Error */
@@ -1817,7 +1972,7 @@ export interface components {
         };
         /**
          * HandOffIn
-         * @description How to hand off.
+         * @description How to hand off: what was chosen of the recipe's files, and which layers and passes (none: all of the run's).
          */
         HandOffIn: {
             /**
@@ -1825,6 +1980,23 @@ export interface components {
              * @default png8
              */
             recipe?: string;
+            /**
+             * Options
+             * @default {}
+             */
+            options?: {
+                [key: string]: string;
+            };
+            /**
+             * Layers
+             * @default []
+             */
+            layers?: string[];
+            /**
+             * Passes
+             * @default []
+             */
+            passes?: string[];
         };
         /**
          * StudioOut
@@ -2097,6 +2269,78 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    listNamingRules: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RuleOut"][];
+                };
+            };
+        };
+    };
+    keepNamingRule: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RuleOut"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RuleOut"][];
+                };
+            };
+        };
+    };
+    forgetNamingRule: {
+        parameters: {
+            query?: {
+                name?: string;
+            };
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RuleOut"][];
+                };
             };
         };
     };
@@ -2977,6 +3221,28 @@ export interface operations {
             };
         };
     };
+    getProofs: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProofsOut"];
+                };
+            };
+        };
+    };
     getStale: {
         parameters: {
             query?: never;
@@ -3093,7 +3359,7 @@ export interface operations {
                 ground?: "checker" | "black" | "white" | "grey" | "colour" | "gradient";
                 colour?: string;
                 colour_to?: string;
-                what?: "picture" | "alpha";
+                what?: string;
                 blend?: "linear" | "encoded";
                 kind?: "jpeg" | "png";
             };

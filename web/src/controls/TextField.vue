@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { ref, useId, watch } from "vue";
+import { onMounted, ref, useId, watch } from "vue";
 
 const props = withDefaults(
   defineProps<{
@@ -10,11 +10,20 @@ const props = withDefaults(
     error?: string | undefined;
     type?: string;
     autocomplete?: string;
+    /** It has the keyboard as soon as it is there. */
+    first?: boolean;
   }>(),
-  { lines: false, large: false, error: undefined, type: "text", autocomplete: "off" },
+  { lines: false, large: false, error: undefined, type: "text", autocomplete: "off", first: false },
 );
 const emit = defineEmits<{ update: [value: string]; commit: [value: string] }>();
 const id = useId();
+const field = ref<HTMLInputElement | HTMLTextAreaElement>();
+onMounted(() => {
+  if (props.first) {
+    field.value?.focus();
+    field.value?.select();
+  }
+});
 const text = ref(props.modelValue);
 let before = props.modelValue;
 watch(
@@ -40,6 +49,7 @@ function restore() {
     <component
       :is="lines ? 'textarea' : 'input'"
       :id="id"
+      ref="field"
       :value="text"
       :type="lines ? undefined : type"
       :rows="lines ? 3 : undefined"

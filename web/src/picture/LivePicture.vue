@@ -13,13 +13,13 @@ import { heightFor } from "./request";
 import { useLatest } from "./useLatest";
 
 const props = withDefaults(
-  defineProps<{ movable?: boolean; playing?: ImageBitmap | null; handle?: Handle; what?: string; camera?: string }>(),
+  defineProps<{ movable?: boolean; playing?: ImageBitmap | null; handle?: Handle; what?: string; layer?: string }>(),
   {
     movable: false,
     playing: null,
     handle: () => cameraHandle,
     what: "picture",
-    camera: "",
+    layer: "",
   },
 );
 
@@ -45,14 +45,14 @@ const shownSize = ref<{ width: string; height: string } | null>(null);
 function ask(quality: "rough" | "final") {
   const draft = shot.draft;
   if (!draft) return;
-  const document = props.camera ? { ...draft, view: props.camera } : draft;
   const room = viewWidth.value * window.devicePixelRatio;
   const full = pixelated.value ? room : Math.min(room, raster.value.width);
   const rough = quality === "rough" && !pixelated.value;
   const width = Math.max(2, Math.floor(rough ? Math.min(roughWidth, full) : full));
   const height = heightFor(width, raster.value);
   const kind = quality === "rough" ? "jpeg" : "png";
-  const request = { document, frame: shot.frame, width, height, quality, kind, ground, what: props.what } as const;
+  const of = { document: draft, frame: shot.frame, layer: props.layer, what: props.what };
+  const request = { ...of, width, height, quality, kind, ground } as const;
   latest.ask(shot.id, request, `${shot.frame} ${quality}`);
 }
 
@@ -62,7 +62,7 @@ function moved() {
   timer = window.setTimeout(() => ask("final"), REST_MS);
 }
 watch(
-  [() => shot.draft, () => shot.frame, () => ({ ...ground }), () => props.what, () => props.camera, viewWidth],
+  [() => shot.draft, () => shot.frame, () => ({ ...ground }), () => props.what, () => props.layer, viewWidth],
   moved,
   {
     immediate: true,

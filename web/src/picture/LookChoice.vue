@@ -9,15 +9,12 @@ import { useShot } from "@/shot/store";
 const what = defineModel<string>({ required: true });
 const offers = useOffers();
 const shot = useShot();
-/** Lights that shine on surfaces have a group; without a name for it each stands alone. */
-const groups = computed(() => {
-  const lights = (shot.draft?.lights ?? []).filter((light) => light.on && "group" in light);
-  return [...new Set(lights.map((light) => (light.group as string) || light.name))];
-});
+/** Of this shot's own lights and elements. */
+const own = computed(() => (shot.examined?.passes ?? []).filter((one) => one.name.includes(":")));
 const looks = computed(() => [
   { name: "picture", title: "Picture", note: "As it will be in the files" },
   ...(offers.value?.looks ?? []),
-  ...groups.value.map((group) => ({ name: `light:${group}`, title: group, note: "What these lights alone give" })),
+  ...own.value,
 ]);
 const chosen = computed(() => looks.value.find((one) => one.name === what.value));
 </script>

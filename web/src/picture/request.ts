@@ -11,6 +11,8 @@ export interface PictureRequest {
   kind: "jpeg" | "png";
   ground: object;
   what?: string;
+  /** The whole set, a layer by its name, or all of them laid over one another ("*"). */
+  layer?: string;
 }
 
 /** The height that keeps a raster's shape at a width. */

@@ -53,6 +53,18 @@ async function load() {
 }
 onMounted(load);
 
+/** The code that comes next: ten after the highest number, with as many digits. */
+const nextCode = computed(() => {
+  const found = shots.value.map((one) => /^(.*?)(\d+)$/.exec(one.code)).filter((one) => one !== null);
+  const last = found.sort((one, other) => Number(one[2]) - Number(other[2])).at(-1);
+  if (!last) return project.value ? `${project.value.code}010` : "";
+  const digits = last[2] ?? "";
+  return `${last[1]}${String((Math.floor(Number(digits) / 10) + 1) * 10).padStart(digits.length, "0")}`;
+});
+function openForm() {
+  making.value = !making.value;
+  code.value ||= nextCode.value;
+}
 const make = () =>
   tryTo(async () => {
     const shot = await answer(
@@ -103,7 +115,7 @@ async function restore() {
         <span class="pb-1 text-soft">{{ project.code }}</span>
         <template v-if="changes">
           <PressButton class="ml-auto" @click="changing = !changing">Rename and defaults</PressButton>
-          <PressButton primary @click="making = !making">New shot</PressButton>
+          <PressButton primary @click="openForm">New shot</PressButton>
         </template>
       </div>
       <ProjectForm
@@ -117,7 +129,7 @@ async function restore() {
         @cancel="changing = false"
       />
       <form v-if="making" class="mb-6 flex items-end gap-3 border border-rule bg-sheet p-4" @submit.prevent="make">
-        <TextField class="w-32" label="Code" :model-value="code" :error="problems.shot" @update="code = $event" />
+        <TextField class="w-32" label="Code" first :model-value="code" :error="problems.shot" @update="code = $event" />
         <TextField class="flex-1" label="Title" :model-value="title" :error="problems.title" @update="title = $event" />
         <PressButton type="submit" primary>Make shot</PressButton>
       </form>
@@ -127,12 +139,15 @@ async function restore() {
       <ul class="grid grid-cols-3 gap-5">
         <li v-for="shot in shots" :key="shot.id" class="group">
           <RouterLink :to="`/shots/${shot.id}/build`" class="block">
-            <img
-              :src="`/api/shots/${shot.id}/poster/${shot.revision}`"
-              alt=""
-              class="aspect-video w-full bg-[#808080] object-contain"
-              loading="lazy"
-            />
+            <span class="relative block aspect-video bg-[#808080]">
+              <span class="absolute inset-0 grid place-items-center text-ink/60">rendering …</span>
+              <img
+                :src="`/api/shots/${shot.id}/poster/${shot.revision}`"
+                alt=""
+                class="relative size-full object-contain"
+                loading="lazy"
+              />
+            </span>
             <span class="mt-1.5 flex items-baseline gap-2"
               ><b class="font-semibold">{{ shot.code }}</b
               ><span class="truncate font-title text-base group-hover:underline">{{ shot.title }}</span></span

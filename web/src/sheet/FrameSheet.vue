@@ -98,15 +98,21 @@ function release() {
 
 <template>
   <section class="flex min-h-0 flex-col border-r border-rule bg-sheet" aria-label="Frame sheet">
-    <div class="condensed flex border-b border-rule text-2xs text-soft" aria-hidden="true">
-      <span class="w-15 shrink-0 py-1 pr-2 text-right">frame</span>
-      <span
+    <div class="condensed flex border-b border-rule text-2xs text-soft">
+      <span class="w-15 shrink-0 py-1 pr-2 text-right" aria-hidden="true">frame</span>
+      <component
+        :is="column.choose ? 'button' : 'span'"
         v-for="column in columns"
         :key="column.key"
-        class="min-w-0 flex-1 truncate border-l border-line px-1.5 py-1"
+        :type="column.choose ? 'button' : undefined"
+        class="min-w-0 flex-1 truncate border-l border-line px-1.5 py-1 text-left"
+        :class="column.choose ? (column.chosen ? 'bg-select font-semibold text-select-ink' : 'hover:text-ink') : ''"
         :style="column.width ? { flex: `0 0 ${column.width}` } : {}"
-        :title="column.title"
-        >{{ column.title }}</span
+        :title="column.choose ? `Look at ${column.title}` : column.title"
+        :aria-hidden="column.choose ? undefined : true"
+        :aria-pressed="column.choose ? column.chosen : undefined"
+        @click="column.choose?.()"
+        >{{ column.title }}</component
       >
     </div>
     <div

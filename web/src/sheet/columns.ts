@@ -14,5 +14,8 @@ export interface SheetColumn {
   title: string;
   /** CSS width; columns without one share what is left. */
   width?: string;
+  /** What a click on its head does, and whether it is what is looked at. */
+  choose?: () => void;
+  chosen?: boolean;
   mark: (frame: number) => SheetMark | null;
 }

@@ -7,7 +7,7 @@ export interface Element {
   kind: string;
   name: string;
   shown: boolean;
-  turn: { turns: number; axis: string };
+  turn: { turns: number; start: number; axis: string };
   [key: string]: unknown;
 }
 
@@ -30,26 +30,53 @@ export interface Camera {
   span: number;
 }
 
+export type Membership = "shown" | "hold-out" | "unseen" | "absent";
+
+export interface Backdrop {
+  kind: string;
+  colour: string;
+  colour_to: string;
+}
+
+export interface Layer {
+  name: string;
+  title: string;
+  on: boolean;
+  passes: string[];
+  camera: string;
+  members: Record<string, Membership>;
+  others: Membership;
+  lights_off: string[];
+  backdrop: Backdrop | null;
+  samples: string;
+  rays: number;
+  filter: string;
+  filter_width: number;
+  frames: string;
+  note: string;
+}
+
 export interface ShotDocument {
   version: number;
   project: string;
   shot: string;
   title: string;
-  raster: { width: number; height: number };
+  raster: { width: number; height: number; overscan: number };
   timing: { rate: string; first: number; last: number; step: number; cycle: boolean };
   camera: Camera;
   cameras: { name: string; camera: Camera }[];
   view: string;
   lights: Light[];
   environment: Record<string, unknown>;
-  backdrop: { kind: string; colour: string };
+  backdrop: Backdrop;
   finishes: { name: string; values: Record<string, unknown> }[];
   elements: Element[];
   sampling: { filter: string; filter_width: number };
   motion: { angle: number };
   pixels: { on: boolean; enlarge: number; palette: string[] };
-  layers: { name: string; passes: string[]; camera: string }[];
+  layers: Layer[];
   naming: string;
+  pass_codes: Record<string, string>;
   quality: string;
 }
 

@@ -2,7 +2,7 @@
 
 export interface Look {
   ground?: { kind: string; colour: string; colour_to: string };
-  what?: "picture" | "alpha";
+  what?: string;
   blend?: "linear" | "encoded";
   kind?: "jpeg" | "png";
 }

@@ -28,12 +28,23 @@ export const useRun = defineStore("run", () => {
   const loaded = ref(false);
   let source: EventSource | null = null;
 
-  const finished = computed(() => {
-    const frames = new Set<number>();
+  /** Frames of each layer that are rendered. */
+  const finishedOf = computed(() => {
+    const frames = new Map<string, Set<number>>();
     for (const cell of cells.value.values())
-      if (cell.state === "done" || cell.state === "reused") frames.add(cell.frame);
+      if (cell.state === "done" || cell.state === "reused") {
+        const own = frames.get(cell.layer) ?? new Set<number>();
+        frames.set(cell.layer, own.add(cell.frame));
+      }
     return frames;
   });
+  /** Which layer Run, Proof and Hand off look at: the one that was chosen, as long as the run has it. */
+  const wanted = ref("");
+  const layer = computed(() => (layers.value.includes(wanted.value) ? wanted.value : (layers.value[0] ?? "")));
+  const finished = computed(() => finishedOf.value.get(layer.value) ?? new Set<number>());
+  function look(at: string) {
+    wanted.value = at;
+  }
   let staleTimer = 0;
   const underWay = computed(() => run.value?.state === "waiting" || run.value?.state === "running");
 
@@ -120,8 +131,8 @@ export const useRun = defineStore("run", () => {
     loaded.value = true;
   }
 
-  async function start(shotId: number, base: number, frameSet: string, quality: string) {
-    const body = { base, frame_set: frameSet, quality };
+  async function start(shotId: number, base: number, frameSet: string, quality: string, layers: string[]) {
+    const body = { base, frame_set: frameSet, quality, layers };
     newest.value = null;
     const full = await answer(api.POST("/api/shots/{shot_id}/runs", { params: { path: { shot_id: shotId } }, body }));
     runs.value = [full, ...runs.value];
@@ -140,5 +151,23 @@ export const useRun = defineStore("run", () => {
     await show(run.value.id);
   }
 
-  return { run, runs, layers, cells, stale, newest, loaded, finished, underWay, key, open, show, start, steer, close };
+  return {
+    run,
+    runs,
+    layers,
+    cells,
+    stale,
+    newest,
+    loaded,
+    finished,
+    layer,
+    look,
+    underWay,
+    key,
+    open,
+    show,
+    start,
+    steer,
+    close,
+  };
 });

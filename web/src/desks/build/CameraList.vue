@@ -26,7 +26,11 @@ const taking = computed(() => {
   const { raster, sampling, motion, pixels } = draft;
   const plain = sampling.filter === "box" && sampling.filter_width === 1;
   return [
-    { path: "raster", name: "Raster and names", note: `${raster.width} × ${raster.height}` },
+    {
+      path: "raster",
+      name: "Raster and names",
+      note: `${raster.width} × ${raster.height}${raster.overscan ? `, ${raster.overscan} around` : ""}`,
+    },
     { path: "sampling", name: "Filter and samples", note: plain ? "" : `${sampling.filter} ${sampling.filter_width}` },
     { path: "motion", name: "Motion blur", note: motion.angle ? `${motion.angle}°` : "off" },
     {

@@ -29,9 +29,32 @@ let source: EventSource | null = null;
 const AGAIN_MS = 3000;
 
 const recipes = computed(() => (offers.value?.recipes ?? []).map((one) => ({ name: one.name, title: one.title })));
-const note = computed(() => offers.value?.recipes.find((one) => one.name === recipe.value)?.note);
+const note = computed(() => chosenRecipe.value?.note);
 const complete = computed(() => !!run.run && run.run.state === "done");
-const layer = computed(() => run.layers[0] ?? "");
+const layer = computed(() => run.layer);
+const chosenRecipe = computed(() => offers.value?.recipes.find((one) => one.name === recipe.value));
+const options = ref<Record<string, string>>({});
+/** What is left out this time, of the run's layers and of all their passes. */
+const withoutLayers = ref(new Set<string>());
+const withoutPasses = ref(new Set<string>());
+const layers = computed(() => run.layers.filter((one) => !withoutLayers.value.has(one)));
+const passes = computed(() => {
+  const names = new Set(
+    (shot.draft?.layers ?? []).filter((one) => layers.value.includes(one.name)).flatMap((one) => one.passes),
+  );
+  return (shot.examined?.passes ?? []).filter((one) => names.has(one.name));
+});
+const kept = computed(() => passes.value.filter((one) => !withoutPasses.value.has(one.name)));
+/** Passes that files of this kind cannot hold. */
+const lost = computed(() => kept.value.filter((one) => !chosenRecipe.value?.roles.includes(one.role)));
+function toggled(set: Set<string>, name: string) {
+  const next = new Set(set);
+  if (!next.delete(name)) next.add(name);
+  return next;
+}
+function leaveOut() {
+  withoutPasses.value = new Set([...withoutPasses.value, ...lost.value.map((one) => one.name)]);
+}
 const columns = computed<SheetColumn[]>(() =>
   list.value.slice(0, 2).map((one) => {
     const written = new Set(Object.values(one.written).flat());
@@ -95,7 +118,17 @@ const start = () =>
     answer(
       api.POST("/api/runs/{run_id}/handoffs", {
         params: { path: { run_id: run.run?.id ?? 0 } },
-        body: { recipe: recipe.value },
+        body: {
+          recipe: recipe.value,
+          options: Object.fromEntries(
+            (chosenRecipe.value?.options ?? []).map((one) => [
+              one.name,
+              options.value[one.name] ?? one.choices[0]?.name ?? "",
+            ]),
+          ),
+          layers: withoutLayers.value.size ? layers.value : [],
+          passes: withoutPasses.value.size ? kept.value.map((one) => one.name) : [],
+        },
       }),
     ),
   );
@@ -125,6 +158,46 @@ const retry = (id: number) =>
       <SectionBlock v-if="!shot.looking" title="A new version">
         <ChoiceField label="Recipe" :model-value="recipe" :options="recipes" @commit="recipe = $event" />
         <p class="text-soft">{{ note }}</p>
+        <ChoiceField
+          v-for="option in chosenRecipe?.options"
+          :key="option.name"
+          :label="option.title"
+          :model-value="options[option.name] ?? option.choices[0]!.name"
+          :options="option.choices"
+          :initial="option.choices[0]!.name"
+          @commit="options = { ...options, [option.name]: $event }"
+        />
+        <fieldset v-if="run.layers.length > 1" class="flex flex-wrap gap-x-3">
+          <legend class="text-soft">Layers</legend>
+          <label v-for="one in run.layers" :key="one" class="flex items-center gap-1">
+            <input
+              type="checkbox"
+              class="accent-select-ink"
+              :checked="!withoutLayers.has(one)"
+              @change="withoutLayers = toggled(withoutLayers, one)"
+            />
+            {{ one }}
+          </label>
+        </fieldset>
+        <fieldset v-if="passes.length > 1" class="flex flex-wrap gap-x-3">
+          <legend class="text-soft">Passes</legend>
+          <label v-for="one in passes" :key="one.name" class="flex items-center gap-1" :title="one.note">
+            <input
+              type="checkbox"
+              class="accent-select-ink"
+              :checked="!withoutPasses.has(one.name)"
+              @change="withoutPasses = toggled(withoutPasses, one.name)"
+            />
+            {{ one.title }}
+          </label>
+        </fieldset>
+        <p v-if="lost.length" class="text-warn">
+          △ {{ chosenRecipe?.title }} cannot hold {{ lost.map((one) => one.title).join(", ") }}.
+          <button type="button" class="font-medium underline underline-offset-2" @click="leaveOut">
+            Leave {{ lost.length > 1 ? "them" : "it" }} out
+          </button>
+          or choose OpenEXR.
+        </p>
         <p v-if="complete && run.stale.size" class="text-warn">
           △ {{ run.stale.size }} frames of this run are stale: the shot was changed since.
           <RouterLink :to="`/shots/${shot.id}/run`" class="underline">Run it again</RouterLink> or hand off what was
@@ -136,7 +209,7 @@ const retry = (id: number) =>
           finished run.
         </p>
         <p v-if="failure" class="text-now" role="alert">✕ {{ failure }}</p>
-        <PressButton primary :disabled="!complete" @click="start"
+        <PressButton primary :disabled="!complete || !!lost.length || !layers.length || !kept.length" @click="start"
           >Write v{{ String((list[0]?.version ?? 0) + 1).padStart(3, "0") }}</PressButton
         >
         <p class="text-xs text-soft">

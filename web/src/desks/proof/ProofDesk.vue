@@ -12,6 +12,7 @@ import DeskFrame from "@/sheet/DeskFrame.vue";
 import { cellMark } from "@/shot/cellMarks";
 import FindingList from "@/shot/FindingList.vue";
 import { lookUrl } from "@/shot/look";
+import ProofList from "@/shot/ProofList.vue";
 import { useRun } from "@/shot/run";
 import { useShot } from "@/shot/store";
 
@@ -22,25 +23,40 @@ import ProofSettings from "./ProofSettings.vue";
 const shot = useShot();
 const run = useRun();
 const offers = useOffers();
-const what = ref<"picture" | "alpha">("picture");
+const wanted = ref("picture");
 const blend = ref<"linear" | "encoded">("linear");
 const zoom = ref(0);
 const pixel = ref<{ x: number; y: number } | null>(null);
 
-const layer = computed(() => run.layers[0] ?? "");
+const layer = computed(() => run.layer);
+/** The passes that this layer has in its masters: those of the document, as long as the run is of it. */
+const looks = computed(() => {
+  const own = shot.draft?.layers.find((one) => one.name === layer.value)?.passes ?? [];
+  const known = (shot.examined?.passes ?? []).filter((one) => own.includes(one.name) && one.name !== "beauty");
+  const matte = known.some((one) => one.name === "matte") ? [] : [{ name: "matte", title: "Matte" }];
+  return [{ name: "picture", title: "Picture" }, ...matte, ...known];
+});
+const what = computed({
+  get: () => (looks.value.some((one) => one.name === wanted.value) ? wanted.value : "picture"),
+  set: (name: string) => (wanted.value = name),
+});
 const there = computed(() => run.finished.has(shot.frame));
 const look = computed(() => ({ ground: { ...ground }, what: what.value, blend: blend.value }));
 const src = computed(() => (run.run && there.value ? lookUrl(run.run.id, layer.value, shot.frame, look.value) : null));
 const columns = computed<SheetColumn[]>(() => [
-  {
-    key: "rendered",
-    title: "rendered",
+  ...(run.layers.length ? run.layers : [""]).map((one) => ({
+    key: `rendered ${one}`,
+    title: run.layers.length > 1 ? one : "rendered",
     width: "4.6rem",
-    mark: (frame) => {
-      const cell = run.cells.get(run.key(layer.value, frame));
-      return cell ? cellMark(cell.state, cell.error, run.stale.has(frame)) : { sign: "–", text: "", tone: "quiet" };
+    chosen: one === layer.value,
+    ...(run.layers.length > 1 ? { choose: () => run.look(one) } : {}),
+    mark: (frame: number) => {
+      const cell = run.cells.get(run.key(one, frame));
+      return cell
+        ? cellMark(cell.state, cell.error, run.stale.has(frame))
+        : ({ sign: "–", text: "", tone: "quiet" } as const);
     },
-  },
+  })),
   {
     key: "findings",
     title: "findings",
@@ -56,18 +72,19 @@ async function load(frame: number) {
   if (!response.ok) throw new Error(String(response.status));
   return createImageBitmap(await response.blob());
 }
+const sheetWidth = computed(() => `${Math.min(24, Math.max(15, 9 + 4.6 * run.layers.length))}rem`);
 const playback = usePlayback(
   () => shot.frames.filter((frame) => run.finished.has(frame)),
   () => offers.value?.rates.find((one) => one.name === shot.draft?.timing.rate)?.value ?? 24,
   load,
-  () => [run.run?.id, run.finished.size, look.value],
+  () => [run.run?.id, layer.value, run.finished.size, look.value],
   () => shot.frame,
 );
 useSpaceKey(playback.toggle);
 </script>
 
 <template>
-  <DeskFrame :columns>
+  <DeskFrame :columns :sheet-width="sheetWidth">
     <template #picture>
       <PixelView
         v-model:zoom="zoom"
@@ -76,7 +93,7 @@ useSpaceKey(playback.toggle);
         :playing="playback.current.value?.bitmap ?? null"
         :width="shot.draft!.raster.width"
         :height="shot.draft!.raster.height"
-        :label="`Frame ${shot.frame} ${what === 'alpha' ? 'as alpha' : `over ${ground.kind}`}`"
+        :label="`Frame ${shot.frame} ${what === 'picture' ? `over ${ground.kind}` : `as ${what}`}`"
         @pixel="pixel = $event"
       >
         <p v-if="run.loaded && !run.finished.size">
@@ -92,8 +109,9 @@ useSpaceKey(playback.toggle);
     </template>
     <template #settings>
       <h2 class="px-3 pt-2 pb-1 font-title text-lg">Proof</h2>
-      <ProofSettings v-model:what="what" v-model:blend="blend" v-model:zoom="zoom" />
+      <ProofSettings v-model:what="what" v-model:blend="blend" v-model:zoom="zoom" :looks />
       <ProbePanel :pixel :run-id="run.run?.id ?? 0" :layer :frame="there ? shot.frame : null" />
+      <ProofList v-if="run.run" />
       <FindingList />
     </template>
   </DeskFrame>

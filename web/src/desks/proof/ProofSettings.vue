@@ -2,13 +2,10 @@
 import ChoiceField from "@/controls/ChoiceField.vue";
 import SectionBlock from "@/controls/SectionBlock.vue";
 
-const what = defineModel<"picture" | "alpha">("what", { required: true });
+const what = defineModel<string>("what", { required: true });
+defineProps<{ looks: { name: string; title: string }[] }>();
 const blend = defineModel<"linear" | "encoded">("blend", { required: true });
 const zoom = defineModel<number>("zoom", { required: true });
-const WHAT = [
-  { name: "picture", title: "Picture" },
-  { name: "alpha", title: "Alpha alone" },
-];
 const BLEND = [
   { name: "linear", title: "Linear light" },
   { name: "encoded", title: "Encoded values" },
@@ -18,7 +15,7 @@ const ZOOM = [0, 1, 2, 4, 8, 16].map((one) => ({ name: String(one), title: one ?
 
 <template>
   <SectionBlock title="Look">
-    <ChoiceField label="Show" :model-value="what" :options="WHAT" @commit="what = $event as 'picture'" />
+    <ChoiceField label="Show" :model-value="what" :options="looks" @commit="what = $event" />
     <ChoiceField
       label="Magnify, with hard pixels"
       :model-value="String(zoom)"

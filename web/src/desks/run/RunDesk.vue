@@ -10,7 +10,9 @@ import type { SheetColumn } from "@/sheet/columns";
 import DeskFrame from "@/sheet/DeskFrame.vue";
 import { cellMark } from "@/shot/cellMarks";
 import FindingList from "@/shot/FindingList.vue";
+import { framesOf } from "@/shot/frameSet";
 import { lookUrl } from "@/shot/look";
+import ProofList from "@/shot/ProofList.vue";
 import { useRun } from "@/shot/run";
 import { useShot } from "@/shot/store";
 import StudioNotice from "@/StudioNotice.vue";
@@ -22,15 +24,20 @@ import WhoComputes from "./WhoComputes.vue";
 const shot = useShot();
 const run = useRun();
 const failure = ref("");
+const ofRun = computed(() => new Set(framesOf(run.run?.frame_set ?? "")));
+/** Wide enough for the state of each layer in words. */
+const sheetWidth = computed(() => `${Math.min(24, Math.max(15, 4.5 + 4.9 * run.layers.length))}rem`);
 const columns = computed<SheetColumn[]>(() =>
   run.layers.map((layer) => ({
     key: layer,
     title: layer,
+    chosen: layer === run.layer,
+    ...(run.layers.length > 1 ? { choose: () => run.look(layer) } : {}),
     mark: (frame) => {
       const cell = run.cells.get(run.key(layer, frame));
       return cell
         ? cellMark(cell.state, cell.error, run.stale.has(frame))
-        : run.underWay
+        : run.underWay && ofRun.value.has(frame)
           ? cellMark("waiting", "", false)
           : null;
     },
@@ -39,8 +46,8 @@ const columns = computed<SheetColumn[]>(() =>
 /** While it renders, the newest picture; otherwise the frame at the playhead, or the nearest that there is. */
 const shown = computed(() => {
   if (run.underWay && run.newest) return run.newest;
-  const layer = run.layers[0];
-  if (layer === undefined || !run.finished.size) return null;
+  const layer = run.layer;
+  if (!layer || !run.finished.size) return null;
   const nearest = [...run.finished].reduce((best, one) =>
     Math.abs(one - shot.frame) < Math.abs(best - shot.frame) ? one : best,
   );
@@ -62,7 +69,7 @@ async function attempt(work: () => Promise<void>) {
 </script>
 
 <template>
-  <DeskFrame :columns>
+  <DeskFrame :columns :sheet-width="sheetWidth">
     <template #picture>
       <MasterPicture
         class="flex-1"
@@ -76,7 +83,9 @@ async function attempt(work: () => Promise<void>) {
         >
       </MasterPicture>
       <GroundBar
-        ><span v-if="shown" class="text-soft">frame {{ shown.frame }}</span></GroundBar
+        ><span v-if="shown" class="text-soft"
+          >frame {{ shown.frame }}<template v-if="run.layers.length > 1"> of {{ shown.layer }}</template></span
+        ></GroundBar
       >
     </template>
     <template #settings>
@@ -84,10 +93,13 @@ async function attempt(work: () => Promise<void>) {
       <StudioNotice workers />
       <RunProgress v-if="run.run" :looking="shot.looking" @steer="attempt(() => run.steer($event))" />
       <p v-if="failure" class="px-3 pb-2 text-now" role="alert">✕ {{ failure }}</p>
+      <ProofList v-if="run.run" />
       <FindingList />
       <RunStart
         v-if="!run.underWay && !shot.looking"
-        @start="(frames, quality) => attempt(() => run.start(shot.id, shot.meta!.revision, frames, quality))"
+        @start="
+          (frames, quality, layers) => attempt(() => run.start(shot.id, shot.meta!.revision, frames, quality, layers))
+        "
       />
       <WhoComputes v-if="run.run" />
       <section v-if="run.runs.length > 1" class="border-t border-line px-3 py-2">

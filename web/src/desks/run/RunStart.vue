@@ -10,7 +10,7 @@ import TextField from "@/controls/TextField.vue";
 import { duration, megabytes } from "@/shot/cellMarks";
 import { useShot } from "@/shot/store";
 
-const emit = defineEmits<{ start: [frames: string, quality: string] }>();
+const emit = defineEmits<{ start: [frames: string, quality: string, layers: string[]] }>();
 const shot = useShot();
 const offers = useOffers();
 const which = ref("range");
@@ -25,13 +25,22 @@ const WHICH = [
 const frames = computed(() =>
   which.value === "range" ? "" : which.value === "frame" ? String(shot.frame) : own.value.trim(),
 );
+/** Layers that are not to be rendered this time, of those that are on. */
+const without = ref(new Set<string>());
+const on = computed(() => (shot.draft?.layers ?? []).filter((one) => one.on).map((one) => one.name));
+const layers = computed(() => on.value.filter((one) => !without.value.has(one)));
+function toggle(name: string) {
+  const next = new Set(without.value);
+  if (!next.delete(name)) next.add(name);
+  without.value = next;
+}
 const quality = computed(() => shot.draft?.quality ?? "final");
 const qualities = computed(() => (offers.value?.qualities ?? []).map((one) => ({ name: one.name, title: one.name })));
 const note = computed(() => offers.value?.qualities.find((one) => one.name === quality.value)?.title);
 
 async function measure() {
   const document = shot.draft;
-  if (!document || (which.value === "own" && !frames.value)) return;
+  if (!document || (which.value === "own" && !frames.value) || !layers.value.length) return;
   failure.value = "";
   try {
     estimate.value = await answer(
@@ -41,6 +50,7 @@ async function measure() {
           document: document as unknown as Record<string, never>,
           quality: quality.value as "final",
           frame_set: frames.value,
+          layers: layers.value,
         },
       }),
     );
@@ -50,9 +60,12 @@ async function measure() {
     estimate.value = null;
   }
 }
+function costOf(name: string) {
+  return estimate.value?.layers.find((one) => one.layer === name);
+}
 let timer = 0;
 watch(
-  [() => shot.draft, frames],
+  [() => shot.draft, frames, layers],
   () => {
     window.clearTimeout(timer);
     timer = window.setTimeout(measure, 300);
@@ -78,6 +91,27 @@ watch(
       @commit="shot.edit('quality', $event, true, 'Quality')"
     />
     <p class="text-xs text-soft">{{ note }}</p>
+    <ul v-if="on.length > 1" class="border-y border-line" aria-label="Layers of this run">
+      <li v-for="name in on" :key="name" class="flex items-center justify-between gap-2 border-b border-line/60">
+        <label class="flex min-w-0 items-center gap-1.5 py-0.5">
+          <input
+            type="checkbox"
+            class="accent-select-ink"
+            :checked="!without.has(name)"
+            :aria-label="`Render ${name}`"
+            @change="toggle(name)"
+          />
+          <span class="truncate">{{ name }}</span>
+        </label>
+        <span v-if="costOf(name)" class="text-right text-xs whitespace-nowrap text-soft">
+          <template v-if="costOf(name)!.reused < costOf(name)!.frames">
+            {{ costOf(name)!.frames - costOf(name)!.reused }} of {{ costOf(name)!.frames }} to render,
+            {{ duration(costOf(name)!.seconds) }}, {{ megabytes(costOf(name)!.bytes) }}
+          </template>
+          <template v-else>all {{ costOf(name)!.frames }} are rendered</template>
+        </span>
+      </li>
+    </ul>
     <p v-if="shot.examined?.naming_error" class="text-now" role="alert">✕ {{ shot.examined.naming_error }}</p>
     <p v-if="failure" class="text-now" role="alert">✕ {{ failure }}</p>
     <dl
@@ -85,14 +119,21 @@ watch(
       class="grid grid-cols-[1fr_auto] gap-x-3 border-y border-line py-1.5"
       aria-label="Before the start"
     >
-      <dt class="text-soft">Frames × layers</dt>
-      <dd class="text-right">{{ estimate.frames }} × {{ estimate.layers }}</dd>
+      <dt class="text-soft">Frames</dt>
+      <dd class="text-right">{{ estimate.frames }}</dd>
       <dt class="text-soft">Length</dt>
       <dd class="text-right">{{ shot.examined?.length.seconds }} s, {{ shot.examined?.length.timecode }}</dd>
       <dt class="text-soft">Raster</dt>
-      <dd class="text-right">{{ shot.draft?.raster.width }} × {{ shot.draft?.raster.height }}</dd>
+      <dd class="text-right">
+        {{ shot.draft?.raster.width }} × {{ shot.draft?.raster.height
+        }}{{ shot.draft?.raster.overscan ? `, ${shot.draft.raster.overscan} around` : "" }}
+      </dd>
       <dt class="text-soft">Rendered already</dt>
       <dd class="text-right">{{ estimate.reused }}</dd>
+      <template v-if="estimate.proof_seconds">
+        <dt class="text-soft">To prove that layers rejoin</dt>
+        <dd class="text-right">about {{ duration(estimate.proof_seconds) }}</dd>
+      </template>
       <dt class="text-soft">Expected time</dt>
       <dd class="text-right">about {{ duration(estimate.seconds) }}</dd>
       <dt class="text-soft">Masters on disk</dt>
@@ -103,8 +144,8 @@ watch(
     <p v-else class="text-soft">Measuring one frame…</p>
     <PressButton
       primary
-      :disabled="shot.dirty || !!shot.examined?.naming_error || (which === 'own' && !own.trim())"
-      @click="emit('start', frames, quality)"
+      :disabled="shot.dirty || !!shot.examined?.naming_error || (which === 'own' && !own.trim()) || !layers.length"
+      @click="emit('start', frames, quality, layers)"
     >
       {{ which === "frame" ? `Render frame ${shot.frame}` : "Start the run" }}
     </PressButton>

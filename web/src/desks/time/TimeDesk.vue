@@ -38,7 +38,8 @@ const columns = computed<SheetColumn[]>(() => {
     title: `${motion.name}, turn about ${motion.axis}`,
     mark: (frame) => {
       const degrees = motion.degrees[frames.get(frame) ?? -1];
-      return degrees === undefined ? null : { text: `${degrees}°`, sign: degrees === 0 ? "◆" : "│" };
+      // Marked is where a turn begins, wherever that is.
+      return degrees === undefined ? null : { text: `${degrees}°`, sign: degrees === motion.degrees[0] ? "◆" : "│" };
     },
   }));
 });

@@ -27,6 +27,17 @@ const path = (field: string) => `elements.${props.at}.turn.${field}`;
       @update="shot.edit(path('turns'), $event, false)"
       @commit="shot.edit(path('turns'), $event, true, 'Turns')"
     />
+    <NumberField
+      label="Turned at the first frame"
+      unit="°"
+      :model-value="element.turn.start"
+      :initial="0"
+      :min="-360000"
+      :max="360000"
+      :error="shot.problems[path('start')]"
+      @update="shot.edit(path('start'), $event, false)"
+      @commit="shot.edit(path('start'), $event, true, 'Turned at the first frame')"
+    />
     <ChoiceField
       label="About the axis"
       :model-value="element.turn.axis"

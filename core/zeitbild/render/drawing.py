@@ -1,0 +1,383 @@
+"""One drawing of a set: what is seen and how it is lit, found out once for all outputs that want it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from zeitbild.kernels import PARALLEL
+from zeitbild.render.data_rows import CAMERA_NORMAL, DATA, NORMAL
+from zeitbild.render.moving.sweeping import draw, rayed_places, stands, ways_of, without_hidden
+from zeitbild.render.picture import NO_DEPTH, Picture
+from zeitbild.render.rays.secondary import Rayed, cast_again, cast_rays
+from zeitbild.render.shade.shading import FACING, LOOKS, PLANES, shade, take_direct
+from zeitbild.render.stage import Lighting, Stage, lighting_of, stage_of, viewpoint
+from zeitbild.render.view.pixel_look import harden
+from zeitbild.render.visible.finer import bends_of, find_busy, fit_shares, note_done, tones_of
+from zeitbild.render.visible.identity import SLOTS, boxes_of, mark, moves_of, projection_of
+from zeitbild.render.visible.see_through import Areas, areas_of, depth_of_seen, drop_hidden
+from zeitbild.render.visible.tile_kernel import RASTERISERS_AGAIN
+from zeitbild.render.visible.visibility import Drawing, Fragments, rasterise
+from zeitbild.render.world.buffers import kept, lent
+from zeitbild.snapshot import Snapshot
+from zeitbild.snapshot.camera import DepthScale
+from zeitbild.snapshot.quality import Quality
+
+#: How often pixels are looked over and cut (``finer``) where mirrors show the set; and so much more may pixels differ before they
+#: are cut where they do not.
+_ROUNDS, _CALM = 2, 3
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class View:
+    """What the parts of a picture share: the set with its rays and lights, and how it is looked at.
+
+    owners [F] and triangle_owners [T] are the places of the bodies that finishes and triangles belong to.
+    """
+
+    snapshot: Snapshot
+    quality: Quality
+    samples: int
+    shift: tuple[float, float]
+    hard: bool
+    numbers: NDArray[np.int32]
+    stage: Stage
+    light: Lighting
+    owners: NDArray[np.int64]
+    triangle_owners: NDArray[np.int64]
+
+    def triangles_of(self, places: Sequence[int]) -> NDArray[np.bool_]:
+        """Which triangles [T] are those of bodies at some places."""
+        return np.isin(self.triangle_owners, places)
+
+    def of_finishes(self, values: Mapping[int, float]) -> NDArray[np.float32]:
+        """A value of each finish [F] by its body's place; -1 where none is given."""
+        return np.array([values.get(int(place), -1) for place in self.owners], np.float32)
+
+
+def view_of(
+    snapshot: Snapshot,
+    quality: Quality,
+    samples: int,
+    shift: tuple[float, float],
+    hard: bool,
+    numbers: list[tuple[int, int]],
+) -> View:
+    """How a set is looked at: samples a pixel, shift in pixels to the right and down, hard edges or exact ones, and the numbers of
+    element and finish of each finish (``identity.numbers_of``)."""
+    stage = stage_of(snapshot)
+    if snapshot.stations:
+        ends = snapshot.stations[0], snapshot.stations[-1]
+        stage = Stage(stage.scene, (), stage.opacity, tuple(stands(snapshot, stage.scene, one) for one in ends))
+    places = np.arange(len(snapshot.bodies))
+    return View(
+        snapshot,
+        quality,
+        samples,
+        shift,
+        hard,
+        np.array(numbers, np.int32).reshape(-1, 2),
+        stage,
+        lighting_of(snapshot),
+        np.repeat(places, [len(body.finishes) for body in snapshot.bodies]),
+        np.repeat(places, [len(mesh.triangles) for mesh in snapshot.built_meshes]),
+    )
+
+
+def _groups(snapshot: Snapshot) -> tuple[str, ...]:
+    """Groups of lights that get a picture of their own: those that are asked for, or all that shine on surfaces."""
+    return snapshot.groups or tuple(dict.fromkeys(one.group for one in snapshot.lights if one.shape != "ambient"))
+
+
+def empty_picture(snapshot: Snapshot, planes: bool) -> Picture:
+    """A picture of nothing."""
+    size = snapshot.height, snapshot.width
+    return Picture(
+        np.zeros((*size, 4), np.float32),
+        np.full(size, NO_DEPTH, np.float32),
+        np.zeros((*size, PLANES), np.float32) if planes else None,
+        {name: np.zeros((*size, 3), np.float32) for name in _groups(snapshot)} if planes else {},
+        np.full((*size, 2, SLOTS, 2), (-1, 0), np.float32) if planes else None,
+        data=np.zeros((*size, DATA), np.float32) if planes else None,
+    )
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Output:
+    """A picture to be filled by a drawing.
+
+    weights [F] say of each finish how much its light counts, or less than 0 for what only hides; of no length: everything is
+    shown. Not ``lit``: it is only found out where things are.
+    """
+
+    picture: Picture
+    weights: NDArray[np.float32]
+    lit: bool
+
+    @property
+    def some(self) -> bool:
+        """Whether something only hides."""
+        return len(self.weights) > 0
+
+
+def output_for(view: View, planes: bool, weights: NDArray[np.float32] | None, lit: bool) -> Output:
+    """Room for a picture."""
+    if not lit:
+        picture = empty_picture(view.snapshot, planes)
+    else:
+        size = view.snapshot.height, view.snapshot.width
+        picture = Picture(
+            lent("beauty", (*size, 4), np.float32),
+            lent("depth", size, np.float32),
+            lent("planes", (*size, PLANES), np.float32) if planes else None,
+            {name: np.zeros((*size, 3), np.float32) for name in _groups(view.snapshot)} if planes else {},
+            lent("identities", (*size, 2, SLOTS, 2), np.float32) if planes else None,
+            data=lent("data", (*size, DATA), np.float32) if planes else None,
+        )
+    return Output(picture, np.empty(0, np.float32) if weights is None else weights, lit)
+
+
+def draw_outputs(view: View, stage: Stage, outputs: Sequence[Output], *, alone: bool = False) -> list[Areas | None]:
+    """Draw a stage as if nothing showed through it, once for all outputs, and fill every plane that their pictures have; gives
+    where what is shown is, of those in which something only hides.
+
+    What is ``alone`` finds out nothing about what hides it; else every number is the one that it has in the whole picture, so
+    that layers add up to it.
+    """
+    snapshot, quality, samples, hard = view.snapshot, view.quality, view.samples, view.hard
+    height, width = snapshot.height, snapshot.width
+    camera = snapshot.camera
+    swept = len(snapshot.stations) > 0
+    scene, light = stage.scene, view.light
+    depth = kept("whole depth", (height, width), np.float32)
+    with PARALLEL:
+        drawing = stretch = None
+        if swept:
+            stretch = draw(snapshot, stage, quality, samples, view.shift, depth)
+            fragments, alpha = stretch.fragments, stretch.alpha
+        else:
+            corners = camera.project(scene.vertices)
+            distances = camera.distance(scene.vertices) if camera.parallel else corners[:, 2]
+            scale = DepthScale.of(camera, distances)
+            fragments, alpha, drawing = rasterise(
+                corners,
+                scale.order(distances),
+                scene.triangles,
+                scene.cull,
+                scene.patches,
+                scene.facing,
+                near=scale.near,
+                least_w=scale.least_w,
+                width=width,
+                height=height,
+                samples=samples,
+                edges_exactly=quality.edges_exactly and not hard,
+                depth=depth,
+            )
+            if camera.parallel:
+                depth[:] = scale.depth(drawing.depth, NO_DEPTH)
+        if hard:
+            harden(fragments.order, fragments.pixel, fragments.counts, fragments.firsts, width, fragments.share, alpha)
+        areas = [_areas_of(view, stage, output, fragments, alpha, depth) for output in outputs]
+        lit_ones = [output for output in outputs if output.lit]
+        if not lit_ones:
+            return areas
+        if alone:
+            (output,) = lit_ones
+            if stretch is not None:
+                without_hidden(stretch, scene.finish_of, output.weights)
+            else:
+                moved = np.empty(len(fragments.pixel), np.int32)
+                PARALLEL.by_parts(
+                    drop_hidden, *fragments.lists, np.empty((0, 2), np.float32), scene.finish_of, output.weights, moved
+                )
+        moves = ways_of(snapshot) if swept else None
+        rayed = cast_rays(snapshot, quality, stage, light, fragments, depth, moves)
+        shaded = fragments
+        if stretch is not None and moves is not None:
+            shaded, rayed = stretch.places, rayed_places(snapshot, stage, light, stretch, rayed, moves)
+        nowhere = np.empty((0, width), np.uint8)
+
+        def lit_by(
+            light: Lighting,
+            beauty: NDArray[np.float32],
+            planes: NDArray[np.float32],
+            places: Fragments = shaded,
+            found: Rayed = rayed,
+            sides: NDArray[np.uint8] = nowhere,
+            doubt: NDArray[np.float32] = np.empty((0, width), np.float32),
+            weights: NDArray[np.float32] = np.empty(0, np.float32),
+        ) -> None:
+            PARALLEL.by_parts(
+                shade,
+                *places.lists,
+                width,
+                places.edges,
+                stage.places,
+                scene.normals,
+                scene.finish_of,
+                light.with_room(LOOKS),
+                viewpoint(camera),
+                light.rows,
+                light.touched,
+                light.ambients,
+                light.maps,
+                light.table,
+                found.spots,
+                found.lift,
+                found.values,
+                snapshot.bounces > 0,
+                # Of a stretch no place beside a fragment is known that would tell how wide a tone's border is.
+                hard or swept,
+                weights,
+                np.float32(1 / camera.focal),
+                light.spaces,
+                light.texels.values,
+                light.texels.table,
+                alpha,
+                sides,
+                doubt,
+                beauty,
+                planes,
+            )
+
+        # The groups share everything that was found out about the fragments: only shading is done again for each.
+        shining = {one.group for one in snapshot.lights}
+        lights = {name: light.of_group(snapshot.lights, name) for name in _groups(snapshot) if name in shining}
+        scratch = kept("group beauty", (height, width, 4), np.float32)
+        no_planes = np.empty((0, width, PLANES), np.float32)
+        # Where more places are needed is decided by the whole picture, hold-outs and all.
+        finer = drawing is not None and quality.edges_exactly and not hard and samples in RASTERISERS_AGAIN
+        every = next((output for output in lit_ones if alone or not output.some), None)
+        whole = np.empty((height, width, 4), np.float32) if finer and every is None else None
+
+        def lit(*places: Any) -> None:
+            """Beauty and all its parts, at places that pixels were cut into (see ``lit_by``), or everywhere."""
+            found, doubt = (places[:3], places[3:]) if places else ((), ())
+            other = tuple(np.empty_like(one) for one in doubt)
+            if whole is not None:
+                lit_by(light, whole, no_planes, *places)
+            for output in lit_ones:
+                picture, weights = output.picture, output.weights
+                parts = no_planes if picture.planes is None else picture.planes
+                # The groups first: until beauty comes, its parts are room for theirs.
+                for name in lights if picture.groups else ():
+                    lit_by(lights[name], scratch, parts, *found, *other, weights=weights)
+                    take_direct(parts, places[2] if places else nowhere, picture.groups[name])
+                lit_by(light, picture.beauty, parts, *found, *(doubt if output is every else other), weights=weights)
+
+        lit()
+        if drawing is not None and finer:
+            decides = whole if every is None else every.picture.beauty
+            assert decides is not None
+            _refine(snapshot, stage, light, drawing, fragments, rayed, alpha, decides, lit)
+        for output in lit_ones:
+            _tell(view, stage, fragments, output)
+    return areas
+
+
+def _areas_of(
+    view: View,
+    stage: Stage,
+    output: Output,
+    fragments: Fragments,
+    alpha: NDArray[np.float32],
+    depth: NDArray[np.float32],
+) -> Areas | None:
+    """Where what an output shows is seen, and its depth; of one that is not lit also its alpha."""
+    picture, scene, weights = output.picture, stage.scene, output.weights
+    height, width = depth.shape
+    if not output.some:
+        picture.depth[:] = depth
+        return None
+    seen, cover = np.empty((height, width), np.float32), np.empty((height, width), np.float32)
+    lists = fragments.order, fragments.pixel, fragments.triangle, fragments.counts, fragments.firsts
+    PARALLEL.by_parts(areas_of, *lists, width, fragments.share, scene.finish_of, weights, seen, cover)
+    if not output.lit:
+        picture.beauty[..., 3] = cover
+        if not (weights >= 0).any():
+            return Areas(seen, np.maximum(alpha - seen, 0))
+    camera = view.snapshot.camera
+    picture.depth[:] = depth
+    PARALLEL.by_parts(
+        depth_of_seen,
+        *fragments.lists,
+        width,
+        fragments.edges,
+        stage.places,
+        scene.normals,
+        scene.finish_of,
+        weights,
+        viewpoint(camera),
+        np.array([*camera.axes[2], -camera.axes[2] @ camera.eye]),
+        np.float32(NO_DEPTH),
+        picture.depth,
+    )
+    return Areas(seen, np.maximum(alpha - seen, 0))
+
+
+def _tell(view: View, stage: Stage, fragments: Fragments, output: Output) -> None:
+    """What stands in each pixel of an output, and where it is, faces and moves to, if that is wanted."""
+    picture, scene, camera = output.picture, stage.scene, view.snapshot.camera
+    if picture.data is None or picture.planes is None:
+        return
+    PARALLEL.by_parts(
+        mark,
+        *fragments.lists,
+        picture.depth.shape[1],
+        fragments.edges,
+        stage.places,
+        scene.normals,
+        scene.finish_of,
+        view.numbers,
+        output.weights if output.some else np.ones(len(view.numbers), np.float32),
+        moves_of(view.snapshot),
+        boxes_of(view.snapshot),
+        projection_of(camera),
+        viewpoint(camera),
+        picture.identities,
+        picture.data,
+    )
+    # To the right, up and towards the camera.
+    towards = camera.axes * np.array([[1.0], [1.0], [-1.0]])
+    normals = picture.planes[..., FACING : FACING + 3]
+    picture.data[..., NORMAL : NORMAL + 3] = normals
+    picture.data[..., CAMERA_NORMAL : CAMERA_NORMAL + 3] = normals @ towards.T.astype(np.float32)
+
+
+def _refine(
+    snapshot: Snapshot,
+    stage: Stage,
+    light: Lighting,
+    drawing: Drawing,
+    fragments: Fragments,
+    rayed: Rayed,
+    alpha: NDArray[np.float32],
+    beauty: NDArray[np.float32],
+    lit: Callable[..., None],
+) -> None:
+    """Shade pixels that need it at more places, in place of beauty; see ``finer``."""
+    height, width = alpha.shape
+    # Of what is not mirrored from the set, highlights are integrals already, and one look is enough.
+    limit = np.float32(snapshot.error / 255 * (1 if snapshot.bounces else _CALM))
+    rounds = _ROUNDS if snapshot.bounces else 1
+    tones = kept("tones", (height, width, 3), np.float32)
+    done, sides = np.zeros((height, width), np.uint8), kept("sides", (height, width), np.uint8)
+    bends, doubt = kept("bends", (height, width), np.float32), kept("doubt", (height, width), np.float32)
+    # A mirror ray shows one thing of many that its place mirrors: so few would agree by chance.
+    first_cells = np.uint8(4 if snapshot.bounces else 2)
+    for number in range(rounds):
+        tones_of(beauty, tones)
+        bends_of(tones, bends)
+        find_busy(bends, tones, alpha, drawing.marks, doubt, limit, number == 0, first_cells, done, sides)
+        if not sides.any():
+            continue
+        places = drawing.again(sides)
+        fit_shares(places.order, places.pixel, places.counts, places.firsts, width, alpha, places.share)
+        found = cast_again(snapshot, stage, light, places, fragments, rayed, (height, width))
+        lit(places, found, sides, doubt)
+        note_done(sides, done)

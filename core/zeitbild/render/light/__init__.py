@@ -1,0 +1,1 @@
+"""What reaches a place: lights and surroundings."""

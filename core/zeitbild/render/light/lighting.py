@@ -1,0 +1,257 @@
+"""Lights as rows of numbers, how much of each reaches a point, and where on it shadow rays go.
+
+Direct light is what would arrive if nothing stood between; shadow rays then tell which share of the light is seen.
+Diffuse light of flat lights is exact (Lambert's formula for polygons: Johann Heinrich Lambert, Photometria 1760; as
+printed in Arvo 1995, Analytic Methods for Simulated Light Transport, equation 2.11). Highlights of lights with a size
+use one representative point (Karis, SIGGRAPH 2013 course on physically based shading, section on area lights).
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+
+import numpy as np
+from numpy.typing import NDArray
+
+from zeitbild.kernels import inlined_kernel, kernel
+from zeitbild.snapshot.lights import LightSource
+
+#: Columns of a light's row.
+KIND, POSITION, DIRECTION, COLOUR, ACROSS, UP, SIZE, INNER, OUTER, REACH2, SHADOWS = (
+    0,
+    1,
+    4,
+    7,
+    10,
+    13,
+    16,
+    17,
+    18,
+    19,
+    20,
+)
+ROW = 21
+SUN, BALL, FLAT, ROUND = 0.0, 1.0, 2.0, 3.0
+_SHAPES = {"sun": SUN, "sphere": BALL, "rectangle": FLAT, "disc": ROUND}
+_SUN, _BALL, _ROUND = np.float32(SUN), np.float32(BALL), np.float32(ROUND)
+
+_ZERO, _HALF, _ONE, _TWO, _THREE = (np.float32(value) for value in (0, 0.5, 1, 2, 3))
+_PI, _TINY, _FAR = np.float32(math.pi), np.float32(1e-12), np.float32(1e30)
+#: Corners of the polygon of the same area that stands for a disc.
+_CORNERS = 16
+_turn = 2 * np.pi * (np.arange(_CORNERS) + 0.5) / _CORNERS
+_DISC_SCALE = math.sqrt(math.pi / (_CORNERS / 2 * math.sin(2 * math.pi / _CORNERS)))
+_POLYGON = (np.stack([np.cos(_turn), np.sin(_turn)], axis=1) * _DISC_SCALE).astype(np.float32)
+_SQUARE = np.array([[1, 1], [-1, 1], [-1, -1], [1, -1]], np.float32)
+
+
+def light_rows(sources: Sequence[LightSource]) -> NDArray[np.float32]:
+    """One row [L, ROW] for each light but the ambient ones, in their order."""
+    standing = [source for source in sources if source.shape != "ambient"]
+    rows = np.zeros((len(standing), ROW), np.float32)
+    for row, source in zip(rows, standing, strict=True):
+        row[KIND] = _SHAPES[source.shape]
+        row[POSITION : POSITION + 3] = source.position
+        row[DIRECTION : DIRECTION + 3] = source.direction
+        row[COLOUR : COLOUR + 3] = source.colour
+        row[ACROSS : ACROSS + 3], row[UP : UP + 3] = source.across, source.up
+        if source.shape == "sun":
+            # Half extents of its disc as seen one unit away, so that shadow rays treat it like any flat light.
+            basis = np.array(sideways(*(np.float32(value) for value in source.direction))) * math.tan(source.size)
+            row[ACROSS : ACROSS + 3], row[UP : UP + 3] = basis[:3], basis[3:]
+        row[SIZE] = source.size
+        row[INNER], row[OUTER] = source.cone
+        row[REACH2] = source.reach**2
+        row[SHADOWS] = source.shadows
+    return rows
+
+
+@kernel
+def polygon_light(px, py, pz, nx, ny, nz, light, corners):  # type: ignore[no-untyped-def]
+    """Share of a matt surface's half sphere that a flat light fills, weighted by the cosine: its form factor, 0..1.
+
+    Point p, unit normal n, the light's row, its corners in units of its half extents; what lies below the horizon is cut.
+    """
+    total = _ZERO
+    count = corners.shape[0]
+    entry_x = entry_y = entry_z = _ZERO
+    exit_x = exit_y = exit_z = _ZERO
+    cut = 0
+    for k in range(count):
+        u0, v0 = corners[k, 0], corners[k, 1]
+        u1, v1 = corners[(k + 1) % count, 0], corners[(k + 1) % count, 1]
+        ax = light[1] + u0 * light[10] + v0 * light[13] - px
+        ay = light[2] + u0 * light[11] + v0 * light[14] - py
+        az = light[3] + u0 * light[12] + v0 * light[15] - pz
+        bx = light[1] + u1 * light[10] + v1 * light[13] - px
+        by = light[2] + u1 * light[11] + v1 * light[14] - py
+        bz = light[3] + u1 * light[12] + v1 * light[15] - pz
+        height_a, height_b = ax * nx + ay * ny + az * nz, bx * nx + by * ny + bz * nz
+        if height_a <= _ZERO and height_b <= _ZERO:
+            continue
+        if height_a < _ZERO or height_b < _ZERO:
+            share = height_a / (height_a - height_b)
+            mx, my, mz = ax + share * (bx - ax), ay + share * (by - ay), az + share * (bz - az)
+            cut += 1
+            if height_a < _ZERO:
+                ax, ay, az = mx, my, mz
+                entry_x, entry_y, entry_z = mx, my, mz
+            else:
+                bx, by, bz = mx, my, mz
+                exit_x, exit_y, exit_z = mx, my, mz
+        total += _edge(ax, ay, az, bx, by, bz, nx, ny, nz)
+    if cut == 2:
+        total += _edge(exit_x, exit_y, exit_z, entry_x, entry_y, entry_z, nx, ny, nz)
+    return abs(total) / (_TWO * _PI)
+
+
+@kernel
+def _edge(ax, ay, az, bx, by, bz, nx, ny, nz):  # type: ignore[no-untyped-def]
+    """Angle between two directions times the cosine between the normal and the plane that they span."""
+    cx, cy, cz = ay * bz - az * by, az * bx - ax * bz, ax * by - ay * bx
+    length = math.sqrt(cx * cx + cy * cy + cz * cz)
+    if length <= _TINY:
+        return _ZERO
+    angle = math.atan2(length, ax * bx + ay * by + az * bz)
+    return np.float32(angle * (cx * nx + cy * ny + cz * nz) / length)
+
+
+@kernel
+def reach(light, px, py, pz, nx, ny, nz, rx, ry, rz, alpha):  # type: ignore[no-untyped-def]
+    """Unshadowed light of one row at a point: (diffuse, highlight, x, y, z).
+
+    Point p, unit normal n, unit mirror direction r, alpha squared roughness. ``diffuse`` is what a white matt surface
+    radiates for a white light of strength 1; ``highlight`` weighs the lobe (times pi and n.l) for light from the unit
+    direction (x, y, z), and is 0 where nothing arrives.
+    """
+    kind = light[0]
+    if kind == _SUN:
+        lx, ly, lz = -light[4], -light[5], -light[6]
+        cosine = nx * lx + ny * ly + nz * lz
+        size = light[16]
+        if size <= _ZERO:
+            return max(_ZERO, cosine), _ONE if cosine > _ZERO else _ZERO, lx, ly, lz
+        lx, ly, lz, narrow = _towards_disc(lx, ly, lz, rx, ry, rz, math.sin(size), math.cos(size), alpha)
+        return max(_ZERO, cosine), narrow, lx, ly, lz
+    lx, ly, lz = light[1] - px, light[2] - py, light[3] - pz
+    square = max(lx * lx + ly * ly + lz * lz, _TINY)
+    distance = math.sqrt(square)
+    lx, ly, lz = lx / distance, ly / distance, lz / distance
+    if kind == _BALL:
+        fading = light[19] / square
+        if light[18] > -_ONE:
+            leaning = -(lx * light[4] + ly * light[5] + lz * light[6])
+            inside = (leaning - light[18]) / max(light[17] - light[18], np.float32(1e-6))
+            inside = min(_ONE, max(_ZERO, inside))
+            fading *= inside * inside * (_THREE - _TWO * inside)
+        if fading <= _ZERO:
+            return _ZERO, _ZERO, lx, ly, lz
+        cosine = nx * lx + ny * ly + nz * lz
+        narrow = _ONE
+        if light[16] > _ZERO:
+            sine = min(light[16] / distance, np.float32(0.999))
+            lx, ly, lz, narrow = _towards_disc(lx, ly, lz, rx, ry, rz, sine, math.sqrt(_ONE - sine * sine), alpha)
+        elif cosine <= _ZERO:
+            narrow = _ZERO
+        return max(_ZERO, cosine) * fading, narrow * fading, lx, ly, lz
+    # Flat lights shine from their front only.
+    front = -(lx * light[4] + ly * light[5] + lz * light[6]) * distance
+    if front <= _ZERO:
+        return _ZERO, _ZERO, lx, ly, lz
+    width2 = light[10] * light[10] + light[11] * light[11] + light[12] * light[12]
+    height2 = light[13] * light[13] + light[14] * light[14] + light[15] * light[15]
+    if kind == _ROUND:
+        area = _PI * width2
+        factor = polygon_light(px, py, pz, nx, ny, nz, light, _POLYGON)
+    else:
+        area = np.float32(4) * math.sqrt(width2 * height2)
+        factor = polygon_light(px, py, pz, nx, ny, nz, light, _SQUARE)
+    # Radiance such that on the axis, far away, the light falls to 1 at its reach.
+    glow = _PI * light[19] / area
+    # Where the mirrored ray meets the light's plane, moved onto the light.
+    facing = -(rx * light[4] + ry * light[5] + rz * light[6])
+    along = front / facing if facing > np.float32(1e-3) else distance * np.float32(1e3)
+    hx, hy, hz = px + rx * along - light[1], py + ry * along - light[2], pz + rz * along - light[3]
+    u = (hx * light[10] + hy * light[11] + hz * light[12]) / width2
+    v = (hx * light[13] + hy * light[14] + hz * light[15]) / height2
+    if kind == _ROUND:
+        far = math.sqrt(u * u + v * v)
+        if far > _ONE:
+            u, v = u / far, v / far
+    else:
+        u, v = min(_ONE, max(-_ONE, u)), min(_ONE, max(-_ONE, v))
+    lx = light[1] + u * light[10] + v * light[13] - px
+    ly = light[2] + u * light[11] + v * light[14] - py
+    lz = light[3] + u * light[12] + v * light[15] - pz
+    square = max(lx * lx + ly * ly + lz * lz, _TINY)
+    distance = math.sqrt(square)
+    lx, ly, lz = lx / distance, ly / distance, lz / distance
+    tilt = max(_ZERO, -(lx * light[4] + ly * light[5] + lz * light[6]))
+    spread = math.sqrt(area / _PI) / distance
+    wide = min(_ONE, alpha + _HALF * spread)
+    narrow = alpha / wide
+    cosine = nx * lx + ny * ly + nz * lz
+    highlight = light[19] / square * tilt * narrow * narrow if cosine > _ZERO else _ZERO
+    # Nothing radiates more than the light itself: close by, the point's formula would.
+    return factor * glow, min(highlight, glow), lx, ly, lz
+
+
+@kernel
+def _towards_disc(lx, ly, lz, rx, ry, rz, sine, cosine, alpha):  # type: ignore[no-untyped-def]
+    """Direction on a round light nearest to the mirror direction, and what widening the lobe takes from its peak."""
+    straight = rx * lx + ry * ly + rz * lz
+    wide = min(_ONE, alpha + _HALF * sine)
+    narrow = alpha / wide
+    if straight >= cosine:
+        return rx, ry, rz, narrow * narrow
+    tx, ty, tz = rx - straight * lx, ry - straight * ly, rz - straight * lz
+    length = math.sqrt(max(tx * tx + ty * ty + tz * tz, _TINY))
+    scale = sine / length
+    return lx * cosine + tx * scale, ly * cosine + ty * scale, lz * cosine + tz * scale, narrow * narrow
+
+
+@inlined_kernel
+def light_point(light, px, py, pz, a, b):  # type: ignore[no-untyped-def]
+    """(x, y, z, distance): where a shadow ray goes from p; a and b in -1..1 choose a place on the light (``spread``)."""
+    if light[0] == _SUN:
+        lx = a * light[10] + b * light[13] - light[4]
+        ly = a * light[11] + b * light[14] - light[5]
+        lz = a * light[12] + b * light[15] - light[6]
+        scale = _ONE / math.sqrt(lx * lx + ly * ly + lz * lz)
+        return lx * scale, ly * scale, lz * scale, _FAR
+    lx, ly, lz = light[1] - px, light[2] - py, light[3] - pz
+    if light[0] == _BALL:
+        if light[16] > _ZERO:
+            scale = _ONE / math.sqrt(max(lx * lx + ly * ly + lz * lz, _TINY))
+            ax, ay, az, bx, by, bz = sideways(lx * scale, ly * scale, lz * scale)
+            a, b = a * light[16], b * light[16]
+            lx, ly, lz = lx + a * ax + b * bx, ly + a * ay + b * by, lz + a * az + b * bz
+    else:
+        lx = lx + a * light[10] + b * light[13]
+        ly = ly + a * light[11] + b * light[14]
+        lz = lz + a * light[12] + b * light[15]
+    distance = math.sqrt(max(lx * lx + ly * ly + lz * lz, _TINY))
+    scale = _ONE / distance
+    return lx * scale, ly * scale, lz * scale, distance
+
+
+def on_disc(points: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Points [n, 2] of the unit square in the unit disc, area for area (Shirley and Chiu 1997, A Low Distortion Map
+    Between Disk and Square)."""
+    a, b = (2 * points - 1).T
+    steep = np.abs(a) > np.abs(b)
+    radius = np.where(steep, a, b)
+    with np.errstate(divide="ignore", invalid="ignore"):
+        turn = np.where(steep, math.pi / 4 * b / a, math.pi / 2 - math.pi / 4 * a / b)
+    turn = np.where(radius == 0, 0, turn)
+    return np.column_stack([radius * np.cos(turn), radius * np.sin(turn)])
+
+
+@kernel
+def sideways(x, y, z):  # type: ignore[no-untyped-def]
+    """Two unit vectors square to a unit vector and to each other (Duff and others 2017, Building an Orthonormal Basis)."""
+    sign = _ONE if z >= _ZERO else -_ONE
+    a = -_ONE / (sign + z)
+    b = x * y * a
+    return _ONE + sign * x * x * a, sign * b, -sign * x, b, sign + y * y * a, -y

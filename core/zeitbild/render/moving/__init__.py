@@ -1,0 +1,1 @@
+"""An open shutter: every sample at its own moment."""

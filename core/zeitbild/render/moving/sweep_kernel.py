@@ -1,0 +1,411 @@
+"""The kernel that draws a stretch of open shutter: every sample of a pixel has a moment of its own.
+
+Moving edges are seen at as many moments as there are. Rays are cast once for each pixel and surface of the stretch (its
+fragments); what it looks like is worked out for each of several slices of time and for each way it faces (its places), where
+the middle one of the samples met it.
+"""
+
+from __future__ import annotations
+
+import math
+
+import numba
+import numpy as np
+from numpy.typing import NDArray
+
+from zeitbild.kernels import parallel_kernel
+from zeitbild.render.shade.shading import has_textures
+from zeitbild.render.visible.surface import bend_over
+from zeitbild.render.visible.triangle_setup import TILE
+
+#: Samples of a pixel in a stretch at most.
+LANES = 64
+#: Parts that the tiles are worked on in; more than there will be threads, so that all are busy to the end.
+_STRETCHES = 32
+_ZERO, _HALF, _ONE, _TINY = np.float32(0), np.float32(0.5), np.float32(1), np.float32(1.4e-45)
+_SLACK = np.float32(1e-4)
+#: Radians that the normal turns while a place is seen, at most.
+_MOST_BEND = np.float32(0.5)
+#: Room for rounding, in pixels, where columns are left out that an edge cannot reach.
+_MARGIN = 1e-3
+_LANES, _TILE = LANES, TILE
+#: Slices of a stretch that are shaded on their own at most.
+MOST_SLICES = 16
+_MOST_SLICES = MOST_SLICES
+#: Slots of a table of groups, twice as many as there can be, and what spreads keys over them (Knuth 1973, section 6.4).
+_SLOTS, _SPREAD = 128, 2654435761
+
+
+def _directions() -> NDArray[np.int64]:
+    """Direction numbers [3, 6] of the first three dimensions of Sobol's sequence, as whole 64ths.
+
+    Sobol 1967, On the distribution of points in a cube; first numbers 1 / 1 / 1, 3 of the polynomials x + 1 and
+    x^2 + x + 1 (Joe and Kuo 2003).
+    """
+    plain = [1 << (5 - k) for k in range(6)]
+    second, third = [1], [1, 3]
+    while len(second) < 6:
+        second.append(2 * second[-1] ^ second[-1])
+    while len(third) < 6:
+        third.append(2 * third[-1] ^ 4 * third[-2] ^ third[-2])
+    return np.array([plain, *([m << (5 - k) for k, m in enumerate(row)] for row in (second, third))])
+
+
+def sample_times(count: int) -> NDArray[np.float64]:
+    """Position in the pixel and time [count, 3], each in 0..1 and evenly spread, earliest first; count a power of two."""
+    points = np.zeros((count, 3), np.int64)
+    for row, numbers in enumerate(_directions()):
+        for bit, number in enumerate(numbers):
+            points[:, row] ^= np.where(np.arange(count) >> bit & 1, number, 0)
+    spread: NDArray[np.float64] = points[points[:, 2].argsort()] / LANES + 0.5 / count
+    return spread
+
+
+@parallel_kernel
+def sweep(  # type: ignore[no-untyped-def]
+    order,
+    scaled,
+    boxes,
+    starts,
+    members,
+    corners,
+    keys,
+    fine_keys,
+    moving,
+    slices,
+    near,
+    width,
+    height,
+    columns,
+    across,
+    down,
+    varied,
+    firsts,
+    pixel,
+    triangle,
+    share,
+    where,
+    at,
+    counts,
+    fine_firsts,
+    fine_pixel,
+    fine_triangle,
+    fine_share,
+    fine_where,
+    parent,
+    time,
+    ends,
+    end_times,
+    fine_counts,
+    alpha,
+    depth,
+):
+    """Fragments of a stretch; scaled [M, T, 12] and boxes [M, T, 4] from ``triangle_setup`` for each of its moments.
+
+    A pixel has S samples, each moment S / M of them; both are powers of two, S at most LANES. starts [M, tiles + 1] are those of members, where
+    each moment's triangles of a tile stand; corners [M, T, 9] float32 their homogeneous corners; across and down [S] float32 where in
+    the pixel samples lie, earliest first. varied [S, 2] the same differently in every stretch, for what
+    patterns go by. where [n, 2] are the shares of a triangle's second and third corner in the place that stands for a
+    fragment, at [n, 2] its pixel and ``varied``; the rest as in ``tile_kernel``.
+    keys [T] int64 are the same for what takes rays as one surface. fine_... are the places that are
+    shaded: those of fine_keys [T] in each of so many slices of time (up to MOST_SLICES) if the triangle is moving [T]; parent [m]
+    is the fragment that each belongs to, time [m] when in the stretch (0 to 1) it was met; ends [m, 2] the triangles that its
+    first and last sample met, end_times [m, 2] when it begins and ends.
+    """
+    moments, lanes = scaled.shape[0], across.shape[0]
+    each, bits = lanes // moments, 0
+    while 1 << bits < each:
+        bits += 1
+    for stretch in numba.prange(_STRETCHES):
+        # One moment after the other, each in little memory; kept of it is what its samples saw.
+        nearness = np.empty(_TILE * _TILE * each, np.float32)
+        # Rows a little longer than a power of two, or all moments of a pixel would share a few lines of the cache.
+        seen = np.empty((moments, _TILE * _TILE * each + 48), np.int32)
+        closest = np.empty(_TILE * _TILE, np.float32)
+        size, met, group_of = np.empty(_LANES, np.int32), np.empty(_LANES, np.int32), np.empty(_LANES, np.int32)
+        # Groups of a pixel by the keys of their surfaces; what other pixels left is told apart by their number.
+        used_by, key_of, entry = np.full(_SLOTS, -1, np.int64), np.empty(_SLOTS, np.int64), np.empty(_SLOTS, np.int64)
+        fine_used_by, fine_key_of = np.full(_SLOTS, -1, np.int64), np.empty(_SLOTS, np.int64)
+        fine_entry, place_of = np.empty(_SLOTS, np.int64), np.empty(_LANES, np.int32)
+        fine_size, fine_met = np.empty(_LANES, np.int32), np.empty(_LANES, np.int32)
+        lane_from, lane_to = np.empty(_LANES, np.int32), np.empty(_LANES, np.int32)
+        for turn in range(stretch * order.shape[0] // _STRETCHES, (stretch + 1) * order.shape[0] // _STRETCHES):
+            tile = order[turn]
+            counts[tile] = 0
+            x0, y0 = (tile % columns) * _TILE, (tile // columns) * _TILE
+            x1, y1 = min(width, x0 + _TILE), min(height, y0 + _TILE)
+            empty = True
+            for m in range(moments):
+                if starts[m, tile] < starts[m, tile + 1]:
+                    empty = False
+            for y in range(y0, y1):
+                alpha[y, x0:x1] = _ZERO
+                depth[y, x0:x1] = np.float32(1e10)
+            if empty:
+                continue
+            closest[:] = _ZERO
+            farthest = np.float32(1.0 / near)
+            for m in range(moments):
+                first_lane = m * each
+                nearness[:] = _ZERO
+                found = seen[m]
+                found[:] = np.int32(-1)
+                for k in range(starts[m, tile], starts[m, tile + 1]):
+                    t = members[k]
+                    own = np.int32(t)
+                    a0, b0, c0 = scaled[m, t, 0], scaled[m, t, 1], scaled[m, t, 2]
+                    a1, b1, c1 = scaled[m, t, 3], scaled[m, t, 4], scaled[m, t, 5]
+                    a2, b2, c2 = scaled[m, t, 6], scaled[m, t, 7], scaled[m, t, 8]
+                    az, bz, cz = scaled[m, t, 9], scaled[m, t, 10], scaled[m, t, 11]
+                    f0, g0, f1, g1 = np.float32(a0), np.float32(b0), np.float32(a1), np.float32(b1)
+                    f2, g2, fz, gz = np.float32(a2), np.float32(b2), np.float32(az), np.float32(bz)
+                    least_0, most_0 = min(f0, _ZERO) + min(g0, _ZERO), max(f0, _ZERO) + max(g0, _ZERO)
+                    least_1, most_1 = min(f1, _ZERO) + min(g1, _ZERO), max(f1, _ZERO) + max(g1, _ZERO)
+                    least_2, most_2 = min(f2, _ZERO) + min(g2, _ZERO), max(f2, _ZERO) + max(g2, _ZERO)
+                    # The same rule for samples on an edge as in ``tile_kernel``.
+                    t0 = -_TINY if (a0 > 0 or (a0 == 0 and b0 > 0)) else _ZERO
+                    t1 = -_TINY if (a1 > 0 or (a1 == 0 and b1 > 0)) else _ZERO
+                    t2 = -_TINY if (a2 > 0 or (a2 == 0 and b2 > 0)) else _ZERO
+                    left, right = max(boxes[m, t, 0], x0), min(boxes[m, t, 2], x1 - 1)
+                    wide = right - left > 3
+                    for y in range(max(boxes[m, t, 1], y0), min(boxes[m, t, 3], y1 - 1) + 1):
+                        begin, end = left, right
+                        row_0, row_1, row_2, row_z = b0 * y + c0, b1 * y + c1, b2 * y + c2, bz * y + cz
+                        if wide:
+                            # Columns where each edge function can be positive anywhere in the row's pixels.
+                            for e in range(3):
+                                a = a0 if e == 0 else (a1 if e == 1 else a2)
+                                b = b0 if e == 0 else (b1 if e == 1 else b2)
+                                best = (row_0 if e == 0 else (row_1 if e == 1 else row_2)) + max(b, 0.0)
+                                if a > 1e-12:
+                                    limit = -best / a - _MARGIN
+                                    if limit > begin:
+                                        begin = int(min(limit, 1e8))
+                                elif a < -1e-12:
+                                    limit = -best / a + _MARGIN
+                                    if limit < end:
+                                        end = int(max(limit, -1.0))
+                                elif best < -1e-6:
+                                    end = -1
+                        for x in range(begin, end + 1):
+                            v0, v1 = np.float32(a0 * x + row_0), np.float32(a1 * x + row_1)
+                            v2 = np.float32(a2 * x + row_2)
+                            if v0 + most_0 < _ZERO or v1 + most_1 < _ZERO or v2 + most_2 < _ZERO:
+                                continue
+                            vz = np.float32(az * x + row_z)
+                            p = (y - y0) * _TILE + x - x0
+                            whole = v0 + least_0 > _SLACK and v1 + least_1 > _SLACK and v2 + least_2 > _SLACK
+                            for own_lane in range(each):
+                                sx, sy = across[first_lane + own_lane], down[first_lane + own_lane]
+                                place = p * each + own_lane
+                                z = vz + (fz * sx + gz * sy)
+                                inside = (z > nearness[place]) & (z <= farthest)
+                                if not whole:
+                                    inside &= (
+                                        (v0 + (f0 * sx + g0 * sy) > t0)
+                                        & (v1 + (f1 * sx + g1 * sy) > t1)
+                                        & (v2 + (f2 * sx + g2 * sy) > t2)
+                                    )
+                                if inside:
+                                    nearness[place] = z
+                                    found[place] = own
+                for p in range(_TILE * _TILE):
+                    for place in range(p * each, (p + 1) * each):
+                        closest[p] = max(closest[p], nearness[place])
+            used = fine_used = 0
+            base, fine_base = firsts[tile], fine_firsts[tile]
+            room, fine_room = firsts[tile + 1] - base, fine_firsts[tile + 1] - fine_base
+            for p in range(_TILE * _TILE):
+                if closest[p] == _ZERO:
+                    continue
+                y, x = y0 + p // _TILE, x0 + p % _TILE
+                groups, places, covered, mine = 0, 0, 0, tile * _TILE * _TILE + p
+                last_t, last_slice, last_g, last_place = np.int32(-1), -1, 0, 0
+                for s in range(lanes):
+                    t = seen[s >> bits, (p << bits) + (s & (each - 1))]
+                    group_of[s] = np.int32(-1)
+                    if t < 0:
+                        continue
+                    covered += 1
+                    slice_of = (s * slices) // lanes if moving[t] else 0
+                    if t != last_t or slice_of != last_slice:
+                        slot = (keys[t] * _SPREAD >> 20) & (_SLOTS - 1)
+                        while used_by[slot] == mine and key_of[slot] != keys[t]:
+                            slot = (slot + 1) & (_SLOTS - 1)
+                        if used_by[slot] != mine:
+                            used_by[slot], key_of[slot], entry[slot] = mine, keys[t], groups
+                            size[groups], met[groups] = np.int32(0), np.int32(0)
+                            groups += 1
+                        fine = fine_keys[t] * _MOST_SLICES + slice_of
+                        at_slot = (fine * _SPREAD >> 20) & (_SLOTS - 1)
+                        while fine_used_by[at_slot] == mine and fine_key_of[at_slot] != fine:
+                            at_slot = (at_slot + 1) & (_SLOTS - 1)
+                        if fine_used_by[at_slot] != mine:
+                            fine_used_by[at_slot], fine_key_of[at_slot], fine_entry[at_slot] = mine, fine, places
+                            fine_size[places], fine_met[places] = np.int32(0), np.int32(0)
+                            lane_from[places] = np.int32(s)
+                            places += 1
+                        last_t, last_slice, last_g, last_place = t, slice_of, entry[slot], fine_entry[at_slot]
+                    group_of[s], place_of[s] = np.int32(last_g), np.int32(last_place)
+                    size[last_g] += np.int32(1)
+                    fine_size[last_place] += np.int32(1)
+                    lane_to[last_place] = np.int32(s)
+                alpha[y, x] = np.float32(covered / lanes)
+                depth[y, x] = _ONE / closest[p]
+                if used + groups > room or fine_used + places > fine_room:
+                    used += groups
+                    fine_used += places
+                    continue
+                for s in range(lanes):
+                    g = group_of[s]
+                    if g < 0:
+                        continue
+                    h = place_of[s]
+                    # The middle one in time stands for all.
+                    fine_stands = fine_met[h] == fine_size[h] // 2
+                    met[g] += np.int32(1)
+                    # The first place from the middle on stands for the fragment too.
+                    stands = met[g] > 0 and ((fine_stands and 2 * met[g] > size[g]) or met[g] == size[g])
+                    fine_met[h] += np.int32(1)
+                    if not (stands or fine_stands):
+                        continue
+                    if stands:
+                        met[g] = np.int32(-_LANES)
+                    m = s >> bits
+                    t = seen[m, (p << bits) + (s & (each - 1))]
+                    # Seen from the sample, so that single precision does.
+                    u, v = np.float32(x) + across[s], np.float32(y) + down[s]
+                    ax, ay = corners[m, t, 0] - u * corners[m, t, 2], corners[m, t, 1] - v * corners[m, t, 2]
+                    bx, by = corners[m, t, 3] - u * corners[m, t, 5], corners[m, t, 4] - v * corners[m, t, 5]
+                    cx, cy = corners[m, t, 6] - u * corners[m, t, 8], corners[m, t, 7] - v * corners[m, t, 8]
+                    e0, e1, e2 = bx * cy - by * cx, cx * ay - cy * ax, ax * by - ay * bx
+                    total = e0 + e1 + e2
+                    scale = _ONE / total if total != _ZERO else _ZERO
+                    second, third = e1 * scale, e2 * scale
+                    if stands:
+                        f = base + used + g
+                        pixel[f], triangle[f] = np.int32(p), t
+                        share[f] = np.float32(size[g] / lanes)
+                        where[f, 0], where[f, 1] = second, third
+                        at[f, 0], at[f, 1] = np.float32(x) + varied[s, 0], np.float32(y) + varied[s, 1]
+                    if fine_stands:
+                        f = fine_base + fine_used + h
+                        fine_pixel[f], fine_triangle[f] = np.int32(p), t
+                        fine_share[f] = np.float32(fine_size[h] / lanes)
+                        fine_where[f, 0], fine_where[f, 1] = second, third
+                        parent[f] = np.int32(base + used + g)
+                        time[f] = np.float32((m + 0.5) / moments)
+                        for end in range(2):
+                            lane = lane_to[h] if end else lane_from[h]
+                            ends[f, end] = seen[lane >> bits, (p << bits) + (lane & (each - 1))]
+                            end_times[f, end] = np.float32(((lane >> bits) + end) / moments)
+                used += groups
+                fine_used += places
+            counts[tile], fine_counts[tile] = used, fine_used
+
+
+@parallel_kernel
+def take_over(  # type: ignore[no-untyped-def]
+    order,
+    counts,
+    firsts,
+    triangle,
+    parent,
+    time,
+    ends,
+    end_times,
+    where,
+    edges,
+    sizes,
+    normals,
+    places,
+    forward,
+    finish_of,
+    finishes,
+    facing,
+    moves,
+    eye,
+    spots,
+    values,
+    rayed,
+):
+    """What was found out about a surface of a pixel, for its places: values [n, C] into rayed [m, C]; and spots [m, SPOT], which are
+    those of the stretch's middle, moved to each place's own time (moves as in ``tracing.trace``; eye from ``stage.viewpoint``),
+    with how far the normal turns while the place is seen: from how its first triangle faced when it began (facing [T, 3]) to how
+    its last one faced when it ended, or over its pixel if that is more: edges [T, 9] and sizes [T] (their determinants) are those
+    of the picture at the stretch's middle, places and normals [T, 3, 3] of the corners; forward [4] gives w of a point.
+
+    Textured surfaces stay where they are: their textures are laid on as at the middle.
+    """
+    for turn in numba.prange(order.shape[0]):
+        tile = order[turn]
+        for f in range(firsts[tile], firsts[tile] + counts[tile]):
+            if rayed.shape[0] > 0:
+                for c in range(rayed.shape[1]):
+                    rayed[f, c] = values[parent[f], c]
+            finish = finish_of[triangle[f]]
+            spot = spots[f]
+            if has_textures(finishes, finish):
+                spot[12] = spot[13] = spot[14] = _ZERO
+                continue
+            move = moves[finish, 0 if time[f] < _HALF else 1]
+            far = abs(np.float32(2) * time[f] - _ONE)
+            for first in (0, 3, 6):
+                x, y, z = spot[first], spot[first + 1], spot[first + 2]
+                along = far if first == 0 else _ZERO
+                spot[first] = x + far * (move[0] * x + move[1] * y + move[2] * z) + along * move[3]
+                spot[first + 1] = y + far * (move[4] * x + move[5] * y + move[6] * z) + along * move[7]
+                spot[first + 2] = z + far * (move[8] * x + move[9] * y + move[10] * z) + along * move[11]
+            vx, vy, vz = eye[0] - eye[3] * spot[0], eye[1] - eye[3] * spot[1], eye[2] - eye[3] * spot[2]
+            scale = _ONE / math.sqrt(max(vx * vx + vy * vy + vz * vz, np.float32(1e-30)))
+            spot[9], spot[10], spot[11] = vx * scale, vy * scale, vz * scale
+            nx, ny, nz = spot[3], spot[4], spot[5]
+            scale = _ONE / math.sqrt(max(nx * nx + ny * ny + nz * nz, np.float32(1e-30)))
+            nx, ny, nz = nx * scale, ny * scale, nz * scale
+            spot[3], spot[4], spot[5] = nx, ny, nz
+            bx, by, bz = _ZERO, _ZERO, _ZERO
+            for end in range(2):
+                at_end = end_times[f, end]
+                turn_by = moves[finish, 0 if at_end < _HALF else 1]
+                far = abs(np.float32(2) * at_end - _ONE)
+                t = ends[f, end]
+                x, y, z = facing[t, 0], facing[t, 1], facing[t, 2]
+                sign = _ONE if end else -_ONE
+                bx += sign * (x + far * (turn_by[0] * x + turn_by[1] * y + turn_by[2] * z))
+                by += sign * (y + far * (turn_by[4] * x + turn_by[5] * y + turn_by[6] * z))
+                bz += sign * (z + far * (turn_by[8] * x + turn_by[9] * y + turn_by[10] * z))
+            along = bx * nx + by * ny + bz * nz
+            bx, by, bz = bx - along * nx, by - along * ny, bz - along * nz
+            t = triangle[f]
+            wb, wc = where[f, 0], where[f, 1]
+            wa = _ONE - wb - wc
+            px = wa * places[t, 0, 0] + wb * places[t, 1, 0] + wc * places[t, 2, 0]
+            py = wa * places[t, 0, 1] + wb * places[t, 1, 1] + wc * places[t, 2, 1]
+            pz = wa * places[t, 0, 2] + wb * places[t, 1, 2] + wc * places[t, 2, 2]
+            w = forward[0] * px + forward[1] * py + forward[2] * pz + forward[3]
+            ox = wa * normals[t, 0, 0] + wb * normals[t, 1, 0] + wc * normals[t, 2, 0]
+            oy = wa * normals[t, 0, 1] + wb * normals[t, 1, 1] + wc * normals[t, 2, 1]
+            oz = wa * normals[t, 0, 2] + wb * normals[t, 1, 2] + wc * normals[t, 2, 2]
+            inverse = np.float64(w) / max(sizes[t], 1e-300)
+            sx, sy, sz = bend_over(edges, normals, np.uint64(t), inverse, wa, wb, wc, ox, oy, oz, _ONE)
+            square, other = bx * bx + by * by + bz * bz, sx * sx + sy * sy + sz * sz
+            if other > square:
+                bx, by, bz = sx, sy, sz
+            longer = math.sqrt((square + other) / max(max(square, other), np.float32(1e-30)))
+            bx, by, bz, square = bx * longer, by * longer, bz * longer, square + other
+            scale = _MOST_BEND / math.sqrt(square) if square > _MOST_BEND * _MOST_BEND else _ONE
+            spot[12], spot[13], spot[14] = bx * scale, by * scale, bz * scale
+
+
+@parallel_kernel
+def follow(order, counts, firsts, before, moved, fragments_moved, parent, time, ends, end_times):  # type: ignore[no-untyped-def]
+    """Move what ``see_through.drop_hidden`` left of a stretch's places, of which each tile had ``before``, and tell them the new
+    numbers of their fragments."""
+    for turn in numba.prange(order.shape[0]):
+        tile = order[turn]
+        for f in range(firsts[tile], firsts[tile] + before[tile]):
+            g = moved[f]
+            if g >= 0:
+                parent[g], time[g] = fragments_moved[parent[f]], time[f]
+                for end in range(2):
+                    ends[g, end], end_times[g, end] = ends[f, end], end_times[f, end]

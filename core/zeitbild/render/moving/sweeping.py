@@ -1,0 +1,426 @@
+"""Motion blur: how many moments the fastest visible point needs, and what each stretch of the open shutter shows.
+
+The shutter is open for one or more stretches. Within each every sample of a pixel has a moment of its own
+(``sweep_kernel``), shadow rays have theirs (``rays``), and surfaces are lit as at the stretch's middle.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from zeitbild.kernels import PARALLEL
+from zeitbild.render.moving.sweep_kernel import MOST_SLICES, follow, sample_times, sweep, take_over
+from zeitbild.render.picture import NO_DEPTH
+from zeitbild.render.rays.secondary import Rayed, located
+from zeitbild.render.stage import Lighting, Stage, viewpoint
+from zeitbild.render.visible.identity import projection_of
+from zeitbild.render.visible.sampling import sample_offsets
+from zeitbild.render.visible.see_through import drop_hidden
+from zeitbild.render.visible.triangle_setup import STRETCHES, TILE, count_bins, fill_bins, set_up
+from zeitbild.render.visible.visibility import Fragments, spread
+from zeitbild.render.world.buffers import kept
+from zeitbild.render.world.scene import Scene
+from zeitbild.snapshot import Matrix, Snapshot
+from zeitbild.snapshot.camera import DepthScale
+from zeitbild.snapshot.quality import Quality
+
+
+@dataclass(frozen=True, slots=True)
+class Pace:
+    """What a quality spends on motion.
+
+    step is that from moment to moment in pixels; degrees what anything may turn in a stretch, and slice what it may turn while
+    it is lit as at one time; lean the degrees that normals lean apart that are shaded as one; moments of a stretch, and
+    stretches, at most.
+    """
+
+    step: float
+    degrees: float
+    slice: float
+    lean: float
+    moments: int
+    stretches: int
+
+
+PACES: dict[str, Pace] = {
+    "rough": Pace(6.0, 45.0, 15.0, 30.0, 16, 1),
+    "check": Pace(3.0, 15.0, 4.0, 12.0, 32, 4),
+    "final": Pace(1.4, 8.0, 1.5, 8.0, 32, 32),
+}
+#: Fragments and places of a tile that there is room for at first; most tiles are empty.
+_ROOM = 16
+_rooms: dict[tuple[int, ...], NDArray[np.int64]] = {}
+#: Sets (size and triangles) of which it is known how many they need.
+_KNOWN = 8
+#: Degrees that normals lean apart that share rays.
+_RAYS_LEAN = 20.0
+#: Points of an element whose ways are measured, and moments at which.
+_POINTS, _LOOKS = 2000, 17
+#: Triangles of all moments of a stretch; about 130 bytes each.
+_MOST_TRIANGLES = 2_500_000
+
+
+def _turned(before: Matrix, after: Matrix) -> float:
+    """Degrees between two placements of one element."""
+    a, b = (np.array(matrix).reshape(4, 4)[:3, :3] for matrix in (before, after))
+    length = float(np.linalg.norm(a) * np.linalg.norm(b))
+    if length == 0:
+        return 0.0
+    # For rotations of one scale: trace(a^T b) = s^2 (1 + 2 cos), and the product of their norms is 3 s^2.
+    return math.degrees(math.acos(float(np.clip((3 * float((a * b).sum()) / length - 1) / 2, -1, 1))))
+
+
+def _fastest(snapshot: Snapshot) -> float:
+    """Pixels that the fastest visible point goes while the shutter is open."""
+    camera = snapshot.camera
+    marks = sorted({round(k * (len(snapshot.stations) - 1) / (_LOOKS - 1)) for k in range(_LOOKS)})
+    longest = 0.0
+    for place, mesh in enumerate(snapshot.built_meshes):
+        matrices = [np.array(snapshot.stations[mark][place]).reshape(4, 4) for mark in marks]
+        if not len(mesh.vertices) or all((one == matrices[0]).all() for one in matrices):
+            continue
+        points = mesh.vertices[:: max(1, len(mesh.vertices) // _POINTS)]
+        before = None
+        way = np.zeros(len(points))
+        for matrix in matrices:
+            projected = camera.project(points @ matrix[:3, :3].T + matrix[:3, 3])
+            ahead = projected[:, 2] > camera.near
+            flat = projected[:, :2] / np.where(ahead, projected[:, 2], 1)[:, None]
+            inside = ahead & (flat > 0).all(axis=1) & (flat < (camera.width, camera.height)).all(axis=1)
+            if before is not None:
+                step = np.linalg.norm(flat - before[0], axis=1)
+                way += np.where(inside | before[1], np.where(ahead, step, 0), 0)
+            before = flat, inside
+        longest = max(longest, float(way.max()))
+    return longest
+
+
+def stretches_of(snapshot: Snapshot, quality: Quality) -> Iterator[Snapshot]:
+    """The set in each stretch of the open shutter: bodies as at its middle, stations at twice as many moments.
+
+    Every second station is a moment; the others lie between. Until the next frame things go as far as before.
+    """
+    pace = PACES[quality.name]
+    stations = snapshot.stations
+    turned = max(
+        (
+            sum(_turned(a[place], b[place]) for a, b in zip(stations, stations[1:], strict=False))
+            for place in range(len(snapshot.bodies))
+        ),
+        default=0.0,
+    )
+    steps = _fastest(snapshot) / pace.step
+    least = min(max(math.ceil(turned / pace.degrees), 1), pace.stretches)
+    triangles = max(1, sum(len(mesh.triangles) for mesh in snapshot.built_meshes))
+    choices = [
+        (max(least, min(math.ceil(steps / moments), pace.stretches)), moments)
+        for moments in (4, 8, 16, 32)
+        if moments <= pace.moments and (moments == 4 or moments * triangles <= _MOST_TRIANGLES)
+    ]
+    # A stretch costs about as much as thirty moments do.
+    count, moments = min(choices, key=lambda one: one[0] * (30 + one[1]))
+    for number in range(count):
+        times = (number + np.arange(2 * moments + 1) / (2 * moments)) / count
+        yield snapshot.in_stretch(tuple(snapshot.at_time(float(time)) for time in times))
+
+
+def stands(snapshot: Snapshot, scene: Scene, bodies: tuple[Matrix, ...]) -> NDArray[np.float64]:
+    """Vertices [V, 3] of the scene with its bodies placed so."""
+    out = np.empty_like(scene.vertices)
+    first = 0
+    for mesh, matrix in zip(snapshot.built_meshes, bodies, strict=True):
+        placed = np.array(matrix).reshape(4, 4)
+        out[first : first + len(mesh.vertices)] = mesh.vertices @ placed[:3, :3].T + placed[:3, 3]
+        first += len(mesh.vertices)
+    return out
+
+
+def _shares_themselves(count: int) -> NDArray[np.float64]:
+    """Edge functions [T, 9] of which the two picture coordinates are shares of a triangle's second and third corner."""
+    return np.broadcast_to(np.array([-1.0, -1, 1, 1, 0, 0, 0, 1, 0]), (count, 9)).copy()
+
+
+def _alike(scene: Scene, lean: float) -> NDArray[np.int64]:
+    """The same number [T] for triangles of a patch that face alike, to about so many degrees: cells of an octahedral map."""
+    x, y, z = scene.facing.T.astype(np.float64)
+    scale = 1 / np.maximum(np.abs(x) + np.abs(y) + np.abs(z), 1e-9)
+    x, y = x * scale, y * scale
+    behind = z < 0
+    u = np.where(behind, (1 - np.abs(y)) * np.where(x < 0, -1, 1), x)
+    v = np.where(behind, (1 - np.abs(x)) * np.where(y < 0, -1, 1), y)
+    cells = max(1, round(180 / lean))
+    column, row = (np.minimum(((one + 1) / 2 * cells).astype(np.int64), cells - 1) for one in (u, v))
+    alike: NDArray[np.int64] = (scene.patches.astype(np.int64) * cells + row) * cells + column
+    return alike
+
+
+def ways_of(snapshot: Snapshot) -> NDArray[np.float32]:
+    """How far each finish's body stands from its middle place at both ends of a stretch [F, 2, 12] (``tracing.trace``)."""
+    ways = []
+    for place, body in enumerate(snapshot.bodies):
+        middle = np.array(body.matrix).reshape(4, 4)
+        still = abs(np.linalg.det(middle)) < 1e-12
+        inverse = np.eye(4) if still else np.linalg.inv(middle)
+        ends = (np.array(snapshot.stations[end][place]).reshape(4, 4) for end in (0, -1))
+        own = [np.zeros(12) if still else (end @ inverse - np.eye(4))[:3].reshape(-1) for end in ends]
+        ways += [np.array(own)] * len(body.finishes)
+    return np.array(ways, np.float32)
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Swept:
+    """What a stretch shows: fragments, which take rays; the places they are shaded at; of each the fragment it belongs to and its
+    time in the stretch (0 to 1), and what ``sweep_kernel.sweep`` says of its ends; alpha [H, W]."""
+
+    fragments: Fragments
+    places: Fragments
+    parent: NDArray[np.int32]
+    time: NDArray[np.float32]
+    ends: NDArray[np.int32]
+    end_times: NDArray[np.float32]
+    alpha: NDArray[np.float32]
+
+
+def rayed_places(
+    snapshot: Snapshot, stage: Stage, light: Lighting, swept: Swept, found: Rayed, moves: NDArray[np.float32]
+) -> Rayed:
+    """What rays found out, for the places of a stretch; each stands where it was at its own time."""
+    places = swept.places
+    height, width = swept.alpha.shape
+    spots, lift, _, _ = located(snapshot, stage, light, places, (height, width), "swept ")
+    rayed = kept("swept rayed", (len(places.pixel) if len(found.values) else 0, found.values.shape[1]), np.float32)
+    PARALLEL.by_parts(
+        take_over,
+        places.order,
+        places.counts,
+        places.firsts,
+        places.triangle,
+        swept.parent,
+        swept.time,
+        swept.ends,
+        swept.end_times,
+        places.where,
+        *_across(snapshot, stage),
+        stage.scene.finish_of,
+        light.finishes,
+        stage.scene.facing,
+        moves,
+        viewpoint(snapshot.camera),
+        spots,
+        found.values,
+        rayed,
+    )
+    return Rayed(spots, lift, rayed)
+
+
+def without_hidden(swept: Swept, finish_of: NDArray[np.int32], weights: NDArray[np.float32]) -> None:
+    """Leave out what is not to be seen (``see_through.drop_hidden``), in place."""
+    fragments, places = swept.fragments, swept.places
+    moved, places_moved = (np.empty(len(one.pixel), np.int32) for one in (fragments, places))
+    before = places.counts.copy()
+    PARALLEL.by_parts(drop_hidden, *fragments.lists, fragments.seen_at, finish_of, weights, moved)
+    PARALLEL.by_parts(drop_hidden, *places.lists, np.empty((0, 2), np.float32), finish_of, weights, places_moved)
+    PARALLEL.by_parts(
+        follow,
+        places.order,
+        places.counts,
+        places.firsts,
+        before,
+        places_moved,
+        moved,
+        swept.parent,
+        swept.time,
+        swept.ends,
+        swept.end_times,
+    )
+
+
+def _across(snapshot: Snapshot, stage: Stage) -> tuple[NDArray[Any], ...]:
+    """Edges, sizes, normals, places and forward, as ``sweep_kernel.take_over`` takes them."""
+    camera, scene = snapshot.camera, stage.scene
+    a, b, c = np.moveaxis(camera.project(scene.vertices)[scene.triangles], 1, 0)
+    rows = np.stack([np.cross(b, c), np.cross(c, a), np.cross(a, b)], axis=1)
+    sizes = (a * rows[:, 0]).sum(axis=1)
+    edges = (rows * np.where(sizes < 0, -1.0, 1.0)[:, None, None]).reshape(-1, 9)
+    forward = projection_of(camera)[2].astype(np.float32)
+    return edges, np.abs(sizes), scene.normals, stage.places, forward
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class _Moments:
+    """The triangles of each moment of a stretch set up and sorted into tiles, as ``sweep_kernel.sweep`` takes them; scale is one
+    for all moments, so that their depths compare."""
+
+    scaled: NDArray[np.float64]
+    boxes: NDArray[np.int32]
+    starts: NDArray[np.int64]
+    members: NDArray[np.int32]
+    corners: NDArray[np.float32]
+    scale: DepthScale
+
+
+def _moments_of(snapshot: Snapshot, scene: Scene, columns: int, tiles: int) -> _Moments:
+    """Every second station drawn on its own. Hold ``kernels.PARALLEL``; good until the next call."""
+    camera = snapshot.camera
+    standing = [stands(snapshot, scene, one) for one in snapshot.stations[1::2]]
+    moments, count = len(standing), len(scene.triangles)
+    scaled = kept("swept scaled", (moments, count, 12), np.float64)
+    boxes = kept("swept boxes", (moments, count, 4), np.int32)
+    edges = kept("edges", (count, 9), np.float64)
+    corners = kept("swept corners", (moments, count, 9), np.float32)
+    starts = np.zeros((moments, tiles + 1), np.int64)
+    members: list[NDArray[np.int32]] = []
+    distances = [camera.distance(vertices) for vertices in standing] if camera.parallel else []
+    scale = DepthScale.of(camera, np.concatenate(distances) if distances else np.ones(1))
+    for number, vertices in enumerate(standing):
+        PARALLEL.breathe()
+        projected = camera.project(vertices)
+        corners[number] = projected.astype(np.float32)[scene.triangles].reshape(count, 9)
+        order = scale.order(distances[number] if distances else projected[:, 2])
+        width, height = camera.width, camera.height
+        own_boxes = boxes[number]
+        set_up(
+            projected,
+            order,
+            scene.triangles,
+            scene.cull,
+            scale.least_w,
+            width,
+            height,
+            edges,
+            scaled[number],
+            own_boxes,
+        )
+        bins = np.zeros((tiles, STRETCHES), np.int64)
+        count_bins(own_boxes, columns, bins)
+        ends = np.cumsum(bins).reshape(bins.shape)
+        own = np.empty(int(ends[-1, -1]), np.int32)
+        bins = ends - bins
+        first = starts[number - 1, -1] if number else 0
+        starts[number] = np.append(bins[:, 0], ends[-1, -1]) + first
+        fill_bins(own_boxes, columns, bins, own)
+        members.append(own)
+    return _Moments(scaled, boxes, starts, np.concatenate(members), corners, scale)
+
+
+def _slices_of(snapshot: Snapshot, pace: Pace, samples: int) -> tuple[int, NDArray[np.bool_]]:
+    """Into how many slices of time a stretch is cut for shading (a power of two), and which finishes [F] move in it."""
+    before, middle, after = (snapshot.stations[at] for at in (0, len(snapshot.stations) // 2, -1))
+    turned = max(_turned(a, b) + _turned(b, c) for a, b, c in zip(before, middle, after, strict=True))
+    slices = 1
+    while slices < min(MOST_SLICES, samples) and turned / slices > pace.slice:
+        slices *= 2
+    stirs = [a != b or b != c for a, b, c in zip(before, middle, after, strict=True)]
+    return slices, np.repeat(stirs, [len(body.finishes) for body in snapshot.bodies])
+
+
+def draw(
+    snapshot: Snapshot,
+    stage: Stage,
+    quality: Quality,
+    samples: int,
+    shift: tuple[float, float],
+    depth: NDArray[np.float32],
+) -> Swept:
+    """Draw a stretch; depth [H, W] is written. samples a pixel; shift moves them within it, in pixels.
+
+    Hold ``kernels.PARALLEL``; good until the next call.
+    """
+    scene, pace = stage.scene, PACES[quality.name]
+    height, width = depth.shape
+    count = len(scene.triangles)
+    columns, rows = -(-width // TILE), -(-height // TILE)
+    tiles = columns * rows
+    moments = _moments_of(snapshot, scene, columns, tiles)
+    spots = sample_times(samples)
+    across, down = ((spots[:, axis] + shift[axis]) % 1 for axis in range(2))
+    varied = (spots[:, :2] + np.array(shift) * 8) % 1
+    alpha = kept("alpha", (height, width), np.float32)
+    turns = spread(tiles)
+    slices, of_finish = _slices_of(snapshot, pace, samples)
+    part = width, height, int((scene.triangles[:, 0] != scene.triangles[:, 1]).sum()), int((scene.cull < 0).sum())
+    rooms = _rooms.pop(part, np.full((2, tiles), _ROOM, np.int64))
+    while True:
+        firsts, fine_firsts = (np.append(0, np.cumsum(one)) for one in rooms)
+        total, fine_total = int(firsts[-1]), int(fine_firsts[-1])
+        pixel, triangle = kept("swept pixel", (total,), np.int32), kept("swept triangle", (total,), np.int32)
+        share = kept("swept share", (total,), np.float32)
+        where, at = kept("swept where", (total, 2), np.float32), kept("swept at", (total, 2), np.float32)
+        counts, fine_counts = np.zeros(tiles, np.int32), np.zeros(tiles, np.int32)
+        fine_pixel = kept("swept fine pixel", (fine_total,), np.int32)
+        fine_triangle = kept("swept fine triangle", (fine_total,), np.int32)
+        fine_share = kept("swept fine share", (fine_total,), np.float32)
+        fine_where = kept("swept fine where", (fine_total, 2), np.float32)
+        parent, time = kept("swept parent", (fine_total,), np.int32), kept("swept time", (fine_total,), np.float32)
+        ends, end_times = (
+            kept("swept ends", (fine_total, 2), np.int32),
+            kept("swept end times", (fine_total, 2), np.float32),
+        )
+        PARALLEL.by_parts(
+            sweep,
+            turns,
+            moments.scaled,
+            moments.boxes,
+            moments.starts,
+            moments.members,
+            moments.corners,
+            _alike(scene, max(_RAYS_LEAN, pace.lean)),
+            _alike(scene, pace.lean),
+            of_finish[scene.finish_of],
+            slices,
+            moments.scale.near,
+            width,
+            height,
+            columns,
+            across.astype(np.float32),
+            down.astype(np.float32),
+            np.minimum(varied, 1 - 2**-12).astype(np.float32),
+            firsts,
+            pixel,
+            triangle,
+            share,
+            where,
+            at,
+            counts,
+            fine_firsts,
+            fine_pixel,
+            fine_triangle,
+            fine_share,
+            fine_where,
+            parent,
+            time,
+            ends,
+            end_times,
+            fine_counts,
+            alpha,
+            depth,
+        )
+        found = np.stack([counts, fine_counts])
+        if (found <= rooms).all():
+            break
+        # Tiles differ much in how many they need; most of them need none.
+        rooms = np.maximum(rooms, found + found // 16)
+    # The next stretch will need about as many.
+    while len(_rooms) > _KNOWN:
+        del _rooms[next(iter(_rooms))]
+    _rooms[part] = found + found // 4 + _ROOM
+    edges = _shares_themselves(count)
+    fragments = Fragments(pixel, triangle, share, where, counts, turns, firsts, edges, at)
+    places = Fragments(fine_pixel, fine_triangle, fine_share, fine_where, fine_counts, turns, fine_firsts, edges)
+    if snapshot.camera.parallel:
+        depth[:] = moments.scale.depth(depth, NO_DEPTH)
+    return Swept(fragments, places, parent, time, ends, end_times, alpha)
+
+
+def shifts_of(count: int) -> list[tuple[float, float]]:
+    """Where samples are moved to in each of so many stretches, in pixels: what stands still gets finer with each."""
+    if count == 1:
+        return [(0.0, 0.0)]
+    steps = (sample_offsets(1 << (count - 1).bit_length()) - 0.5) / 8
+    return [(float(x), float(y)) for x, y in steps[:count]]

@@ -1,0 +1,1 @@
+"""What rays find out: shadows, occlusion, mirrors, and how they are shared and smoothed."""

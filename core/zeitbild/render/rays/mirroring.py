@@ -1,0 +1,458 @@
+"""Mirror rays: what a surface sees of the set in its mirror direction, over up to three bounces."""
+
+from __future__ import annotations
+
+import math
+
+import numba
+import numpy as np
+
+from zeitbild.kernels import kernel, parallel_kernel
+from zeitbild.render.light.lighting import FLAT, SHADOWS, light_point, sideways
+from zeitbild.render.rays.patterns import ORDER, TURNS
+from zeitbild.render.shade.coat import coat_light
+from zeitbild.render.shade.metal_rough import direct_light, light_around, mirror_light
+from zeitbild.render.shade.shading import has_textures
+from zeitbild.render.shade.texturing import apply_textures
+from zeitbild.render.shade.tones import light_amount, tone_at
+from zeitbild.render.visible.triangle_setup import TILE
+from zeitbild.render.world.ray_scene import BUFFER, OPAQUE_ONLY, PACKET, VEIL_BITS, cast_packet
+from zeitbild.snapshot.finish_row import COAT, COAT_ROUGHNESS, OPACITY, SHADING, TONE_BANDS, UNLIT
+
+# Called instead of compiled in: casting the ray costs far more than the call, and compiling takes half as long.
+_direct_light, _light_around, _mirror_light, _light_point = (
+    kernel(one.py_func) for one in (direct_light, light_around, mirror_light, light_point)
+)
+#: Rougher surfaces mirror so widely that occlusion stands for it.
+TOO_ROUGH = np.float32(0.75)
+_TOO_ROUGH = TOO_ROUGH
+_LIFT = np.float32(2e-4)
+_GRAZING = np.float32(1e-3)
+_ZERO, _ONE, _TWO = np.float32(0), np.float32(1), np.float32(2)
+_TURN = np.float32(2 * math.pi)
+_FAR = np.float32(1e30)
+_SHADING, _COAT, _COAT_ROUGHNESS = SHADING, COAT, COAT_ROUGHNESS
+#: Part of a mirror's lobe that one ray stands for; what of a bend widens a lobe (a step as wide as 1 has a deviation of 0.29),
+#: and the most of it.
+_LOBE, _LEAN, _MOST_LEAN = np.float32(0.5), np.float32(0.25), np.float32(0.5)
+_TONE_BANDS, _UNLIT = np.float32(TONE_BANDS), np.float32(UNLIT)
+_SHIFT = TILE.bit_length() - 1
+_PACKET, _BUFFER, _TURNS, _ORDER, _SHADOWS = PACKET, BUFFER, TURNS, ORDER, SHADOWS
+_FLAT = np.float32(FLAT)
+#: Steps from pixel to pixel that fill the square evenly: powers of the plastic number's inverse (Roberts 2018, The
+#: Unreasonable Effectiveness of Quasirandom Sequences).
+_SHIFT_U, _SHIFT_V, _BELOW_ONE = np.float32(0.7548776662), np.float32(0.5698402910), np.float32(1 - 2**-24)
+#: A ray to a light ends just before it.
+_SHORT = np.float32(0.999)
+#: Mirrors show what moves as at the middle of a stretch of open shutter.
+_MIDDLE = np.float32(0.5)
+#: Without see-through surfaces rays meet what is opaque; with them all, so many of them one after the other, until so little is left.
+_OPAQUE_ONLY, _EVERYTHING = np.uint32(OPAQUE_ONLY).view(np.int32), np.int32(-1)
+_THROUGH, _NOTHING_LEFT = 8, np.float32(1 / 512)
+_OPACITY, _FIRST_BIT, _VEIL_BITS = OPACITY, np.int32(1), VEIL_BITS
+#: Steps past a place where a ray goes on, as a share of its coordinates.
+_PAST = np.float32(1e-6)
+
+
+@kernel
+def seen_light(  # type: ignore[no-untyped-def]
+    px,
+    py,
+    pz,
+    nx,
+    ny,
+    nz,
+    vx,
+    vy,
+    vz,
+    finish,
+    finishes,
+    lights,
+    touched,
+    ambients,
+    maps,
+    table,
+    rayed,
+    f,
+    openness,
+    first,
+):
+    """Three numbers: radiance that leaves a point towards v; arguments as in ``metal_rough.direct_light`` and
+    ``light_around``."""
+    red, green, blue = finishes[finish, 5], finishes[finish, 6], finishes[finish, 7]
+    shading = finishes[finish, _SHADING]
+    if shading == _TONE_BANDS:
+        _, amount, _ = light_amount(px, py, pz, nx, ny, nz, finish, lights, touched, ambients, rayed, f, openness)
+        tone_r, tone_g, tone_b = tone_at(amount, _ZERO, finish, finishes)
+        return red + tone_r, green + tone_g, blue + tone_b
+    if shading == _UNLIT:
+        return red + finishes[finish, 0], green + finishes[finish, 1], blue + finishes[finish, 2]
+    matt_r, matt_g, matt_b, high_r, high_g, high_b = _direct_light(
+        px, py, pz, nx, ny, nz, vx, vy, vz, finish, finishes, lights, touched, table, rayed, f
+    )
+    around_r, around_g, around_b = _light_around(
+        nx, ny, nz, vx, vy, vz, finish, finishes, ambients, maps, table, openness, rayed, f, first
+    )
+    red, green, blue = (
+        red + matt_r + high_r + around_r,
+        green + matt_g + high_g + around_g,
+        blue + matt_b + high_b + around_b,
+    )
+    if finishes[finish, _COAT] > _ZERO:
+        coat_r, coat_g, coat_b, mirror_r, mirror_g, mirror_b, through = coat_light(
+            px,
+            py,
+            pz,
+            nx,
+            ny,
+            nz,
+            vx,
+            vy,
+            vz,
+            finish,
+            finishes,
+            lights,
+            touched,
+            ambients,
+            maps,
+            table,
+            rayed,
+            f,
+            openness,
+            _ZERO,
+            _ZERO,
+            _ZERO,
+        )
+        red, green, blue = (
+            red * through + coat_r + mirror_r,
+            green * through + coat_g + mirror_g,
+            blue * through + coat_b + mirror_b,
+        )
+    return red, green, blue
+
+
+@parallel_kernel
+def mirror(  # type: ignore[no-untyped-def]
+    order,
+    pixel,
+    triangle,
+    counts,
+    firsts,
+    normals,
+    finish_of,
+    finishes,
+    lights,
+    touched,
+    ambients,
+    maps,
+    table,
+    spaces,
+    texels,
+    texel_table,
+    eye,
+    pixel_size,
+    parallel,
+    where,
+    bends,
+    cells,
+    spots,
+    intersect,
+    occluded,
+    scene,
+    veil_firsts,
+    veil_triangles,
+    pattern,
+    bounces,
+    first,
+    rayed,
+):
+    """Radiance that mirror rays bring (three columns of rayed from ``first`` on) and how much of what is behind the first things met
+    they hide (1 for opaque ones).
+
+    Arguments as in ``tracing.trace`` and ``shading.shade``; finishes has a row more for each tile; bends [T] as in ``stage``; cells a
+    side is what pixels were cut into. pattern [16, 64, 4] from ``mirror_pattern``; bounces 1 to 3. What
+    is mirrored shows its shadows: one ray goes to each light from where a mirror ray hits. See-through surfaces (veil_firsts and
+    veil_triangles of ``RayScene``) are laid over what the ray meets behind them, by their opacity.
+    """
+    for turn in numba.prange(order.shape[0]):
+        tile = order[turn]
+        total = counts[tile]
+        base = firsts[tile]
+        if total == 0:
+            continue
+        words = np.empty(_BUFFER, np.int32)
+        lane = words[((64 - (words.ctypes.data & 63)) // 4) % _PACKET :]
+        ray = lane.view(np.float32)
+        address = ray.ctypes.data
+        flags = np.empty(2 * _PACKET, np.int32)
+        valid = flags[((64 - (flags.ctypes.data & 63)) // 4) % _PACKET :]
+        valid_address = valid.ctypes.data
+        # What shadow rays find where mirror rays hit; a second packet for them.
+        count = lights.shape[0]
+        seen = np.ones((_PACKET, count + 1), np.float32)
+        more_words = np.empty(_BUFFER, np.int32)
+        more_lane = more_words[((64 - (more_words.ctypes.data & 63)) // 4) % _PACKET :]
+        more_ray = more_lane.view(np.float32)
+        more_address = more_ray.ctypes.data
+        more_flags = np.empty(2 * _PACKET, np.int32)
+        more_valid = more_flags[((64 - (more_flags.ctypes.data & 63)) // 4) % _PACKET :]
+        more_valid_address = more_valid.ctypes.data
+        for k in range(_PACKET):
+            more_ray[3 * _PACKET + k], more_ray[7 * _PACKET + k] = _ZERO, _MIDDLE
+            more_lane[9 * _PACKET + k], more_lane[11 * _PACKET + k] = _OPAQUE_ONLY, np.int32(0)
+            more_lane[10 * _PACKET + k] = np.int32(k)
+        met = np.empty((_PACKET, 6), np.float32)
+        steps = np.empty(_PACKET, np.int32)
+        flow, taken = np.empty((_PACKET, 3), np.float32), np.empty((_PACKET, 3), np.float32)
+        # How often each ray was mirrored, and what see-through surfaces that its first stretch met let through.
+        mirrored, left = np.empty(_PACKET, np.int32), np.empty(_PACKET, np.float32)
+        veiled = veil_triangles.shape[0] > 0
+        for k in range(_PACKET):
+            ray[7 * _PACKET + k] = _MIDDLE
+            lane[9 * _PACKET + k] = _EVERYTHING if veiled else _OPAQUE_ONLY
+            lane[10 * _PACKET + k] = np.int32(k)
+            lane[11 * _PACKET + k] = np.int32(0)
+        for start in range(base, base + total, _PACKET):
+            lanes = min(_PACKET, base + total - start)
+            alive = 0
+            for k in range(_PACKET):
+                valid[k] = np.int32(0)
+                if k >= lanes:
+                    continue
+                f = start + k
+                for c in range(4):
+                    rayed[f, first + c] = _ZERO
+                rough = finishes[finish_of[triangle[f]], 3]
+                if rough > _TOO_ROUGH:
+                    continue
+                spot = spots[f]
+                nx, ny, nz, vx, vy, vz = spot[3], spot[4], spot[5], spot[9], spot[10], spot[11]
+                place = _TURNS[(pixel[f] >> _SHIFT) & 3, pixel[f] & 3]
+                # The places of a pixel take one step after the other of its stretch of the pattern.
+                across, down = where[f, 0] - np.float32(int(where[f, 0])), where[f, 1] - np.float32(int(where[f, 1]))
+                steps[k] = _ORDER[int(down * 8), int(across * 8)]
+                u, v = pattern[place, steps[k], 0], pattern[place, steps[k], 1]
+                if cells > _ONE:
+                    # Pixels that are cut have enough of their own: shifted so that no pattern of 4 x 4 shows.
+                    x, y = np.float32(int(where[f, 0])), np.float32(int(where[f, 1]))
+                    u = pattern[0, steps[k], 0] + x * _SHIFT_U + y * _SHIFT_V
+                    v = pattern[0, steps[k], 1] + x * _SHIFT_V - y * _SHIFT_U
+                    u, v = min(u - math.floor(u), _BELOW_ONE), min(v - math.floor(v), _BELOW_ONE)
+                    u, v = np.float32(u), np.float32(v)
+                # The facet that mirrors, by the GGX distribution (Walter and others 2007, Microfacet Models for
+                # Refraction through Rough Surfaces, equations 35 and 36).
+                alpha2 = rough * rough * rough * rough
+                cosine = math.sqrt((_ONE - u) / (_ONE + (alpha2 - _ONE) * u))
+                sine = math.sqrt(max(_ZERO, _ONE - cosine * cosine))
+                ax, ay, az, bx, by, bz = sideways(nx, ny, nz)
+                a, b = sine * math.cos(_TURN * v), sine * math.sin(_TURN * v)
+                hx, hy, hz = (
+                    a * ax + b * bx + cosine * nx,
+                    a * ay + b * by + cosine * ny,
+                    a * az + b * bz + cosine * nz,
+                )
+                along = _TWO * (vx * hx + vy * hy + vz * hz)
+                lx, ly, lz = along * hx - vx, along * hy - vy, along * hz - vz
+                if lx * spot[6] + ly * spot[7] + lz * spot[8] <= _GRAZING:
+                    continue
+                valid[k] = np.int32(-1)
+                alive += 1
+                ray[k], ray[_PACKET + k], ray[2 * _PACKET + k] = spot[0], spot[1], spot[2]
+                ray[4 * _PACKET + k], ray[5 * _PACKET + k], ray[6 * _PACKET + k] = lx, ly, lz
+                flow[k, 0], flow[k, 1], flow[k, 2] = _ONE, _ONE, _ONE
+                mirrored[k], left[k] = np.int32(0), _ONE
+            for _ in range(bounces + _THROUGH if veiled else bounces):
+                if alive == 0:
+                    break
+                for k in range(_PACKET):
+                    ray[3 * _PACKET + k], ray[8 * _PACKET + k] = _ZERO, _FAR
+                    lane[18 * _PACKET + k], lane[19 * _PACKET + k] = np.int32(-1), np.int32(-1)
+                cast_packet(intersect, valid_address, scene, address)
+                for k in range(lanes):
+                    if valid[k] == 0:
+                        continue
+                    if lane[18 * _PACKET + k] < 0:
+                        valid[k] = np.int32(0)
+                        alive -= 1
+                        continue
+                    geometry = lane[18 * _PACKET + k]
+                    if geometry > 0:
+                        # From here on by its number among all triangles.
+                        lane[17 * _PACKET + k] = veil_triangles[veil_firsts[geometry] + lane[17 * _PACKET + k]]
+                    lx, ly, lz = ray[4 * _PACKET + k], ray[5 * _PACKET + k], ray[6 * _PACKET + k]
+                    t = np.uint64(lane[17 * _PACKET + k])
+                    u, v = ray[15 * _PACKET + k], ray[16 * _PACKET + k]
+                    w = _ONE - u - v
+                    nx = w * normals[t, 0, 0] + u * normals[t, 1, 0] + v * normals[t, 2, 0]
+                    ny = w * normals[t, 0, 1] + u * normals[t, 1, 1] + v * normals[t, 2, 1]
+                    nz = w * normals[t, 0, 2] + u * normals[t, 1, 2] + v * normals[t, 2, 2]
+                    scale = _ONE / math.sqrt(max(nx * nx + ny * ny + nz * nz, np.float32(1e-30)))
+                    if nx * lx + ny * ly + nz * lz > _ZERO:
+                        scale = -scale
+                    far = ray[8 * _PACKET + k]
+                    met[k, 0], met[k, 1] = ray[k] + far * lx, ray[_PACKET + k] + far * ly
+                    met[k, 2] = ray[2 * _PACKET + k] + far * lz
+                    met[k, 3], met[k, 4], met[k, 5] = nx * scale, ny * scale, nz * scale
+                for number in range(count):
+                    if lights[number, _SHADOWS] == _ZERO:
+                        continue
+                    cast = 0
+                    for k in range(_PACKET):
+                        more_valid[k] = np.int32(0)
+                        seen[k, number] = _ONE
+                        if k >= lanes or valid[k] == 0:
+                            continue
+                        t = np.uint64(lane[17 * _PACKET + k])
+                        if touched[number, finish_of[t]] == 0:
+                            continue
+                        place = _TURNS[(pixel[start + k] >> _SHIFT) & 3, pixel[start + k] & 3]
+                        a, b = pattern[place, steps[k], 2], pattern[place, steps[k], 3]
+                        if veiled:
+                            # See-through surfaces stop as many rays as they are opaque.
+                            more_lane[9 * _PACKET + k] = _FIRST_BIT << np.int32((steps[k] * 5 + place * 7) % _VEIL_BITS)
+                        if lights[number, 0] == _FLAT:
+                            a, b = _TWO * a - _ONE, _TWO * b - _ONE
+                        elif lights[number, 0] > _FLAT or lights[number, 16] > _ZERO:
+                            wide = np.float32(math.sqrt(a))
+                            a, b = wide * np.float32(math.cos(_TURN * b)), wide * np.float32(math.sin(_TURN * b))  # type: ignore[assignment]
+                        else:
+                            a, b = _ZERO, _ZERO  # type: ignore[assignment]
+                        # The triangle's own normal, on the side that is seen.
+                        gx, gy, gz = ray[12 * _PACKET + k], ray[13 * _PACKET + k], ray[14 * _PACKET + k]
+                        scale = _ONE / math.sqrt(max(gx * gx + gy * gy + gz * gz, np.float32(1e-30)))
+                        if gx * met[k, 3] + gy * met[k, 4] + gz * met[k, 5] < _ZERO:
+                            scale = -scale
+                        lift = _LIFT * max(ray[8 * _PACKET + k], _ONE)
+                        gx, gy, gz = gx * scale, gy * scale, gz * scale
+                        px, py, pz = met[k, 0] + gx * lift, met[k, 1] + gy * lift, met[k, 2] + gz * lift
+                        lx, ly, lz, far = _light_point(lights[number], px, py, pz, a, b)
+                        if (
+                            lx * gx + ly * gy + lz * gz <= _GRAZING
+                            or lx * met[k, 3] + ly * met[k, 4] + lz * met[k, 5] <= _ZERO
+                        ):
+                            continue
+                        more_valid[k] = np.int32(-1)
+                        cast += 1
+                        more_ray[k], more_ray[_PACKET + k], more_ray[2 * _PACKET + k] = px, py, pz
+                        more_ray[4 * _PACKET + k], more_ray[5 * _PACKET + k], more_ray[6 * _PACKET + k] = lx, ly, lz
+                        more_ray[8 * _PACKET + k] = far * _SHORT
+                    if cast == 0:
+                        continue
+                    cast_packet(occluded, more_valid_address, scene, more_address)
+                    for k in range(lanes):
+                        if more_valid[k] != 0 and more_ray[8 * _PACKET + k] < _ZERO:
+                            seen[k, number] = _ZERO
+                for k in range(lanes):
+                    if valid[k] == 0:
+                        continue
+                    f = start + k
+                    t = np.uint64(lane[17 * _PACKET + k])
+                    far = ray[8 * _PACKET + k]
+                    lx, ly, lz = ray[4 * _PACKET + k], ray[5 * _PACKET + k], ray[6 * _PACKET + k]
+                    px, py, pz, nx, ny, nz = met[k, 0], met[k, 1], met[k, 2], met[k, 3], met[k, 4], met[k, 5]
+                    finish = finish_of[t]
+                    opacity = finishes[finish, _OPACITY]
+                    look = np.int32(touched.shape[1] + turn)
+                    # How wide the light spreads that this one ray stands for: what the place covers of a pixel, bent by the
+                    # mirror, and a part of the mirror's lobe, whose other parts its neighbours take.
+                    spot = spots[f]
+                    ex, ey, ez = spot[0] - eye[0], spot[1] - eye[1], spot[2] - eye[2]
+                    away = _ONE if parallel else math.sqrt(ex * ex + ey * ey + ez * ez)
+                    own = away * pixel_size / cells
+                    first_rough = finishes[finish_of[triangle[f]], 3]
+                    wide = own + far * (_TWO * bends[triangle[f]] * own + _LOBE * first_rough * first_rough)
+                    # What bends as far as that shows a highlight as much wider, instead of one that is hit or missed.
+                    lean = min(_LEAN * bends[t] * wide, _MOST_LEAN)
+                    textured = has_textures(finishes, finish)
+                    if textured:
+                        # As large as the pixel would be there.
+                        footprint = pixel_size if parallel else pixel_size * far
+                        nx, ny, nz = apply_textures(
+                            look,
+                            finish,
+                            px,
+                            py,
+                            pz,
+                            nx,
+                            ny,
+                            nz,
+                            -lx,
+                            -ly,
+                            -lz,
+                            footprint,
+                            finishes,
+                            spaces,
+                            texels,
+                            texel_table,
+                        )
+                    if textured or lean > np.float32(0.01):
+                        if not textured:
+                            finishes[look] = finishes[finish]
+                        alpha = finishes[look, 3] * finishes[look, 3]
+                        finishes[look, 3] = math.sqrt(math.sqrt(min(_ONE, alpha * alpha + lean * lean)))
+                        alpha = finishes[look, _COAT_ROUGHNESS] * finishes[look, _COAT_ROUGHNESS]
+                        finishes[look, _COAT_ROUGHNESS] = math.sqrt(math.sqrt(min(_ONE, alpha * alpha + lean * lean)))
+                        finish = look
+                    red, green, blue = seen_light(
+                        px,
+                        py,
+                        pz,
+                        nx,
+                        ny,
+                        nz,
+                        -lx,
+                        -ly,
+                        -lz,
+                        finish,
+                        finishes,
+                        lights,
+                        touched,
+                        ambients,
+                        maps,
+                        table,
+                        seen,
+                        k,
+                        _ONE,
+                        0,
+                    )
+                    if mirrored[k] == 0:
+                        rayed[f, first + 3] += left[k] * opacity
+                    else:
+                        # What the surface before this one took from the environment here, this one hides.
+                        red, green, blue = red - taken[k, 0], green - taken[k, 1], blue - taken[k, 2]
+                    rayed[f, first] += flow[k, 0] * opacity * red
+                    rayed[f, first + 1] += flow[k, 1] * opacity * green
+                    rayed[f, first + 2] += flow[k, 2] * opacity * blue
+                    if opacity < _ONE:
+                        # Through it, and on.
+                        rest = _ONE - opacity
+                        for c in range(3):
+                            flow[k, c] *= rest
+                        if mirrored[k] == 0:
+                            left[k] *= rest
+                        if max(flow[k, 0], max(flow[k, 1], flow[k, 2])) < _NOTHING_LEFT:
+                            valid[k] = np.int32(0)
+                            alive -= 1
+                            continue
+                        past = max(_LIFT * far, _PAST * (abs(px) + abs(py) + abs(pz)))
+                        ray[k], ray[_PACKET + k], ray[2 * _PACKET + k] = px + lx * past, py + ly * past, pz + lz * past
+                        continue
+                    mirrored[k] += np.int32(1)
+                    if mirrored[k] == bounces or finishes[finish, 3] > _TOO_ROUGH:
+                        valid[k] = np.int32(0)
+                        alive -= 1
+                        continue
+                    taken[k, 0], taken[k, 1], taken[k, 2], share_r, share_g, share_b, _ = _mirror_light(
+                        nx, ny, nz, -lx, -ly, -lz, finish, finishes, ambients, maps, table
+                    )
+                    flow[k, 0], flow[k, 1], flow[k, 2] = (
+                        flow[k, 0] * share_r,
+                        flow[k, 1] * share_g,
+                        flow[k, 2] * share_b,
+                    )
+                    along = _TWO * (nx * lx + ny * ly + nz * lz)
+                    lift = _LIFT * far
+                    ray[k], ray[_PACKET + k], ray[2 * _PACKET + k] = px + nx * lift, py + ny * lift, pz + nz * lift
+                    ray[4 * _PACKET + k] = lx - along * nx
+                    ray[5 * _PACKET + k] = ly - along * ny
+                    ray[6 * _PACKET + k] = lz - along * nz

@@ -1,0 +1,101 @@
+"""Where the rays of a pixel go: stretches of a Sobol sequence, shaped for each light and for the half sphere.
+
+Each pixel of a 4 x 4 square takes its own stretch of one sequence (Sobol 1967; first two dimensions), so that the rays
+of a square are sixteen times as many as those of a pixel; ``smoothing`` then shares them across each surface. No random
+number is drawn: equal fragments cast equal rays.
+"""
+
+from __future__ import annotations
+
+from functools import lru_cache
+
+import numpy as np
+from numpy.typing import NDArray
+
+from zeitbild.render.light.lighting import FLAT, KIND, SIZE, on_disc
+
+#: Which stretch of the sequence a pixel takes, by row and column in its square: an ordered-dither matrix (Bayer 1973).
+TURNS = np.array([[0, 8, 2, 10], [12, 4, 14, 6], [3, 11, 1, 9], [15, 7, 13, 5]], np.int64)
+SQUARE = 16
+#: Steps in the unit square from the pattern of one light to the next: powers of the plastic number's inverse, which
+#: fill it evenly (Roberts 2018, The Unreasonable Effectiveness of Quasirandom Sequences).
+_STEP = (0.7548776662466927, 0.5698402909980532)
+_BITS = 32
+
+
+@lru_cache(maxsize=16)
+def sobol(count: int) -> NDArray[np.float64]:
+    """First ``count`` points [count, 2] of the sequence, each in the middle of its cell; count is a power of two."""
+    directions = [[1 << (_BITS - 1 - bit) for bit in range(_BITS)], [1 << (_BITS - 1)]]
+    for bit in range(1, _BITS):
+        before = directions[1][bit - 1]
+        directions[1].append(before ^ (before >> 1))
+    index = np.arange(count, dtype=np.uint64)
+    points = np.zeros((count, 2), np.uint64)
+    for axis in (0, 1):
+        for bit in range(count.bit_length()):
+            chosen = (index >> np.uint64(bit)) & np.uint64(1) == 1
+            points[chosen, axis] ^= np.uint64(directions[axis][bit])
+    return points / 2.0**_BITS + 0.5 / count
+
+
+def _shared_net(rays: int) -> NDArray[np.float64]:
+    """Points [16 rays, 2] that are even for each pixel alone and for each ordinal over all pixels of a square.
+
+    One ray a pixel is cast first, and more only where those of a square disagree: so the first ones alone must reach all
+    over the light. Fine steps keep the shifted copies from falling onto each other.
+    """
+    square, own = sobol(SQUARE), sobol(rays)
+    fine = (own - own[0]) / SQUARE
+    points: NDArray[np.float64] = (square[:, None] + own[None] + fine[None]) % 1
+    return points.reshape(-1, 2)
+
+
+def ray_pattern(lights: NDArray[np.float32], rays: int) -> NDArray[np.float32]:
+    """Places [L + 1, 16 rays, 3] for a pixel's rays, ``rays`` of them for each place in the square.
+
+    For a light with a size two coordinates in -1..1 on it; for one without, offsets in -0.5..0.5 in the pixel; last the
+    half sphere, as unit vectors about +z, as many near the pole as the cosine asks for (Malley's method: the disc raised).
+    """
+    points, shared = sobol(SQUARE * rays), _shared_net(rays)
+    pattern = np.zeros((len(lights) + 1, len(points), 3), np.float32)
+    for number in range(len(lights) + 1):
+        step = np.array(_STEP) * number
+        moved, spread = (points + step) % 1, (shared + step) % 1
+        if number == len(lights):
+            disc = on_disc(moved)
+            pattern[number, :, :2] = disc
+            pattern[number, :, 2] = np.sqrt(np.maximum(0, 1 - (disc**2).sum(axis=1)))
+        elif lights[number, KIND] == FLAT:
+            pattern[number, :, :2] = 2 * spread - 1
+        elif lights[number, KIND] > FLAT or lights[number, SIZE] > 0:
+            pattern[number, :, :2] = on_disc(spread)
+        else:
+            pattern[number, :, :2] = moved - 0.5
+    return pattern
+
+
+#: Places that a pixel may be cut into, and in which order they take steps of the pattern, by row and column of eight: those of
+#: fewer cells (whose middles these are nearest to) take steps far apart, each of a different stretch.
+STEPS = 64
+ORDER = np.zeros((8, 8), np.int64)
+for _y in range(8):
+    for _x in range(8):
+        # Cells of four a side first, then where in the cell.
+        ORDER[_y, _x] = ((_y // 2) * 4 + _x // 2) + 16 * ((_y % 2) * 2 + _x % 2)
+
+
+@lru_cache(maxsize=1)
+def mirror_pattern() -> NDArray[np.float32]:
+    """Points [16, 64, 4] of the unit square, for each pixel of a square and each place in a pixel: two coordinates for the
+    facet that mirrors, two for a place on a light."""
+    points = np.empty((SQUARE, STEPS, 4))
+    every = sobol(SQUARE * STEPS)
+    # A pixel's first sixteen steps, and all sixty-four, are even; and so are the first steps of all pixels of a square.
+    first = sobol(SQUARE)
+    points[:, :, :2] = (every[:STEPS][None] + (first - first[0])[:, None]) % 1
+    step = np.array(_STEP)
+    order = np.random.default_rng(1).permutation(STEPS)
+    points[:, :, 2:] = (points[:, order, :2] + step) % 1
+    result = points.astype(np.float32)
+    return np.minimum(result, np.float32(1 - 2**-24))

@@ -1,0 +1,254 @@
+"""Shadows, occlusion and mirrors of a picture's fragments, in the order in which they are found."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from zeitbild.kernels import PARALLEL
+from zeitbild.render.light.lighting import KIND, SHADOWS, SIZE
+from zeitbild.render.rays.mirroring import mirror
+from zeitbild.render.rays.patterns import mirror_pattern, ray_pattern
+from zeitbild.render.rays.smoothing import smooth
+from zeitbild.render.rays.tracing import BEHIND_LIGHTS, SPOT, find_borders, gather_tally, locate, trace
+from zeitbild.render.stage import Lighting, Stage, viewpoint
+from zeitbild.render.visible.finer import inherit
+from zeitbild.render.visible.visibility import Fragments
+from zeitbild.render.world.buffers import kept
+from zeitbild.render.world.ray_scene import INTERSECT16, OCCLUDED16
+from zeitbild.snapshot import Snapshot
+from zeitbild.snapshot.quality import Quality
+
+#: Rays start so far off their surface, as a share of the distance to the camera.
+_LIFT = 2e-4
+#: Mirrors smoother than this (roughness) do not share their rays; at final, where pixels get more of their own, even less.
+_SHARP, _SHARP_FINAL = 0.12, 0.3
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Rayed:
+    """Where fragments stand and what their rays found out; of no length if none were needed.
+
+    spots [fragments, SPOT] and lift from ``tracing.locate``; values [fragments, L + BEHIND_LIGHTS].
+    """
+
+    spots: NDArray[np.float32]
+    lift: np.float32
+    values: NDArray[np.float32]
+
+
+def cast_rays(
+    snapshot: Snapshot,
+    quality: Quality,
+    stage: Stage,
+    light: Lighting,
+    fragments: Fragments,
+    depth: NDArray[np.float32],
+    moves: NDArray[np.float32] | None = None,
+) -> Rayed:
+    """What rays found out about every fragment.
+
+    Columns: share of each light that is seen, openness, mirrored light (three) and the share of mirror rays that met
+    something. moves as ``tracing.trace`` takes them. Good until the next picture. Hold ``kernels.PARALLEL``.
+    """
+    count = len(light.rows)
+    shadowed = light.rows[:, SHADOWS] > 0
+    if not (shadowed.any() or snapshot.occlusion > 0 or snapshot.bounces):
+        return Rayed(np.empty((0, SPOT), np.float32), np.float32(0), np.empty((0, count + BEHIND_LIGHTS), np.float32))
+    height, width = depth.shape
+    scene, camera = stage.scene, snapshot.camera
+    right, up, forward = camera.axes.astype(np.float32)
+    eye, focal = viewpoint(camera), np.float32(camera.focal)
+    order, pixel, triangle = fragments.order, fragments.pixel, fragments.triangle
+    counts, firsts = fragments.counts, fragments.firsts
+    spots, lift, main, tally = located(snapshot, stage, light, fragments, (height, width), "")
+    rayed = kept("rayed", (len(pixel), count + BEHIND_LIGHTS), np.float32)
+    if shadowed.any() or snapshot.occlusion > 0:
+        radius = np.float32(snapshot.occlusion_radius if snapshot.occlusion > 0 else 0)
+        wanted = np.empty((0, count + 1), np.uint8)
+        each = snapshot.rays_at(quality)
+        pattern = ray_pattern(light.rows, each)
+        # One ray everywhere; the others only where a shadow has a border in the pixels around.
+        for first, last in ((0, 1), (1, each)):
+            if first == last:
+                continue
+            if first:
+                wanted = kept("wanted", (len(pixel), count + 1), np.uint8)
+                PARALLEL.by_parts(find_borders, order, pixel, counts, firsts, width, main, tally, count, wanted)
+            PARALLEL.by_parts(
+                trace,
+                order,
+                pixel,
+                triangle,
+                counts,
+                firsts,
+                scene.finish_of,
+                eye,
+                forward,
+                right / focal,
+                -up / focal,
+                light.rows,
+                light.touched,
+                spots,
+                OCCLUDED16,
+                stage.rays.handle,
+                pattern,
+                each,
+                first,
+                last,
+                # Shadows need all their moments; of the half sphere neighbours and stretches have enough.
+                np.float32(0) if first and moves is not None else radius,
+                wanted,
+                np.empty((0, 2, 12), np.float32) if moves is None else moves,
+                tally,
+            )
+    PARALLEL.by_parts(gather_tally, order, counts, firsts, tally, count, np.float32(snapshot.occlusion), rayed)
+    if snapshot.bounces:
+        _mirrored(snapshot, stage, light, fragments, spots, 1, rayed)
+    shared = np.zeros(rayed.shape[1], bool)
+    shared[:count] = shadowed & ((light.rows[:, KIND] > 1) | (light.rows[:, SIZE] > 0))
+    shared[count] = snapshot.occlusion > 0
+    shared[count + 1 :] = snapshot.bounces > 0
+    if not shared.any():
+        return Rayed(spots, lift, rayed)
+    smoothed = kept("smoothed", rayed.shape, np.float32)
+    PARALLEL.by_parts(
+        smooth,
+        order,
+        pixel,
+        triangle,
+        counts,
+        firsts,
+        width,
+        spots,
+        scene.finish_of,
+        light.finishes,
+        depth,
+        np.float32(1 / camera.focal),
+        camera.parallel,
+        main,
+        np.flatnonzero(shared),
+        count + 1,
+        np.float32(_SHARP_FINAL if quality.edges_exactly else _SHARP),
+        rayed,
+        smoothed,
+    )
+    return Rayed(spots, lift, smoothed)
+
+
+def cast_again(
+    snapshot: Snapshot,
+    stage: Stage,
+    light: Lighting,
+    fragments: Fragments,
+    whole: Fragments,
+    found: Rayed,
+    size: tuple[int, int],
+) -> Rayed:
+    """The same for places that pixels were cut into (``finer``), good until the next call.
+
+    Shadows and occlusion are those found for the whole surfaces of their pixels; mirror rays are their own. size is the
+    picture's height and width.
+    """
+    count = len(light.rows)
+    if not len(found.values):
+        return found
+    spots, lift, _, _ = located(snapshot, stage, light, fragments, size, "again ")
+    rayed = kept("again rayed", (len(fragments.pixel), count + BEHIND_LIGHTS), np.float32)
+    scene = stage.scene
+    inherit(
+        fragments.order,
+        fragments.pixel,
+        fragments.triangle,
+        fragments.counts,
+        fragments.firsts,
+        scene.patches,
+        scene.facing,
+        whole.pixel,
+        whole.triangle,
+        whole.counts,
+        whole.firsts,
+        found.values,
+        count + 1,
+        rayed,
+    )
+    if snapshot.bounces:
+        _mirrored(snapshot, stage, light, fragments, spots, 4, rayed)
+    return Rayed(spots, lift, rayed)
+
+
+def located(
+    snapshot: Snapshot, stage: Stage, light: Lighting, fragments: Fragments, size: tuple[int, int], name: str
+) -> tuple[NDArray[np.float32], np.float32, NDArray[np.int32], NDArray[np.uint8]]:
+    """Spots, lift, main and tally of ``tracing.locate``, in arrays that ``name`` tells apart."""
+    camera = snapshot.camera
+    # Orthographic: as a share of the picture's width.
+    lift = np.float32(_LIFT * (size[1] / camera.focal if camera.parallel else 1))
+    spots = kept(name + "spots", (len(fragments.pixel), SPOT), np.float32)
+    main = kept(name + "main", size, np.int32)
+    tally = kept(name + "tally", (len(fragments.pixel), len(light.rows) + 1, 2), np.uint8)
+    PARALLEL.by_parts(
+        locate,
+        *fragments.lists,
+        size[1],
+        fragments.edges,
+        stage.places,
+        stage.scene.normals,
+        stage.flats,
+        viewpoint(camera),
+        lift,
+        spots,
+        main,
+        tally,
+    )
+    return spots, lift, main, tally
+
+
+def _mirrored(
+    snapshot: Snapshot,
+    stage: Stage,
+    light: Lighting,
+    fragments: Fragments,
+    spots: NDArray[np.float32],
+    cells: int,
+    rayed: NDArray[np.float32],
+) -> None:
+    """What mirror rays of fragments meet, into the last columns of rayed."""
+    camera, scene = snapshot.camera, stage.scene
+    PARALLEL.by_parts(
+        mirror,
+        fragments.order,
+        fragments.pixel,
+        fragments.triangle,
+        fragments.counts,
+        fragments.firsts,
+        scene.normals,
+        scene.finish_of,
+        light.with_room(len(fragments.order), always=True),
+        light.rows,
+        light.touched,
+        light.ambients,
+        light.maps,
+        light.table,
+        light.spaces,
+        light.texels.values,
+        light.texels.table,
+        viewpoint(camera),
+        np.float32(1 / camera.focal),
+        camera.parallel,
+        fragments.seen_at,
+        stage.bends,
+        np.float32(cells),
+        spots,
+        INTERSECT16,
+        OCCLUDED16,
+        stage.rays.handle,
+        stage.rays.veil_firsts,
+        stage.rays.veil_triangles,
+        mirror_pattern(),
+        snapshot.bounces,
+        len(light.rows) + 1,
+        rayed,
+    )

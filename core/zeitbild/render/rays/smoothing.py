@@ -1,0 +1,93 @@
+"""Rays shared across a surface: what sixteen neighbouring pixels found out is averaged where they see one surface.
+
+The window is 4 x 4 pixels, so that it holds every stretch of the ray pattern (``tracing``) exactly once.
+"""
+
+from __future__ import annotations
+
+import numba
+import numpy as np
+
+from zeitbild.kernels import parallel_kernel
+from zeitbild.render.visible.triangle_setup import TILE
+
+_TILE = TILE
+_SHIFT, _MASK = TILE.bit_length() - 1, TILE - 1
+_ZERO, _ONE = np.float32(0), np.float32(1)
+#: Neighbours whose normals lean apart by more (cosine) see something else.
+_SAME = np.float32(0.8)
+#: So do neighbours farther off the plane of the triangle than so many pixels' size, or farther away than so many times
+#: that.
+_STEPS = np.float32(2)
+_FAR = np.float32(20)
+
+
+@parallel_kernel
+def smooth(  # type: ignore[no-untyped-def]
+    order,
+    pixel,
+    triangle,
+    counts,
+    firsts,
+    width,
+    spots,
+    finish_of,
+    finishes,
+    depth,
+    pixel_angle,
+    parallel,
+    main,
+    shared,
+    mirror_from,
+    sharp,
+    rayed,
+    smoothed,
+):
+    """Mean of rayed [fragments, C] over the window into smoothed; see ``tracing.trace`` for what is shared with it.
+
+    spots from ``tracing.locate``; depth [H, W]; pixel_angle the size of a pixel at depth 1, or at any depth if parallel;
+    shared holds the numbers of the columns that are averaged, the rest are copied; from column mirror_from on,
+    mirrors smoother than ``sharp`` keep their own.
+    """
+    columns = (width + _TILE - 1) // _TILE
+    wide = rayed.shape[1]
+    for turn in numba.prange(order.shape[0]):
+        tile = order[turn]
+        top, left = (tile // columns) * _TILE, (tile % columns) * _TILE
+        for f in range(firsts[tile], firsts[tile] + counts[tile]):
+            row, column = top + (pixel[f] >> _SHIFT), left + (pixel[f] & _MASK)
+            for c in range(wide):
+                smoothed[f, c] = rayed[f, c]
+            reach = _STEPS * pixel_angle * (_ONE if parallel else depth[row, column])
+            # Seen at a slant, neighbouring pixels lie farther apart on one surface.
+            wide_reach = _FAR * _FAR * reach * reach
+            own = spots[f]
+            rough = finishes[finish_of[triangle[f]], 3]
+            lobe = rough * rough
+            found = mirrors = 1
+            for y in range(max(0, row - 1), min(main.shape[0], row + 3)):
+                for x in range(max(0, column - 1), min(width, column + 3)):
+                    g = main[y, x]
+                    if g < 0 or g == f:
+                        continue
+                    spot = spots[g]
+                    dx, dy, dz = spot[0] - own[0], spot[1] - own[1], spot[2] - own[2]
+                    if (
+                        spot[3] * own[3] + spot[4] * own[4] + spot[5] * own[5] < _SAME
+                        or abs(dx * own[6] + dy * own[7] + dz * own[8]) > reach
+                        or dx * dx + dy * dy + dz * dz > wide_reach
+                    ):
+                        continue
+                    found += 1
+                    # Mirrors show the same only where their normals lean apart by less than their lobe is wide.
+                    lean_x, lean_y, lean_z = spot[3] - own[3], spot[4] - own[4], spot[5] - own[5]
+                    alike = lean_x * lean_x + lean_y * lean_y + lean_z * lean_z < lobe * lobe
+                    mirrors += 1 if alike else 0
+                    for c in shared:
+                        smoothed[f, c] += rayed[g, c] if c < mirror_from or alike else _ZERO
+            scale, mirror_scale = _ONE / np.float32(found), _ONE / np.float32(mirrors)
+            for c in shared:
+                if c < mirror_from:
+                    smoothed[f, c] *= scale
+                else:
+                    smoothed[f, c] = rayed[f, c] if rough < sharp else smoothed[f, c] * mirror_scale

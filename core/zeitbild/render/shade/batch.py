@@ -1,0 +1,348 @@
+"""Many fragments shaded at once: their numbers stand in rows, so that loops over them become vector instructions.
+
+The loops that compute touch nothing but the rows, take no decision that leads elsewhere and call nothing; what has to be
+fetched from other places for each fragment is fetched in loops of its own. Every lane is computed, also those of a batch
+that is not full: what they hold is the past, and nobody reads it. Values are those of ``metal_rough``, bit for bit.
+
+All kernels take rows [ROWS, BATCH] float32 and whole [WHOLE_ROWS, BATCH] int32, of which the first ``used`` lanes count and
+which the caller makes (zeros, and -1) once for many batches; lights, touched, ambients, rayed, maps and table as
+``metal_rough`` takes them, edges, places and normals as ``surface`` does. Radiance is linear, lengths are the world's units.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+
+from zeitbild.kernels import inlined_kernel
+from zeitbild.render.light.environment import LEVELS, OFFSETS, SIDES
+from zeitbild.render.light.lighting import reach
+from zeitbild.render.shade.metal_rough import (
+    LEAST_COSINE,
+    MIN_ALPHA,
+    added_light,
+    energy,
+    matt_fit,
+    mixed_table,
+    mixed_texels,
+    occluded_share,
+    shadowing,
+    table_place,
+    texel_place,
+    unfold,
+)
+from zeitbild.render.visible.surface import bend_at, place_at, seen_from, shares_at
+from zeitbild.snapshot.finish_row import OWNER
+
+#: Fragments of a batch.
+BATCH = 64
+#: Rows of single precision: point, unit normal, unit view; the finish's base colour, roughness and metalness.
+POINT, NORMAL, VIEW, BASE, ROUGH, METAL = 0, 3, 6, 9, 12, 13
+#: Radiance that is found: matt, highlights, from around.
+MATT, HIGH, FROM_AROUND = 14, 17, 20
+#: One light at a time: the share of it that is seen; diffuse and highlight amount, unit direction to it.
+_SEEN, _DIFFUSE, _STRENGTH, _TO_LIGHT = 23, 24, 25, 26
+#: Cosine of normal and view; squared roughness to the square; the view's root in ``shadowing``; unit mirror direction.
+_COSINE, _SQUARE, _ROOT, _MIRROR = 29, 30, 31, 32
+#: Share of the half sphere that is open; share of the mirror's light that stays; what is added to it.
+OPENNESS, _KEPT, _ADDED = 35, 36, 37
+#: Ambient light. How far between two levels a reflection lies.
+_AMBIENT, _BLEND = 40, 43
+#: Fractions of the look-ups: sharp, soft, diffuse, table (two each), then what was found there.
+_SHARP_AT, _SOFT_AT, _EVEN_AT, _TABLE_AT = 44, 46, 48, 50
+_SHARP, _SOFT, _EVEN, _TABLE = 52, 55, 58, 61
+#: Shares of a triangle's corners.
+_SHARES = 63
+#: Of ``metal_rough.energy`` and ``matt_fit``: what many bounces add, a dielectric's mirrored share, the factor of matt light;
+#: the fit's three coefficients and one over what goes in.
+_LOST, _MIRRORED, _MATT_KEPT, _FIT = 66, 67, 68, 69
+#: How far the normal turns within what is shaded (``metal_rough.highlight_lobe``).
+BEND = 73
+#: Of FROM_AROUND what is matt.
+EVEN_AROUND = 76
+ROWS = 79
+#: Rows of whole numbers: fragment; row of its finish; what the lane's rows of the finish stand for; side and start of the
+#: sharp and the soft level's pictures; places of the look-ups; the finish's owner.
+FRAGMENT, FINISH, _HELD, _SHARP_SIDE, _SHARP_START, _SOFT_SIDE, _SOFT_START = 0, 1, 2, 3, 4, 5, 6
+_SHARP_PLACE, _SOFT_PLACE, _EVEN_PLACE, _TABLE_PLACE, _OWNED = 7, 8, 9, 10, 11
+WHOLE_ROWS = 12
+
+_ZERO, _ONE, _TWO = np.float32(0), np.float32(1), np.float32(2)
+#: Bends (radians, squared) from which on what is mirrored differs within them.
+_NOTICED = np.float32(2e-3)
+_BATCH, _OWNER, _LEAST_COSINE, _MIN_ALPHA = BATCH, OWNER, LEAST_COSINE, MIN_ALPHA
+_POINT, _NORMAL, _VIEW, _BASE, _ROUGH, _METAL, _BEND = POINT, NORMAL, VIEW, BASE, ROUGH, METAL, BEND
+_EVEN_AROUND = EVEN_AROUND
+_MATT, _HIGH, _FROM_AROUND, _OPENNESS, _FRAGMENT, _FINISH = MATT, HIGH, FROM_AROUND, OPENNESS, FRAGMENT, FINISH
+_LEVEL_COUNT = len(LEVELS)
+_LAST_LEVEL = np.float32(_LEVEL_COUNT - 1)
+_SIDES, _OFFSETS = np.array(SIDES, np.int32), np.array(OFFSETS, np.int32)
+_EVEN_SIDE, _EVEN_START = np.int32(SIDES[-1]), np.int32(OFFSETS[-1])
+
+
+@inlined_kernel
+def place(rows, whole, used, edges, places, normals, triangle, share, where, ex, ey, ez, standing):  # type: ignore[no-untyped-def]
+    """Rows POINT, NORMAL, VIEW and BEND of fragments without rays; see ``surface.surface_at`` and ``stage.viewpoint``."""
+    for i in range(used):
+        f = whole[_FRAGMENT, i]
+        rows[_SHARES, i], rows[_SHARES + 1, i], rows[_SHARES + 2, i] = shares_at(
+            edges, np.uint64(triangle[f]), where[f, 0], where[f, 1]
+        )
+    for i in range(used):
+        px, py, pz, nx, ny, nz = place_at(
+            places,
+            normals,
+            np.uint64(triangle[whole[_FRAGMENT, i]]),
+            rows[_SHARES, i],
+            rows[_SHARES + 1, i],
+            rows[_SHARES + 2, i],
+        )
+        rows[_POINT, i], rows[_POINT + 1, i], rows[_POINT + 2, i] = px, py, pz
+        rows[_NORMAL, i], rows[_NORMAL + 1, i], rows[_NORMAL + 2, i] = nx, ny, nz
+    for i in range(used):
+        f = whole[_FRAGMENT, i]
+        rows[_BEND, i], rows[_BEND + 1, i], rows[_BEND + 2, i] = bend_at(
+            edges,
+            normals,
+            np.uint64(triangle[f]),
+            where[f, 0],
+            where[f, 1],
+            rows[_SHARES, i],
+            rows[_SHARES + 1, i],
+            rows[_SHARES + 2, i],
+            rows[_NORMAL, i],
+            rows[_NORMAL + 1, i],
+            rows[_NORMAL + 2, i],
+            share[f],
+        )
+    for i in range(_BATCH):
+        nx, ny, nz, vx, vy, vz = seen_from(
+            rows[_POINT, i],
+            rows[_POINT + 1, i],
+            rows[_POINT + 2, i],
+            rows[_NORMAL, i],
+            rows[_NORMAL + 1, i],
+            rows[_NORMAL + 2, i],
+            ex,
+            ey,
+            ez,
+            standing,
+        )
+        rows[_NORMAL, i], rows[_NORMAL + 1, i], rows[_NORMAL + 2, i] = nx, ny, nz
+        rows[_VIEW, i], rows[_VIEW + 1, i], rows[_VIEW + 2, i] = vx, vy, vz
+
+
+@inlined_kernel
+def take_finishes(rows, whole, used, afresh, finishes, ambients, table):  # type: ignore[no-untyped-def]
+    """Rows of the finishes whose numbers stand in FINISH; afresh: also where a lane seems to hold them already."""
+    for i in range(used):
+        finish = whole[_FINISH, i]
+        if whole[_HELD, i] == finish and not afresh:
+            continue
+        whole[_HELD, i] = finish
+        owner = int(finishes[finish, _OWNER])
+        whole[_OWNED, i] = owner
+        for k in range(3):
+            rows[_BASE + k, i] = finishes[finish, k]
+            rows[_AMBIENT + k, i] = ambients[owner, k]
+        rough = finishes[finish, 3]
+        rows[_ROUGH, i], rows[_METAL, i] = rough, finishes[finish, 4]
+        place = rough * _LAST_LEVEL
+        level = min(int(place), _LEVEL_COUNT - 2)
+        rows[_BLEND, i] = place - np.float32(level)
+        whole[_SHARP_SIDE, i], whole[_SHARP_START, i] = _SIDES[level], _OFFSETS[level]
+        whole[_SOFT_SIDE, i], whole[_SOFT_START, i] = _SIDES[level + 1], _OFFSETS[level + 1]
+        rows[_FIT, i], rows[_FIT + 1, i], rows[_FIT + 2, i], rows[_FIT + 3, i] = matt_fit(table, rough)
+
+
+@inlined_kernel
+def light_directly(rows, whole, used, lights, touched, table, rayed):  # type: ignore[no-untyped-def]
+    """Rows MATT and HIGH, by all lights; see ``metal_rough.direct_light``."""
+    for i in range(_BATCH):
+        nx, ny, nz = rows[_NORMAL, i], rows[_NORMAL + 1, i], rows[_NORMAL + 2, i]
+        vx, vy, vz = rows[_VIEW, i], rows[_VIEW + 1, i], rows[_VIEW + 2, i]
+        facing = nx * vx + ny * vy + nz * vz
+        n_v = min(_ONE, max(facing, _LEAST_COSINE))
+        rows[_COSINE, i] = n_v
+        rows[_MIRROR, i] = _TWO * facing * nx - vx
+        rows[_MIRROR + 1, i] = _TWO * facing * ny - vy
+        rows[_MIRROR + 2, i] = _TWO * facing * nz - vz
+        alpha = max(rows[_ROUGH, i] * rows[_ROUGH, i], _MIN_ALPHA)
+        square = alpha * alpha
+        rows[_SQUARE, i] = square
+        rows[_ROOT, i] = shadowing(n_v, square)
+        rows[_MATT, i] = rows[_MATT + 1, i] = rows[_MATT + 2, i] = _ZERO
+        rows[_HIGH, i] = rows[_HIGH + 1, i] = rows[_HIGH + 2, i] = _ZERO
+        entry, across, down = table_place(n_v, rows[_ROUGH, i])
+        whole[_TABLE_PLACE, i], rows[_TABLE_AT, i], rows[_TABLE_AT + 1, i] = entry, across, down
+    for i in range(used):
+        rows[_TABLE, i], rows[_TABLE + 1, i] = mixed_table(
+            table, whole[_TABLE_PLACE, i], rows[_TABLE_AT, i], rows[_TABLE_AT + 1, i]
+        )
+    for i in range(_BATCH):
+        rows[_LOST, i], rows[_MIRRORED, i], rows[_MATT_KEPT, i] = energy(
+            rows[_TABLE, i], rows[_TABLE + 1, i], rows[_FIT + 3, i]
+        )
+    for number in range(lights.shape[0]):
+        light = lights[number]
+        lit = False
+        for i in range(used):
+            share = rayed[whole[_FRAGMENT, i], number] if rayed.shape[0] > 0 else _ONE
+            share = share if touched[number, whole[_OWNED, i]] != 0 else _ZERO
+            rows[_SEEN, i] = share
+            if share > _ZERO:
+                lit = True
+        if not lit:
+            continue
+        if light[0] == _ZERO and light[16] == _ZERO:
+            # A sun without a size, by far the most frequent light.
+            lx, ly, lz = -light[4], -light[5], -light[6]
+            for i in range(_BATCH):
+                cosine = rows[_NORMAL, i] * lx + rows[_NORMAL + 1, i] * ly + rows[_NORMAL + 2, i] * lz
+                rows[_DIFFUSE, i], rows[_STRENGTH, i] = max(_ZERO, cosine), _ONE
+                rows[_TO_LIGHT, i], rows[_TO_LIGHT + 1, i], rows[_TO_LIGHT + 2, i] = lx, ly, lz
+        else:
+            for i in range(used):
+                diffuse, strength, lx, ly, lz = reach(
+                    light,
+                    rows[_POINT, i],
+                    rows[_POINT + 1, i],
+                    rows[_POINT + 2, i],
+                    rows[_NORMAL, i],
+                    rows[_NORMAL + 1, i],
+                    rows[_NORMAL + 2, i],
+                    rows[_MIRROR, i],
+                    rows[_MIRROR + 1, i],
+                    rows[_MIRROR + 2, i],
+                    max(rows[_ROUGH, i] * rows[_ROUGH, i], _MIN_ALPHA),
+                )
+                rows[_DIFFUSE, i], rows[_STRENGTH, i] = diffuse, strength
+                rows[_TO_LIGHT, i], rows[_TO_LIGHT + 1, i], rows[_TO_LIGHT + 2, i] = lx, ly, lz
+        red, green, blue = light[7], light[8], light[9]
+        for i in range(_BATCH):
+            base_r, base_g, base_b = rows[_BASE, i], rows[_BASE + 1, i], rows[_BASE + 2, i]
+            matt_r, matt_g, matt_b, high_r, high_g, high_b = added_light(
+                rows[_NORMAL, i],
+                rows[_NORMAL + 1, i],
+                rows[_NORMAL + 2, i],
+                rows[_VIEW, i],
+                rows[_VIEW + 1, i],
+                rows[_VIEW + 2, i],
+                rows[_TO_LIGHT, i],
+                rows[_TO_LIGHT + 1, i],
+                rows[_TO_LIGHT + 2, i],
+                rows[_DIFFUSE, i] * rows[_SEEN, i],
+                rows[_STRENGTH, i] * rows[_SEEN, i],
+                red,
+                green,
+                blue,
+                base_r,
+                base_g,
+                base_b,
+                rows[_METAL, i],
+                rows[_COSINE, i],
+                rows[_SQUARE, i],
+                rows[_ROOT, i],
+                rows[_LOST, i],
+                rows[_MATT_KEPT, i],
+                rows[_FIT, i],
+                rows[_FIT + 1, i],
+                rows[_FIT + 2, i],
+                rows[_BEND, i],
+                rows[_BEND + 1, i],
+                rows[_BEND + 2, i],
+            )
+            rows[_MATT, i] += matt_r
+            rows[_MATT + 1, i] += matt_g
+            rows[_MATT + 2, i] += matt_b
+            rows[_HIGH, i] += high_r
+            rows[_HIGH + 1, i] += high_g
+            rows[_HIGH + 2, i] += high_b
+
+
+@inlined_kernel
+def light_from_around(rows, whole, used, maps, rayed, count, bounced):  # type: ignore[no-untyped-def]
+    """Rows FROM_AROUND and OPENNESS, after ``light_directly``; see ``metal_rough.light_around``.
+
+    count is that of the lights; bounced tells whether rayed holds what mirror rays met.
+    """
+    for i in range(_BATCH):
+        nx, ny, nz = rows[_NORMAL, i], rows[_NORMAL + 1, i], rows[_NORMAL + 2, i]
+        n_v = rows[_COSINE, i]
+        twice = _TWO * n_v
+        u, v = unfold(twice * nx - rows[_VIEW, i], twice * ny - rows[_VIEW + 1, i], twice * nz - rows[_VIEW + 2, i])
+        texel, across, down = texel_place(whole[_SHARP_SIDE, i], whole[_SHARP_START, i], u, v)
+        whole[_SHARP_PLACE, i], rows[_SHARP_AT, i], rows[_SHARP_AT + 1, i] = texel, across, down
+        texel, across, down = texel_place(whole[_SOFT_SIDE, i], whole[_SOFT_START, i], u, v)
+        whole[_SOFT_PLACE, i], rows[_SOFT_AT, i], rows[_SOFT_AT + 1, i] = texel, across, down
+        u, v = unfold(nx, ny, nz)
+        texel, across, down = texel_place(_EVEN_SIDE, _EVEN_START, u, v)
+        whole[_EVEN_PLACE, i], rows[_EVEN_AT, i], rows[_EVEN_AT + 1, i] = texel, across, down
+    for i in range(used):
+        rows[_SHARP, i], rows[_SHARP + 1, i], rows[_SHARP + 2, i] = mixed_texels(
+            maps, whole[_SHARP_PLACE, i], whole[_SHARP_SIDE, i], rows[_SHARP_AT, i], rows[_SHARP_AT + 1, i]
+        )
+        rows[_SOFT, i], rows[_SOFT + 1, i], rows[_SOFT + 2, i] = mixed_texels(
+            maps, whole[_SOFT_PLACE, i], whole[_SOFT_SIDE, i], rows[_SOFT_AT, i], rows[_SOFT_AT + 1, i]
+        )
+    for i in range(used):
+        bx, by, bz = rows[_BEND, i], rows[_BEND + 1, i], rows[_BEND + 2, i]
+        bend = bx * bx + by * by + bz * bz
+        if bend < _NOTICED or bend < rows[_SQUARE, i]:
+            continue
+        # What is mirrored over the whole bend, at four places of it.
+        sharp_r = sharp_g = sharp_b = soft_r = soft_g = soft_b = _ZERO
+        for step in range(4):
+            t = np.float32(0.25 * step - 0.375)
+            nx, ny, nz = rows[_NORMAL, i] + t * bx, rows[_NORMAL + 1, i] + t * by, rows[_NORMAL + 2, i] + t * bz
+            vx, vy, vz = rows[_VIEW, i], rows[_VIEW + 1, i], rows[_VIEW + 2, i]
+            # The normal's length is left out of the reflection, whose direction alone counts.
+            square = nx * nx + ny * ny + nz * nz
+            twice = _TWO * max(nx * vx + ny * vy + nz * vz, _LEAST_COSINE)
+            u, v = unfold(twice * nx - square * vx, twice * ny - square * vy, twice * nz - square * vz)
+            texel, across, down = texel_place(whole[_SHARP_SIDE, i], whole[_SHARP_START, i], u, v)
+            red, green, blue = mixed_texels(maps, texel, whole[_SHARP_SIDE, i], across, down)
+            sharp_r, sharp_g, sharp_b = sharp_r + red, sharp_g + green, sharp_b + blue
+            texel, across, down = texel_place(whole[_SOFT_SIDE, i], whole[_SOFT_START, i], u, v)
+            red, green, blue = mixed_texels(maps, texel, whole[_SOFT_SIDE, i], across, down)
+            soft_r, soft_g, soft_b = soft_r + red, soft_g + green, soft_b + blue
+        quarter = np.float32(0.25)
+        rows[_SHARP, i], rows[_SHARP + 1, i], rows[_SHARP + 2, i] = (
+            sharp_r * quarter,
+            sharp_g * quarter,
+            sharp_b * quarter,
+        )
+        rows[_SOFT, i], rows[_SOFT + 1, i], rows[_SOFT + 2, i] = soft_r * quarter, soft_g * quarter, soft_b * quarter
+    for i in range(used):
+        if rows[_METAL, i] < _ONE:
+            rows[_EVEN, i], rows[_EVEN + 1, i], rows[_EVEN + 2, i] = mixed_texels(
+                maps, whole[_EVEN_PLACE, i], _EVEN_SIDE, rows[_EVEN_AT, i], rows[_EVEN_AT + 1, i]
+            )
+    for i in range(_BATCH):
+        rows[_OPENNESS, i] = rows[_KEPT, i] = _ONE
+        rows[_ADDED, i] = rows[_ADDED + 1, i] = rows[_ADDED + 2, i] = _ZERO
+    if rayed.shape[0] > 0:
+        for i in range(used):
+            found = rayed[whole[_FRAGMENT, i]]
+            rows[_OPENNESS, i] = found[count]
+            if bounced:
+                rows[_ADDED, i], rows[_ADDED + 1, i], rows[_ADDED + 2, i] = (
+                    found[count + 1],
+                    found[count + 2],
+                    found[count + 3],
+                )
+                rows[_KEPT, i] = _ONE - found[count + 4]
+            elif found[count] < _ONE:
+                rows[_KEPT, i] = occluded_share(rows[_COSINE, i], rows[_ROUGH, i], found[count])
+    for i in range(_BATCH):
+        rest = _ONE - rows[_METAL, i]
+        scale, bias = rows[_TABLE, i], rows[_TABLE + 1, i]
+        even = rest * (_ONE - rows[_MIRRORED, i]) * rows[_OPENNESS, i]
+        for k in range(3):
+            base, ambient = rows[_BASE + k, i], rows[_AMBIENT + k, i]
+            sharp = rows[_SHARP + k, i]
+            seen = sharp + (rows[_SOFT + k, i] - sharp) * rows[_BLEND, i] + ambient
+            seen = seen * rows[_KEPT, i] + rows[_ADDED + k, i]
+            share = rest * rows[_MIRRORED, i] + rows[_METAL, i] * (base * scale + bias) * (_ONE + base * rows[_LOST, i])
+            matt = base * even * (rows[_EVEN + k, i] + ambient)
+            rows[_EVEN_AROUND + k, i] = matt
+            rows[_FROM_AROUND + k, i] = seen * share + matt

@@ -1,0 +1,113 @@
+"""The clear coat on top of a metal-rough surface."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from zeitbild.kernels import kernel
+from zeitbild.render.light.environment import LEVELS
+from zeitbild.render.light.lighting import reach
+from zeitbild.render.shade.metal_rough import (
+    DIELECTRIC,
+    LEAST_COSINE,
+    MIN_ALPHA,
+    energy,
+    highlight_lobe,
+    look_up,
+    shadowing,
+    table_entry,
+    unfold,
+)
+from zeitbild.snapshot.finish_row import COAT, COAT_ROUGHNESS, OWNER
+
+_ZERO, _ONE, _TWO = np.float32(0), np.float32(1), np.float32(2)
+_MIN_ALPHA, _LEAST_COSINE = MIN_ALPHA, LEAST_COSINE
+#: Bends (radians, squared) from which on what is mirrored differs within them.
+_NOTICED = np.float32(2e-3)
+_COAT, _COAT_ROUGHNESS, _OWNER = COAT, COAT_ROUGHNESS, OWNER
+_LEVEL_COUNT = len(LEVELS)
+_LAST_LEVEL = np.float32(_LEVEL_COUNT - 1)
+
+
+@kernel
+def coat_light(  # type: ignore[no-untyped-def]
+    px,
+    py,
+    pz,
+    nx,
+    ny,
+    nz,
+    vx,
+    vy,
+    vz,
+    finish,
+    finishes,
+    lights,
+    touched,
+    ambients,
+    maps,
+    table,
+    rayed,
+    f,
+    openness,
+    bx,
+    by,
+    bz,
+):
+    """Seven numbers: highlights of a clear coat, what it mirrors of the surroundings, and the share it lets through.
+
+    glTF 2.0, extension KHR_materials_clearcoat: a dielectric lobe on top, weighted by the Fresnel term along the view. b as in
+    ``metal_rough.highlight_lobe``.
+    """
+    owner = int(finishes[finish, _OWNER])
+    coat, rough = finishes[finish, _COAT], finishes[finish, _COAT_ROUGHNESS]
+    facing = nx * vx + ny * vy + nz * vz
+    n_v = min(_ONE, max(facing, _LEAST_COSINE))
+    rx, ry, rz = _TWO * facing * nx - vx, _TWO * facing * ny - vy, _TWO * facing * nz - vz
+    alpha = max(rough * rough, _MIN_ALPHA)
+    square = alpha * alpha
+    seen_root = shadowing(n_v, square)
+    scale, bias = table_entry(table, n_v, rough)
+    lost, mirrored, _ = energy(scale, bias, _ONE)
+    high_r = high_g = high_b = _ZERO
+    for number in range(lights.shape[0]):
+        if touched[number, owner] == 0:
+            continue
+        light = lights[number]
+        _, strength, lx, ly, lz = reach(light, px, py, pz, nx, ny, nz, rx, ry, rz, alpha)
+        lobe, fifth = highlight_lobe(nx, ny, nz, vx, vy, vz, lx, ly, lz, n_v, square, seen_root, bx, by, bz)
+        lobe *= strength * coat * (DIELECTRIC + (_ONE - DIELECTRIC) * fifth) * (_ONE + DIELECTRIC * lost)
+        if rayed.shape[0] > 0:
+            lobe *= rayed[f, number]
+        high_r, high_g, high_b = high_r + lobe * light[7], high_g + lobe * light[8], high_b + lobe * light[9]
+    share = coat * mirrored
+    place = rough * _LAST_LEVEL
+    level = min(int(place), _LEVEL_COUNT - 2)
+    blend = place - np.float32(level)
+    # Over a bend what is mirrored is the mean at four places of it, as in ``batch.light_from_around``.
+    bend = bx * bx + by * by + bz * bz
+    steps = 4 if bend >= _NOTICED and bend >= square else 1
+    seen_r = seen_g = seen_b = _ZERO
+    for step in range(steps):
+        t = np.float32(0.25 * step - 0.375) if steps > 1 else _ZERO
+        mx, my, mz = nx + t * bx, ny + t * by, nz + t * bz
+        length = mx * mx + my * my + mz * mz
+        twice = _TWO * max(mx * vx + my * vy + mz * vz, _LEAST_COSINE)
+        u, v = unfold(twice * mx - length * vx, twice * my - length * vy, twice * mz - length * vz)
+        sharp_r, sharp_g, sharp_b = look_up(maps, level, u, v)
+        soft_r, soft_g, soft_b = look_up(maps, level + 1, u, v)
+        seen_r += sharp_r + (soft_r - sharp_r) * blend
+        seen_g += sharp_g + (soft_g - sharp_g) * blend
+        seen_b += sharp_b + (soft_b - sharp_b) * blend
+    part = _ONE / np.float32(steps)
+    seen_r, seen_g, seen_b = seen_r * part, seen_g * part, seen_b * part
+    weight = share * openness
+    return (
+        high_r,
+        high_g,
+        high_b,
+        weight * (seen_r + ambients[owner, 0]),
+        weight * (seen_g + ambients[owner, 1]),
+        weight * (seen_b + ambients[owner, 2]),
+        _ONE - share,
+    )

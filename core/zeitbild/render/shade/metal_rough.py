@@ -1,0 +1,424 @@
+"""Light that leaves a surface towards the camera: metal-rough model of glTF 2.0, appendix B, with nothing lost
+(``energy``).
+
+Conventions: a sun of strength 1 and colour white makes a white matt surface that faces it radiate 1. Ambient light
+arrives evenly from all directions; the environment arrives from its blurred pictures. Single precision throughout: a
+literal without ``np.float32`` would make numba compute in double precision, at half the speed.
+"""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from zeitbild.kernels import inlined_kernel
+from zeitbild.render.light.environment import LEVELS, OFFSETS, SIDES
+from zeitbild.render.light.lighting import reach
+from zeitbild.snapshot.finish_row import OWNER
+
+#: Reflectance of dielectrics at normal incidence (glTF 2.0, appendix B.3.3).
+DIELECTRIC = np.float32(0.04)
+#: Smallest squared roughness, so that a mirror's highlight keeps a finite peak.
+MIN_ALPHA = np.float32(0.0016)
+#: Smallest cosine between normal and view that the model takes.
+LEAST_COSINE = np.float32(1e-3)
+_MIN_ALPHA, _LEAST_COSINE = MIN_ALPHA, LEAST_COSINE
+_ZERO, _HALF, _ONE, _TWO = np.float32(0), np.float32(0.5), np.float32(1), np.float32(2)
+_SIDES, _OFFSETS = np.array(SIDES, np.int32), np.array(OFFSETS, np.int32)
+_LEVEL_COUNT = len(LEVELS)
+_LAST_LEVEL = np.float32(_LEVEL_COUNT - 1)
+_STEPS, _CELL_COUNT, _LAST_CELL = np.float32(31), np.int32(32), np.int32(30)
+_NONE, _BORDERS = np.int32(0), np.int32(2)
+#: A quarter and a half of a turn; how much normals turn (over the lobe's width, squared) before that counts; how far off a
+#: highlight lies (over how much normals turn, squared) before it counts no more.
+_QUARTER, _HALF_TURN = np.float32(math.pi / 2), np.float32(math.pi)
+_LITTLE_BEND, _FAR_BENDS = np.float32(0.02), np.float32(16)
+#: Where the fits begin in the table.
+_FITS = np.int32(2 * 32 * 32)
+#: Steps in rows of numbers: to the next one or two, the next texel, the table's next row.
+_I, _II, _NEXT, _NEXT_ROW = np.uint64(1), np.uint64(2), np.uint64(3), np.uint64(64)
+#: The exponent 2^(-16 a - 1) of a reflection's occlusion, written for exp.
+_LOG_2 = np.float32(math.log(2))
+_OPEN_SLOPE = np.float32(-16 * math.log(2))
+_OWNER = OWNER
+
+
+@inlined_kernel
+def shadowing(n, square):  # type: ignore[no-untyped-def]
+    """The root in Smith's height-correlated visibility for the cosine n; square is roughness to the fourth."""
+    return math.sqrt(n * n * (_ONE - square) + square)
+
+
+@inlined_kernel
+def ggx_lobe(n_l, n_v, n_h, square, seen_root):  # type: ignore[no-untyped-def]
+    """Pi times D times V: GGX distribution and height-correlated Smith visibility, in 1/sr.
+
+    square is roughness to the fourth, seen_root ``shadowing`` of n_v: both are the same for every light.
+    """
+    spread = n_h * n_h * (square - _ONE) + _ONE
+    # One division for both factors.
+    return _HALF * square / (spread * spread * (n_l * seen_root + n_v * shadowing(n_l, square)))
+
+
+@inlined_kernel
+def unfold(x, y, z):  # type: ignore[no-untyped-def]
+    """Place (two numbers, -1 to 1) on the octahedral map of a direction of any length."""
+    scale = _ONE / (abs(x) + abs(y) + abs(z))
+    u, v = x * scale, z * scale
+    if y < _ZERO:
+        u, v = (_ONE - abs(v)) * (_ONE if u >= _ZERO else -_ONE), (_ONE - abs(u)) * (_ONE if v >= _ZERO else -_ONE)
+    return u, v
+
+
+@inlined_kernel
+def texel_place(side, start, u, v):  # type: ignore[no-untyped-def]
+    """(number of the upper left texel, fraction to the right, fraction down) of a place of ``unfold`` on a picture of so
+    many texels a side that begins at start."""
+    # Texel middles stand half a texel inside; the border shifts them by one.
+    half = np.float32(side) * _HALF
+    column, row = (u + _ONE) * half + _HALF, (v + _ONE) * half + _HALF
+    c, r = min(max(np.int32(column), _NONE), side), min(max(np.int32(row), _NONE), side)
+    return np.int32(start + r * np.int32(side + _BORDERS) + c), column - np.float32(c), row - np.float32(r)
+
+
+@inlined_kernel
+def mixed_texels(maps, place, side, fc, fr):  # type: ignore[no-untyped-def]
+    """Bilinear value (three numbers) at a place of ``texel_place``; maps is all texels' numbers in one row."""
+    a = np.uint64(3 * place)
+    b, d = a + _NEXT, a + np.uint64(3 * (side + 2))
+    e = d + _NEXT
+    w00, w01 = (_ONE - fc) * (_ONE - fr), fc * (_ONE - fr)
+    w10, w11 = (_ONE - fc) * fr, fc * fr
+    return (
+        maps[a] * w00 + maps[b] * w01 + maps[d] * w10 + maps[e] * w11,
+        maps[a + _I] * w00 + maps[b + _I] * w01 + maps[d + _I] * w10 + maps[e + _I] * w11,
+        maps[a + _II] * w00 + maps[b + _II] * w01 + maps[d + _II] * w10 + maps[e + _II] * w11,
+    )
+
+
+@inlined_kernel
+def look_up(maps, level, u, v):  # type: ignore[no-untyped-def]
+    """Bilinear value (three numbers) of one level's octahedral picture at a place of ``unfold``."""
+    place, fc, fr = texel_place(_SIDES[level], _OFFSETS[level], u, v)
+    return mixed_texels(maps, place, _SIDES[level], fc, fr)
+
+
+@inlined_kernel
+def angle_of(x, y):  # type: ignore[no-untyped-def]
+    """Angle (0 to pi) of the point (x, y) above the axis, y not negative; off by 2e-6 at most (Hastings 1955, Approximations for
+    Digital Computers, sheet 13, from memory)."""
+    wide = abs(x)
+    small, large = (y, wide) if y < wide else (wide, y)
+    t = small / large
+    s = t * t
+    angle = t * (
+        np.float32(0.99997726)
+        + s
+        * (
+            np.float32(-0.33262347)
+            + s
+            * (
+                np.float32(0.19354346)
+                + s * (np.float32(-0.11643287) + s * (np.float32(0.05265332) - s * np.float32(0.01172120)))
+            )
+        )
+    )
+    angle = _QUARTER - angle if y > wide else angle
+    return _HALF_TURN - angle if x < _ZERO else angle
+
+
+@inlined_kernel
+def highlight_lobe(nx, ny, nz, vx, vy, vz, lx, ly, lz, n_v, square, seen_root, bx, by, bz):  # type: ignore[no-untyped-def]
+    """(``ggx_lobe`` times n.l, Schlick's fifth power) for light from the unit direction l; 0 from below the surface.
+
+    b is how far the normal turns within what is shaded, from one end to the other, across n: GGX's distribution is the mean over
+    normals n + t b, t from -1/2 to 1/2. Written by the offset p of the half vector from n it is alpha^2 / pi over the square of
+    a quadratic in t, whose integral is known.
+    """
+    n_l = nx * lx + ny * ly + nz * lz
+    hx, hy, hz = lx + vx, ly + vy, lz + vz
+    length = hx * hx + hy * hy + hz * hz
+    lobe, fifth = _ZERO, _ZERO
+    if n_l > _ZERO and length >= np.float32(1e-12):
+        scale = _ONE / math.sqrt(length)
+        hx, hy, hz = hx * scale, hy * scale, hz * scale
+        n_h = min(_ONE, max(_ZERO, nx * hx + ny * hy + nz * hz))
+        rest = _ONE - min(_ONE, max(_ZERO, vx * hx + vy * hy + vz * hz))
+        lobe = ggx_lobe(n_l, n_v, n_h, square, seen_root) * n_l
+        squared = rest * rest
+        fifth = squared * squared * rest
+        bend = bx * bx + by * by + bz * bz
+        apart = n_h * n_h * (square - _ONE) + _ONE
+        # Far from the highlight, and where normals hardly turn, the middle stands for all.
+        if bend > _LITTLE_BEND * square and apart < _FAR_BENDS * bend:
+            px, py, pz = hx - n_h * nx, hy - n_h * ny, hz - n_h * nz
+            along = px * bx + py * by + pz * bz
+            cx, cy, cz = py * bz - pz * by, pz * bx - px * bz, px * by - py * bx
+            across = bend * square * n_h * n_h + cx * cx + cy * cy + cz * cz
+            root = math.sqrt(across)
+            half = _HALF * bend
+            ends = (half - along) / (_HALF * half - along + apart) + (half + along) / (_HALF * half + along + apart)
+            angle = angle_of(across + along * along - half * half, bend * root)
+            mean = _HALF * (ends + bend * angle / root) / across
+            lobe *= max(_ZERO, mean * apart * apart)
+    return lobe, fifth
+
+
+@inlined_kernel
+def added_light(  # type: ignore[no-untyped-def]
+    nx,
+    ny,
+    nz,
+    vx,
+    vy,
+    vz,
+    lx,
+    ly,
+    lz,
+    diffuse,
+    strength,
+    red,
+    green,
+    blue,
+    base_r,
+    base_g,
+    base_b,
+    metal,
+    n_v,
+    square,
+    seen_root,
+    lost,
+    kept,
+    fit_0,
+    fit_2,
+    fit_5,
+    bx,
+    by,
+    bz,
+):
+    """Six numbers: matt and highlight radiance by one light of colour (red, green, blue) from the unit direction l.
+
+    diffuse and strength as ``lighting.reach`` gives them; n_v, square and seen_root as in ``ggx_lobe``; lost, kept and the
+    fit as in ``energy``; b as in ``highlight_lobe``.
+    """
+    rest = _ONE - metal
+    lobe, fifth = highlight_lobe(nx, ny, nz, vx, vy, vz, lx, ly, lz, n_v, square, seen_root, bx, by, bz)
+    # The dielectric's matt share is what its mirror lets in and out again; metal has none.
+    grazing = _ONE - min(_ONE, max(_ZERO, nx * lx + ny * ly + nz * lz))
+    grazing2 = grazing * grazing
+    plain = rest * (DIELECTRIC + (_ONE - DIELECTRIC) * fifth) * (_ONE + DIELECTRIC * lost)
+    matt = rest * kept * (_ONE - fit_0 - grazing2 * (fit_2 + grazing2 * grazing * fit_5)) * diffuse
+    lobe *= strength
+    return (
+        base_r * matt * red,
+        base_g * matt * green,
+        base_b * matt * blue,
+        (plain + metal * (base_r + (_ONE - base_r) * fifth) * (_ONE + base_r * lost)) * lobe * red,
+        (plain + metal * (base_g + (_ONE - base_g) * fifth) * (_ONE + base_g * lost)) * lobe * green,
+        (plain + metal * (base_b + (_ONE - base_b) * fifth) * (_ONE + base_b * lost)) * lobe * blue,
+    )
+
+
+@inlined_kernel
+def table_place(n_v, rough):  # type: ignore[no-untyped-def]
+    """(number of the entry, fractions) in the table of reflectance at n.v and roughness."""
+    cell_v, cell_r = min(n_v, _ONE) * _STEPS, min(max(rough, _ZERO), _ONE) * _STEPS
+    v, r = min(np.int32(cell_v), _LAST_CELL), min(np.int32(cell_r), _LAST_CELL)
+    return np.int32(v * _CELL_COUNT + r), cell_v - np.float32(v), cell_r - np.float32(r)
+
+
+@inlined_kernel
+def mixed_table(table, place, fv, fr):  # type: ignore[no-untyped-def]
+    """Scale and bias of the reflectance at a place of ``table_place``, bilinear; table is all its numbers in one row."""
+    a = np.uint64(2 * place)
+    b, c = a + _II, a + _NEXT_ROW
+    d = c + _II
+    w00, w01, w10, w11 = (_ONE - fv) * (_ONE - fr), (_ONE - fv) * fr, fv * (_ONE - fr), fv * fr
+    return (
+        table[a] * w00 + table[b] * w01 + table[c] * w10 + table[d] * w11,
+        table[a + _I] * w00 + table[b + _I] * w01 + table[c + _I] * w10 + table[d + _I] * w11,
+    )
+
+
+@inlined_kernel
+def table_entry(table, n_v, rough):  # type: ignore[no-untyped-def]
+    """Scale and bias of the reflectance at n.v and roughness, bilinear."""
+    place, fv, fr = table_place(n_v, rough)
+    return mixed_table(table, place, fv, fr)
+
+
+@inlined_kernel
+def energy(scale, bias, avg):  # type: ignore[no-untyped-def]
+    """Three numbers: what many bounces between facets add to a lobe, for each of its reflectance; share of light that a
+    dielectric mirrors towards the view; and the factor of its matt light.
+
+    A white lobe reflects scale + bias after one bounce; what it lost comes back after more (Turquin 2019, Practical
+    multiple scattering compensation for microfacet models, equation 16). What is not mirrored goes in and comes out matt,
+    so coupled that both add up to what arrives, in either direction (Kelemen and Szirmay-Kalos 2001, A Microfacet Based
+    Coupled Specular-Matte BRDF Model, section 4). avg is one over what goes in of even light.
+    """
+    lost = _ONE / max(scale + bias, np.float32(1e-3)) - _ONE
+    mirrored = (DIELECTRIC * scale + bias) * (_ONE + DIELECTRIC * lost)
+    return lost, mirrored, (_ONE - mirrored) * avg
+
+
+@inlined_kernel
+def matt_fit(table, rough):  # type: ignore[no-untyped-def]
+    """Four numbers: coefficients of what a dielectric of a roughness mirrors of light from an angle (of 1, and of the second
+    and fifth power of one less its cosine), and one over what it lets in of even light. See ``reflectance_table``."""
+    cell = min(max(rough, _ZERO), _ONE) * _STEPS
+    row = min(np.int32(cell), _LAST_CELL)
+    part = cell - np.float32(row)
+    a = np.uint64(_FITS + 4 * row)
+    b = a + np.uint64(4)
+    rest = _ONE - part
+    return (
+        table[a] * rest + table[b] * part,
+        table[a + _I] * rest + table[b + _I] * part,
+        table[a + _II] * rest + table[b + _II] * part,
+        table[a + _NEXT] * rest + table[b + _NEXT] * part,
+    )
+
+
+@inlined_kernel
+def occluded_share(n_v, rough, openness):  # type: ignore[no-untyped-def]
+    """What a corner leaves of a reflection (Lagarde and de Rousiers, SIGGRAPH 2014 course on physically based shading,
+    listing 26, from memory)."""
+    power = math.exp(math.log(n_v + openness) * math.exp(_OPEN_SLOPE * rough * rough - _LOG_2))
+    return min(_ONE, max(_ZERO, np.float32(power) - _ONE + openness))
+
+
+@inlined_kernel
+def direct_light(px, py, pz, nx, ny, nz, vx, vy, vz, finish, finishes, lights, touched, table, rayed, f):  # type: ignore[no-untyped-def]
+    """Six numbers: diffuse and highlight radiance of all lights at a point.
+
+    Point p, unit normal n and view v (towards the eye); finish the row in finishes [F, FINISH_ROW]; lights [L, ROW];
+    touched [L, F] uint8; table of ``environment``; rayed [fragments, >= L] share of each light that reaches fragment f, or of no length: all does.
+    """
+    owner = int(finishes[finish, _OWNER])
+    base_r, base_g, base_b = finishes[finish, 0], finishes[finish, 1], finishes[finish, 2]
+    rough, metal = finishes[finish, 3], finishes[finish, 4]
+    facing = nx * vx + ny * vy + nz * vz
+    n_v = min(_ONE, max(facing, _LEAST_COSINE))
+    rx, ry, rz = _TWO * facing * nx - vx, _TWO * facing * ny - vy, _TWO * facing * nz - vz
+    alpha = max(rough * rough, _MIN_ALPHA)
+    square = alpha * alpha
+    seen_root = shadowing(n_v, square)
+    scale, bias = table_entry(table, n_v, rough)
+    fit_0, fit_2, fit_5, avg = matt_fit(table, rough)
+    lost, _, kept = energy(scale, bias, avg)
+    matt_r = matt_g = matt_b = _ZERO
+    high_r = high_g = high_b = _ZERO
+    for number in range(lights.shape[0]):
+        if touched[number, owner] == 0:
+            continue
+        light = lights[number]
+        if light[0] == _ZERO and light[16] == _ZERO:
+            # A sun without a size, by far the most frequent light.
+            lx, ly, lz = -light[4], -light[5], -light[6]
+            diffuse = max(_ZERO, nx * lx + ny * ly + nz * lz)
+            strength = _ONE
+        else:
+            diffuse, strength, lx, ly, lz = reach(light, px, py, pz, nx, ny, nz, rx, ry, rz, alpha)
+        if rayed.shape[0] > 0:
+            share = rayed[f, number]
+            diffuse, strength = diffuse * share, strength * share
+        if diffuse <= _ZERO and (strength <= _ZERO or nx * lx + ny * ly + nz * lz <= _ZERO):
+            continue
+        own = added_light(
+            nx,
+            ny,
+            nz,
+            vx,
+            vy,
+            vz,
+            lx,
+            ly,
+            lz,
+            diffuse,
+            strength,
+            light[7],
+            light[8],
+            light[9],
+            base_r,
+            base_g,
+            base_b,
+            metal,
+            n_v,
+            square,
+            seen_root,
+            lost,
+            kept,
+            fit_0,
+            fit_2,
+            fit_5,
+            _ZERO,
+            _ZERO,
+            _ZERO,
+        )
+        matt_r, matt_g, matt_b = matt_r + own[0], matt_g + own[1], matt_b + own[2]
+        high_r, high_g, high_b = high_r + own[3], high_g + own[4], high_b + own[5]
+    return matt_r, matt_g, matt_b, high_r, high_g, high_b
+
+
+@inlined_kernel
+def mirror_light(nx, ny, nz, vx, vy, vz, finish, finishes, ambients, maps, table):  # type: ignore[no-untyped-def]
+    """Seven numbers: radiance that a point's mirror direction sees of environment and ambient light; the share of it that
+    the surface reflects (red, green, blue); and the share that a dielectric reflects. Arguments as in ``light_around``."""
+    owner = int(finishes[finish, _OWNER])
+    base_r, base_g, base_b = finishes[finish, 0], finishes[finish, 1], finishes[finish, 2]
+    rough, metal = finishes[finish, 3], finishes[finish, 4]
+    n_v = min(_ONE, max(nx * vx + ny * vy + nz * vz, _LEAST_COSINE))
+    rest = _ONE - metal
+    scale, bias = table_entry(table, n_v, rough)
+    lost, mirrored, _ = energy(scale, bias, _ONE)
+    twice = _TWO * n_v
+    rx, ry, rz = twice * nx - vx, twice * ny - vy, twice * nz - vz
+    place = rough * _LAST_LEVEL
+    level = min(int(place), _LEVEL_COUNT - 2)
+    blend = place - np.float32(level)
+    u, v = unfold(rx, ry, rz)
+    sharp_r, sharp_g, sharp_b = look_up(maps, level, u, v)
+    soft_r, soft_g, soft_b = look_up(maps, level + 1, u, v)
+    return (
+        sharp_r + (soft_r - sharp_r) * blend + ambients[owner, 0],
+        sharp_g + (soft_g - sharp_g) * blend + ambients[owner, 1],
+        sharp_b + (soft_b - sharp_b) * blend + ambients[owner, 2],
+        rest * mirrored + metal * (base_r * scale + bias) * (_ONE + base_r * lost),
+        rest * mirrored + metal * (base_g * scale + bias) * (_ONE + base_g * lost),
+        rest * mirrored + metal * (base_b * scale + bias) * (_ONE + base_b * lost),
+        mirrored,
+    )
+
+
+@inlined_kernel
+def light_around(nx, ny, nz, vx, vy, vz, finish, finishes, ambients, maps, table, openness, rayed, f, first):  # type: ignore[no-untyped-def]
+    """Three numbers: radiance of a point by ambient light and the environment.
+
+    ambients [F, 3]; maps and table of ``environment``, all numbers in one row; openness the share of the half sphere that is open; from column
+    first of rayed on stand the radiance that fragment f's mirror rays met and the share of them that met something; first
+    is 0 where none were cast.
+    """
+    red, green, blue, share_r, share_g, share_b, mirrored = mirror_light(
+        nx, ny, nz, vx, vy, vz, finish, finishes, ambients, maps, table
+    )
+    owner = int(finishes[finish, _OWNER])
+    rough, rest = finishes[finish, 3], _ONE - finishes[finish, 4]
+    if first > 0:
+        clear = _ONE - rayed[f, first + 3]
+        red = red * clear + rayed[f, first]
+        green = green * clear + rayed[f, first + 1]
+        blue = blue * clear + rayed[f, first + 2]
+    elif openness < _ONE:
+        kept = occluded_share(min(_ONE, max(nx * vx + ny * vy + nz * vz, _LEAST_COSINE)), rough, openness)
+        red, green, blue = red * kept, green * kept, blue * kept
+    red, green, blue = red * share_r, green * share_g, blue * share_b
+    if rest > _ZERO:
+        u, v = unfold(nx, ny, nz)
+        soft_r, soft_g, soft_b = look_up(maps, _LEVEL_COUNT, u, v)
+        kept = rest * (_ONE - mirrored) * openness
+        red += finishes[finish, 0] * kept * (soft_r + ambients[owner, 0])
+        green += finishes[finish, 1] * kept * (soft_g + ambients[owner, 1])
+        blue += finishes[finish, 2] * kept * (soft_b + ambients[owner, 2])
+    return red, green, blue

@@ -1,0 +1,364 @@
+"""Fragments shaded into their pixels, each by its finish: metal-rough and coated, in tone bands, or unlit."""
+
+from __future__ import annotations
+
+import math
+
+import numba
+import numpy as np
+
+from zeitbild.kernels import inlined_kernel, parallel_kernel
+from zeitbild.render.shade import batch
+from zeitbild.render.shade.batch import light_directly, light_from_around, place, take_finishes
+from zeitbild.render.shade.coat import coat_light
+from zeitbild.render.shade.texturing import apply_textures
+from zeitbild.render.shade.tones import tones_across
+from zeitbild.render.visible.triangle_setup import TILE
+from zeitbild.snapshot.finish_row import COAT, MAPS, METAL_ROUGH, SHADING, TONE_BANDS, UNLIT
+
+_ZERO, _HALF, _ONE = np.float32(0), np.float32(0.5), np.float32(1)
+_TILE = TILE
+_SHIFT, _MASK = TILE.bit_length() - 1, TILE - 1
+# Globals of this module, which kernels take as constants.
+_SHADING, _COAT, _MAPS = SHADING, COAT, MAPS
+_METAL_ROUGH, _TONE_BANDS, _UNLIT = np.float32(METAL_ROUGH), np.float32(TONE_BANDS), np.float32(UNLIT)
+_BATCH, _ROWS, _WHOLE_ROWS, _FRAGMENT, _FINISH = (
+    batch.BATCH,
+    batch.ROWS,
+    batch.WHOLE_ROWS,
+    batch.FRAGMENT,
+    batch.FINISH,
+)
+_POINT, _NORMAL, _VIEW, _OPENNESS, _METAL = batch.POINT, batch.NORMAL, batch.VIEW, batch.OPENNESS, batch.METAL
+_BEND, _EVEN_AROUND = batch.BEND, batch.EVEN_AROUND
+_MATT, _HIGH, _FROM_AROUND = batch.MATT, batch.HIGH, batch.FROM_AROUND
+
+#: Parts that the tiles are worked on in; more than there will be threads, so that all are busy to the end.
+_STRETCHES = 32
+#: Rows that finishes need behind them for what textures make of them.
+LOOKS = _STRETCHES * batch.BATCH
+
+#: Columns of the planes beside beauty, each weighted by coverage.
+DIFFUSE, SPECULAR, AROUND, EMISSION, OPENNESS, LIT = 0, 3, 6, 9, 12, 13
+#: What is seen of the backdrop (``renderer.render``).
+BEHIND = 14
+#: The unit normal, as textures bend it, of the place that gives most to a pixel, and what it gives; not weighted. Only
+#: ``renderer`` takes them, for ``Picture.data``.
+FACING, GIVEN = 17, 20
+PLANES = 21
+_FACING, _GIVEN, _DIFFUSE, _SPECULAR = FACING, GIVEN, DIFFUSE, SPECULAR
+#: What beauty is the sum of.
+PARTS = (DIFFUSE, SPECULAR, AROUND, EMISSION, BEHIND)
+
+
+@inlined_kernel
+def has_textures(finishes, finish):  # type: ignore[no-untyped-def]
+    """Whether any texture lies on a finish."""
+    return (
+        finishes[finish, _MAPS]
+        + finishes[finish, _MAPS + 1]
+        + finishes[finish, _MAPS + 2]
+        + finishes[finish, _MAPS + 3]
+        + finishes[finish, _MAPS + 4]
+        > _ZERO
+    )
+
+
+@parallel_kernel
+def shade(  # type: ignore[no-untyped-def]
+    order,
+    pixel,
+    triangle,
+    share,
+    where,
+    counts,
+    firsts,
+    width,
+    edges,
+    places,
+    normals,
+    finish_of,
+    finishes,
+    eye,
+    lights,
+    touched,
+    ambients,
+    maps,
+    table,
+    spots,
+    lift_share,
+    rayed,
+    bounced,
+    hard,
+    weights,
+    pixel_size,
+    spaces,
+    texels,
+    texel_table,
+    alpha,
+    sides,
+    doubt,
+    beauty,
+    planes,
+):
+    """Shade every fragment into its pixel of beauty [H, W, 4]; every pixel is written, its last value is alpha [H, W],
+    or, if there are weights [F] (else of no length), what fragments cover times the weight of their finish: its opacity,
+    or less than 0 for what is not to be seen. What a clear surface mirrors does not fade with it, but for metals, whose
+    colour is what they mirror.
+
+    A tile owns its pixels, so the sum's order never depends on threads. places and normals [T, 3, 3] float32 are
+    those of the triangles' corners in the world; finish_of [T]; eye [4] from
+    ``stage.viewpoint``. spots, lift_share and rayed as ``secondary.cast_rays`` gives them, or of no length: then
+    nothing is in shadow; bounced tells if rayed holds what mirrors show. hard: tones have no
+    borders between pixels. pixel_size is that of a pixel at distance 1, or anywhere in a parallel view; spaces, texels and
+    their table from ``texturing``, for which finishes has LOOKS rows more. planes [H, W, PLANES]
+    or of no length: then only beauty is wanted. sides [H, W] as in ``finer``, or of no length: all pixels are drawn, else only
+    those whose number is not 0, and doubt [H, W] gets what the places of one half of a pixel's cells, as the squares of a
+    chessboard, give more than those of the other.
+    """
+    columns = (width + _TILE - 1) // _TILE
+    # Batches are made room for once for a stretch of tiles.
+    for stretch in numba.prange(_STRETCHES):
+        rows, whole = np.zeros((_ROWS, _BATCH), np.float32), np.full((_WHOLE_ROWS, _BATCH), -1, np.int32)
+        # Behind the finishes is room for what textures make of those of a batch.
+        looks = touched.shape[1] + stretch * _BATCH
+        for turn in range(stretch * order.shape[0] // _STRETCHES, (stretch + 1) * order.shape[0] // _STRETCHES):
+            tile = order[turn]
+            top, left = (tile // columns) * _TILE, (tile % columns) * _TILE
+            wide = min(_TILE, width - left)
+            if sides.shape[0] > 0 and counts[tile] == 0:
+                continue
+            for row in range(top, min(top + _TILE, beauty.shape[0])):
+                if sides.shape[0] > 0:
+                    for column in range(left, left + wide):
+                        if sides[row, column] > 0:
+                            beauty[row, column, 0] = beauty[row, column, 1] = beauty[row, column, 2] = _ZERO
+                            doubt[row, column] = _ZERO
+                            if weights.shape[0] > 0:
+                                beauty[row, column, 3] = _ZERO
+                            if planes.shape[0] > 0:
+                                planes[row, column] = _ZERO
+                    continue
+                line = beauty[row, left : left + wide].reshape(-1)
+                if counts[tile] == 0:
+                    # Most tiles: nothing stands there.
+                    line[:] = _ZERO
+                else:
+                    for column in range(wide):
+                        line[4 * column] = line[4 * column + 1] = line[4 * column + 2] = _ZERO
+                        line[4 * column + 3] = alpha[row, left + column] if weights.shape[0] == 0 else _ZERO
+                if planes.shape[0] > 0:
+                    planes[row, left : left + wide] = _ZERO
+            next_fragment, last = firsts[tile], firsts[tile] + counts[tile]
+            while next_fragment < last:
+                used = 0
+                while used < _BATCH and next_fragment < last:
+                    f = next_fragment
+                    next_fragment += 1
+                    t = np.uint64(triangle[f])
+                    if weights.shape[0] > 0:
+                        part = share[f] * weights[finish_of[t]]
+                        if part < _ZERO:
+                            continue
+                        beauty[top + (pixel[f] >> _SHIFT), left + (pixel[f] & _MASK), 3] += part
+                    whole[_FRAGMENT, used], whole[_FINISH, used] = f, finish_of[t]
+                    used += 1
+                if spots.shape[0] > 0:
+                    for i in range(used):
+                        spot = spots[whole[_FRAGMENT, i]]
+                        # Back from where rays start to the surface.
+                        lift = lift_share
+                        if eye[3] > _ZERO:
+                            dx, dy, dz = spot[0] - eye[0], spot[1] - eye[1], spot[2] - eye[2]
+                            lift *= math.sqrt(dx * dx + dy * dy + dz * dz)
+                        for k in range(3):
+                            rows[_POINT + k, i] = spot[k] - spot[6 + k] * lift
+                            rows[_NORMAL + k, i], rows[_VIEW + k, i] = spot[3 + k], spot[9 + k]
+                            rows[_BEND + k, i] = spot[12 + k]
+                else:
+                    place(
+                        rows,
+                        whole,
+                        used,
+                        edges,
+                        places,
+                        normals,
+                        triangle,
+                        share,
+                        where,
+                        eye[0],
+                        eye[1],
+                        eye[2],
+                        eye[3],
+                    )
+                textured = False
+                for i in range(used):
+                    finish = whole[_FINISH, i]
+                    if not has_textures(finishes, finish):
+                        continue
+                    px, py, pz = rows[_POINT, i], rows[_POINT + 1, i], rows[_POINT + 2, i]
+                    footprint = pixel_size
+                    if eye[3] > _ZERO:
+                        dx, dy, dz = px - eye[0], py - eye[1], pz - eye[2]
+                        footprint *= math.sqrt(dx * dx + dy * dy + dz * dz)
+                    rows[_NORMAL, i], rows[_NORMAL + 1, i], rows[_NORMAL + 2, i] = apply_textures(
+                        looks + i,
+                        finish,
+                        px,
+                        py,
+                        pz,
+                        rows[_NORMAL, i],
+                        rows[_NORMAL + 1, i],
+                        rows[_NORMAL + 2, i],
+                        rows[_VIEW, i],
+                        rows[_VIEW + 1, i],
+                        rows[_VIEW + 2, i],
+                        footprint,
+                        finishes,
+                        spaces,
+                        texels,
+                        texel_table,
+                    )
+                    whole[_FINISH, i] = looks + i
+                    textured = True
+                take_finishes(rows, whole, used, textured, finishes, ambients, table)
+                light_directly(rows, whole, used, lights, touched, table, rayed)
+                light_from_around(rows, whole, used, maps, rayed, lights.shape[0], bounced)
+                for i in range(used):
+                    f, finish = whole[_FRAGMENT, i], whole[_FINISH, i]
+                    t = np.uint64(triangle[f])
+                    part, gloss = share[f], share[f]
+                    if weights.shape[0] > 0:
+                        part *= weights[finish_of[t]]
+                        gloss -= (gloss - part) * rows[_METAL, i]
+                    openness = rows[_OPENNESS, i]
+                    glow_r, glow_g, glow_b = finishes[finish, 5], finishes[finish, 6], finishes[finish, 7]
+                    matt_r, matt_g, matt_b = rows[_MATT, i], rows[_MATT + 1, i], rows[_MATT + 2, i]
+                    high_r, high_g, high_b = rows[_HIGH, i], rows[_HIGH + 1, i], rows[_HIGH + 2, i]
+                    around_r, around_g, around_b = (
+                        rows[_FROM_AROUND, i],
+                        rows[_FROM_AROUND + 1, i],
+                        rows[_FROM_AROUND + 2, i],
+                    )
+                    shading = finishes[finish, _SHADING]
+                    if shading != _METAL_ROUGH:
+                        high_r = high_g = high_b = around_r = around_g = around_b = _ZERO
+                    coat_r = coat_g = coat_b = mirror_r = mirror_g = mirror_b = _ZERO
+                    through = _ONE
+                    if finishes[finish, _COAT] > _ZERO:
+                        coat_r, coat_g, coat_b, mirror_r, mirror_g, mirror_b, through = coat_light(
+                            rows[_POINT, i],
+                            rows[_POINT + 1, i],
+                            rows[_POINT + 2, i],
+                            rows[_NORMAL, i],
+                            rows[_NORMAL + 1, i],
+                            rows[_NORMAL + 2, i],
+                            rows[_VIEW, i],
+                            rows[_VIEW + 1, i],
+                            rows[_VIEW + 2, i],
+                            finish,
+                            finishes,
+                            lights,
+                            touched,
+                            ambients,
+                            maps,
+                            table,
+                            rayed,
+                            f,
+                            openness,
+                            rows[_BEND, i],
+                            rows[_BEND + 1, i],
+                            rows[_BEND + 2, i],
+                        )
+                        matt_r, matt_g, matt_b = matt_r * through, matt_g * through, matt_b * through
+                        high_r, high_g, high_b = high_r * through, high_g * through, high_b * through
+                        around_r, around_g, around_b = around_r * through, around_g * through, around_b * through
+                        glow_r, glow_g, glow_b = glow_r * through, glow_g * through, glow_b * through
+                    if shading == _TONE_BANDS:
+                        matt_r, matt_g, matt_b = tones_across(
+                            edges,
+                            places,
+                            normals,
+                            t,
+                            where[f, 0],
+                            where[f, 1],
+                            eye,
+                            finish,
+                            finishes,
+                            lights,
+                            touched,
+                            ambients,
+                            rayed,
+                            f,
+                            openness,
+                            hard,
+                        )
+                    elif shading == _UNLIT:
+                        matt_r = matt_g = matt_b = _ZERO
+                        glow_r += finishes[finish, 0]
+                        glow_g += finishes[finish, 1]
+                        glow_b += finishes[finish, 2]
+                    row, column = top + (pixel[f] >> _SHIFT), left + (pixel[f] & _MASK)
+                    # From here on times what is covered.
+                    high_r, high_g, high_b = high_r * gloss, high_g * gloss, high_b * gloss
+                    if weights.shape[0] > 0:
+                        # What is matt of the light from around fades as all matt light does.
+                        fades = (part - gloss) * through if shading == _METAL_ROUGH else _ZERO
+                        around_r, around_g, around_b = (
+                            around_r * gloss + rows[_EVEN_AROUND, i] * fades,
+                            around_g * gloss + rows[_EVEN_AROUND + 1, i] * fades,
+                            around_b * gloss + rows[_EVEN_AROUND + 2, i] * fades,
+                        )
+                    else:
+                        around_r, around_g, around_b = around_r * gloss, around_g * gloss, around_b * gloss
+                    if finishes[finish, _COAT] > _ZERO:
+                        high_r += coat_r * share[f]
+                        high_g += coat_g * share[f]
+                        high_b += coat_b * share[f]
+                        around_r += mirror_r * share[f]
+                        around_g += mirror_g * share[f]
+                        around_b += mirror_b * share[f]
+                    beauty[row, column, 0] += part * (matt_r + glow_r) + high_r + around_r
+                    beauty[row, column, 1] += part * (matt_g + glow_g) + high_g + around_g
+                    beauty[row, column, 2] += part * (matt_b + glow_b) + high_b + around_b
+                    if sides.shape[0] > 0:
+                        light = (
+                            part * (matt_r + glow_r + matt_g + glow_g) + high_r + around_r + high_g + around_g
+                        ) * _HALF
+                        cells = np.float32(sides[row, column])
+                        x = int((where[f, 0] - np.float32(column)) * cells)
+                        y = int((where[f, 1] - np.float32(row)) * cells)
+                        doubt[row, column] += light if (x + y) & 1 == 0 else -light
+                    if planes.shape[0] > 0:
+                        lit = _ONE
+                        if rayed.shape[0] > 0 and lights.shape[0] > 0:
+                            lit = _ZERO
+                            for number in range(lights.shape[0]):
+                                lit += rayed[f, number] / np.float32(lights.shape[0])
+                        own = planes[row, column]
+                        own[0], own[1], own[2] = own[0] + part * matt_r, own[1] + part * matt_g, own[2] + part * matt_b
+                        own[3], own[4], own[5] = own[3] + high_r, own[4] + high_g, own[5] + high_b
+                        own[6], own[7], own[8] = own[6] + around_r, own[7] + around_g, own[8] + around_b
+                        own[9], own[10], own[11] = (
+                            own[9] + part * glow_r,
+                            own[10] + part * glow_g,
+                            own[11] + part * glow_b,
+                        )
+                        own[12] += part * openness
+                        own[13] += part * lit
+                        if part > own[_GIVEN]:
+                            own[_GIVEN] = part
+                            own[_FACING] = rows[_NORMAL, i]
+                            own[_FACING + 1] = rows[_NORMAL + 1, i]
+                            own[_FACING + 2] = rows[_NORMAL + 2, i]
+
+
+@parallel_kernel
+def take_direct(planes, sides, out):  # type: ignore[no-untyped-def]
+    """Matt and mirrored light of lights among planes [H, W, PLANES] into out [H, W, 3]; where sides [H, W] is not 0, or everywhere
+    if it has no length."""
+    for y in numba.prange(out.shape[0]):
+        for x in range(out.shape[1]):
+            if sides.shape[0] == 0 or sides[y, x] > 0:
+                for k in range(3):
+                    out[y, x, k] = planes[y, x, _DIFFUSE + k] + planes[y, x, _SPECULAR + k]

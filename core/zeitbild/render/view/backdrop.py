@@ -1,0 +1,84 @@
+"""What may stand behind everything: one colour, or the surroundings themselves."""
+
+from __future__ import annotations
+
+from functools import lru_cache
+
+import numpy as np
+from numpy.typing import NDArray
+
+from zeitbild.render.light.environment import radiance
+from zeitbild.render.view.pixel_look import enlarge
+from zeitbild.snapshot import Snapshot
+from zeitbild.snapshot.camera import Camera, look_at
+from zeitbild.snapshot.look import Gradient
+from zeitbild.snapshot.surroundings import EnvironmentLight
+
+#: The value of ``Snapshot.backdrop`` that shows the surroundings.
+SURROUNDINGS = "surroundings"
+#: Generated surroundings are smooth: they are worked out at one of so many pixels a side, and spread.
+_COARSE = 8
+
+
+def _directions(camera: Camera) -> NDArray[np.float64]:
+    """Unit directions [H, W, 3] that the middles of a camera's pixels look in."""
+    right, up, forward = camera.axes
+    if camera.parallel:
+        return np.broadcast_to(forward, (camera.height, camera.width, 3))
+    x = (np.arange(camera.width) + 0.5 - camera.width / 2) / camera.focal
+    y = (np.arange(camera.height) + 0.5 - camera.height / 2) / camera.focal
+    ways = forward + x[None, :, None] * right - y[:, None, None] * up
+    unit: NDArray[np.float64] = ways / np.linalg.norm(ways, axis=2, keepdims=True)
+    return unit
+
+
+@lru_cache(maxsize=2)
+def _seen(
+    light: EnvironmentLight,
+    position: tuple[float, float, float],
+    target: tuple[float, float, float],
+    angle: float,
+    roll: float,
+    span: float,
+    width: int,
+    height: int,
+) -> NDArray[np.float32]:
+    import cv2  # a quarter of a second at the start, which few pictures need
+
+    def through(across: int, down: int) -> Camera:
+        return look_at(position, target, angle, across, down, roll=roll, span=span)
+
+    if light.picture is not None:
+        return radiance(light, _directions(through(width, height)), fine=True).astype(np.float32)
+    small = max(2, width // _COARSE), max(2, height // _COARSE)
+    seen = radiance(light, _directions(through(*small))).astype(np.float32)
+    spread: NDArray[np.float32] = cv2.resize(seen, (width, height), interpolation=cv2.INTER_LINEAR)
+    return spread
+
+
+def behind(snapshot: Snapshot) -> NDArray[np.float32] | None:
+    """Linear colour of the backdrop, margin and all, [3], [H, 1, 3] or [H, W, 3]; None if it is clear."""
+    if snapshot.backdrop is None:
+        return None
+    if isinstance(snapshot.backdrop, Gradient):
+        # It runs over the raster; around it its ends go on.
+        down = np.arange(-snapshot.margin, snapshot.height + snapshot.margin) + 0.5
+        share = np.clip(down / snapshot.height, 0, 1)[:, None, None]
+        above, below = np.array(snapshot.backdrop.above), np.array(snapshot.backdrop.below)
+        rows: NDArray[np.float32] = (above + (below - above) * share).astype(np.float32)
+        return rows
+    if not isinstance(snapshot.backdrop, str):
+        return np.asarray(snapshot.backdrop, np.float32)
+    by = 1 if snapshot.pixels is None else snapshot.pixels.enlarge
+    snapshot = snapshot.widened()
+    seen = _seen(
+        snapshot.environment,
+        snapshot.camera_position,
+        snapshot.camera_target,
+        snapshot.camera_angle,
+        snapshot.camera_roll,
+        snapshot.camera_span,
+        snapshot.width // by,
+        snapshot.height // by,
+    )
+    return enlarge(seen, by) if by > 1 else seen

@@ -1,0 +1,1 @@
+"""What each sample of each pixel sees: triangles, tiles, exact edges, fragments, and what lies over what."""

@@ -1,0 +1,161 @@
+"""More places for pixels that one place for each surface does not do justice: highlights, mirrors, edges between them.
+
+A picture is first shaded at one place for each pixel and surface. Where neighbouring pixels then differ by more than an eye
+overlooks, the pixel is cut into cells, and what stands in each is shaded and mirrors by itself; shadows and occlusion are those
+found for the whole surface in the pixel. Where the cells still disagree as only chance makes them, they are cut again.
+"""
+
+from __future__ import annotations
+
+import math
+
+import numba
+import numpy as np
+
+from zeitbild.kernels import parallel_kernel
+from zeitbild.render.visible.edge_kernel import ADDED
+from zeitbild.render.visible.triangle_setup import TILE
+
+_TILE = TILE
+_SHIFT, _MASK = TILE.bit_length() - 1, TILE - 1
+_ADDED = np.uint8(ADDED)
+_ZERO, _HALF, _ONE = np.float32(0), np.float32(0.5), np.float32(1)
+#: What counts as the ground where a pixel is covered in part: a middle grey.
+_GROUND = np.float32(0.18)
+#: Halves that differ by so many times more than allowed ask for the finest cells at once.
+_FAR_OFF = np.float32(6)
+#: Before they are cut to the finest, halves may differ by more: that takes four times as long, and halves the difference.
+_TWICE = np.float32(2)
+
+
+@parallel_kernel
+def tones_of(beauty, low_tones):  # type: ignore[no-untyped-def]
+    """How bright channels look [H, W, 3]: the root of beauty [H, W, 4] over a middle grey, which is near to what screens
+    encode, cut off at white."""
+    for row in numba.prange(beauty.shape[0]):
+        for column in range(beauty.shape[1]):
+            ground = (_ONE - beauty[row, column, 3]) * _GROUND
+            for k in range(3):
+                low_tones[row, column, k] = math.sqrt(min(_ONE, max(_ZERO, beauty[row, column, k] + ground)))
+
+
+@parallel_kernel
+def bends_of(tones, bends):  # type: ignore[no-untyped-def]
+    """How far the tones [H, W, 3] of a pixel are from the mean of two opposite neighbours: the most of four directions and three
+    channels, into bends [H, W]; 0 in the first and last column. An even slope is none: one place in the middle stands for it."""
+    height, width = bends.shape
+    for y in numba.prange(height):
+        up, down = max(0, y - 1), min(height - 1, y + 1)
+        above, own, below = tones[up].reshape(-1), tones[y].reshape(-1), tones[down].reshape(-1)
+        line = np.zeros(3 * width, np.float32)
+        # Counted from 0, so that it becomes vector instructions.
+        for i in range(3 * width - 6):
+            middle = own[i + 3]
+            a = abs(middle - (own[i] + own[i + 6]) * _HALF)
+            b = abs(middle - (above[i + 3] + below[i + 3]) * _HALF)
+            c = abs(middle - (above[i] + below[i + 6]) * _HALF)
+            d = abs(middle - (above[i + 6] + below[i]) * _HALF)
+            line[i + 3] = max(max(a, b), max(c, d))
+        for x in range(width):
+            bends[y, x] = max(max(line[3 * x], line[3 * x + 1]), line[3 * x + 2])
+
+
+@parallel_kernel
+def find_busy(bends, tones, alpha, marks, doubt, limit, first, cells, done, sides):  # type: ignore[no-untyped-def]
+    """Into how many cells a side each pixel is to be cut now: sides [H, W], 0 where it is good as it is.
+
+    For the first time those that bend by more than ``limit`` (of 1); again those whose halves differ (doubt [H, W], see
+    ``shading.shade``) by more than that in how bright they look. done [H, W] is what they were cut into before. What no
+    sample saw is left out. Nothing was done before if ``first``; cells is how many a side a pixel is cut into at first.
+    """
+    for y in numba.prange(alpha.shape[0]):
+        for x in range(alpha.shape[1]):
+            sides[y, x] = np.uint8(0)
+            if alpha[y, x] == _ZERO or marks[y, x] == _ADDED:
+                continue
+            if first or done[y, x] == 0:
+                if bends[y, x] > limit:
+                    sides[y, x] = cells
+            elif done[y, x] < 8:
+                # Two halves may agree by chance; those of the pixels around as well do not.
+                off, count = _ZERO, _ZERO
+                for v in range(max(0, y - 1), min(alpha.shape[0], y + 2)):
+                    for u in range(max(0, x - 1), min(alpha.shape[1], x + 2)):
+                        if done[v, u] > 0:
+                            # The root of light changes by half of light's own change over itself.
+                            tone = max(max(tones[v, u, 0], tones[v, u, 1]), np.float32(0.05))
+                            weight = np.float32(3) if v == y and u == x else _ONE
+                            off += weight * abs(doubt[v, u]) * _HALF / tone
+                            count += weight
+                off /= count
+                if done[y, x] > 2:
+                    sides[y, x] = np.uint8(8) if off > _TWICE * limit else np.uint8(0)
+                elif off > limit:
+                    sides[y, x] = np.uint8(8) if off > _FAR_OFF * limit else np.uint8(4)
+
+
+@parallel_kernel
+def note_done(sides, done):  # type: ignore[no-untyped-def]
+    """Remember in done [H, W] how many cells a side pixels were cut into."""
+    for y in numba.prange(sides.shape[0]):
+        for x in range(sides.shape[1]):
+            if sides[y, x] > 0:
+                done[y, x] = sides[y, x]
+
+
+@parallel_kernel
+def fit_shares(order, pixel, counts, firsts, width, alpha, share):  # type: ignore[no-untyped-def]
+    """Scale shares so that those of a pixel add up to its alpha [H, W]."""
+    columns = (width + _TILE - 1) // _TILE
+    for turn in numba.prange(order.shape[0]):
+        tile = order[turn]
+        if counts[tile] == 0:
+            continue
+        top, left = (tile // columns) * _TILE, (tile % columns) * _TILE
+        total = np.zeros(_TILE * _TILE, np.float32)
+        for f in range(firsts[tile], firsts[tile] + counts[tile]):
+            total[pixel[f]] += share[f]
+        for f in range(firsts[tile], firsts[tile] + counts[tile]):
+            share[f] *= alpha[top + (pixel[f] >> _SHIFT), left + (pixel[f] & _MASK)] / total[pixel[f]]
+
+
+@parallel_kernel
+def inherit(  # type: ignore[no-untyped-def]
+    order,
+    pixel,
+    triangle,
+    counts,
+    firsts,
+    patches,
+    facing,
+    whole_pixel,
+    whole_triangle,
+    whole_counts,
+    whole_firsts,
+    values,
+    taken,
+    rayed,
+):
+    """Take over what was found for a pixel's surfaces: the first ``taken`` columns of values into rayed, for each place those of
+    the fragment (whole_...) whose surface is most like its own."""
+    for turn in numba.prange(order.shape[0]):
+        tile = order[turn]
+        if counts[tile] == 0:
+            continue
+        head = np.full(_TILE * _TILE, -1, np.int32)
+        base, last = whole_firsts[tile], whole_firsts[tile] + whole_counts[tile]
+        for g in range(last - 1, base - 1, -1):
+            head[whole_pixel[g]] = np.int32(g - base)
+        for f in range(firsts[tile], firsts[tile] + counts[tile]):
+            t = triangle[f]
+            best, nearest = np.float32(-9), -1
+            g = base + head[pixel[f]]
+            while g >= base and g < last and whole_pixel[g] == pixel[f]:
+                u = whole_triangle[g]
+                like = facing[t, 0] * facing[u, 0] + facing[t, 1] * facing[u, 1] + facing[t, 2] * facing[u, 2]
+                like += np.float32(4) if patches[t] == patches[u] else _ZERO
+                if like > best:
+                    best, nearest = like, g
+                g += 1
+            for c in range(taken):
+                rayed[f, c] = values[nearest, c] if nearest >= 0 else _ONE

@@ -1,0 +1,222 @@
+"""What each sample of each pixel sees: triangles rasterised by homogeneous edge functions.
+
+Olano and Greer 1997, Triangle Scan Conversion using 2D Homogeneous Coordinates: edge functions come from cross
+products of homogeneous corners, so triangles that reach behind the camera need no clipping, and the functions of an
+edge shared by two triangles are exact negatives of each other, so that no sample falls between them.
+
+The result is a list of fragments for each tile: one for each pixel and surface seen there, with the share of the
+pixel's samples it covers. Shading works on fragments, so it does not depend on the number of samples.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from zeitbild.kernels import PARALLEL
+from zeitbild.render.visible.edge_kernel import sharpen_edges, spread_marks
+from zeitbild.render.visible.tile_kernel import RASTERISERS, RASTERISERS_AGAIN
+from zeitbild.render.visible.triangle_setup import STRETCHES, TILE, count_bins, fill_bins, set_up
+from zeitbild.render.world.buffers import kept
+
+#: Fragments that a tile has room for at first, per pixel; doubled when a tile needs more.
+_ROOM = 2
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Fragments:
+    """Fragments of all tiles, good until the next ``rasterise``. Tile t owns counts[t] entries of each array from firsts[t] on.
+
+    pixel    [n] int32, place in the tile, row * TILE + column
+    triangle [n] int32
+    share    [n] float32, covered share of the pixel in (0, 1]
+    where    [n, 2] float32, mean position of the covered samples in pixels from the picture's corner
+    counts   [tiles] int32
+    order    [tiles] int64, in which order threads should take the tiles to be equally busy
+    edges    [T, 9] float64, homogeneous edge functions (three coefficients for each corner), for interpolation; they
+             are of ``where``, which is not a place of the picture when these are fragments of a stretch (``sweeping``)
+    at       [n, 2] float32, where in the picture they were seen; none: that is ``where``
+    """
+
+    pixel: NDArray[np.int32]
+    triangle: NDArray[np.int32]
+    share: NDArray[np.float32]
+    where: NDArray[np.float32]
+    counts: NDArray[np.int32]
+    order: NDArray[np.int64]
+    firsts: NDArray[np.int64]
+    edges: NDArray[np.float64]
+    at: NDArray[np.float32] | None = None
+
+    @property
+    def seen_at(self) -> NDArray[np.float32]:
+        """Where in the picture fragments were seen [n, 2]."""
+        return self.where if self.at is None else self.at
+
+    @property
+    def lists(self) -> tuple[NDArray[Any] | int, ...]:
+        """What kernels that go over all fragments take first: order, pixel, triangle, share, where, counts, firsts."""
+        return self.order, self.pixel, self.triangle, self.share, self.where, self.counts, self.firsts
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Drawing:
+    """Triangles set up and sorted into tiles, from which fragments are drawn; see ``rasterise``."""
+
+    edges: NDArray[np.float64]
+    scaled: NDArray[np.float64]
+    boxes: NDArray[np.int32]
+    starts: NDArray[np.int64]
+    members: NDArray[np.int32]
+    patches: NDArray[np.int32]
+    facing: NDArray[np.float32]
+    near: float
+    samples: int
+    alpha: NDArray[np.float32]
+    depth: NDArray[np.float32]
+    marks: NDArray[np.uint8]
+
+    def fragments(self, firsts: NDArray[np.int64], name: str, sides: NDArray[np.uint8]) -> tuple[Fragments, int]:
+        """Fragments into arrays that ``name`` tells apart, and the most that a tile would need.
+
+        sides [H, W] tells which pixels to draw again and into how many cells a side they are cut, or has no length: all
+        are drawn, for the first time.
+        """
+        height, width = self.alpha.shape
+        columns = -(-width // TILE)
+        total = int(firsts[-1])
+        pixel, triangle = kept(name + "pixel", (total,), np.int32), kept(name + "triangle", (total,), np.int32)
+        share, where = kept(name + "share", (total,), np.float32), kept(name + "where", (total, 2), np.float32)
+        counts = np.zeros(len(firsts) - 1, np.int32)
+        tiles = spread(len(counts))
+        rasterisers = RASTERISERS_AGAIN if len(sides) else RASTERISERS
+        PARALLEL.by_parts(
+            rasterisers[self.samples],
+            tiles,
+            self.scaled,
+            self.boxes,
+            self.starts,
+            self.members,
+            self.patches,
+            self.facing,
+            self.near,
+            width,
+            height,
+            columns,
+            firsts,
+            pixel,
+            triangle,
+            share,
+            where,
+            counts,
+            self.marks,
+            self.alpha,
+            self.depth,
+            sides,
+        )
+        found = Fragments(pixel, triangle, share, where, counts, tiles, firsts, self.edges)
+        return found, int(counts.max(initial=0))
+
+    def again(self, sides: NDArray[np.uint8]) -> Fragments:
+        """Fragments of the pixels that are wanted again (see ``fragments``), good until the next call."""
+        height, width = sides.shape
+        columns, rows = -(-width // TILE), -(-height // TILE)
+        whole = np.zeros((rows * TILE, columns * TILE), np.int32)
+        whole[:height, :width] = sides.astype(np.int32) ** 2
+        cells = whole.reshape(rows, TILE, columns, TILE).sum(axis=(1, 3)).reshape(-1)
+        wanted = (whole.reshape(rows, TILE, columns, TILE) > 0).sum(axis=(1, 3)).reshape(-1)
+        # At most a fragment for each sample; most cells hold one surface.
+        room = np.minimum(cells + cells // 2 + 4 * wanted, self.samples * wanted)
+        while True:
+            firsts = np.concatenate([[0], np.cumsum(room)]).astype(np.int64)
+            found, _ = self.fragments(firsts, "again ", sides)
+            if (found.counts <= room).all():
+                return found
+            room = np.where(found.counts > room, self.samples * wanted, room)
+
+
+def spread(count: int) -> NDArray[np.int64]:
+    """Numbers below ``count`` in steps of the golden section: any stretch of them samples the whole picture evenly.
+
+    Threads get stretches of equal length; without this one thread would get the full half of a picture.
+    """
+    step = max(1, int(count * 0.618))
+    while math.gcd(step, count) > 1:
+        step += 1
+    return np.arange(count, dtype=np.int64) * step % count
+
+
+def rasterise(
+    corners: NDArray[np.float64],
+    order: NDArray[np.float64],
+    triangles: NDArray[np.int32],
+    cull: NDArray[np.int8],
+    patches: NDArray[np.int32],
+    facing: NDArray[np.float32],
+    *,
+    near: float,
+    least_w: float,
+    width: int,
+    height: int,
+    samples: int,
+    edges_exactly: bool = False,
+    depth: NDArray[np.float32] | None = None,
+) -> tuple[Fragments, NDArray[np.float32], Drawing]:
+    """Fragments, alpha [H, W] in 0..1 and (in the drawing) depth [H, W] of triangles over homogeneous corners [V, 3].
+
+    order [V] and near are what depths go by (``camera.DepthScale``), and depth has to be read by it; corners whose w is
+    not above least_w are behind the camera.
+    cull [T] tells which triangles are left out (``triangle_setup``); patches [T] and facing [T, 3] (unit normals)
+    tell which samples share a shading. With edges_exactly the alpha of pixels covered in part, and of those beside them, is
+    the area that is covered (``edge_kernel``). depth is where depths are written, if it is given. Hold
+    ``kernels.PARALLEL``. Float32 outputs; depth as in ``Picture``.
+    """
+    count = len(triangles)
+    edges, scaled = kept("edges", (count, 9), np.float64), kept("scaled", (count, 12), np.float64)
+    boxes = kept("boxes", (count, 4), np.int32)
+    set_up(corners, order, triangles, cull, least_w, width, height, edges, scaled, boxes)
+    columns, rows = -(-width // TILE), -(-height // TILE)
+    # Tile by tile, and within a tile stretch by stretch: that keeps the triangles' order.
+    places = np.zeros((columns * rows, STRETCHES), np.int64)
+    count_bins(boxes, columns, places)
+    ends = np.cumsum(places).reshape(places.shape)
+    places = ends - places
+    starts = np.append(places[:, 0], ends[-1, -1])
+    members = np.empty(int(starts[-1]), np.int32)
+    fill_bins(boxes, columns, places, members)
+    alpha = kept("alpha", (height, width), np.float32)
+    if depth is None:
+        depth = np.empty((height, width), np.float32)
+    marks = kept("marks", (height, width), np.uint8)
+    drawing = Drawing(edges, scaled, boxes, starts, members, patches, facing, near, samples, alpha, depth, marks)
+    room = TILE * TILE * _ROOM
+    while True:
+        firsts = np.arange(columns * rows + 1, dtype=np.int64) * room
+        fragments, most = drawing.fragments(firsts, "", np.empty((0, width), np.uint8))
+        if most <= room:
+            break
+        room = max(2 * room, most)
+    if edges_exactly:
+        spread_marks(alpha.view(np.int32), marks)
+        PARALLEL.by_parts(
+            sharpen_edges,
+            fragments.order,
+            scaled,
+            boxes,
+            starts,
+            members,
+            firsts,
+            fragments.pixel,
+            fragments.triangle,
+            fragments.share,
+            fragments.where,
+            fragments.counts,
+            marks,
+            alpha,
+            depth,
+        )
+    return fragments, alpha, drawing

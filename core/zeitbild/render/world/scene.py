@@ -1,0 +1,122 @@
+"""The snapshot's meshes gathered into one list of triangles in the world."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from zeitbild.kernels import kernel
+from zeitbild.snapshot import Snapshot
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Scene:
+    """Triangles of all bodies in world space.
+
+    vertices [V, 3] float64; triangles [T, 3] int32; normals [T, 3, 3] and facing [T, 3] float32, unit length; cull [T]
+    int8, 1 for those left out when facing away (``triangle_setup``); patches, finish_of [T] int32, the finish counted through all bodies.
+    """
+
+    vertices: NDArray[np.float64]
+    triangles: NDArray[np.int32]
+    normals: NDArray[np.float32]
+    facing: NDArray[np.float32]
+    cull: NDArray[np.int8]
+    patches: NDArray[np.int32]
+    finish_of: NDArray[np.int32]
+
+
+@kernel
+def _place(  # type: ignore[no-untyped-def]
+    linear,
+    move,
+    turn,
+    mirrored,
+    from_vertices,
+    from_triangles,
+    from_normals,
+    first,
+    vertices,
+    triangles,
+    normals,
+    facing,
+):  # type: ignore[no-untyped-def]
+    """Move one mesh into the world: vertices by linear [3, 3] and move [3], normals by turn [3, 3] (cofactors)."""
+    for v in range(from_vertices.shape[0]):
+        x, y, z = from_vertices[v, 0], from_vertices[v, 1], from_vertices[v, 2]
+        for k in range(3):
+            vertices[v, k] = linear[k, 0] * x + linear[k, 1] * y + linear[k, 2] * z + move[k]
+    for t in range(from_triangles.shape[0]):
+        sum_x, sum_y, sum_z = 0.0, 0.0, 0.0
+        for corner in range(3):
+            source = 2 - corner if mirrored else corner
+            triangles[t, corner] = from_triangles[t, source] + first
+            x, y, z = from_normals[t, source, 0], from_normals[t, source, 1], from_normals[t, source, 2]
+            nx = turn[0, 0] * x + turn[0, 1] * y + turn[0, 2] * z
+            ny = turn[1, 0] * x + turn[1, 1] * y + turn[1, 2] * z
+            nz = turn[2, 0] * x + turn[2, 1] * y + turn[2, 2] * z
+            scale = 1.0 / math.sqrt(max(nx * nx + ny * ny + nz * nz, 1e-60))
+            nx, ny, nz = nx * scale, ny * scale, nz * scale
+            normals[t, corner, 0], normals[t, corner, 1], normals[t, corner, 2] = nx, ny, nz
+            sum_x, sum_y, sum_z = sum_x + nx, sum_y + ny, sum_z + nz
+        scale = 1.0 / math.sqrt(max(sum_x * sum_x + sum_y * sum_y + sum_z * sum_z, 1e-60))
+        facing[t, 0], facing[t, 1], facing[t, 2] = sum_x * scale, sum_y * scale, sum_z * scale
+
+
+def gather(snapshot: Snapshot) -> Scene:
+    """One scene of all bodies of a snapshot; there must be at least one."""
+    vertex_count = sum(len(mesh.vertices) for mesh in snapshot.built_meshes)
+    triangle_count = sum(len(mesh.triangles) for mesh in snapshot.built_meshes)
+    vertices = np.empty((vertex_count, 3))
+    triangles = np.empty((triangle_count, 3), np.int32)
+    normals = np.empty((triangle_count, 3, 3), np.float32)
+    facing = np.empty((triangle_count, 3), np.float32)
+    cull: list[NDArray[np.int8]] = []
+    patches: list[NDArray[np.int32]] = []
+    finish_of: list[NDArray[np.int32]] = []
+    finish_count = patch_count = 0
+    first_vertex = first_triangle = 0
+    for body, mesh in zip(snapshot.bodies, snapshot.built_meshes, strict=True):
+        matrix = np.array(body.matrix).reshape(4, 4)
+        linear = np.ascontiguousarray(matrix[:3, :3])
+        # Normals go through the cofactor matrix, which also holds for flattened and mirrored bodies.
+        turn = np.stack(
+            [np.cross(linear[1], linear[2]), np.cross(linear[2], linear[0]), np.cross(linear[0], linear[1])]
+        )
+        mirrored = bool(np.linalg.det(linear) < 0)
+        if mirrored:
+            turn = -turn
+        own = slice(first_triangle, first_triangle + len(mesh.triangles))
+        _place(
+            linear,
+            np.ascontiguousarray(matrix[:3, 3]),
+            turn,
+            mirrored,
+            mesh.vertices,
+            mesh.triangles,
+            mesh.normals,
+            np.int32(first_vertex),
+            vertices[first_vertex:],
+            triangles[own],
+            normals[own],
+            facing[own],
+        )
+        cull.append(np.full(len(mesh.triangles), mesh.closed, np.int8))
+        patches.append((mesh.patches + patch_count).astype(np.int32))
+        patch_count += int(mesh.patches.max(initial=-1)) + 1
+        finish_of.append((mesh.parts + finish_count).astype(np.int32))
+        finish_count += len(body.finishes)
+        first_vertex += len(mesh.vertices)
+        first_triangle += len(mesh.triangles)
+    return Scene(
+        vertices,
+        triangles,
+        normals,
+        facing,
+        np.concatenate(cull),
+        np.concatenate(patches),
+        np.concatenate(finish_of),
+    )

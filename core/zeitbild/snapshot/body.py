@@ -1,0 +1,37 @@
+"""A body: something that stands in the set at a time, by a name that stays."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Literal
+
+from zeitbild.geometry.form import Form
+
+#: 4 x 4, row by row.
+Matrix = tuple[float, ...]
+#: What an element is to the camera: shown; there only to hide what is behind it, itself left out ("hold-out"); or seen by rays alone,
+#: as shadows, in mirrors and in corners ("unseen"). What is absent has no body.
+Role = Literal["shown", "hold-out", "unseen"]
+
+
+@dataclass(frozen=True, slots=True)
+class Body:
+    """One body of an element at a frame.
+
+    id is the element's own, and "/" with the part's name where an element has more than one; shape names the form, so that
+    equal names are equal meshes; matrix says where it stands; finishes are those of its element, linear, which the mesh's parts
+    number; after is where it stands one frame later, which changes no picture but its motion (empty: it stays).
+    """
+
+    id: str
+    shape: str
+    form: Form = field(compare=False)
+    matrix: Matrix
+    finishes: tuple[tuple[float, ...], ...]
+    role: Role = "shown"
+    after: Matrix = field(default=(), compare=False)
+
+    @property
+    def element(self) -> str:
+        """Identity of the element that it belongs to."""
+        return self.id.partition("/")[0]

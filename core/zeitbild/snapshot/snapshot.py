@@ -1,0 +1,196 @@
+"""The snapshot: what the camera sees at one frame, in plain numbers."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass, field, replace
+from typing import Literal, cast
+
+import numpy as np
+
+from zeitbild.errors import LimitError
+from zeitbild.geometry.mesh import Mesh
+from zeitbild.snapshot.body import Body, Matrix
+from zeitbild.snapshot.camera import Camera, look_at
+from zeitbild.snapshot.lights import LightSource
+from zeitbild.snapshot.look import Gradient, PixelLook
+from zeitbild.snapshot.names import Names
+from zeitbild.snapshot.pixel_filter import ONE_PIXEL, PixelFilter
+from zeitbild.snapshot.quality import QUALITIES, Quality
+from zeitbild.snapshot.surroundings import EnvironmentLight
+from zeitbild.snapshot.texture import Texture
+
+Triple = tuple[float, float, float]
+#: Triangles of all bodies in one picture; about 250 bytes each while it is rendered.
+MAX_SET_TRIANGLES = 3_000_000
+#: So much coarser is a set made that has more, and so often.
+_COARSER, _TRIES = 4.0, 4
+#: A body that reaches to the camera is as fine as if it were this share of its size away.
+_CLOSEST = 0.05
+
+
+@dataclass(frozen=True, slots=True)
+class Snapshot:
+    """What the camera sees at one frame, in plain numbers; linear light, units and degrees of the set.
+
+    lights name bodies by their ids; what they are made of are forms, and meshes once they are ``built``.
+    occlusion 0..1 darkens corners narrower than occlusion_radius; bounces is how often mirrors mirror. camera_roll in
+    degrees; camera_span the width of an orthographic picture, 0 in perspective. error is the difference (of 255) beyond
+    which pixels get more places at final. rays a pixel at final, to each light and over the half sphere; samples a pixel
+    at rough, check and final. stations are the bodies' matrices while the shutter is open, evenly in time from its
+    opening to its closing, so close that what stands between two lies between them; empty if nothing moves. overscan
+    is how many pixels are rendered around the raster on each side. names are the elements' own and
+    their finishes', which only identities tell; groups are those of the shot's lights, also of such as do not shine here.
+    """
+
+    width: int
+    height: int
+    camera_position: Triple
+    camera_target: Triple
+    camera_angle: float
+    lights: tuple[LightSource, ...]
+    environment: EnvironmentLight
+    backdrop: Triple | Gradient | Literal["surroundings"] | None
+    bodies: tuple[Body, ...]
+    occlusion: float = 0.0
+    occlusion_radius: float = 1.0
+    bounces: int = 0
+    camera_roll: float = 0.0
+    camera_span: float = 0.0
+    rays: int = 4
+    samples: tuple[int, int, int] = (4, 16, 64)
+    filter: PixelFilter = ONE_PIXEL
+    pixels: PixelLook | None = None
+    stations: tuple[tuple[Matrix, ...], ...] = ()
+    textures: tuple[Texture, ...] = ()
+    error: float = 6.0
+    overscan: int = 0
+    names: Names = field(default=(), compare=False)
+    groups: tuple[str, ...] = field(default=(), compare=False)
+
+    @property
+    def camera(self) -> Camera:
+        """The camera set up for the raster."""
+        return look_at(
+            self.camera_position,
+            self.camera_target,
+            self.camera_angle,
+            self.width,
+            self.height,
+            roll=self.camera_roll,
+            span=self.camera_span,
+        )
+
+    def pixels_a_unit(self, body: Body) -> float:
+        """How many pixels a unit of a body takes where it may come nearest to the camera as it turns."""
+        camera = self.camera
+        matrix = np.array(body.matrix).reshape(4, 4)
+        scale = float(np.linalg.norm(matrix[:3, :3], ord=2))
+        if camera.parallel:
+            return float(camera.focal) * scale
+        reach = body.form.radius * scale
+        away = float(np.linalg.norm(matrix[:3, 3] - camera.eye)) - reach
+        return float(camera.focal) * scale / max(away, _CLOSEST * reach, 1e-9)
+
+    def built(self, quality: Quality) -> Snapshot:
+        """The same with meshes as fine as its raster and a quality need them.
+
+        Fineness goes in steps of two, so that a moving camera does not build everything anew. LimitError if the set has
+        too many triangles even when it is made coarser.
+        """
+        if all(isinstance(body.form, Mesh) for body in self.bodies):
+            return self
+        finest = [
+            quality.curve_error / 2.0 ** math.ceil(math.log2(max(self.pixels_a_unit(body), 1e-9)))
+            for body in self.bodies
+        ]
+        refused: LimitError | None = None
+        for attempt in range(_TRIES):
+            meshes: list[Mesh] = []
+            try:
+                for body, tolerance in zip(self.bodies, finest, strict=True):
+                    meshes.append(body.form.at(tolerance * _COARSER**attempt))
+            except LimitError as error:
+                refused = error
+                continue
+            if sum(len(mesh.triangles) for mesh in meshes) <= MAX_SET_TRIANGLES:
+                made = zip(self.bodies, meshes, strict=True)
+                return replace(self, bodies=tuple(replace(body, form=mesh) for body, mesh in made))
+            refused = None
+        raise refused or LimitError(
+            f"the set has more than {MAX_SET_TRIANGLES / 1e6:g} million triangles, which a worker's memory does not "
+            "hold; use fewer bevel steps or fewer elements",
+            "elements",
+        )
+
+    @property
+    def built_meshes(self) -> tuple[Mesh, ...]:
+        """The meshes of a snapshot that was ``built``."""
+        return cast(tuple[Mesh, ...], tuple(body.form for body in self.bodies))
+
+    def at_raster(self, width: int, height: int) -> Snapshot:
+        """The same view on another raster, without overscan; the horizontal angle of view is kept."""
+        return replace(self, width=width, height=height, overscan=0)
+
+    @property
+    def margin(self) -> int:
+        """Pixels rendered around the raster: the pixel look, whose pixels are wider than one, has none."""
+        return 0 if self.pixels is not None else self.overscan
+
+    def widened(self) -> Snapshot:
+        """The raster with its margin as a raster of its own: the same pixels, and more of them around."""
+        if not self.margin:
+            return replace(self, overscan=0)
+        width, height = self.width + 2 * self.margin, self.height + 2 * self.margin
+        more = width / self.width
+        angle = math.degrees(2 * math.atan(math.tan(math.radians(self.camera_angle) / 2) * more))
+        return replace(
+            self, width=width, height=height, overscan=0, camera_angle=angle, camera_span=self.camera_span * more
+        )
+
+    def at_size(self, width: int, height: int) -> Snapshot:
+        """The same view for a screen. In the pixel look it has the very pixels of the output, as large as fits."""
+        if self.pixels is None:
+            return self.at_raster(width, height)
+        across, down = self.width // self.pixels.enlarge, self.height // self.pixels.enlarge
+        by = max(1, min(width // across, height // down))
+        return replace(self, width=across * by, height=down * by, overscan=0, pixels=replace(self.pixels, enlarge=by))
+
+    def only(self, places: tuple[int, ...]) -> Snapshot:
+        """The same with the bodies at some places alone."""
+        return replace(
+            self,
+            bodies=tuple(self.bodies[place] for place in places),
+            stations=tuple(tuple(station[place] for place in places) for station in self.stations),
+        )
+
+    def at_time(self, time: float) -> tuple[Matrix, ...]:
+        """The bodies' matrices at a time of the open shutter, 0 (opening) to 1 (closing)."""
+        at = min(max(time, 0.0), 1.0) * (len(self.stations) - 1)
+        before = min(int(at), len(self.stations) - 2)
+        share = at - before
+        if share == 0:
+            return self.stations[before]
+        return tuple(
+            start if start == end else tuple(a + (b - a) * share for a, b in zip(start, end, strict=True))
+            for start, end in zip(self.stations[before], self.stations[before + 1], strict=True)
+        )
+
+    def in_stretch(self, stations: tuple[tuple[Matrix, ...], ...]) -> Snapshot:
+        """The set in a stretch of the open shutter, as at its middle; until the next frame bodies go as far as before."""
+        bodies = []
+        for body, moment in zip(self.bodies, stations[len(stations) // 2], strict=True):
+            start, at, end = (np.array(one).reshape(4, 4) for one in (body.matrix, moment, body.after or body.matrix))
+            still = abs(np.linalg.det(start)) < 1e-12
+            step = np.eye(4) if still else end @ np.linalg.inv(start)
+            after = tuple(float(value) for value in (step @ at).reshape(-1)) if body.after else ()
+            bodies.append(replace(body, matrix=moment, after=after))
+        return replace(self, bodies=tuple(bodies), stations=stations)
+
+    def samples_at(self, quality: Quality) -> int:
+        """Samples a pixel at a quality."""
+        return self.samples[tuple(QUALITIES).index(quality.name)]
+
+    def rays_at(self, quality: Quality) -> int:
+        """Rays a pixel at a quality, of which ``Quality.rays`` is what four at final come down to."""
+        return max(1, self.rays * quality.rays // QUALITIES["final"].rays)

@@ -1,0 +1,71 @@
+"""What is all around the set: by a formula, or a picture."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass, field
+
+import numpy as np
+from numpy.typing import NDArray
+
+from zeitbild.snapshot.lights import Softbox
+
+
+@dataclass(frozen=True, slots=True)
+class SkyPicture:
+    """A latitude-longitude picture of all that is around, known by the digest of its file.
+
+    pixels [H, W, 3] linear, top row straight up, the middle of the picture in front (+z), what is to the right of it
+    towards -x, as seen from the set. coarse is the same with fewer pixels, for what is blurred anyway, and fine with
+    more, for what is seen itself.
+    """
+
+    digest: str
+    pixels: NDArray[np.float32] = field(compare=False, repr=False)
+    coarse: NDArray[np.float32] = field(compare=False, repr=False)
+    fine: NDArray[np.float32] = field(compare=False, repr=False)
+
+    def towards(
+        self, azimuth: NDArray[np.float64], elevation: NDArray[np.float64], *, fine: bool = False
+    ) -> NDArray[np.float64]:
+        """Radiance [..., 3] from directions in degrees, bilinear."""
+        pixels = self.fine if fine else self.pixels
+        height, width = pixels.shape[:2]
+        x = (0.5 - azimuth / 360) * width - 0.5
+        y = np.clip((0.5 - elevation / 180) * height - 0.5, 0, height - 1)
+        x0, y0 = np.floor(x).astype(np.int64), np.minimum(np.floor(y).astype(np.int64), max(0, height - 2))
+        fx, fy = (x - x0)[..., None], (y - y0)[..., None]
+        left, right, below = x0 % width, (x0 + 1) % width, np.minimum(y0 + 1, height - 1)
+        above = pixels[y0, left] * (1 - fx) + pixels[y0, right] * fx
+        under = pixels[below, left] * (1 - fx) + pixels[below, right] * fx
+        mixed: NDArray[np.float64] = above * (1 - fy) + under * fy
+        return mixed
+
+    def sources(self) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]:
+        """Azimuths and elevations [m] in degrees, and solid angles [m], of the coarse picture's pixels."""
+        height, width = self.coarse.shape[:2]
+        azimuth = (0.5 - (np.arange(width) + 0.5) / width) * 360
+        rims = np.sin(np.radians(90 - np.arange(height + 1) / height * 180))
+        elevation = 90 - (np.arange(height) + 0.5) / height * 180
+        solid = np.repeat((rims[:-1] - rims[1:]) * (2 * math.pi / width), width)
+        return np.tile(azimuth, height), np.repeat(elevation, width), solid
+
+
+@dataclass(frozen=True, slots=True)
+class EnvironmentLight:
+    """Parameters of the environment, linear light: surroundings by the formula of that name (``zeitbild.surroundings``) in the
+    colours of sky, horizon and floor, with lamps of so much strength.
+
+    With a ``picture`` nothing is generated. ``softboxes`` stand for themselves: neither strength nor rotation changes them.
+    """
+
+    strength: float
+    sky: tuple[float, float, float]
+    floor: tuple[float, float, float]
+    lamps: float
+    rotation: float
+    softboxes: tuple[Softbox, ...] = ()
+    horizon: tuple[float, float, float] = (0.0, 0.0, 0.0)
+    spread: float = 60.0
+    picture: SkyPicture | None = None
+    formula: str = "studio"

@@ -1,0 +1,111 @@
+"""Light kinds: what documents say, and what it comes down to."""
+
+import math
+import unittest
+from typing import Any
+
+import numpy as np
+from pydantic import ValidationError
+
+from zeitbild.document.reading import read_shot
+from zeitbild.document.shot import Shot
+from zeitbild.errors import DocumentError
+from zeitbild.lights import kinds
+from zeitbild.lights.area import AreaLight
+from zeitbild.lights.base import aim, sky_direction
+from zeitbild.lights.ready_made import LIGHT_SETS
+from zeitbild.lights.spot import SpotLight
+from zeitbild.lights.sun import SunLight
+from zeitbild.masters import frame_key
+from zeitbild.resolve import resolve
+from zeitbild.snapshot.lights import LightSource, Softbox
+from zeitbild.testing import NOWHERE, small_shot
+
+
+class Kinds(unittest.TestCase):
+    def test_every_kind_is_what_it_says_in_a_document_and_gives_a_source(self) -> None:
+        for kind in kinds:
+            light = kind.parameters(name=kind.title)
+            raw = {**small_shot().model_dump(mode="json"), "lights": [light.model_dump(mode="json")]}
+            self.assertEqual(read_shot(raw).lights[0].kind, kind.name)
+            source = kind.source(light)
+            self.assertIsInstance(source, LightSource | Softbox)
+            self.assertTrue(kind.title and kind.parameters.__doc__)
+
+    def test_aimed_kinds_have_what_a_drag_moves(self) -> None:
+        for kind in kinds:
+            fields = kind.parameters.model_fields
+            self.assertEqual(kind.aimed == "sky", "azimuth" in fields, kind.name)
+            self.assertEqual(kind.aimed == "point", "aims_at" in fields, kind.name)
+
+    def test_what_is_wrong_is_named_at_its_field(self) -> None:
+        def problems(**light: Any) -> list[tuple[str, str]]:
+            with self.assertRaises(DocumentError) as caught:
+                read_shot({**Shot().model_dump(mode="json"), "lights": [light]})
+            return [(one.field, one.message) for one in caught.exception.problems]
+
+        self.assertEqual(problems(kind="sun", strength=-1)[0][0], "lights.0.strength")
+        self.assertIn("at least 0", problems(kind="sun", strength=-1)[0][1])
+        self.assertIn("wider than the outer", problems(kind="spot", inner=60, outer=30)[0][1])
+        self.assertEqual(problems(kind="area", shape="hexagon")[0][0], "lights.0.shape")
+        self.assertEqual(problems(kind="torch")[0][0], "lights.0.kind")
+        self.assertIn("finite", problems(kind="point", position=[0, float("nan"), 0])[0][1])
+
+    def test_lights_never_change(self) -> None:
+        with self.assertRaises(ValidationError):
+            SunLight().strength = 3
+
+
+class Sources(unittest.TestCase):
+    def test_directions(self) -> None:
+        np.testing.assert_allclose(sky_direction(90, 0), (1, 0, 0), atol=1e-12)
+        np.testing.assert_allclose(sky_direction(0, 90), (0, 1, 0), atol=1e-12)
+        np.testing.assert_allclose(aim((0, 3, 4), (0, 0, 0)), (0, -0.6, -0.8))
+        self.assertEqual(aim((1, 1, 1), (1, 1, 1)), (0.0, -1.0, 0.0))
+
+    def test_a_flat_light_stands_square_to_where_it_shines(self) -> None:
+        for target in ((0, 0, 0), (300, 400, -600), (300, -50, 600)):
+            source = kinds.get("area").source(AreaLight(width=200, height=80, aims_at=target))
+            assert isinstance(source, LightSource)
+            frame = np.array([source.across, source.up, source.direction])
+            lengths = np.linalg.norm(frame, axis=1)
+            np.testing.assert_allclose(lengths, (100, 40, 1))
+            np.testing.assert_allclose((frame / lengths[:, None]) @ (frame / lengths[:, None]).T, np.eye(3), atol=1e-9)
+
+    def test_cones_are_whole_angles(self) -> None:
+        source = kinds.get("spot").source(SpotLight(inner=60, outer=90))
+        assert isinstance(source, LightSource)
+        np.testing.assert_allclose(source.cone, (math.cos(math.pi / 6), math.cos(math.pi / 4)))
+
+    def test_colour_by_temperature_is_used_only_when_chosen(self) -> None:
+        warm = {"temperature": 2900.0, "colour": "#00ff00"}
+        by_colour, by_heat = (
+            kinds.get("sun").source(SunLight(colour_by=how, **warm)) for how in ("colour", "temperature")
+        )
+        assert isinstance(by_colour, LightSource) and isinstance(by_heat, LightSource)
+        self.assertEqual(by_colour.colour, (0.0, 1.0, 0.0))
+        self.assertGreater(by_heat.colour[0], by_heat.colour[2])
+
+    def test_touched_elements_are_found_by_identity_whatever_is_hidden(self) -> None:
+        first, second = small_shot().elements[0], small_shot().elements[0].model_copy(update={"id": "word-2"})
+        light = SunLight(touches=("word-2", "gone"))
+        shot = small_shot(elements=(first, second), lights=(light,))
+        self.assertEqual(resolve(shot, 1, NOWHERE).lights[0].touches, ("word-2",))
+        hidden = small_shot(elements=(first.model_copy(update={"shown": False}), second), lights=(light,))
+        self.assertEqual(resolve(hidden, 1, NOWHERE).lights[0].touches, ("word-2",))
+
+    def test_softboxes_are_part_of_the_environment(self) -> None:
+        snapshot = resolve(small_shot(lights=LIGHT_SETS[1].lights), 1, NOWHERE)
+        self.assertEqual(len(snapshot.environment.softboxes), 2)
+        self.assertEqual([light.shape for light in snapshot.lights], ["sun", "ambient"])
+
+
+class Sets(unittest.TestCase):
+    def test_every_set_is_a_shot_of_its_own(self) -> None:
+        keys = set()
+        for one in LIGHT_SETS:
+            shot = small_shot(lights=one.lights)
+            self.assertEqual(read_shot(shot.model_dump(mode="json")), shot)
+            self.assertEqual(len({light.name for light in one.lights}), len(one.lights))
+            keys.add(frame_key(resolve(shot, 1, NOWHERE), "final"))
+        self.assertEqual(len(keys), len(LIGHT_SETS))

@@ -1,0 +1,185 @@
+"""Motion blur: what moves is smeared along its way, what stands is not, and both are the same every time."""
+
+import unittest
+from dataclasses import replace
+from fractions import Fraction
+
+import numpy as np
+
+from zeitbild.document.shot import Camera, Motion, Raster, Shot, Timing
+from zeitbild.elements.solid import Solid
+from zeitbild.lights.sun import SunLight
+from zeitbild.masters import frame_key
+from zeitbild.render import QUALITIES, Picture, render
+from zeitbild.render.data_rows import MOTION
+from zeitbild.render.moving.sweeping import stretches_of
+from zeitbild.resolve import resolve
+from zeitbild.testing import NOWHERE
+from zeitbild.timing import phase_of
+from zeitbild.values import Placement, Turn
+
+
+def _shot(turns: float = 1, angle: float = 180, phase: float = -90, frames: int = 24) -> Shot:
+    # A thin box far off its pivot, turning in the picture's plane.
+    arm = Solid(
+        id="arm",
+        width=20,
+        height=20,
+        depth=20,
+        rounding=0,
+        turn=Turn(turns=turns, axis="z"),
+        pivot_offset=(-100, 0, 0),
+    )
+    still = Solid(id="still", width=30, height=30, depth=30, rounding=0)
+    return Shot(
+        raster=Raster(width=256, height=256),
+        timing=Timing(last=frames),
+        camera=Camera(position=(0, 0, 1000), projection="orthographic", span=300),
+        motion=Motion(angle=angle, phase=phase),
+        elements=(arm, still),
+    )
+
+
+def _alpha(shot: Shot, frame: int = 1, quality: str = "final") -> np.ndarray:  # type: ignore[type-arg]
+    return render(resolve(shot, frame, NOWHERE), QUALITIES[quality]).beauty[..., 3]
+
+
+class Blur(unittest.TestCase):
+    def test_frames_may_lie_between_frames(self) -> None:
+        self.assertEqual(phase_of(Fraction(3, 2), 1, 24, True), Fraction(1, 48))
+        self.assertEqual(phase_of(Fraction(1, 2), 1, 24, True), Fraction(47, 48))
+
+    def test_a_closed_shutter_and_a_set_that_stands_cost_nothing(self) -> None:
+        self.assertEqual(resolve(_shot(angle=0), 1, NOWHERE).stations, ())
+        self.assertEqual(resolve(_shot(turns=0), 1, NOWHERE).stations, ())
+        self.assertEqual(len(resolve(_shot(), 1, NOWHERE).stations), 9)
+
+    def test_the_way_is_as_long_as_the_shutter_is_open(self) -> None:
+        # 180 degrees of shutter are half a frame: 360 / 24 / 2 = 7.5 degrees of the circle of radius 100 units.
+        for angle in (90.0, 180.0, 360.0):
+            alpha = _alpha(_shot(angle=angle, phase=-angle / 2))
+            y, x = np.mgrid[0:256, 0:256]
+            units = 300 / 256
+            away = np.hypot((x - 127.5) * units, (y - 127.5) * units)
+            ring = (np.abs(away - 100) < 1.5) & (x > 128)
+            touched = np.degrees(np.arctan2((127.5 - y)[ring & (alpha > 0.01)], (x - 127.5)[ring & (alpha > 0.01)]))
+            # The arm itself is 20 units wide: 11.5 degrees at that radius.
+            self.assertAlmostEqual(float(np.ptp(touched)), 11.5 + angle / 360 * 15, delta=1.4)
+
+    def test_a_centred_shutter_is_even_about_the_frame(self) -> None:
+        alpha = _alpha(_shot(phase=-90))
+        half = alpha[:, 140:]
+        np.testing.assert_allclose(half, half[::-1], atol=0.2)
+        late = _alpha(_shot(phase=0))[:, 140:]
+        rows = np.arange(256)
+        self.assertLess(
+            float((late.sum(axis=1) * rows).sum() / late.sum()), float((half.sum(axis=1) * rows).sum() / half.sum()) - 1
+        )
+
+    def test_light_and_coverage_are_kept(self) -> None:
+        plain, blurred = _alpha(_shot(angle=0)), _alpha(_shot())
+        self.assertAlmostEqual(float(blurred.sum() / plain.sum()), 1, delta=0.004)
+
+    def test_edges_that_stand_still_stay_fine(self) -> None:
+        plain, blurred = _alpha(_shot(angle=0)), _alpha(_shot())
+        middle = np.s_[110:146, 110:146]
+        self.assertLess(float(np.abs(plain[middle] - blurred[middle]).mean()), 0.5 / 255 * 4)
+
+    def test_the_frame_after_a_cycle_equals_the_first(self) -> None:
+        def held(frame: int) -> Picture:
+            return render(resolve(_shot(), frame, NOWHERE).at_size(64, 64), QUALITIES["check"])
+
+        first, again, other = held(1), held(25), held(2)
+        self.assertEqual(first.beauty.tobytes(), again.beauty.tobytes())
+        self.assertNotEqual(first.beauty.tobytes(), other.beauty.tobytes())
+        self.assertEqual(
+            frame_key(resolve(_shot(), 1, NOWHERE), "final"), frame_key(resolve(_shot(), 25, NOWHERE), "final")
+        )
+        self.assertNotEqual(
+            frame_key(resolve(_shot(), 1, NOWHERE), "final"), frame_key(resolve(_shot(angle=90), 1, NOWHERE), "final")
+        )
+
+    def test_depth_reaches_as_far_as_alpha(self) -> None:
+        picture = render(resolve(_shot(), 1, NOWHERE), QUALITIES["check"])
+        self.assertFalse(((picture.beauty[..., 3] > 0) & (picture.depth > 1e9)).any())
+
+    def test_motion_does_not_depend_on_when_the_shutter_opens(self) -> None:
+        def motion(phase: float) -> np.ndarray:  # type: ignore[type-arg]
+            picture = render(resolve(_shot(phase=phase, angle=20), 1, NOWHERE), QUALITIES["check"], planes=True)
+            assert picture.data is not None
+            alpha = picture.beauty[..., 3]
+            solid = alpha > 0.99
+            solid[:, :200] = False
+            return np.linalg.norm(picture.data[solid][:, MOTION : MOTION + 2].mean(axis=0))  # type: ignore[no-any-return]
+
+        # 15 degrees of the circle of 100 units, in pixels: twice the radius times the sine of half the angle.
+        expected = 2 * 100 * np.sin(np.radians(7.5)) * 256 / 300
+        for phase in (-180, -10, 0, 160):
+            self.assertAlmostEqual(float(motion(phase)), expected, delta=0.05 * expected)
+
+
+class AgainstManyMoments(unittest.TestCase):
+    """The mean of stills at many moments, each drawn on its own with exact edges, is what an open shutter shows."""
+
+    def _mean(self, shot: Shot, count: int) -> np.ndarray:  # type: ignore[type-arg]
+        snapshot = resolve(shot, 1, NOWHERE)
+        total = np.zeros((snapshot.height, snapshot.width, 4))
+        for number in range(count):
+            matrices = snapshot.at_time((number + 0.5) / count)
+            bodies = tuple(replace(one, matrix=matrix) for one, matrix in zip(snapshot.bodies, matrices, strict=True))
+            total += render(replace(snapshot, bodies=bodies, stations=()), QUALITIES["final"]).beauty
+        return total / count  # type: ignore[no-any-return]
+
+    def test_a_turn_of_thirty_degrees_a_frame(self) -> None:
+        shot = _shot(turns=2, angle=360, phase=-180)
+        truth = self._mean(shot, 512)
+        found = render(resolve(shot, 1, NOWHERE), QUALITIES["final"]).beauty
+        covered = (truth[..., 3] > 0) | (found[..., 3] > 0)
+        off = np.abs(found - truth)[covered] * 255
+        self.assertLess(float(off[:, 3].mean()), 0.5)
+        self.assertLess(float(off[:, :3].mean()), 0.5)
+        # No comb: nowhere is a step of the shutter seen.
+        self.assertLess(float(off[:, 3].max()), 8)
+
+    def test_shadows_blur_as_what_throws_them(self) -> None:
+        floor = Solid(id="floor", width=280, height=280, depth=4, rounding=0, placement=Placement(position=(0, 0, -60)))
+        shot = _shot(turns=2, angle=360, phase=-180).model_copy(
+            update={
+                "elements": (*_shot(turns=2).elements, floor),
+                "lights": (SunLight(azimuth=40, elevation=50, size=0),),
+            }
+        )
+        truth = self._mean(shot, 256)
+        snapshot = resolve(shot, 1, NOWHERE)
+        found = render(snapshot, QUALITIES["final"]).beauty
+        self.assertLess(float(np.abs(found - truth)[..., :3].mean() * 255), 0.8)
+        lit = render(
+            replace(snapshot, lights=tuple(replace(one, shadows=False) for one in snapshot.lights)), QUALITIES["final"]
+        )
+        shadow = (lit.beauty[..., 0] - truth[..., 0] > 0.02) & (truth[..., 3] > 0.99)
+        self.assertGreater(int(shadow.sum()), 300)
+        self.assertLess(float(np.abs(found - truth)[shadow][:, 0].mean() * 255), 4)
+
+    def test_what_is_seen_through_blurs_too(self) -> None:
+        shot = _shot(turns=2, angle=360, phase=-180)
+        arm = shot.elements[0].model_copy(
+            update={"surface": shot.elements[0].surface.model_copy(update={"opacity": 0.4})}
+        )
+        shot = shot.model_copy(update={"elements": (arm, shot.elements[1])})
+        truth = self._mean(shot, 128)
+        found = render(resolve(shot, 1, NOWHERE), QUALITIES["final"])
+        self.assertLess(float(np.abs(found.beauty - truth)[..., 3].mean() * 255), 0.3)
+        assert found.covered is not None
+        self.assertTrue((found.covered >= found.beauty[..., 3] - 1e-5).all())
+
+    def test_faster_things_get_more_moments(self) -> None:
+        counts = []
+        for turns in (0.2, 2, 8):
+            snapshot = resolve(_shot(turns=turns, angle=360), 1, NOWHERE).built(QUALITIES["final"])
+            stretches = list(stretches_of(snapshot, QUALITIES["final"]))
+            moments = sum(len(one.stations) // 2 for one in stretches)
+            counts.append(moments)
+            # The arm's outer end is 110 units from its pivot, of 300 units in 256 pixels.
+            way = 2 * np.pi * 110 * 256 / 300 * turns / 24
+            self.assertLess(way / moments, 1.5)
+        self.assertGreater(counts[2], max(counts[:2]))

@@ -1,0 +1,15 @@
+"""A time of a shot, exact."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from fractions import Fraction
+
+
+@dataclass(frozen=True, slots=True)
+class Time:
+    """A frame, which may lie between two while a shutter is open; seconds since the first one; and the phase of the range."""
+
+    frame: Fraction
+    seconds: Fraction
+    phase: Fraction
