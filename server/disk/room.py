@@ -29,7 +29,9 @@ def said(count: float) -> str:
 
 
 def check_room(project: Project, need: int) -> None:
-    """FullError if so many bytes more would not fit on the disk or in the project's share of it."""
+    """FullError if so many bytes more would not fit on the disk or in the project's share of it; nothing always fits."""
+    if need <= 0:
+        return
     left = free_bytes() - settings.DISK_RESERVE
     if need > left:
         raise FullError(
