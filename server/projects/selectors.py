@@ -35,10 +35,13 @@ def role_of(user: User, project: Project) -> Role | None:
 
 def demand(user: User, project: Project, least: Role) -> None:
     """NotAllowed unless a member may what ``least`` may."""
-    if least == Role.VIEWER:
-        return
-    role = role_of(user, project)
-    if role is None or role.rank < least.rank:
+    if least != Role.VIEWER:
+        demand_role(role_of(user, project), least)
+
+
+def demand_role(role: Role | None, least: Role) -> None:
+    """NotAllowed unless one who is ``role`` may what ``least`` may."""
+    if least != Role.VIEWER and (role is None or role.rank < least.rank):
         raise NotAllowed(_LACKING[least])
 
 

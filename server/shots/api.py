@@ -13,10 +13,12 @@ from ninja import Router
 from assets.selectors import check_assets, named_assets
 from journal.writing import note
 from projects.models import Project, Role
-from projects.selectors import project_for, role_of
+from projects.selectors import project_for
+from shots import jobs
 from shots.actions.create_shot import create_shot, delete_shot, duplicate_shot, restore_shot
 from shots.actions.save_document import redo, save_document, undo
 from shots.examine import estimate, examine, frame_camera, read_length
+from shots.jobs import Job
 from shots.judging import palette, shares
 from shots.lanes import LONG, compute
 from shots.models import Shot
@@ -31,6 +33,7 @@ from shots.schemas import (
     FrameIn,
     FramingIn,
     HistogramOut,
+    JobOut,
     LengthIn,
     LengthOut,
     PaletteIn,
@@ -44,6 +47,7 @@ from shots.selectors import redo_target, shot_for, shots_of
 from zeitbild.document.reading import write_shot
 from zeitbild.proof import Ground, View
 from zeitbild.proof.previews import preview
+from zeitbild_server.errors import Overtaken
 from zeitbild_server.security import BELIEVED_SECONDS, RecentUser, in_database, signed_in
 
 router = Router(tags=["shots"])
@@ -65,13 +69,13 @@ def _row(shot: Shot) -> ShotRow:
     )
 
 
-def _out(user: User, shot: Shot) -> ShotOut:
+def _out(shot: Shot, role: Role) -> ShotOut:
     assert shot.current is not None
     return ShotOut(
         id=shot.id,
         project_id=shot.project_id,
         project_title=shot.project.title,
-        role=role_of(user, shot.project) or Role.VIEWER,
+        role=role,
         revision=shot.current.id,
         can_undo=shot.current.parent_id is not None,
         can_redo=redo_target(shot.current) is not None,
@@ -131,7 +135,8 @@ def create(request: HttpRequest, project_id: int, data: ShotIn) -> ShotRow:
 @router.get("/shots/{shot_id}", response=ShotOut, operation_id="getShot")
 def get(request: HttpRequest, shot_id: int) -> ShotOut:
     """A shot with its document."""
-    return _out(signed_in(request), shot_for(signed_in(request), shot_id))
+    shot = shot_for(signed_in(request), shot_id)
+    return _out(shot, shot.own_role)
 
 
 @router.get("/shots/{shot_id}/document", operation_id="exportDocument")
@@ -152,19 +157,22 @@ def save(request: HttpRequest, shot_id: int, data: SaveIn) -> ShotOut:
     """Save on top of the revision that the change started from."""
     user = signed_in(request)
     shot = shot_for(user, shot_id, least=Role.EDITOR)
-    return _out(user, save_document(user, shot.id, base=data.base, document=data.document, label=data.label))
+    saved = save_document(user, shot.id, base=data.base, document=data.document, label=data.label)
+    return _out(saved, shot.own_role)
 
 
 @router.post("/shots/{shot_id}/undo", response=ShotOut, operation_id="undo")
 def undo_(request: HttpRequest, shot_id: int, data: BaseIn) -> ShotOut:
     """Go back one revision from the one that is looked at."""
-    return _out(signed_in(request), undo(shot_for(signed_in(request), shot_id, least=Role.EDITOR).id, data.base))
+    shot = shot_for(signed_in(request), shot_id, least=Role.EDITOR)
+    return _out(undo(shot.id, data.base), shot.own_role)
 
 
 @router.post("/shots/{shot_id}/redo", response=ShotOut, operation_id="redo")
 def redo_(request: HttpRequest, shot_id: int, data: BaseIn) -> ShotOut:
     """Go forward one revision from the one that is looked at."""
-    return _out(signed_in(request), redo(shot_for(signed_in(request), shot_id, least=Role.EDITOR).id, data.base))
+    shot = shot_for(signed_in(request), shot_id, least=Role.EDITOR)
+    return _out(redo(shot.id, data.base), shot.own_role)
 
 
 @router.delete("/shots/{shot_id}", response={204: None}, operation_id="deleteShot")
@@ -246,12 +254,37 @@ async def poster(request: HttpRequest, shot_id: int, revision: int, width: int =
     )
 
 
-@router.post("/shots/{shot_id}/examine", response=ExaminedOut, operation_id="examine")
-async def examine_(request: HttpRequest, shot_id: int, data: DocumentIn) -> dict[str, Any]:
-    """File names, length and findings of an unsaved document."""
-    raster = await in_database(_project_raster)(signed_in(request), shot_id, data.document)
-    # Some findings come from small pictures.
-    return await compute(LONG, signed_in(request).id, examine, data.document, data.version, data.recipe, raster)
+def _answer(job: Job) -> tuple[int, Any]:
+    """What a job gave (what it raised is raised here), or where to look for it."""
+    if job.done.cancelled():
+        raise Overtaken
+    return (200, job.done.result()) if job.done.done() else (202, JobOut(job=job.name, waits=not job.done.running()))
+
+
+@router.get("/shots/{shot_id}/jobs/{job}", response={200: Any, 202: JobOut}, operation_id="lookForJob")
+async def look_for_job(request: HttpRequest, shot_id: int, job: str) -> tuple[int, Any]:
+    """What a job gave that was begun before, or that it is still under way."""
+    await in_database(shot_for)(signed_in(request), shot_id)
+    found = await jobs.look(shot_id, job)
+    if found is None:
+        raise Http404
+    return _answer(found)
+
+
+@router.delete("/shots/{shot_id}/jobs/{job}", response={204: None}, operation_id="giveUpJob")
+def give_up_job(request: HttpRequest, shot_id: int, job: str) -> tuple[int, None]:
+    """Nobody waits for a job any more."""
+    shot_for(signed_in(request), shot_id)
+    jobs.give_up(shot_id, job)
+    return 204, None
+
+
+@router.post("/shots/{shot_id}/examine", response={200: ExaminedOut, 202: JobOut}, operation_id="examine")
+async def examine_(request: HttpRequest, shot_id: int, data: DocumentIn) -> tuple[int, Any]:
+    """File names, length and findings of an unsaved document; a job, since some findings come from small pictures."""
+    user = signed_in(request)
+    raster = await in_database(_project_raster)(user, shot_id, data.document)
+    return _answer(await jobs.begin(shot_id, user.id, examine, data.document, data.version, data.recipe, raster))
 
 
 @router.post("/shots/{shot_id}/framing", response=dict[str, Any], operation_id="frameCamera")
@@ -275,20 +308,14 @@ async def palette_(request: HttpRequest, shot_id: int, data: PaletteIn) -> list[
     return await compute(LONG, signed_in(request).id, palette, data.document, data.frame, data.count)
 
 
-@router.post("/shots/{shot_id}/estimate", response=EstimateOut, operation_id="estimate")
-async def estimate_(request: HttpRequest, shot_id: int, data: EstimateIn) -> dict[str, Any]:
-    """Expected time and size of a run, measured on one of its frames, which is kept."""
-    await in_database(_reach)(signed_in(request), shot_id, data.document, Role.EDITOR)
-    return await compute(
-        LONG,
-        signed_in(request).id,
-        estimate,
-        data.document,
-        data.quality,
-        data.frame_set,
-        settings.WORKER_PROCESSES,
-        tuple(data.layers),
-    )
+@router.post("/shots/{shot_id}/estimate", response={200: EstimateOut, 202: JobOut}, operation_id="estimate")
+async def estimate_(request: HttpRequest, shot_id: int, data: EstimateIn) -> tuple[int, Any]:
+    """Expected time and size of a run, measured on one of its frames, which is kept; a job."""
+    user = signed_in(request)
+    await in_database(_reach)(user, shot_id, data.document, Role.EDITOR)
+    processes, layers = settings.WORKER_PROCESSES, tuple(data.layers)
+    job = await jobs.begin(shot_id, user.id, estimate, data.document, data.quality, data.frame_set, processes, layers)
+    return _answer(job)
 
 
 @router.get("/previews", operation_id="getPreview")

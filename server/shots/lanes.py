@@ -7,8 +7,10 @@ what is long even in its middle (``zeitbild.turns``); a request whose page has g
 from __future__ import annotations
 
 import asyncio
+import atexit
 import itertools
 import threading
+import weakref
 from collections.abc import Callable
 from concurrent.futures import Future
 from dataclasses import dataclass, field
@@ -29,6 +31,10 @@ class Task:
     done: Future[Any] = field(default_factory=Future)
     unwanted: threading.Event = field(default_factory=threading.Event)
 
+    def is_unwanted(self) -> bool:
+        """Whether nobody waits for it any more."""
+        return self.unwanted.is_set()
+
 
 class Lane:
     """Threads that take tasks in turns of persons; rank as in ``zeitbild.turns``."""
@@ -42,15 +48,18 @@ class Lane:
         self._waiting: dict[int, list[Task]] = {}
         self._served: dict[int, int] = {}
         self._count = itertools.count()
-        self._started = False
+        self._serving: list[threading.Thread] = []
+        self._ending = False
+        _lanes.add(self)
 
     def add(self, task: Task) -> None:
         """Line a task up."""
         with self._changed:
-            if not self._started:
-                self._started = True
+            if not self._serving:
                 for number in range(self._threads):
-                    threading.Thread(target=self._serve, name=f"{self._name} {number}", daemon=True).start()
+                    thread = threading.Thread(target=self._serve, name=f"{self._name} {number}", daemon=True)
+                    self._serving.append(thread)
+                    thread.start()
             own = self._waiting.setdefault(task.person, [])
             own.append(task)
             if len(own) > self.MOST:
@@ -68,10 +77,20 @@ class Lane:
                     del self._waiting[task.person]
                 task.done.cancel()
 
-    def _next(self) -> Task:
+    def end(self, patience: float) -> None:
+        """Take nothing more and give up what is under way; come back when it ended, or after so many seconds."""
         with self._changed:
-            while not self._waiting:
+            self._ending = True
+            self._changed.notify_all()
+        for thread in self._serving:
+            thread.join(patience)
+
+    def _next(self) -> Task | None:
+        with self._changed:
+            while not (self._waiting or self._ending):
                 self._changed.wait()
+            if self._ending:
+                return None
             person = min(self._waiting, key=lambda one: self._served.get(one, -1))
             own = self._waiting[person]
             task = own.pop()
@@ -83,12 +102,11 @@ class Lane:
             return task
 
     def _serve(self) -> None:
-        while True:
-            task = self._next()
+        while (task := self._next()) is not None:
             if not task.done.set_running_or_notify_cancel():
                 continue
             try:
-                with working(self._rank, task.unwanted.is_set):
+                with working(self._rank, lambda own=task: self._ending or own.is_unwanted()):  # type: ignore[misc]
                     result = task.call()
             except GivenUp:
                 task.done.set_exception(Overtaken())
@@ -100,6 +118,19 @@ class Lane:
             # What was computed is not kept here until the next task comes.
             del task
 
+
+#: All that there are.
+_lanes: weakref.WeakSet[Lane] = weakref.WeakSet()
+
+
+def _end_all() -> None:
+    """Kernels must not be under way when their code is taken from memory at the end of the process."""
+    for lane in _lanes:
+        lane.end(10)
+
+
+# What is registered last is called first, so before everything that numba registered when it was loaded.
+atexit.register(_end_all)
 
 #: Rough pictures, pixels and other small things; and everything that may take long.
 SHORT, LONG = Lane("short pictures", 1, 0), Lane("long pictures", 2, 1)

@@ -9,7 +9,7 @@ from cachetools import LRUCache
 from django.conf import settings
 from django.db import models
 
-from projects.models import Project
+from projects.models import Project, Role
 from zeitbild.document.reading import read_shot
 from zeitbild.document.shot import Shot as ShotDocument
 
@@ -25,6 +25,11 @@ class Shot(models.Model):
 
     def __str__(self) -> str:
         return f"{self.code} {self.title}"
+
+    @property
+    def own_role(self) -> Role:
+        """What the person is who asked for this shot (``selectors.shots_of``)."""
+        return Role(vars(self)["asked_as"])
 
     @property
     def is_put_away(self) -> bool:
@@ -54,11 +59,12 @@ class Revision(models.Model):
 
     def read(self) -> ShotDocument:
         """The document, read (and brought up to date, if an older version wrote it) once."""
-        key = self.pk, self.saved_at
         with _reading:
-            found = _read.get(key)
-        if found is None:
-            found = read_shot(self.document)
-            with _reading:
-                _read[key] = found
-        return found
+            found = _read.get((self.pk, self.saved_at))
+        return found or self.keep_read(read_shot(self.document))
+
+    def keep_read(self, document: ShotDocument) -> ShotDocument:
+        """Take note of the document of a revision that was just written: nobody has to read it again."""
+        with _reading:
+            _read[self.pk, self.saved_at] = document
+        return document

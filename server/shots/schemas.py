@@ -122,6 +122,13 @@ class HistogramOut(Schema):
     solid: float
 
 
+class JobOut(Schema):
+    """A job that is under way: its name, and whether others are served before it."""
+
+    job: str
+    waits: bool
+
+
 class LayerCostOut(Schema):
     """What a layer of a run would cost: seconds and bytes of a frame as measured, and of all that are not rendered yet."""
 

@@ -73,6 +73,24 @@ class Order(TestCase):
 
         self.assertEqual(asyncio.run(both()), 7)
 
+    def test_a_lane_that_ends_gives_up_what_is_under_way_and_takes_nothing_more(self) -> None:
+        lane, began = Lane("test", 1, 1), threading.Event()
+
+        def long() -> None:
+            began.set()
+            with PARALLEL:
+                while True:
+                    PARALLEL.breathe()
+                    time.sleep(0.001)
+
+        under_way, after = Task(1, long), Task(2, lambda: None)
+        lane.add(under_way)
+        self.assertTrue(began.wait(60))
+        lane.add(after)
+        lane.end(60)
+        self.assertIsInstance(under_way.done.exception(timeout=0), Overtaken)
+        self.assertFalse(after.done.done())
+
     def test_what_is_cancelled_is_given_up_waiting_or_under_way(self) -> None:
         lane, ended = Lane("test", 1, 1), []
 

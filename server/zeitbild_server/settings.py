@@ -142,6 +142,8 @@ DATA_UPLOAD_MAX_MEMORY_SIZE = 5 * 1024 * 1024
 
 #: Address of a cluster's scheduler (docs/operation.md), or nothing: then frames are computed by processes of the worker.
 CLUSTER = os.environ.get("ZEITBILD_CLUSTER", "")
+#: Seconds that a request waits for a job before it says where to look for it. Tests, which may be slow, get the answer itself.
+JOB_PATIENCE = 240.0 if TESTING else 2.0
 #: Where the worker lets frames be computed.
 WORKER_PROCESSES = int(os.environ.get("ZEITBILD_WORKERS", str(os.cpu_count() or 2)))
 

@@ -14,7 +14,7 @@ from zeitbild_server.api import api
 from zeitbild_server.testing import StudioCase
 
 #: Least roles that differ from the rule: reading is for viewers, everything else for editors.
-_LOOKING = {"renderPicture", "examine", "frameCamera", "histogram", "findPalette"}
+_LOOKING = {"renderPicture", "examine", "frameCamera", "histogram", "findPalette", "giveUpJob"}
 _OWNING = {"deleteProject", "restoreProject", "addMember", "changeMember", "getJournal"}
 #: Anybody may leave; putting others out is for owners, and has a test of its own.
 _LEAVING = {"removeMember"}
@@ -32,6 +32,7 @@ class Access(StudioCase):
             "run_id": run,
             "handoff_id": handoff,
             "layer": "sign",
+            "job": "none",
             "frame": 1,
             "revision": self.fresh().current_id,
         }
@@ -131,6 +132,9 @@ class Access(StudioCase):
                 with self.subTest(role=role, operation=name):
                     if role.rank < self._least(name, method).rank:
                         self.assertEqual(answer, 403)
+                    elif name == "lookForJob":
+                        # There is none (test_jobs), and a member is told so.
+                        self.assertEqual(answer, 404)
                     else:
                         # Some have nothing to do (nothing to undo, no font in the file), but none is refused.
                         self.assertIn(answer, (200, 204, 422))

@@ -79,43 +79,69 @@ def _message(error: dict[str, Any]) -> str:
 
 def _too_much(raw: Any) -> Problem | None:
     """What makes a document too long to be looked through, before anything looks through it."""
-    left, waiting = _MOST_VALUES, [("", raw)]
+    left, waiting = _MOST_VALUES, [raw]
     while waiting:
-        place, value = waiting.pop()
-        inner = value if isinstance(value, list) else list(value.values()) if isinstance(value, dict) else []
-        if isinstance(value, list) and len(value) > _LONGEST_LIST:
-            return Problem(
-                place, f"has {len(value):,} entries; no list of a document takes more than {_LONGEST_LIST:,}"
-            )
+        value = waiting.pop()
+        if isinstance(value, dict):
+            inner: Any = value.values()
+        elif isinstance(value, list):
+            inner = value
+            if len(value) > _LONGEST_LIST:
+                place = _place_of(value, raw)
+                return Problem(
+                    place, f"has {len(value):,} entries; no list of a document takes more than {_LONGEST_LIST:,}"
+                )
         left -= len(inner)
         if left < 0:
-            return Problem(place, f"the document holds more than {_MOST_VALUES:,} values")
-        names = range(len(value)) if isinstance(value, list) else value if isinstance(value, dict) else ()
-        waiting += [(f"{place}.{str(name)[:40]}".lstrip("."), one) for name, one in zip(names, inner, strict=True)]
+            return Problem(_place_of(value, raw), f"the document holds more than {_MOST_VALUES:,} values")
+        waiting += [one for one in inner if isinstance(one, dict | list)]
     return None
 
 
-def _mistyped(raw: Any, read: Any, place: str = "") -> list[Problem]:
-    """Where a value was taken for a number or a switch that was given as something else: true is no 1, "200" no 200."""
+def _place_of(wanted: Any, raw: Any) -> str:
+    """Where in a document a list or an object stands, by the names that lead there."""
+    waiting = [("", raw)]
+    while waiting:
+        place, value = waiting.pop()
+        if value is wanted:
+            return place
+        pairs = value.items() if isinstance(value, dict) else enumerate(value)
+        waiting += [
+            (f"{place}.{str(name)[:40]}".lstrip("."), one) for name, one in pairs if isinstance(one, dict | list)
+        ]
+    return ""
+
+
+def _mistyped(raw: Any, read: Any) -> list[Problem]:
+    """Where a value was taken for a number or a switch that was given as something else: true is no 1, "200" no 200.
+
+    Every document is looked through in this way, also while somebody drags: what is wrong is put in words only if it is.
+    """
+    found: list[Problem] = []
+    _find_mistyped(raw, read, (), found)
+    return found
+
+
+def _find_mistyped(raw: Any, read: Any, place: tuple[str | int, ...], found: list[Problem]) -> None:
+    kind = type(raw)
+    if kind is type(read) and kind is not dict and kind is not list:
+        return
     if isinstance(raw, dict) and isinstance(read, dict):
-        return [
-            problem
-            for name, value in raw.items()
-            if name in read
-            for problem in _mistyped(value, read[name], f"{place}.{name}".lstrip("."))
-        ]
-    if isinstance(raw, list | tuple) and isinstance(read, list | tuple):
-        return [
-            problem
-            for number, (one, other) in enumerate(zip(raw, read, strict=False))
-            for problem in _mistyped(one, other, f"{place}.{number}")
-        ]
-    shown = json.dumps(raw, default=str)[:60]
-    if isinstance(read, bool):
-        return [] if isinstance(raw, bool) else [Problem(place, f"{shown} is neither true nor false")]
-    if isinstance(read, int | float) and (isinstance(raw, bool) or not isinstance(raw, int | float)):
-        return [Problem(place, f"{shown} is not a number")]
-    return []
+        for name, value in raw.items():
+            if name in read:
+                _find_mistyped(value, read[name], (*place, name), found)
+    elif isinstance(raw, list | tuple) and isinstance(read, list | tuple):
+        for number, (one, other) in enumerate(zip(raw, read, strict=False)):
+            _find_mistyped(one, other, (*place, number), found)
+    elif isinstance(read, bool):
+        if not isinstance(raw, bool):
+            found.append(Problem(_named(place), f"{json.dumps(raw, default=str)[:60]} is neither true nor false"))
+    elif isinstance(read, int | float) and (isinstance(raw, bool) or not isinstance(raw, int | float)):
+        found.append(Problem(_named(place), f"{json.dumps(raw, default=str)[:60]} is not a number"))
+
+
+def _named(place: tuple[str | int, ...]) -> str:
+    return ".".join(map(str, place))
 
 
 def _unknown_passes(shot: Shot) -> list[Problem]:

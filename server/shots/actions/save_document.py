@@ -46,6 +46,7 @@ def save_document(user: User, shot_id: int, *, base: int, document: Any, label: 
         revision = Revision.objects.create(
             shot=shot, parent=shot.current, document=checked.model_dump(mode="json"), label=label[:120], author=user
         )
+        revision.keep_read(checked)
         return _point_to(shot, revision)
 
 

@@ -65,6 +65,33 @@ const guard: Middleware = {
 export const api = createClient<paths>({ baseUrl: "" });
 api.use(guard);
 
+/**
+ * What a job of a shot gives: begun by one request and looked for by more, until it is done.
+ * Null, and the job is given up, once it is not wanted any more.
+ */
+export async function finished<T>(
+  shot: number,
+  begun: Promise<{ data?: T | Schemas["JobOut"]; response: Response }>,
+  wanted: () => boolean,
+  under: (waits: boolean) => void = () => {},
+): Promise<T | null> {
+  let { data, response } = await begun;
+  while (response.status === 202) {
+    const { job, waits } = data as Schemas["JobOut"];
+    const params = { path: { shot_id: shot, job } };
+    if (!wanted()) {
+      void api.DELETE("/api/shots/{shot_id}/jobs/{job}", { params }).catch(() => {});
+      return null;
+    }
+    under(waits);
+    ({ data, response } = (await api.GET("/api/shots/{shot_id}/jobs/{job}", { params })) as {
+      data?: T;
+      response: Response;
+    });
+  }
+  return wanted() ? (data as T) : null;
+}
+
 /** The data of an answer that can only have succeeded (failures throw). */
 export async function answer<T>(call: Promise<{ data?: T }>): Promise<T> {
   return (await call).data as T;

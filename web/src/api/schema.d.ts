@@ -452,6 +452,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot_id}/jobs/{job}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Look For Job
+         * @description What a job gave that was begun before, or that it is still under way.
+         */
+        get: operations["lookForJob"];
+        put?: never;
+        post?: never;
+        /**
+         * Give Up Job
+         * @description Nobody waits for a job any more.
+         */
+        delete: operations["giveUpJob"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot_id}/examine": {
         parameters: {
             query?: never;
@@ -463,7 +487,7 @@ export interface paths {
         put?: never;
         /**
          * Examine
-         * @description File names, length and findings of an unsaved document.
+         * @description File names, length and findings of an unsaved document; a job, since some findings come from small pictures.
          */
         post: operations["examine"];
         delete?: never;
@@ -543,7 +567,7 @@ export interface paths {
         put?: never;
         /**
          * Estimate
-         * @description Expected time and size of a run, measured on one of its frames, which is kept.
+         * @description Expected time and size of a run, measured on one of its frames, which is kept; a job.
          */
         post: operations["estimate"];
         delete?: never;
@@ -1357,6 +1381,16 @@ export interface components {
              *     }
              */
             ground?: components["schemas"]["GroundIn"];
+        };
+        /**
+         * JobOut
+         * @description A job that is under way: its name, and whether others are served before it.
+         */
+        JobOut: {
+            /** Job */
+            job: string;
+            /** Waits */
+            waits: boolean;
         };
         /**
          * ExaminedOut
@@ -2811,6 +2845,59 @@ export interface operations {
             };
         };
     };
+    lookForJob: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: number;
+                job: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+        };
+    };
+    giveUpJob: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: number;
+                job: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
     examine: {
         parameters: {
             query?: never;
@@ -2833,6 +2920,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ExaminedOut"];
+                };
+            };
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
                 };
             };
         };
@@ -2939,6 +3035,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["EstimateOut"];
+                };
+            };
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
                 };
             };
         };

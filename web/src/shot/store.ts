@@ -1,7 +1,7 @@
 import { defineStore } from "pinia";
 import { computed, ref, shallowRef } from "vue";
 
-import { answer, api, Problem, type Schemas } from "@/api/client";
+import { answer, api, finished, Problem, type Schemas } from "@/api/client";
 
 import { type ShotDocument, valueAt, withValue } from "./document";
 
@@ -75,13 +75,15 @@ export const useShot = defineStore("shot", () => {
     if (!document) return;
     const number = ++examineNumber;
     try {
-      const found = await answer(
+      const found = await finished<Schemas["ExaminedOut"]>(
+        id.value,
         api.POST("/api/shots/{shot_id}/examine", {
           params: { path: { shot_id: id.value } },
           body: { document: document as unknown as Record<string, never>, recipe: "png8", version: 1 },
         }),
+        () => number === examineNumber,
       );
-      if (number !== examineNumber) return;
+      if (!found) return;
       examined.value = found;
       if (failure.value?.code === "document") problems.value = {};
     } catch (error) {

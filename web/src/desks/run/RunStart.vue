@@ -1,7 +1,7 @@
 <script setup lang="ts">
-import { computed, ref, watch } from "vue";
+import { computed, onBeforeUnmount, ref, watch } from "vue";
 
-import { answer, api, Problem, type Schemas } from "@/api/client";
+import { api, finished, Problem, type Schemas } from "@/api/client";
 import { useOffers } from "@/api/offers";
 import ChoiceField from "@/controls/ChoiceField.vue";
 import PressButton from "@/controls/PressButton.vue";
@@ -38,12 +38,20 @@ const quality = computed(() => shot.draft?.quality ?? "final");
 const qualities = computed(() => (offers.value?.qualities ?? []).map((one) => ({ name: one.name, title: one.name })));
 const note = computed(() => offers.value?.qualities.find((one) => one.name === quality.value)?.title);
 
+/** Counts what was asked for: only the newest is wanted, and only while this is looked at. */
+let asked = 0;
+/** What is going on while the cost is found out. */
+const under = ref("");
 async function measure() {
   const document = shot.draft;
+  const number = ++asked;
+  under.value = "";
   if (!document || (which.value === "own" && !frames.value) || !layers.value.length) return;
   failure.value = "";
+  const wanted = () => number === asked;
   try {
-    estimate.value = await answer(
+    const found = await finished<Schemas["EstimateOut"]>(
+      shot.id,
       api.POST("/api/shots/{shot_id}/estimate", {
         params: { path: { shot_id: shot.id } },
         body: {
@@ -53,13 +61,22 @@ async function measure() {
           layers: layers.value,
         },
       }),
+      wanted,
+      (waits) => (under.value = waits ? "Others are served first …" : "A frame of each layer is rendered …"),
     );
+    if (found) estimate.value = found;
   } catch (error) {
     if (!(error instanceof Problem)) throw error;
+    if (!wanted()) return;
     failure.value = error.message;
     estimate.value = null;
   }
+  if (wanted()) under.value = "";
 }
+onBeforeUnmount(() => {
+  window.clearTimeout(timer);
+  asked++;
+});
 function costOf(name: string) {
   return estimate.value?.layers.find((one) => one.layer === name);
 }
@@ -141,7 +158,9 @@ watch(
       <dt class="text-soft">Files to hand off</dt>
       <dd class="text-right">{{ estimate.files }}, about {{ megabytes(estimate.file_bytes) }}</dd>
     </dl>
-    <p v-else class="text-soft">Measuring one frame…</p>
+    <p v-if="!failure && (under || !estimate)" class="text-soft" role="status">
+      {{ under || "Measuring one frame…" }}
+    </p>
     <PressButton
       primary
       :disabled="shot.dirty || !!shot.examined?.naming_error || (which === 'own' && !own.trim()) || !layers.length"
