@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+import http.client
+import json
 import os
+import random
 import subprocess
 import sys
 import tempfile
@@ -11,6 +14,7 @@ import time
 from collections.abc import Iterator
 from concurrent.futures import Executor, ThreadPoolExecutor
 from pathlib import Path
+from typing import Any
 from unittest import mock
 
 from bench.timing import Figure, single
@@ -112,10 +116,22 @@ def thousand() -> Iterator[Figure]:
     yield single("cells a second of a thousand sleeping workers (700 asked)", count / taken, "/s")
 
 
+_PEOPLE = """
+from django.contrib.auth.models import User
+from django.test import Client
+from projects.models import Membership, Project
+for number in range(50):
+    user = User.objects.create_user(f"p{number}")
+    Membership.objects.create(project=Project.objects.get(), user=user)
+    client = Client()
+    client.force_login(user, backend="django.contrib.auth.backends.ModelBackend")
+    print("KEY", client.cookies["sessionid"].value)
+"""
+
+
 def people() -> Iterator[Figure]:
-    """Fifty people, each of whom saves, looks, watches or drags once a second, for 20 s; requests that draw nothing."""
+    """Fifty people who save, undo, drag and watch at once for 20 s: five on each of ten shots, with pauses of a second and without."""
     from chaos.installation import Installation
-    from zeitbild.testing import small_shot
 
     with tempfile.TemporaryDirectory() as name:
         place = Installation(Path(name) / "data")
@@ -125,35 +141,67 @@ def people() -> Iterator[Figure]:
         try:
             place.sign_in("ada", "lamp-room-seven")
             project = place.call("POST", "/api/projects", {"code": "KM", "title": "Kap Morgen"})
-            shot = place.call("POST", f"/api/projects/{project['id']}/shots", {"code": "KM010", "title": "Sign"})
-            path, document = f"/api/shots/{shot['id']}", small_shot().model_dump(mode="json")
-            short: list[float] = []
-            until = time.monotonic() + 20
-
-            def work(number: int) -> None:
-                # People do not all begin in one moment.
-                time.sleep(number / 50)
-                while time.monotonic() < until:
-                    for method, address, body in (
-                        ("GET", path, None),
-                        ("GET", "/api/studio", None),
-                        ("PUT", f"{path}/document", {"base": 0, "document": document}),
-                        ("POST", f"{path}/picture", {"document": document, "frame": 1, "width": 320, "height": 180}),
-                    ):
-                        began = time.perf_counter()
-                        place.ask(method, address, body)
-                        if not address.endswith("picture"):
-                            short.append((time.perf_counter() - began) * 1000)
-                        time.sleep(0.5 + (number * 7 + len(short)) % 10 / 10)
-
-            everybody = [threading.Thread(target=work, args=(number,)) for number in range(50)]
-            for one in everybody:
-                one.start()
-            for one in everybody:
-                one.join()
-            short.sort()
-            middle, late = short[len(short) // 2], short[int(0.95 * len(short))]
-            yield Figure("short requests among fifty people, 95th percentile", late, middle, short[-1], "ms", 300)
-            yield single("such requests a second", len(short) / 20, "/s")
+            shots = [
+                place.call("POST", f"/api/projects/{project['id']}/shots", {"code": f"KM{number:03}", "title": "Sign"})
+                for number in range(10)
+            ]
+            told = place.manage("shell", "-c", _PEOPLE).splitlines()
+            keys = [line.split()[1] for line in told if line.startswith("KEY")]
+            for pause, words in ((1.0, "a second between"), (0.0, "no pause between")):
+                short = _act(place, [shot["id"] for shot in shots], keys, pause)
+                middle, late = short[len(short) // 2], short[int(0.95 * len(short))]
+                yield Figure(f"short requests among fifty people, {words}, 95th", late, middle, short[-1], "ms", 300)
+                yield single("such requests a second", len(short) / 20, "/s")
         finally:
             place.stop()
+
+
+def _act(place: Any, shots: list[int], keys: list[str], pause: float) -> list[float]:
+    """Milliseconds of the requests that draw nothing, shortest first, of people who act for 20 s."""
+    document = json.loads(SHOT.read_text(encoding="utf-8"))
+    short: list[float] = []
+    until = time.monotonic() + 20
+
+    def work(number: int) -> None:
+        choose, line = random.Random(number), http.client.HTTPConnection("127.0.0.1", place.port, timeout=120)
+        path = f"/api/shots/{shots[number % len(shots)]}"
+        head = {"Content-Type": "application/json", "X-CSRFToken": place.token}
+        head["Cookie"] = f"sessionid={keys[number]}; csrftoken={place.token}"
+
+        def ask(method: str, address: str, body: Any = None) -> tuple[int, bytes]:
+            began = time.perf_counter()
+            line.request(method, address, None if body is None else json.dumps(body), head)
+            answer = line.getresponse()
+            data = answer.read()
+            if not address.endswith("picture"):
+                short.append((time.perf_counter() - began) * 1000)
+            return answer.status, data
+
+        # People do not all begin in one moment.
+        time.sleep(number / 50)
+        seen = json.loads(ask("GET", path)[1])
+        own = {**document, "shot": seen["document"]["shot"]}
+        while time.monotonic() < until:
+            what = choose.random()
+            if what < 0.55:
+                title = {**own, "title": f"{number} at {time.monotonic()}"}
+                body = {"base": seen["revision"], "document": title} if what < 0.4 else {"base": seen["revision"]}
+                kind = ("PUT", f"{path}/document") if what < 0.4 else ("POST", f"{path}/undo")
+                status, data = ask(*kind, body)
+                if status == 409:
+                    status, data = ask("GET", path)
+                if status == 200:
+                    seen = json.loads(data)
+            elif what < 0.85:
+                ask("POST", f"{path}/picture", {"document": own, "frame": 1, "width": 64, "height": 36})
+            else:
+                ask("GET", "/api/studio")
+            time.sleep(pause * (0.5 + choose.random()))
+        line.close()
+
+    everybody = [threading.Thread(target=work, args=(number,)) for number in range(len(keys))]
+    for one in everybody:
+        one.start()
+    for one in everybody:
+        one.join()
+    return sorted(short)

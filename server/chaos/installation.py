@@ -135,6 +135,11 @@ class Installation:
         finally:
             line.close()
 
+    @property
+    def token(self) -> str:
+        """What requests that change something carry."""
+        return self._cookies["csrftoken"]
+
     def sign_in(self, name: str, password: str) -> None:
         """Sign in by the API."""
         self.call("GET", "/api/session")

@@ -103,7 +103,7 @@ class Building(BrowserCase):
         page = self.desk("build")
         self.picture()
         other = self.shot.current_document().model_copy(update={"title": "By somebody else"})
-        save_document(self.ada, self.shot.id, base=self.shot.current_id or 0, document=other.model_dump(mode="json"))
+        save_document(self.ada, self.shot, base=self.shot.current_id or 0, document=other.model_dump(mode="json"))
         page.get_by_label("Depth", exact=True).fill("77")
         page.get_by_label("Depth", exact=True).press("Enter")
         expect(page.get_by_text("changed elsewhere meanwhile")).to_be_visible()

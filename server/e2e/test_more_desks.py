@@ -83,7 +83,7 @@ class Fields(BrowserCase):
         page = self.desk("build")
         self.picture()
         other = self.shot.current_document().model_copy(update={"title": "By somebody else"})
-        save_document(self.ada, self.shot.id, base=self.shot.current_id or 0, document=other.model_dump(mode="json"))
+        save_document(self.ada, self.shot, base=self.shot.current_id or 0, document=other.model_dump(mode="json"))
         page.get_by_label("Depth", exact=True).fill("33")
         page.get_by_label("Depth", exact=True).press("Enter")
         page.get_by_role("button", name="Take the other state").click()
@@ -131,7 +131,7 @@ class Proofs(BrowserCase):
     def test_findings_stand_at_their_frames(self) -> None:
         document = self.shot.current_document().model_dump(mode="json")
         document["timing"]["cycle"] = False
-        save_document(self.ada, self.shot.id, base=self.shot.current_id or 0, document=document)
+        save_document(self.ada, self.shot, base=self.shot.current_id or 0, document=document)
         page = self.desk("proof")
         expect(page.get_by_label("Frame sheet").get_by_text("ends where it began")).to_be_visible()
         expect(page.get_by_label("Findings").get_by_role("button", name="Make it a cycle")).to_be_visible()
@@ -154,7 +154,7 @@ class Failures(BrowserCase):
         expect(page.get_by_role("heading", name="Rendered", exact=True)).to_be_visible()
         document = self.shot.current_document().model_dump(mode="json")
         document["elements"][0]["depth"] = 20
-        save_document(self.ada, self.shot.id, base=self.shot.current_id or 0, document=document)
+        save_document(self.ada, self.shot, base=self.shot.current_id or 0, document=document)
         self.desk("run")
         expect(page.get_by_text("6 frames are stale")).to_be_visible()
         expect(page.get_by_label("Frame sheet").get_by_text("~ stale")).to_have_count(6)

@@ -69,7 +69,8 @@ def _row(shot: Shot) -> ShotRow:
     )
 
 
-def _out(shot: Shot, role: Role) -> ShotOut:
+def _out(shot: Shot, role: Role, *, is_new: bool = False) -> ShotOut:
+    """... as somebody in that role sees it; nothing can have been undone on top of a revision that ``is_new``."""
     assert shot.current is not None
     return ShotOut(
         id=shot.id,
@@ -78,7 +79,7 @@ def _out(shot: Shot, role: Role) -> ShotOut:
         role=role,
         revision=shot.current.id,
         can_undo=shot.current.parent_id is not None,
-        can_redo=redo_target(shot.current) is not None,
+        can_redo=not is_new and redo_target(shot.current) is not None,
         undo_label=shot.current.label,
         document=shot.current_document().model_dump(mode="json"),
     )
@@ -157,22 +158,22 @@ def save(request: HttpRequest, shot_id: int, data: SaveIn) -> ShotOut:
     """Save on top of the revision that the change started from."""
     user = signed_in(request)
     shot = shot_for(user, shot_id, least=Role.EDITOR)
-    saved = save_document(user, shot.id, base=data.base, document=data.document, label=data.label)
-    return _out(saved, shot.own_role)
+    saved = save_document(user, shot, base=data.base, document=data.document, label=data.label)
+    return _out(saved, shot.own_role, is_new=True)
 
 
 @router.post("/shots/{shot_id}/undo", response=ShotOut, operation_id="undo")
 def undo_(request: HttpRequest, shot_id: int, data: BaseIn) -> ShotOut:
     """Go back one revision from the one that is looked at."""
     shot = shot_for(signed_in(request), shot_id, least=Role.EDITOR)
-    return _out(undo(shot.id, data.base), shot.own_role)
+    return _out(undo(shot, data.base), shot.own_role)
 
 
 @router.post("/shots/{shot_id}/redo", response=ShotOut, operation_id="redo")
 def redo_(request: HttpRequest, shot_id: int, data: BaseIn) -> ShotOut:
     """Go forward one revision from the one that is looked at."""
     shot = shot_for(signed_in(request), shot_id, least=Role.EDITOR)
-    return _out(redo(shot.id, data.base), shot.own_role)
+    return _out(redo(shot, data.base), shot.own_role)
 
 
 @router.delete("/shots/{shot_id}", response={204: None}, operation_id="deleteShot")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import time
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
@@ -35,7 +36,15 @@ _KEPT = 512 * 1024 * 1024
 
 def warm_up() -> None:
     """Load the compiled kernels, without waiting for it; who asks for a picture meanwhile waits for its end."""
-    SHORT.add(Task(0, warm))
+
+    def load() -> None:
+        warm()
+        # What was loaded stays; looking through it for garbage again and again held up every request.
+        gc.collect()
+        gc.freeze()
+        gc.set_threshold(20_000, 20, 20)
+
+    SHORT.add(Task(0, load))
 
 
 def lane_of(quality: str, width: int, height: int) -> Lane:

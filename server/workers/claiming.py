@@ -6,12 +6,12 @@ import logging
 from datetime import timedelta
 from typing import TypeVar
 
-from django.db import transaction
 from django.db.models import Q, QuerySet
 from django.utils import timezone
 
 from workers.models import Job
 from workers.presence import dead_here
+from zeitbild_server.writing import writing
 
 log = logging.getLogger("zeitbild.worker")
 J = TypeVar("J", bound=Job)
@@ -32,7 +32,7 @@ def claim(jobs: QuerySet[J], worker: str) -> J | None:
     gone = dead_here()
     free = Q(state=model.WAITS) | Q(state=model.BUSY) & (Q(lease_until__lt=now) | Q(worker__in=gone))
     while True:
-        with transaction.atomic():
+        with writing():
             job = jobs.filter(free).order_by("id").first()
             if job is None:
                 return None
@@ -67,7 +67,7 @@ def holds(job: Job, worker: str) -> bool:
 
 def give_back(job: Job, worker: str, state: str, error: str = "") -> bool:
     """End a claim and leave the job in ``state``; False, and nothing changes, if it has another worker by now."""
-    with transaction.atomic():
+    with writing():
         if not holds(job, worker):
             return False
         _let_go(job, state, error)

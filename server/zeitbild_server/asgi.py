@@ -12,8 +12,9 @@ from operation.access_log import AccessLog  # noqa: E402
 from shots.rendering import warm_up  # noqa: E402  (applications must be loaded first)
 from zeitbild_server.lifeline import end_with_launcher  # noqa: E402
 from zeitbild_server.limits import BodyLimits  # noqa: E402
+from zeitbild_server.threads import KeptThreads  # noqa: E402
 
-application = AccessLog(BodyLimits(_django))
+application = AccessLog(KeptThreads(BodyLimits(_django)))
 
 end_with_launcher()
 warm_up()

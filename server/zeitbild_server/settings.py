@@ -66,9 +66,9 @@ MIDDLEWARE = [
     # headers of several stock ones are set by one of our own.
     "zeitbild_server.policy.SafeHeaders",
     "zeitbild_server.static.HashedFiles",
-    "django.contrib.sessions.middleware.SessionMiddleware",
-    "django.middleware.csrf.CsrfViewMiddleware",
-    "django.contrib.auth.middleware.AuthenticationMiddleware",
+    "zeitbild_server.inline.Sessions",
+    "zeitbild_server.inline.Forgery",
+    "zeitbild_server.inline.Asking",
 ]
 ROOT_URLCONF = "zeitbild_server.urls"
 TEMPLATES = [
@@ -80,6 +80,8 @@ DATABASES = {
     "default": {
         "ENGINE": "django.db.backends.sqlite3",
         "NAME": os.environ.get("ZEITBILD_DATABASE") or DATA / "zeitbild.sqlite3",
+        # Kept with the thread that made it (threads.py): making one takes longer than a short request.
+        "CONN_MAX_AGE": None,
         "OPTIONS": {
             "timeout": 20,
             # Web server and worker both write: taking the write lock at once avoids upgrades that fail as 'locked'.
@@ -108,8 +110,8 @@ AXES_CLIENT_IP_CALLABLE = "journal.writing.address_of"
 AXES_DISABLE_ACCESS_LOG = True
 AXES_VERBOSE = False
 # The middleware would turn a lock into an answer; accounts/actions/sign_in.py does.
-# ... and policy.py sets the headers that two stock middlewares would.
-SILENCED_SYSTEM_CHECKS = ["axes.W002", "security.W001", "security.W002"]
+# ... and policy.py sets the headers that two stock middlewares would; the one against forgery is in inline.py.
+SILENCED_SYSTEM_CHECKS = ["axes.W002", "security.W001", "security.W002", "security.W003"]
 if TESTING:
     PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]
 

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 
 from django.contrib.auth.models import User
-from django.db import transaction
 from django.db.models import Max, Sum
 
 from disk.room import check_room
@@ -15,6 +14,7 @@ from zeitbild.document.reading import parse_shot
 from zeitbild.errors import InputError
 from zeitbild.handoff import check_carried, passes_in, recipes
 from zeitbild.naming import Wanted, plan_files
+from zeitbild_server.writing import writing
 
 
 def start_handoff(
@@ -47,7 +47,7 @@ def start_handoff(
     # Files about as large as the masters, and the package.
     masters = run.cells.filter(layer__in=[layer.name for layer in own]).aggregate(total=Sum("bytes"))["total"] or 0
     check_room(run.shot.project, 2 * masters)
-    with transaction.atomic():
+    with writing():
         newest = HandOff.objects.filter(shot=run.shot).aggregate(newest=Max("version"))["newest"] or 0
         return HandOff.objects.create(
             shot=run.shot,

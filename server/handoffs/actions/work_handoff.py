@@ -7,8 +7,6 @@ import time
 from collections.abc import Callable, Iterator
 from typing import Any
 
-from django.db import transaction
-
 from handoffs.models import HandOff
 from handoffs.selectors import package_path, version_folder
 from runs.models import FINISHED, Run
@@ -36,6 +34,7 @@ from zeitbild.paths import assets_folder, masters_folder
 from zeitbild.resolve import reach_of
 from zeitbild.sources import Masters
 from zeitbild.timing import parse_frames, write_frames
+from zeitbild_server.writing import writing
 
 log = logging.getLogger("zeitbild.worker")
 #: What is written at once: some layers of a frame.
@@ -86,7 +85,7 @@ def _render_again(handoff: HandOff, worker: ActiveWorker, gone: list[_Place]) ->
 
     If another version of the renderer made the rest, the run renders that too (``work_run``).
     """
-    with transaction.atomic():
+    with writing():
         if not holds(handoff, worker.name):
             return
         for layers, frame in gone:
@@ -172,7 +171,7 @@ def work_handoff(handoff: HandOff, worker: ActiveWorker) -> None:
                     written.setdefault(layer, []).append(at)
         if time.monotonic() - reported > PULSE / 2:
             reported = time.monotonic()
-            with transaction.atomic():
+            with writing():
                 if holds(handoff, worker.name):
                     HandOff.objects.filter(id=handoff.id).update(written=_frame_sets(written))
                     count = sum(map(len, written.values()))
@@ -192,7 +191,7 @@ def work_handoff(handoff: HandOff, worker: ActiveWorker) -> None:
     made = handoff.made_at.isoformat(timespec="seconds")
     manifest = build_manifest(shot, order, Written(records, layers, frames, run.quality, made, _proofs(handoff)))
     size = pack(folder, package_path(handoff), manifest, receiver_text(manifest, recipe.note), records)
-    with transaction.atomic():
+    with writing():
         if not holds(handoff, worker.name):
             return
         HandOff.objects.filter(id=handoff.id).update(

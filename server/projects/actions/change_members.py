@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from django.contrib.auth.models import User
-from django.db import transaction
 
 from projects.models import Membership, Project, Role
 from zeitbild.errors import InputError
+from zeitbild_server.writing import writing
 
 
 def _role(name: str) -> Role:
@@ -26,7 +26,7 @@ def add_member(project: Project, username: str, role: str) -> Membership:
     user = User.objects.filter(username=username, is_active=True).first()
     if user is None:
         raise InputError(f"nobody here is called {username!r}", "username")
-    with transaction.atomic():
+    with writing():
         if project.memberships.filter(user=user).exists():
             raise InputError(f"{username} is in this project already", "username")
         return Membership.objects.create(project=project, user=user, role=_role(role))
@@ -35,7 +35,7 @@ def add_member(project: Project, username: str, role: str) -> Membership:
 def change_role(project: Project, member: Membership, role: str) -> Membership:
     """Make a member something else."""
     wanted = _role(role)
-    with transaction.atomic():
+    with writing():
         if wanted != Role.OWNER:
             _keep_an_owner(project, member)
         member.role = wanted
@@ -45,6 +45,6 @@ def change_role(project: Project, member: Membership, role: str) -> Membership:
 
 def remove_member(project: Project, member: Membership) -> None:
     """Put a person out of a project; what that person made stays."""
-    with transaction.atomic():
+    with writing():
         _keep_an_owner(project, member)
         member.delete()

@@ -3,16 +3,16 @@
 from __future__ import annotations
 
 from django.contrib.auth.models import User
-from django.db import transaction
 
 from assets.actions.copy_assets import copy_assets
 from projects.models import Membership, Project, Role
 from shots.actions.create_shot import add_shot
+from zeitbild_server.writing import writing
 
 
 def duplicate_project(user: User, project: Project) -> Project:
     """A copy with the newest document of each shot; runs and hand-offs stay with the original."""
-    with transaction.atomic():
+    with writing():
         copy = Project.objects.create(
             code=project.code,
             title=f"{project.title} copy"[:120],

@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-from django.db import transaction
-
 from projects.models import Project
 from zeitbild.errors import InputError, LimitError
 from zeitbild.naming import NamingRule
+from zeitbild_server.writing import writing
 
 MAX_RULES, MAX_NAME = 40, 60
 
@@ -17,7 +16,7 @@ def keep_naming_rule(project: Project, name: str, rule: str) -> dict[str, str]:
     if not 0 < len(name) <= MAX_NAME or not name.isprintable():
         raise InputError(f"a rule is kept under a name of 1 to {MAX_NAME} characters", "name")
     NamingRule.parse(rule)
-    with transaction.atomic():
+    with writing():
         project = Project.objects.select_for_update().get(id=project.id)
         rules = {**project.naming_rules, name: rule}
         if len(rules) > MAX_RULES:
@@ -29,7 +28,7 @@ def keep_naming_rule(project: Project, name: str, rule: str) -> dict[str, str]:
 
 def forget_naming_rule(project: Project, name: str) -> dict[str, str]:
     """Remove a kept rule; shots that use it keep it. Gives all that are left."""
-    with transaction.atomic():
+    with writing():
         project = Project.objects.select_for_update().get(id=project.id)
         rules: dict[str, str] = {one: rule for one, rule in project.naming_rules.items() if one != name}
         project.naming_rules = rules

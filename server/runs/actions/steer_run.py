@@ -2,15 +2,14 @@
 
 from __future__ import annotations
 
-from django.db import transaction
-
 from runs.models import Cell, Run
 from zeitbild.errors import InputError
+from zeitbild_server.writing import writing
 
 
 def stop_run(run: Run) -> None:
     """Ask for a stop: cells under way are finished, the rest waits. A run nobody has begun stops at once."""
-    with transaction.atomic():
+    with writing():
         run.refresh_from_db()
         if run.state == Run.State.WAITING:
             run.state = Run.State.STOPPED
@@ -21,7 +20,7 @@ def stop_run(run: Run) -> None:
 
 def continue_run(run: Run) -> None:
     """Let a stopped run go on where it was; InputError if it is not stopped."""
-    with transaction.atomic():
+    with writing():
         run.refresh_from_db()
         if run.state == Run.State.RUNNING and run.stop_asked:
             run.stop_asked = False
@@ -35,7 +34,7 @@ def continue_run(run: Run) -> None:
 
 def retry_failed(run: Run) -> None:
     """Line failed cells up again, and those that a run given up has left; InputError if there are none or it is under way."""
-    with transaction.atomic():
+    with writing():
         run.refresh_from_db()
         if run.state in (Run.State.WAITING, Run.State.RUNNING):
             raise InputError("This run is under way; failed frames can be tried again when it has ended.")

@@ -7,7 +7,6 @@ import time
 from collections import defaultdict
 from dataclasses import asdict
 
-from django.db import transaction
 from django.db.models import F
 from django.utils import timezone
 
@@ -18,6 +17,7 @@ from workers.claiming import claim, give_back, holds, note_progress
 from zeitbild.errors import ZeitbildError
 from zeitbild.farm import CellResult, FrameResult, cell_key, frames_with, render_layers
 from zeitbild.paths import assets_folder, masters_folder
+from zeitbild_server.writing import writing
 
 log = logging.getLogger("zeitbild.worker")
 #: Seconds between two looks of others at what became of cells.
@@ -103,7 +103,7 @@ class _Report:
         fields = ["state", "error", "key", "seconds", "bytes", "parts", "sums", "place", "changed_at"]
         if not noted and not rejoins:
             return
-        with transaction.atomic():
+        with writing():
             if not holds(self._run, self._worker):
                 return
             for layer, frame in (place for place, cell in noted.items() if cell is None):
@@ -172,7 +172,7 @@ def work_run(run: Run, worker: ActiveWorker) -> None:
 
 def _end(run: Run, worker: ActiveWorker, seconds: float, full: str) -> None:
     """Give the run back in the state that its cells give it; full says why there is no room, if there is none."""
-    with transaction.atomic():
+    with writing():
         if not holds(run, worker.name):
             return
         run.refresh_from_db()

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from django.contrib.auth.models import User
-from django.db import transaction
 from django.utils import timezone
 
 from projects.actions.project_defaults import starting_shot
@@ -12,6 +11,7 @@ from shots.models import Revision, Shot
 from zeitbild.document.shot import Shot as ShotDocument
 from zeitbild.elements import kinds
 from zeitbild.errors import DocumentError, Problem
+from zeitbild_server.writing import writing
 
 
 def _check_free(project: Project, code: str) -> None:
@@ -29,7 +29,7 @@ def free_code(project: Project, wish: str) -> str:
 
 def add_shot(project: Project, document: ShotDocument, author: User | None) -> Shot:
     """Add a shot with this document as its first revision; DocumentError if its code is taken."""
-    with transaction.atomic():
+    with writing():
         _check_free(project, document.shot)
         shot = Shot.objects.create(project=project, code=document.shot, title=document.title)
         shot.current = Revision.objects.create(
@@ -63,7 +63,7 @@ def delete_shot(shot: Shot) -> None:
 
 def restore_shot(shot: Shot) -> None:
     """Bring a deleted shot back; DocumentError if its code has been taken meanwhile."""
-    with transaction.atomic():
+    with writing():
         _check_free(shot.project, shot.code)
         shot.deleted_at = None
         shot.save(update_fields=["deleted_at"])

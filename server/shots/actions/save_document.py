@@ -5,7 +5,6 @@ from __future__ import annotations
 from typing import Any
 
 from django.contrib.auth.models import User
-from django.db import transaction
 
 from assets.selectors import check_assets
 from shots.models import Revision, Shot
@@ -13,6 +12,7 @@ from shots.selectors import redo_target
 from zeitbild.document.reading import read_shot
 from zeitbild.errors import DocumentError, InputError, Problem
 from zeitbild_server.errors import Conflict
+from zeitbild_server.writing import writing
 
 
 def _point_to(shot: Shot, revision: Revision) -> Shot:
@@ -22,24 +22,33 @@ def _point_to(shot: Shot, revision: Revision) -> Shot:
     return shot
 
 
-def _locked(shot_id: int) -> Shot:
+def _check_base(shot: Shot, base: int, what_was_not_done: str) -> None:
+    if shot.current_id != base:
+        raise Conflict(f"This shot was changed elsewhere meanwhile. {what_was_not_done}", shot.current_id or 0)
+
+
+def _locked(looked_at: Shot, base: int, what_was_not_done: str) -> Shot:
+    """The shot as nobody else can change it meanwhile; Conflict if another revision than ``base`` is current."""
     # IMMEDIATE transactions hold SQLite's write lock from the start, so this row cannot change meanwhile.
-    return Shot.objects.select_related("current", "project").get(id=shot_id)
+    shot = Shot.objects.select_related("current", "project").get(id=looked_at.id)
+    _check_base(shot, base, what_was_not_done)
+    return shot
 
 
-def save_document(user: User, shot_id: int, *, base: int, document: Any, label: str = "") -> Shot:
+_NOT_SAVED, _NOT_TAKEN_BACK = "Your change was not saved over it.", "Nothing was taken back."
+
+
+def save_document(user: User, shot: Shot, *, base: int, document: Any, label: str = "") -> Shot:
     """Save ``document`` on top of revision ``base``.
 
     DocumentError if it does not hold; Conflict if another revision is current, in which case nothing is written.
     """
+    # Who comes too late is told without waiting for who writes.
+    _check_base(shot, base, _NOT_SAVED)
     checked = read_shot(document)
-    with transaction.atomic():
-        shot = _locked(shot_id)
+    with writing():
+        shot = _locked(shot, base, _NOT_SAVED)
         check_assets(shot.project, document)
-        if shot.current_id != base:
-            raise Conflict(
-                "This shot was changed elsewhere meanwhile. Your change was not saved over it.", shot.current_id or 0
-            )
         taken = shot.project.shots.filter(code__iexact=checked.shot, deleted_at=None).exclude(id=shot.id).exists()
         if taken:
             raise DocumentError([Problem("shot", f"there is a shot {checked.shot} in this project already")])
@@ -50,27 +59,22 @@ def save_document(user: User, shot_id: int, *, base: int, document: Any, label: 
         return _point_to(shot, revision)
 
 
-def _at(shot_id: int, base: int) -> Shot:
-    shot = _locked(shot_id)
-    if shot.current_id != base:
-        raise Conflict("This shot was changed elsewhere meanwhile. Nothing was taken back.", shot.current_id or 0)
-    return shot
-
-
-def undo(shot_id: int, base: int) -> Shot:
+def undo(shot: Shot, base: int) -> Shot:
     """Go back from revision ``base`` to the one before; InputError at the first one, Conflict if another is current."""
-    with transaction.atomic():
-        shot = _at(shot_id, base)
+    _check_base(shot, base, _NOT_TAKEN_BACK)
+    with writing():
+        shot = _locked(shot, base, _NOT_TAKEN_BACK)
         parent = shot.current.parent if shot.current else None
         if parent is None:
             raise InputError("There is nothing to undo.")
         return _point_to(shot, parent)
 
 
-def redo(shot_id: int, base: int) -> Shot:
+def redo(shot: Shot, base: int) -> Shot:
     """Go forward from revision ``base`` to what was undone last; InputError if there is nothing, Conflict as in ``undo``."""
-    with transaction.atomic():
-        shot = _at(shot_id, base)
+    _check_base(shot, base, _NOT_TAKEN_BACK)
+    with writing():
+        shot = _locked(shot, base, _NOT_TAKEN_BACK)
         target = redo_target(shot.current) if shot.current else None
         if target is None:
             raise InputError("There is nothing to redo.")

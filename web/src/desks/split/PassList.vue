@@ -2,6 +2,7 @@
 /** The passes of a layer by what they are for, each with the code that it has in file names; and what adds up. */
 import { computed } from "vue";
 
+import CodeField from "@/controls/CodeField.vue";
 import PressButton from "@/controls/PressButton.vue";
 import SectionBlock from "@/controls/SectionBlock.vue";
 import type { Layer } from "@/shot/document";
@@ -66,8 +67,7 @@ function everywhere() {
   const layers = shot.draft?.layers.map((one) => ({ ...one, passes: props.layer.passes }));
   shot.edit("layers", layers, true, "The same passes in every layer");
 }
-function recode(one: Pass, event: Event) {
-  const typed = (event.target as HTMLInputElement).value.trim();
+function recode(one: Pass, typed: string) {
   const others = Object.entries(shot.draft?.pass_codes ?? {}).filter(([name]) => name !== one.name);
   const codes = Object.fromEntries(typed ? [...others, [one.name, typed]] : others);
   shot.edit("pass_codes", codes, true, `Code of ${one.title.toLowerCase()}`);
@@ -94,15 +94,12 @@ const codeError = computed(() => Object.entries(shot.problems).find(([field]) =>
             />
             <span class="truncate">{{ one.title }}</span>
           </label>
-          <input
+          <CodeField
             v-if="layer.passes.includes(one.name)"
-            type="text"
-            class="condensed w-24 rounded-sm border border-transparent bg-transparent px-1 text-right text-xs text-soft hover:border-rule focus:border-rule focus:bg-sheet"
-            :value="one.code"
-            spellcheck="false"
-            :aria-label="`Code of ${one.title} in file names`"
+            :model-value="one.code"
+            :label="`Code of ${one.title} in file names`"
             :title="`What ${one.title.toLowerCase()} is called in file names; empty: as usual`"
-            @change="recode(one, $event)"
+            @commit="recode(one, $event)"
           />
         </li>
       </ul>
