@@ -1,12 +1,17 @@
 """A studio that is shared: roles, the journal, one's password, and what is said when a worker or the server is gone."""
 
 import threading
+from typing import Any
+from unittest import mock
 
 from django.contrib.auth.models import User
+from django.test import override_settings
 from playwright.sync_api import Page, Route, expect
 
 from e2e.browser import BrowserCase
 from projects.models import Membership, Role
+from shots import jobs
+from shots.examine import estimate
 from zeitbild_server.testing import wait_until
 
 
@@ -126,3 +131,25 @@ class Gone(BrowserCase):
         expect(page.get_by_text("The server does not answer.")).to_have_count(0)
         self.assertIn("Boje", str(self.fresh().current_document().elements))
         self.picture()
+
+
+class Estimates(BrowserCase):
+    def test_one_that_takes_long_is_looked_for_and_begun_anew_if_the_server_forgot_it(self) -> None:
+        go, begun, real = threading.Event(), [], estimate
+
+        def held(*arguments: Any) -> Any:
+            begun.append(1)
+            go.wait(60)
+            return real(*arguments)
+
+        self.addCleanup(go.set)
+        with override_settings(JOB_PATIENCE=0.2), mock.patch("shots.api.estimate", held):
+            page = self.desk("run")
+            expect(page.get_by_text("A frame of each layer is rendered")).to_be_visible()
+            # As a server that was started again.
+            jobs._jobs.clear()
+            wait_until(lambda: len(begun) > 1)
+            go.set()
+            expect(page.get_by_label("Before the start")).to_be_visible()
+            expect(page.get_by_text("A frame of each layer is rendered")).to_have_count(0)
+            expect(page.get_by_role("alert")).to_have_count(0)

@@ -14,7 +14,6 @@ from zeitbild.errors import DocumentError, InputError, Problem
 from zeitbild_server.errors import Conflict
 from zeitbild_server.writing import writing
 
-
 _NOT_SAVED, _NOT_TAKEN_BACK = "Your change was not saved over it.", "Nothing was taken back."
 
 

@@ -66,16 +66,16 @@ export const api = createClient<paths>({ baseUrl: "" });
 api.use(guard);
 
 /**
- * What a job of a shot gives: begun by one request and looked for by more, until it is done.
- * Null, and the job is given up, once it is not wanted any more.
+ * What a job of a shot gives: begun by one request and looked for by more, until it is done. One that the server does not
+ * know any more, since it was started again, is begun anew. Null, and the job is given up, once it is not wanted any more.
  */
 export async function finished<T>(
   shot: number,
-  begun: Promise<{ data?: T | Schemas["JobOut"]; response: Response }>,
+  begin: () => Promise<{ data?: T | Schemas["JobOut"]; response: Response }>,
   wanted: () => boolean,
   under: (waits: boolean) => void = () => {},
 ): Promise<T | null> {
-  let { data, response } = await begun;
+  let { data, response } = await begin();
   while (response.status === 202) {
     const { job, waits } = data as Schemas["JobOut"];
     const params = { path: { shot_id: shot, job } };
@@ -84,10 +84,17 @@ export async function finished<T>(
       return null;
     }
     under(waits);
-    ({ data, response } = (await api.GET("/api/shots/{shot_id}/jobs/{job}", { params })) as {
-      data?: T;
-      response: Response;
-    });
+    try {
+      ({ data, response } = (await api.GET("/api/shots/{shot_id}/jobs/{job}", { params })) as {
+        data?: T;
+        response: Response;
+      });
+    } catch (error) {
+      if (!(error instanceof Problem) || ![0, 404].includes(error.status)) throw error;
+      if (error.status === 404) ({ data, response } = await begin());
+      // Nobody is there just now: the job's name is asked for until somebody is.
+      else await new Promise((done) => setTimeout(done, 1000));
+    }
   }
   return wanted() ? (data as T) : null;
 }

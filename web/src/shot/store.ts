@@ -77,10 +77,11 @@ export const useShot = defineStore("shot", () => {
     try {
       const found = await finished<Schemas["ExaminedOut"]>(
         id.value,
-        api.POST("/api/shots/{shot_id}/examine", {
-          params: { path: { shot_id: id.value } },
-          body: { document: document as unknown as Record<string, never>, recipe: "png8", version: 1 },
-        }),
+        () =>
+          api.POST("/api/shots/{shot_id}/examine", {
+            params: { path: { shot_id: id.value } },
+            body: { document: document as unknown as Record<string, never>, recipe: "png8", version: 1 },
+          }),
         () => number === examineNumber,
       );
       if (!found) return;

@@ -52,15 +52,16 @@ async function measure() {
   try {
     const found = await finished<Schemas["EstimateOut"]>(
       shot.id,
-      api.POST("/api/shots/{shot_id}/estimate", {
-        params: { path: { shot_id: shot.id } },
-        body: {
-          document: document as unknown as Record<string, never>,
-          quality: quality.value as "final",
-          frame_set: frames.value,
-          layers: layers.value,
-        },
-      }),
+      () =>
+        api.POST("/api/shots/{shot_id}/estimate", {
+          params: { path: { shot_id: shot.id } },
+          body: {
+            document: document as unknown as Record<string, never>,
+            quality: quality.value as "final",
+            frame_set: frames.value,
+            layers: layers.value,
+          },
+        }),
       wanted,
       (waits) => (under.value = waits ? "Others are served first …" : "A frame of each layer is rendered …"),
     );
