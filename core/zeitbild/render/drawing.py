@@ -141,12 +141,29 @@ def output_for(view: View, planes: bool, weights: NDArray[np.float32] | None, li
     return Output(picture, np.empty(0, np.float32) if weights is None else weights, lit)
 
 
-def draw_outputs(view: View, stage: Stage, outputs: Sequence[Output], *, alone: bool = False) -> list[Areas | None]:
+def _clear(picture: Picture) -> None:
+    """As if nothing were there, in place."""
+    for values in (picture.beauty, picture.planes, picture.data):
+        if values is not None:
+            values.fill(0)
+    if picture.identities is not None:
+        picture.identities[:] = (-1, 0)
+
+
+def draw_outputs(
+    view: View,
+    stage: Stage,
+    outputs: Sequence[Output],
+    *,
+    alone: bool = False,
+    within: NDArray[np.bool_] | None = None,
+) -> list[Areas | None]:
     """Draw a stage as if nothing showed through it, once for all outputs, and fill every plane that their pictures have; gives
     where what is shown is, of those in which something only hides.
 
     What is ``alone`` finds out nothing about what hides it; else every number is the one that it has in the whole picture, so
-    that layers add up to it.
+    that layers add up to it. Nothing is drawn but ``within`` some tiles [tiles], if they are given; what
+    pictures hold elsewhere is not said.
     """
     snapshot, quality, samples, hard = view.snapshot, view.quality, view.samples, view.hard
     height, width = snapshot.height, snapshot.width
@@ -177,7 +194,11 @@ def draw_outputs(view: View, stage: Stage, outputs: Sequence[Output], *, alone: 
                 samples=samples,
                 edges_exactly=quality.edges_exactly and not hard,
                 depth=depth,
+                within=within,
             )
+            # Where nothing is drawn nothing is looked at, but by who looks for pixels that need more places.
+            for output in outputs if within is not None and quality.edges_exactly else ():
+                _clear(output.picture)
             if camera.parallel:
                 depth[:] = scale.depth(drawing.depth, NO_DEPTH)
         if hard:
@@ -294,13 +315,16 @@ def _areas_of(
     if not output.some:
         picture.depth[:] = depth
         return None
-    seen, cover = np.empty((height, width), np.float32), np.empty((height, width), np.float32)
+    seen, before = np.empty((height, width), np.float32), np.empty((height, width), np.float32)
+    cover = np.empty((0, width) if output.lit else (height, width), np.float32)
+    if not output.lit:
+        cover.fill(0)
     lists = fragments.order, fragments.pixel, fragments.triangle, fragments.counts, fragments.firsts
-    PARALLEL.by_parts(areas_of, *lists, width, fragments.share, scene.finish_of, weights, seen, cover)
+    PARALLEL.by_parts(areas_of, *lists, width, fragments.share, scene.finish_of, weights, alpha, seen, before, cover)
     if not output.lit:
         picture.beauty[..., 3] = cover
         if not (weights >= 0).any():
-            return Areas(seen, np.maximum(alpha - seen, 0))
+            return Areas(seen, before, fragments.order)
     camera = view.snapshot.camera
     picture.depth[:] = depth
     PARALLEL.by_parts(
@@ -317,7 +341,7 @@ def _areas_of(
         np.float32(NO_DEPTH),
         picture.depth,
     )
-    return Areas(seen, np.maximum(alpha - seen, 0))
+    return Areas(seen, before, fragments.order)
 
 
 def _tell(view: View, stage: Stage, fragments: Fragments, output: Output) -> None:

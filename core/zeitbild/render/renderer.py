@@ -19,7 +19,17 @@ from zeitbild.render.view.backdrop import behind
 from zeitbild.render.view.pixel_look import enlarge, finish_pixels
 from zeitbild.render.visible.entangled import Surface, Weights, distinct, entangled, surface_of, weights_of
 from zeitbild.render.visible.identity import numbers_of
-from zeitbild.render.visible.see_through import Areas, add, groups_apart, lay_over, see_through_places, through, weaken
+from zeitbild.render.visible.see_through import (
+    Areas,
+    add,
+    groups_apart,
+    lay_over,
+    outlines_of,
+    see_through_places,
+    through,
+    weaken,
+)
+from zeitbild.render.visible.visibility import tiles_around
 from zeitbild.snapshot import Role, Snapshot
 from zeitbild.snapshot.finish_row import made_opaque, opacity_of
 from zeitbild.snapshot.look import PixelLook
@@ -27,7 +37,7 @@ from zeitbild.snapshot.pixel_filter import ONE_PIXEL
 from zeitbild.snapshot.quality import Quality
 
 #: Part of every frame key: raise it whenever the same snapshot would give other pixels.
-RENDERER_VERSION = 18
+RENDERER_VERSION = 19
 
 
 def _seen_behind(picture: Picture) -> NDArray[np.float32]:
@@ -146,7 +156,7 @@ def _through_one_another(
     are opaque."""
     surfaces: list[Surface] = []
     for place in unit:
-        near, far = _sides(view, solid, [place], gives=False, planes=False)
+        near, far = _sides(view, solid, [place], gives=False, planes=False, everywhere=True)
         surfaces.append(surface_of(*near, place))
         if far is not None:
             surfaces.append(surface_of(*far, place, far=True))
@@ -158,7 +168,9 @@ def _through_one_another(
     for place in unit:
         shown = [layer.roles[place] == "shown" for layer in layers]
         planes = any(gives and layer.planes for gives, layer in zip(shown, layers, strict=True))
-        sides = _sides(view, solid, [place], gives=True, planes=planes) if any(shown) else (None, None)
+        sides: tuple[tuple[Picture, Areas] | None, ...] = (None, None)
+        if any(shown):
+            sides = _sides(view, solid, [place], gives=True, planes=planes, everywhere=True)
         own = [at for at, surface in enumerate(surfaces) if surface.body == place]
         for at, side in zip(own, sides, strict=False):
             for number, (picture, gives) in enumerate(zip(pictures, shown, strict=True)):
@@ -179,7 +191,14 @@ def _opaque(view: View, solid: Sequence[int], layers: Sequence[_Layer], veiled: 
         if holds_out and "hold-out" in layer.roles:
             weights = view.of_finishes({place: 1 if layer.roles[place] == "shown" else -1 for place in solid})
         outputs.append(output_for(view, layer.planes, weights, weights is None or bool((weights >= 0).any())))
-    areas = draw_outputs(view, view.stage.drawing(view.triangles_of(solid)), outputs)
+    if solid:
+        areas = draw_outputs(view, view.stage.drawing(view.triangles_of(solid)), outputs)
+    else:
+        outputs = [
+            replace(one, picture=empty_picture(view.snapshot, layer.planes))
+            for one, layer in zip(outputs, layers, strict=True)
+        ]
+        areas = [None] * len(outputs)
     pictures = []
     for output, layer, own in zip(outputs, layers, areas, strict=True):
         picture = output.picture
@@ -200,24 +219,28 @@ def _group(view: View, solid: Sequence[int], group: Sequence[int], gives: bool, 
 
 
 def _sides(
-    view: View, solid: Sequence[int], group: Sequence[int], gives: bool, planes: bool
+    view: View, solid: Sequence[int], group: Sequence[int], gives: bool, planes: bool, *, everywhere: bool = False
 ) -> tuple[tuple[Picture, Areas], tuple[Picture, Areas] | None]:
-    """The near side of see-through bodies, and the far one of those that are closed, if there are any."""
+    """The near side of see-through bodies, and the far one of those that are closed, if there are any; in the tiles in which they
+    are, or everywhere."""
     weights = np.full(len(view.owners), -1, np.float32)
     mine = np.isin(view.owners, group)
     weights[mine] = np.array(view.stage.opacity, np.float32)[mine]
     drawn, own = view.triangles_of([*solid, *group]), view.triangles_of(group)
     closed = own & (view.stage.scene.cull > 0)
+    within = None
+    if not everywhere:
+        within = tiles_around(outlines_of(view.snapshot, group).boxes, view.snapshot.width, view.snapshot.height)
     PARALLEL.breathe()
     front = output_for(view, planes, weights, gives)
-    (areas,) = draw_outputs(view, view.stage.drawing(drawn), [front], alone=True)
+    (areas,) = draw_outputs(view, view.stage.drawing(drawn), [front], alone=True, within=within)
     assert areas is not None
     if not closed.any():
         return (front.picture, areas), None
     # Through closed bodies their far side is seen.
     PARALLEL.breathe()
     back = output_for(view, planes, weights, gives)
-    (far,) = draw_outputs(view, view.stage.drawing(drawn & (closed | ~own), closed), [back], alone=True)
+    (far,) = draw_outputs(view, view.stage.drawing(drawn & (closed | ~own), closed), [back], alone=True, within=within)
     assert far is not None
     return (front.picture, areas), (back.picture, far)
 

@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zeitbild.render.picture import NO_DEPTH, Picture
-from zeitbild.render.visible.see_through import Areas, boxes_meet, opacity_in, outline_of, rest_behind
+from zeitbild.render.visible.see_through import Areas, opacity_in, outlines_of, rest_behind
 from zeitbild.snapshot import Snapshot
 
 #: Surfaces that are sorted pixel by pixel at most.
@@ -50,7 +50,7 @@ class Weights:
 
 def entangled(snapshot: Snapshot, veiled: Sequence[int]) -> list[tuple[int, ...]]:
     """See-through bodies, given from far to near, as units: alone, or several together that may reach through one another."""
-    outlines = {place: outline_of(snapshot, place) for place in veiled}
+    outlines = outlines_of(snapshot, veiled)
     unit_of = {place: place for place in veiled}
 
     def root(place: int) -> int:
@@ -58,20 +58,17 @@ def entangled(snapshot: Snapshot, veiled: Sequence[int]) -> list[tuple[int, ...]
             place = unit_of[place]
         return place
 
-    for number, place in enumerate(veiled):
-        near, far = outlines[place].depths
-        for other in veiled[:number]:
-            other_near, other_far = outlines[other].depths
-            deep = min(far, other_far) - max(near, other_near)
-            # What touches or lies side by side reaches through nothing.
-            if deep > 1e-6 * max(abs(far), 1e-9) and boxes_meet(outlines[place].box, outlines[other].box):
-                unit_of[root(place)] = root(other)
-    units: dict[int, list[int]] = {}
+    # What touches or lies side by side reaches through nothing.
+    least = 1e-6 * np.maximum(np.abs(outlines.depths[:, 1]), 1e-9)
+    reaches = np.tril((outlines.deep() > least[:, None]) & outlines.meeting(), -1)
+    for number, other in np.argwhere(reaches):
+        unit_of[root(veiled[number])] = root(veiled[other])
+    meshes, units = snapshot.built_meshes, dict[int, list[int]]()
     for place in veiled:
         units.setdefault(root(place), []).append(place)
     found: list[tuple[int, ...]] = []
     for members in units.values():
-        surfaces = sum(2 if snapshot.built_meshes[place].closed else 1 for place in members)
+        surfaces = sum(2 if meshes[place].closed else 1 for place in members)
         found += [tuple(members)] if surfaces <= MOST_SURFACES else [(place,) for place in members]
     middle = {place: number for number, place in enumerate(veiled)}
     return sorted(found, key=lambda unit: sum(middle[place] for place in unit) / len(unit))

@@ -6,6 +6,7 @@ surface is seen. Over of Porter and Duff 1984, in premultiplied linear light, ar
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
@@ -25,6 +26,7 @@ from zeitbild.snapshot.finish_row import opacity_of
 _TILE = TILE
 _surface_at = kernel(surface_at.py_func)
 _SHIFT, _MASK = TILE.bit_length() - 1, TILE - 1
+_ZERO, _ONE, _LEAST = np.float32(0), np.float32(1), np.float32(1e-6)
 
 
 def see_through_places(snapshot: Snapshot) -> tuple[int, ...]:
@@ -36,11 +38,11 @@ def see_through_places(snapshot: Snapshot) -> tuple[int, ...]:
     ]
     if not places:
         return ()
-    camera = snapshot.camera
+    camera, meshes = snapshot.camera, snapshot.built_meshes
     middles = {}
     for place in places:
         matrix = np.array(snapshot.bodies[place].matrix).reshape(4, 4)
-        vertices = snapshot.built_meshes[place].vertices
+        vertices = meshes[place].vertices
         middle = (vertices.min(axis=0) + vertices.max(axis=0)) / 2 if len(vertices) else np.zeros(3)
         middles[place] = float(camera.distance((matrix[:3, :3] @ middle + matrix[:3, 3])[None])[0])
     return tuple(sorted(places, key=lambda place: (-middles[place], place)))
@@ -50,41 +52,59 @@ def see_through_places(snapshot: Snapshot) -> tuple[int, ...]:
 _APART = 2.0
 
 
-#: Left, top, right and bottom in pixels; None if that is not known (it reaches behind the eye).
-Box = tuple[float, float, float, float] | None
+#: Which end of a box, low or high, each of its eight corners has along each axis.
+_CORNERS = np.array(list(itertools.product((0, 1), repeat=3)))
 
 
-@dataclass(frozen=True, slots=True)
-class Outline:
-    """Where a body may be in the picture while the shutter is open, and between which distances along the viewing axis."""
+@dataclass(frozen=True, slots=True, eq=False)
+class Outlines:
+    """Where bodies may be in the picture while the shutter is open, by the boxes around them.
 
-    box: Box
-    depths: tuple[float, float]
+    boxes  [n, 4] left, top, right and bottom in pixels; everywhere, if one reaches behind the eye
+    depths [n, 2] between which distances along the viewing axis
+    """
+
+    boxes: NDArray[np.float64]
+    depths: NDArray[np.float64]
+
+    def meeting(self) -> NDArray[np.bool_]:
+        """Which two [n, n] may have a pixel in common."""
+        left, top, right, bottom = self.boxes.T
+        across: NDArray[np.bool_] = (left[:, None] < right) & (left < right[:, None])
+        down: NDArray[np.bool_] = (top[:, None] < bottom) & (top < bottom[:, None])
+        return np.logical_and(across, down)
+
+    def deep(self) -> NDArray[np.float64]:
+        """How far two [n, n] share distances from the eye."""
+        near, far = self.depths.T
+        shared: NDArray[np.float64] = np.minimum(far[:, None], far) - np.maximum(near[:, None], near)
+        return shared
 
 
-def outline_of(snapshot: Snapshot, place: int) -> Outline:
-    """The outline of the box around a body."""
-    vertices = snapshot.built_meshes[place].vertices
-    if not len(vertices):
-        return Outline((0, 0, 0, 0), (0, 0))
-    low, high = vertices.min(axis=0), vertices.max(axis=0)
-    corners = np.array([[x, y, z] for x in (low[0], high[0]) for y in (low[1], high[1]) for z in (low[2], high[2])])
-    camera = snapshot.camera
-    found, near, far = [], np.inf, -np.inf
-    matrices = [station[place] for station in snapshot.stations] or [snapshot.bodies[place].matrix]
-    hidden = False
-    for matrix in (np.array(one).reshape(4, 4) for one in matrices):
-        points = corners @ matrix[:3, :3].T + matrix[:3, 3]
-        away = camera.distance(points)
-        near, far = min(near, float(away.min())), max(far, float(away.max()))
-        projected = camera.project(points)
-        hidden |= not camera.parallel and bool((projected[:, 2] <= camera.near).any())
-        found.append(projected[:, :2] / np.where(projected[:, 2:] == 0, 1, projected[:, 2:]))
-    if hidden:
-        return Outline(None, (near, far))
-    every = np.concatenate(found)
-    (left, top), (right, bottom) = every.min(axis=0) - _APART, every.max(axis=0) + _APART
-    return Outline((float(left), float(top), float(right), float(bottom)), (near, far))
+def outlines_of(snapshot: Snapshot, places: Sequence[int]) -> Outlines:
+    """The outlines of bodies at some places."""
+    camera, meshes = snapshot.camera, snapshot.built_meshes
+    found = Outlines(np.zeros((len(places), 4)), np.zeros((len(places), 2)))
+    at = [number for number, place in enumerate(places) if len(meshes[place].vertices)]
+    if not at:
+        return found
+    vertices = [meshes[places[number]].vertices for number in at]
+    ends = np.array([(one.min(axis=0), one.max(axis=0)) for one in vertices])
+    corners = ends[:, _CORNERS, np.arange(3)]
+    stations = snapshot.stations or (tuple(body.matrix for body in snapshot.bodies),)
+    matrices = np.array([[station[places[number]] for number in at] for station in stations])
+    matrices = matrices.reshape(len(stations), len(at), 1, 4, 4)
+    points = np.einsum("snoij,nkj->snki", matrices[..., :3, :3], corners) + matrices[..., :3, 3]
+    shape = points.shape[:3]
+    away = camera.distance(points.reshape(-1, 3)).reshape(shape)
+    projected = camera.project(points.reshape(-1, 3)).reshape(*shape, 3)
+    found.depths[at] = np.stack([away.min(axis=(0, 2)), away.max(axis=(0, 2))], axis=1)
+    spots = projected[..., :2] / np.where(projected[..., 2:] == 0, 1, projected[..., 2:])
+    found.boxes[at] = np.concatenate([spots.min(axis=(0, 2)) - _APART, spots.max(axis=(0, 2)) + _APART], axis=1)
+    if not camera.parallel:
+        behind = (projected[..., 2] <= camera.near).any(axis=(0, 2))
+        found.boxes[np.array(at)[behind]] = (-np.inf, -np.inf, np.inf, np.inf)
+    return found
 
 
 def groups_apart(
@@ -93,52 +113,53 @@ def groups_apart(
     """See-through bodies, given from far to near (several together where they reach through one another), in groups to be laid over
     one another: those of one group lie apart in the picture and have the same roles, and two that may cover one another stand in
     groups in their order. What is together has a group of its own."""
-    boxes = {place: outline_of(snapshot, place).box for unit in units for place in unit}
-
-    def meet(one: tuple[int, ...], other: tuple[int, ...]) -> bool:
-        return any(boxes_meet(boxes[a], boxes[b]) for a in one for b in other)
-
+    every = [place for unit in units for place in unit]
+    number_of = {place: number for number, place in enumerate(every)}
+    meeting = outlines_of(snapshot, every).meeting()
     levels: list[list[tuple[int, ...]]] = []
+    #: The numbers of the bodies in each level.
+    inside: list[list[int]] = []
     for unit in units:
-        level = 0
-        for number, others in enumerate(levels):
-            if any(meet(unit, other) for other in others):
-                level = number + 1
+        mine = [number_of[place] for place in unit]
+        met = np.logical_or.reduce(meeting[mine], axis=0)
+        level = max((number + 1 for number, others in enumerate(inside) if met[others].any()), default=0)
         while level < len(levels) and (
             len(unit) > 1 or len(levels[level][0]) > 1 or roles[levels[level][0][0]] != roles[unit[0]]
         ):
             level += 1
         if level == len(levels):
             levels.append([])
+            inside.append([])
         levels[level].append(unit)
+        inside[level] += mine
     return levels
 
 
-def boxes_meet(one: Box, other: Box) -> bool:
-    """Whether two boxes may have a pixel in common."""
-    if one is None or other is None:
-        return True
-    return one[0] < other[2] and other[0] < one[2] and one[1] < other[3] and other[1] < one[3]
-
-
 @parallel_kernel
-def areas_of(order, pixel, triangle, counts, firsts, width, share, finish_of, weights, seen, cover):  # type: ignore[no-untyped-def]
+def areas_of(  # type: ignore[no-untyped-def]
+    order, pixel, triangle, counts, firsts, width, share, finish_of, weights, alpha, seen, before, cover
+):
     """Area of each pixel, into seen [H, W], that fragments cover whose finish has a weight [F] of 0 or more, and into cover [H, W]
-    the same times that weight."""
+    (or of no length) the same times that weight; into before [H, W] the rest of alpha [H, W]."""
     columns = (width + _TILE - 1) // _TILE
     for turn in numba.prange(order.shape[0]):
         tile = order[turn]
         top, left = (tile // columns) * _TILE, (tile % columns) * _TILE
         for row in range(top, min(top + _TILE, seen.shape[0])):
             for column in range(left, min(left + _TILE, width)):
-                seen[row, column] = np.float32(0)
-                cover[row, column] = np.float32(0)
+                seen[row, column] = _ZERO
+                if cover.shape[0] > 0:
+                    cover[row, column] = _ZERO
         for f in range(firsts[tile], firsts[tile] + counts[tile]):
             weight = weights[finish_of[triangle[f]]]
             if weight >= 0:
                 row, column = top + (pixel[f] >> _SHIFT), left + (pixel[f] & _MASK)
                 seen[row, column] += share[f]
-                cover[row, column] += share[f] * weight
+                if cover.shape[0] > 0:
+                    cover[row, column] += share[f] * weight
+        for row in range(top, min(top + _TILE, seen.shape[0])):
+            for column in range(left, min(left + _TILE, width)):
+                before[row, column] = max(alpha[row, column] - seen[row, column], _ZERO)
 
 
 @parallel_kernel
@@ -167,9 +188,13 @@ def depth_of_seen(  # type: ignore[no-untyped-def]
     for turn in numba.prange(order.shape[0]):
         tile = order[turn]
         top, left = (tile // columns) * _TILE, (tile % columns) * _TILE
+        hides = False
         for f in range(firsts[tile], firsts[tile] + counts[tile]):
             if weights[finish_of[triangle[f]]] < 0:
                 depth[top + (pixel[f] >> _SHIFT), left + (pixel[f] & _MASK)] = -nothing
+                hides = True
+        if not hides:
+            continue
         for f in range(firsts[tile], firsts[tile] + counts[tile]):
             row, column = top + (pixel[f] >> _SHIFT), left + (pixel[f] & _MASK)
             held = depth[row, column]
@@ -210,29 +235,97 @@ def drop_hidden(order, pixel, triangle, share, where, counts, firsts, at, finish
 
 
 @parallel_kernel
-def _over(upper, rest, touched, lower):  # type: ignore[no-untyped-def]
-    """lower [H, W, C] becomes upper + lower x rest [H, W] where touched [H, W]; an upper of no length is nothing."""
-    for y in numba.prange(lower.shape[0]):
-        for x in range(lower.shape[1]):
-            if touched[y, x]:
-                part = rest[y, x]
-                for k in range(lower.shape[2]):
-                    lower[y, x, k] *= part
+def _see_through(order, beauty, seen, rest):  # type: ignore[no-untyped-def]
+    """How clear a surface is where it is: rest [H, W]."""
+    columns = (rest.shape[1] + _TILE - 1) // _TILE
+    for turn in numba.prange(order.shape[0]):
+        top, left = (order[turn] // columns) * _TILE, (order[turn] % columns) * _TILE
+        for y in range(top, min(top + _TILE, rest.shape[0])):
+            for x in range(left, min(left + _TILE, rest.shape[1])):
+                rest[y, x] = _ONE - beauty[y, x, 3] / max(seen[y, x], _LEAST)
+
+
+@parallel_kernel
+def _mark_touched(order, upper, rest, touched):  # type: ignore[no-untyped-def]
+    """touched [H, W] where an upper [H, W, 4] (or nothing, of no length) is, or less than all of what is behind is left."""
+    columns = (rest.shape[1] + _TILE - 1) // _TILE
+    for turn in numba.prange(order.shape[0]):
+        top, left = (order[turn] // columns) * _TILE, (order[turn] % columns) * _TILE
+        for y in range(top, min(top + _TILE, rest.shape[0])):
+            for x in range(left, min(left + _TILE, rest.shape[1])):
+                is_there = rest[y, x] != _ONE
                 if upper.shape[0] > 0:
+                    for k in range(4):
+                        is_there = is_there or upper[y, x, k] != _ZERO
+                touched[y, x] = is_there
+
+
+@parallel_kernel
+def _settle(order, beauty, own_depth, seen, before, solid, gives, held, covered, depth, rest):  # type: ignore[no-untyped-def]
+    """What ``lay_over`` finds out for each pixel: rest [H, W] as ``rest_behind``; held, covered (or of no length) and depth [H, W] are
+    changed in place."""
+    columns = (rest.shape[1] + _TILE - 1) // _TILE
+    for turn in numba.prange(order.shape[0]):
+        top, left = (order[turn] // columns) * _TILE, (order[turn] % columns) * _TILE
+        for y in range(top, min(top + _TILE, rest.shape[0])):
+            for x in range(left, min(left + _TILE, rest.shape[1])):
+                area, own_before, behind = seen[y, x], before[y, x], solid[y, x]
+                alpha = beauty[y, x, 3]
+                if behind > _ZERO:
+                    uncovered = own_before / max(behind, _LEAST)
+                else:
+                    uncovered = _ONE - area
+                opacity = alpha / max(area, _LEAST)
+                left_over = _ONE - opacity * (_ONE - min(max(uncovered, _ZERO), _ONE))
+                rest[y, x] = left_over
+                if held.shape[0] > 0:
+                    # What a hold-out hides stays hidden, but for what stands before it.
+                    held[y, x] = held[y, x] * left_over + (_ZERO if gives else alpha)
+                if gives and area > _ZERO:
+                    if covered.shape[0] > 0:
+                        covered[y, x] = max(covered[y, x], min(area + own_before, _ONE))
+                    depth[y, x] = min(depth[y, x], own_depth[y, x])
+
+
+@parallel_kernel
+def _over(order, upper, rest, touched, lower):  # type: ignore[no-untyped-def]
+    """lower [H, W, C] becomes upper + lower x rest [H, W] where touched [H, W]; an upper of no length is nothing."""
+    columns = (rest.shape[1] + _TILE - 1) // _TILE
+    for turn in numba.prange(order.shape[0]):
+        top, left = (order[turn] // columns) * _TILE, (order[turn] % columns) * _TILE
+        for y in range(top, min(top + _TILE, rest.shape[0])):
+            for x in range(left, min(left + _TILE, rest.shape[1])):
+                if touched[y, x]:
+                    part = rest[y, x]
                     for k in range(lower.shape[2]):
-                        lower[y, x, k] += upper[y, x, k]
+                        lower[y, x, k] *= part
+                    if upper.shape[0] > 0:
+                        for k in range(lower.shape[2]):
+                            lower[y, x, k] += upper[y, x, k]
 
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Areas:
-    """Of each pixel [H, W]: the area in which what is wanted is seen, and that in which something opaque is that it does not cover."""
+    """Of each pixel [H, W]: the area in which what is wanted is seen, and that in which something opaque is that it does not cover.
+
+    tiles are those in which it may be seen, if that is known; elsewhere nothing is told of what is opaque.
+    """
 
     seen: NDArray[np.float32]
     before: NDArray[np.float32]
+    tiles: NDArray[np.int64] | None = None
+
+    def tiles_in(self, shape: tuple[int, ...]) -> NDArray[np.int64]:
+        """The tiles in which it may be seen, of a picture of that shape."""
+        return _every_tile(shape) if self.tiles is None else self.tiles
 
     def together(self, far: Areas) -> Areas:
         """Those of the near and the far side of closed bodies, which cover the same."""
-        return Areas(np.maximum(self.seen, far.seen), np.minimum(self.before, far.before))
+        return Areas(np.maximum(self.seen, far.seen), np.minimum(self.before, far.before), self.tiles)
+
+
+def _every_tile(shape: tuple[int, ...]) -> NDArray[np.int64]:
+    return np.arange(-(-shape[0] // TILE) * -(-shape[1] // TILE), dtype=np.int64)
 
 
 def opacity_in(alpha: NDArray[np.float32], areas: Areas) -> NDArray[np.float32]:
@@ -251,7 +344,10 @@ def through(front: Picture, back: Picture, areas: Areas, far: Areas) -> Areas:
     """Put the near side of closed bodies over their far side, in place of that, with all that beauty is made of; gives the areas of
     both. They cover the same: what is seen of the far side is seen through the near one.
     """
-    _lay(front, back, (1 - opacity_in(front.beauty[..., 3], areas)).astype(np.float32))
+    rest = np.ones_like(areas.seen)
+    with PARALLEL:
+        PARALLEL.by_parts(_see_through, areas.tiles_in(rest.shape), front.beauty, areas.seen, rest)
+    _lay(front, back, rest, areas.tiles)
     return areas.together(far)
 
 
@@ -263,20 +359,32 @@ def lay_over(front: Picture, behind: Picture, areas: Areas, solid: NDArray[np.fl
     is not weakened by it: an opaque edge before a clear plate stays as it is. How see-through elements farther away share a
     pixel with that area is not known; they count as spread evenly over it.
     """
-    rest = rest_behind(front.beauty[..., 3], areas, solid)
-    if behind.held is not None:
-        # What a hold-out hides stays hidden, but for what stands before it.
-        behind.held[:] = behind.held * rest + (0 if gives else front.beauty[..., 3])
-    _lay(front if gives else None, behind, rest)
-    if gives:
-        _stand(front, behind, areas)
+    rest, tiles = np.ones_like(solid), areas.tiles_in(solid.shape)
+    held, covered = (np.empty((0, 0), np.float32) if one is None else one for one in (behind.held, behind.covered))
+    with PARALLEL:
+        PARALLEL.by_parts(
+            _settle,
+            tiles,
+            front.beauty,
+            front.depth,
+            areas.seen,
+            areas.before,
+            solid,
+            gives,
+            held,
+            covered,
+            behind.depth,
+            rest,
+        )
+    _lay(front if gives else None, behind, rest, tiles)
 
 
 def _stand(front: Picture, behind: Picture, areas: Areas) -> None:
     """Where something stands, however clear, and its depth, in place."""
-    if behind.covered is not None:
-        np.maximum(behind.covered, np.minimum(areas.seen + areas.before, 1), out=behind.covered)
     seen = areas.seen > 0
+    if behind.covered is not None:
+        stands = np.minimum(areas.seen + areas.before, 1)
+        behind.covered[seen] = np.maximum(behind.covered[seen], stands[seen])
     behind.depth[seen] = np.minimum(behind.depth[seen], front.depth[seen])
 
 
@@ -309,15 +417,20 @@ def add(front: Picture, behind: Picture, areas: Areas, weight: NDArray[np.float3
     _stand(front, behind, areas)
 
 
-def _lay(front: Picture | None, behind: Picture, rest: NDArray[np.float32]) -> None:
-    """Over of Porter and Duff 1984 with all that beauty is made of, in place: what is behind is weakened to ``rest`` [H, W]."""
-    touched = rest != 1
-    if front is not None:
-        touched |= front.beauty.any(axis=2)
+def _lay(
+    front: Picture | None, behind: Picture, rest: NDArray[np.float32], tiles: NDArray[np.int64] | None = None
+) -> None:
+    """Over of Porter and Duff 1984 with all that beauty is made of, in place: what is behind is weakened to ``rest`` [H, W], in some
+    tiles, or everywhere."""
+    order = _every_tile(rest.shape) if tiles is None else tiles
+    touched = np.zeros(rest.shape, np.bool_)
+    with PARALLEL:
+        upper = behind.beauty[:0] if front is None else front.beauty
+        PARALLEL.by_parts(_mark_touched, order, upper, rest, touched)
 
     def over(upper: NDArray[np.float32] | None, lower: NDArray[np.float32]) -> None:
         with PARALLEL:
-            _over(lower[:0] if upper is None else upper, rest, touched, lower)
+            PARALLEL.by_parts(_over, order, lower[:0] if upper is None else upper, rest, touched, lower)
 
     over(None if front is None else front.beauty, behind.beauty)
     if behind.planes is not None:
@@ -333,7 +446,7 @@ def _lay(front: Picture | None, behind: Picture, rest: NDArray[np.float32]) -> N
     if front.data is not None and behind.data is not None:
         # Of two surfaces in a pixel the one that gives more to it is told of.
         behind.data[..., SHARE] *= rest
-        more = front.data[..., SHARE] > behind.data[..., SHARE]
+        more = touched & (front.data[..., SHARE] > behind.data[..., SHARE])
         behind.data[more] = front.data[more]
     if front.identities is not None and behind.identities is not None:
         _merge(front.identities, behind.identities, rest[..., None], touched)

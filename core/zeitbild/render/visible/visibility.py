@@ -23,6 +23,8 @@ from zeitbild.render.visible.tile_kernel import RASTERISERS, RASTERISERS_AGAIN
 from zeitbild.render.visible.triangle_setup import STRETCHES, TILE, count_bins, fill_bins, set_up
 from zeitbild.render.world.buffers import kept
 
+#: Depth where nothing is, as the tile kernel writes it.
+_NOTHING = np.float32(1e10)
 #: Fragments that a tile has room for at first, per pixel; doubled when a tile needs more.
 _ROOM = 2
 
@@ -80,8 +82,10 @@ class Drawing:
     depth: NDArray[np.float32]
     marks: NDArray[np.uint8]
 
-    def fragments(self, firsts: NDArray[np.int64], name: str, sides: NDArray[np.uint8]) -> tuple[Fragments, int]:
-        """Fragments into arrays that ``name`` tells apart, and the most that a tile would need.
+    def fragments(
+        self, firsts: NDArray[np.int64], name: str, sides: NDArray[np.uint8], tiles: NDArray[np.int64]
+    ) -> tuple[Fragments, int]:
+        """Fragments of some tiles into arrays that ``name`` tells apart, and the most that a tile would need.
 
         sides [H, W] tells which pixels to draw again and into how many cells a side they are cut, or has no length: all
         are drawn, for the first time.
@@ -92,7 +96,6 @@ class Drawing:
         pixel, triangle = kept(name + "pixel", (total,), np.int32), kept(name + "triangle", (total,), np.int32)
         share, where = kept(name + "share", (total,), np.float32), kept(name + "where", (total, 2), np.float32)
         counts = np.zeros(len(firsts) - 1, np.int32)
-        tiles = spread(len(counts))
         rasterisers = RASTERISERS_AGAIN if len(sides) else RASTERISERS
         PARALLEL.by_parts(
             rasterisers[self.samples],
@@ -133,10 +136,27 @@ class Drawing:
         room = np.minimum(cells + cells // 2 + 4 * wanted, self.samples * wanted)
         while True:
             firsts = np.concatenate([[0], np.cumsum(room)]).astype(np.int64)
-            found, _ = self.fragments(firsts, "again ", sides)
+            found, _ = self.fragments(firsts, "again ", sides, spread(len(room)))
             if (found.counts <= room).all():
                 return found
             room = np.where(found.counts > room, self.samples * wanted, room)
+
+
+def tiles_around(boxes: NDArray[np.float64], width: int, height: int) -> NDArray[np.bool_]:
+    """Which tiles of a picture some boxes [n, 4] (left, top, right, bottom in pixels) reach into."""
+    columns, rows = -(-width // TILE), -(-height // TILE)
+    left, top, right, bottom = boxes[
+        (boxes[:, 2] >= 0) & (boxes[:, 3] >= 0) & (boxes[:, 0] <= width) & (boxes[:, 1] <= height)
+    ].T
+    first_column, last_column = (np.clip(x // TILE, 0, columns - 1).astype(np.int64) for x in (left, right))
+    first_row, last_row = (np.clip(y // TILE, 0, rows - 1).astype(np.int64) for y in (top, bottom))
+    # A corner of each box adds or takes away one; summed up both ways that is how many boxes reach into a tile.
+    corners = np.zeros((rows + 1, columns + 1), np.int64)
+    np.add.at(corners, (first_row, first_column), 1)
+    np.add.at(corners, (last_row + 1, last_column + 1), 1)
+    np.add.at(corners, (first_row, last_column + 1), -1)
+    np.add.at(corners, (last_row + 1, first_column), -1)
+    return (corners.cumsum(axis=0).cumsum(axis=1)[:rows, :columns] > 0).reshape(-1)
 
 
 def spread(count: int) -> NDArray[np.int64]:
@@ -165,6 +185,7 @@ def rasterise(
     samples: int,
     edges_exactly: bool = False,
     depth: NDArray[np.float32] | None = None,
+    within: NDArray[np.bool_] | None = None,
 ) -> tuple[Fragments, NDArray[np.float32], Drawing]:
     """Fragments, alpha [H, W] in 0..1 and (in the drawing) depth [H, W] of triangles over homogeneous corners [V, 3].
 
@@ -172,8 +193,9 @@ def rasterise(
     not above least_w are behind the camera.
     cull [T] tells which triangles are left out (``triangle_setup``); patches [T] and facing [T, 3] (unit normals)
     tell which samples share a shading. With edges_exactly the alpha of pixels covered in part, and of those beside them, is
-    the area that is covered (``edge_kernel``). depth is where depths are written, if it is given. Hold
-    ``kernels.PARALLEL``. Float32 outputs; depth as in ``Picture``.
+    the area that is covered (``edge_kernel``). depth is where depths are written, if it is given. within [tiles]: nothing is
+    drawn but in those tiles; elsewhere it is as if nothing were there. Hold ``kernels.PARALLEL``. Float32 outputs;
+    depth as in ``Picture``.
     """
     count = len(triangles)
     edges, scaled = kept("edges", (count, 9), np.float64), kept("scaled", (count, 12), np.float64)
@@ -192,11 +214,16 @@ def rasterise(
     if depth is None:
         depth = np.empty((height, width), np.float32)
     marks = kept("marks", (height, width), np.uint8)
+    tiles = spread(columns * rows)
+    if within is not None:
+        tiles = tiles[within[tiles]]
+        for values, nothing in ((alpha, 0), (depth, _NOTHING), (marks, 0)):
+            values.fill(nothing)
     drawing = Drawing(edges, scaled, boxes, starts, members, patches, facing, near, samples, alpha, depth, marks)
     room = TILE * TILE * _ROOM
     while True:
         firsts = np.arange(columns * rows + 1, dtype=np.int64) * room
-        fragments, most = drawing.fragments(firsts, "", np.empty((0, width), np.uint8))
+        fragments, most = drawing.fragments(firsts, "", np.empty((0, width), np.uint8), tiles)
         if most <= room:
             break
         room = max(2 * room, most)
