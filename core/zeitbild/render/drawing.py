@@ -19,7 +19,7 @@ from zeitbild.render.stage import Lighting, Stage, lighting_of, stage_of, viewpo
 from zeitbild.render.view.pixel_look import harden
 from zeitbild.render.visible.finer import bends_of, find_busy, fit_shares, note_done, tones_of
 from zeitbild.render.visible.identity import SLOTS, boxes_of, mark, moves_of, projection_of
-from zeitbild.render.visible.see_through import Areas, areas_of, depth_of_seen, drop_hidden
+from zeitbild.render.visible.see_through import Areas, Pieces, areas_of, depth_of_seen, drop_hidden
 from zeitbild.render.visible.tile_kernel import RASTERISERS_AGAIN
 from zeitbild.render.visible.visibility import Drawing, Fragments, rasterise
 from zeitbild.render.world.buffers import kept, lent
@@ -36,7 +36,7 @@ _ROUNDS, _CALM = 2, 3
 class View:
     """What the parts of a picture share: the set with its rays and lights, and how it is looked at.
 
-    owners [F] and triangle_owners [T] are the places of the bodies that finishes and triangles belong to.
+    owners [F] and triangle_owners [T] are the places of the bodies that finishes and triangles belong to, or the pieces.
     """
 
     snapshot: Snapshot
@@ -49,6 +49,7 @@ class View:
     light: Lighting
     owners: NDArray[np.int64]
     triangle_owners: NDArray[np.int64]
+    pieces: Pieces
 
     def triangles_of(self, places: Sequence[int]) -> NDArray[np.bool_]:
         """Which triangles [T] are those of bodies at some places."""
@@ -85,6 +86,7 @@ def view_of(
         lighting_of(snapshot),
         np.repeat(places, [len(body.finishes) for body in snapshot.bodies]),
         np.repeat(places, [len(mesh.triangles) for mesh in snapshot.built_meshes]),
+        Pieces(snapshot),
     )
 
 
@@ -196,9 +198,10 @@ def draw_outputs(
                 depth=depth,
                 within=within,
             )
-            # Where nothing is drawn nothing is looked at, but by who looks for pixels that need more places.
-            for output in outputs if within is not None and quality.edges_exactly else ():
-                _clear(output.picture)
+            for output in outputs if within is not None else ():
+                # Where nothing is drawn nothing is looked at, but by who looks for pixels that need more places, and in data.
+                if quality.edges_exactly or output.picture.planes is not None:
+                    _clear(output.picture)
             if camera.parallel:
                 depth[:] = scale.depth(drawing.depth, NO_DEPTH)
         if hard:

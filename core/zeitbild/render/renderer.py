@@ -130,7 +130,10 @@ def _still(
         for picture in pictures
     ]
     roles = {place: tuple(layer.roles[place] for layer in layers) for place in veiled}
-    for group in groups_apart(snapshot, entangled(snapshot, veiled), roles):
+    units, owners = view.pieces.take_apart(entangled(snapshot, veiled), view.triangle_owners)
+    view = replace(view, triangle_owners=owners)
+    roles |= {piece: roles[view.pieces.body(piece)] for unit in units for piece in unit}
+    for group in groups_apart(snapshot, units, roles, view.pieces):
         if len(group[0]) > 1:
             _through_one_another(view, solid, group[0], pictures, areas, layers)
             continue
@@ -224,13 +227,14 @@ def _sides(
     """The near side of see-through bodies, and the far one of those that are closed, if there are any; in the tiles in which they
     are, or everywhere."""
     weights = np.full(len(view.owners), -1, np.float32)
-    mine = np.isin(view.owners, group)
+    mine = np.isin(view.owners, [view.pieces.body(piece) for piece in group])
     weights[mine] = np.array(view.stage.opacity, np.float32)[mine]
     drawn, own = view.triangles_of([*solid, *group]), view.triangles_of(group)
     closed = own & (view.stage.scene.cull > 0)
     within = None
     if not everywhere:
-        within = tiles_around(outlines_of(view.snapshot, group).boxes, view.snapshot.width, view.snapshot.height)
+        boxes = outlines_of(view.snapshot, group, view.pieces).boxes
+        within = tiles_around(boxes, view.snapshot.width, view.snapshot.height)
     PARALLEL.breathe()
     front = output_for(view, planes, weights, gives)
     (areas,) = draw_outputs(view, view.stage.drawing(drawn), [front], alone=True, within=within)

@@ -5,12 +5,14 @@ from dataclasses import replace
 
 import numpy as np
 
-from zeitbild.render import QUALITIES, render, render_together
+from zeitbild.geometry.mesh import Mesh
+from zeitbild.render import QUALITIES, Picture, render, render_together
 from zeitbild.render.shade.shading import AROUND, DIFFUSE, EMISSION, SPECULAR
 from zeitbild.render.visible.entangled import entangled
-from zeitbild.render.visible.see_through import see_through_places
+from zeitbild.render.visible.see_through import Pieces, see_through_places
 from zeitbild.snapshot import Role, Snapshot
 from zeitbild.snapshot.finish_row import finish_row
+from zeitbild.snapshot.lights import LightSource
 from zeitbild.testing import quad, snapshot, sphere
 
 RED, BLUE, GREEN = (0.9, 0.1, 0.05), (0.05, 0.2, 0.8), (0.1, 0.7, 0.2)
@@ -161,3 +163,80 @@ class ThroughOneAnother(unittest.TestCase):
                 np.testing.assert_array_equal(one.beauty, render(alone, QUALITIES["final"]).beauty)
             joined = both[0].beauty + both[1].beauty
             self.assertLess(float(np.abs(joined - both[2].beauty).max()), 1 / 255)
+
+
+def _moved(mesh: Mesh, matrix: np.ndarray) -> Mesh:  # type: ignore[type-arg]
+    turn = matrix[:3, :3]
+    return replace(
+        mesh,
+        vertices=mesh.vertices @ turn.T + matrix[:3, 3],
+        normals=(mesh.normals @ turn.T.astype(np.float32)).astype(np.float32),
+    )
+
+
+def _one_mesh(*meshes: Mesh) -> Mesh:
+    """Meshes as one, as the letters of a word are."""
+    firsts = np.cumsum([0, *(len(mesh.vertices) for mesh in meshes)])
+    patches = np.cumsum([0, *(int(mesh.patches.max()) + 1 for mesh in meshes)])
+    return Mesh(
+        np.concatenate([mesh.vertices for mesh in meshes]),
+        np.concatenate([mesh.triangles + first for mesh, first in zip(meshes, firsts, strict=False)]).astype(np.int32),
+        np.concatenate([mesh.normals for mesh in meshes]),
+        np.concatenate([mesh.parts for mesh in meshes]),
+        np.concatenate([mesh.patches + first for mesh, first in zip(meshes, patches, strict=False)]).astype(np.int32),
+        all(mesh.closed for mesh in meshes),
+    )
+
+
+class InPieces(unittest.TestCase):
+    """Letters of one see-through word are seen through one another."""
+
+    def test_cards_of_one_body_one_behind_the_other(self) -> None:
+        places = []
+        for z, x, degrees in ((-1.5, -0.6, 10), (0.0, 0.2, -15), (1.2, 0.7, 25)):
+            matrix = _turned(degrees)
+            matrix[0, 3], matrix[2, 3] = x, z
+            places.append(matrix)
+        # Their upper edges lie in one row of pixels, of which each samples its own share.
+        truth = _truth([(_plane(1.2, one), RED, 0.5) for one in places], 16)
+        inside = np.isin(np.round(truth[..., 3], 4), [0.5, 0.75, 0.875])
+        for order in ((0, 1, 2), (2, 0, 1)):
+            mesh = _one_mesh(*(_moved(quad(1.2), places[number]) for number in order))
+            for quality, mean, worst in (("check", 1.2, 0.2), ("final", 0.6, 0.1)):
+                off = np.abs(render(_shot((mesh, np.eye(4), RED, 0.5)), QUALITIES[quality]).beauty - truth)
+                self.assertLess(float(off[truth[..., 3] > 0].mean()) * 255, mean, quality)
+                self.assertLess(float(off.max()), worst, quality)
+                self.assertLess(float(off[inside].max()), 1e-6, quality)
+
+    def test_as_if_each_piece_were_a_body_of_its_own(self) -> None:
+        # Balls, of which both sides are seen, before and behind an opaque card, in perspective.
+        far, near = np.eye(4), np.eye(4)
+        far[:3, 3], near[:3, 3] = (-0.3, 0.2, -1.6), (0.4, 0.0, 1.3)
+        balls, card = [_moved(sphere(1.0), far), _moved(sphere(1.0), near)], quad(0.5)
+        row = finish_row(RED, 0.4, 0.0, opacity=0.4)
+
+        def picture(*meshes: Mesh, quality: str) -> Picture:
+            shot = snapshot(*meshes, card, lights=(LightSource("sun", (1.0, 1.0, 1.0), direction=(0.2, -0.3, -1)),))
+            bodies = [replace(body, finishes=(row,)) for body in shot.bodies[:-1]]
+            bodies.append(replace(shot.bodies[-1], finishes=(finish_row(GREEN, 0.5, 0.0),)))
+            return render(replace(shot, bodies=tuple(bodies)), QUALITIES[quality], planes=quality == "final")
+
+        for quality in ("check", "final"):
+            whole, apart = picture(_one_mesh(*balls), quality=quality), picture(*balls, quality=quality)
+            np.testing.assert_array_equal(whole.beauty, apart.beauty)
+            np.testing.assert_array_equal(whole.depth, apart.depth)
+            if whole.planes is not None and apart.planes is not None:
+                np.testing.assert_array_equal(whole.planes, apart.planes)
+
+    def test_what_is_one_or_of_very_many_pieces_stays_whole(self) -> None:
+        cards = []
+        for number in range(100):
+            matrix = np.eye(4)
+            matrix[:2, 3] = (number % 10 - 4.5) / 2, (number // 10 - 4.5) / 2
+            cards.append(_moved(quad(0.2), matrix))
+        for mesh, expected in ((sphere(1.0), 1), (_one_mesh(*cards), 1), (_one_mesh(*cards[:9]), 9)):
+            pieces = Pieces(_shot((mesh, np.eye(4), RED, 0.5)))
+            units, owners = pieces.take_apart([(0,)], np.zeros(len(mesh.triangles), np.int64))
+            self.assertEqual(len(units), expected)
+            self.assertEqual(set(owners.tolist()), {piece for unit in units for piece in unit})
+            self.assertEqual({pieces.body(piece) for unit in units for piece in unit}, {0})

@@ -9,12 +9,17 @@ from __future__ import annotations
 import itertools
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
+from threading import Lock
 from typing import Any
 
 import numba
 import numpy as np
+from cachetools import LRUCache
 from numpy.typing import NDArray
+from scipy.sparse import coo_matrix
+from scipy.sparse.csgraph import connected_components
 
+from zeitbild.geometry.mesh import Mesh
 from zeitbild.kernels import PARALLEL, kernel, parallel_kernel
 from zeitbild.render.data_rows import SHARE
 from zeitbild.render.picture import Picture
@@ -36,16 +41,96 @@ def see_through_places(snapshot: Snapshot) -> tuple[int, ...]:
         for place, body in enumerate(snapshot.bodies)
         if body.role != "unseen" and any(opacity_of(finish) < 1 for finish in body.finishes)
     ]
-    if not places:
-        return ()
-    camera, meshes = snapshot.camera, snapshot.built_meshes
-    middles = {}
-    for place in places:
-        matrix = np.array(snapshot.bodies[place].matrix).reshape(4, 4)
-        vertices = meshes[place].vertices
-        middle = (vertices.min(axis=0) + vertices.max(axis=0)) / 2 if len(vertices) else np.zeros(3)
-        middles[place] = float(camera.distance((matrix[:3, :3] @ middle + matrix[:3, 3])[None])[0])
-    return tuple(sorted(places, key=lambda place: (-middles[place], place)))
+    return Pieces(snapshot).far_to_near(places)
+
+
+#: Pieces that a body is taken apart into at most; and how many bodies' pieces are remembered.
+_MOST_PIECES, _REMEMBERED = 64, 32
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class _Apart:
+    """A mesh whose parts have no corner in common: the part [T] of each triangle and the corners of each part."""
+
+    mesh: Mesh
+    part_of: NDArray[np.int32]
+    vertices: tuple[NDArray[np.float64], ...]
+
+
+_taken_apart: LRUCache[int, _Apart] = LRUCache(_REMEMBERED)
+_taking_apart = Lock()
+
+
+def _apart(mesh: Mesh) -> _Apart | None:
+    """The parts of a mesh; None if it is one, or too many."""
+    with _taking_apart:
+        found = _taken_apart.get(id(mesh))
+    # The number of a mesh that is gone may be another's.
+    if found is not None and found.mesh is mesh:
+        return found
+    count, t = len(mesh.vertices), mesh.triangles
+    if not count or not len(t):
+        return None
+    rows, columns = t[:, [0, 1]].reshape(-1), t[:, [1, 2]].reshape(-1)
+    joined = coo_matrix((np.ones(len(rows), np.int8), (rows, columns)), shape=(count, count))
+    _, labels = connected_components(joined, directed=False)
+    # Corners of no triangle are parts of nothing.
+    used, part_of = np.unique(labels[t[:, 0]], return_inverse=True)
+    if not 1 < len(used) <= _MOST_PIECES:
+        return None
+    made = _Apart(mesh, part_of.astype(np.int32), tuple(mesh.vertices[labels == one] for one in used))
+    with _taking_apart:
+        _taken_apart[id(mesh)] = made
+    return made
+
+
+class Pieces:
+    """See-through bodies in pieces where their parts lie apart, as the letters of a word do: one may be seen through another.
+
+    A piece has a number, as bodies have their places: those of whole bodies are their places, those of parts come after them.
+    """
+
+    def __init__(self, snapshot: Snapshot) -> None:
+        self._snapshot, self._meshes = snapshot, snapshot.built_meshes
+        self._bodies = list(range(len(self._meshes)))
+        self._vertices = [mesh.vertices for mesh in self._meshes]
+
+    def body(self, piece: int) -> int:
+        """The place of the body that a piece is of."""
+        return self._bodies[piece]
+
+    def vertices(self, piece: int) -> NDArray[np.float64]:
+        """The corners of a piece [n, 3], in its body's own units."""
+        return self._vertices[piece]
+
+    def far_to_near(self, pieces: Sequence[int]) -> tuple[int, ...]:
+        """Pieces in the order of their middles."""
+        camera, middles = self._snapshot.camera, {}
+        for piece in pieces:
+            matrix = np.array(self._snapshot.bodies[self._bodies[piece]].matrix).reshape(4, 4)
+            vertices = self._vertices[piece]
+            middle = (vertices.min(axis=0) + vertices.max(axis=0)) / 2 if len(vertices) else np.zeros(3)
+            middles[piece] = float(camera.distance((matrix[:3, :3] @ middle + matrix[:3, 3])[None])[0])
+        return tuple(sorted(pieces, key=lambda piece: (-middles[piece], piece)))
+
+    def take_apart(
+        self, units: Sequence[tuple[int, ...]], owners: NDArray[np.int64]
+    ) -> tuple[list[tuple[int, ...]], NDArray[np.int64]]:
+        """Units (``entangled.entangled``) with pieces in place of each body that is one alone, and which piece each triangle [T] is of, where
+        owners [T] are the places of their bodies."""
+        found: list[tuple[int, ...]] = []
+        owners = owners.copy()
+        for unit in units:
+            parts = _apart(self._meshes[unit[0]]) if len(unit) == 1 else None
+            if parts is None:
+                found.append(unit)
+                continue
+            first = len(self._bodies)
+            self._bodies += [unit[0]] * len(parts.vertices)
+            self._vertices += parts.vertices
+            owners[owners == unit[0]] = first + parts.part_of
+            found += [(piece,) for piece in self.far_to_near(range(first, len(self._bodies)))]
+        return found, owners
 
 
 #: Pixels that two elements must lie apart to be drawn together.
@@ -81,15 +166,16 @@ class Outlines:
         return shared
 
 
-def outlines_of(snapshot: Snapshot, places: Sequence[int]) -> Outlines:
-    """The outlines of bodies at some places."""
-    camera, meshes = snapshot.camera, snapshot.built_meshes
+def outlines_of(snapshot: Snapshot, places: Sequence[int], pieces: Pieces | None = None) -> Outlines:
+    """The outlines of bodies at some places, or of pieces of them."""
+    camera, pieces = snapshot.camera, pieces or Pieces(snapshot)
     found = Outlines(np.zeros((len(places), 4)), np.zeros((len(places), 2)))
-    at = [number for number, place in enumerate(places) if len(meshes[place].vertices)]
+    every = [pieces.vertices(place) for place in places]
+    at = [number for number, vertices in enumerate(every) if len(vertices)]
     if not at:
         return found
-    vertices = [meshes[places[number]].vertices for number in at]
-    ends = np.array([(one.min(axis=0), one.max(axis=0)) for one in vertices])
+    places = [pieces.body(place) for place in places]
+    ends = np.array([(every[number].min(axis=0), every[number].max(axis=0)) for number in at])
     corners = ends[:, _CORNERS, np.arange(3)]
     stations = snapshot.stations or (tuple(body.matrix for body in snapshot.bodies),)
     matrices = np.array([[station[places[number]] for number in at] for station in stations])
@@ -108,14 +194,14 @@ def outlines_of(snapshot: Snapshot, places: Sequence[int]) -> Outlines:
 
 
 def groups_apart(
-    snapshot: Snapshot, units: Sequence[tuple[int, ...]], roles: Mapping[int, Any]
+    snapshot: Snapshot, units: Sequence[tuple[int, ...]], roles: Mapping[int, Any], pieces: Pieces | None = None
 ) -> list[list[tuple[int, ...]]]:
     """See-through bodies, given from far to near (several together where they reach through one another), in groups to be laid over
     one another: those of one group lie apart in the picture and have the same roles, and two that may cover one another stand in
     groups in their order. What is together has a group of its own."""
     every = [place for unit in units for place in unit]
     number_of = {place: number for number, place in enumerate(every)}
-    meeting = outlines_of(snapshot, every).meeting()
+    meeting = outlines_of(snapshot, every, pieces).meeting()
     levels: list[list[tuple[int, ...]]] = []
     #: The numbers of the bodies in each level.
     inside: list[list[int]] = []
@@ -261,30 +347,47 @@ def _mark_touched(order, upper, rest, touched):  # type: ignore[no-untyped-def]
 
 
 @parallel_kernel
-def _settle(order, beauty, own_depth, seen, before, solid, gives, held, covered, depth, rest):  # type: ignore[no-untyped-def]
-    """What ``lay_over`` finds out for each pixel: rest [H, W] as ``rest_behind``; held, covered (or of no length) and depth [H, W] are
-    changed in place."""
+def _put_over(  # type: ignore[no-untyped-def]
+    order, upper, own_depth, seen, before, solid, gives, held, covered, depth, rest, touched, lower
+):
+    """Beauty of ``lay_over`` in one pass: lower [H, W, 4] becomes upper + lower x rest, or lower x rest where it ``gives`` nothing.
+
+    rest [H, W] is that of ``rest_behind``, touched [H, W] tells where something changes; held, covered (or of no length) and
+    depth [H, W] are changed in place, too.
+    """
     columns = (rest.shape[1] + _TILE - 1) // _TILE
     for turn in numba.prange(order.shape[0]):
         top, left = (order[turn] // columns) * _TILE, (order[turn] % columns) * _TILE
         for y in range(top, min(top + _TILE, rest.shape[0])):
             for x in range(left, min(left + _TILE, rest.shape[1])):
                 area, own_before, behind = seen[y, x], before[y, x], solid[y, x]
-                alpha = beauty[y, x, 3]
+                red, green, blue, alpha = upper[y, x, 0], upper[y, x, 1], upper[y, x, 2], upper[y, x, 3]
                 if behind > _ZERO:
                     uncovered = own_before / max(behind, _LEAST)
                 else:
                     uncovered = _ONE - area
                 opacity = alpha / max(area, _LEAST)
-                left_over = _ONE - opacity * (_ONE - min(max(uncovered, _ZERO), _ONE))
-                rest[y, x] = left_over
+                part = _ONE - opacity * (_ONE - min(max(uncovered, _ZERO), _ONE))
+                rest[y, x] = part
                 if held.shape[0] > 0:
                     # What a hold-out hides stays hidden, but for what stands before it.
-                    held[y, x] = held[y, x] * left_over + (_ZERO if gives else alpha)
+                    held[y, x] = held[y, x] * part + (_ZERO if gives else alpha)
                 if gives and area > _ZERO:
                     if covered.shape[0] > 0:
                         covered[y, x] = max(covered[y, x], min(area + own_before, _ONE))
                     depth[y, x] = min(depth[y, x], own_depth[y, x])
+                is_there = part != _ONE
+                if gives:
+                    is_there = is_there or red != _ZERO or green != _ZERO or blue != _ZERO or alpha != _ZERO
+                touched[y, x] = is_there
+                if is_there:
+                    for k in range(4):
+                        lower[y, x, k] *= part
+                    if gives:
+                        lower[y, x, 0] += red
+                        lower[y, x, 1] += green
+                        lower[y, x, 2] += blue
+                        lower[y, x, 3] += alpha
 
 
 @parallel_kernel
@@ -359,11 +462,11 @@ def lay_over(front: Picture, behind: Picture, areas: Areas, solid: NDArray[np.fl
     is not weakened by it: an opaque edge before a clear plate stays as it is. How see-through elements farther away share a
     pixel with that area is not known; they count as spread evenly over it.
     """
-    rest, tiles = np.ones_like(solid), areas.tiles_in(solid.shape)
+    rest, touched, tiles = np.ones_like(solid), np.zeros(solid.shape, np.bool_), areas.tiles_in(solid.shape)
     held, covered = (np.empty((0, 0), np.float32) if one is None else one for one in (behind.held, behind.covered))
     with PARALLEL:
         PARALLEL.by_parts(
-            _settle,
+            _put_over,
             tiles,
             front.beauty,
             front.depth,
@@ -375,8 +478,10 @@ def lay_over(front: Picture, behind: Picture, areas: Areas, solid: NDArray[np.fl
             covered,
             behind.depth,
             rest,
+            touched,
+            behind.beauty,
         )
-    _lay(front if gives else None, behind, rest, tiles)
+    _lay_parts(front if gives else None, behind, rest, touched, tiles)
 
 
 def _stand(front: Picture, behind: Picture, areas: Areas) -> None:
@@ -428,11 +533,23 @@ def _lay(
         upper = behind.beauty[:0] if front is None else front.beauty
         PARALLEL.by_parts(_mark_touched, order, upper, rest, touched)
 
+        PARALLEL.by_parts(_over, order, upper, rest, touched, behind.beauty)
+    _lay_parts(front, behind, rest, touched, order)
+
+
+def _lay_parts(
+    front: Picture | None,
+    behind: Picture,
+    rest: NDArray[np.float32],
+    touched: NDArray[np.bool_],
+    tiles: NDArray[np.int64],
+) -> None:
+    """The same with what beauty is made of and with what stands in the pixels, where touched [H, W] in some tiles."""
+
     def over(upper: NDArray[np.float32] | None, lower: NDArray[np.float32]) -> None:
         with PARALLEL:
-            PARALLEL.by_parts(_over, order, lower[:0] if upper is None else upper, rest, touched, lower)
+            PARALLEL.by_parts(_over, tiles, lower[:0] if upper is None else upper, rest, touched, lower)
 
-    over(None if front is None else front.beauty, behind.beauty)
     if behind.planes is not None:
         over(None if front is None else front.planes, behind.planes)
     for name, values in behind.groups.items():
