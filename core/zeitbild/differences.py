@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-
-from zeitbild.kernels import kernel
-from zeitbild.render.shade.shading import PARTS
 
 
 @dataclass(frozen=True, slots=True)
@@ -34,28 +33,21 @@ def difference(one: NDArray[np.float32], other: NDArray[np.float32]) -> Differen
     return Difference(round(float(most[y, x]), 7), x, y)
 
 
-@kernel
-def _sum_off(planes, parts, beauty, off):  # type: ignore[no-untyped-def]
-    """The largest difference of each pixel into off [H, W]; see ``sum_difference``."""
-    for y in range(off.shape[0]):
-        for x in range(off.shape[1]):
-            most = np.float32(0)
-            for k in range(3):
-                total = np.float32(0)
-                for first in parts:
-                    total += planes[y, x, first + k]
-                light = beauty[y, x, k]
-                most = max(most, abs(total - light) / max(abs(light), np.float32(1)))
-            off[y, x] = most
-
-
 def sum_difference(
-    planes: NDArray[np.float32], beauty: NDArray[np.float32], window: tuple[slice, slice] = (slice(0), slice(0))
+    light: Sequence[Sequence[NDArray[Any]]],
+    beauty: Sequence[NDArray[Any]],
+    window: tuple[slice, slice] = (slice(0), slice(0)),
 ) -> Difference:
-    """How far the passes of light among the planes [H, W, PLANES] of a picture are from its beauty [H, W, 4]; window tells where in
-    the picture these are."""
-    off = np.empty(beauty.shape[:2], np.float32)
-    _sum_off(planes, np.array(PARTS), beauty, off)
-    y, x = divmod(int(off.argmax()), off.shape[1])
+    """How far passes of light, each given by its channels [H, W], add up to something else than beauty's channels; window tells
+    where in the picture these are."""
+    most = np.zeros(beauty[0].shape, np.float32)
+    for k, channel in enumerate(beauty):
+        whole, total = channel.astype(np.float32), np.zeros(channel.shape, np.float32)
+        for one in light:
+            total += one[k]
+        off = np.abs(np.subtract(total, whole, out=total), out=total)
+        off /= np.maximum(np.abs(whole, out=whole), np.float32(1), out=whole)
+        np.maximum(most, off, out=most)
+    y, x = divmod(int(most.argmax()), most.shape[1])
     top, left = window[0].start or 0, window[1].start or 0
-    return Difference(round(float(off[y, x]), 7), left + x, top + y)
+    return Difference(round(float(most[y, x]), 7), left + x, top + y)

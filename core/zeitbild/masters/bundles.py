@@ -29,7 +29,7 @@ from zeitbild.halves import as_half
 from zeitbild.render.data_rows import CAMERA_NORMAL, DATA, MOTION, NORMAL, POSITION, SHARE, TEXTURE
 from zeitbild.render.passes import Bundle
 from zeitbild.render.picture import NO_DEPTH, Picture
-from zeitbild.render.shade.shading import AROUND, BEHIND, DIFFUSE, EMISSION, LIT, OPENNESS, PLANES, SPECULAR
+from zeitbild.render.shade.shading import AROUND, BEHIND, DIFFUSE, EMISSION, LIT, OPENNESS, PARTS, PLANES, SPECULAR
 from zeitbild.render.visible.identity import SLOTS
 from zeitbild.snapshot import Snapshot
 from zeitbild.snapshot.names import Names
@@ -132,12 +132,13 @@ def _light_parts(picture: Picture, window: Window) -> list[ExrPart]:
     assert picture.planes is not None
     parts = _columns(picture.planes[window], _LIGHT, {})
     # Proved is what is kept: halves, not the floats that they were. Found out once, it is read again with the header alone.
-    light = np.zeros((*picture.planes[window].shape[:2], PLANES), np.float32)
-    for part, (_, first, letters, _) in zip(parts, _LIGHT, strict=True):
-        for k, letter in enumerate(letters):
-            light[..., first + k] = part.channels[letter]
-    beauty = np.stack([as_half(picture.beauty[(*window, k)], least_zero=True) for k in range(3)], axis=2)
-    off = sum_difference(light, beauty.astype(np.float32), window).inside(picture.margin)
+    light = [
+        [part.channels[one] for one in letters]
+        for part, (_, first, letters, _) in zip(parts, _LIGHT, strict=True)
+        if first in PARTS
+    ]
+    beauty = [as_half(picture.beauty[(*window, k)], least_zero=True) for k in range(3)]
+    off = sum_difference(light, beauty, window).inside(picture.margin)
     sums = {"sums": json.dumps(asdict(off))}
     return [replace(part, attributes=sums) for part in parts]
 

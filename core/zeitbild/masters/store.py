@@ -10,6 +10,7 @@ import json
 import os
 import re
 from collections.abc import Collection, Iterable, Mapping
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
@@ -29,6 +30,8 @@ from zeitbild.storage import write_whole
 _KEY = re.compile(r"^[0-9a-f]{64}$")
 _END = re.compile(r"^(\.[a-z]+-[0-9a-f]{12})?$")
 _BEAUTY: dict[Bundle, str] = {"beauty": ""}
+#: Bundles that are written side by side.
+_AT_ONCE = 2
 #: The attribute that tells how many pixels were rendered around the raster.
 _MARGIN = "overscan"
 
@@ -97,20 +100,27 @@ class MasterStore:
         margin = picture.margin
         corner = window[1].start - margin, window[0].start - margin
         outside = {_MARGIN: str(margin)} if margin else {}
-        for bundle, end in ends.items():
-            path = self.path(key, end)
-            # Beauty is written anew, as ever: who saves has rendered it.
-            if bundle == "beauty" or not path.exists():
-                parts = [
-                    replace(
-                        part,
-                        attributes={**part.attributes, **outside},
-                        compression="zstd",
-                        window=(corner, picture.raster),
-                    )
-                    for part in KEPT[bundle].parts(picture, window)
-                ]
-                write_whole(path, lambda beside, parts=parts: write_parts(beside, parts))  # type: ignore[misc]
+
+        def write(bundle: Bundle) -> None:
+            parts = [
+                replace(
+                    part,
+                    attributes={**part.attributes, **outside},
+                    compression="zstd",
+                    window=(corner, picture.raster),
+                )
+                for part in KEPT[bundle].parts(picture, window)
+            ]
+            write_whole(self.path(key, ends[bundle]), lambda beside: write_parts(beside, parts))
+
+        # Beauty is written anew, as ever: who saves has rendered it.
+        missing = [one for one, end in ends.items() if one == "beauty" or not self.path(key, end).exists()]
+        if len(missing) == 1:
+            write(missing[0])
+        elif missing:
+            # The library computes outside of the interpreter; no more at once, since each holds its planes once more.
+            with ThreadPoolExecutor(_AT_ONCE) as pool:
+                list(pool.map(write, missing))
         return self.size(key, ends)
 
     def size(self, key: str, ends: Mapping[Bundle, str] = _BEAUTY) -> int:
