@@ -1,6 +1,7 @@
 """What carries requests: threads that are lent, writers in line, sessions and tokens without threads of their own."""
 
 import asyncio
+import contextlib
 import http.client
 import json
 import threading
@@ -69,6 +70,36 @@ class Threads(TestCase):
         asyncio.run(ask())
         self.assertEqual(len(set(used[:3])), 3)
         self.assertLessEqual(set(used[3:]), set(used[:3]))
+
+    def test_a_thread_that_is_still_at_work_for_who_hung_up_is_lent_to_nobody(self) -> None:
+        go, began, ended = threading.Event(), threading.Event(), threading.Event()
+        self.addCleanup(go.set)
+
+        def work() -> None:
+            began.set()
+            go.wait(60)
+            ended.set()
+
+        async def application(scope: Any, *_: Any) -> None:
+            await sync_to_async(work if scope.get("long") else (lambda: None))()
+
+        async def ask() -> None:
+            served = KeptThreads(application)
+            hung_up = asyncio.ensure_future(served({"type": "http", "long": True}, None, None))
+            while not began.is_set():
+                await asyncio.sleep(0.01)
+            hung_up.cancel()
+            with contextlib.suppress(asyncio.CancelledError):
+                await asyncio.wait_for(hung_up, 60)
+            self.assertFalse(ended.is_set(), "it was waited for")
+            # Another is served at once.
+            await asyncio.wait_for(served({"type": "http"}, None, None), 60)
+            self.assertFalse(ended.is_set())
+            self.assertEqual(len(served._idle), 1)
+            go.set()
+
+        asyncio.run(ask())
+        self.assertTrue(ended.wait(60))
 
     def test_a_request_that_fails_gives_its_thread_back(self) -> None:
         async def application(*_: Any) -> None:
