@@ -228,6 +228,28 @@ class InPieces(unittest.TestCase):
             if whole.planes is not None and apart.planes is not None:
                 np.testing.assert_array_equal(whole.planes, apart.planes)
 
+    def test_with_the_eye_inside_one_and_others_out_of_the_picture(self) -> None:
+        places = []
+        for x, z in ((0.0, 10.0), (0.0, 0.0), (40.0, 0.0), (0.0, 30.0)):
+            matrix = np.eye(4)
+            matrix[0, 3], matrix[2, 3] = x, z
+            places.append(matrix)
+        # The eye stands at 10: in the first ball, before the second; the third is beside the picture, the last behind the eye.
+        balls = [_moved(sphere(1.0), own) for own in places]
+        row = finish_row(RED, unlit=True, opacity=0.5)
+
+        def picture(*meshes: Mesh) -> np.ndarray:  # type: ignore[type-arg]
+            shot = snapshot(*meshes, size=(96, 64))
+            return render(
+                replace(shot, bodies=tuple(replace(body, finishes=(row,)) for body in shot.bodies)), QUALITIES["final"]
+            ).beauty
+
+        whole = picture(_one_mesh(*balls))
+        np.testing.assert_array_equal(whole, picture(*balls))
+        # The inside of one ball is one surface; both sides of the other are three quarters of what is left.
+        self.assertAlmostEqual(float(whole[0, 0, 3]), 0.5, places=5)
+        self.assertAlmostEqual(float(whole[32, 48, 3]), 0.5 + 0.5 * 0.75, places=5)
+
     def test_what_is_one_or_of_very_many_pieces_stays_whole(self) -> None:
         cards = []
         for number in range(100):

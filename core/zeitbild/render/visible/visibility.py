@@ -148,8 +148,9 @@ def tiles_around(boxes: NDArray[np.float64], width: int, height: int) -> NDArray
     left, top, right, bottom = boxes[
         (boxes[:, 2] >= 0) & (boxes[:, 3] >= 0) & (boxes[:, 0] <= width) & (boxes[:, 1] <= height)
     ].T
-    first_column, last_column = (np.clip(x // TILE, 0, columns - 1).astype(np.int64) for x in (left, right))
-    first_row, last_row = (np.clip(y // TILE, 0, rows - 1).astype(np.int64) for y in (top, bottom))
+    # Cut off before they become whole numbers: they may be infinite.
+    first_column, last_column = (np.clip(x, 0, width - 1).astype(np.int64) // TILE for x in (left, right))
+    first_row, last_row = (np.clip(y, 0, height - 1).astype(np.int64) // TILE for y in (top, bottom))
     # A corner of each box adds or takes away one; summed up both ways that is how many boxes reach into a tile.
     corners = np.zeros((rows + 1, columns + 1), np.int64)
     np.add.at(corners, (first_row, first_column), 1)
