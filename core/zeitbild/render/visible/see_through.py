@@ -152,18 +152,25 @@ class Outlines:
     boxes: NDArray[np.float64]
     depths: NDArray[np.float64]
 
-    def meeting(self) -> NDArray[np.bool_]:
-        """Which two [n, n] may have a pixel in common."""
-        left, top, right, bottom = self.boxes.T
-        across: NDArray[np.bool_] = (left[:, None] < right) & (left < right[:, None])
-        down: NDArray[np.bool_] = (top[:, None] < bottom) & (top < bottom[:, None])
-        return np.logical_and(across, down)
+    def meeting(self, bodies: Sequence[int] = ()) -> NDArray[np.bool_]:
+        """Which two [n, n] may have a pixel in common. Pieces of the same of ``bodies`` [n] may have one in common at their edges:
+        drawn together each has its share of it."""
+        own = np.array(bodies)
+        closer = self.boxes + np.array([_APART, _APART, -_APART, -_APART])
+        return np.where(own[:, None] == own, _meet(closer), _meet(self.boxes)) if len(own) else _meet(self.boxes)
 
     def deep(self) -> NDArray[np.float64]:
         """How far two [n, n] share distances from the eye."""
         near, far = self.depths.T
         shared: NDArray[np.float64] = np.minimum(far[:, None], far) - np.maximum(near[:, None], near)
         return shared
+
+
+def _meet(boxes: NDArray[np.float64]) -> NDArray[np.bool_]:
+    left, top, right, bottom = boxes.T
+    across: NDArray[np.bool_] = (left[:, None] < right) & (left < right[:, None])
+    down: NDArray[np.bool_] = (top[:, None] < bottom) & (top < bottom[:, None])
+    return np.logical_and(across, down)
 
 
 def outlines_of(snapshot: Snapshot, places: Sequence[int], pieces: Pieces | None = None) -> Outlines:
@@ -201,7 +208,8 @@ def groups_apart(
     groups in their order. What is together has a group of its own."""
     every = [place for unit in units for place in unit]
     number_of = {place: number for number, place in enumerate(every)}
-    meeting = outlines_of(snapshot, every, pieces).meeting()
+    bodies = [pieces.body(place) for place in every] if pieces is not None else ()
+    meeting = outlines_of(snapshot, every, pieces).meeting(bodies)
     levels: list[list[tuple[int, ...]]] = []
     #: The numbers of the bodies in each level.
     inside: list[list[int]] = []
