@@ -113,8 +113,8 @@ def without(triangles: NDArray[np.int32], left_out: NDArray[np.bool_]) -> NDArra
     """Triangles [T, 3] with some of them shrunk to a point, which nothing draws or meets, so that all keep their numbers."""
     if not left_out.any():
         return triangles
-    fewer = triangles.copy()
-    fewer[left_out] = fewer[left_out][:, :1]
+    fewer, kept = np.repeat(triangles[:, :1], 3, axis=1), np.flatnonzero(~left_out)
+    fewer[kept] = triangles[kept]
     return fewer
 
 

@@ -50,38 +50,48 @@ _MOST_PIECES, _REMEMBERED = 64, 32
 
 @dataclass(frozen=True, slots=True, eq=False)
 class _Apart:
-    """A mesh whose parts have no corner in common: the part [T] of each triangle and the corners of each part."""
+    """A mesh whose parts have no corner in common: the part [T] of each triangle and the box [2, 3] around each part; none of both
+    for a mesh that stays whole."""
 
     mesh: Mesh
     part_of: NDArray[np.int32]
-    vertices: tuple[NDArray[np.float64], ...]
+    boxes: tuple[NDArray[np.float64], ...]
 
 
 _taken_apart: LRUCache[int, _Apart] = LRUCache(_REMEMBERED)
 _taking_apart = Lock()
 
 
-def _apart(mesh: Mesh) -> _Apart | None:
-    """The parts of a mesh; None if it is one, or too many."""
+def _apart(mesh: Mesh) -> _Apart:
+    """The parts of a mesh, found out once."""
     with _taking_apart:
         found = _taken_apart.get(id(mesh))
     # The number of a mesh that is gone may be another's.
-    if found is not None and found.mesh is mesh:
-        return found
+    if found is None or found.mesh is not mesh:
+        found = _parts_of(mesh)
+        with _taking_apart:
+            _taken_apart[id(mesh)] = found
+    return found
+
+
+def _parts_of(mesh: Mesh) -> _Apart:
+    """The parts of a mesh; it stays whole if it is one, or too many."""
+    whole = _Apart(mesh, np.empty(0, np.int32), ())
     count, t = len(mesh.vertices), mesh.triangles
     if not count or not len(t):
-        return None
+        return whole
     rows, columns = t[:, [0, 1]].reshape(-1), t[:, [1, 2]].reshape(-1)
     joined = coo_matrix((np.ones(len(rows), np.int8), (rows, columns)), shape=(count, count))
     _, labels = connected_components(joined, directed=False)
     # Corners of no triangle are parts of nothing.
     used, part_of = np.unique(labels[t[:, 0]], return_inverse=True)
     if not 1 < len(used) <= _MOST_PIECES:
-        return None
-    made = _Apart(mesh, part_of.astype(np.int32), tuple(mesh.vertices[labels == one] for one in used))
-    with _taking_apart:
-        _taken_apart[id(mesh)] = made
-    return made
+        return whole
+    return _Apart(mesh, part_of.astype(np.int32), tuple(_box(mesh.vertices[labels == one]) for one in used))
+
+
+def _box(vertices: NDArray[np.float64]) -> NDArray[np.float64]:
+    return np.stack([vertices.min(axis=0), vertices.max(axis=0)])
 
 
 class Pieces:
@@ -93,23 +103,27 @@ class Pieces:
     def __init__(self, snapshot: Snapshot) -> None:
         self._snapshot, self._meshes = snapshot, snapshot.built_meshes
         self._bodies = list(range(len(self._meshes)))
-        self._vertices = [mesh.vertices for mesh in self._meshes]
+        #: Of those that somebody asked for; None: it has no corner.
+        self._boxes: dict[int, NDArray[np.float64] | None] = {}
 
     def body(self, piece: int) -> int:
         """The place of the body that a piece is of."""
         return self._bodies[piece]
 
-    def vertices(self, piece: int) -> NDArray[np.float64]:
-        """The corners of a piece [n, 3], in its body's own units."""
-        return self._vertices[piece]
+    def box(self, piece: int) -> NDArray[np.float64] | None:
+        """The lowest and the highest corner [2, 3] of the box around a piece, in its body's own units; None for an empty one."""
+        if piece not in self._boxes:
+            vertices = self._meshes[piece].vertices
+            self._boxes[piece] = _box(vertices) if len(vertices) else None
+        return self._boxes[piece]
 
     def far_to_near(self, pieces: Sequence[int]) -> tuple[int, ...]:
         """Pieces in the order of their middles."""
         camera, middles = self._snapshot.camera, {}
         for piece in pieces:
             matrix = np.array(self._snapshot.bodies[self._bodies[piece]].matrix).reshape(4, 4)
-            vertices = self._vertices[piece]
-            middle = (vertices.min(axis=0) + vertices.max(axis=0)) / 2 if len(vertices) else np.zeros(3)
+            box = self.box(piece)
+            middle = np.zeros(3) if box is None else (box[0] + box[1]) / 2
             middles[piece] = float(camera.distance((matrix[:3, :3] @ middle + matrix[:3, 3])[None])[0])
         return tuple(sorted(pieces, key=lambda piece: (-middles[piece], piece)))
 
@@ -122,12 +136,12 @@ class Pieces:
         owners = owners.copy()
         for unit in units:
             parts = _apart(self._meshes[unit[0]]) if len(unit) == 1 else None
-            if parts is None:
+            if parts is None or not parts.boxes:
                 found.append(unit)
                 continue
             first = len(self._bodies)
-            self._bodies += [unit[0]] * len(parts.vertices)
-            self._vertices += parts.vertices
+            self._bodies += [unit[0]] * len(parts.boxes)
+            self._boxes |= dict(enumerate(parts.boxes, first))
             owners[owners == unit[0]] = first + parts.part_of
             found += [(piece,) for piece in self.far_to_near(range(first, len(self._bodies)))]
         return found, owners
@@ -177,12 +191,12 @@ def outlines_of(snapshot: Snapshot, places: Sequence[int], pieces: Pieces | None
     """The outlines of bodies at some places, or of pieces of them."""
     camera, pieces = snapshot.camera, pieces or Pieces(snapshot)
     found = Outlines(np.zeros((len(places), 4)), np.zeros((len(places), 2)))
-    every = [pieces.vertices(place) for place in places]
-    at = [number for number, vertices in enumerate(every) if len(vertices)]
+    every = [pieces.box(place) for place in places]
+    at = [number for number, box in enumerate(every) if box is not None]
     if not at:
         return found
     places = [pieces.body(place) for place in places]
-    ends = np.array([(every[number].min(axis=0), every[number].max(axis=0)) for number in at])
+    ends = np.array([every[number] for number in at])
     corners = ends[:, _CORNERS, np.arange(3)]
     stations = snapshot.stations or (tuple(body.matrix for body in snapshot.bodies),)
     matrices = np.array([[station[places[number]] for number in at] for station in stations])
