@@ -43,14 +43,24 @@ _changing = threading.Lock()
 
 
 async def begin(shot: int, person: int, function: Callable[..., Any], *arguments: Any) -> Job:
-    """Begin a job on the lane of what takes long; gives it when it is done, or after a while."""
+    """Begin a job on the lane of what takes long; gives it when it is done, or after a while, from when on it has a name."""
     job = Job(person, lambda: function(*arguments), shot=shot)
-    with _changing:
-        for old in [one for one in _jobs.values() if one.is_unwanted()]:
-            _forget(old)
-        _jobs[shot, job.name] = job
     LONG.add(job)
-    return await _look(job)
+    try:
+        await _look(job)
+    except asyncio.CancelledError:
+        # Nobody knows its name.
+        LONG.forget(job)
+        raise
+    if not job.done.done():
+        with _changing:
+            for other in list(_jobs.values()):
+                if other.is_unwanted():
+                    _forget(other)
+                elif other.done.done():
+                    other.call = _nothing
+            _jobs[shot, job.name] = job
+    return job
 
 
 async def look(shot: int, name: str) -> Job | None:
@@ -80,7 +90,14 @@ async def _look(job: Job) -> Job:
     finally:
         job.looking -= 1
         job.looked = time.monotonic()
+    if job.done.done():
+        # What it took, a whole document, is not kept with what it gave.
+        job.call = _nothing
     return job
+
+
+def _nothing() -> None:
+    return None
 
 
 async def _settled(future: Future[Any], seconds: float) -> None:

@@ -1,6 +1,8 @@
 """Estimates and findings as jobs: begun, looked for, given up; by whom, and how often."""
 
+import asyncio
 import threading
+import time
 from collections.abc import Callable
 from typing import Any
 from unittest import mock
@@ -98,6 +100,37 @@ class Jobs(StudioCase):
         self.post(job, method="delete", expect=404)
         Membership.objects.create(project=self.project, user=eve, role=Role.VIEWER)
         self.assertEqual(self.get(job)["file_bytes"], 7)
+
+    def test_one_whose_page_is_gone_before_it_has_a_name_is_given_up_at_once(self) -> None:
+        ended = threading.Event()
+
+        def work() -> None:
+            try:
+                while True:
+                    PARALLEL.breathe()
+                    time.sleep(0.001)
+            finally:
+                ended.set()
+
+        async def ask() -> None:
+            asked = asyncio.ensure_future(jobs.begin(self.shot.id, self.ada.id, work))
+            await asyncio.sleep(0.1)
+            asked.cancel()
+            with self.assertRaises(asyncio.CancelledError):
+                await asked
+
+        before = set(jobs._jobs)
+        with override_settings(JOB_PATIENCE=60):
+            asyncio.run(ask())
+        self.assertTrue(ended.wait(60), "it went on")
+        self.assertEqual(set(jobs._jobs), before)
+
+    def test_what_is_done_at_once_is_not_kept(self) -> None:
+        document = self.shot.current_document().model_dump(mode="json")
+        before = set(jobs._jobs)
+        with override_settings(JOB_PATIENCE=240), mock.patch("shots.api.estimate", lambda *_: self._result()):
+            self.assertEqual(self.post(f"{self.path}/estimate", {"document": document})["file_bytes"], 7)
+        self.assertEqual(set(jobs._jobs), before)
 
     def test_findings_are_jobs_too(self) -> None:
         def examine(*_: Any) -> Any:
