@@ -19,7 +19,8 @@ from zeitbild.render.stage import Lighting, Stage, lighting_of, stage_of, viewpo
 from zeitbild.render.view.pixel_look import harden
 from zeitbild.render.visible.finer import bends_of, find_busy, fit_shares, note_done, tones_of
 from zeitbild.render.visible.identity import SLOTS, boxes_of, mark, moves_of, projection_of
-from zeitbild.render.visible.see_through import Areas, Pieces, areas_of, depth_of_seen, drop_hidden
+from zeitbild.render.visible.pieces import Pieces
+from zeitbild.render.visible.see_through import Areas, areas_of, depth_of_seen, drop_hidden
 from zeitbild.render.visible.tile_kernel import RASTERISERS_AGAIN
 from zeitbild.render.visible.visibility import Drawing, Fragments, rasterise
 from zeitbild.render.world.buffers import kept, lent

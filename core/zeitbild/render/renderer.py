@@ -19,16 +19,8 @@ from zeitbild.render.view.backdrop import behind
 from zeitbild.render.view.pixel_look import enlarge, finish_pixels
 from zeitbild.render.visible.entangled import Surface, Weights, distinct, entangled, surface_of, weights_of
 from zeitbild.render.visible.identity import numbers_of
-from zeitbild.render.visible.see_through import (
-    Areas,
-    add,
-    groups_apart,
-    lay_over,
-    outlines_of,
-    see_through_places,
-    through,
-    weaken,
-)
+from zeitbild.render.visible.pieces import groups_apart, outlines_of, see_through_places
+from zeitbild.render.visible.see_through import Areas, add, lay_over, through, weaken
 from zeitbild.render.visible.visibility import tiles_around
 from zeitbild.snapshot import Role, Snapshot
 from zeitbild.snapshot.finish_row import made_opaque, opacity_of

@@ -9,7 +9,7 @@ from zeitbild.geometry.mesh import Mesh
 from zeitbild.render import QUALITIES, Picture, render, render_together
 from zeitbild.render.shade.shading import AROUND, DIFFUSE, EMISSION, SPECULAR
 from zeitbild.render.visible.entangled import entangled
-from zeitbild.render.visible.see_through import Pieces, see_through_places
+from zeitbild.render.visible.pieces import Pieces, see_through_places
 from zeitbild.snapshot import Role, Snapshot
 from zeitbild.snapshot.finish_row import finish_row
 from zeitbild.snapshot.lights import LightSource

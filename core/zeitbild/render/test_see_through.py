@@ -9,7 +9,8 @@ from zeitbild.render import QUALITIES, render
 from zeitbild.render.picture import NO_DEPTH, Picture
 from zeitbild.render.shade.shading import PLANES
 from zeitbild.render.visible.identity import SLOTS, moves_of, numbers_of
-from zeitbild.render.visible.see_through import Areas, groups_apart, lay_over, see_through_places
+from zeitbild.render.visible.pieces import groups_apart, see_through_places
+from zeitbild.render.visible.see_through import Areas, lay_over
 from zeitbild.render.world.ray_scene import bits_of
 from zeitbild.snapshot import Snapshot
 from zeitbild.snapshot.finish_row import finish_row

@@ -1,0 +1,228 @@
+"""What is see-through in a set, in the order in which it is laid over what is behind it: bodies, their pieces, and which lie apart."""
+
+from __future__ import annotations
+
+import itertools
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from threading import Lock
+from typing import Any
+
+import numpy as np
+from cachetools import LRUCache
+from numpy.typing import NDArray
+from scipy.sparse import coo_matrix
+from scipy.sparse.csgraph import connected_components
+
+from zeitbild.geometry.mesh import Mesh
+from zeitbild.snapshot import Snapshot
+from zeitbild.snapshot.finish_row import opacity_of
+
+
+def see_through_places(snapshot: Snapshot) -> tuple[int, ...]:
+    """Places of the bodies in view that have a finish of less than full opacity, far to near by their middles."""
+    places = [
+        place
+        for place, body in enumerate(snapshot.bodies)
+        if body.role != "unseen" and any(opacity_of(finish) < 1 for finish in body.finishes)
+    ]
+    return Pieces(snapshot).far_to_near(places)
+
+
+#: Pieces that a body is taken apart into at most; and how many bodies' pieces are remembered.
+_MOST_PIECES, _REMEMBERED = 64, 32
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class _Apart:
+    """A mesh whose parts have no corner in common: the part [T] of each triangle and the box [2, 3] around each part; none of both
+    for a mesh that stays whole."""
+
+    mesh: Mesh
+    part_of: NDArray[np.int32]
+    boxes: tuple[NDArray[np.float64], ...]
+
+
+_taken_apart: LRUCache[int, _Apart] = LRUCache(_REMEMBERED)
+_taking_apart = Lock()
+
+
+def _apart(mesh: Mesh) -> _Apart:
+    """The parts of a mesh, found out once."""
+    with _taking_apart:
+        found = _taken_apart.get(id(mesh))
+    # The number of a mesh that is gone may be another's.
+    if found is None or found.mesh is not mesh:
+        found = _parts_of(mesh)
+        with _taking_apart:
+            _taken_apart[id(mesh)] = found
+    return found
+
+
+def _parts_of(mesh: Mesh) -> _Apart:
+    """The parts of a mesh; it stays whole if it is one, or too many."""
+    whole = _Apart(mesh, np.empty(0, np.int32), ())
+    count, t = len(mesh.vertices), mesh.triangles
+    if not count or not len(t):
+        return whole
+    rows, columns = t[:, [0, 1]].reshape(-1), t[:, [1, 2]].reshape(-1)
+    joined = coo_matrix((np.ones(len(rows), np.int8), (rows, columns)), shape=(count, count))
+    _, labels = connected_components(joined, directed=False)
+    # Corners of no triangle are parts of nothing.
+    used, part_of = np.unique(labels[t[:, 0]], return_inverse=True)
+    if not 1 < len(used) <= _MOST_PIECES:
+        return whole
+    return _Apart(mesh, part_of.astype(np.int32), tuple(_box(mesh.vertices[labels == one]) for one in used))
+
+
+def _box(vertices: NDArray[np.float64]) -> NDArray[np.float64]:
+    return np.stack([vertices.min(axis=0), vertices.max(axis=0)])
+
+
+class Pieces:
+    """See-through bodies in pieces where their parts lie apart, as the letters of a word do: one may be seen through another.
+
+    A piece has a number, as bodies have their places: those of whole bodies are their places, those of parts come after them.
+    """
+
+    def __init__(self, snapshot: Snapshot) -> None:
+        self._snapshot, self._meshes = snapshot, snapshot.built_meshes
+        self._bodies = list(range(len(self._meshes)))
+        #: Of those that somebody asked for; None: it has no corner.
+        self._boxes: dict[int, NDArray[np.float64] | None] = {}
+
+    def body(self, piece: int) -> int:
+        """The place of the body that a piece is of."""
+        return self._bodies[piece]
+
+    def box(self, piece: int) -> NDArray[np.float64] | None:
+        """The lowest and the highest corner [2, 3] of the box around a piece, in its body's own units; None for an empty one."""
+        if piece not in self._boxes:
+            vertices = self._meshes[piece].vertices
+            self._boxes[piece] = _box(vertices) if len(vertices) else None
+        return self._boxes[piece]
+
+    def far_to_near(self, pieces: Sequence[int]) -> tuple[int, ...]:
+        """Pieces in the order of their middles."""
+        camera, middles = self._snapshot.camera, {}
+        for piece in pieces:
+            matrix = np.array(self._snapshot.bodies[self._bodies[piece]].matrix).reshape(4, 4)
+            box = self.box(piece)
+            middle = np.zeros(3) if box is None else (box[0] + box[1]) / 2
+            middles[piece] = float(camera.distance((matrix[:3, :3] @ middle + matrix[:3, 3])[None])[0])
+        return tuple(sorted(pieces, key=lambda piece: (-middles[piece], piece)))
+
+    def take_apart(
+        self, units: Sequence[tuple[int, ...]], owners: NDArray[np.int64]
+    ) -> tuple[list[tuple[int, ...]], NDArray[np.int64]]:
+        """Units (``entangled.entangled``) with pieces in place of each body that is one alone, and which piece each triangle [T] is of, where
+        owners [T] are the places of their bodies."""
+        found: list[tuple[int, ...]] = []
+        owners = owners.copy()
+        for unit in units:
+            parts = _apart(self._meshes[unit[0]]) if len(unit) == 1 else None
+            if parts is None or not parts.boxes:
+                found.append(unit)
+                continue
+            first = len(self._bodies)
+            self._bodies += [unit[0]] * len(parts.boxes)
+            self._boxes |= dict(enumerate(parts.boxes, first))
+            owners[owners == unit[0]] = first + parts.part_of
+            found += [(piece,) for piece in self.far_to_near(range(first, len(self._bodies)))]
+        return found, owners
+
+
+#: Pixels that two elements must lie apart to be drawn together.
+_APART = 2.0
+
+
+#: Which end of a box, low or high, each of its eight corners has along each axis.
+_CORNERS = np.array(list(itertools.product((0, 1), repeat=3)))
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Outlines:
+    """Where bodies may be in the picture while the shutter is open, by the boxes around them.
+
+    boxes  [n, 4] left, top, right and bottom in pixels; everywhere, if one reaches behind the eye
+    depths [n, 2] between which distances along the viewing axis
+    """
+
+    boxes: NDArray[np.float64]
+    depths: NDArray[np.float64]
+
+    def meeting(self, bodies: Sequence[int] = ()) -> NDArray[np.bool_]:
+        """Which two [n, n] may have a pixel in common. Pieces of the same of ``bodies`` [n] may have one in common at their edges:
+        drawn together each has its share of it."""
+        own = np.array(bodies)
+        closer = self.boxes + np.array([_APART, _APART, -_APART, -_APART])
+        return np.where(own[:, None] == own, _meet(closer), _meet(self.boxes)) if len(own) else _meet(self.boxes)
+
+    def deep(self) -> NDArray[np.float64]:
+        """How far two [n, n] share distances from the eye."""
+        near, far = self.depths.T
+        shared: NDArray[np.float64] = np.minimum(far[:, None], far) - np.maximum(near[:, None], near)
+        return shared
+
+
+def _meet(boxes: NDArray[np.float64]) -> NDArray[np.bool_]:
+    left, top, right, bottom = boxes.T
+    across: NDArray[np.bool_] = (left[:, None] < right) & (left < right[:, None])
+    down: NDArray[np.bool_] = (top[:, None] < bottom) & (top < bottom[:, None])
+    return np.logical_and(across, down)
+
+
+def outlines_of(snapshot: Snapshot, places: Sequence[int], pieces: Pieces | None = None) -> Outlines:
+    """The outlines of bodies at some places, or of pieces of them."""
+    camera, pieces = snapshot.camera, pieces or Pieces(snapshot)
+    found = Outlines(np.zeros((len(places), 4)), np.zeros((len(places), 2)))
+    every = [pieces.box(place) for place in places]
+    at = [number for number, box in enumerate(every) if box is not None]
+    if not at:
+        return found
+    places = [pieces.body(place) for place in places]
+    ends = np.array([every[number] for number in at])
+    corners = ends[:, _CORNERS, np.arange(3)]
+    stations = snapshot.stations or (tuple(body.matrix for body in snapshot.bodies),)
+    matrices = np.array([[station[places[number]] for number in at] for station in stations])
+    matrices = matrices.reshape(len(stations), len(at), 1, 4, 4)
+    points = np.einsum("snoij,nkj->snki", matrices[..., :3, :3], corners) + matrices[..., :3, 3]
+    shape = points.shape[:3]
+    away = camera.distance(points.reshape(-1, 3)).reshape(shape)
+    projected = camera.project(points.reshape(-1, 3)).reshape(*shape, 3)
+    found.depths[at] = np.stack([away.min(axis=(0, 2)), away.max(axis=(0, 2))], axis=1)
+    spots = projected[..., :2] / np.where(projected[..., 2:] == 0, 1, projected[..., 2:])
+    found.boxes[at] = np.concatenate([spots.min(axis=(0, 2)) - _APART, spots.max(axis=(0, 2)) + _APART], axis=1)
+    if not camera.parallel:
+        behind = (projected[..., 2] <= camera.near).any(axis=(0, 2))
+        found.boxes[np.array(at)[behind]] = (-np.inf, -np.inf, np.inf, np.inf)
+    return found
+
+
+def groups_apart(
+    snapshot: Snapshot, units: Sequence[tuple[int, ...]], roles: Mapping[int, Any], pieces: Pieces | None = None
+) -> list[list[tuple[int, ...]]]:
+    """See-through bodies, given from far to near (several together where they reach through one another), in groups to be laid over
+    one another: those of one group lie apart in the picture and have the same roles, and two that may cover one another stand in
+    groups in their order. What is together has a group of its own."""
+    every = [place for unit in units for place in unit]
+    number_of = {place: number for number, place in enumerate(every)}
+    bodies = [pieces.body(place) for place in every] if pieces is not None else ()
+    meeting = outlines_of(snapshot, every, pieces).meeting(bodies)
+    levels: list[list[tuple[int, ...]]] = []
+    #: The numbers of the bodies in each level.
+    inside: list[list[int]] = []
+    for unit in units:
+        mine = [number_of[place] for place in unit]
+        met = np.logical_or.reduce(meeting[mine], axis=0)
+        level = max((number + 1 for number, others in enumerate(inside) if met[others].any()), default=0)
+        while level < len(levels) and (
+            len(unit) > 1 or len(levels[level][0]) > 1 or roles[levels[level][0][0]] != roles[unit[0]]
+        ):
+            level += 1
+        if level == len(levels):
+            levels.append([])
+            inside.append([])
+        levels[level].append(unit)
+        inside[level] += mine
+    return levels
