@@ -11,38 +11,50 @@ from unittest import TestCase, mock
 from asgiref.sync import sync_to_async
 from django.db import connection, connections
 
-from zeitbild_server.testing import ServedCase, wait_until
+from zeitbild_server.testing import ServedCase, StudioCase, wait_until
 from zeitbild_server.threads import KeptThreads
-from zeitbild_server.writing import Line, writing
+from zeitbild_server.writing import _line, writing
 
 
-class Writers(TestCase):
+class Writers(StudioCase):
     def test_they_are_served_in_the_order_in_which_they_came(self) -> None:
-        line, served, threads = Line(), [], []
+        served: list[int] = []
+        threads = []
 
         def write(number: int) -> None:
-            with line:
-                served.append(number)
+            try:
+                with writing():
+                    served.append(number)
+            finally:
+                connection.close()
 
-        with line:
-            for number in range(20):
+        with writing():
+            for number in range(8):
                 thread = threading.Thread(target=write, args=(number,))
                 thread.start()
                 threads.append(thread)
-                wait_until(lambda number=number: len(line._waiting) > number)
+                wait_until(lambda number=number: len(_line._waiting) > number)
         for thread in threads:
             thread.join(60)
-        self.assertEqual(served, list(range(20)))
-        # It is free again.
-        with line:
-            pass
+        self.assertEqual(served, list(range(8)))
 
-    def test_one_that_fails_lets_the_next_one_go(self) -> None:
-        line = Line()
-        with self.assertRaises(ZeroDivisionError), line:
+    def test_one_that_fails_is_taken_back_and_lets_the_next_one_go(self) -> None:
+        with self.assertRaises(ZeroDivisionError), writing():
+            self.project.shots.update(title="Lost")
             _ = 1 // 0
-        with line:
-            pass
+        self.assertNotEqual(self.fresh().title, "Lost")
+        with writing():
+            self.project.shots.update(title="Kept")
+        self.assertEqual(self.fresh().title, "Kept")
+
+    def test_within_a_write_another_is_part_of_it(self) -> None:
+        with self.assertRaises(ZeroDivisionError), writing():
+            with writing():
+                self.project.shots.update(title="Lost")
+            self.assertTrue(connection.in_atomic_block)
+            _ = 1 // 0
+        self.assertFalse(connection.in_atomic_block)
+        self.assertNotEqual(self.fresh().title, "Lost")
 
 
 class Threads(TestCase):
@@ -153,8 +165,3 @@ class Served(ServedCase):
         self.assertEqual(self._ask("DELETE", "/api/session", **{"X-CSRFToken": token})[0] // 100, 2)
         for _ in range(3):
             self.assertEqual(self._ask("GET", f"/api/shots/{self.shot.id}")[0], 401)
-
-    def test_within_a_write_another_is_part_of_it(self) -> None:
-        with writing(), writing():
-            self.assertTrue(connection.in_atomic_block)
-        self.assertFalse(connection.in_atomic_block)

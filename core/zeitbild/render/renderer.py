@@ -189,6 +189,7 @@ def _opaque(view: View, solid: Sequence[int], layers: Sequence[_Layer], veiled: 
     if solid:
         areas = draw_outputs(view, view.stage.drawing(view.triangles_of(solid)), outputs)
     else:
+        # Nothing is opaque: nothing needs to be drawn to know how that looks.
         outputs = [
             replace(one, picture=empty_picture(view.snapshot, layer.planes))
             for one, layer in zip(outputs, layers, strict=True)
