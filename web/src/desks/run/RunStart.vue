@@ -139,8 +139,10 @@ watch(
     >
       <dt class="text-soft">Frames</dt>
       <dd class="text-right">{{ estimate.frames }}</dd>
-      <dt class="text-soft">Length</dt>
-      <dd class="text-right">{{ shot.examined?.length.seconds }} s, {{ shot.examined?.length.timecode }}</dd>
+      <template v-if="which === 'range'">
+        <dt class="text-soft">Length</dt>
+        <dd class="text-right">{{ shot.examined?.length.seconds }} s, {{ shot.examined?.length.timecode }}</dd>
+      </template>
       <dt class="text-soft">Raster</dt>
       <dd class="text-right">
         {{ shot.draft?.raster.width }} × {{ shot.draft?.raster.height
