@@ -18,11 +18,11 @@ class AssetFolder:
     def __init__(self, root: Path) -> None:
         self.root = root
 
-    def path(self, sha256: str) -> Path:
-        """Where an asset lies; InputError for what is no digest, and if it is not there."""
+    def path(self, sha256: str, field: str = "") -> Path:
+        """Where an asset lies; InputError for what is no digest, and if it is not there, at ``field``."""
         path = self._place(sha256)
         if not path.exists():
-            raise InputError(f"the uploaded file {sha256[:12]}… is not here; upload it again", "font")
+            raise InputError(f"the uploaded file {sha256[:12]}… is not here; upload it again", field)
         return path
 
     def _place(self, sha256: str) -> Path:

@@ -5,6 +5,7 @@ ZeitbildError
 │   ├── DocumentError   a shot document is wrong, with one problem for each place
 │   ├── FontError       a font cannot be read, or lacks glyphs
 │   ├── PictureError    a picture cannot be read
+│   ├── DrawingError    a vector drawing cannot be read
 │   └── NamingError     a file-name rule is wrong
 ├── LimitError          correct, but larger than this machine is allowed to try
 ├── AwayError           who should compute is not there just now
@@ -65,6 +66,12 @@ class PictureError(InputError):
     """An uploaded picture is broken, too large, or of a kind that is not read."""
 
     code = "picture"
+
+
+class DrawingError(InputError):
+    """An uploaded vector drawing is broken, empty, or asks for what lies outside it."""
+
+    code = "drawing"
 
 
 class NamingError(InputError):

@@ -1,18 +1,22 @@
-"""Endpoints of uploaded fonts and pictures."""
+"""Endpoints of uploaded fonts, pictures and files for elements."""
 
 from __future__ import annotations
+
+from typing import Any
 
 from django.http import HttpRequest
 from ninja import File, Router, Schema
 from ninja.files import UploadedFile
 
+from assets.actions.add_file import add_file
 from assets.actions.add_font import add_font
 from assets.actions.add_picture import add_picture
-from assets.models import Font, Picture
+from assets.models import Font, LibraryFile, Picture
 from projects.models import Role
 from projects.selectors import project_for
-from zeitbild.errors import FontError, PictureError
+from zeitbild.errors import FontError, LimitError, PictureError
 from zeitbild.geometry.font import MAX_FONT_BYTES
+from zeitbild.library import files
 from zeitbild.pictures import MAX_PICTURE_BYTES
 from zeitbild_server.security import signed_in
 
@@ -84,3 +88,32 @@ def upload_picture(request: HttpRequest, project_id: int, file: UploadedFile = F
 def upload_sky(request: HttpRequest, project_id: int, file: UploadedFile = File(...)) -> PictureOut:
     """Take in a picture of all directions, twice as wide as high."""
     return _upload(request, project_id, file, sky=True)
+
+
+class FileOut(Schema):
+    """A file as documents name it, and what is known of it (``zeitbild.library``)."""
+
+    key: str
+    title: str
+    facts: dict[str, Any]
+
+
+def _file_out(one: LibraryFile) -> FileOut:
+    return FileOut(key=f"asset:{one.sha256}", title=one.file_name, facts=one.facts)
+
+
+@router.get("/projects/{project_id}/files/{kind}", response=list[FileOut], operation_id="listFiles")
+def list_files(request: HttpRequest, project_id: int, kind: str) -> list[FileOut]:
+    """Files of one kind that this project brought along."""
+    project = project_for(signed_in(request), project_id)
+    return [_file_out(one) for one in project.files.filter(kind=files.get(kind).name).order_by("file_name")]
+
+
+@router.post("/projects/{project_id}/files/{kind}", response=FileOut, operation_id="uploadFile")
+def upload_file(request: HttpRequest, project_id: int, kind: str, file: UploadedFile = File(...)) -> FileOut:
+    """Take in a file of one kind."""
+    project = project_for(signed_in(request), project_id, least=Role.EDITOR)
+    own = files.get(kind)
+    if (file.size or 0) > own.most_bytes:
+        raise LimitError(f"{file.name} is too large; files of this kind go to {own.most_bytes // 1_000_000} MB")
+    return _file_out(add_file(project, own, file.name or own.title, file.read()))

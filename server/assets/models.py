@@ -1,4 +1,4 @@
-"""Fonts and pictures that people brought along."""
+"""Fonts, pictures and files for elements that people brought along."""
 
 from __future__ import annotations
 
@@ -32,3 +32,18 @@ class Picture(models.Model):
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["project", "sha256"], name="one_picture")]
+
+
+class LibraryFile(models.Model):
+    """A file that elements of a project show (``zeitbild.library``), with what is known of it; its content lies in the asset folder
+    under its SHA-256."""
+
+    project = models.ForeignKey(Project, on_delete=models.CASCADE, related_name="files")
+    kind = models.CharField(max_length=40)
+    sha256 = models.CharField(max_length=64)
+    file_name = models.CharField(max_length=200)
+    facts = models.JSONField(default=dict)
+    added_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["project", "kind", "sha256"], name="one_file")]

@@ -41,7 +41,7 @@ def check_assets(project: Project, document: Any) -> None:
         return
     own = {
         sha256
-        for files in (project.fonts, project.pictures)
+        for files in (project.fonts, project.pictures, project.files)
         for sha256 in files.filter(sha256__in=named.values()).values_list("sha256", flat=True)
     }
     problems = [

@@ -34,7 +34,7 @@ def usage_of(project: Project) -> Usage:
     # Files and their package.
     handoffs = HandOff.objects.filter(shot__project=project).aggregate(total=Sum("bytes"))["total"] or 0
     folder, uploads = AssetFolder(assets_folder()), 0
-    for files in (project.fonts, project.pictures):
+    for files in (project.fonts, project.pictures, project.files):
         for digest in files.values_list("sha256", flat=True):
             try:
                 uploads += folder.path(digest).stat().st_size

@@ -8,11 +8,15 @@ from urllib.parse import quote
 
 from zeitbild.document.reading import shot_schema
 from zeitbild.document.shot import Shot
+from zeitbild.drawings import SHIPPED as DRAWINGS
 from zeitbild.elements import kinds
 from zeitbild.finishes import READY_MADE
 from zeitbild.fonts import SHIPPED
+from zeitbild.geometry.drawing.painting import drawing_at
 from zeitbild.geometry.font import MAX_FONT_BYTES
 from zeitbild.handoff.recipes import recipes
+from zeitbild.library import files
+from zeitbild.library.drawing import told
 from zeitbild.lights import kinds as light_kinds
 from zeitbild.lights.ready_made import LIGHT_SETS
 from zeitbild.naming import FIELDS
@@ -36,7 +40,12 @@ def offers() -> dict[str, Any]:
     return {
         "schema": shot_schema(),
         # Bytes of a file, by where it is sent.
-        "largest": {"fonts": MAX_FONT_BYTES, "pictures": MAX_PICTURE_BYTES, "skies": MAX_PICTURE_BYTES},
+        "largest": {
+            "fonts": MAX_FONT_BYTES,
+            "pictures": MAX_PICTURE_BYTES,
+            "skies": MAX_PICTURE_BYTES,
+            **{kind.name: kind.most_bytes for kind in files},
+        },
         "element_kinds": [
             {"name": kind.name, "title": kind.title, "default": kind.parameters(id="new").model_dump(mode="json")}
             for kind in kinds
@@ -88,6 +97,15 @@ def offers() -> dict[str, Any]:
         ],
         "defaults": Shot().model_dump(mode="json"),
         "fonts": [{"key": font.key, "title": font.title, "character": font.character} for font in SHIPPED.values()],
+        "drawings": [
+            {
+                "key": one.key,
+                "title": one.title,
+                "character": one.character,
+                "facts": told(drawing_at(one.path, one.title)),
+            }
+            for one in DRAWINGS.values()
+        ],
         "passes": [
             {"name": one.name, "title": one.title, "note": one.note, "role": one.role, "sums": one.sums}
             for one in passes

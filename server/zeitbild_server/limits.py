@@ -17,6 +17,7 @@ from django.db import close_old_connections
 from django.http import parse_cookie
 
 from zeitbild.geometry.font import MAX_FONT_BYTES
+from zeitbild.library import files
 from zeitbild.pictures import MAX_PICTURE_BYTES
 
 Message = MutableMapping[str, Any]
@@ -32,6 +33,7 @@ _FORM = 64 * 1024
 _LARGER = (
     (re.compile(r"^/api/projects/\d+/fonts$"), MAX_FONT_BYTES + _FORM),
     (re.compile(r"^/api/projects/\d+/(pictures|skies)$"), MAX_PICTURE_BYTES + _FORM),
+    *((re.compile(rf"^/api/projects/\d+/files/{kind.name}$"), kind.most_bytes + _FORM) for kind in files),
     (
         re.compile(r"^/api/shots/\d+/(document|picture|examine|framing|histogram|palette|estimate)$"),
         settings.DATA_UPLOAD_MAX_MEMORY_SIZE,

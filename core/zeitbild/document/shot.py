@@ -192,16 +192,10 @@ class Shot(Part):
         all_names = [element.name for element in self.elements]
         for element in self.elements:
             name = element.name if all_names.count(element.name) == 1 else f"{element.name} ({element.id})"
-            codes: list[str] = []
-            for finish in element.finishes():
-                # Two may be one value.
-                fields = (one for one in type(element).model_fields if one not in codes)
-                codes.append(next(one for one in fields if getattr(element, one) is finish))
-            titles = [
-                finish.named or f"{name}, {(type(element).model_fields[code].title or code).lower()}"
-                for code, finish in zip(codes, element.finishes(), strict=True)
-            ]
-            found.append((element.id, name, tuple(zip(codes, titles, strict=True))))
+            surfaces = tuple(
+                (one.code, one.finish.named or f"{name}, {one.title.lower()}") for one in element.surfaces()
+            )
+            found.append((element.id, name, surfaces))
         return tuple(found)
 
     def layer(self, name: str) -> Layer:

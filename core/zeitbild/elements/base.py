@@ -20,13 +20,33 @@ from zeitbild.values import Identifier, Part, Placement, Point, Title, Turn
 class AssetSource(Protocol):
     """Where uploaded files come from: by SHA-256. Their content is a stranger's: it is read ``apart``, by those who get its path."""
 
-    def path(self, sha256: str) -> Path:
-        """Where an asset lies; InputError if it is not there."""
+    def path(self, sha256: str, field: str = "") -> Path:
+        """Where an asset lies; InputError at ``field`` if it is not there."""
         ...
 
 
 #: In forms these stand together after what a kind adds.
 _LATE: dict[str, Any] = {"x-late": True, "x-group": "Place"}
+
+
+@dataclass(frozen=True, slots=True)
+class Surface:
+    """A finish of an element: its field's path within the element, what documents call it, its title, and itself."""
+
+    path: str
+    code: str
+    title: str
+    finish: Finish
+
+
+@dataclass(frozen=True, slots=True)
+class Worn:
+    """What one part of an element's meshes wears: the number of its finish among the element's surfaces, and what a file that the
+    element shows puts in its place: a base colour (``#rrggbb``; empty: the finish's own), and how much of its opacity is left."""
+
+    number: int
+    colour: str = ""
+    opacity: float = 1.0
 
 
 class ElementBase(Part):
@@ -50,12 +70,33 @@ class ElementBase(Part):
 
     def geometry_parameters(self) -> dict[str, Any]:
         """The parameters that decide what is built: all that the kind adds but finishes. Whatever a kind adds later is among them."""
-        finishes = {name for name in type(self).model_fields if isinstance(getattr(self, name), Finish)}
-        return self.model_dump(exclude=(set(ElementBase.model_fields) - {"kind"}) | finishes)
+        shared = set(ElementBase.model_fields) - {"kind"}
+        values = {name: getattr(self, name) for name in type(self).model_fields if name not in shared}
+        return {name: _shape(value) for name, value in values.items() if not isinstance(value, Finish)}
 
-    def finishes(self) -> Sequence[Finish]:
-        """Finish of each part number that its meshes use."""
-        raise NotImplementedError
+    def surfaces(self) -> tuple[Surface, ...]:
+        """Its finishes in their order: every field that is one."""
+        fields = type(self).model_fields
+        return tuple(
+            Surface(name, name, fields[name].title or name, value)
+            for name in fields
+            if isinstance(value := getattr(self, name), Finish)
+        )
+
+    def finishes(self) -> tuple[Finish, ...]:
+        """The same without what they are called."""
+        return tuple(one.finish for one in self.surfaces())
+
+
+def _shape(value: Any) -> Any:
+    """A value without the finishes in it, as plain as JSON."""
+    if isinstance(value, Finish):
+        return None
+    if isinstance(value, Part):
+        return {name: _shape(getattr(value, name)) for name in type(value).model_fields}
+    if isinstance(value, tuple | list):
+        return [_shape(one) for one in value]
+    return value
 
 
 #: Where something stands that stands where its element does.
@@ -81,6 +122,11 @@ def as_built(parameters: ElementBase, time: Time, built: Any) -> tuple[Posed, ..
     return (Posed(built),)
 
 
+def in_order(parameters: ElementBase, built: Any) -> tuple[Worn, ...]:
+    """What kinds wear whose parts are their surfaces."""
+    return tuple(Worn(number) for number in range(len(parameters.surfaces())))
+
+
 @dataclass(frozen=True, slots=True)
 class ElementKind:
     """A kind of element.
@@ -88,6 +134,7 @@ class ElementKind:
     ``build`` makes of parameters what stays while the element turns, bends and plays (with its pivot, the ink centre, at the
     origin); it is kept, and done again only when one of ``geometry_parameters`` changes. FontError, LimitError or InputError for what cannot
     be built. ``pose`` gives the bodies at a time, always the same ones by their parts' names; parameters are plain values then.
+    ``wear`` gives what each part number of its meshes wears.
     """
 
     name: str
@@ -96,6 +143,7 @@ class ElementKind:
     build: Callable[[Any, AssetSource], Any]
     order: int = 0
     pose: Callable[[Any, Time, Any], Sequence[Posed]] = as_built
+    wear: Callable[[Any, Any], Sequence[Worn]] = in_order
 
 
 kinds: Registry[ElementKind] = Registry("element", "zeitbild.elements")

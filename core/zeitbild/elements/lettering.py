@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from typing import Annotated, Literal
 
 from pydantic import Field, StringConstraints
@@ -47,18 +46,15 @@ class Lettering(ElementBase):
         default=4, title="Bevel steps", json_schema_extra={"x-group": "Bevel", "x-step": 1, "x-slider": [1, 24]}
     )
     bevel_sides: Literal["none", "front", "back", "both"] = choice("both", "Bevel on", group="Bevel")
+    # In the order of the extrusion's parts.
     face: Finish = Field(default_factory=Finish, title="Face", json_schema_extra={"x-group": "Finish"})
     bevel: Finish = Field(default_factory=Finish, title="Bevel", json_schema_extra={"x-group": "Finish"})
     side: Finish = Field(default_factory=Finish, title="Side", json_schema_extra={"x-group": "Finish"})
 
-    def finishes(self) -> Sequence[Finish]:
-        """Face, bevel and side, in the order of the extrusion's parts."""
-        return (self.face, self.bevel, self.side)
-
 
 def _face(font: str, assets: AssetSource) -> Face:
     if font.startswith(ASSET):
-        return strangers_face(assets.path(font.removeprefix(ASSET)), "the uploaded font")
+        return strangers_face(assets.path(font.removeprefix(ASSET), "font"), "the uploaded font")
     if font not in SHIPPED:
         raise FontError(f"there is no font {font!r}; choose one of {', '.join(SHIPPED)} or upload one", "font")
     shipped = SHIPPED[font]

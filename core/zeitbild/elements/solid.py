@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Literal
 
@@ -63,10 +62,6 @@ class Solid(ElementBase):
         help="Radius of its edges; it ends where nothing straight is left.",
     )
     surface: Finish = Field(default_factory=Finish, title="Surface", json_schema_extra={"x-group": "Finish"})
-
-    def finishes(self) -> Sequence[Finish]:
-        """The one finish."""
-        return (self.surface,)
 
 
 #: Product of the steps of a quarter turn in both directions, at most: a quarter of a million triangles.

@@ -57,15 +57,20 @@ class Plate:
         InputError if its outline cannot be bevelled.
         """
         outline = outline_of(contours)
-        if outline is None or not bevelled:
-            return None if outline is None else cls(outline, None)
+        return None if outline is None else cls.on(outline, bevelled)
+
+    @classmethod
+    def on(cls, outline: Outline, bevelled: bool) -> Plate | None:
+        """The plate of an outline; None if nothing of it is left where it can be bevelled."""
+        if not bevelled:
+            return cls(outline, None)
         try:
             return cls(outline, diagram_of(outline))
         except DiagramError:
             # Features of a few steps of the grid: on a coarser one they are gone.
-            outline = coarser(outline)
+            coarse = coarser(outline)
         try:
-            return None if outline is None else cls(outline, diagram_of(outline))
+            return None if coarse is None else cls(coarse, diagram_of(coarse))
         except DiagramError:
             raise InputError("these outlines are too tangled for a bevel; set its width to 0", "bevel_width") from None
 
@@ -312,6 +317,16 @@ def solid_of(plate: Plate, depth: float, bevel: Bevel, tolerance: float) -> Mesh
     return builder.mesh()
 
 
+def flat_of(plate: Plate) -> Mesh:
+    """The plate itself as one flat face at z = 0, to be seen from both sides."""
+    outline = plate.outline
+    builder, count = _Builder(), len(outline.points)
+    flat = outline.points * outline.step + outline.origin
+    rings = np.split(np.arange(count), np.flatnonzero(outline.following <= np.arange(count))[:-1] + 1)
+    _cover(builder, list(rings), flat, builder.stand(flat, 0.0), 0.0, 1)
+    return replace(builder.mesh(), closed=False)
+
+
 def _wall_runs(outline: Outline) -> NDArray[np.int64]:
     """Numbers of the smooth stretches between corners that the outline's edges belong to."""
     run = np.zeros(len(outline.points), np.int64)
@@ -330,7 +345,7 @@ def _wall_runs(outline: Outline) -> NDArray[np.int64]:
 
 
 def joined(solids: Sequence[tuple[Mesh, float, float]], centre: tuple[float, float]) -> Mesh:
-    """One mesh of solids moved along x and y, with ``centre`` of the plane at the origin."""
+    """One mesh of solids moved along x and y, with ``centre`` of the plane at the origin; closed if all of them are."""
     first = 0
     patch = 0
     vertices, triangles, patches = [], [], []
@@ -346,7 +361,7 @@ def joined(solids: Sequence[tuple[Mesh, float, float]], centre: tuple[float, flo
         np.concatenate([mesh.normals for mesh, _, _ in solids]),
         np.concatenate([mesh.parts for mesh, _, _ in solids]),
         np.concatenate(patches),
-        True,
+        all(mesh.closed for mesh, _, _ in solids),
     )
 
 

@@ -180,9 +180,20 @@ def _snapped(rings: list[Points]) -> list[Points]:
     return _cleaned(found)
 
 
-def _edge_keys(start: Points, end: Points) -> NDArray[np.void]:
-    rows = np.ascontiguousarray(np.column_stack([start, end]).astype(np.int64))
-    return rows.view(np.dtype((np.void, rows.itemsize * 4))).reshape(-1)
+def _edge_keys(start: Points, end: Points) -> NDArray[np.int64]:
+    """A number for each edge by its ends on the grid; that two edges have the same by chance is one in 10^18."""
+    mixed = np.zeros(len(start), np.uint64)
+    for column in (start[:, 0], start[:, 1], end[:, 0], end[:, 1]):
+        mixed = (mixed ^ column.astype(np.int64).view(np.uint64)) * np.uint64(0x9E3779B97F4A7C15)
+        mixed ^= mixed >> np.uint64(29)
+    return mixed.view(np.int64)
+
+
+def _last_of(known: NDArray[np.int64], order: NDArray[np.int64], wanted: NDArray[np.int64]) -> NDArray[np.int64]:
+    """Where each wanted number stands in known, for the last time; -1 where it does not. order sorts known."""
+    at = np.searchsorted(known, wanted, side="right", sorter=order) - 1
+    place = order[np.maximum(at, 0)]
+    return np.where((at >= 0) & (known[place] == wanted), place, -1)
 
 
 @kernel
@@ -229,24 +240,19 @@ def _directions(starts: Points, ends: Points, sources: Sequence[Contour]) -> Poi
     from_ends = np.concatenate([np.roll(contour.points, -1, axis=0) for contour in sources])
     from_normals = np.concatenate([contour.normals for contour in sources])
     out = np.empty((len(starts), 2, 2))
-    known = {key.tobytes(): number for number, key in enumerate(_edge_keys(from_starts, from_ends))}
     forwards, backwards = _edge_keys(starts, ends), _edge_keys(ends, starts)
-    lost = []
-    for number in range(len(starts)):
-        source = known.get(forwards[number].tobytes())
-        if source is not None:
-            out[number] = from_normals[source]
-            continue
-        source = known.get(backwards[number].tobytes())
-        if source is not None:
-            out[number] = -from_normals[source, ::-1]
-            continue
-        lost.append(number)
-    if lost:
+    known = _edge_keys(from_starts, from_ends)
+    order = np.argsort(known, kind="stable")
+    found, turned = _last_of(known, order, forwards), _last_of(known, order, backwards)
+    out[found >= 0] = from_normals[found[found >= 0]]
+    back = (found < 0) & (turned >= 0)
+    out[back] = -from_normals[turned[back], ::-1]
+    lost = np.flatnonzero((found < 0) & (turned < 0))
+    if len(lost):
         along = ends - starts
         length = np.maximum(np.hypot(along[:, 0], along[:, 1]), 1e-300)[:, None]
         flat = np.column_stack([along[:, 1], -along[:, 0]]) / length
-        chosen = np.array(lost)
+        chosen = lost
         out[chosen] = flat[chosen, None]
         _match(starts, ends, from_starts, from_ends, from_normals, chosen, out)
         # What leans far from its own edge was not found: it is a piece that rounding made.
@@ -267,7 +273,15 @@ def outline_of(contours: Sequence[Contour]) -> Outline | None:
         return None
     step = extent / GRID
     sources = [Contour(np.round((contour.points - low) / step), contour.normals) for contour in contours]
-    rings = [contour.points for contour in sources]
+    return outline_on([contour.points for contour in sources], sources, low, step)
+
+
+def outline_on(rings: list[Points], sources: Sequence[Contour], low: Points, step: float) -> Outline | None:
+    """The outline of what rings fill by the non-zero rule, on the grid that begins at ``low`` and has steps of ``step`` units; None if
+    they fill nothing.
+
+    Rings and sources are in steps; the directions of the outline's edges are found on the sources.
+    """
     for attempt in range(_TRIES + 1):
         if attempt == _TRIES:
             rings = _snapped(rings)

@@ -60,13 +60,14 @@ class Standing:
         plain = evaluate(self.shot, time)
         found = []
         for number, role in self.members:
-            element, key = plain.elements[number], self._built[number][0]
-            rows = finishes_of(plain, number, textures)
+            element, (key, kind, built) = plain.elements[number], self._built[number]
+            worn = kind.wear(element, built)
+            rows, numbers = finishes_of(plain, number, textures, worn), tuple(one.number for one in worn)
             for posed, matrix in self._posed(element, time, number):
                 # What is named like this is the same mesh wherever it stands.
                 shape = "/".join([key, posed.part, posed.bend]).rstrip("/")
                 name = f"{element.id}/{posed.part}" if posed.part else element.id
-                found.append(Body(name, shape, GEOMETRY.form(shape, posed.form), matrix, rows, role))
+                found.append(Body(name, shape, GEOMETRY.form(shape, posed.form), matrix, rows, role, worn=numbers))
         return tuple(found)
 
     def matrices(self, time: Time) -> tuple[Matrix, ...]:

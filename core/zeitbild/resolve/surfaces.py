@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from zeitbild.colour import decode_hex
 from zeitbild.document.shot import Shot
-from zeitbild.elements.base import AssetSource
+from zeitbild.elements.base import AssetSource, Worn
 from zeitbild.errors import InputError, LimitError
-from zeitbild.finishes import TEXTURES, Finish, Values
+from zeitbild.finishes import TEXTURES, Values
 from zeitbild.resolve.texture import texture
 from zeitbild.snapshot.finish_row import finish_row
 from zeitbild.snapshot.texture import Texture
@@ -79,16 +81,21 @@ def _finish(finish: Values, place: str, textures: Textures) -> tuple[float, ...]
     )
 
 
-def finishes_of(shot: Shot, number: int, textures: Textures) -> tuple[tuple[float, ...], ...]:
-    """Numbers of the finishes of an element of a shot, the shared ones looked up (the document names only what is there)."""
-    element = shot.elements[number]
+def finishes_of(shot: Shot, number: int, textures: Textures, worn: Sequence[Worn]) -> tuple[tuple[float, ...], ...]:
+    """Numbers of what the parts of an element of a shot wear, shared finishes looked up (the document names only what is there)."""
+    surfaces = shot.elements[number].surfaces()
     shared = {finish.name: at for at, finish in enumerate(shot.finishes)}
 
-    def row(finish: Finish) -> tuple[float, ...]:
-        if finish.named:
-            at = shared[finish.named]
-            return _finish(shot.finishes[at].values, f"finishes.{at}.values", textures)
-        field = next(name for name in type(element).model_fields if getattr(element, name) is finish)
-        return _finish(finish, f"elements.{number}.{field}", textures)
+    def row(one: Worn) -> tuple[float, ...]:
+        surface = surfaces[one.number]
+        values: Values = surface.finish
+        path = f"elements.{number}.{surface.path}"
+        if surface.finish.named:
+            at = shared[surface.finish.named]
+            values, path = shot.finishes[at].values, f"finishes.{at}.values"
+        if one.colour or one.opacity != 1:
+            colour = one.colour or values.base_colour
+            values = values.model_copy(update={"base_colour": colour, "opacity": values.opacity * one.opacity})
+        return _finish(values, path, textures)
 
-    return tuple(row(finish) for finish in element.finishes())
+    return tuple(row(one) for one in worn)

@@ -20,7 +20,8 @@ class Body:
 
     id is the element's own, and "/" with the part's name where an element has more than one; shape names the form, so that
     equal names are equal meshes; matrix says where it stands; finishes are those of its element, linear, which the mesh's parts
-    number; after is where it stands one frame later, which changes no picture but its motion (empty: it stays).
+    number; worn tells which of the element's named finishes each of them is (empty: in their order);
+    after is where it stands one frame later, which changes no picture but its motion (empty: it stays).
     """
 
     id: str
@@ -30,6 +31,12 @@ class Body:
     finishes: tuple[tuple[float, ...], ...]
     role: Role = "shown"
     after: Matrix = field(default=(), compare=False)
+    worn: tuple[int, ...] = ()
+
+    @property
+    def named(self) -> tuple[int, ...]:
+        """Number of each finish among those that the element's names tell."""
+        return self.worn or tuple(range(len(self.finishes)))
 
     @property
     def element(self) -> str:

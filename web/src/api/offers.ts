@@ -30,6 +30,8 @@ export interface JsonSchema {
   "x-fold"?: string;
   "x-late"?: boolean;
   "x-when"?: Record<string, string | string[]>;
+  /** Fields of a part that have no meaning here. */
+  "x-without"?: string[];
 }
 
 export interface Choice {
@@ -60,6 +62,7 @@ export interface Offers {
   surroundings: (Pictured & { values: Record<string, unknown> })[];
   defaults: Record<string, unknown>;
   fonts: FontChoice[];
+  drawings: (FontChoice & { facts: Record<string, unknown> })[];
   passes: (Choice & { note: string; role: string; sums: boolean })[];
   looks: (Choice & { note: string })[];
   recipes: (Choice & {

@@ -684,6 +684,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project_id}/files/{kind}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Files
+         * @description Files of one kind that this project brought along.
+         */
+        get: operations["listFiles"];
+        put?: never;
+        /**
+         * Upload File
+         * @description Take in a file of one kind.
+         */
+        post: operations["uploadFile"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot_id}/runs": {
         parameters: {
             query?: never;
@@ -1704,6 +1728,20 @@ export interface components {
             width: number;
             /** Height */
             height: number;
+        };
+        /**
+         * FileOut
+         * @description A file as documents name it, and what is known of it (``zeitbild.library``).
+         */
+        FileOut: {
+            /** Key */
+            key: string;
+            /** Title */
+            title: string;
+            /** Facts */
+            facts: {
+                [key: string]: unknown;
+            };
         };
         /**
          * ProgressOut
@@ -3230,6 +3268,62 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PictureOut"];
+                };
+            };
+        };
+    };
+    listFiles: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+                kind: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FileOut"][];
+                };
+            };
+        };
+    };
+    uploadFile: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+                kind: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FileOut"];
                 };
             };
         };

@@ -152,11 +152,7 @@ def numbers_of(snapshot: Snapshot) -> list[tuple[int, int]]:
     They count through the snapshot's names, or, if it has none, through its bodies' elements.
     """
     named = {identity: len(finishes) for identity, _, finishes in snapshot.names}
-    counts = named or {body.element: len(body.finishes) for body in snapshot.bodies}
+    counts = named or {body.element: max(body.named, default=-1) + 1 for body in snapshot.bodies}
     firsts = dict(zip(counts, np.cumsum([0, *counts.values()]).tolist(), strict=False))
     places = {identity: place for place, identity in enumerate(counts)}
-    return [
-        (places[body.element], firsts[body.element] + at)
-        for body in snapshot.bodies
-        for at in range(len(body.finishes))
-    ]
+    return [(places[body.element], firsts[body.element] + at) for body in snapshot.bodies for at in body.named]

@@ -20,7 +20,7 @@ const props = defineProps<{
   describe: (one: T) => { title: string; note: string };
   shipped: { name: string; title: string; note: string }[];
 }>();
-const emit = defineEmits<{ commit: [value: string]; taken: [] }>();
+const emit = defineEmits<{ commit: [value: string]; brought: [file: T]; taken: [] }>();
 const shot = useShot();
 const own = shallowRef<T[]>([]);
 const failure = ref("");
@@ -43,6 +43,7 @@ async function send(file: File | undefined) {
   try {
     const taken = await upload<T>(`/api/projects/${project.value}/${props.folder}`, file);
     own.value = [taken, ...own.value.filter((one) => one.key !== taken.key)];
+    emit("brought", taken);
     emit("commit", taken.key);
   } catch (error) {
     failure.value = error instanceof Error ? error.message : String(error);

@@ -3,6 +3,7 @@ import { ChartColumn, Focus, Grid3x3, Maximize } from "@lucide/vue";
 import { computed, onBeforeUnmount, onMounted, ref } from "vue";
 
 import { answer, api } from "@/api/client";
+import { useOffers } from "@/api/offers";
 import BarButton from "@/picture/BarButton.vue";
 import GroundBar from "@/picture/GroundBar.vue";
 import HandleChoice from "@/picture/HandleChoice.vue";
@@ -22,12 +23,14 @@ import { useShot } from "@/shot/store";
 
 import CameraList from "./CameraList.vue";
 import CameraName from "./CameraName.vue";
+import { addElement } from "./elements";
 import HistogramPanel from "./HistogramPanel.vue";
 import LightList from "./LightList.vue";
 import SelectedForm from "./SelectedForm.vue";
 import SetList from "./SetList.vue";
 
 const shot = useShot();
+const offers = useOffers();
 const selected = ref("elements.0");
 const playback = useRoughFrames();
 useSpaceKey(playback.toggle);
@@ -114,12 +117,15 @@ function pressed(event: KeyboardEvent) {
   if (event.key.toLowerCase() === "h") spread.value = !spread.value;
 }
 
-/** A font dropped anywhere on the desk goes to the selected lettering. */
+/** A file dropped anywhere on the desk goes to the selected element; a drawing becomes an emblem where none is selected. */
 const dropped = ref<File | null>(null);
 function drop(event: DragEvent) {
   const file = event.dataTransfer?.files[0];
   if (!file) return;
   event.preventDefault();
+  const emblem = offers.value?.element_kinds.find((one) => one.name === "emblem");
+  if (emblem && file.name.toLowerCase().endsWith(".svg") && selectedElement.value?.kind !== "emblem")
+    selected.value = addElement(shot, emblem, { name: file.name.replace(/\.svg$/i, "").slice(0, 80) || emblem.title });
   dropped.value = file;
 }
 function over(event: DragEvent) {

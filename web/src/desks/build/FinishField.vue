@@ -145,6 +145,7 @@ function most(field: FieldPlan) {
       :value="values"
       :path="valuesPath"
       :problems="shot.problems"
+      :skip="value.named ? [] : (schema['x-without'] ?? [])"
       :sections="false"
       @update="update"
       @commit="(at, inner, what) => put(at, inner, `${label} ${what.toLowerCase()}`)"

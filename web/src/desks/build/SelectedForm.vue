@@ -3,12 +3,14 @@
 import { computed } from "vue";
 
 import { type JsonSchema, useOffers } from "@/api/offers";
-import { planFields, resolveRef, schemaOfKind } from "@/controls/fields";
+import { type FieldPlan, planFields, resolveRef, schemaOfKind } from "@/controls/fields";
 import SchemaForm from "@/controls/SchemaForm.vue";
 import SectionBlock from "@/controls/SectionBlock.vue";
 import TextField from "@/controls/TextField.vue";
 import { useShot } from "@/shot/store";
 
+import ColoursField from "./ColoursField.vue";
+import DrawingField from "./DrawingField.vue";
 import FontField from "./FontField.vue";
 import PaletteField from "./PaletteField.vue";
 import SkyField from "./SkyField.vue";
@@ -30,11 +32,16 @@ const schema = computed<JsonSchema>(() => {
   const kind = value.value?.kind as string | undefined;
   return kind ? schemaOfKind(root.value, kind) : resolveRef(root.value.properties?.[props.path] ?? {}, root.value);
 });
+function meant(field: FieldPlan) {
+  return Object.entries(field.when ?? {}).every(([name, wanted]) =>
+    [wanted].flat().includes(value.value?.[name] as string),
+  );
+}
 /** Surfaces of an element, each with a finish. */
 const parts = computed(() =>
   planFields(schema.value, root.value, skip.value)
     .flatMap((group) => group.fields)
-    .filter((field) => field.widget === "finish"),
+    .filter((field) => field.widget === "finish" && meant(field)),
 );
 </script>
 
@@ -77,6 +84,27 @@ const parts = computed(() =>
           :dropped
           @commit="shot.edit(at, $event, true, 'Font')"
           @taken="emit('taken')"
+        />
+      </template>
+      <template #drawing="{ value: drawing, path: at, error }">
+        <DrawingField
+          :model-value="drawing as string"
+          :error
+          :dropped
+          @commit="shot.edit(at, $event, true, 'Drawing')"
+          @taken="emit('taken')"
+        />
+      </template>
+      <template #colours="{ value: colours, path: at, error, field }">
+        <ColoursField
+          :label="field.title"
+          :help="field.help"
+          :schema="field.schema"
+          :root
+          :model-value="colours as never"
+          :path="at"
+          :error
+          :emblem="value"
         />
       </template>
       <template #sky="{ value: picture, path: at, error, field }">

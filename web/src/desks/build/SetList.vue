@@ -4,9 +4,10 @@ import { computed } from "vue";
 
 import { useOffers } from "@/api/offers";
 import AddMenu from "@/controls/AddMenu.vue";
-import type { Element, Triple } from "@/shot/document";
+import type { Element } from "@/shot/document";
 import { useShot } from "@/shot/store";
 
+import { addElement, freeId, insertElement } from "./elements";
 import SetRow from "./SetRow.vue";
 
 const props = defineProps<{ selected: string }>();
@@ -17,36 +18,14 @@ const elements = computed(() => shot.draft?.elements);
 const kinds = computed(() => [{ title: "", items: offers.value?.element_kinds ?? [] }]);
 const at = computed(() => (props.selected.startsWith("elements.") ? Number(props.selected.split(".")[1]) : -1));
 
-function freeId(stem: string) {
-  let number = 1;
-  while (shot.draft?.elements.some((one) => one.id === `${stem}-${number}`)) number += 1;
-  return `${stem}-${number}`;
-}
-/** Where nothing else has its pivot: beside and below what stands there, or the new element would not be seen. */
-function beside(element: Element): Element {
-  const taken = new Set(shot.draft?.elements.map((one) => placeOf(one).position.join()));
-  const placement = placeOf(element);
-  let [x, y, z] = placement.position;
-  while (taken.has([x, y, z].join())) [x, y, z] = [x + 40, y - 120, z + 40];
-  return { ...element, placement: { ...placement, position: [x, y, z] } };
-}
-function placeOf(element: Element) {
-  return element.placement as { position: Triple };
-}
-function insert(added: Element, what: string) {
-  const element = beside(added);
-  const elements = [...(shot.draft?.elements ?? []), element];
-  shot.edit("elements", elements, true, what);
-  emit("select", `elements.${elements.length - 1}`);
-}
 function add(kind: { name: string; title: string; default: Record<string, unknown> }) {
-  const id = freeId(kind.name);
-  insert({ ...(kind.default as unknown as Element), id, name: kind.title }, `Add ${kind.title.toLowerCase()}`);
+  emit("select", addElement(shot, kind));
 }
 function copy() {
   const element = shot.draft?.elements[at.value];
-  if (element)
-    insert({ ...element, id: freeId(element.kind), name: `${element.name} copy` }, `Duplicate ${element.name}`);
+  if (!element) return;
+  const own = { ...element, id: freeId(shot, element.kind), name: `${element.name} copy` };
+  emit("select", insertElement(shot, own, `Duplicate ${element.name}`));
 }
 function remove() {
   const elements = shot.draft?.elements ?? [];

@@ -9,11 +9,13 @@ export interface FinishValues {
 
 /** Paths of the finishes of all elements. */
 export function finishPaths(elements: Element[]): { path: string; value: FinishValues }[] {
-  return elements.flatMap((element, at) =>
-    Object.entries(element)
-      .filter(([, value]) => typeof value === "object" && value !== null && "named" in value)
-      .map(([field, value]) => ({ path: `elements.${at}.${field}`, value: value as FinishValues })),
-  );
+  return elements.flatMap((element, at) => within(element, `elements.${at}`));
+}
+
+function within(value: unknown, path: string): { path: string; value: FinishValues }[] {
+  if (typeof value !== "object" || value === null) return [];
+  if ("named" in value) return [{ path, value: value as FinishValues }];
+  return Object.entries(value).flatMap(([name, inner]) => within(inner, `${path}.${name}`));
 }
 
 /** How many surfaces use each shared finish. */

@@ -1,0 +1,276 @@
+"""What a drawing paints, as regions that lie beside one another: in each point the colour that is seen there.
+
+Later paint hides earlier paint, so that no two faces lie in one place; paint that lets something through mixes with what is below.
+"""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any, TypeAlias
+
+import manifold3d
+import numpy as np
+from cachetools import LRUCache
+
+from zeitbild.errors import DrawingError, LimitError
+from zeitbild.geometry.curves import Contour, CurvedContour, Points
+from zeitbild.geometry.drawing.reading import read_drawing
+from zeitbild.geometry.outline import GRID, Outline, outline_on
+
+#: Points of all contours at one fineness; regions; colours of a drawing, at most.
+MAX_POINTS, MAX_REGIONS, MAX_COLOURS = 600_000, 20_000, 64
+#: Paint at least so opaque hides all that is below it.
+_HIDES = 1 - 1 / 512
+_Ink: TypeAlias = manifold3d.CrossSection
+_RULES = {True: manifold3d.FillRule.EvenOdd, False: manifold3d.FillRule.NonZero}
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Filled:
+    """Closed contours, y up, with their fill rule and the numbers of the clips that cut them."""
+
+    contours: tuple[CurvedContour, ...]
+    even_odd: bool
+    clips: tuple[int, ...]
+
+    @classmethod
+    def of(cls, plain: dict[str, Any]) -> Filled:
+        """From what ``read_drawing`` gives."""
+        curves = np.asarray(plain["curves"], np.float64) * (1.0, -1.0)
+        straight, starts = np.asarray(plain["straight"], bool), np.asarray(plain["starts"], np.int64)
+        cuts = starts[1:]
+        contours = zip(np.split(curves, cuts), np.split(straight, cuts), strict=True) if len(starts) else ()
+        return cls(tuple(CurvedContour(*one) for one in contours), bool(plain["even_odd"]), tuple(plain["clips"]))
+
+    @property
+    def box(self) -> Points | None:
+        """Lower left and upper right corner [2, 2] around its curves; None if it has none."""
+        if not self.contours:
+            return None
+        points = np.concatenate([contour.curves.reshape(-1, 2) for contour in self.contours])
+        return np.stack([points.min(axis=0), points.max(axis=0)])
+
+
+@dataclass(frozen=True, slots=True)
+class Shade:
+    """A colour as drawings have it: ``#rrggbb``, and how much it hides (0 to 1)."""
+
+    colour: str
+    alpha: float = 1.0
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Region:
+    """All that is seen of one shade; see ``Drawing.regions``."""
+
+    shade: Shade
+    outline: Outline
+
+
+@dataclass(slots=True, eq=False)
+class _Piece:
+    """A part of the picture while it is painted: ink of one colour, and what hides it."""
+
+    ink: _Ink
+    colour: tuple[float, float, float]
+    alpha: float
+    box: tuple[float, ...]
+    cuts: list[_Ink] = field(default_factory=list)
+
+    def rest(self) -> _Ink:
+        """What is left of it; worked out once for all that hides it."""
+        if self.cuts:
+            self.ink = self.ink - manifold3d.CrossSection.batch_boolean(self.cuts, manifold3d.OpType.Add)
+            self.cuts = []
+        return self.ink
+
+
+def _meet(a: tuple[float, ...], b: tuple[float, ...]) -> bool:
+    return a[0] < b[2] and b[0] < a[2] and a[1] < b[3] and b[1] < a[3]
+
+
+def _box(points: Points) -> tuple[float, ...]:
+    return (*points.min(axis=0).tolist(), *points.max(axis=0).tolist())
+
+
+def _three(colour: Sequence[float]) -> tuple[float, float, float]:
+    red, green, blue = (float(part) for part in colour)
+    return red, green, blue
+
+
+class Drawing:
+    """A drawing that was read: paint in its order, with what it lets through. Immutable but for what it keeps."""
+
+    def __init__(self, plain: dict[str, Any], label: str) -> None:
+        """From what ``read_drawing`` gives; DrawingError if nothing of it is seen, LimitError for too many colours."""
+        self.label, self.notes = label, tuple(str(one) for one in plain["notes"])
+        self._paints = [
+            (Filled.of(one), _three(one["colour"]), min(max(float(one["alpha"]), 0.0), 1.0)) for one in plain["paints"]
+        ]
+        self._clips = [[Filled.of(one) for one in clip] for clip in plain["clips"]]
+        boxes = [box for filled, _, _ in self._paints if (box := self._reach(filled)) is not None]
+        if not boxes:
+            raise DrawingError(f"{label} paints nothing that could become a solid{self._told()}", "drawing")
+        low = np.min([box[0] for box in boxes], axis=0)
+        high = np.max([box[1] for box in boxes], axis=0)
+        self._low, self._extent = low, float((high - low).max())
+        if not (self._extent > 0 and np.isfinite(self._extent)):
+            raise DrawingError(f"{label} has no size", "drawing")
+        self._kept: LRUCache[float, tuple[Region, ...]] = LRUCache(4)
+        self._lock = threading.Lock()
+        coarse = self.regions(self._extent / 1024)
+        if not coarse:
+            raise DrawingError(f"{label} paints nothing that is seen{self._told()}", "drawing")
+        seen = np.array([one.outline.bounds for one in coarse])
+        #: Lower left and upper right corner [2, 2] of what is seen, in the drawing's units, y up.
+        self.bounds: Points = np.stack([seen[:, 0].min(axis=0), seen[:, 1].max(axis=0)])
+        #: What is seen, from the lowest paint to the highest.
+        self.shades = tuple(one.shade for one in coarse)
+
+    def _told(self) -> str:
+        return f" (left out: {'; '.join(self.notes[:3])})" if self.notes else ""
+
+    def _reach(self, filled: Filled) -> Points | None:
+        """Lower left and upper right corner [2, 2] around what is filled, as far as its clips let it through; None for nothing."""
+        box = filled.box
+        for number in filled.clips:
+            around = [one for clip in self._clips[number] if (one := self._reach(clip)) is not None]
+            if box is None or not around:
+                return None
+            low, high = np.min([one[0] for one in around], axis=0), np.max([one[1] for one in around], axis=0)
+            box = np.stack([np.maximum(box[0], low), np.minimum(box[1], high)])
+            if not (box[0] < box[1]).all():
+                return None
+        return box
+
+    def regions(self, tolerance: float) -> tuple[Region, ...]:
+        """What is seen of each shade, from the lowest paint to the highest, curves within ``tolerance`` (the drawing's units).
+
+        The last few are kept.
+        """
+        with self._lock:
+            found = self._kept.get(tolerance)
+            if found is None:
+                found = self._kept[tolerance] = tuple(self._painted(tolerance))
+            return found
+
+    def _painted(self, tolerance: float) -> list[Region]:
+        low, step = self._low, self._extent / GRID
+        sources: list[Contour] = []
+        count = 0
+
+        def ink_of(filled: Filled) -> _Ink:
+            nonlocal count
+            rings = []
+            for curved in filled.contours:
+                flat = curved.flattened(tolerance)
+                own = Contour(np.round((flat.points - low) / step), flat.normals)
+                count += len(own.points)
+                if count > MAX_POINTS:
+                    raise LimitError(f"{self.label} has too many curves for a picture of this size", "drawing")
+                sources.append(own)
+                rings.append(own.points)
+            ink = _Ink(rings, _RULES[filled.even_odd])
+            for clip in filled.clips:
+                ink = ink ^ clip_ink(clip)
+            return ink
+
+        clips: dict[int, _Ink] = {}
+
+        def clip_ink(number: int) -> _Ink:
+            if number not in clips:
+                own = [ink_of(one) for one in self._clips[number]]
+                clips[number] = manifold3d.CrossSection.batch_boolean(own, manifold3d.OpType.Add) if own else _Ink()
+            return clips[number]
+
+        pieces: list[_Piece] = []
+        for filled, colour, alpha in self._paints:
+            ink = ink_of(filled)
+            if ink.is_empty():
+                continue
+            box = tuple(ink.bounds())
+            below = [one for one in pieces if _meet(one.box, box)]
+            if alpha >= _HIDES:
+                for one in below:
+                    one.cuts.append(ink)
+                pieces.append(_Piece(ink, colour, 1.0, box))
+            else:
+                pieces += _mixed(ink, colour, alpha, below, box)
+            if len(pieces) > MAX_REGIONS:
+                raise LimitError(
+                    f"{self.label} has more than {MAX_REGIONS} regions that show through others", "drawing"
+                )
+        return self._gathered(pieces, sources, low, step)
+
+    def _gathered(self, pieces: Sequence[_Piece], sources: list[Contour], low: Points, step: float) -> list[Region]:
+        """Pieces of one shade made one region each."""
+        inks: dict[Shade, list[_Ink]] = {}
+        for piece in pieces:
+            ink = piece.rest()
+            if not ink.is_empty():
+                inks.setdefault(shade_of(piece.colour, piece.alpha), []).append(ink)
+        if len(inks) > MAX_COLOURS:
+            raise LimitError(
+                f"{self.label} shows {len(inks)} colours; up to {MAX_COLOURS} become finishes, so simplify it",
+                "drawing",
+            )
+        boxes = np.array([_box(one.points) for one in sources]).reshape(-1, 4)
+        found = []
+        for shade, own in inks.items():
+            whole = own[0] if len(own) == 1 else manifold3d.CrossSection.batch_boolean(own, manifold3d.OpType.Add)
+            rings = [np.asarray(ring) for ring in whole.to_polygons()]
+            if not rings:
+                continue
+            left, bottom, right, top = _box(np.concatenate(rings))
+            near = (boxes[:, 0] <= right) & (boxes[:, 2] >= left) & (boxes[:, 1] <= top) & (boxes[:, 3] >= bottom)
+            outline = outline_on(rings, [sources[at] for at in np.flatnonzero(near)], low, step)
+            if outline is not None:
+                found.append(Region(shade, outline))
+        return found
+
+
+def shade_of(colour: Sequence[float], alpha: float) -> Shade:
+    """The shade nearest to three shares from 0 to 1 and an alpha."""
+    return Shade("#" + "".join(f"{round(255 * part):02x}" for part in colour), round(min(alpha, 1.0), 3))
+
+
+def _mixed(
+    ink: _Ink, colour: tuple[float, float, float], alpha: float, below: Sequence[_Piece], box: tuple[float, ...]
+) -> list[_Piece]:
+    """Paint that lets something through: pieces where it lies over others, mixed as CSS mixes (over, of encoded colours), and the rest."""
+    found, free = [], ink
+    for one in below:
+        under = one.rest()
+        both = under ^ ink
+        if both.is_empty():
+            continue
+        total = alpha + one.alpha * (1 - alpha)
+        mixed = tuple(
+            (own * alpha + other * one.alpha * (1 - alpha)) / total
+            for own, other in zip(colour, one.colour, strict=True)
+        )
+        one.ink, free = under - ink, free - under
+        found.append(
+            _Piece(both, (mixed[0], mixed[1], mixed[2]), 1.0 if total >= _HIDES else total, tuple(both.bounds()))
+        )
+    if not free.is_empty():
+        found.append(_Piece(free, colour, alpha, box))
+    return found
+
+
+_drawings: LRUCache[str, Drawing] = LRUCache(32)
+_lock = threading.Lock()
+
+
+def drawing_at(path: Path, label: str) -> Drawing:
+    """The drawing in a file, which never changes; DrawingError for what cannot be read."""
+    with _lock:
+        found = _drawings.get(str(path))
+    if found is None:
+        found = Drawing(read_drawing(path.read_bytes(), label), label)
+        with _lock:
+            _drawings[str(path)] = found
+    return found
