@@ -60,6 +60,7 @@ class Projects(StudioCase):
             project,
             f"{project}/shots",
             f"{project}/fonts",
+            f"{project}/files/drawings",
             shot,
             f"{shot}/document",
             f"{shot}/runs",

@@ -33,6 +33,7 @@ class Access(StudioCase):
             "handoff_id": handoff,
             "layer": "sign",
             "job": "none",
+            "kind": "drawings",
             "frame": 1,
             "revision": self.fresh().current_id,
         }

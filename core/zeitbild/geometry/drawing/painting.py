@@ -24,6 +24,8 @@ from zeitbild.geometry.outline import GRID, Outline, outline_on
 MAX_POINTS, MAX_REGIONS, MAX_COLOURS = 600_000, 20_000, 64
 #: Paint at least so opaque hides all that is below it.
 _HIDES = 1 - 1 / 512
+#: Beyond so many steps of the grid nothing is seen of what clips cut off.
+_FAR = float(4 * GRID)
 _Ink: TypeAlias = manifold3d.CrossSection
 _RULES = {True: manifold3d.FillRule.EvenOdd, False: manifold3d.FillRule.NonZero}
 
@@ -94,6 +96,24 @@ def _meet(a: tuple[float, ...], b: tuple[float, ...]) -> bool:
 
 def _box(points: Points) -> tuple[float, ...]:
     return (*points.min(axis=0).tolist(), *points.max(axis=0).tolist())
+
+
+def _cut_off(points: Points) -> Contour | None:
+    """A contour that reaches far beyond what is seen, in steps of the grid, cut off there (Sutherland and Hodgman 1974: its winding
+    about what is seen stays); None if nothing of it is left."""
+    for axis in (0, 1):
+        for sign in (1.0, -1.0):
+            beyond = sign * points[:, axis] - _FAR
+            after, to = np.roll(points, -1, axis=0), np.roll(beyond, -1)
+            crosses = (beyond > 0) != (to > 0)
+            share = np.where(crosses, beyond / np.where(crosses, beyond - to, 1), 0)[:, None]
+            both = np.stack([points, points + share * (after - points)], axis=1)
+            points = both[np.stack([beyond <= 0, crosses], axis=1)]
+            if len(points) < 3:
+                return None
+    points = np.round(points)
+    points = points[(points != np.roll(points, 1, axis=0)).any(axis=1)]
+    return Contour.of_polyline(points) if len(points) >= 3 else None
 
 
 def _three(colour: Sequence[float]) -> tuple[float, float, float]:
@@ -167,7 +187,10 @@ class Drawing:
             rings = []
             for curved in filled.contours:
                 flat = curved.flattened(tolerance)
-                own = Contour(np.round((flat.points - low) / step), flat.normals)
+                points = (flat.points - low) / step
+                own = Contour(np.round(points), flat.normals) if np.abs(points).max() < _FAR else _cut_off(points)
+                if own is None:
+                    continue
                 count += len(own.points)
                 if count > MAX_POINTS:
                     raise LimitError(f"{self.label} has too many curves for a picture of this size", "drawing")

@@ -17,7 +17,7 @@ import numpy as np
 from fontTools.misc.transform import Identity, Transform
 
 from zeitbild.errors import DrawingError, LimitError
-from zeitbild.geometry.drawing.styles import Styles, colour_of, length, link, local, numbers
+from zeitbild.geometry.drawing.styles import UNREAD, Styles, colour_of, length, link, local, numbers
 from zeitbild.geometry.drawing.tracks import MAX_DASHES, Stroke, Track, ellipse, path, polygon, rectangle, stroked
 from zeitbild.isolation import Limits, apart
 
@@ -26,6 +26,8 @@ MAX_DRAWING_BYTES = 16 * 1024 * 1024
 MAX_ELEMENTS, MAX_DEPTH, MAX_CURVES = 50_000, 64, 200_000
 #: Things that were left out and are told one by one.
 MAX_NOTES = 20
+#: Coordinates that are taken; beyond, nothing is precise.
+_MOST = 1e12
 #: Less than this (of 1) is nothing.
 _CLEAR = 1 / 512
 _HREF = "{http://www.w3.org/1999/xlink}href"
@@ -292,7 +294,7 @@ class _Reader:
         curves, straight, starts, at = [], [], [], 0
         for track in tracks:
             own, lines = track.curves, track.straight
-            if not np.isfinite(own).all():
+            if not (np.abs(own) < _MOST).all():
                 continue
             if not np.array_equal(own[-1, 3], own[0, 0]):
                 end, start = own[-1, 3], own[0, 0]
@@ -381,7 +383,10 @@ class _Reader:
         current = values.get("color", "black")
         named = link(text)
         if named is None:
-            return colour_of(text, current)
+            colour = colour_of(text, current)
+            if colour is UNREAD:
+                self.note(f"the colour {text[:40]}, which is not known: black stands for it")
+            return colour
         address, otherwise = named
         server = self._named(address)
         kind = local(server.tag) if server is not None else ""
@@ -575,6 +580,9 @@ def read_drawing(data: bytes, label: str) -> dict[str, Any]:
     clips: tuple[int, ...] = ()
     if width > 0 and height > 0 and (len(box) == 4 or "width" in root.attrib) and root.get("overflow") != "visible":
         clips = (reader._cut(rectangle(0, 0, width, height), Identity),)
-    reader.walk(root, _Place(fitted, _INITIAL, 1.0, clips, size))
+    try:
+        reader.walk(root, _Place(fitted, _INITIAL, 1.0, clips, size))
+    except DrawingError as error:
+        raise DrawingError(f"{label}: {error.message}", "drawing") from None
     notes = [text if count == 1 else f"{text} ({count} times)" for text, count in reader.notes.items()]
     return {"paints": reader.paints, "clips": reader.clips, "notes": notes}

@@ -13,7 +13,7 @@ from xml.etree.ElementTree import Element
 
 import cssselect2
 import tinycss2
-from tinycss2.color3 import RGBA, parse_color
+from tinycss2.color4 import Color, parse_color
 
 #: Properties that also stand as attributes, and those of them that are handed down.
 _HANDED_DOWN = (
@@ -51,6 +51,9 @@ _OWN = (
     "mix-blend-mode",
 )
 _ATTRIBUTES = frozenset(_HANDED_DOWN + _OWN)
+#: Spaces of colours that are read; and what stands for a colour that is not.
+_SPACES = ("srgb", "hsl", "hwb")
+UNREAD = (0.0, 0.0, 0.0, 1.0)
 #: Units of length in pixels (CSS Values and Units 4, section 6.2).
 _PIXELS = {"": 1.0, "px": 1.0, "pt": 4 / 3, "pc": 16.0, "in": 96.0, "cm": 96 / 2.54, "mm": 9.6 / 2.54, "q": 2.4 / 2.54}
 _LENGTH = re.compile(r"^\s*([-+]?(?:\d+\.?\d*|\.\d+)(?:[eE][-+]?\d+)?)\s*([a-zA-Z%]*)\s*$")
@@ -103,16 +106,18 @@ def link(text: str) -> tuple[str, str] | None:
 
 
 def colour_of(text: str, current: str) -> tuple[float, float, float, float] | None:
-    """Red, green, blue and alpha (0 to 1) as CSS writes colours; None for none. current is ``currentColor``."""
+    """Red, green, blue and alpha (0 to 1) as CSS writes colours; None for none, ``UNREAD`` itself for what is no colour that is read.
+    current is ``currentColor``."""
     named = text.strip().lower()
     if named == "currentcolor":
         named = current.strip().lower()
     if named in ("", "none", "transparent"):
         return None
     colour = parse_color(named)
-    if not isinstance(colour, RGBA):
-        return (0.0, 0.0, 0.0, 1.0)
-    red, green, blue, alpha = (min(max(float(value), 0.0), 1.0) for value in colour)
+    if not isinstance(colour, Color) or colour.space not in _SPACES:
+        return UNREAD
+    whole = (*colour.to("srgb").coordinates, colour.alpha)
+    red, green, blue, alpha = (min(max(float(value or 0), 0.0), 1.0) for value in whole)
     return red, green, blue, alpha
 
 

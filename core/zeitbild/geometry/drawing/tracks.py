@@ -18,6 +18,8 @@ from numpy.typing import NDArray
 _ARC_STEP = math.pi / 8
 #: Strokes are found in single precision, at about so many units across.
 _STROKE_UNITS = 16_384.0
+#: Coordinates of strokes, and of anything else: beyond that single precision, or any, is lost.
+_MOST = 1e12
 #: Dashes that a stroke is cut into at most.
 MAX_DASHES = 20_000
 
@@ -37,7 +39,9 @@ class Track:
         """The same under an affine map."""
         a, b, c, d, e, f = transform
         x, y = self.curves[..., 0], self.curves[..., 1]
-        return Track(np.stack([a * x + c * y + e, b * x + d * y + f], axis=-1), self.straight, self.closes)
+        # What becomes no number is left out later.
+        with np.errstate(all="ignore"):
+            return Track(np.stack([a * x + c * y + e, b * x + d * y + f], axis=-1), self.straight, self.closes)
 
 
 class TrackPen(BasePen):  # type: ignore[misc]  # fontTools has no types
@@ -49,10 +53,12 @@ class TrackPen(BasePen):  # type: ignore[misc]  # fontTools has no types
         self._curves: list[tuple[tuple[float, float], ...]] = []
         self._straight: list[bool] = []
         self._at = (0.0, 0.0)
+        #: Whether a sub-path began of which nothing was drawn yet.
+        self._began = False
 
     def _moveTo(self, pt: tuple[float, float]) -> None:
         self._end(False)
-        self._at = (float(pt[0]), float(pt[1]))
+        self._at, self._began = (float(pt[0]), float(pt[1])), True
 
     def _lineTo(self, pt: tuple[float, float]) -> None:
         end = (float(pt[0]), float(pt[1]))
@@ -67,6 +73,9 @@ class TrackPen(BasePen):  # type: ignore[misc]  # fontTools has no types
         self._at = points[2]
 
     def _closePath(self) -> None:
+        if self._began and not self._curves:
+            # A point: nothing to fill, but caps of a stroke are drawn there.
+            self._lineTo(self._at)
         self._end(True)
 
     def _endPath(self) -> None:
@@ -76,7 +85,7 @@ class TrackPen(BasePen):  # type: ignore[misc]  # fontTools has no types
         if self._curves:
             self.tracks.append(Track(np.array(self._curves, np.float64), np.array(self._straight, bool), closes))
             self._at = self._curves[0][0]
-        self._curves, self._straight = [], []
+        self._curves, self._straight, self._began = [], [], False
 
     def finish(self) -> list[Track]:
         """All tracks, the last one too if nothing ended it."""
@@ -232,6 +241,9 @@ _JOINS = {
 def stroked(tracks: Sequence[Track], stroke: Stroke) -> list[Track]:
     """The outline of a stroke, to be filled by the non-zero rule. ValueError for more than MAX_DASHES dashes."""
     if not tracks or not stroke.width > 0:
+        return []
+    tracks = [track for track in tracks if np.abs(track.curves).max(initial=0) < _MOST]
+    if not tracks:
         return []
     points = np.concatenate([track.curves.reshape(-1, 2) for track in tracks])
     low, high = points.min(axis=0), points.max(axis=0)

@@ -1,0 +1,417 @@
+"""Drawings: whole flat pictures against an independent rasteriser, arcs against formulas, strokes against an independent geometry
+library, and documents that are broken or mean harm."""
+
+import io
+import math
+import re
+import unittest
+
+import numpy as np
+import resvg_py
+import shapely
+from fontTools.misc.transform import Identity
+from numpy.typing import NDArray
+from PIL import Image
+
+from zeitbild.errors import DrawingError, InputError, LimitError
+from zeitbild.geometry.drawing.painting import Drawing, Shade
+from zeitbild.geometry.drawing.reading import read_drawing, transform_of
+from zeitbild.geometry.drawing.styles import colour_of, length
+from zeitbild.geometry.drawing.tracks import Track, ellipse, path, polygon, rectangle
+from zeitbild.isolation.marking import inside
+
+_HEAD = '<svg xmlns="http://www.w3.org/2000/svg" xmlns:xlink="http://www.w3.org/1999/xlink" '
+_read = inside(read_drawing)
+
+#: What a root element says, and what stands in it.
+DOCUMENTS = {
+    "evenodd": (
+        'viewBox="0 0 100 100"',
+        '<path fill-rule="evenodd" d="M50 5 L79 95 L3 39 H97 L21 95Z" fill="#a33"/><path d="M10 10 h20 v20 h-20z M15 15 v10 h10 v-10z" fill="#3a3"/>',
+    ),
+    "strokes": (
+        'viewBox="0 0 200 100"',
+        '<g fill="none" stroke="#224" stroke-width="8"><path d="M10 80 L30 20 L50 80" stroke-linejoin="miter"/><path d="M70 80 L75 20 L80 80" stroke-linejoin="miter" stroke-miterlimit="3"/><path d="M100 80 L120 20 L140 80" stroke-linejoin="round" stroke-linecap="round"/><path d="M150 80 C 150 0 190 0 190 80" stroke-linecap="square" stroke-dasharray="12 5 3" stroke-dashoffset="4"/></g>',
+    ),
+    "transforms": (
+        'viewBox="0 0 100 100"',
+        '<g transform="translate(50,50) rotate(30) skewX(20) scale(.8 1.2)"><rect x="-20" y="-20" width="40" height="40" rx="8" fill="#246" stroke="#fa0" stroke-width="6"/><g transform="matrix(.5 .2 -.1 .6 5 3)"><ellipse rx="20" ry="30" fill="#e55"/></g></g>',
+    ),
+    "use": (
+        'viewBox="0 0 100 100"',
+        '<defs><symbol id="s" viewBox="0 0 10 20" preserveAspectRatio="xMinYMax slice"><circle cx="5" cy="10" r="6"/></symbol><g id="gg"><rect width="10" height="10"/><circle cx="5" cy="5" r="3" fill="#fff"/></g></defs><use href="#s" x="10" y="10" width="30" height="30" fill="#c33"/><use xlink:href="#gg" x="60" y="20" fill="#36c"/><use xlink:href="#gg" transform="translate(60 60) scale(2)" fill="#3a6"/><svg x="10" y="60" width="30" height="30" viewBox="0 0 100 50"><rect width="100" height="100" fill="#555"/></svg>',
+    ),
+    "clip": (
+        'viewBox="0 0 100 100"',
+        '<clipPath id="a"><circle cx="40" cy="40" r="30"/><rect x="60" y="60" width="30" height="30"/></clipPath><clipPath id="b" clip-path="url(#a)"><rect width="100" height="50" transform="rotate(10)"/></clipPath><rect width="100" height="100" fill="#888" clip-path="url(#a)"/><g clip-path="url(#b)"><rect x="5" y="5" width="90" height="90" fill="#d40"/></g>',
+    ),
+    "css": (
+        'viewBox="0 0 100 100"',
+        '<style>/*x*/ rect{fill:#111} .k > rect{fill:rgb(200,20,20)} #q{fill:hsl(120,100%,25%)!important} @media print{rect{fill:blue}} .big{stroke:currentColor;stroke-width:3px}</style><rect width="30" height="30"/><g class="k"><rect x="35" width="30" height="30"/><rect id="q" x="70" width="30" height="30" style="fill:yellow"/></g><g color="#f0f"><rect class="big" x="10" y="50" width="30" height="30" style="fill:teal"/></g>',
+    ),
+    "opacity": (
+        'viewBox="0 0 100 100"',
+        '<rect x="5" y="5" width="60" height="60" fill="#f00"/><circle cx="60" cy="60" r="30" fill="#00f" opacity=".5"/><rect x="40" y="10" width="20" height="80" fill="rgba(0,255,0,.3)"/>',
+    ),
+    "arcs": (
+        'viewBox="0 0 100 100"',
+        '<path d="M10 50 A 20 30 25 1 0 60 50 a 5 5 0 0 1 20 0 A30 10 -40 0 1 10 50z" fill="#474"/><path d="M80 80a10 10 0 11-.01 0z" fill="#944"/>',
+    ),
+    "par": (
+        'width="100" height="50" viewBox="10 10 50 80" preserveAspectRatio="xMaxYMid meet"',
+        '<rect x="10" y="10" width="50" height="80" fill="#ddd"/><circle cx="35" cy="50" r="30" fill="#622"/>',
+    ),
+    "parnone": (
+        'width="100" height="50" viewBox="10 10 50 80" preserveAspectRatio="none"',
+        '<rect x="10" y="10" width="50" height="80" fill="#ddd"/><circle cx="35" cy="50" r="20" fill="#622" stroke="#000" stroke-width="4"/>',
+    ),
+    "units": (
+        'width="200" height="100" viewBox="0 0 100 50"',
+        '<rect x="10%" y="10%" width="30%" height="0.5in" fill="#286"/><circle cx="70" cy="25" r="10%" fill="#826"/><line x1="0" y1="45" x2="100" y2="45" stroke="#000" stroke-width="2pt"/>',
+    ),
+    "smooth": (
+        'viewBox="0 0 100 100"',
+        '<path d="M10 50 Q 25 10 40 50 T 70 50 t 20 0 L 90 90 S 50 60 10 90 Z" fill="#369"/><polyline points="10,10 20,5 30,10 40,5" fill="none" stroke="#000"/><polygon points="60,10 70,5 80,15" />',
+    ),
+    "order": (
+        'viewBox="0 0 100 100"',
+        '<circle cx="50" cy="50" r="30" fill="#fc0" stroke="#036" stroke-width="14" paint-order="stroke"/>',
+    ),
+    "compressed": (
+        'viewBox="0 0 100 100"',
+        '<path d="M10-5.5.5.5 20,30-10 40l.5.5zm5 5h50V80H20z" fill="#507"/>',
+    ),
+    "openfill": (
+        'viewBox="0 0 100 100"',
+        '<path d="M10 10 L90 20 L50 90" fill="#690" stroke="#000" stroke-width="5"/>',
+    ),
+    "switch": (
+        'viewBox="0 0 100 100"',
+        '<switch><g requiredExtensions="http://x"><rect width="50" height="50"/></g><rect x="50" width="50" height="50" fill="red"/></switch><g display="none"><rect y="60" width="30" height="30"/></g><g visibility="hidden"><rect y="60" width="30" height="30"/><rect visibility="visible" x="50" y="60" width="30" height="30"/></g>',
+    ),
+    "zerodot": (
+        'viewBox="0 0 100 100"',
+        '<path d="M20 20 z" stroke="#900" stroke-width="20" stroke-linecap="square"/>',
+    ),
+}
+
+
+def document(root: str, inner: str) -> str:
+    return f"{_HEAD}{root}>{inner}</svg>"
+
+
+def drawing(inner: str, root: str = 'viewBox="0 0 100 100"') -> Drawing:
+    return Drawing(_read(document(root, inner).encode(), "x.svg"), "x.svg")
+
+
+def pixels(text: str, width: int, height: int) -> NDArray[np.float64]:
+    """Premultiplied picture [H, W, 4] from 0 to 255 by an independent rasteriser."""
+    data = bytes(resvg_py.svg_to_bytes(svg_string=text, width=width, height=height, dpi=96))
+    found = np.asarray(Image.open(io.BytesIO(data)).convert("RGBA"), np.float64)
+    found[..., :3] *= found[..., 3:] / 255
+    return found
+
+
+def area(contours: list[Track]) -> float:
+    """Area of closed polylines of a drawing's tracks, by the trapezoid rule."""
+    total = 0.0
+    for track in contours:
+        t = np.linspace(0, 1, 200)[:, None]
+        points = np.concatenate(
+            [
+                (1 - t) ** 3 * a + 3 * (1 - t) ** 2 * t * b + 3 * (1 - t) * t**2 * c + t**3 * d
+                for a, b, c, d in track.curves
+            ]
+        )
+        x, y = points.T
+        total += float((x * np.roll(y, -1) - np.roll(x, -1) * y).sum() / 2)
+    return total
+
+
+class WholePictures(unittest.TestCase):
+    """Regions are laid beside one another, painted again without any order by the rasteriser, and have to look the same."""
+
+    def _compare(self, root: str, inner: str, most: float = 12.0, mean: float = 0.25) -> Drawing:
+        text = document(root, inner)
+        size = re.search(r'width="(\d+)" height="(\d+)"', root)
+        box = [float(one) for one in re.search(r'viewBox="([^"]+)"', root)[1].split()]  # type: ignore[index]
+        width, height = (float(size[1]), float(size[2])) if size else (box[2], box[3])
+        found = Drawing(_read(text.encode(), "x.svg"), "x.svg")
+        parts = []
+        for region in found.regions(0.002):
+            outline = region.outline
+            loops = [(loop * outline.step + outline.origin) * (1, -1) for loop in outline.loops()]
+            data = "".join("M" + " ".join(f"{x:.6f},{y:.6f}" for x, y in loop) + "Z" for loop in loops)
+            parts.append(f'<path d="{data}" fill="{region.shade.colour}" fill-opacity="{region.shade.alpha}"/>')
+        own = document(f'viewBox="0 0 {width} {height}"', "".join(parts))
+        # At sixteen times the size, where the rasteriser's edges, which know nothing of one another, are thin.
+        raster = round(width * 16), round(height * 16)
+        rows, columns = raster[1] // 8, raster[0] // 8
+        pair = [
+            pixels(one, *raster)[: rows * 8, : columns * 8].reshape(rows, 8, columns, 8, 4).mean(axis=(1, 3))
+            for one in (text, own)
+        ]
+        off = np.abs(pair[0] - pair[1])
+        self.assertLess(float(off.max()), most)
+        self.assertLess(float(off.mean()), mean)
+        return found
+
+    def test_documents_of_all_kinds(self) -> None:
+        for name, (root, inner) in DOCUMENTS.items():
+            with self.subTest(name):
+                self.assertEqual(self._compare(root, inner).notes, ())
+
+    def test_what_lies_far_outside_costs_no_precision(self) -> None:
+        inner = '<circle cx="0" cy="50" r="40" fill="#357"/><rect x="80" y="80" width="900000" height="900000" fill="#753"/>'
+        found = self._compare('viewBox="0 0 100 100"', inner)
+        np.testing.assert_allclose(found.bounds, [[0, -100], [100, -10]], atol=1e-3)
+
+
+class Regions(unittest.TestCase):
+    def _areas(self, found: Drawing) -> dict[Shade, float]:
+        areas = {}
+        for region in found.regions(0.001):
+            loops = [loop * region.outline.step for loop in region.outline.loops()]
+            areas[region.shade] = sum(
+                float((x * np.roll(y, -1) - np.roll(x, -1) * y).sum() / 2) for x, y in (loop.T for loop in loops)
+            )
+        return areas
+
+    def test_later_paint_hides_earlier(self) -> None:
+        found = drawing('<rect width="50" height="50" fill="red"/><rect x="25" width="50" height="50" fill="blue"/>')
+        areas = self._areas(found)
+        self.assertAlmostEqual(areas[Shade("#ff0000")], 25 * 50, places=2)
+        self.assertAlmostEqual(areas[Shade("#0000ff")], 50 * 50, places=2)
+
+    def test_paint_that_lets_something_through_mixes_as_over_does(self) -> None:
+        # Porter and Duff 1984, of encoded colours, as CSS Compositing 1 says (section 5.1).
+        found = drawing(
+            '<rect width="50" height="50" fill="#ff0000"/><rect x="25" width="50" height="50" fill="#0000ff" opacity=".25"/>'
+        )
+        areas = self._areas(found)
+        self.assertAlmostEqual(areas[Shade("#bf0040")], 25 * 50, places=2)
+        self.assertAlmostEqual(areas[Shade("#0000ff", 0.25)], 25 * 50, places=2)
+        two = drawing(
+            '<g fill="#000" fill-opacity=".5"><rect width="50" height="50"/><rect width="50" height="50"/></g>'
+        )
+        self.assertEqual(two.shades, (Shade("#000000", 0.75),))
+
+    def test_one_colour_is_one_region_however_it_is_written(self) -> None:
+        found = drawing(
+            '<rect width="9" height="9" fill="red"/><rect x="20" width="9" height="9" fill="#f00"/>'
+            '<rect x="40" width="9" height="9" fill="rgb(100%,0%,0%)"/><rect x="60" width="9" height="9" style="fill:hsl(0,100%,50%)"/>'
+        )
+        self.assertEqual(found.shades, (Shade("#ff0000"),))
+        self.assertEqual(len(found.regions(0.01)[0].outline.loops()), 4)
+
+    def test_hundreds_of_paths(self) -> None:
+        inner = '<rect width="100" height="100"/>' + "".join(
+            f'<circle cx="{x * 4 + 2}" cy="{y * 4 + 2}" r="1.5" fill="hsl({(x * 7 + y) % 12 * 30},80%,50%)"/>'
+            for x in range(25)
+            for y in range(20)
+        )
+        areas = self._areas(drawing(inner))
+        self.assertEqual(len(areas), 13)
+        self.assertAlmostEqual(sum(areas.values()), 10_000, places=1)
+        self.assertAlmostEqual(areas[Shade("#000000")], 10_000 - 500 * math.pi * 2.25, delta=0.5)
+
+    def test_normals_are_those_of_the_true_curve_on_both_sides_of_a_border(self) -> None:
+        found = drawing('<rect width="100" height="100" fill="#fff"/><circle cx="50" cy="50" r="30" fill="#000"/>')
+        for region in found.regions(0.01):
+            outline = region.outline
+            points = outline.points * outline.step + outline.origin - (50, -50)
+            far = np.hypot(*points.T)
+            ring = (far > 29) & (far < 31)
+            out = 1 if region.shade.colour == "#000000" else -1
+            true = out * points[ring] / far[ring][:, None]
+            self.assertGreater(float((outline.normals[ring, 0] * true).sum(axis=1).min()), 1 - 1e-6)
+
+
+class Tracks(unittest.TestCase):
+    def test_arcs_lie_on_their_ellipse(self) -> None:
+        # SVG 2, appendix B.2: centre, radii and angles of an arc given by its ends.
+        tracks, whole = path("M60 40 A 40 20 30 1 1 20 30")
+        self.assertTrue(whole)
+        t = np.linspace(0, 1, 50)[:, None]
+        points = np.concatenate(
+            [
+                (1 - t) ** 3 * a + 3 * (1 - t) ** 2 * t * b + 3 * (1 - t) * t**2 * c + t**3 * d
+                for a, b, c, d in tracks[0].curves
+            ]
+        )
+        turned = math.radians(30)
+        x1, y1 = (60 - 20) / 2, (40 - 30) / 2
+        x, y = math.cos(turned) * x1 + math.sin(turned) * y1, -math.sin(turned) * x1 + math.cos(turned) * y1
+        root = math.sqrt((40**2 * 20**2 - 40**2 * y**2 - 20**2 * x**2) / (40**2 * y**2 + 20**2 * x**2))
+        # Large and sweep are the same: the root is negative.
+        cx, cy = -root * 40 * y / 20, root * 20 * x / 40
+        middle = np.array(
+            [math.cos(turned) * cx - math.sin(turned) * cy + 40, math.sin(turned) * cx + math.cos(turned) * cy + 35]
+        )
+        own = (points - middle) @ np.array(
+            [[math.cos(turned), -math.sin(turned)], [math.sin(turned), math.cos(turned)]]
+        )
+        np.testing.assert_allclose((own[:, 0] / 40) ** 2 + (own[:, 1] / 20) ** 2, 1, atol=1e-6)
+        np.testing.assert_array_equal(tracks[0].curves[-1, 3], [20, 30])
+
+    def test_areas_of_the_basic_shapes(self) -> None:
+        self.assertAlmostEqual(area(ellipse(5, 5, 30, 20)), math.pi * 600, delta=0.05)
+        self.assertAlmostEqual(area(rectangle(1, 2, 30, 20)), 600, places=6)
+        # Corners take away (4 - pi) rx ry.
+        self.assertAlmostEqual(area(rectangle(1, 2, 30, 20, 6, 4)), 600 - (4 - math.pi) * 24, delta=0.01)
+        self.assertAlmostEqual(area(rectangle(0, 0, 30, 20, 99, 99)), math.pi * 150, delta=0.02)
+        for nothing in (ellipse(0, 0, -1, 5), rectangle(0, 0, 0, 5), polygon([1, 2, 3], True)):
+            self.assertEqual(nothing, [])
+
+    def test_strokes_cover_what_buffers_cover(self) -> None:
+        line = [10.0, 10.0, 60.0, 12.0, 30.0, 50.0, 80.0, 70.0]
+        points = np.array(line).reshape(-1, 2)
+        for cap, join, caps, joins in (
+            ("round", "round", "round", "round"),
+            ("butt", "bevel", "flat", "bevel"),
+            ("square", "miter", "square", "mitre"),
+        ):
+            shape = (
+                f'<polyline points="{" ".join(map(str, line))}" fill="none" stroke="red" stroke-width="8" '
+                f'stroke-linecap="{cap}" stroke-linejoin="{join}" stroke-miterlimit="20"/>'
+            )
+            found = drawing(shape).regions(0.001)[0].outline
+            loops = [(loop * found.step + found.origin) * (1, -1) for loop in found.loops()]
+            own = shapely.Polygon(loops[0], loops[1:])
+            true = shapely.LineString(points).buffer(4, cap_style=caps, join_style=joins, mitre_limit=20, quad_segs=256)
+            self.assertLess(shapely.symmetric_difference(own, true).area / true.area, 2e-4, (cap, join))
+
+    def test_round_caps_and_strokes_are_round(self) -> None:
+        for inner, radius in (
+            ('<path d="M50 50 h0" stroke="#000" stroke-width="30" stroke-linecap="round"/>', 15),
+            ('<circle cx="50" cy="50" r="30" fill="none" stroke="#000" stroke-width="10"/>', 35),
+        ):
+            outline = drawing(inner).regions(1e-4)[0].outline
+            outer = max((loop * outline.step + outline.origin for loop in outline.loops()), key=len)
+            np.testing.assert_allclose(np.hypot(*(outer - (50, -50)).T), radius, rtol=2e-5)
+
+    def test_damaged_path_data_ends_where_it_is_damaged(self) -> None:
+        tracks, whole = path("M0 0 L10 0 L10 10 Z M5 5 L 7 nonsense")
+        self.assertFalse(whole)
+        self.assertEqual(len(tracks[0].curves), 3)
+
+
+class Values(unittest.TestCase):
+    def test_lengths(self) -> None:
+        # CSS Values and Units 4, section 6.2: 96 pixels an inch.
+        for text, pixels_ in (
+            ("1in", 96),
+            ("2.54cm", 96),
+            ("72pt", 96),
+            ("6pc", 96),
+            ("25.4mm", 96),
+            ("50%", 40),
+            ("2em", 20),
+        ):
+            self.assertAlmostEqual(length(text, 80, 10), pixels_, places=9)
+        for none in ("", "abc", "1e999", "12parsec", "nan"):
+            self.assertTrue(math.isnan(length(none, 80, 10)))
+
+    def test_transforms(self) -> None:
+        self.assertEqual(transform_of("translate(3)"), Identity.translate(3, 0))
+        turned = transform_of("rotate(90 10 10)")
+        assert turned is not None
+        np.testing.assert_allclose(turned.transformPoint((20, 10)), (10, 20), atol=1e-12)
+        for wrong in ("rotate(x)", "spin(3)", "scale(1,2,3)", "matrix(1 2 3)", "translate(1e999)", "rotate(1"):
+            self.assertIsNone(transform_of(wrong), wrong)
+
+    def test_colours(self) -> None:
+        self.assertEqual(colour_of("#0f08", "black"), (0.0, 1.0, 0.0, 136 / 255))
+        self.assertEqual(colour_of("currentColor", "rgb(255 0 0)"), (1, 0, 0, 1))
+        self.assertIsNone(colour_of("none", "red"))
+
+
+class LeftOut(unittest.TestCase):
+    def test_what_cannot_become_an_outline_is_told(self) -> None:
+        inner = (
+            '<rect width="9" height="9"/><text>Kap Morgen</text><image href="http://example.org/x.png" width="3" height="3"/>'
+            '<rect width="9" height="9" filter="url(#f)"/><g mask="url(#m)"/><blob/><rect width="3" height="3" fill="url(#p)"/>'
+            '<pattern id="p"/><path d="M0 0 L 3 3 L 7"/><use href="#gone"/>'
+        )
+        notes = " | ".join(drawing(inner).notes)
+        for part in ("Kap Morgen", "picture", "filter", "mask", "<blob>", "pattern", "damaged", "#gone"):
+            self.assertIn(part, notes)
+
+    def test_a_gradient_has_its_mean_colour_and_that_is_told(self) -> None:
+        found = drawing(
+            '<linearGradient id="a"><stop offset="0" stop-color="#000"/><stop offset="50%" stop-color="#f00"/></linearGradient>'
+            '<linearGradient id="b" href="#a"/><rect width="9" height="9" fill="url(#b)"/>'
+        )
+        # Half of the way from black to red, half of it red: three quarters.
+        self.assertEqual(found.shades, (Shade("#bf0000"),))
+        self.assertIn("gradient", found.notes[0])
+
+
+class Hostile(unittest.TestCase):
+    """All of these are read in a process of their own, as in use."""
+
+    def _refused(self, data: bytes, *, kind: type[InputError] = DrawingError) -> str:
+        with self.assertRaises(InputError) as caught:
+            Drawing(read_drawing(data, "bad.svg"), "bad.svg")
+        self.assertIsInstance(caught.exception, kind)
+        self.assertIn(
+            "bad.svg" if kind is DrawingError else "drawing", caught.exception.message + caught.exception.field
+        )
+        return caught.exception.message
+
+    def test_truncated_anywhere(self) -> None:
+        whole = document(*DOCUMENTS["strokes"]).encode()
+        for part in range(10):
+            self._refused(whole[: len(whole) * part // 10])
+
+    def test_what_is_no_svg(self) -> None:
+        for data in (b"", b"\x89PNG\r\n", b"\0" * 100, b"<html/>", b"{}", b"\x1f\x8bzzz", b"<svg/>"):
+            self._refused(data)
+
+    def test_nothing_outside_the_file_is_read(self) -> None:
+        system = b'<!DOCTYPE svg [<!ENTITY a SYSTEM "file:///etc/passwd">]>'
+        self.assertIn("passwd", self._refused(system + document("", "<text>&a;</text>").encode()))
+        bomb = b'<!DOCTYPE svg [<!ENTITY a "aaaaaaaaaa"><!ENTITY b "&a;&a;&a;&a;&a;&a;">]>'
+        self.assertIn("grow", self._refused(bomb + document("", "<text>&b;</text>").encode()))
+        for address in ("http://example.org/a.svg#x", "../../secret.svg#y", "file:///etc/passwd"):
+            self.assertIn(address[:20], self._refused(document("", f'<use href="{address}"/>').encode()))
+        harmless = (
+            b'<!DOCTYPE svg [<!ENTITY ns "http://example.org/ns">]>'
+            + document('viewBox="0 0 9 9"', '<rect width="9" height="9"/>').encode()
+        )
+        Drawing(read_drawing(harmless, "x"), "x")
+
+    def test_what_uses_itself(self) -> None:
+        self.assertIn("itself", self._refused(document("", '<g id="a"><use href="#a"/></g>').encode()))
+        two = '<g id="a"><use href="#b"/></g><g id="b"><use href="#a"/></g>'
+        self.assertIn("itself", self._refused(document("", two).encode()))
+        clip = '<clipPath id="c" clip-path="url(#c)"><rect width="9" height="9"/></clipPath><rect clip-path="url(#c)" width="9" height="9"/>'
+        self.assertIn("itself", self._refused(document("", clip).encode()))
+
+    def test_what_is_too_much(self) -> None:
+        doubled = "".join(f'<g id="a{n}"><use href="#a{n + 1}"/><use href="#a{n + 1}"/></g>' for n in range(40))
+        doubled += '<rect id="a40" width="9" height="9"/>'
+        self.assertIn("elements", self._refused(document("", doubled).encode(), kind=LimitError))
+        self._refused(document("", "<g>" * 5000 + "</g>" * 5000).encode(), kind=LimitError)
+        dashes = '<path d="M0 0 H1e6" stroke="red" stroke-dasharray=".001"/>'
+        self._refused(document('viewBox="0 0 9 9"', dashes).encode(), kind=LimitError)
+        colours = "".join(f'<rect x="{n}" width="1" height="9" fill="rgb({n},{255 - n},{n % 7})"/>' for n in range(200))
+        self.assertIn("200 colours", self._refused(document('viewBox="0 0 200 9"', colours).encode(), kind=LimitError))
+
+    def test_numbers_that_are_none(self) -> None:
+        inner = (
+            '<rect width="nan" height="9"/><circle r="-5"/><rect width="1e400" height="9"/><path d="M nan 0 L 9 9 Z"/>'
+            '<path d="M0 0 L 1e308 1e308 L 1e308 0 Z"/><rect width="5" height="5" transform="scale(1e308) scale(1e308)"/>'
+            '<circle cx="50" cy="50" r="10"/><polygon points="0,0 5,5"/><path d=""/><rect width="0" height="0"/>'
+        )
+        found = drawing(inner)
+        self.assertEqual(found.shades, (Shade("#000000"),))
+
+    def test_empty_drawings_say_so(self) -> None:
+        for inner in (
+            "",
+            "<rect width='9' height='9' fill='none'/>",
+            "<rect x='500' width='9' height='9'/>",
+            "<text>x</text>",
+        ):
+            self.assertIn("nothing", self._refused(document('viewBox="0 0 100 100"', inner).encode()))

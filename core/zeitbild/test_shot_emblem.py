@@ -1,0 +1,106 @@
+"""Emblems in whole pictures: flat art against an independent SVG rasteriser, and colours as passes and mattes know them."""
+
+import io
+import tempfile
+import unittest
+from pathlib import Path
+
+import numpy as np
+import resvg_py
+from numpy.typing import NDArray
+from PIL import Image
+
+from zeitbild.assets import AssetFolder
+from zeitbild.colour import decode_hex
+from zeitbild.document.reading import parse_shot, write_shot
+from zeitbild.document.shot import Camera, Environment, Layer, Raster, Shot
+from zeitbild.elements.emblem import Emblem, EmblemColour
+from zeitbild.finishes import Finish, NamedFinish, Values
+from zeitbild.render import QUALITIES, render
+from zeitbild.render.passes import pass_named
+from zeitbild.resolve import resolve
+from zeitbild.testing import NOWHERE, small_shot
+
+_ART = (
+    '<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 100 80"><rect width="100" height="80" fill="#0000ff"/>'
+    '<circle cx="45" cy="38" r="30" fill="#ff0000"/><path d="M10 70 C 30 0 60 90 95 12 L 80 75 Z" fill="#00ff00"/>'
+    '<g fill="none" stroke="#ff0000" stroke-width="1.3"><path d="M5 5 L95 31"/><circle cx="80" cy="60" r="11"/></g></svg>'
+)
+
+
+def _flat(drawing: str, width: int, height: int, size: float, **more: object) -> Shot:
+    """Seen straight, a unit a pixel, unlit."""
+    emblem = Emblem(id="art", drawing=drawing, size=size, depth=0, surface=Finish(shading="unlit"), **more)
+    return small_shot(
+        raster=Raster(width=width, height=height),
+        camera=Camera(position=(0, 0, 1000), projection="orthographic", span=width),
+        environment=Environment(strength=0),
+        lights=(),
+        elements=(emblem,),
+        layers=(Layer(name="art", passes=("beauty",)),),
+    )
+
+
+def _coverage(width: int, height: int, times: int) -> NDArray[np.float64]:
+    """Linear colour [H, W, 3] of the art: each of its colours is one channel, so that it is a share of area."""
+    data = bytes(resvg_py.svg_to_bytes(svg_string=_ART, width=width * times, height=height * times))
+    found = np.asarray(Image.open(io.BytesIO(data)).convert("RGBA"), np.float64)[..., :3] / 255
+    mean: NDArray[np.float64] = found.reshape(height, times, width, times, 3).mean(axis=(1, 3))
+    return mean
+
+
+class FlatArt(unittest.TestCase):
+    def test_it_is_what_an_independent_rasteriser_shows(self) -> None:
+        with tempfile.TemporaryDirectory() as folder:
+            assets = AssetFolder(Path(folder))
+            shot = _flat("asset:" + assets.add(_ART.encode()), 240, 200, 200)
+            picture = render(resolve(shot, 1, assets), QUALITIES["final"])
+        own = picture.beauty[20:180, 20:220]
+        off = np.abs(own[..., :3] - _coverage(200, 160, 16)) * 255
+        self.assertLess(float(off.mean()), 0.1)
+        # The rasteriser's own edges, which know nothing of one another, are a sixteenth of a pixel thick here.
+        self.assertLess(float(off.max()), 16)
+        # No seam where two colours meet: everything inside is covered, and nothing outside.
+        self.assertEqual(float(np.abs(own[..., 3] - 1).max()), 0)
+        outside = picture.beauty.copy()
+        outside[20:180, 20:220] = 0
+        self.assertLess(float(np.abs(outside).max()), 1e-6)
+
+
+class Finishes(unittest.TestCase):
+    def test_each_colour_keeps_its_own_under_a_shared_finish(self) -> None:
+        brass = NamedFinish(name="Brass", values=Values(base_colour="#000000", roughness=0.2, metalness=1))
+        own = EmblemColour(drawn="#d9a441", finish=Finish(base_colour="#123456"))
+        emblem = Emblem(id="logo", name="Logo", drawing="badge", surface=Finish(named="Brass"), colours=(own,))
+        shot = small_shot(elements=(emblem,), finishes=(brass,))
+        body = resolve(shot, 1, NOWHERE).bodies[0]
+        np.testing.assert_allclose(body.finishes[0][:5], (*decode_hex("#2f4858"), 0.2, 1))
+        np.testing.assert_allclose(body.finishes[1][:5], (*decode_hex("#123456"), 0.5, 0))
+        self.assertEqual(shot.names[0][2][2], ("colour-d9a441", "Logo, colour #d9a441"))
+        self.assertEqual(parse_shot(write_shot(shot)), shot)
+
+    def test_a_matte_of_one_colour_is_that_colour_alone(self) -> None:
+        own = EmblemColour(drawn="#d9a441", finish=Finish(shading="unlit", base_colour="#ffffff"))
+        shot = small_shot(
+            raster=Raster(width=160, height=160),
+            camera=Camera(position=(0, 0, 1000), projection="orthographic", span=160),
+            elements=(Emblem(id="logo", drawing="badge", size=150, depth=0, colours=(own,)),),
+        )
+        picture = render(resolve(shot, 1, NOWHERE), QUALITIES["final"], planes=True)
+        mattes = {
+            code: pass_named(f"matte:logo/{code}", (), shot.names).extract(picture)
+            for code in ("surface", "colour-d9a441")
+        }
+        alpha = picture.beauty[..., 3]
+        np.testing.assert_allclose(mattes["surface"] + mattes["colour-d9a441"], alpha, atol=1e-5)
+        # A star of ten triangles in a drawing 94 wide.
+        star = 10 * 0.5 * 30 * 13 * np.sin(np.pi / 5) * (150 / 94) ** 2
+        self.assertAlmostEqual(float(mattes["colour-d9a441"].sum()) / star, 1, delta=0.002)
+
+    def test_paint_that_lets_something_through_stays_so(self) -> None:
+        art = _ART.replace('fill="#0000ff"', 'fill="#0000ff" opacity=".4"')
+        with tempfile.TemporaryDirectory() as folder:
+            assets = AssetFolder(Path(folder))
+            shot = _flat("asset:" + assets.add(art.encode()), 240, 200, 200)
+            picture = render(resolve(shot, 1, assets), QUALITIES["check"])
+        np.testing.assert_allclose(picture.beauty[22, 24], (0, 0, 0.4, 0.4), atol=1e-3)

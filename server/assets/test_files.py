@@ -1,0 +1,71 @@
+"""Files for elements: taken in, told about, used, refused, and kept to their project."""
+
+from unittest import mock
+
+from django.core.files.uploadedfile import SimpleUploadedFile
+
+from assets.actions import add_file
+from assets.selectors import named_assets
+from projects.actions.create_project import create_project
+from zeitbild.drawings import SHIPPED
+from zeitbild_server.testing import StudioCase
+
+_STAR = SHIPPED["badge"].path.read_bytes()
+
+
+class Files(StudioCase):
+    def _upload(self, data: bytes, name: str = "own.svg", expect: int = 200, kind: str = "drawings") -> dict:  # type: ignore[type-arg]
+        address = f"/api/projects/{self.project.id}/files/{kind}"
+        response = self.client.post(address, {"file": SimpleUploadedFile(name, data)})
+        self.assertEqual(response.status_code, expect, response.content[:300])
+        return response.json()  # type: ignore[no-any-return]
+
+    def _document(self, drawing: str) -> dict:  # type: ignore[type-arg]
+        document = self.shot.current_document().model_dump(mode="json")
+        document["elements"] = [{"kind": "emblem", "id": "logo", "drawing": drawing}]
+        return document
+
+    def test_a_drawing_is_listed_with_its_colours_and_renders(self) -> None:
+        drawing = self._upload(_STAR)
+        self.assertEqual(drawing["facts"]["colours"], ["#2f4858", "#d9a441"])
+        self.assertEqual((drawing["facts"]["width"], drawing["facts"]["notes"]), (94, []))
+        self.assertEqual(self.get(f"/api/projects/{self.project.id}/files/drawings"), [drawing])
+        document = self._document(drawing["key"])
+        body = {"document": document, "frame": 1, "width": 96, "height": 54}
+        self.post(f"/api/shots/{self.shot.id}/document", {"base": self.shot.current_id, "document": document}, "put")
+        answer = self.client.post(f"/api/shots/{self.shot.id}/picture", body, content_type="application/json")
+        self.assertEqual(answer.status_code, 200)
+
+    def test_the_same_file_twice_is_one(self) -> None:
+        self.assertEqual(self._upload(_STAR), self._upload(_STAR, "again.svg"))
+
+    def test_what_was_left_out_is_told(self) -> None:
+        told = self._upload(_STAR.replace(b"</svg>", b"<text>Kap</text></svg>"))["facts"]["notes"]
+        self.assertIn("Kap", told[0])
+
+    def test_broken_files_say_so_and_are_not_kept(self) -> None:
+        for data in (b"", b"not a drawing", _STAR[:100], b'<svg xmlns="http://www.w3.org/2000/svg"/>'):
+            answer = self._upload(data, "../../evil\\name.svg", expect=422)
+            self.assertIn("name.svg", answer["detail"])
+            self.assertNotIn("evil", answer["detail"])
+        self.assertEqual(self.project.files.count(), 0)
+
+    def test_limits_and_unknown_kinds_are_told(self) -> None:
+        self.assertIn("drawings", self._upload(_STAR, kind="nonsense", expect=422)["detail"])
+        with mock.patch.object(add_file, "MAX_FILES", 0):
+            self.assertIn("0 files", self._upload(_STAR, expect=422)["detail"])
+
+    def test_a_file_of_another_project_cannot_be_used(self) -> None:
+        drawing = self._upload(_STAR)
+        other = create_project(self.ada, code="B", title="Other", defaults={})
+        row = self.post(f"/api/projects/{other.id}/shots", {"code": "B1", "title": "x"})
+        document = self._document(drawing["key"])
+        self.assertEqual(list(named_assets(document)), ["elements.0.drawing"])
+        body = {"base": row["revision"], "document": document}
+        answer = self.post(f"/api/shots/{row['id']}/document", body, "put", expect=422)
+        self.assertEqual(answer["problems"][0]["field"], "elements.0.drawing")
+
+    def test_a_copied_project_keeps_its_files(self) -> None:
+        drawing = self._upload(_STAR)
+        copy = self.post(f"/api/projects/{self.project.id}/duplicate")
+        self.assertEqual(self.get(f"/api/projects/{copy['id']}/files/drawings"), [drawing])
