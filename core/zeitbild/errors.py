@@ -6,6 +6,7 @@ ZeitbildError
 │   ├── FontError       a font cannot be read, or lacks glyphs
 │   ├── PictureError    a picture cannot be read
 │   ├── DrawingError    a vector drawing cannot be read
+│   ├── ModelError      a model cannot be read
 │   └── NamingError     a file-name rule is wrong
 ├── LimitError          correct, but larger than this machine is allowed to try
 ├── AwayError           who should compute is not there just now
@@ -72,6 +73,12 @@ class DrawingError(InputError):
     """An uploaded vector drawing is broken, empty, or asks for what lies outside it."""
 
     code = "drawing"
+
+
+class ModelError(InputError):
+    """An uploaded model is broken, empty, or asks for what lies outside it."""
+
+    code = "model"
 
 
 class NamingError(InputError):

@@ -80,7 +80,12 @@ def measure_picture(data: bytes, label: str) -> list[int]:
 @apart(PictureError)
 def levels_of(path: str, label: str, plain: bool, largest: int, most: int) -> list[NDArray[np.float32]]:
     """A picture file at most ``largest`` pixels a side and up to ``most`` halves of it, by area, down to one pixel; each [H, W, 3]."""
-    pixels = read_picture(Path(path).read_bytes(), label, plain=plain)
+    return levels_in(Path(path).read_bytes(), label, plain, largest, most)
+
+
+def levels_in(data: bytes, label: str, plain: bool, largest: int, most: int) -> list[NDArray[np.float32]]:
+    """The same of a picture's bytes, read here: for those who run apart."""
+    pixels = read_picture(data, label, plain=plain)
     shrink = largest / max(pixels.shape[:2])
     if shrink < 1:
         pixels = _resized(pixels, max(1, round(pixels.shape[1] * shrink)), max(1, round(pixels.shape[0] * shrink)))

@@ -9,7 +9,7 @@ from typing import Any
 from projects.models import Project
 from zeitbild.errors import DocumentError, Problem
 
-_NAMED = re.compile(r"^asset:([0-9a-f]{64})$")
+_NAMED = re.compile(r"^asset:([0-9a-f]{64})(#\d{1,4})?$")
 
 
 def _walk(value: Any, path: str) -> Iterator[tuple[str, str]]:

@@ -27,7 +27,7 @@ class Files(StudioCase):
 
     def test_a_drawing_is_listed_with_its_colours_and_renders(self) -> None:
         drawing = self._upload(_STAR)
-        self.assertEqual(drawing["facts"]["colours"], ["#2f4858", "#d9a441"])
+        self.assertEqual([one["name"] for one in drawing["facts"]["finishes"]], ["#2f4858", "#d9a441"])
         self.assertEqual((drawing["facts"]["width"], drawing["facts"]["notes"]), (94, []))
         self.assertEqual(self.get(f"/api/projects/{self.project.id}/files/drawings"), [drawing])
         document = self._document(drawing["key"])

@@ -8,15 +8,12 @@ from urllib.parse import quote
 
 from zeitbild.document.reading import shot_schema
 from zeitbild.document.shot import Shot
-from zeitbild.drawings import SHIPPED as DRAWINGS
 from zeitbild.elements import kinds
 from zeitbild.finishes import READY_MADE
 from zeitbild.fonts import SHIPPED
-from zeitbild.geometry.drawing.painting import drawing_at
 from zeitbild.geometry.font import MAX_FONT_BYTES
 from zeitbild.handoff.recipes import recipes
 from zeitbild.library import files
-from zeitbild.library.drawing import told
 from zeitbild.lights import kinds as light_kinds
 from zeitbild.lights.ready_made import LIGHT_SETS
 from zeitbild.naming import FIELDS
@@ -97,15 +94,22 @@ def offers() -> dict[str, Any]:
         ],
         "defaults": Shot().model_dump(mode="json"),
         "fonts": [{"key": font.key, "title": font.title, "character": font.character} for font in SHIPPED.values()],
-        "drawings": [
-            {
-                "key": one.key,
-                "title": one.title,
-                "character": one.character,
-                "facts": told(drawing_at(one.path, one.title)),
+        "library": {
+            kind.name: {
+                "title": kind.title,
+                "suffixes": kind.suffixes,
+                "shipped": [
+                    {
+                        "key": one.key,
+                        "title": one.title,
+                        "character": one.character,
+                        "facts": kind.facts(one.path.read_bytes(), one.title, one.key),
+                    }
+                    for one in kind.shipped
+                ],
             }
-            for one in DRAWINGS.values()
-        ],
+            for kind in files
+        },
         "passes": [
             {"name": one.name, "title": one.title, "note": one.note, "role": one.role, "sums": one.sums}
             for one in passes

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Sequence
 from functools import lru_cache
 
 import numpy as np
@@ -42,3 +43,9 @@ def decode_hex(text: str) -> tuple[float, float, float]:
         raise ValueError(f"{text!r} is not a colour; write it as #rrggbb")
     red, green, blue = decode([int(text[at : at + 2], 16) / 255 for at in (1, 3, 5)])
     return float(red), float(green), float(blue)
+
+
+def encode_hex(colour: Sequence[float]) -> str:
+    """``#rrggbb`` of linear red, green and blue, each cut off at 0 and 1."""
+    parts = encode(np.clip(np.asarray(colour, np.float64), 0.0, 1.0))
+    return "#" + "".join(f"{round(255 * float(part)):02x}" for part in parts)

@@ -9,7 +9,7 @@ from typing import Any, Protocol
 
 from pydantic import Field
 
-from zeitbild.finishes import Finish
+from zeitbild.finishes import Finish, Values
 from zeitbild.geometry.form import Form
 from zeitbild.registry import Registry
 from zeitbild.snapshot import Matrix
@@ -42,9 +42,11 @@ class Surface:
 @dataclass(frozen=True, slots=True)
 class Worn:
     """What one part of an element's meshes wears: the number of its finish among the element's surfaces, and what a file that the
-    element shows puts in its place: a base colour (``#rrggbb``; empty: the finish's own), and how much of its opacity is left."""
+    element shows puts in its place: other values (whose textures may be pictures inside the file: its name, ``#`` and a number), or a
+    base colour (``#rrggbb``; empty: the finish's own), and how much of its opacity is left."""
 
     number: int
+    values: Values | None = None
     colour: str = ""
     opacity: float = 1.0
 

@@ -39,7 +39,9 @@ class Emblem(ElementBase):
 
     kind: Literal["emblem"] = "emblem"
     drawing: Annotated[str, StringConstraints(pattern=r"^([a-z0-9-]{1,40}|asset:[0-9a-f]{64})$")] = Field(
-        default="badge", title="Drawing", json_schema_extra={"x-widget": "drawing", "x-group": "Drawing"}
+        default="badge",
+        title="Drawing",
+        json_schema_extra={"x-widget": "file", "x-files": "drawings", "x-group": "Drawing"},
     )
     size: float = number(
         300,
@@ -63,7 +65,7 @@ class Emblem(ElementBase):
         title="Colours",
         max_length=MAX_COLOURS,
         description="Colours of the drawing that get a finish, depth or bevel of their own.",
-        json_schema_extra={"x-widget": "colours", "x-group": "Colours"},
+        json_schema_extra={"x-widget": "finishes", "x-files": "drawings", "x-of": "drawing", "x-group": "Colours"},
     )
     surface: Finish = Field(
         default_factory=Finish,

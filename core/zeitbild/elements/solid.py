@@ -1,9 +1,9 @@
-"""Solid bodies: box, ball, column (or cone) and ring, with rounded edges and one finish."""
+"""Solid bodies: box, ball, column (or cone), capsule, ring and plate, with rounded edges, and flat ones: plane and disc; one finish."""
 
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Literal
 
 import numpy as np
@@ -12,6 +12,9 @@ from pydantic import Field
 
 from zeitbild.elements.base import AssetSource, ElementBase, ElementKind, kinds
 from zeitbild.finishes import Finish
+from zeitbild.geometry.curves import CurvedContour
+from zeitbild.geometry.drawing.tracks import closed, ellipse, rectangle
+from zeitbild.geometry.extrusion import Bevel, Plate, flat_of, solid_of
 from zeitbild.geometry.mesh import Mesh
 from zeitbild.geometry.solids import ball, column, ring, rounded_box, steps_for
 from zeitbild.values import choice, number
@@ -21,7 +24,9 @@ class Solid(ElementBase):
     """A simple body about its middle."""
 
     kind: Literal["solid"] = "solid"
-    shape: Literal["box", "ball", "column", "ring"] = choice("box", "Shape", group="Body")
+    shape: Literal["box", "ball", "column", "capsule", "ring", "plate", "plane", "disc"] = choice(
+        "box", "Shape", group="Body", widget="list"
+    )
     width: float = number(160, "Width", 0.01, 100_000, unit="u", group="Body", slider=(1, 600))
     height: float = number(
         160,
@@ -31,9 +36,29 @@ class Solid(ElementBase):
         unit="u",
         group="Body",
         slider=(1, 600),
-        when={"shape": ["box", "ball", "column"]},
+        when={"shape": ["box", "ball", "column", "capsule", "plate", "plane", "disc"]},
     )
-    depth: float = number(160, "Depth", 0.01, 100_000, unit="u", group="Body", slider=(1, 600))
+    depth: float = number(
+        160,
+        "Depth",
+        0.01,
+        100_000,
+        unit="u",
+        group="Body",
+        slider=(1, 600),
+        when={"shape": ["box", "ball", "column", "capsule", "ring", "plate"]},
+    )
+    corner: float = number(
+        24,
+        "Corners",
+        0,
+        100_000,
+        unit="u",
+        group="Body",
+        slider=(0, 200),
+        when={"shape": "plate"},
+        help="Their radius.",
+    )
     top: float = number(
         1,
         "Width of the top",
@@ -58,12 +83,14 @@ class Solid(ElementBase):
         unit="u",
         group="Body",
         slider=(0, 80),
-        when={"shape": ["box", "column"]},
+        when={"shape": ["box", "column", "plate"]},
         help="Radius of its edges; it ends where nothing straight is left.",
     )
     surface: Finish = Field(default_factory=Finish, title="Surface", json_schema_extra={"x-group": "Finish"})
 
 
+#: Shapes without any depth, seen from both sides.
+_FLAT = ("plane", "disc")
 #: Product of the steps of a quarter turn in both directions, at most: a quarter of a million triangles.
 _MOST_BOTH = 8000
 
@@ -81,7 +108,8 @@ class SolidForm:
         own = self.element
         wide = own.width * (max(1.0, own.top) if own.shape == "column" else 1.0)
         high = min(own.thickness, own.width / 2) if own.shape == "ring" else own.height
-        half = np.array([wide, high, own.depth * wide / own.width]) / 2
+        deep = 0.0 if own.shape in _FLAT else own.depth
+        half = np.array([wide, high, deep * wide / own.width]) / 2
         return np.stack([-half, half])
 
     @property
@@ -90,21 +118,25 @@ class SolidForm:
         x, y, z = self.bounds[1]
         if self.element.shape in ("ball", "ring"):
             return float(max(x, y, z) if self.element.shape == "ball" else math.hypot(max(x, z), y))
-        return float(math.hypot(x, y, z) if self.element.shape == "box" else math.hypot(max(x, z), y))
+        boxed = self.element.shape in ("box", "plate", "plane", "disc")
+        return float(math.hypot(x, y, z) if boxed else math.hypot(max(x, z), y))
 
     def at(self, tolerance: float) -> Mesh:
         """See ``Form.at``."""
         own = self.element
+        if own.shape in ("plate", *_FLAT):
+            return self._plate(tolerance)
         _, high, _ = self.bounds[1]
-        small = high if own.shape == "ring" else min(own.rounding, float(self.bounds[1].min()))
+        rounding = own.width / 2 if own.shape == "capsule" else own.rounding
+        small = high if own.shape == "ring" else min(rounding, float(self.bounds[1].min()))
         # Along rounded edges nothing is evened out: they are made finer instead.
         steps = (
             steps_for(float(self.bounds[1].max()), tolerance),
             steps_for(small, tolerance if own.shape == "ring" else tolerance / 3),
         )
-        if own.shape in ("ball", "ring"):
+        if own.shape in ("ball", "ring", "capsule"):
             # Round in both directions: as many triangles as the product of both.
-            along = steps[1] if own.shape == "ring" else steps[0]
+            along = steps[0] if own.shape == "ball" else steps[1]
             ease = min(1.0, math.sqrt(_MOST_BOTH / (steps[0] * along)))
             steps = (math.ceil(steps[0] * ease), math.ceil(steps[1] * ease))
         elif own.shape == "box":
@@ -113,6 +145,33 @@ class SolidForm:
         made = self._meshes.get(steps)
         if made is None:
             made = self._meshes[steps] = _mesh(own, *steps)
+        return made
+
+    def _plate(self, tolerance: float) -> Mesh:
+        """Plate, plane or disc: an outline in its plane, which is raised or not."""
+        own = self.element
+        # In steps of two, so that a moving camera builds nothing anew.
+        fine = 2.0 ** math.floor(math.log2(tolerance))
+        key = math.frexp(fine)[1], 0
+        made = self._meshes.get(key)
+        if made is not None:
+            return made
+        x, y = own.width / 2, own.height / 2
+        corner = min(own.corner, x, y) if own.shape == "plate" else 0.0
+        tracks = (
+            ellipse(0, 0, x, y) if own.shape == "disc" else rectangle(-x, -y, own.width, own.height, corner, corner)
+        )
+        contours = [CurvedContour(one.curves, one.straight).flattened(fine) for one in closed(tracks)]
+        rounding = min(own.rounding, own.depth / 2, x, y) if own.shape == "plate" else 0.0
+        plate = Plate.of(contours, rounding > 0)
+        assert plate is not None
+        if own.shape in _FLAT:
+            mesh = flat_of(plate)
+        else:
+            steps = min(2 * steps_for(rounding, fine), 24)
+            mesh = solid_of(plate, own.depth, Bevel("round", rounding, steps, "both"), fine)
+        # One finish.
+        made = self._meshes[key] = replace(mesh, parts=np.zeros_like(mesh.parts))
         return made
 
 
@@ -124,6 +183,8 @@ def _mesh(own: Solid, steps: int, fine: int) -> Mesh:
         return ball(own.width, own.height, own.depth, steps)
     if own.shape == "ring":
         return ring(own.width, own.thickness, own.depth, steps, fine)
+    if own.shape == "capsule":
+        return column(own.width, 1.0, own.height, own.depth, own.width / 2, steps, fine)
     return column(own.width, own.top, own.height, own.depth, own.rounding, steps, fine)
 
 

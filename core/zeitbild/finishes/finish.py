@@ -11,12 +11,15 @@ from zeitbild.values import Colour, Part, Title, choice, number
 MOST_TONES = 5
 _LIT: dict[str, Any] = {"shading": "metal-rough"}
 _SOLID: dict[str, Any] = {"shading": ["metal-rough", "unlit"]}
+_MEASURED: dict[str, Any] = {**_SOLID, "map_by": ["front", "all sides"]}
+_TURNED: dict[str, Any] = {**_SOLID, "map_by": ["front", "all sides", "round a ball", "round a column"]}
 _TONES: dict[str, Any] = {"shading": "tone bands"}
 
 
 #: Textures by the start of their field's name, and whether their values are plain numbers instead of colours.
 TEXTURES = (("base", False), ("roughness", True), ("metalness", True), ("normal", True), ("emission", False))
-Uploaded = Annotated[str, StringConstraints(pattern=r"^(|asset:[0-9a-f]{64})$")]
+#: An uploaded picture, or one inside an uploaded model, by its number.
+Uploaded = Annotated[str, StringConstraints(pattern=r"^(|asset:[0-9a-f]{64}(#[0-9]{1,4})?)$")]
 
 
 def _map(title: str, when: dict[str, Any], help: str = "") -> Any:
@@ -82,25 +85,31 @@ class Values(Part):
     metalness_map: Uploaded = _map("Metalness texture", _LIT, "Grey; multiplied with the value.")
     normal_map: Uploaded = _map("Normal texture", _LIT, "Right, up and out as red, green and blue.")
     emission_map: Uploaded = _map("Emission texture", _SOLID, "Multiplied with colour and strength of the emission.")
-    map_by: Literal["front", "all sides"] = Field(
+    map_by: Literal["front", "all sides", "round a ball", "round a column", "unwrapped"] = Field(
         default="front",
-        title="Textures lie on",
-        description="The front, straight through; or each of six sides.",
-        json_schema_extra={"x-widget": "choice", "x-when": _SOLID, "x-fold": "Textures"},
+        title="Textures lie",
+        description="On the front, straight through; on each of six sides; once round; or as a model's file has it.",
+        json_schema_extra={"x-widget": "list", "x-when": _SOLID, "x-fold": "Textures"},
     )
     map_width: float = Field(
         default=200,
         title="Width of a texture",
         ge=0.01,
         le=1_000_000,
-        json_schema_extra={"x-unit": "u", "x-step": 1, "x-slider": [5, 800], "x-when": _SOLID, "x-fold": "Textures"},
+        json_schema_extra={"x-unit": "u", "x-step": 1, "x-slider": [5, 800], "x-when": _MEASURED, "x-fold": "Textures"},
     )
     map_turn: float = Field(
         default=0,
         title="Turn of textures",
         ge=-360,
         le=360,
-        json_schema_extra={"x-unit": "°", "x-step": 1, "x-slider": [-180, 180], "x-when": _SOLID, "x-fold": "Textures"},
+        json_schema_extra={
+            "x-unit": "°",
+            "x-step": 1,
+            "x-slider": [-180, 180],
+            "x-when": _TURNED,
+            "x-fold": "Textures",
+        },
     )
 
     @model_validator(mode="after")

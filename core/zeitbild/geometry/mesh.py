@@ -17,6 +17,7 @@ class Mesh:
     normals    [T, 3, 3] float32, unit length, one for each corner
     parts      [T] int32, which finish of its element a triangle takes
     patches    [T] int32, triangles of one patch form one smooth surface
+    unwrapped  [T, 3, 2] float32 or None: where its corners lie in a picture, as shares of its width and height from the upper left
     closed     True if the surface bounds a volume; then triangles facing away need not be drawn
     """
 
@@ -26,6 +27,7 @@ class Mesh:
     parts: NDArray[np.int32]
     patches: NDArray[np.int32]
     closed: bool
+    unwrapped: NDArray[np.float32] | None = None
 
     def at(self, tolerance: float) -> Mesh:
         """This mesh: it is as fine as it is (see ``form.Form``)."""

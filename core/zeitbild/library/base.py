@@ -2,11 +2,28 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from typing import Any
+from pathlib import Path
+from typing import Any, Protocol
 
 from zeitbild.registry import Registry
+
+
+class Shipped(Protocol):
+    """A file of a kind that ships with Zeitbild: what documents call it, its name for people, what it is, and where it lies."""
+
+    @property
+    def key(self) -> str: ...  # noqa: D102
+
+    @property
+    def title(self) -> str: ...  # noqa: D102
+
+    @property
+    def character(self) -> str: ...  # noqa: D102
+
+    @property
+    def path(self) -> Path: ...  # noqa: D102
 
 
 @dataclass(frozen=True, slots=True)
@@ -14,15 +31,17 @@ class FileKind:
     """A kind of file.
 
     name is its place in addresses; suffixes are those that its files have, with their dots; most_bytes is how large one may be.
-    ``facts`` reads a file (its bytes, and what it is called) and tells
-    what forms want to know of it, as plain values of JSON; an InputError says what is wrong with it.
+    ``facts`` reads a file (its bytes, what it is called, and what documents call it) and tells what forms want to know of it, as
+    plain values of JSON, among them a ``summary`` and ``notes`` of what is left out; an InputError says what is wrong with it.
+    shipped are those that need not be brought.
     """
 
     name: str
     title: str
     suffixes: tuple[str, ...]
     most_bytes: int
-    facts: Callable[[bytes, str], dict[str, Any]]
+    facts: Callable[[bytes, str, str], dict[str, Any]]
+    shipped: Sequence[Shipped] = ()
     order: int = 0
 
 

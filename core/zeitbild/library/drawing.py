@@ -4,26 +4,25 @@ from __future__ import annotations
 
 from typing import Any
 
+from zeitbild.drawings import SHIPPED
 from zeitbild.geometry.drawing.painting import Drawing
 from zeitbild.geometry.drawing.reading import MAX_DRAWING_BYTES, read_drawing
 from zeitbild.library.base import FileKind, files
 
 
-def told(drawing: Drawing) -> dict[str, Any]:
-    """Colours of what is seen, from the lowest paint to the highest, its size, and what is left out of it."""
+def facts(data: bytes, label: str, key: str) -> dict[str, Any]:
+    """See ``FileKind``: finishes are the colours of what is seen, from the lowest paint to the highest."""
+    drawing = Drawing(read_drawing(data, label), label)
     low, high = drawing.bounds
-    colours = dict.fromkeys(shade.colour for shade in drawing.shades)
+    colours = list(dict.fromkeys(shade.colour for shade in drawing.shades))
+    many = "1 colour" if len(colours) == 1 else f"{len(colours)} colours"
     return {
-        "colours": list(colours),
+        "summary": f"{many}, {high[0] - low[0]:.0f} × {high[1] - low[1]:.0f}",
+        "finishes": [{"name": one, "colour": one, "values": {"base_colour": one}} for one in colours],
         "width": round(float(high[0] - low[0]), 3),
         "height": round(float(high[1] - low[1]), 3),
         "notes": list(drawing.notes),
     }
 
 
-def facts(data: bytes, label: str) -> dict[str, Any]:
-    """See ``FileKind``."""
-    return told(Drawing(read_drawing(data, label), label))
-
-
-files.register(FileKind("drawings", "Drawing", (".svg",), MAX_DRAWING_BYTES, facts))
+files.register(FileKind("drawings", "Drawing", (".svg",), MAX_DRAWING_BYTES, facts, tuple(SHIPPED.values())))

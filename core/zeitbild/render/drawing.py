@@ -261,6 +261,7 @@ def draw_outputs(
                 weights,
                 np.float32(1 / camera.focal),
                 light.spaces,
+                scene.unwrapped,
                 light.texels.values,
                 light.texels.table,
                 alpha,

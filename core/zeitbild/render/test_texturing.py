@@ -12,7 +12,7 @@ from zeitbild.geometry.transforms import placement
 from zeitbild.render import QUALITIES, render
 from zeitbild.render.data_rows import NORMAL
 from zeitbild.snapshot import Snapshot
-from zeitbild.snapshot.finish_row import finish_row
+from zeitbild.snapshot.finish_row import ALL_SIDES, finish_row
 from zeitbild.snapshot.lights import LightSource
 from zeitbild.snapshot.texture import Texture
 from zeitbild.testing import EVEN, IDENTITY, dressed, quad, snapshot
@@ -75,7 +75,7 @@ class Places(unittest.TestCase):
 
     def test_on_all_sides_it_is_upright_and_never_mirrored(self) -> None:
         box = rounded_box(2, 2, 2, 0, 2)
-        row = finish_row(unlit=True, maps=(1, 0, 0, 0, 0), map_width=2.0, map_box=True)
+        row = finish_row(unlit=True, maps=(1, 0, 0, 0, 0), map_width=2.0, map_lies=ALL_SIDES)
         for eye in ((0, 0, 9), (0, 0, -9), (9, 0, 0), (-9, 0, 0)):
             shot = snapshot(box, size=(128, 128), camera_span=4.0, textures=(QUARTERS,), eye=eye)
             shot = dressed(shot, row)

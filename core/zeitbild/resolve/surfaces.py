@@ -10,7 +10,7 @@ from zeitbild.elements.base import AssetSource, Worn
 from zeitbild.errors import InputError, LimitError
 from zeitbild.finishes import TEXTURES, Values
 from zeitbild.resolve.texture import texture
-from zeitbild.snapshot.finish_row import finish_row
+from zeitbild.snapshot.finish_row import ALL_SIDES, FRONT, ROUND_BALL, ROUND_COLUMN, UNWRAPPED, finish_row
 from zeitbild.snapshot.texture import Texture
 
 #: Textures that a way of shading takes.
@@ -18,6 +18,13 @@ _TAKEN = {
     "metal-rough": ("base", "roughness", "metalness", "normal", "emission"),
     "unlit": ("base", "emission"),
     "tone bands": (),
+}
+_LIES = {
+    "front": FRONT,
+    "all sides": ALL_SIDES,
+    "round a ball": ROUND_BALL,
+    "round a column": ROUND_COLUMN,
+    "unwrapped": UNWRAPPED,
 }
 #: Pixels of all textures of a set at their full size: 200 MB with their smaller versions.
 MAX_TEXELS = 16 * 1024 * 1024
@@ -75,7 +82,7 @@ def _finish(finish: Values, place: str, textures: Textures) -> tuple[float, ...]
         unlit=finish.shading == "unlit",
         opacity=finish.opacity,
         maps=maps,
-        map_box=finish.map_by == "all sides",
+        map_lies=_LIES[finish.map_by],
         map_width=finish.map_width,
         map_turn=finish.map_turn,
     )
@@ -90,7 +97,9 @@ def finishes_of(shot: Shot, number: int, textures: Textures, worn: Sequence[Worn
         surface = surfaces[one.number]
         values: Values = surface.finish
         path = f"elements.{number}.{surface.path}"
-        if surface.finish.named:
+        if one.values is not None:
+            values = one.values
+        elif surface.finish.named:
             at = shared[surface.finish.named]
             values, path = shot.finishes[at].values, f"finishes.{at}.values"
         if one.colour or one.opacity != 1:

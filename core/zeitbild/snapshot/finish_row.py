@@ -10,14 +10,17 @@ SHADING, COAT, COAT_ROUGHNESS, TONES, SOFTNESS, STARTS, COLOURS = 8, 9, 10, 11, 
 #: Tones that a row has room for; the first starts at 0, so there is one start less.
 MOST_TONES = 5
 OPACITY = COLOURS + 3 * MOST_TONES
-#: Numbers, from 1 on, of the textures for base colour, roughness, metalness, normal and emission; whether they lie on six
-#: sides instead of the front; the picture's turn (cosine and sine) divided by its width in the element's units.
-MAPS, MAP_BOX, MAP_TURN = OPACITY + 1, OPACITY + 6, OPACITY + 7
+#: Numbers, from 1 on, of the textures for base colour, roughness, metalness, normal and emission; how they
+#: lie (below); the picture's turn (cosine and sine) divided by its width in the element's units.
+MAPS, MAP_LIES, MAP_TURN = OPACITY + 1, OPACITY + 6, OPACITY + 7
 #: The finish that a row stands for.
 OWNER = MAP_TURN + 2
 FINISH_ROW = OWNER + 1
 #: What stands in the column SHADING.
 METAL_ROUGH, TONE_BANDS, UNLIT = 0, 1, 2
+
+#: How textures lie: straight through the front, on each of six sides, once round a ball or a column, or as the mesh is unwrapped.
+FRONT, ALL_SIDES, ROUND_BALL, ROUND_COLUMN, UNWRAPPED = 0, 1, 2, 3, 4
 
 Triple = tuple[float, float, float]
 
@@ -35,13 +38,14 @@ def finish_row(
     unlit: bool = False,
     opacity: float = 1.0,
     maps: Sequence[int] = (0, 0, 0, 0, 0),
-    map_box: bool = False,
+    map_lies: int = FRONT,
     map_width: float = 1.0,
     map_turn: float = 0.0,
 ) -> tuple[float, ...]:
     """Numbers of one finish, colours linear. tones: (amount of light from which on it holds, colour), rising, 2 to 5.
 
-    maps, map_turn in degrees and map_width are what MAPS and the columns after it say. Tone bands and unlit surfaces mirror nothing: their roughness is 1.
+    maps, map_lies, map_turn in degrees and map_width are what MAPS and the columns after it say.
+    Tone bands and unlit surfaces mirror nothing: their roughness is 1.
     """
     if tones or unlit:
         roughness, metalness, coat = 1.0, 0.0, 0.0
@@ -66,7 +70,7 @@ def finish_row(
         *colours,
         opacity,
         *(float(number) for number in maps),
-        float(map_box),
+        float(map_lies),
         math.cos(math.radians(map_turn)) / map_width,
         math.sin(math.radians(map_turn)) / map_width,
     )

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 from pathlib import PurePosixPath
 
 from assets.models import LibraryFile
@@ -22,7 +23,7 @@ def add_file(project: Project, kind: FileKind, file_name: str, data: bytes) -> L
     if len(data) > kind.most_bytes:
         raise LimitError(f"{label} is too large; files of this kind go to {kind.most_bytes // 1_000_000} MB")
     check_room(project, len(data))
-    facts = kind.facts(data, label)
+    facts = kind.facts(data, label, f"asset:{hashlib.sha256(data).hexdigest()}")
     if project.files.filter(kind=kind.name).count() >= MAX_FILES:
         raise LimitError(f"a project takes up to {MAX_FILES} files of one kind")
     sha256 = AssetFolder(assets_folder()).add(data)

@@ -1,15 +1,16 @@
 import { ref, type Ref, shallowReactive, watch } from "vue";
 
 import { answer, api, type Schemas } from "./client";
+import { useOffers } from "./offers";
 
 export type LibraryFile = Schemas["FileOut"];
 
-/** What the library tells of a drawing (``zeitbild.library.drawing``). */
-export interface DrawingFacts {
-  colours: string[];
-  width: number;
-  height: number;
+/** What the library tells of a file (``zeitbild.library``): what it has of finishes by name, and parts that can be hidden. */
+export interface FileFacts {
+  summary: string;
   notes: string[];
+  finishes: { name: string; colour: string; values: Record<string, unknown> }[];
+  parts?: string[];
 }
 
 /** Files by project and kind; what is brought is seen wherever the list is shown. */
@@ -18,6 +19,7 @@ const lists = shallowReactive(new Map<string, LibraryFile[]>());
 /** The files of one kind of a project: the list, and how a new one is put into it. */
 export function useLibrary(kind: string, project: Ref<number>) {
   const failure = ref("");
+  const offers = useOffers();
   const key = () => `${project.value}/${kind}`;
   async function load(): Promise<LibraryFile[]> {
     if (!project.value) return [];
@@ -38,6 +40,13 @@ export function useLibrary(kind: string, project: Ref<number>) {
     failure,
     load,
     all: () => lists.get(key()) ?? [],
+    /** What is known of a file by its key, brought or shipped. */
+    factsOf(file: unknown) {
+      const known =
+        lists.get(key())?.find((one) => one.key === file) ??
+        offers.value?.library[kind]?.shipped.find((one) => one.key === file);
+      return known?.facts as FileFacts | undefined;
+    },
     add(file: LibraryFile) {
       lists.set(key(), [file, ...(lists.get(key()) ?? []).filter((one) => one.key !== file.key)]);
     },

@@ -32,6 +32,9 @@ export interface JsonSchema {
   "x-when"?: Record<string, string | string[]>;
   /** Fields of a part that have no meaning here. */
   "x-without"?: string[];
+  /** The kind of file that a field names, or that the field of this name (``x-of``) does. */
+  "x-files"?: string;
+  "x-of"?: string;
 }
 
 export interface Choice {
@@ -62,7 +65,11 @@ export interface Offers {
   surroundings: (Pictured & { values: Record<string, unknown> })[];
   defaults: Record<string, unknown>;
   fonts: FontChoice[];
-  drawings: (FontChoice & { facts: Record<string, unknown> })[];
+  /** Kinds of files for elements, with those that need not be brought. */
+  library: Record<
+    string,
+    { title: string; suffixes: string[]; shipped: (FontChoice & { facts: Record<string, unknown> })[] }
+  >;
   passes: (Choice & { note: string; role: string; sums: boolean })[];
   looks: (Choice & { note: string })[];
   recipes: (Choice & {

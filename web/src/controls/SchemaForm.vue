@@ -8,6 +8,7 @@ import type { JsonSchema } from "@/api/offers";
 import ChoiceField from "./ChoiceField.vue";
 import ColourField from "./ColourField.vue";
 import { type FieldPlan, planFields } from "./fields";
+import ListField from "./ListField.vue";
 import NumberField from "./NumberField.vue";
 import SectionBlock from "./SectionBlock.vue";
 import SliderField from "./SliderField.vue";
@@ -148,6 +149,14 @@ function commit(field: FieldPlan, value: unknown) {
           :model-value="valueOf<string>(field)"
           :options="field.options"
           :initial="field.initial as string"
+          :error="problems[full(field)]"
+          @commit="commit(field, $event)"
+        />
+        <ListField
+          v-else-if="field.widget === 'list'"
+          :label="field.title"
+          :model-value="valueOf<string>(field)"
+          :options="field.options"
           :error="problems[full(field)]"
           @commit="commit(field, $event)"
         />

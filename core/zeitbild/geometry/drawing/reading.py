@@ -18,7 +18,17 @@ from fontTools.misc.transform import Identity, Transform
 
 from zeitbild.errors import DrawingError, LimitError
 from zeitbild.geometry.drawing.styles import UNREAD, Styles, colour_of, length, link, local, numbers
-from zeitbild.geometry.drawing.tracks import MAX_DASHES, Stroke, Track, ellipse, path, polygon, rectangle, stroked
+from zeitbild.geometry.drawing.tracks import (
+    MAX_DASHES,
+    Stroke,
+    Track,
+    closed,
+    ellipse,
+    path,
+    polygon,
+    rectangle,
+    stroked,
+)
 from zeitbild.isolation import Limits, apart
 
 MAX_DRAWING_BYTES = 16 * 1024 * 1024
@@ -26,8 +36,6 @@ MAX_DRAWING_BYTES = 16 * 1024 * 1024
 MAX_ELEMENTS, MAX_DEPTH, MAX_CURVES = 50_000, 64, 200_000
 #: Things that were left out and are told one by one.
 MAX_NOTES = 20
-#: Coordinates that are taken; beyond, nothing is precise.
-_MOST = 1e12
 #: Less than this (of 1) is nothing.
 _CLEAR = 1 / 512
 _HREF = "{http://www.w3.org/1999/xlink}href"
@@ -291,26 +299,17 @@ class _Reader:
 
     def _packed(self, tracks: list[Track], even_odd: bool, clips: tuple[int, ...] = ()) -> dict[str, Any]:
         """Tracks as plain arrays, all closed; what is no finite number is left out."""
-        curves, straight, starts, at = [], [], [], 0
-        for track in tracks:
-            own, lines = track.curves, track.straight
-            if not (np.abs(own) < _MOST).all():
-                continue
-            if not np.array_equal(own[-1, 3], own[0, 0]):
-                end, start = own[-1, 3], own[0, 0]
-                own = np.concatenate([own, np.array([[end, end, start, start]])])
-                lines = np.append(lines, True)
-            starts.append(at)
-            at += len(own)
-            curves.append(own)
-            straight.append(lines)
+        shut = closed(tracks)
+        curves, straight = [track.curves for track in shut], [track.straight for track in shut]
+        ends = np.cumsum([0, *(len(one) for one in curves)])
+        starts, at = ends[:-1], int(ends[-1])
         self.curves += at
         if self.curves > MAX_CURVES:
             raise LimitError(f"the drawing has more than {MAX_CURVES} curves; simplify it", "drawing")
         return {
             "curves": np.concatenate(curves) if curves else np.empty((0, 4, 2)),
             "straight": np.concatenate(straight) if straight else np.empty(0, bool),
-            "starts": np.array(starts, np.int64),
+            "starts": starts.astype(np.int64),
             "even_odd": even_odd,
             "clips": list(clips),
         }

@@ -219,6 +219,21 @@ def rectangle(x: float, y: float, width: float, height: float, rx: float = 0, ry
     return pen.finish()
 
 
+def closed(tracks: Sequence[Track]) -> list[Track]:
+    """The same, each led back to where it began, as filling has it; what is no finite number is left out."""
+    found = []
+    for track in tracks:
+        curves, straight = track.curves, track.straight
+        if not (np.abs(curves) < _MOST).all():
+            continue
+        if not np.array_equal(curves[-1, 3], curves[0, 0]):
+            end, start = curves[-1, 3], curves[0, 0]
+            curves = np.concatenate([curves, np.array([[end, end, start, start]])])
+            straight = np.append(straight, True)
+        found.append(Track(curves, straight, True))
+    return found
+
+
 @dataclass(frozen=True, slots=True)
 class Stroke:
     """How a line is drawn along a path, in the path's own units."""

@@ -147,6 +147,7 @@ def mirror(  # type: ignore[no-untyped-def]
     maps,
     table,
     spaces,
+    unwrapped,
     texels,
     texel_table,
     eye,
@@ -370,6 +371,7 @@ def mirror(  # type: ignore[no-untyped-def]
                         nx, ny, nz = apply_textures(
                             look,
                             finish,
+                            t,
                             px,
                             py,
                             pz,
@@ -382,6 +384,7 @@ def mirror(  # type: ignore[no-untyped-def]
                             footprint,
                             finishes,
                             spaces,
+                            unwrapped,
                             texels,
                             texel_table,
                         )

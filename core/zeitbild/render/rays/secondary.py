@@ -233,6 +233,7 @@ def _mirrored(
         light.maps,
         light.table,
         light.spaces,
+        stage.scene.unwrapped,
         light.texels.values,
         light.texels.table,
         viewpoint(camera),

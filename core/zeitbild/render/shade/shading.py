@@ -93,6 +93,7 @@ def shade(  # type: ignore[no-untyped-def]
     weights,
     pixel_size,
     spaces,
+    unwrapped,
     texels,
     texel_table,
     alpha,
@@ -111,7 +112,7 @@ def shade(  # type: ignore[no-untyped-def]
     ``stage.viewpoint``. spots, lift_share and rayed as ``secondary.cast_rays`` gives them, or of no length: then
     nothing is in shadow; bounced tells if rayed holds what mirrors show. hard: tones have no
     borders between pixels. pixel_size is that of a pixel at distance 1, or anywhere in a parallel view; spaces, texels and
-    their table from ``texturing``, for which finishes has LOOKS rows more. planes [H, W, PLANES]
+    their table from ``texturing``, unwrapped from ``scene.Scene``, for which finishes has LOOKS rows more. planes [H, W, PLANES]
     or of no length: then only beauty is wanted. sides [H, W] as in ``finer``, or of no length: all pixels are drawn, else only
     those whose number is not 0, and doubt [H, W] gets what the places of one half of a pixel's cells, as the squares of a
     chessboard, give more than those of the other.
@@ -204,6 +205,7 @@ def shade(  # type: ignore[no-untyped-def]
                     rows[_NORMAL, i], rows[_NORMAL + 1, i], rows[_NORMAL + 2, i] = apply_textures(
                         looks + i,
                         finish,
+                        np.uint64(triangle[whole[_FRAGMENT, i]]),
                         px,
                         py,
                         pz,
@@ -216,6 +218,7 @@ def shade(  # type: ignore[no-untyped-def]
                         footprint,
                         finishes,
                         spaces,
+                        unwrapped,
                         texels,
                         texel_table,
                     )

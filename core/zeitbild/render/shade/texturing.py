@@ -12,28 +12,35 @@ from numpy.typing import NDArray
 
 from zeitbild.kernels import kernel
 from zeitbild.snapshot import Snapshot
-from zeitbild.snapshot.finish_row import FINISH_ROW, MAP_BOX, MAP_TURN, MAPS
+from zeitbild.snapshot.finish_row import ALL_SIDES, FINISH_ROW, MAP_LIES, MAP_TURN, MAPS, ROUND_BALL, UNWRAPPED
 
-_ROW, _MAPS, _MAP_BOX, _MAP_TURN = FINISH_ROW, MAPS, MAP_BOX, MAP_TURN
+_ROW, _MAPS, _MAP_LIES, _MAP_TURN = FINISH_ROW, MAPS, MAP_LIES, MAP_TURN
+_ALL_SIDES, _ROUND_BALL, _UNWRAPPED = ALL_SIDES, ROUND_BALL, UNWRAPPED
 _ZERO, _HALF, _ONE, _TWO = np.float32(0), np.float32(0.5), np.float32(1), np.float32(2)
+_SMALL = np.float32(1e-9)
+#: Turns in a radian.
+_TURNS = np.float32(1 / (2 * math.pi))
 _TO_LOG2 = np.float32(1 / math.log(2))
 #: A surface seen at a lower angle (cosine) is not made coarser any more.
 _LOW = np.float32(0.25)
 
 
 def spaces_of(snapshot: Snapshot) -> NDArray[np.float32]:
-    """For each finish [F, 3, 8]: the way from the world into its element's own space (four columns), the element's axes
-    in the world (three), and in the last column's first place how many of its own units a unit of the world is."""
+    """For each finish [F, 3, 10]: the way from the world into its element's own space (four columns), the element's axes
+    in the world (three), a column in whose first place stands how many of its own units a unit of the world is, and middle and half
+    size of its box in its own space."""
     spaces = []
     for body in snapshot.bodies:
         matrix = np.array(body.matrix).reshape(4, 4)
         size = abs(float(np.linalg.det(matrix[:3, :3])))
         inverse = np.linalg.inv(matrix) if size > 1e-12 else np.eye(4)
-        space = np.zeros((3, 8))
+        space = np.zeros((3, 10))
         space[:, :4], space[:, 4:7] = inverse[:3], matrix[:3, :3]
         space[0, 7] = size ** (-1 / 3) if size > 1e-12 else 1
+        low, high = body.form.bounds
+        space[:, 8], space[:, 9] = (low + high) / 2, (high - low) / 2
         spaces += [space] * len(body.finishes)
-    return np.array(spaces, np.float32).reshape(-1, 3, 8)
+    return np.array(spaces, np.float32).reshape(-1, 3, 10)
 
 
 @kernel
@@ -57,12 +64,13 @@ def _texel(values, table, number, level, u, v):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _look_up(values, table, number, across, up, footprint):  # type: ignore[no-untyped-def]
-    """Value (three numbers) of a texture at a place counted in its widths from its middle; footprint in its widths."""
+def _look_up(values, table, number, u, v, wide_u, wide_v):  # type: ignore[no-untyped-def]
+    """Value (three numbers) of a texture at shares of its width and height from its upper left corner; wide_u and wide_v are what a pixel
+    covers of them."""
     width, height = np.float32(table[number, 1 + 1]), np.float32(table[number, 1 + 2])
-    u, v = _HALF + across, _HALF - up * width / height
     last = table[number, 0] - 1
-    wanted = max(_ZERO, min(np.float32(last), math.log(max(footprint * width, _ONE)) * _TO_LOG2))
+    footprint = max(wide_u * width, wide_v * height)
+    wanted = max(_ZERO, min(np.float32(last), math.log(max(footprint, _ONE)) * _TO_LOG2))
     level = min(int(wanted), last)
     blend = np.float32(wanted) - np.float32(level)
     red, green, blue = _texel(values, table, number, level, u, v)
@@ -73,13 +81,29 @@ def _look_up(values, table, number, across, up, footprint):  # type: ignore[no-u
 
 
 @kernel
-def apply_textures(  # type: ignore[no-untyped-def]
-    look, finish, px, py, pz, nx, ny, nz, vx, vy, vz, footprint, finishes, spaces, values, table
-):
-    """Write the finish at a point into the row ``look`` of finishes; gives the unit normal there (three numbers).
+def _round_about(space, x, y, z, turn, ball):  # type: ignore[no-untyped-def]
+    """Shares of a picture that is laid round a body once, its middle in front, and how much they change in a unit (four numbers): over
+    a ball by longitude and latitude, over a column by its height."""
+    x, y, z = x - space[0, 8], y - space[1, 8], z - space[2, 8]
+    wide, high, deep = max(space[0, 9], _SMALL), max(space[1, 9], _SMALL), max(space[2, 9], _SMALL)
+    around = max(math.sqrt(x * x + z * z), _SMALL)
+    u = _HALF + np.float32(math.atan2(x / wide, z / deep)) * _TURNS + turn
+    if not ball:
+        return u, _HALF - _HALF * y / high, _TURNS / around, _HALF / high  # type: ignore
+    a, b, c = x / wide, y / high, z / deep
+    length = max(math.sqrt(a * a + b * b + c * c), _SMALL)
+    v = _HALF - _TWO * _TURNS * np.float32(math.asin(max(-_ONE, min(_ONE, b / length))))
+    return u, v, _TURNS / around, _TWO * _TURNS / high  # type: ignore
 
-    footprint is a pixel's size at the point in units of the world. Factors as in glTF 2.0 (section 3.9): textures are
-    multiplied with the finish's own values; roughness and metalness take the red channel.
+
+@kernel
+def apply_textures(  # type: ignore[no-untyped-def]
+    look, finish, t, px, py, pz, nx, ny, nz, vx, vy, vz, footprint, finishes, spaces, unwrapped, values, table
+):
+    """Write the finish at a point of triangle t into the row ``look`` of finishes; gives the unit normal there (three numbers).
+
+    footprint is a pixel's size at the point in units of the world; unwrapped [T, 2, 4] as in ``scene.Scene``. Factors as in
+    glTF 2.0 (section 3.9): textures are multiplied with the finish's own values; roughness and metalness take the red channel.
     """
     for k in range(_ROW):
         finishes[look, k] = finishes[finish, k]
@@ -87,32 +111,66 @@ def apply_textures(  # type: ignore[no-untyped-def]
     x = space[0, 0] * px + space[0, 1] * py + space[0, 2] * pz + space[0, 3]
     y = space[1, 0] * px + space[1, 1] * py + space[1, 2] * pz + space[1, 3]
     z = space[2, 0] * px + space[2, 1] * py + space[2, 2] * pz + space[2, 3]
-    # Axes of the element that run to the picture's right and up, and their signs.
-    right, up, sign_right, sign_up = 0, 1, _ONE, _ONE
-    a, b = x, y
-    if finishes[finish, _MAP_BOX] > _ZERO:
-        ox = space[0, 4] * nx + space[1, 4] * ny + space[2, 4] * nz
-        oy = space[0, 5] * nx + space[1, 5] * ny + space[2, 5] * nz
-        oz = space[0, 6] * nx + space[1, 6] * ny + space[2, 6] * nz
-        if abs(ox) > abs(oy) and abs(ox) > abs(oz):
-            right, sign_right = 2, -_ONE if ox > _ZERO else _ONE
-            a, b = sign_right * z, y
-        elif abs(oy) > abs(oz):
-            up, sign_up = 2, -_ONE if oy > _ZERO else _ONE
-            a, b = x, sign_up * z
-        elif oz < _ZERO:
-            sign_right = -_ONE
-            a = -x
+    ox = space[0, 4] * nx + space[1, 4] * ny + space[2, 4] * nz
+    oy = space[0, 5] * nx + space[1, 5] * ny + space[2, 5] * nz
+    oz = space[0, 6] * nx + space[1, 6] * ny + space[2, 6] * nz
+    lies = finishes[finish, _MAP_LIES]
     cosine, sine = finishes[finish, _MAP_TURN], finishes[finish, _MAP_TURN + 1]
-    across, above = a * cosine + b * sine, b * cosine - a * sine
+    # Directions in the element's own space that run to the picture's right and up.
+    rx, ry, rz, ux, uy, uz = _ONE, _ZERO, _ZERO, _ZERO, _ONE, _ZERO
     scale = math.sqrt(cosine * cosine + sine * sine)
+    wide_u = wide_v = scale
+    # In widths of the picture from its middle, or, where shares are known, those.
+    across = above = _ZERO
+    by_shares = lies >= _ROUND_BALL and (lies < _UNWRAPPED or unwrapped.shape[0] > 0)
+    if by_shares and lies < _UNWRAPPED:
+        turn = np.float32(math.atan2(sine, cosine)) * _TURNS
+        across, above, wide_u, wide_v = _round_about(space, x, y, z, turn, lies == _ROUND_BALL)
+        flat = max(math.sqrt(x * x + z * z), _SMALL)
+        rx, ry, rz = z / flat, _ZERO, -x / flat
+        ux, uy, uz = oy * rz - oz * ry, oz * rx - ox * rz, ox * ry - oy * rx
+        length = _ONE / max(math.sqrt(ux * ux + uy * uy + uz * uz), _SMALL)  # type: ignore
+        ux, uy, uz = ux * length, uy * length, uz * length
+        cosine, sine, scale = _ONE, _ZERO, _ONE  # type: ignore
+    elif by_shares:
+        across = unwrapped[t, 0, 0] * x + unwrapped[t, 0, 1] * y + unwrapped[t, 0, 2] * z + unwrapped[t, 0, 3]
+        above = unwrapped[t, 1, 0] * x + unwrapped[t, 1, 1] * y + unwrapped[t, 1, 2] * z + unwrapped[t, 1, 3]
+        rx, ry, rz = unwrapped[t, 0, 0], unwrapped[t, 0, 1], unwrapped[t, 0, 2]
+        ux, uy, uz = -unwrapped[t, 1, 0], -unwrapped[t, 1, 1], -unwrapped[t, 1, 2]
+        wide_u = math.sqrt(rx * rx + ry * ry + rz * rz)
+        wide_v = math.sqrt(ux * ux + uy * uy + uz * uz)
+        a, b = _ONE / max(wide_u, _SMALL), _ONE / max(wide_v, _SMALL)  # type: ignore
+        rx, ry, rz, ux, uy, uz = rx * a, ry * a, rz * a, ux * b, uy * b, uz * b
+        cosine, sine, scale = _ONE, _ZERO, _ONE  # type: ignore
+    else:
+        a, b = x, y
+        if lies == _ALL_SIDES:
+            if abs(ox) > abs(oy) and abs(ox) > abs(oz):
+                sign = -_ONE if ox > _ZERO else _ONE
+                rx, rz = _ZERO, sign
+                a, b = sign * z, y
+            elif abs(oy) > abs(oz):
+                sign = -_ONE if oy > _ZERO else _ONE
+                uy, uz = _ZERO, sign
+                a, b = x, sign * z
+            elif oz < _ZERO:
+                rx = -_ONE
+                a = -x
+        across, above = a * cosine + b * sine, b * cosine - a * sine
     facing = max(_LOW, nx * vx + ny * vy + nz * vz)
-    wide = footprint * space[0, 7] * scale / facing
+    wide = footprint * space[0, 7] / facing
+    wide_u, wide_v = wide * wide_u, wide * wide_v
     for which in range(5):
         number = int(finishes[finish, _MAPS + which]) - 1
         if number < 0:
             continue
-        red, green, blue = _look_up(values, table, number, across, above, wide)
+        if by_shares:
+            red, green, blue = _look_up(values, table, number, across, above, wide_u, wide_v)
+        else:
+            shape = np.float32(table[number, 1 + 1]) / np.float32(table[number, 1 + 2])
+            red, green, blue = _look_up(
+                values, table, number, _HALF + across, _HALF - above * shape, wide_u, wide_v * shape
+            )
         if which == 0 or which == 4:
             first = 0 if which == 0 else 5
             finishes[look, first] *= red
@@ -126,10 +184,11 @@ def apply_textures(  # type: ignore[no-untyped-def]
             # To the picture's right, up, and out of it.
             r, u, out = _TWO * red - _ONE, _TWO * green - _ONE, max(np.float32(0.05), _TWO * blue - _ONE)
             c, s = cosine / scale, sine / scale
-            tr, tu = sign_right * (r * c - u * s), sign_up * (r * s + u * c)
-            tx = space[0, 4 + right] * tr + space[0, 4 + up] * tu
-            ty = space[1, 4 + right] * tr + space[1, 4 + up] * tu
-            tz = space[2, 4 + right] * tr + space[2, 4 + up] * tu
+            tr, tu = r * c - u * s, r * s + u * c
+            lx, ly, lz = rx * tr + ux * tu, ry * tr + uy * tu, rz * tr + uz * tu
+            tx = space[0, 4] * lx + space[0, 5] * ly + space[0, 6] * lz
+            ty = space[1, 4] * lx + space[1, 5] * ly + space[1, 6] * lz
+            tz = space[2, 4] * lx + space[2, 5] * ly + space[2, 6] * lz
             # Only along the surface, and as long as in the element's own space.
             along = tx * nx + ty * ny + tz * nz
             shrink = space[0, 7]

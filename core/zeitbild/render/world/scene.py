@@ -18,6 +18,9 @@ class Scene:
 
     vertices [V, 3] float64; triangles [T, 3] int32; normals [T, 3, 3] and facing [T, 3] float32, unit length; cull [T]
     int8, 1 for those left out when facing away (``triangle_setup``); patches, finish_of [T] int32, the finish counted through all bodies.
+    unwrapped [T, 2, 4] float32 takes a point of a triangle in its
+    body's own space (and 1) to its place in pictures, as shares of their width and height from the upper left; of no length if no
+    mesh is unwrapped.
     """
 
     vertices: NDArray[np.float64]
@@ -27,6 +30,7 @@ class Scene:
     cull: NDArray[np.int8]
     patches: NDArray[np.int32]
     finish_of: NDArray[np.int32]
+    unwrapped: NDArray[np.float32]
 
 
 @kernel
@@ -119,4 +123,34 @@ def gather(snapshot: Snapshot) -> Scene:
         np.concatenate(cull),
         np.concatenate(patches),
         np.concatenate(finish_of),
+        _unwrapped(snapshot, triangle_count),
     )
+
+
+def _unwrapped(snapshot: Snapshot, count: int) -> NDArray[np.float32]:
+    """See ``Scene.unwrapped``."""
+    if all(mesh.unwrapped is None for mesh in snapshot.built_meshes):
+        return np.empty((0, 2, 4), np.float32)
+    found, first = np.zeros((count, 2, 4), np.float32), 0
+    for mesh in snapshot.built_meshes:
+        own = slice(first, first + len(mesh.triangles))
+        first = own.stop
+        if mesh.unwrapped is not None:
+            found[own] = _planes_of(mesh.vertices[mesh.triangles], mesh.unwrapped.astype(np.float64))
+    return found
+
+
+def _planes_of(corners: NDArray[np.float64], shares: NDArray[np.float64]) -> NDArray[np.float64]:
+    """For triangles [T, 3, 3] with shares of a picture [T, 3, 2] at their corners: what takes a point and 1 to its share [T, 2, 4]."""
+    a, b = corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]
+    across = np.cross(a, b)
+    square = np.einsum("ij,ij->i", across, across)
+    flat = square <= 1e-24 * np.maximum(np.einsum("ij,ij->i", a, a) * np.einsum("ij,ij->i", b, b), 1e-300)
+    # Of a linear function with these rises along a and b, and none out of the plane, this is the slope.
+    scale = 1 / np.where(flat, 1, square)[:, None]
+    along_a, along_b = np.cross(b, across) * scale, np.cross(across, a) * scale
+    rise = shares[:, 1:] - shares[:, :1]
+    slope = along_a[:, None] * rise[:, 0, :, None] + along_b[:, None] * rise[:, 1, :, None]
+    slope[flat] = 0
+    start = shares[:, 0] - np.einsum("tki,ti->tk", slope, corners[:, 0])
+    return np.concatenate([slope, start[..., None]], axis=2)

@@ -4,6 +4,7 @@ import { computed, onBeforeUnmount, onMounted, ref } from "vue";
 
 import { answer, api } from "@/api/client";
 import { useOffers } from "@/api/offers";
+import { schemaOfKind } from "@/controls/fields";
 import BarButton from "@/picture/BarButton.vue";
 import GroundBar from "@/picture/GroundBar.vue";
 import HandleChoice from "@/picture/HandleChoice.vue";
@@ -117,15 +118,25 @@ function pressed(event: KeyboardEvent) {
   if (event.key.toLowerCase() === "h") spread.value = !spread.value;
 }
 
-/** A file dropped anywhere on the desk goes to the selected element; a drawing becomes an emblem where none is selected. */
+/** A file dropped anywhere on the desk goes to the selected element; a drawing or a model becomes an element of its own where none is selected. */
 const dropped = ref<File | null>(null);
+/** The kind of element that shows files of such a name. */
+function kindFor(name: string) {
+  const library = Object.entries(offers.value?.library ?? {});
+  const files = library.find(([, one]) => one.suffixes.some((ending) => name.toLowerCase().endsWith(ending)))?.[0];
+  return offers.value?.element_kinds.find((kind) =>
+    Object.values(schemaOfKind(offers.value?.schema ?? {}, kind.name).properties ?? {}).some(
+      (field) => field["x-widget"] === "file" && field["x-files"] === files,
+    ),
+  );
+}
 function drop(event: DragEvent) {
   const file = event.dataTransfer?.files[0];
   if (!file) return;
   event.preventDefault();
-  const emblem = offers.value?.element_kinds.find((one) => one.name === "emblem");
-  if (emblem && file.name.toLowerCase().endsWith(".svg") && selectedElement.value?.kind !== "emblem")
-    selected.value = addElement(shot, emblem, { name: file.name.replace(/\.svg$/i, "").slice(0, 80) || emblem.title });
+  const kind = kindFor(file.name);
+  if (kind && selectedElement.value?.kind !== kind.name)
+    selected.value = addElement(shot, kind, { name: file.name.replace(/\.[^.]*$/, "").slice(0, 80) || kind.title });
   dropped.value = file;
 }
 function over(event: DragEvent) {

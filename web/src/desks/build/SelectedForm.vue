@@ -9,9 +9,10 @@ import SectionBlock from "@/controls/SectionBlock.vue";
 import TextField from "@/controls/TextField.vue";
 import { useShot } from "@/shot/store";
 
-import ColoursField from "./ColoursField.vue";
-import DrawingField from "./DrawingField.vue";
+import FileField from "./FileField.vue";
 import FontField from "./FontField.vue";
+import HiddenParts from "./HiddenParts.vue";
+import OwnFinishes from "./OwnFinishes.vue";
 import PaletteField from "./PaletteField.vue";
 import SkyField from "./SkyField.vue";
 import SurroundingsField from "./SurroundingsField.vue";
@@ -86,25 +87,39 @@ const parts = computed(() =>
           @taken="emit('taken')"
         />
       </template>
-      <template #drawing="{ value: drawing, path: at, error }">
-        <DrawingField
-          :model-value="drawing as string"
+      <template #file="{ value: file, path: at, error, field }">
+        <FileField
+          :label="field.title"
+          :kind="field.schema['x-files'] ?? ''"
+          :model-value="file as string"
           :error
           :dropped
-          @commit="shot.edit(at, $event, true, 'Drawing')"
+          @commit="shot.edit(at, $event, true, field.title)"
           @taken="emit('taken')"
         />
       </template>
-      <template #colours="{ value: colours, path: at, error, field }">
-        <ColoursField
+      <template #finishes="{ value: own, path: at, error, field }">
+        <OwnFinishes
           :label="field.title"
           :help="field.help"
           :schema="field.schema"
           :root
-          :model-value="colours as never"
+          :model-value="own as never"
           :path="at"
+          :kind="field.schema['x-files'] ?? ''"
+          :file="value[field.schema['x-of'] ?? ''] as string"
           :error
-          :emblem="value"
+          :element="value"
+        />
+      </template>
+      <template #hides="{ value: hidden, path: at, error, field }">
+        <HiddenParts
+          :label="field.title"
+          :model-value="hidden as string[]"
+          :kind="field.schema['x-files'] ?? ''"
+          :file="value[field.schema['x-of'] ?? ''] as string"
+          :error
+          @commit="(parts, what) => shot.edit(at, parts, true, what)"
         />
       </template>
       <template #sky="{ value: picture, path: at, error, field }">

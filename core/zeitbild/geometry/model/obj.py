@@ -1,0 +1,106 @@
+"""Wavefront OBJ: points, normals, places in a picture and faces, apart by object, group and material."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from zeitbild.geometry.model.plain import Material, PlainModel, PlainPart
+
+_MOST_CORNERS = 10_000
+
+
+def is_obj(data: bytes) -> bool:
+    """Whether it is a text with points and faces."""
+    head = data[:65536]
+    return b"\0" not in head and any(line.startswith((b"v ", b"v\t")) for line in head.split(b"\n"))
+
+
+class _Building:
+    """What was read so far."""
+
+    def __init__(self) -> None:
+        self.lists: dict[str, list[list[float]]] = {"v": [], "vt": [], "vn": []}
+        #: Corners of triangles, three numbers each (point, place, normal; -1: none), by part and material.
+        self.faces: dict[tuple[str, str], list[tuple[int, int, int]]] = {}
+        self.part, self.material = "object", ""
+
+    def face(self, words: Sequence[str], model: PlainModel, line: int) -> None:
+        if not 3 <= len(words) <= _MOST_CORNERS:
+            raise model.damaged(f"line {line}: a face of {len(words)} corners")
+        corners = []
+        for word in words:
+            numbers = []
+            for what, text in zip(("v", "vt", "vn"), [*word.split("/"), "", ""][:3], strict=True):
+                if not text:
+                    numbers.append(-1)
+                    continue
+                count = len(self.lists[what])
+                value = int(text)
+                at = value - 1 if value > 0 else count + value
+                if not 0 <= at < count or value == 0:
+                    raise model.damaged(f"line {line}: {text[:20]} names nothing of {count}")
+                numbers.append(at)
+            if numbers[0] < 0:
+                raise model.damaged(f"line {line}: a corner without a point")
+            corners.append((numbers[0], numbers[1], numbers[2]))
+        own = self.faces.setdefault((self.part, self.material), [])
+        for at in range(1, len(corners) - 1):
+            own += [corners[0], corners[at], corners[at + 1]]
+
+
+def read(data: bytes, model: PlainModel) -> None:
+    """A part for each object (or group) and material."""
+    building = _Building()
+    text = data.decode("utf-8", "replace").replace("\\\r\n", " ").replace("\\\n", " ")
+    for number, line in enumerate(text.splitlines(), 1):
+        words = line.split()
+        if not words or words[0].startswith("#"):
+            continue
+        what, rest = words[0], words[1:]
+        try:
+            if what in building.lists:
+                building.lists[what].append([float(word) for word in rest[:3]])
+            elif what == "f":
+                building.face(rest, model, number)
+            elif what in ("o", "g"):
+                building.part = " ".join(rest)[:80] or building.part
+            elif what == "usemtl":
+                building.material = " ".join(rest)[:80]
+            elif what == "mtllib":
+                model.note(
+                    f"the materials in {' '.join(rest)[:60]}, which lies beside the file: each gets a finish by its name"
+                )
+            elif what in ("l", "p", "curv", "surf"):
+                model.note(f"lines, points and curves ({what})")
+        except ValueError:
+            raise model.damaged(f"line {number}: {line.strip()[:60]!r}") from None
+    _parts(building, model)
+
+
+def _parts(building: _Building, model: PlainModel) -> None:
+    width = {"v": 3, "vt": 2, "vn": 3}
+    lists = {}
+    for what, rows in building.lists.items():
+        if any(len(row) < (1 if what == "vt" else 3) for row in rows):
+            raise model.damaged(f"a line {what} with too few numbers")
+        lists[what] = np.array([[*row, 0.0, 0.0][: width[what]] for row in rows], np.float64).reshape(-1, width[what])
+    names = list(dict.fromkeys(material for _, material in building.faces))
+    model.materials = [Material(name) for name in names if name]
+    known = {one.name: at for at, one in enumerate(model.materials)}
+    for (part, material), corners in building.faces.items():
+        numbers = np.array(corners, np.int64).reshape(-1, 3, 3)
+        used, points = np.unique(numbers[:, :, 0], return_inverse=True)
+        shares = numbers[:, :, 1]
+        normals = numbers[:, :, 2]
+        model.add(
+            PlainPart(
+                part,
+                lists["v"][used],
+                points.reshape(-1, 3).astype(np.int32),
+                lists["vn"][normals].astype(np.float32) if (normals >= 0).all() else None,
+                (lists["vt"][shares] * (1, -1) + (0, 1)).astype(np.float32) if (shares >= 0).all() else None,
+                known.get(material, -1),
+            )
+        )

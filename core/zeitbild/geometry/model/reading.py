@@ -1,0 +1,55 @@
+"""A model's file to parts and materials, read in a process of its own, by the reader of its kind."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+from numpy.typing import NDArray
+
+from zeitbild.errors import LimitError, ModelError
+from zeitbild.geometry.model import gltf, obj, ply, stl
+from zeitbild.geometry.model.plain import MAX_MODEL_BYTES, PlainModel
+from zeitbild.isolation import Limits, apart
+from zeitbild.pictures import levels_in
+
+_LIMITS = Limits(seconds=60.0)
+#: How each kind is known by its content, and read.
+_KINDS: tuple[tuple[Callable[[bytes], bool], Callable[[bytes, PlainModel], None]], ...] = (
+    (gltf.is_gltf, gltf.read),
+    (ply.is_ply, ply.read),
+    (stl.is_stl, stl.read),
+    (obj.is_obj, obj.read),
+)
+
+
+def _read(data: bytes, label: str) -> dict[str, Any]:
+    if len(data) > MAX_MODEL_BYTES:
+        raise LimitError(
+            f"{label} is {len(data) / 1e6:.0f} MB; models go to {MAX_MODEL_BYTES // 1_000_000} MB", "model"
+        )
+    for known, read in _KINDS:
+        if known(data):
+            model = PlainModel(label)
+            read(data, model)
+            return model.plain()
+    raise ModelError(f"{label} is no model that is read: glTF (GLB), OBJ, STL and PLY are", "model")
+
+
+@apart(ModelError, "model", _LIMITS)
+def read_model(path: str, label: str) -> dict[str, Any]:
+    """What a file holds, as ``plain.PlainModel.plain`` says. ModelError for what cannot be read, LimitError for what is too large."""
+    return _read(Path(path).read_bytes(), label)
+
+
+@apart(ModelError, "model", _LIMITS)
+def read_model_data(data: bytes, label: str) -> dict[str, Any]:
+    """The same for bytes."""
+    return _read(data, label)
+
+
+@apart(ModelError, "model", _LIMITS)
+def picture_levels(path: str, label: str, number: int, plain: bool, largest: int, most: int) -> list[NDArray[Any]]:
+    """A picture inside a model's file, as ``pictures.levels_of`` gives one."""
+    return levels_in(gltf.picture(Path(path).read_bytes(), label, number), label, plain, largest, most)

@@ -1,0 +1,230 @@
+"""A model's parts as meshes: welded, with smooth normals where the file has none, turned upright, as large as wanted."""
+
+from __future__ import annotations
+
+import math
+import threading
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any, Literal
+
+import numpy as np
+from cachetools import LRUCache
+from numpy.typing import NDArray
+from scipy.sparse import coo_matrix
+from scipy.sparse.csgraph import connected_components
+
+from zeitbild.errors import InputError
+from zeitbild.geometry.mesh import Mesh
+from zeitbild.geometry.model.plain import Floats, Material, PlainPart
+from zeitbild.geometry.model.reading import read_model
+
+#: Points nearer than this share of the model are one.
+_SAME = 1e-7
+#: Given normals that differ by less (cosine) belong to one surface.
+_ALIKE = 0.9995
+
+Up = Literal["as the file has it", "x", "y", "z"]
+Stands = Literal["about its middle", "on its foot", "about its own origin"]
+
+
+class Model:
+    """A model that was read. Immutable."""
+
+    def __init__(self, plain: dict[str, Any], label: str) -> None:
+        """From what ``read_model`` gives."""
+        self.label, self.up = label, str(plain["up"])
+        self.parts = tuple(PlainPart(**one) for one in plain["parts"])
+        self.materials = tuple(Material.of(one) for one in plain["materials"])
+        self.notes = tuple(str(one) for one in plain["notes"])
+        self.triangles = sum(len(part.triangles) for part in self.parts)
+
+
+@dataclass(frozen=True, slots=True)
+class Placing:
+    """How a model is put into an element: its larger side in units, which axis is up, where its pivot is, and the bend (degrees) from
+    which on an edge is sharp where the file has no normals."""
+
+    size: float
+    up: Up = "as the file has it"
+    stands: Stands = "about its middle"
+    crease: float = 30.0
+
+
+def meshes_of(model: Model, placing: Placing, hidden: frozenset[str]) -> dict[int, Mesh]:
+    """A mesh for each material (-1: none) of the parts that are not hidden, pivot at the origin; part numbers of its triangles are the
+    material's number and one more. InputError if nothing is left."""
+    shown = [part for part in model.parts if part.name not in hidden]
+    if not shown:
+        raise InputError("every part of the model is hidden; show one", "hidden")
+    upright = _upright(model.up if placing.up == "as the file has it" else placing.up)
+    # By all parts, so that hiding one moves nothing.
+    points = np.concatenate([part.points[np.unique(part.triangles)] for part in model.parts]) @ upright.T
+    low, high = points.min(axis=0), points.max(axis=0)
+    extent = float((high - low).max())
+    if not extent > 0:
+        raise InputError("the model has no size", "model")
+    middle = (low + high) / 2
+    pivot = {
+        "about its middle": middle,
+        "on its foot": np.array([middle[0], low[1], middle[2]]),
+        "about its own origin": np.zeros(3),
+    }[placing.stands]
+    scale = placing.size / extent
+    found = {}
+    for material in sorted({part.material for part in shown}):
+        own = [part for part in shown if part.material == material]
+        two_sided = material >= 0 and model.materials[material].two_sided
+        mesh = _mesh(own, upright, pivot, scale, placing.crease, material, two_sided)
+        if mesh is not None:
+            found[material] = mesh
+    if not found:
+        raise InputError("the model's triangles have no area", "model")
+    return found
+
+
+def _upright(up: str) -> Floats:
+    """What turns a model so that an axis of it points upwards [3, 3]."""
+    if up == "z":
+        return np.array([[1.0, 0, 0], [0, 0, 1], [0, -1, 0]])
+    if up == "x":
+        return np.array([[0.0, -1, 0], [1, 0, 0], [0, 0, 1]])
+    return np.eye(3)
+
+
+def _mesh(
+    parts: list[PlainPart], upright: Floats, pivot: Floats, scale: float, crease: float, material: int, two_sided: bool
+) -> Mesh | None:
+    points, triangles, normals, shares, patches = [], [], [], [], []
+    first = patch = 0
+    for part in parts:
+        placed = (part.points @ upright.T - pivot) * scale
+        turned = None if part.normals is None else part.normals @ upright.T.astype(np.float32)
+        welded, corners = _welded(placed, part.triangles)
+        flat = np.cross(welded[corners[:, 1]] - welded[corners[:, 0]], welded[corners[:, 2]] - welded[corners[:, 0]])
+        good = np.einsum("ij,ij->i", flat, flat) > 0
+        corners, flat = corners[good], flat[good]
+        if not len(corners):
+            continue
+        own = None if turned is None else turned[good]
+        smooth = _smooth_edges(corners, flat, own, crease)
+        normals.append(_smoothed(corners, flat, smooth) if own is None else own)
+        patches.append(_patches(len(corners), smooth) + patch)
+        patch = int(patches[-1].max()) + 1
+        points.append(welded)
+        triangles.append(corners + first)
+        first += len(welded)
+        shares.append(None if part.unwrapped is None else part.unwrapped[good])
+    if not points:
+        return None
+    count = sum(len(one) for one in triangles)
+    unwrapped = None
+    if any(one is not None for one in shares):
+        filled = [
+            np.zeros((len(own), 3, 2), np.float32) if one is None else one
+            for own, one in zip(triangles, shares, strict=True)
+        ]
+        unwrapped = np.ascontiguousarray(np.concatenate(filled), np.float32)
+    mesh = Mesh(
+        np.ascontiguousarray(np.concatenate(points)),
+        np.ascontiguousarray(np.concatenate(triangles), np.int32),
+        np.ascontiguousarray(np.concatenate(normals), np.float32),
+        np.full(count, material + 1, np.int32),
+        np.concatenate(patches).astype(np.int32),
+        False,
+        unwrapped,
+    )
+    closed = not two_sided and mesh.open_edges() == 0 and mesh.volume() > 0
+    return Mesh(mesh.vertices, mesh.triangles, mesh.normals, mesh.parts, mesh.patches, closed, unwrapped)
+
+
+def _welded(points: Floats, triangles: NDArray[np.int32]) -> tuple[Floats, NDArray[np.int64]]:
+    """Points that are one made one: the distinct ones, and triangles over them."""
+    used, corners = np.unique(triangles, return_inverse=True)
+    own = points[used]
+    extent = float(np.ptp(own, axis=0).max()) or 1.0
+    cells = np.round(own / (extent * _SAME)).astype(np.int64)
+    keys = (
+        cells * np.array([0x9E3779B97F4A7C15, 0xC2B2AE3D27D4EB4F, 0x165667B19E3779F9], np.uint64).view(np.int64)
+    ).sum(axis=1)
+    _, first, number = np.unique(keys, return_index=True, return_inverse=True)
+    return own[first], number.reshape(-1)[corners.reshape(-1)].reshape(-1, 3)
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class _Edges:
+    """Edges between two triangles that are smooth: the triangles [E, 2], and of each the corners at the edge's two ends [E, 2, 2]."""
+
+    triangles: NDArray[np.int64]
+    corners: NDArray[np.int64]
+
+
+def _smooth_edges(
+    corners: NDArray[np.int64], flat: Floats, normals: NDArray[np.float32] | None, crease: float
+) -> _Edges:
+    size = np.int64(corners.max()) + 1
+    start, end = corners.reshape(-1), np.roll(corners, -1, axis=1).reshape(-1)
+    key = np.minimum(start, end) * size + np.maximum(start, end)
+    order = np.argsort(key, kind="stable")
+    sorted_key = key[order]
+    # Edges that exactly two triangles have.
+    same = np.append(sorted_key[1:] == sorted_key[:-1], False)
+    before, after = np.insert(same[:-1], 0, False), np.append(same[1:], False)
+    at = np.flatnonzero(same & ~before & ~after)
+    one, other = order[at], order[at + 1]
+    triangles = np.stack([one // 3, other // 3], axis=1)
+    # In each triangle the corners at the edge's lower and higher end.
+    ends = np.empty((len(at), 2, 2), np.int64)
+    for side, half in enumerate((one, other)):
+        here, there = half, half // 3 * 3 + (half % 3 + 1) % 3
+        lower = start[half] < end[half]
+        ends[:, side, 0], ends[:, side, 1] = np.where(lower, here, there), np.where(lower, there, here)
+    if normals is None:
+        unit = flat / np.linalg.norm(flat, axis=1, keepdims=True)
+        cosine = np.einsum("ij,ij->i", unit[triangles[:, 0]], unit[triangles[:, 1]])
+        smooth = cosine > math.cos(math.radians(crease))
+    else:
+        loose = normals.reshape(-1, 3)
+        alike = np.einsum("eki,eki->ek", loose[ends[:, 0]], loose[ends[:, 1]])
+        smooth = (alike > _ALIKE).all(axis=1)
+    return _Edges(triangles[smooth], ends[smooth])
+
+
+def _groups(count: int, pairs: NDArray[np.int64]) -> NDArray[np.int64]:
+    graph = coo_matrix((np.ones(len(pairs), np.int8), (pairs[:, 0], pairs[:, 1])), shape=(count, count))
+    groups: NDArray[np.int64] = connected_components(graph, directed=False)[1]
+    return groups
+
+
+def _patches(count: int, smooth: _Edges) -> NDArray[np.int64]:
+    return _groups(count, smooth.triangles)
+
+
+def _smoothed(corners: NDArray[np.int64], flat: Floats, smooth: _Edges) -> NDArray[np.float32]:
+    """Normals [T, 3, 3]: at each corner the mean of the triangles round it that smooth edges join, weighted by their areas."""
+    pairs = smooth.corners.transpose(0, 2, 1).reshape(-1, 2)
+    groups = _groups(corners.size, pairs)
+    each = np.repeat(flat, 3, axis=0)
+    total = np.stack([np.bincount(groups, each[:, k]) for k in range(3)], axis=1)[groups]
+    length = np.linalg.norm(total, axis=1, keepdims=True)
+    unit = np.where(
+        length > 1e-30, total / np.maximum(length, 1e-30), each / np.linalg.norm(each, axis=1, keepdims=True)
+    )
+    found: NDArray[np.float32] = unit.reshape(-1, 3, 3).astype(np.float32)
+    return found
+
+
+_models: LRUCache[str, Model] = LRUCache(3_000_000, lambda one: one.triangles)
+_lock = threading.Lock()
+
+
+def model_at(path: Path, label: str) -> Model:
+    """The model in a file, which never changes; ModelError for what cannot be read. The last few are kept."""
+    with _lock:
+        found = _models.get(str(path))
+    if found is None:
+        found = Model(read_model(str(path), label), label)
+        with _lock:
+            if found.triangles <= _models.maxsize:
+                _models[str(path)] = found
+    return found

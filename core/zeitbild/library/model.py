@@ -1,0 +1,52 @@
+"""Models (glTF, OBJ, STL, PLY)."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from zeitbild.colour import encode_hex
+from zeitbild.elements.model import values_of
+from zeitbild.geometry.model.plain import MAX_MODEL_BYTES
+from zeitbild.geometry.model.reading import read_model_data
+from zeitbild.geometry.model.standing import Model
+from zeitbild.library.base import FileKind, files
+from zeitbild.models import SHIPPED
+
+#: Parts that are listed.
+_MOST = 500
+
+
+def facts(data: bytes, label: str, key: str) -> dict[str, Any]:
+    """See ``FileKind``: finishes are those of its materials; also its parts, triangles and which axis is up."""
+    model = Model(read_model_data(data, label), label)
+    materials = "1 material" if len(model.materials) == 1 else f"{len(model.materials)} materials"
+    return {
+        "summary": f"{model.triangles:,} triangles, {materials}".replace(
+            ",", "\u202f", 1 if model.triangles > 999 else 0
+        ),
+        "finishes": [
+            {
+                "name": one.name,
+                "colour": encode_hex(one.colour),
+                "values": values_of(one, key).model_dump(mode="json"),
+            }
+            for one in model.materials
+        ],
+        "parts": list(dict.fromkeys(part.name for part in model.parts))[:_MOST],
+        "triangles": model.triangles,
+        "up": model.up,
+        "notes": list(model.notes),
+    }
+
+
+files.register(
+    FileKind(
+        "models",
+        "Model",
+        (".glb", ".gltf", ".obj", ".stl", ".ply"),
+        MAX_MODEL_BYTES,
+        facts,
+        tuple(SHIPPED.values()),
+        1,
+    )
+)

@@ -1,0 +1,60 @@
+<script setup lang="ts">
+/** Which file of the library an element shows, and what of it is left out. */
+import { computed } from "vue";
+
+import { type FileFacts, type LibraryFile, useLibrary } from "@/api/library";
+import { useOffers } from "@/api/offers";
+import { useShot } from "@/shot/store";
+
+import AssetField from "./AssetField.vue";
+
+const props = defineProps<{
+  label: string;
+  kind: string;
+  modelValue: string;
+  error?: string | undefined;
+  dropped: File | null;
+}>();
+const emit = defineEmits<{ commit: [value: string]; taken: [] }>();
+const shot = useShot();
+const offers = useOffers();
+const project = computed(() => shot.meta?.project_id ?? 0);
+const library = useLibrary(props.kind, project);
+
+const own = computed(() => offers.value?.library[props.kind]);
+const shipped = computed(() =>
+  (own.value?.shipped ?? []).map((one) => ({ name: one.key, title: one.title, note: one.character })),
+);
+const endings = computed(() => (own.value?.suffixes ?? []).map((one) => one.slice(1).toUpperCase()).join(", "));
+const facts = computed(() => library.factsOf(props.modelValue));
+function describe(file: LibraryFile) {
+  return { title: file.title, note: (file.facts as unknown as FileFacts).summary };
+}
+</script>
+
+<template>
+  <div>
+    <AssetField
+      :label
+      :folder="`files/${kind}`"
+      :accept="(own?.suffixes ?? []).join(',')"
+      :invitation="`Bring your own (${endings}), or drop it here`"
+      :model-value
+      :error
+      :dropped
+      :list="library.load"
+      :describe
+      :shipped
+      @commit="emit('commit', $event)"
+      @brought="library.add($event)"
+      @taken="emit('taken')"
+    />
+    <p v-if="facts" class="mt-0.5 text-soft">{{ facts.summary }}</p>
+    <div v-if="facts?.notes.length" class="mt-1 border-l-2 border-now pl-2">
+      <p>Not as in the file:</p>
+      <ul class="list-disc pl-4 text-soft">
+        <li v-for="note in facts.notes" :key="note">{{ note }}</li>
+      </ul>
+    </div>
+  </div>
+</template>
