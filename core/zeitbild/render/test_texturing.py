@@ -7,12 +7,12 @@ from typing import Any
 
 import numpy as np
 
-from zeitbild.geometry.solids import rounded_box
+from zeitbild.geometry.solids import ball, column, rounded_box
 from zeitbild.geometry.transforms import placement
 from zeitbild.render import QUALITIES, render
 from zeitbild.render.data_rows import NORMAL
 from zeitbild.snapshot import Snapshot
-from zeitbild.snapshot.finish_row import ALL_SIDES, finish_row
+from zeitbild.snapshot.finish_row import ALL_SIDES, ROUND_BALL, ROUND_COLUMN, finish_row
 from zeitbild.snapshot.lights import LightSource
 from zeitbild.snapshot.texture import Texture
 from zeitbild.testing import EVEN, IDENTITY, dressed, quad, snapshot
@@ -134,3 +134,40 @@ class Values(unittest.TestCase):
         shot = replace(_wall(unlit=False), lights=(FRONT,), environment=EVEN)
         one, other = (render(shot, QUALITIES["check"]).beauty.tobytes() for _ in range(2))
         self.assertEqual(one, other)
+
+
+#: Eight columns and four rows, each of a grey of its own, as numbers.
+_STEPS = [[((4 * column + row + 1) / 40,) * 3 for column in range(8)] for row in range(4)]
+
+
+class RoundAbout(unittest.TestCase):
+    """Longitude and latitude against their formulas, seen in parallel from the front."""
+
+    def _seen(self, mesh: Any, lies: int, turn: float = 0.0, matrix: Any = None) -> Any:
+        texture = _texture(_STEPS, 32)
+        shot = snapshot(mesh, size=(200, 200), camera_span=4.0, textures=(texture,))
+        row = finish_row(unlit=True, maps=(1, 0, 0, 0, 0), map_lies=lies, map_turn=turn)
+        place = IDENTITY if matrix is None else tuple(float(value) for value in np.asarray(matrix).reshape(-1))
+        beauty = render(dressed(shot, row, matrix=place), QUALITIES["check"]).beauty
+        return lambda x, y: float(beauty[int(100 - y * 50), int(100 + x * 50), 0])
+
+    def _grey(self, u: float, v: float) -> float:
+        return (4 * int(u % 1 * 8) + int(v * 4) + 1) / 40
+
+    def test_a_ball_by_longitude_and_latitude(self) -> None:
+        for matrix in (None, placement((0, 0, 0), (0, 0, 0), (1.5, 0.5, 1))):
+            wide, high = (1.0, 1.0) if matrix is None else (1.5, 0.5)
+            seen = self._seen(ball(2, 2, 2, 48), ROUND_BALL, matrix=matrix)
+            for longitude in (-60, -22, 22, 60):
+                for latitude in (-30, -18, 18, 30):
+                    a, b = math.radians(longitude), math.radians(latitude)
+                    x, y = math.sin(a) * math.cos(b), math.sin(b)
+                    want = self._grey(0.5 + longitude / 360, 0.5 - latitude / 180)
+                    self.assertAlmostEqual(seen(x * wide, y * high), want, delta=2e-3)
+
+    def test_a_column_by_its_height_turned_by_an_angle(self) -> None:
+        seen = self._seen(column(2, 1, 3, 2, 0, 48, 4), ROUND_COLUMN, turn=90)
+        for longitude in (-60, -22, 22, 60):
+            for y in (-1.2, -0.4, 0.4, 1.2):
+                want = self._grey(0.75 + longitude / 360, 0.5 - y / 3)
+                self.assertAlmostEqual(seen(math.sin(math.radians(longitude)), y), want, delta=2e-3)

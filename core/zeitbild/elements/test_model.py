@@ -1,0 +1,135 @@
+"""The model element: what it wears, what it hides, and pictures that lie inside its file."""
+
+import io
+import tempfile
+import unittest
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from PIL import Image
+from pydantic import ValidationError
+
+from zeitbild.assets import AssetFolder
+from zeitbild.document.reading import parse_shot, write_shot
+from zeitbild.document.shot import Camera, Environment, Raster, Shot
+from zeitbild.elements.model import ModelElement, ModelMaterial, build, pose, wear
+from zeitbild.errors import InputError
+from zeitbild.finishes import Finish
+from zeitbild.library import files
+from zeitbild.models import SHIPPED
+from zeitbild.models.make import Writer
+from zeitbild.render import QUALITIES, render
+from zeitbild.resolve import resolve
+from zeitbild.resolve.geometry_cache import geometry_key
+from zeitbild.testing import NOWHERE, small_shot
+from zeitbild.timing import Time
+
+
+def painted() -> bytes:
+    """A square that shows a picture of four colours, turned so that shares run from its upper left."""
+    picture = np.zeros((32, 32, 3), np.uint8)
+    picture[:16, :16], picture[:16, 16:], picture[16:, :16], picture[16:, 16:] = (
+        (255, 0, 0),
+        (0, 255, 0),
+        (0, 0, 255),
+        255,
+    )
+    data = io.BytesIO()
+    Image.fromarray(picture).save(data, "PNG")
+    writer = Writer()
+    points = np.array([[-1, -1, 0], [1, -1, 0], [1, 1, 0], [-1, 1, 0]], np.float32)
+    shares = np.array([[0, 1], [1, 1], [1, 0], [0, 0]], np.float32)
+    primitive = {
+        "attributes": {"POSITION": writer.accessor(points, "VEC3"), "TEXCOORD_0": writer.accessor(shares, "VEC2")},
+        "indices": writer.accessor(np.array([0, 1, 2, 0, 2, 3], np.uint8), "SCALAR"),
+        "material": 0,
+    }
+    material = {
+        "name": "paint",
+        "pbrMetallicRoughness": {"baseColorTexture": {"index": 0}},
+        "extensions": {"KHR_materials_unlit": {}},
+    }
+    writer.document |= {
+        "images": [{"bufferView": writer.view(data.getvalue()), "mimeType": "image/png"}],
+        "textures": [{"source": 0}],
+        "materials": [material],
+        "meshes": [{"primitives": [primitive]}],
+        "nodes": [{"mesh": 0}],
+        "scenes": [{"nodes": [0]}],
+    }
+    return writer.glb()
+
+
+def _seen(element: ModelElement) -> Shot:
+    return small_shot(
+        raster=Raster(width=96, height=96),
+        camera=Camera(position=(0, 0, 1000), projection="orthographic", span=96),
+        environment=Environment(strength=0),
+        lights=(),
+        elements=(element,),
+    )
+
+
+class Element(unittest.TestCase):
+    def test_a_material_wears_what_the_file_says_what_is_listed_or_the_one_finish(self) -> None:
+        element = ModelElement(id="a", materials=(ModelMaterial(material="lamp", finish=Finish(named="")),))
+        built = build(element, NOWHERE)
+        worn = wear(element, built)
+        self.assertEqual([one.number for one in worn], [0, 0, 0, 1])
+        self.assertEqual([one.values is None for one in worn], [True, False, False, True])
+        assert worn[1].values is not None
+        self.assertEqual((worn[1].values.roughness, worn[1].values.map_by), (0.35, "front"))
+        alone = element.model_copy(update={"wears": "one finish"})
+        self.assertEqual([one.values for one in wear(alone, built)], [None] * 4)
+        self.assertEqual(geometry_key(alone.model_copy(update={"wears": "its own materials"})), geometry_key(element))
+        self.assertEqual(
+            [one.part for one in pose(element, Time.__new__(Time), built)], ["material 1", "material 2", "material 3"]
+        )
+
+    def test_a_glow_keeps_its_colour_and_strength(self) -> None:
+        worn = wear(ModelElement(id="a"), build(ModelElement(id="a"), NOWHERE))
+        assert worn[3].values is not None
+        self.assertEqual((worn[3].values.emission, worn[3].values.emission_colour), (1.0, "#ffda95"))
+
+    def test_what_is_wrong_is_named(self) -> None:
+        for model, field in (("no-such", "model"), ("asset:" + "0" * 64, "model")):
+            with self.assertRaises(InputError) as caught:
+                build(ModelElement(id="a", model=model), NOWHERE)
+            self.assertEqual(caught.exception.field, field)
+        with self.assertRaisesRegex(ValidationError, "twice"):
+            ModelElement(id="a", materials=(ModelMaterial(material="x"), ModelMaterial(material="x")))
+
+    def test_facts_tell_what_forms_ask_for(self) -> None:
+        for one in SHIPPED.values():
+            told = files.get("models").facts(one.path.read_bytes(), one.title, one.key)
+            self.assertEqual([finish["name"] for finish in told["finishes"]], ["red", "band", "lamp"])
+            self.assertEqual((told["up"], told["notes"], len(told["parts"])), ("y", [], 4))
+
+
+class Pictures(unittest.TestCase):
+    def _picture(self, **more: Any) -> Any:
+        with tempfile.TemporaryDirectory() as folder:
+            assets = AssetFolder(Path(folder))
+            key = "asset:" + assets.add(painted())
+            shot = _seen(ModelElement(id="a", model=key, size=64, **more))
+            self.assertEqual(parse_shot(write_shot(shot)), shot)
+            return render(resolve(shot, 1, assets), QUALITIES["check"]).beauty, files.get("models").facts(
+                painted(), "x", key
+            )
+
+    def test_a_picture_inside_the_file_lies_as_the_file_says(self) -> None:
+        beauty, told = self._picture()
+        for row, column, colour in ((28, 28, (1, 0, 0)), (28, 68, (0, 1, 0)), (68, 28, (0, 0, 1)), (68, 68, (1, 1, 1))):
+            np.testing.assert_allclose(beauty[row, column, :3], colour, atol=1e-5)
+        self.assertEqual(float(beauty[2, 2, 3]), 0)
+        # What the form gives somebody who changes the finish keeps the picture.
+        values = told["finishes"][0]["values"]
+        self.assertTrue(values["base_map"].endswith("#0"))
+        beauty, _ = self._picture(materials=(ModelMaterial(material="paint", finish=Finish(**values)),))
+        np.testing.assert_allclose(beauty[28, 68, :3], (0, 1, 0), atol=1e-5)
+
+    def test_a_turned_model_keeps_its_picture(self) -> None:
+        beauty, _ = self._picture(placement={"rotation": (0, 0, 90)})
+        for row, column, colour in ((68, 28, (1, 0, 0)), (28, 28, (0, 1, 0)), (68, 68, (0, 0, 1)), (28, 68, (1, 1, 1))):
+            np.testing.assert_allclose(beauty[row, column, :3], colour, atol=1e-5)
