@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import io
 import subprocess
 import sys
 import tempfile
@@ -9,9 +10,12 @@ from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
+from PIL import Image
 
 from zeitbild.assets import AssetFolder
 from zeitbild.document.shot import Motion, Shot, Timing
+from zeitbild.elements.card import Card
+from zeitbild.elements.floor import Floor
 from zeitbild.elements.lettering import Lettering
 from zeitbild.elements.solid import Solid
 from zeitbild.finishes import Finish
@@ -23,12 +27,23 @@ from zeitbild.resolve import resolve
 from zeitbild.snapshot import Snapshot
 from zeitbild.snapshot.look import PixelLook
 from zeitbild.snapshot.reach import Reach
-from zeitbild.values import Turn
+from zeitbild.values import Placement, Turn
 
 
 def _snapshot() -> Snapshot:
     shot = Shot(elements=(Lettering(id="word-1", word="Ab"),))
     return resolve(shot, 1, AssetFolder(Path(tempfile.gettempdir()))).at_size(96, 54)
+
+
+def _partly_there() -> Snapshot:
+    """A picture that is cut out, over ground that shows nothing but shadow."""
+    with tempfile.TemporaryDirectory() as folder:
+        assets = AssetFolder(Path(folder))
+        data = io.BytesIO()
+        Image.new("RGBA", (4, 4), (200, 100, 50, 128)).save(data, "PNG")
+        card = Card(id="card", picture="asset:" + assets.add(data.getvalue()))
+        shot = Shot(elements=(card, Floor(id="floor", placement=Placement(position=(0, -100, 0)))))
+        return replace(resolve(shot, 1, assets).at_size(96, 54), occlusion=0.5)
 
 
 def _moving() -> Snapshot:
@@ -47,6 +62,7 @@ def warm() -> None:
         picture = render(snapshot, quality, planes=True)
     render(replace(snapshot, pixels=PixelLook(2)), QUALITIES["rough"])
     render(_moving(), QUALITIES["rough"])
+    render(_partly_there(), QUALITIES["rough"])
     for blend in ("linear", "encoded"):
         encode_view(show(picture, View(blend=blend)), "jpeg")  # type: ignore[arg-type]
     for form in formats:

@@ -7,11 +7,13 @@ from zeitbild.document.shot import Shot
 
 
 def _look(shot: Shot) -> Iterator[Finding]:
-    if not any(element.shown for element in shot.elements):
+    if not any(element.delivered for element in shot.elements):
         # That nothing is in the set at all is another finding.
         return
     for number, layer in enumerate(shot.layers):
-        if layer.on and not any(element.shown and layer.membership(element.id) == "shown" for element in shot.elements):
+        if layer.on and not any(
+            element.delivered and layer.membership(element.id) == "shown" for element in shot.elements
+        ):
             yield Finding(
                 "empty-layer",
                 "warning",

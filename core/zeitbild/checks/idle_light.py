@@ -7,7 +7,7 @@ from zeitbild.document.shot import Shot
 
 
 def _look(shot: Shot) -> Iterator[Finding]:
-    shown = {element.id for element in shot.elements if element.shown}
+    shown = {element.id for element in shot.elements if element.delivered}
     for place, light in enumerate(shot.lights):
         touches = set(getattr(light, "touches", ()))
         if light.on and touches and not touches & shown:

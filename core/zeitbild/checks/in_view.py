@@ -8,7 +8,7 @@ from zeitbild.resolve.framing import extent_of, framed
 
 def _look(view: SetView) -> Iterator[Finding]:
     shot = view.shot
-    shown = [(number, element) for number, element in enumerate(shot.elements) if element.shown]
+    shown = [(number, element) for number, element in enumerate(shot.elements) if element.delivered]
     if not shown:
         return
     seen: set[str] = set()

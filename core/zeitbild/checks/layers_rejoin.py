@@ -37,7 +37,7 @@ def _names(shot: Shot, identities: Sequence[str]) -> str:
 
 def _pair(shot: Shot, one: Layer, other: Layer) -> Iterator[tuple[str, bool]]:
     """Why two layers do not rejoin, and whether holding each out in the other mends it."""
-    present = [element.id for element in shot.elements if element.shown]
+    present = [element.id for element in shot.elements if element.delivered]
     both = [name for name in present if one.membership(name) == other.membership(name) == "shown"]
     if both:
         yield f"both show {_names(shot, both)}", True
@@ -71,7 +71,7 @@ def _pair(shot: Shot, one: Layer, other: Layer) -> Iterator[tuple[str, bool]]:
 def _look(shot: Shot) -> Iterator[Finding]:
     groups: dict[str, list[Layer]] = {}
     for layer in shot.layers_on:
-        if any(element.shown and layer.membership(element.id) == "shown" for element in shot.elements):
+        if any(element.delivered and layer.membership(element.id) == "shown" for element in shot.elements):
             groups.setdefault(layer.camera or shot.view, []).append(layer)
     for layers in groups.values():
         if len(layers) < 2:

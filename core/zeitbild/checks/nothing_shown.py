@@ -7,8 +7,8 @@ from zeitbild.document.shot import Shot
 
 
 def _look(shot: Shot) -> Iterator[Finding]:
-    if not any(element.shown for element in shot.elements):
-        mend = {"elements.0.shown": True} if shot.elements else {}
+    if not any(element.delivered for element in shot.elements):
+        mend = {"elements.0.shown": True, "elements.0.reference": False} if shot.elements else {}
         yield Finding(
             "nothing-shown",
             "warning",

@@ -9,7 +9,7 @@ from zeitbild.document.shot import Shot
 def _look(shot: Shot) -> Iterator[Finding]:
     for number, element in enumerate(shot.elements):
         turns = element.turn.turns
-        if not element.shown or turns == 0:
+        if not element.delivered or turns == 0:
             continue
         whole = float(turns).is_integer()
         if shot.timing.cycle and not whole:

@@ -14,7 +14,7 @@ def _look(shot: Shot) -> Iterator[Finding]:
     banded = [
         element
         for element in shot.elements
-        if element.shown
+        if element.delivered
         and any((shared[one.named] if one.named else one).shading == "tone bands" for one in element.finishes())
     ]
     if not banded:

@@ -15,7 +15,7 @@ _SEEN = 0.5
 def _look(view: SetView) -> Iterator[Finding]:
     shot = view.shot
     for number, element in enumerate(shot.elements):
-        if not element.shown or not element.turn.turns or not any(element.pivot_offset):
+        if not element.delivered or not element.turn.turns or not any(element.pivot_offset):
             continue
         track = []
         for frame in view.sampled_frames:

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any, Protocol
 
@@ -43,12 +43,20 @@ class Surface:
 class Worn:
     """What one part of an element's meshes wears: the number of its finish among the element's surfaces, and what a file that the
     element shows puts in its place: other values (whose textures may be pictures inside the file: its name, ``#`` and a number), or a
-    base colour (``#rrggbb``; empty: the finish's own), and how much of its opacity is left."""
+    base colour (``#rrggbb``; empty: the finish's own), how much of its opacity is left, and further changes by field.
+
+    Where cut is not below 0 the alpha of its base picture, read as ``reading`` says (``straight`` or
+    ``premultiplied``; empty: it has none), is how much of the
+    surface is there, and cut is how much that is in the mean.
+    """
 
     number: int
     values: Values | None = None
     colour: str = ""
     opacity: float = 1.0
+    changes: Mapping[str, Any] = field(default_factory=dict)
+    cut: float = -1.0
+    reading: str = ""
 
 
 class ElementBase(Part):
@@ -61,6 +69,12 @@ class ElementBase(Part):
     shown: bool = Field(
         default=True, title="In the picture", description="One switch for the picture, the run and the files."
     )
+    reference: bool = Field(
+        default=False,
+        title="Reference only",
+        description="Seen while working; in no layer, no run and no file.",
+        json_schema_extra=_LATE,
+    )
     placement: Placement = Field(default_factory=Placement, title="Placement", json_schema_extra=_LATE)
     pivot_offset: Point = Field(
         default=(0.0, 0.0, 0.0),
@@ -69,6 +83,11 @@ class ElementBase(Part):
         description="Moves the pivot away from the centre of the visible ink.",
     )
     turn: Turn = Field(default_factory=Turn, title="Turn")
+
+    @property
+    def delivered(self) -> bool:
+        """Whether it is in the files at all."""
+        return self.shown and not self.reference
 
     def geometry_parameters(self) -> dict[str, Any]:
         """The parameters that decide what is built: all that the kind adds but finishes. Whatever a kind adds later is among them."""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from functools import partial
 from typing import Annotated, Any, Literal
 
@@ -12,7 +12,7 @@ from zeitbild.drawings import SHIPPED
 from zeitbild.elements.base import AssetSource, ElementBase, ElementKind, Surface, Worn, kinds
 from zeitbild.errors import DrawingError
 from zeitbild.finishes import Finish
-from zeitbild.geometry.drawing.painting import MAX_COLOURS, Drawing, drawing_at
+from zeitbild.geometry.drawing.painting import MAX_COLOURS, Drawing, Shade, drawing_at
 from zeitbild.geometry.emblem_form import EmblemForm, Raised
 from zeitbild.geometry.extrusion import Bevel
 from zeitbild.geometry.profile import ProfileName
@@ -129,13 +129,23 @@ def build(element: Emblem, assets: AssetSource) -> EmblemForm:
 def wear(element: Emblem, built: Any) -> Sequence[Worn]:
     """Each shade what is listed for its colour, or the surface of all in its own colour; then the sides."""
     listed = {one.drawn: number for number, one in enumerate(element.colours, 2)}
-    shades = (
-        Worn(listed[one.colour], opacity=one.alpha)
-        if one.colour in listed
-        else Worn(0, colour=one.colour, opacity=one.alpha)
-        for one in built.drawing.shades
-    )
-    return (*shades, Worn(1))
+    return (*(_worn(element, built, shade, listed) for shade in built.drawing.shades), Worn(1))
+
+
+def _worn(element: Emblem, built: EmblemForm, shade: Shade, listed: Mapping[str, int]) -> Worn:
+    if shade.colour in listed:
+        return Worn(listed[shade.colour], opacity=shade.alpha)
+    if shade.gradient < 0 or not element.drawing.startswith(ASSET):
+        return Worn(0, colour=shade.colour, opacity=shade.alpha)
+    # The gradient as a picture that lies over all of the drawing, through its front.
+    low, high = built.drawing.bounds
+    changes = {
+        "base_map": element.drawing,
+        "map_by": "front",
+        "map_width": float(high[0] - low[0]) * built.scale,
+        "map_turn": 0.0,
+    }
+    return Worn(0, colour="#ffffff", opacity=shade.alpha, changes=changes, reading=f"gradient {shade.gradient}")
 
 
 kinds.register(ElementKind("emblem", "Emblem", Emblem, build, 2, wear=wear))

@@ -52,7 +52,8 @@ class Lettering(ElementBase):
     side: Finish = Field(default_factory=Finish, title="Side", json_schema_extra={"x-group": "Finish"})
 
 
-def _face(font: str, assets: AssetSource) -> Face:
+def face_of(font: str, assets: AssetSource) -> Face:
+    """The face that documents call so; FontError if there is none, or if it is broken."""
     if font.startswith(ASSET):
         return strangers_face(assets.path(font.removeprefix(ASSET), "font"), "the uploaded font")
     if font not in SHIPPED:
@@ -63,7 +64,7 @@ def _face(font: str, assets: AssetSource) -> Face:
 
 def build(element: Lettering, assets: AssetSource) -> LetteringForm:
     """Form of the word with its ink centre at the origin."""
-    face = _face(element.font, assets)
+    face = face_of(element.font, assets)
     placed = shape(
         element.word,
         face,

@@ -11,6 +11,7 @@ from zeitbild.values import Colour, Part, Title, choice, number
 MOST_TONES = 5
 _LIT: dict[str, Any] = {"shading": "metal-rough"}
 _SOLID: dict[str, Any] = {"shading": ["metal-rough", "unlit"]}
+_THERE: dict[str, Any] = {"shading": ["metal-rough", "tone bands", "unlit"]}
 _MEASURED: dict[str, Any] = {**_SOLID, "map_by": ["front", "all sides"]}
 _TURNED: dict[str, Any] = {**_SOLID, "map_by": ["front", "all sides", "round a ball", "round a column"]}
 _TONES: dict[str, Any] = {"shading": "tone bands"}
@@ -42,10 +43,11 @@ class Values(Part):
     """How a surface answers light.
 
     ``metal-rough`` is the model of glTF 2.0 (appendix B) with its clear coat (extension KHR_materials_clearcoat);
-    ``tone bands`` are two to five flat tones by the amount of matt light; ``unlit`` is one flat colour.
+    ``tone bands`` are two to five flat tones by the amount of matt light; ``unlit`` is one flat colour; ``shadow only`` catches shadow
+    and occlusion into alpha and is otherwise not there.
     """
 
-    shading: Literal["metal-rough", "tone bands", "unlit"] = choice("metal-rough", "Shading")
+    shading: Literal["metal-rough", "tone bands", "unlit", "shadow only"] = choice("metal-rough", "Shading")
     base_colour: Colour = Field(
         default="#948f85", title="Base colour", json_schema_extra={"x-widget": "colour", "x-when": _SOLID}
     )
@@ -73,11 +75,12 @@ class Values(Part):
         1,
         step=0.01,
         slider=(0, 1),
-        help="Of each side: below 1 what is behind shows through, the far side of a closed body too, and alpha with it.",
+        help="Of each side: below 1 what is behind shows through, the far side of a closed body too, and alpha with it. "
+        "Of what is shadow only: how dark its shadows are.",
     )
-    emission: float = number(0.0, "Emission", 0, 100, step=0.01, slider=(0, 4), help="Light of its own.")
+    emission: float = number(0.0, "Emission", 0, 100, step=0.01, slider=(0, 4), when=_THERE, help="Light of its own.")
     emission_colour: Colour = Field(
-        default="#ffffff", title="Emission colour", json_schema_extra={"x-widget": "colour"}
+        default="#ffffff", title="Emission colour", json_schema_extra={"x-widget": "colour", "x-when": _THERE}
     )
 
     base_map: Uploaded = _map("Base colour texture", _SOLID)

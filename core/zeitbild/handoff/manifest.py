@@ -161,7 +161,7 @@ def _layer_entry(shot: Shot, layer: Layer) -> dict[str, Any]:
     }
     members: dict[str, list[str]] = {}
     for element in shot.elements:
-        if element.shown and (role := layer.membership(element.id)) != "absent":
+        if element.delivered and (role := layer.membership(element.id)) != "absent":
             members.setdefault(role, []).append(element.name)
     entry["members"] = members
     if layer.frames.strip():

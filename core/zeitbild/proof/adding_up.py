@@ -23,7 +23,7 @@ def holds_out(shot: Shot, lower: Layer, upper: Layer) -> bool:
     return all(
         lower.membership(element.id) == "hold-out"
         for element in shot.elements
-        if element.shown and upper.membership(element.id) == "shown"
+        if element.delivered and upper.membership(element.id) == "shown"
     )
 
 

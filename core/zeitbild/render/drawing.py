@@ -14,6 +14,7 @@ from zeitbild.render.data_rows import CAMERA_NORMAL, DATA, NORMAL
 from zeitbild.render.moving.sweeping import draw, rayed_places, stands, ways_of, without_hidden
 from zeitbild.render.picture import NO_DEPTH, Picture
 from zeitbild.render.rays.secondary import Rayed, cast_again, cast_rays
+from zeitbild.render.shade.coverage import catch_shadows, cut_out
 from zeitbild.render.shade.shading import FACING, LOOKS, PLANES, shade, take_direct
 from zeitbild.render.stage import Lighting, Stage, lighting_of, stage_of, viewpoint
 from zeitbild.render.view.pixel_look import harden
@@ -74,7 +75,9 @@ def view_of(
     stage = stage_of(snapshot)
     if snapshot.stations:
         ends = snapshot.stations[0], snapshot.stations[-1]
-        stage = Stage(stage.scene, (), stage.opacity, tuple(stands(snapshot, stage.scene, one) for one in ends))
+        stage = Stage(
+            stage.scene, (), stage.opacity, stage.stops, tuple(stands(snapshot, stage.scene, one) for one in ends)
+        )
     places = np.arange(len(snapshot.bodies))
     return View(
         snapshot,
@@ -205,12 +208,20 @@ def draw_outputs(
                     _clear(output.picture)
             if camera.parallel:
                 depth[:] = scale.depth(drawing.depth, NO_DEPTH)
+        nothing = np.empty((0, width), np.float32)
+        # What of each pixel is covered by what is not there.
+        fades = light.cuts or (light.catches and alone)
+        gone = np.zeros((height, width), np.float32) if fades else nothing
+        if light.cuts:
+            _cut(view, stage, fragments, alpha, gone)
+            if stretch is not None:
+                _cut(view, stage, stretch.places, nothing, nothing)
         if hard:
             harden(fragments.order, fragments.pixel, fragments.counts, fragments.firsts, width, fragments.share, alpha)
         areas = [_areas_of(view, stage, output, fragments, alpha, depth) for output in outputs]
         lit_ones = [output for output in outputs if output.lit]
         if not lit_ones:
-            return areas
+            return [one and one.faded(gone) for one in areas]
         if alone:
             (output,) = lit_ones
             if stretch is not None:
@@ -223,8 +234,12 @@ def draw_outputs(
         moves = ways_of(snapshot) if swept else None
         rayed = cast_rays(snapshot, quality, stage, light, fragments, depth, moves)
         shaded = fragments
+        if light.catches and alone:
+            _catch(view, stage, fragments, rayed, alpha, gone, [one.seen for one in areas if one is not None])
         if stretch is not None and moves is not None:
             shaded, rayed = stretch.places, rayed_places(snapshot, stage, light, stretch, rayed, moves)
+            if light.catches and alone:
+                _catch(view, stage, shaded, rayed, nothing, nothing, [])
         nowhere = np.empty((0, width), np.uint8)
 
         def lit_by(
@@ -300,10 +315,10 @@ def draw_outputs(
         if drawing is not None and finer:
             decides = whole if every is None else every.picture.beauty
             assert decides is not None
-            _refine(snapshot, stage, light, drawing, fragments, rayed, alpha, decides, lit)
+            _refine(view, stage, drawing, fragments, rayed, alpha, decides, lit)
         for output in lit_ones:
             _tell(view, stage, fragments, output)
-    return areas
+    return [one and one.faded(gone) for one in areas]
 
 
 def _areas_of(
@@ -378,10 +393,58 @@ def _tell(view: View, stage: Stage, fragments: Fragments, output: Output) -> Non
     picture.data[..., CAMERA_NORMAL : CAMERA_NORMAL + 3] = normals @ towards.T.astype(np.float32)
 
 
-def _refine(
-    snapshot: Snapshot,
+def _fragment_places(view: View, stage: Stage, places: Fragments) -> tuple[Any, ...]:
+    """What kernels that fade fragments take first."""
+    scene = stage.scene
+    first = (*places.lists, view.snapshot.width, places.edges, stage.places, scene.normals, scene.finish_of)
+    return (*first, view.light.finishes, viewpoint(view.snapshot.camera))
+
+
+def _cut(view: View, stage: Stage, places: Fragments, alpha: NDArray[np.float32], gone: NDArray[np.float32]) -> None:
+    """Leave of fragments what pictures say is there (``coverage.cut_out``), in place."""
+    light = view.light
+    PARALLEL.by_parts(
+        cut_out,
+        *_fragment_places(view, stage, places),
+        np.float32(1 / view.snapshot.camera.focal),
+        light.spaces,
+        stage.scene.unwrapped,
+        light.texels.values,
+        light.texels.table,
+        alpha,
+        gone,
+    )
+
+
+def _catch(
+    view: View,
     stage: Stage,
-    light: Lighting,
+    places: Fragments,
+    rayed: Rayed,
+    alpha: NDArray[np.float32],
+    gone: NDArray[np.float32],
+    seen: Sequence[NDArray[np.float32]],
+) -> None:
+    """Leave of what is shadow only where light is kept from it (``coverage.catch_shadows``), in place."""
+    light = view.light
+    nothing = np.empty((0, view.snapshot.width), np.float32)
+    PARALLEL.by_parts(
+        catch_shadows,
+        *_fragment_places(view, stage, places),
+        light.rows,
+        light.touched,
+        light.ambients,
+        light.maps,
+        rayed.values,
+        alpha,
+        seen[0] if seen else nothing,
+        gone,
+    )
+
+
+def _refine(
+    view: View,
+    stage: Stage,
     drawing: Drawing,
     fragments: Fragments,
     rayed: Rayed,
@@ -390,7 +453,9 @@ def _refine(
     lit: Callable[..., None],
 ) -> None:
     """Shade pixels that need it at more places, in place of beauty; see ``finer``."""
+    snapshot, light = view.snapshot, view.light
     height, width = alpha.shape
+    nothing = np.empty((0, width), np.float32)
     # Of what is not mirrored from the set, highlights are integrals already, and one look is enough.
     limit = np.float32(snapshot.error / 255 * (1 if snapshot.bounces else _CALM))
     rounds = _ROUNDS if snapshot.bounces else 1
@@ -406,7 +471,13 @@ def _refine(
         if not sides.any():
             continue
         places = drawing.again(sides)
-        fit_shares(places.order, places.pixel, places.counts, places.firsts, width, alpha, places.share)
+        if light.cuts:
+            _cut(view, stage, places, nothing, nothing)
+        if not light.catches:
+            fit_shares(places.order, places.pixel, places.counts, places.firsts, width, alpha, places.share)
         found = cast_again(snapshot, stage, light, places, fragments, rayed, (height, width))
+        if light.catches:
+            _catch(view, stage, places, found, nothing, nothing, [])
+            fit_shares(places.order, places.pixel, places.counts, places.firsts, width, alpha, places.share)
         lit(places, found, sides, doubt)
         note_done(sides, done)

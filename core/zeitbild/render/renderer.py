@@ -23,13 +23,13 @@ from zeitbild.render.visible.pieces import groups_apart, outlines_of, see_throug
 from zeitbild.render.visible.see_through import Areas, add, lay_over, through, weaken
 from zeitbild.render.visible.visibility import tiles_around
 from zeitbild.snapshot import Role, Snapshot
-from zeitbild.snapshot.finish_row import made_opaque, opacity_of
+from zeitbild.snapshot.finish_row import made_opaque, stops_of
 from zeitbild.snapshot.look import PixelLook
 from zeitbild.snapshot.pixel_filter import ONE_PIXEL
 from zeitbild.snapshot.quality import Quality
 
 #: Part of every frame key: raise it whenever the same snapshot would give other pixels.
-RENDERER_VERSION = 19
+RENDERER_VERSION = 20
 
 
 def _seen_behind(picture: Picture) -> NDArray[np.float32]:
@@ -229,6 +229,8 @@ def _sides(
         boxes = outlines_of(view.snapshot, group, view.pieces).boxes
         within = tiles_around(boxes, view.snapshot.width, view.snapshot.height)
     PARALLEL.breathe()
+    # How much of what is shadow only there is, only its light tells.
+    gives = gives or view.light.catches
     front = output_for(view, planes, weights, gives)
     (areas,) = draw_outputs(view, view.stage.drawing(drawn), [front], alone=True, within=within)
     assert areas is not None
@@ -309,7 +311,7 @@ def _belonging(snapshot: Snapshot) -> tuple[Snapshot, list[tuple[int, int]]]:
     """
 
     def hides(place: int) -> bool:
-        return any(opacity_of(finish) >= 0.5 for finish in snapshot.bodies[place].finishes)
+        return any(stops_of(finish) >= 0.5 for finish in snapshot.bodies[place].finishes)
 
     places = tuple(place for place in range(len(snapshot.bodies)) if hides(place))
     kept = snapshot.only(places)

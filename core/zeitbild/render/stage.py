@@ -18,7 +18,20 @@ from zeitbild.render.world.scene import Scene, gather
 from zeitbild.render.world.texels import Texels, texels_of
 from zeitbild.snapshot import Snapshot
 from zeitbild.snapshot.camera import Camera
-from zeitbild.snapshot.finish_row import FINISH_ROW, MAPS, METAL_ROUGH, OPACITY, OWNER, SHADING, UNLIT, opacity_of
+from zeitbild.snapshot.finish_row import (
+    ALPHA_MAP,
+    FINISH_ROW,
+    MAPS,
+    METAL_ROUGH,
+    OPACITY,
+    OWNER,
+    SHADING,
+    SHADOW_ONLY,
+    STOPS,
+    UNLIT,
+    opacity_of,
+    stops_of,
+)
 from zeitbild.snapshot.lights import LightSource
 
 #: Squared sine of a triangle's angle below which it is a sliver.
@@ -33,11 +46,14 @@ class Stage:
         scene: Scene,
         held: tuple[Any, ...],
         opacity: tuple[float, ...],
+        stops: tuple[float, ...],
         ways: tuple[NDArray[np.float64], ...] = (),
     ) -> None:
         self.scene = scene
         #: Of every finish.
         self.opacity = opacity
+        #: Of rays that meet it, how many each stops.
+        self.stops = stops
         self._whole = self
         #: Where vertices stand at the beginning and at the end of a stretch of open shutter, if they move.
         self._ways = ways
@@ -88,7 +104,7 @@ class Stage:
             if self._ways:
                 before, after = self._ways
                 steps = np.stack([before.astype(np.float32), self.vertices, after.astype(np.float32)])
-            opacity = np.array(self.opacity)
+            opacity = np.array(self.stops)
             veiled = (opacity < 1)[self.scene.finish_of]
             veils = [
                 (float(opacity[finish]), np.flatnonzero(self.scene.finish_of == finish))
@@ -131,7 +147,7 @@ def stage_of(snapshot: Snapshot) -> Stage:
 
 def _stage_of(snapshot: Snapshot) -> Stage:
     key = tuple(
-        (id(mesh), body.matrix, tuple(opacity_of(row) for row in body.finishes))
+        (id(mesh), body.matrix, tuple((opacity_of(row), stops_of(row)) for row in body.finishes))
         for body, mesh in zip(snapshot.bodies, snapshot.built_meshes, strict=True)
     )
     found = _last.pop(key, None)
@@ -142,8 +158,9 @@ def _stage_of(snapshot: Snapshot) -> Stage:
             del _last[next(iter(_last))]
         if not small:
             _last.clear()
-        opacity = tuple(one for _, _, own in key for one in own)
-        found = Stage(gather(snapshot), snapshot.built_meshes, opacity)
+        opacity = tuple(one for _, _, own in key for one, _ in own)
+        stops = tuple(one for _, _, own in key for _, one in own)
+        found = Stage(gather(snapshot), snapshot.built_meshes, opacity, stops)
     _last[key] = found
     return found
 
@@ -172,6 +189,16 @@ class Lighting:
     table: NDArray[np.float32]
     spaces: NDArray[np.float32]
     texels: Texels
+
+    @property
+    def cuts(self) -> bool:
+        """Whether pictures say how much of any surface is there."""
+        return bool((self.finishes[:, ALPHA_MAP] > 0).any())
+
+    @property
+    def catches(self) -> bool:
+        """Whether anything is there only where light is kept from it."""
+        return bool((self.finishes[:, SHADING] == SHADOW_ONLY).any())
 
     def with_room(self, tiles: int, *, always: bool = False) -> NDArray[np.float32]:
         """The finishes, and a row for each tile to work out what textures make of them, if there are any (or always)."""
@@ -202,7 +229,7 @@ def lighting_of(snapshot: Snapshot) -> Lighting:
     owned = [(body.id, finish) for body in snapshot.bodies for finish in body.finishes]
     finishes = np.zeros((len(owned), FINISH_ROW), np.float32)
     for number, (row, (_, finish)) in enumerate(zip(finishes, owned, strict=True)):
-        row[OPACITY], row[OWNER] = 1, number
+        row[OPACITY], row[STOPS], row[OWNER] = 1, 1, number
         row[: len(finish)] = finish
     ambients = np.zeros((len(owned), 3), np.float32)
     touched = []

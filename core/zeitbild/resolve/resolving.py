@@ -85,7 +85,9 @@ def _in_view(shot: Shot, layer: Layer | None) -> list[tuple[int, Role]]:
     found: list[tuple[int, Role]] = []
     for number, element in enumerate(shot.elements):
         role = "shown" if layer is None else layer.membership(element.id)
-        if element.shown and role != "absent":
+        # What is for reference is seen by who works on the whole set, and in nothing that is delivered.
+        there = element.shown if layer is None else element.delivered
+        if there and role != "absent":
             found.append((number, role))
     return found
 

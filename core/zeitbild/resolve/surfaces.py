@@ -18,6 +18,7 @@ _TAKEN = {
     "metal-rough": ("base", "roughness", "metalness", "normal", "emission"),
     "unlit": ("base", "emission"),
     "tone bands": (),
+    "shadow only": (),
 }
 _LIES = {
     "front": FRONT,
@@ -34,16 +35,16 @@ class Textures:
     """The textures that the finishes of a set name, each once, numbered from 1."""
 
     def __init__(self, assets: AssetSource) -> None:
-        self._assets, self._found = assets, dict[tuple[str, bool], Texture]()
+        self._assets, self._found = assets, dict[tuple[str, bool, str], Texture]()
 
-    def number(self, named: str, plain: bool) -> int:
-        """Number of an uploaded file ``asset:...``, 0 for none.
+    def number(self, named: str, plain: bool, part: str = "") -> int:
+        """Number of an uploaded file ``asset:...``, 0 for none; part as ``texture`` takes it.
 
         InputError if it is missing or broken, LimitError beyond MAX_TEXELS in a set.
         """
         if not named:
             return 0
-        key = (named.removeprefix("asset:"), plain)
+        key = (named.removeprefix("asset:"), plain, part)
         if key not in self._found:
             self._found[key] = texture(*key, self._assets)
             if sum(one.levels[0].shape[0] * one.levels[0].shape[1] for one in self.all()) > MAX_TEXELS:
@@ -58,17 +59,20 @@ class Textures:
         return tuple(self._found.values())
 
 
-def _finish(finish: Values, place: str, textures: Textures) -> tuple[float, ...]:
-    """Numbers of a finish; an InputError about a texture names its field below ``place``."""
+def _finish(finish: Values, place: str, textures: Textures, cut: float = -1, reading: str = "") -> tuple[float, ...]:
+    """Numbers of a finish; an InputError about a texture names its field below ``place``. cut and reading are those of ``Worn``."""
     red, green, blue = (value * finish.emission for value in decode_hex(finish.emission_colour))
     maps = []
     for what, plain in TEXTURES:
         named = getattr(finish, f"{what}_map") if what in _TAKEN[finish.shading] else ""
         try:
-            maps.append(textures.number(named, plain))
+            # All parts of a cut-out show the same picture, also where all of it is there.
+            part = f"{reading} colour" if what == "base" and reading else ""
+            maps.append(textures.number(named, plain, part))
         except InputError as error:
             error.field = f"{place}.{what}_map"
             raise
+    alpha = textures.number(finish.base_map, True, f"{reading} alpha") if cut >= 0 and maps[0] else 0
     tones = [(tone.above, decode_hex(tone.colour)) for tone in finish.tones]
     return finish_row(
         decode_hex(finish.base_colour),
@@ -80,11 +84,14 @@ def _finish(finish: Values, place: str, textures: Textures) -> tuple[float, ...]
         tones=tones if finish.shading == "tone bands" else (),
         softness=finish.softness,
         unlit=finish.shading == "unlit",
+        shadow_only=finish.shading == "shadow only",
         opacity=finish.opacity,
         maps=maps,
         map_lies=_LIES[finish.map_by],
         map_width=finish.map_width,
         map_turn=finish.map_turn,
+        alpha_map=alpha,
+        stops=cut * finish.opacity if alpha else None,
     )
 
 
@@ -102,9 +109,9 @@ def finishes_of(shot: Shot, number: int, textures: Textures, worn: Sequence[Worn
         elif surface.finish.named:
             at = shared[surface.finish.named]
             values, path = shot.finishes[at].values, f"finishes.{at}.values"
-        if one.colour or one.opacity != 1:
-            colour = one.colour or values.base_colour
-            values = values.model_copy(update={"base_colour": colour, "opacity": values.opacity * one.opacity})
-        return _finish(values, path, textures)
+        if one.colour or one.opacity != 1 or one.changes:
+            own = {"base_colour": one.colour or values.base_colour, "opacity": values.opacity * one.opacity}
+            values = values.model_copy(update={**own, **one.changes})
+        return _finish(values, path, textures, one.cut, one.reading)
 
     return tuple(row(one) for one in worn)

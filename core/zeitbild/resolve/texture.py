@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 from zeitbild.elements.base import AssetSource
+from zeitbild.geometry.drawing.painting import drawing_at
 from zeitbild.geometry.model.reading import picture_levels
-from zeitbild.pictures import levels_of
+from zeitbild.pictures import cut_levels, levels_of
 from zeitbild.resolve.digest_cache import DigestCache
 from zeitbild.snapshot.texture import MOST_LEVELS, Texture
 
@@ -15,8 +18,15 @@ _LARGEST = 2048
 _textures = DigestCache[Texture](256 * 1024 * 1024, lambda one: sum(level.nbytes for level in one.levels))
 
 
-def _made(digest: str, plain: bool, path: str) -> Texture:
+def _made(digest: str, plain: bool, part: str, path: str) -> Texture:
     _, inside, number = digest.partition("#")
+    if part.startswith("gradient "):
+        drawing = drawing_at(Path(path), "the drawing")
+        gradient = drawing.gradients[int(part.split()[1])]
+        return Texture(f"{digest} {part}", plain, tuple(gradient.levels(drawing.bounds, MOST_LEVELS)))
+    if part:
+        found = cut_levels(path, "the uploaded picture", *part.split(), _LARGEST, MOST_LEVELS)
+        return Texture(f"{digest} {part}", plain, tuple(found))
     if inside:
         levels = picture_levels(path, f"picture {number} of the model", int(number), plain, _LARGEST, MOST_LEVELS)
     else:
@@ -24,8 +34,9 @@ def _made(digest: str, plain: bool, path: str) -> Texture:
     return Texture(digest, plain, tuple(levels))
 
 
-def texture(digest: str, plain: bool, assets: AssetSource) -> Texture:
+def texture(digest: str, plain: bool, part: str, assets: AssetSource) -> Texture:
     """The texture of a digest, or of a picture inside a model (its digest, ``#`` and the number); plain: its values are numbers, not
-    colours. InputError if it is missing or broken."""
+    colours. part: of a picture with alpha, which is read ``straight`` or ``premultiplied``, its ``colour``
+    or its ``alpha``; of a drawing ``gradient`` and its number. InputError if it is missing or broken."""
     file = digest.partition("#")[0]
-    return _textures.get((digest, plain), lambda: _made(digest, plain, str(assets.path(file))))
+    return _textures.get((digest, plain, part), lambda: _made(digest, plain, part, str(assets.path(file))))

@@ -7,6 +7,7 @@ export interface Element {
   kind: string;
   name: string;
   shown: boolean;
+  reference: boolean;
   turn: { turns: number; start: number; axis: string };
   [key: string]: unknown;
 }

@@ -17,6 +17,7 @@ from cachetools import LRUCache
 
 from zeitbild.errors import DrawingError, LimitError
 from zeitbild.geometry.curves import Contour, CurvedContour, Points
+from zeitbild.geometry.drawing.gradient import Gradient
 from zeitbild.geometry.drawing.reading import read_drawing
 from zeitbild.geometry.outline import GRID, Outline, outline_on
 
@@ -58,10 +59,12 @@ class Filled:
 
 @dataclass(frozen=True, slots=True)
 class Shade:
-    """A colour as drawings have it: ``#rrggbb``, and how much it hides (0 to 1)."""
+    """A colour as drawings have it: ``#rrggbb``, how much it hides (0 to 1), and the number of its gradient (-1: none; the colour is
+    then its middle one)."""
 
     colour: str
     alpha: float = 1.0
+    gradient: int = -1
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -80,6 +83,7 @@ class _Piece:
     colour: tuple[float, float, float]
     alpha: float
     box: tuple[float, ...]
+    gradient: int = -1
     cuts: list[_Ink] = field(default_factory=list)
 
     def rest(self) -> _Ink:
@@ -128,10 +132,18 @@ class Drawing:
         """From what ``read_drawing`` gives; DrawingError if nothing of it is seen, LimitError for too many colours."""
         self.label, self.notes = label, tuple(str(one) for one in plain["notes"])
         self._paints = [
-            (Filled.of(one), _three(one["colour"]), min(max(float(one["alpha"]), 0.0), 1.0)) for one in plain["paints"]
+            (
+                Filled.of(one),
+                _three(one["colour"]),
+                min(max(float(one["alpha"]), 0.0), 1.0),
+                int(one.get("gradient", -1)),
+            )
+            for one in plain["paints"]
         ]
+        #: Those that shades name.
+        self.gradients = tuple(Gradient.of(one) for one in plain.get("gradients", ()))
         self._clips = [[Filled.of(one) for one in clip] for clip in plain["clips"]]
-        boxes = [box for filled, _, _ in self._paints if (box := self._reach(filled)) is not None]
+        boxes = [box for filled, _, _, _ in self._paints if (box := self._reach(filled)) is not None]
         if not boxes:
             raise DrawingError(f"{label} paints nothing that could become a solid{self._told()}", "drawing")
         low = np.min([box[0] for box in boxes], axis=0)
@@ -141,7 +153,7 @@ class Drawing:
             raise DrawingError(f"{label} has no size", "drawing")
         self._kept: LRUCache[float, tuple[Region, ...]] = LRUCache(4)
         self._lock = threading.Lock()
-        coarse = self.regions(self._extent / 1024)
+        coarse = self.regions(self._extent / 4096)
         if not coarse:
             raise DrawingError(f"{label} paints nothing that is seen{self._told()}", "drawing")
         seen = np.array([one.outline.bounds for one in coarse])
@@ -210,7 +222,7 @@ class Drawing:
             return clips[number]
 
         pieces: list[_Piece] = []
-        for filled, colour, alpha in self._paints:
+        for filled, colour, alpha, gradient in self._paints:
             ink = ink_of(filled)
             if ink.is_empty():
                 continue
@@ -219,9 +231,9 @@ class Drawing:
             if alpha >= _HIDES:
                 for one in below:
                     one.cuts.append(ink)
-                pieces.append(_Piece(ink, colour, 1.0, box))
+                pieces.append(_Piece(ink, colour, 1.0, box, gradient))
             else:
-                pieces += _mixed(ink, colour, alpha, below, box)
+                pieces += _mixed(_Piece(ink, colour, alpha, box, gradient), below)
             if len(pieces) > MAX_REGIONS:
                 raise LimitError(
                     f"{self.label} has more than {MAX_REGIONS} regions that show through others", "drawing"
@@ -234,7 +246,7 @@ class Drawing:
         for piece in pieces:
             ink = piece.rest()
             if not ink.is_empty():
-                inks.setdefault(shade_of(piece.colour, piece.alpha), []).append(ink)
+                inks.setdefault(shade_of(piece.colour, piece.alpha, piece.gradient), []).append(ink)
         if len(inks) > MAX_COLOURS:
             raise LimitError(
                 f"{self.label} shows {len(inks)} colours; up to {MAX_COLOURS} become finishes, so simplify it",
@@ -255,32 +267,30 @@ class Drawing:
         return found
 
 
-def shade_of(colour: Sequence[float], alpha: float) -> Shade:
+def shade_of(colour: Sequence[float], alpha: float, gradient: int = -1) -> Shade:
     """The shade nearest to three shares from 0 to 1 and an alpha."""
-    return Shade("#" + "".join(f"{round(255 * part):02x}" for part in colour), round(min(alpha, 1.0), 3))
+    return Shade("#" + "".join(f"{round(255 * part):02x}" for part in colour), round(min(alpha, 1.0), 3), gradient)
 
 
-def _mixed(
-    ink: _Ink, colour: tuple[float, float, float], alpha: float, below: Sequence[_Piece], box: tuple[float, ...]
-) -> list[_Piece]:
-    """Paint that lets something through: pieces where it lies over others, mixed as CSS mixes (over, of encoded colours), and the rest."""
-    found, free = [], ink
+def _mixed(own: _Piece, below: Sequence[_Piece]) -> list[_Piece]:
+    """Paint that lets something through: pieces where it lies over others, mixed as CSS mixes (over, of encoded colours; of gradients
+    their middle colours), and the rest."""
+    found, free, alpha = [], own.ink, own.alpha
     for one in below:
         under = one.rest()
-        both = under ^ ink
+        both = under ^ own.ink
         if both.is_empty():
             continue
         total = alpha + one.alpha * (1 - alpha)
         mixed = tuple(
-            (own * alpha + other * one.alpha * (1 - alpha)) / total
-            for own, other in zip(colour, one.colour, strict=True)
+            (mine * alpha + other * one.alpha * (1 - alpha)) / total
+            for mine, other in zip(own.colour, one.colour, strict=True)
         )
-        one.ink, free = under - ink, free - under
-        found.append(
-            _Piece(both, (mixed[0], mixed[1], mixed[2]), 1.0 if total >= _HIDES else total, tuple(both.bounds()))
-        )
+        one.ink, free = under - own.ink, free - under
+        box = tuple(both.bounds())
+        found.append(_Piece(both, (mixed[0], mixed[1], mixed[2]), 1.0 if total >= _HIDES else total, box))
     if not free.is_empty():
-        found.append(_Piece(free, colour, alpha, box))
+        found.append(_Piece(free, own.colour, alpha, own.box, own.gradient))
     return found
 
 

@@ -36,6 +36,8 @@ MAX_DRAWING_BYTES = 16 * 1024 * 1024
 MAX_ELEMENTS, MAX_DEPTH, MAX_CURVES = 50_000, 64, 200_000
 #: Things that were left out and are told one by one.
 MAX_NOTES = 20
+#: Stops of a gradient that are read, and gradients that shapes have.
+_MOST_STOPS, _MOST_GRADIENTS = 256, 64
 #: Less than this (of 1) is nothing.
 _CLEAR = 1 / 512
 _HREF = "{http://www.w3.org/1999/xlink}href"
@@ -94,6 +96,7 @@ class _Reader:
     by_id: dict[str, Element]
     paints: list[dict[str, Any]] = field(default_factory=list)
     clips: list[list[dict[str, Any]]] = field(default_factory=list)
+    gradients: list[dict[str, Any]] = field(default_factory=list)
     notes: dict[str, int] = field(default_factory=dict)
     elements: int = 0
     curves: int = 0
@@ -261,7 +264,7 @@ class _Reader:
         for what in ("fill", "stroke") if first == "fill" else ("stroke", "fill"):
             if local(element.tag) == "line" and what == "fill":
                 continue
-            colour = self._colour(values.get(what, "none"), values)
+            colour, gradient = self._colour(values.get(what, "none"), values, tracks, place)
             if colour is None:
                 continue
             alpha = colour[3] * _share(values.get(f"{what}-opacity", "")) * place.opacity
@@ -274,7 +277,8 @@ class _Reader:
                 drawn, even_odd = self._stroke(tracks, values, place), False
             if drawn:
                 packed = self._packed(drawn, even_odd, place.clips)
-                self.paints.append({**packed, "colour": list(colour[:3]), "alpha": min(alpha, 1.0)})
+                shade = {"colour": list(colour[:3]), "alpha": min(alpha, 1.0), "gradient": gradient}
+                self.paints.append({**packed, **shade})
 
     def _stroke(self, tracks: list[Track], values: dict[str, str], place: _Place) -> list[Track]:
         em, (wide, high) = self._em(place), place.size
@@ -378,58 +382,124 @@ class _Reader:
         elif tracks is None:
             self.note(f"<{name[:30]}> in a clip path")
 
-    def _colour(self, text: str, values: dict[str, str]) -> tuple[float, float, float, float] | None:
+    def _colour(
+        self, text: str, values: dict[str, str], tracks: list[Track], place: _Place
+    ) -> tuple[tuple[float, float, float, float] | None, int]:
+        """The colour that a paint stands for (of a gradient its middle one), and the number of its gradient (-1: none)."""
         current = values.get("color", "black")
         named = link(text)
         if named is None:
             colour = colour_of(text, current)
             if colour is UNREAD:
                 self.note(f"the colour {text[:40]}, which is not known: black stands for it")
-            return colour
+            return colour, -1
         address, otherwise = named
         server = self._named(address)
         kind = local(server.tag) if server is not None else ""
         if server is not None and kind in ("linearGradient", "radialGradient"):
-            middle = self._middle(server)
-            if middle is not None:
-                self.note("the shading of a gradient: its middle colour stands for it")
-            return middle
+            stops = self._stops(server)
+            middle = _middle(stops)
+            if middle is None:
+                return None, -1
+            if float(np.ptp(stops[:, 4])) > 0.01:
+                self.note("a gradient that fades out: it lets through as much everywhere")
+            return middle, self._gradient(server, stops, tracks, place)
         self.note("a pattern" if kind == "pattern" else f"the colour {address[:40]}, which is not there")
-        return colour_of(otherwise, current) if otherwise else None
+        return (colour_of(otherwise, current) if otherwise else None), -1
 
-    def _middle(self, gradient: Element) -> tuple[float, float, float, float] | None:
-        """The mean colour of a gradient over its way from start to end, premultiplied; None without stops."""
-        seen: set[int] = set()
-        stops: list[Element] = []
+    def _chain(self, gradient: Element) -> list[Element]:
+        """A gradient and those that it takes from what it does not say itself."""
+        found: list[Element] = []
         at: Element | None = gradient
-        while at is not None and id(at) not in seen:
-            seen.add(id(at))
-            stops = [one for one in at if local(one.tag) == "stop"]
+        while at is not None and at not in found:
+            found.append(at)
             address = at.get("href") or at.get(_HREF) or ""
-            if stops or not address:
-                break
-            at = self._named(address)
-        found: list[tuple[float, np.ndarray[Any, Any]]] = []
-        least = 0.0
-        for stop in stops:
+            at = self._named(address) if address else None
+        return found
+
+    def _stops(self, gradient: Element) -> np.ndarray[Any, Any]:
+        """Offset and straight encoded colour with alpha of each stop [k, 5], rising."""
+        chain = self._chain(gradient)
+        stops = next((own for one in chain if (own := [child for child in one if local(child.tag) == "stop"])), [])
+        found, least = [], 0.0
+        for stop in stops[:_MOST_STOPS]:
             values = self.styles.of(stop, _INITIAL)
             least = max(least, min(_share(stop.get("offset", "0")), 1.0))
-            colour = colour_of(values.get("stop-color", "black"), values.get("color", "black")) or (0, 0, 0, 0)
-            alpha = colour[3] * _share(values.get("stop-opacity", ""))
-            found.append((least, np.array([*(one * alpha for one in colour[:3]), alpha])))
-        if not found:
-            return None
-        places = [0.0, *(place for place, _ in found), 1.0]
-        colours = [found[0][1], *(colour for _, colour in found), found[-1][1]]
-        mean = sum(
-            (b - a) * (one + other) / 2
-            for a, b, one, other in zip(places, places[1:], colours, colours[1:], strict=False)
+            colour = colour_of(values.get("stop-color", "black"), values.get("color", "black")) or (0.0, 0.0, 0.0, 0.0)
+            found.append((least, *colour[:3], colour[3] * _share(values.get("stop-opacity", ""))))
+        return np.array(found, np.float64).reshape(-1, 5)
+
+    def _gradient(self, gradient: Element, stops: np.ndarray[Any, Any], tracks: list[Track], place: _Place) -> int:
+        """Number of a gradient as it lies on a shape; -1 where it is one colour everywhere."""
+        chain = self._chain(gradient)
+
+        def of(name: str, otherwise: str) -> str:
+            return next((one.get(name, "") for one in chain if one.get(name)), otherwise)
+
+        boxed = of("gradientUnits", "objectBoundingBox") != "userSpaceOnUse"
+        own = transform_of(of("gradientTransform", "")) or Identity
+        matrix = place.transform
+        size = (1.0, 1.0) if boxed else place.size
+        if boxed:
+            points = np.concatenate([_sampled(track) for track in tracks])
+            low, high = points.min(axis=0), points.max(axis=0)
+            if not (high > low).all():
+                return -1
+            wide, tall = (high - low).tolist()
+            matrix = matrix.transform(Transform(wide, 0, 0, tall, float(low[0]), float(low[1])))
+        matrix = matrix.transform(own)
+        if abs(matrix[0] * matrix[3] - matrix[1] * matrix[2]) < 1e-18 or len(stops) < 2:
+            return -1
+        em, across = self._em(place), math.sqrt((size[0] ** 2 + size[1] ** 2) / 2)
+        radial = local(gradient.tag) == "radialGradient"
+        ends: tuple[float, ...]
+        if radial:
+            cx, cy = length(of("cx", "50%"), size[0], em, 0.5), length(of("cy", "50%"), size[1], em, 0.5)
+            radius = length(of("r", "50%"), across, em, 0.5)
+            ends = (cx, cy, radius, length(of("fx", ""), size[0], em, cx), length(of("fy", ""), size[1], em, cy))
+        else:
+            ends = (
+                length(of("x1", "0%"), size[0], em, 0.0),
+                length(of("y1", "0%"), size[1], em, 0.0),
+                length(of("x2", "100%"), size[0], em, 1.0),
+                length(of("y2", "0%"), size[1], em, 0.0),
+            )
+        a, b, c, d, e, f = matrix.inverse()
+        self.gradients.append(
+            {
+                "radial": radial,
+                "ends": list(ends),
+                "into": np.array([[a, c, e], [b, d, f]], np.float64),
+                "stops": stops,
+                "spread": of("spreadMethod", "pad"),
+            }
         )
-        alpha = float(mean[3])  # type: ignore[index]
-        if alpha < _CLEAR:
-            return None
-        red, green, blue = (min(float(mean[k]) / alpha, 1.0) for k in range(3))  # type: ignore[index]
-        return red, green, blue, min(alpha, 1.0)
+        if len(self.gradients) > _MOST_GRADIENTS:
+            raise LimitError(f"the drawing has more than {_MOST_GRADIENTS} shapes with gradients", "drawing")
+        return len(self.gradients) - 1
+
+
+def _sampled(track: Track) -> np.ndarray[Any, Any]:
+    """Points along a track, close enough for the box around it."""
+    t = np.linspace(0, 1, 17)[:, None, None]
+    a, b, c, d = (track.curves[:, k] for k in range(4))
+    points = (1 - t) ** 3 * a + 3 * (1 - t) ** 2 * t * b + 3 * (1 - t) * t * t * c + t**3 * d
+    return points.reshape(-1, 2)
+
+
+def _middle(stops: np.ndarray[Any, Any]) -> tuple[float, float, float, float] | None:
+    """The mean colour of a gradient over its way from start to end, by alpha; None for one that is nowhere seen."""
+    if not len(stops):
+        return None
+    colours = np.column_stack([stops[:, 1:4] * stops[:, 4:], stops[:, 4]])
+    places = np.concatenate([[0.0], stops[:, 0], [1.0]])
+    colours = np.concatenate([colours[:1], colours, colours[-1:]])
+    mean = (np.diff(places)[:, None] * (colours[1:] + colours[:-1]) / 2).sum(axis=0)
+    alpha = float(mean[3])
+    if alpha < _CLEAR:
+        return None
+    red, green, blue = (min(float(mean[k]) / alpha, 1.0) for k in range(3))
+    return red, green, blue, min(alpha, 1.0)
 
 
 def _share(text: str) -> float:
@@ -550,9 +620,10 @@ def read_drawing(data: bytes, label: str) -> dict[str, Any]:
     """What an SVG document paints, as plain values.
 
     paints, from the lowest to the highest: curves [n, 4, 2] float64 in pixels of CSS, y down, straight [n], starts [k] of the closed
-    contours, even_odd, colour (three shares from 0 to 1, as CSS has them) and alpha, clips (numbers); clips: what each lets
-    through, as lists of the same without colour; notes: what was left out, with how often. DrawingError for what cannot be read,
-    LimitError for what is too large.
+    contours, even_odd, colour (three shares from 0 to 1, as CSS has them) and alpha, gradient
+    (its number, or -1), clips (numbers); gradients as ``Gradient.of`` takes them; clips: what each lets through, as lists of the
+    same without colour; notes: what was left out, with how often. DrawingError for what cannot be read, LimitError for what is
+    too large.
     """
     if len(data) > MAX_DRAWING_BYTES:
         raise LimitError(
@@ -584,4 +655,4 @@ def read_drawing(data: bytes, label: str) -> dict[str, Any]:
     except DrawingError as error:
         raise DrawingError(f"{label}: {error.message}", "drawing") from None
     notes = [text if count == 1 else f"{text} ({count} times)" for text, count in reader.notes.items()]
-    return {"paints": reader.paints, "clips": reader.clips, "notes": notes}
+    return {"paints": reader.paints, "clips": reader.clips, "gradients": reader.gradients, "notes": notes}

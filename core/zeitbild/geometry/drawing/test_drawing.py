@@ -337,14 +337,50 @@ class LeftOut(unittest.TestCase):
         for part in ("Kap Morgen", "picture", "filter", "mask", "<blob>", "pattern", "damaged", "#gone"):
             self.assertIn(part, notes)
 
-    def test_a_gradient_has_its_mean_colour_and_that_is_told(self) -> None:
+    def test_a_gradient_that_fades_out_is_told(self) -> None:
+        found = drawing(
+            '<linearGradient id="a"><stop offset="0" stop-color="#000"/><stop offset="1" stop-color="#f00" stop-opacity="0"/></linearGradient>'
+            '<rect width="9" height="9" fill="url(#a)"/>'
+        )
+        self.assertIn("fades", found.notes[0])
+
+
+class Gradients(unittest.TestCase):
+    def test_what_is_not_said_is_taken_from_another_and_the_middle_is_the_mean(self) -> None:
         found = drawing(
             '<linearGradient id="a"><stop offset="0" stop-color="#000"/><stop offset="50%" stop-color="#f00"/></linearGradient>'
-            '<linearGradient id="b" href="#a"/><rect width="9" height="9" fill="url(#b)"/>'
+            '<linearGradient id="b" href="#a" x2="50%"/><rect width="20" height="10" fill="url(#b)"/>'
         )
         # Half of the way from black to red, half of it red: three quarters.
-        self.assertEqual(found.shades, (Shade("#bf0000"),))
-        self.assertIn("gradient", found.notes[0])
+        self.assertEqual(found.shades, (Shade("#bf0000", 1.0, 0),))
+        colours = found.gradients[0].at(np.array([[2.5, 0], [5, 3], [10, 9], [15, 0]]))
+        np.testing.assert_allclose(colours[:, 0], [0.5, 1, 1, 1], atol=1e-9)
+
+    def test_as_an_independent_rasteriser_paints_them(self) -> None:
+        stops = '<stop offset="0" stop-color="#123"/><stop offset=".4" stop-color="#e84"/><stop offset="1" stop-color="#fff"/>'
+        for name, gradient in {
+            "linear": '<linearGradient id="g" x1="10%" y1="20%" x2="80%" y2="90%">{}</linearGradient>',
+            "in user units, turned": '<linearGradient id="g" gradientUnits="userSpaceOnUse" x1="20" y1="0" x2="60" y2="0" gradientTransform="rotate(30)">{}</linearGradient>',
+            "reflected": '<linearGradient id="g" x2="25%" spreadMethod="reflect">{}</linearGradient>',
+            "repeated": '<radialGradient id="g" r="20%" spreadMethod="repeat">{}</radialGradient>',
+            "radial with a focus": '<radialGradient id="g" cx="40%" cy="60%" r="55%" fx="25%" fy="50%">{}</radialGradient>',
+        }.items():
+            inner = (
+                gradient.format(stops)
+                + '<rect x="5" y="10" width="90" height="60" fill="url(#g)" transform="skewX(5)"/>'
+            )
+            found = drawing(inner)
+            times = 4
+            true = pixels(document('viewBox="0 0 100 100"', inner), 100 * times, 100 * times)
+            y, x = np.mgrid[: 100 * times, : 100 * times]
+            points = np.stack([x + 0.5, y + 0.5], axis=-1) / times
+            own = found.gradients[0].at(points)[..., :3] * 255
+            inside_ = true[..., 3] == 255
+            off = np.abs(own - true[..., :3])[inside_]
+            with self.subTest(name):
+                self.assertLess(float(off.mean()), 1.0)
+                # Where it repeats it jumps within a pixel.
+                self.assertLess(float(np.quantile(off, 0.98)), 4.0)
 
 
 class Hostile(unittest.TestCase):

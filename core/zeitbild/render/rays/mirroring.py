@@ -17,7 +17,7 @@ from zeitbild.render.shade.texturing import apply_textures
 from zeitbild.render.shade.tones import light_amount, tone_at
 from zeitbild.render.visible.triangle_setup import TILE
 from zeitbild.render.world.ray_scene import BUFFER, OPAQUE_ONLY, PACKET, VEIL_BITS, cast_packet
-from zeitbild.snapshot.finish_row import COAT, COAT_ROUGHNESS, OPACITY, SHADING, TONE_BANDS, UNLIT
+from zeitbild.snapshot.finish_row import COAT, COAT_ROUGHNESS, SHADING, STOPS, TONE_BANDS, UNLIT
 
 # Called instead of compiled in: casting the ray costs far more than the call, and compiling takes half as long.
 _direct_light, _light_around, _mirror_light, _light_point = (
@@ -49,7 +49,7 @@ _MIDDLE = np.float32(0.5)
 #: Without see-through surfaces rays meet what is opaque; with them all, so many of them one after the other, until so little is left.
 _OPAQUE_ONLY, _EVERYTHING = np.uint32(OPAQUE_ONLY).view(np.int32), np.int32(-1)
 _THROUGH, _NOTHING_LEFT = 8, np.float32(1 / 512)
-_OPACITY, _FIRST_BIT, _VEIL_BITS = OPACITY, np.int32(1), VEIL_BITS
+_STOPS, _FIRST_BIT, _VEIL_BITS = STOPS, np.int32(1), VEIL_BITS
 #: Steps past a place where a ray goes on, as a share of its coordinates.
 _PAST = np.float32(1e-6)
 
@@ -352,7 +352,7 @@ def mirror(  # type: ignore[no-untyped-def]
                     lx, ly, lz = ray[4 * _PACKET + k], ray[5 * _PACKET + k], ray[6 * _PACKET + k]
                     px, py, pz, nx, ny, nz = met[k, 0], met[k, 1], met[k, 2], met[k, 3], met[k, 4], met[k, 5]
                     finish = finish_of[t]
-                    opacity = finishes[finish, _OPACITY]
+                    opacity = finishes[finish, _STOPS]
                     look = np.int32(touched.shape[1] + turn)
                     # How wide the light spreads that this one ray stands for: what the place covers of a pixel, bent by the
                     # mirror, and a part of the mirror's lobe, whose other parts its neighbours take.

@@ -12,9 +12,18 @@ from numpy.typing import NDArray
 
 from zeitbild.kernels import kernel
 from zeitbild.snapshot import Snapshot
-from zeitbild.snapshot.finish_row import ALL_SIDES, FINISH_ROW, MAP_LIES, MAP_TURN, MAPS, ROUND_BALL, UNWRAPPED
+from zeitbild.snapshot.finish_row import (
+    ALL_SIDES,
+    ALPHA_MAP,
+    FINISH_ROW,
+    MAP_LIES,
+    MAP_TURN,
+    MAPS,
+    ROUND_BALL,
+    UNWRAPPED,
+)
 
-_ROW, _MAPS, _MAP_LIES, _MAP_TURN = FINISH_ROW, MAPS, MAP_LIES, MAP_TURN
+_ROW, _MAPS, _MAP_LIES, _MAP_TURN, _ALPHA_MAP = FINISH_ROW, MAPS, MAP_LIES, MAP_TURN, ALPHA_MAP
 _ALL_SIDES, _ROUND_BALL, _UNWRAPPED = ALL_SIDES, ROUND_BALL, UNWRAPPED
 _ZERO, _HALF, _ONE, _TWO = np.float32(0), np.float32(0.5), np.float32(1), np.float32(2)
 _SMALL = np.float32(1e-9)
@@ -97,23 +106,10 @@ def _round_about(space, x, y, z, turn, ball):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def apply_textures(  # type: ignore[no-untyped-def]
-    look, finish, t, px, py, pz, nx, ny, nz, vx, vy, vz, footprint, finishes, spaces, unwrapped, values, table
-):
-    """Write the finish at a point of triangle t into the row ``look`` of finishes; gives the unit normal there (three numbers).
-
-    footprint is a pixel's size at the point in units of the world; unwrapped [T, 2, 4] as in ``scene.Scene``. Factors as in
-    glTF 2.0 (section 3.9): textures are multiplied with the finish's own values; roughness and metalness take the red channel.
-    """
-    for k in range(_ROW):
-        finishes[look, k] = finishes[finish, k]
-    space = spaces[finish]
-    x = space[0, 0] * px + space[0, 1] * py + space[0, 2] * pz + space[0, 3]
-    y = space[1, 0] * px + space[1, 1] * py + space[1, 2] * pz + space[1, 3]
-    z = space[2, 0] * px + space[2, 1] * py + space[2, 2] * pz + space[2, 3]
-    ox = space[0, 4] * nx + space[1, 4] * ny + space[2, 4] * nz
-    oy = space[0, 5] * nx + space[1, 5] * ny + space[2, 5] * nz
-    oz = space[0, 6] * nx + space[1, 6] * ny + space[2, 6] * nz
+def _lies_at(finish, t, x, y, z, ox, oy, oz, finishes, space, unwrapped):  # type: ignore[no-untyped-def]
+    """Where a point of the element's own space (x, y, z; its normal o) lies in pictures. Whether that is told by shares of a picture's width
+    and height from its upper left, or else in widths from its middle; the place (two numbers); how much both change in a unit; the
+    directions that run to the picture's right and up (six numbers); its turn (cosine and sine), and the length of that."""
     lies = finishes[finish, _MAP_LIES]
     cosine, sine = finishes[finish, _MAP_TURN], finishes[finish, _MAP_TURN + 1]
     # Directions in the element's own space that run to the picture's right and up.
@@ -157,6 +153,55 @@ def apply_textures(  # type: ignore[no-untyped-def]
                 rx = -_ONE
                 a = -x
         across, above = a * cosine + b * sine, b * cosine - a * sine
+    return by_shares, across, above, wide_u, wide_v, rx, ry, rz, ux, uy, uz, cosine, sine, scale
+
+
+@kernel
+def alpha_at(finish, t, px, py, pz, nx, ny, nz, vx, vy, vz, footprint, finishes, spaces, unwrapped, values, table):  # type: ignore[no-untyped-def]
+    """How much of the surface is there at a point of triangle t, by the picture that says so; arguments as ``apply_textures`` takes them."""
+    space = spaces[finish]
+    x = space[0, 0] * px + space[0, 1] * py + space[0, 2] * pz + space[0, 3]
+    y = space[1, 0] * px + space[1, 1] * py + space[1, 2] * pz + space[1, 3]
+    z = space[2, 0] * px + space[2, 1] * py + space[2, 2] * pz + space[2, 3]
+    ox = space[0, 4] * nx + space[1, 4] * ny + space[2, 4] * nz
+    oy = space[0, 5] * nx + space[1, 5] * ny + space[2, 5] * nz
+    oz = space[0, 6] * nx + space[1, 6] * ny + space[2, 6] * nz
+    by_shares, across, above, wide_u, wide_v, _, _, _, _, _, _, _, _, _ = _lies_at(
+        finish, t, x, y, z, ox, oy, oz, finishes, space, unwrapped
+    )
+    wide = footprint * space[0, 7] / max(_LOW, nx * vx + ny * vy + nz * vz)
+    number = int(finishes[finish, _ALPHA_MAP]) - 1
+    if by_shares:
+        alpha, _, _ = _look_up(values, table, number, across, above, wide * wide_u, wide * wide_v)
+    else:
+        shape = np.float32(table[number, 1 + 1]) / np.float32(table[number, 1 + 2])
+        alpha, _, _ = _look_up(
+            values, table, number, _HALF + across, _HALF - above * shape, wide * wide_u, wide * wide_v * shape
+        )
+    return alpha
+
+
+@kernel
+def apply_textures(  # type: ignore[no-untyped-def]
+    look, finish, t, px, py, pz, nx, ny, nz, vx, vy, vz, footprint, finishes, spaces, unwrapped, values, table
+):
+    """Write the finish at a point of triangle t into the row ``look`` of finishes; gives the unit normal there (three numbers).
+
+    footprint is a pixel's size at the point in units of the world; unwrapped [T, 2, 4] as in ``scene.Scene``. Factors as in
+    glTF 2.0 (section 3.9): textures are multiplied with the finish's own values; roughness and metalness take the red channel.
+    """
+    for k in range(_ROW):
+        finishes[look, k] = finishes[finish, k]
+    space = spaces[finish]
+    x = space[0, 0] * px + space[0, 1] * py + space[0, 2] * pz + space[0, 3]
+    y = space[1, 0] * px + space[1, 1] * py + space[1, 2] * pz + space[1, 3]
+    z = space[2, 0] * px + space[2, 1] * py + space[2, 2] * pz + space[2, 3]
+    ox = space[0, 4] * nx + space[1, 4] * ny + space[2, 4] * nz
+    oy = space[0, 5] * nx + space[1, 5] * ny + space[2, 5] * nz
+    oz = space[0, 6] * nx + space[1, 6] * ny + space[2, 6] * nz
+    by_shares, across, above, wide_u, wide_v, rx, ry, rz, ux, uy, uz, cosine, sine, scale = _lies_at(
+        finish, t, x, y, z, ox, oy, oz, finishes, space, unwrapped
+    )
     facing = max(_LOW, nx * vx + ny * vy + nz * vz)
     wide = footprint * space[0, 7] / facing
     wide_u, wide_v = wide * wide_u, wide * wide_v

@@ -116,7 +116,9 @@ def fit_shares(order, pixel, counts, firsts, width, alpha, share):  # type: igno
         for f in range(firsts[tile], firsts[tile] + counts[tile]):
             total[pixel[f]] += share[f]
         for f in range(firsts[tile], firsts[tile] + counts[tile]):
-            share[f] *= alpha[top + (pixel[f] >> _SHIFT), left + (pixel[f] & _MASK)] / total[pixel[f]]
+            # What is not there at all stays so.
+            if total[pixel[f]] > _ZERO:
+                share[f] *= alpha[top + (pixel[f] >> _SHIFT), left + (pixel[f] & _MASK)] / total[pixel[f]]
 
 
 @parallel_kernel

@@ -16,15 +16,15 @@ from scipy.sparse.csgraph import connected_components
 
 from zeitbild.geometry.mesh import Mesh
 from zeitbild.snapshot import Snapshot
-from zeitbild.snapshot.finish_row import opacity_of
+from zeitbild.snapshot.finish_row import lets_through
 
 
 def see_through_places(snapshot: Snapshot) -> tuple[int, ...]:
-    """Places of the bodies in view that have a finish of less than full opacity, far to near by their middles."""
+    """Places of the bodies in view that have a finish through which something may be seen, far to near by their middles."""
     places = [
         place
         for place, body in enumerate(snapshot.bodies)
-        if body.role != "unseen" and any(opacity_of(finish) < 1 for finish in body.finishes)
+        if body.role != "unseen" and any(lets_through(finish) for finish in body.finishes)
     ]
     return Pieces(snapshot).far_to_near(places)
 

@@ -151,7 +151,7 @@ def _mark_touched(order, upper, rest, touched):  # type: ignore[no-untyped-def]
 
 @parallel_kernel
 def _put_over(  # type: ignore[no-untyped-def]
-    order, upper, own_depth, seen, before, solid, gives, held, covered, depth, rest, touched, lower
+    order, upper, own_depth, seen, before, fade, solid, gives, held, covered, depth, rest, touched, lower
 ):
     """Beauty of ``lay_over`` in one pass: lower [H, W, 4] becomes upper + lower x rest, or lower x rest where it ``gives`` nothing.
 
@@ -167,6 +167,8 @@ def _put_over(  # type: ignore[no-untyped-def]
                 red, green, blue, alpha = upper[y, x, 0], upper[y, x, 1], upper[y, x, 2], upper[y, x, 3]
                 if behind > _ZERO:
                     uncovered = own_before / max(behind, _LEAST)
+                    if fade.shape[0] > 0:
+                        uncovered = _ONE - (_ONE - uncovered) * fade[y, x]
                 else:
                     uncovered = _ONE - area
                 opacity = alpha / max(area, _LEAST)
@@ -214,12 +216,25 @@ def _over(order, upper, rest, touched, lower):  # type: ignore[no-untyped-def]
 class Areas:
     """Of each pixel [H, W]: the area in which what is wanted is seen, and that in which something opaque is that it does not cover.
 
-    tiles are those in which it may be seen, if that is known; elsewhere nothing is told of what is opaque.
+    tiles are those in which it may be seen, if that is known; elsewhere nothing is told of what is opaque. fade [H, W] is how much is
+    there of what is seen where only a part of it is (``shade/coverage.py``): what is opaque behind it shows through the rest.
     """
 
     seen: NDArray[np.float32]
     before: NDArray[np.float32]
     tiles: NDArray[np.int64] | None = None
+    fade: NDArray[np.float32] | None = None
+
+    def faded(self, gone: NDArray[np.float32]) -> Areas:
+        """The same where ``gone`` [H, W] (of no length: nothing) of each pixel is covered by what is not there."""
+        if not len(gone):
+            return self
+        return replace(self, fade=(self.seen / np.maximum(self.seen + gone, np.float32(1e-6))).astype(np.float32))
+
+    @property
+    def reach(self) -> NDArray[np.float32]:
+        """The area over which what is wanted stretches, there or not."""
+        return self.seen if self.fade is None else self.seen / np.maximum(self.fade, np.float32(1e-6))
 
     def tiles_in(self, shape: tuple[int, ...]) -> NDArray[np.int64]:
         """The tiles in which it may be seen, of a picture of that shape."""
@@ -227,7 +242,8 @@ class Areas:
 
     def together(self, far: Areas) -> Areas:
         """Those of the near and the far side of closed bodies, which cover the same."""
-        return Areas(np.maximum(self.seen, far.seen), np.minimum(self.before, far.before), self.tiles)
+        fade = self.fade if far.fade is None or self.fade is None else np.maximum(self.fade, far.fade)
+        return Areas(np.maximum(self.seen, far.seen), np.minimum(self.before, far.before), self.tiles, fade)
 
 
 def _every_tile(shape: tuple[int, ...]) -> NDArray[np.int64]:
@@ -241,7 +257,10 @@ def opacity_in(alpha: NDArray[np.float32], areas: Areas) -> NDArray[np.float32]:
 
 def rest_behind(alpha: NDArray[np.float32], areas: Areas, solid: NDArray[np.float32]) -> NDArray[np.float32]:
     """The share [H, W] of what is behind a surface that is seen; see ``lay_over``."""
-    uncovered = np.where(solid > 0, areas.before / np.maximum(solid, np.float32(1e-6)), 1 - areas.seen)
+    behind = areas.before / np.maximum(solid, np.float32(1e-6))
+    if areas.fade is not None:
+        behind = 1 - (1 - behind) * areas.fade
+    uncovered = np.where(solid > 0, behind, 1 - areas.seen)
     rest: NDArray[np.float32] = (1 - opacity_in(alpha, areas) * (1 - np.clip(uncovered, 0, 1))).astype(np.float32)
     return rest
 
@@ -252,7 +271,7 @@ def through(front: Picture, back: Picture, areas: Areas, far: Areas) -> Areas:
     """
     rest = np.ones_like(areas.seen)
     with PARALLEL:
-        PARALLEL.by_parts(_see_through, areas.tiles_in(rest.shape), front.beauty, areas.seen, rest)
+        PARALLEL.by_parts(_see_through, areas.tiles_in(rest.shape), front.beauty, areas.reach, rest)
     _lay(front, back, rest, areas.tiles)
     return areas.together(far)
 
@@ -275,6 +294,7 @@ def lay_over(front: Picture, behind: Picture, areas: Areas, solid: NDArray[np.fl
             front.depth,
             areas.seen,
             areas.before,
+            np.empty((0, 0), np.float32) if areas.fade is None else areas.fade,
             solid,
             gives,
             held,

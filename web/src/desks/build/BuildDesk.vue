@@ -59,7 +59,11 @@ const columns = computed<SheetColumn[]>(() => [
       key: element.id,
       title: element.name,
       mark: () =>
-        element.shown ? { sign: "▪", text: "shown", tone: "quiet" } : { sign: "○", text: "hidden", tone: "quiet" },
+        element.reference
+          ? { sign: "○", text: "for reference", tone: "quiet" }
+          : element.shown
+            ? { sign: "▪", text: "shown", tone: "quiet" }
+            : { sign: "○", text: "hidden", tone: "quiet" },
     }),
   ),
   ...(elements.value.length > MOST_COLUMNS

@@ -62,6 +62,7 @@ function toggle(index: number, element: Element) {
         :key="element.id"
         :name="element.name"
         :selected="selected === `elements.${index}`"
+        v-bind="element.reference ? { note: 'reference' } : {}"
         editable
         @select="emit('select', `elements.${index}`)"
         @copy="copy"

@@ -1,0 +1,86 @@
+"""What people bring into the set: drawings, models, pictures, and ground that catches shadows."""
+
+import io
+
+from PIL import Image
+from playwright.sync_api import expect
+
+from e2e.browser import BrowserCase
+from zeitbild.drawings import SHIPPED
+from zeitbild.models.make import buoy
+
+
+class TheSet(BrowserCase):
+    def _add(self, name: str) -> None:
+        self.page.get_by_role("button", name="Add element").click()
+        self.page.get_by_role("menuitem", name=name, exact=True).click()
+        self.saved()
+
+    def test_a_drawing_is_brought_and_one_of_its_colours_gets_a_finish(self) -> None:
+        page = self.desk("build")
+        self.picture()
+        self._add("Emblem")
+        expect(page.get_by_text("2 colours, 94 × 94")).to_be_visible()
+        broken = {"name": "broken.svg", "mimeType": "image/svg+xml", "buffer": b"<svg"}
+        page.get_by_label("Drawing file").set_input_files(broken)
+        expect(page.get_by_text("broken.svg cannot be read as a drawing")).to_be_visible()
+        words = SHIPPED["shield"].path.read_bytes().replace(b"</svg>", b"<text>Kap</text></svg>")
+        page.get_by_label("Drawing file").set_input_files(
+            {"name": "own.svg", "mimeType": "image/svg+xml", "buffer": words}
+        )
+        expect(page.get_by_text("the text “Kap”: turn it into outlines")).to_be_visible()
+        self.saved()
+        page.get_by_role("button", name="A finish of its own for #a63d40").click()
+        self.saved()
+        page.get_by_role("radio", name="by itself").click()
+        self.saved()
+        emblem = self.fresh().current_document().elements[-1]
+        self.assertTrue(emblem.drawing.startswith("asset:"))
+        (own,) = emblem.colours
+        self.assertEqual((own.drawn, own.finish.base_colour, own.stands), ("#a63d40", "#a63d40", "by itself"))
+        page.get_by_role("button", name="#a63d40 as the file has it").click()
+        self.saved()
+        self.assertEqual(self.fresh().current_document().elements[-1].colours, ())
+
+    def test_a_dropped_model_becomes_an_element_whose_parts_can_be_hidden(self) -> None:
+        page = self.desk("build")
+        self.picture()
+        page.evaluate(
+            """(bytes) => {
+                const transfer = new DataTransfer();
+                transfer.items.add(new File([new Uint8Array(bytes)], "own buoy.glb"));
+                window.dispatchEvent(new DragEvent("drop", { dataTransfer: transfer, cancelable: true }));
+            }""",
+            list(buoy()),
+        )
+        expect(page.get_by_role("button", name="own buoy", exact=True)).to_be_visible()
+        expect(page.get_by_text("3 materials")).to_be_visible()
+        self.saved()
+        page.get_by_role("button", name="buoy/lamp is there").click()
+        self.saved()
+        model = self.fresh().current_document().elements[-1]
+        self.assertEqual((model.kind, model.name, model.hidden), ("model", "own buoy", ("buoy/lamp",)))
+        self.assertTrue(model.model.startswith("asset:"))
+        page.get_by_role("button", name="A finish of its own for red").click()
+        self.saved()
+        self.assertEqual(self.fresh().current_document().elements[-1].materials[0].finish.roughness, 0.35)
+
+    def test_a_picture_stands_on_a_card_over_ground_that_shows_only_shadow(self) -> None:
+        page = self.desk("build")
+        self.picture()
+        self._add("Floor")
+        self.assertEqual(self.fresh().current_document().elements[-1].surface.shading, "shadow only")
+        self._add("Card")
+        data = io.BytesIO()
+        Image.new("RGBA", (40, 20), (200, 60, 40, 128)).save(data, "PNG")
+        page.get_by_label("Picture file").set_input_files(
+            {"name": "sail.png", "mimeType": "image/png", "buffer": data.getvalue()}
+        )
+        expect(page.get_by_role("button", name="Picture sail.png")).to_be_visible()
+        self.saved()
+        page.get_by_role("radio", name="own height").click()
+        expect(page.get_by_label("Own height", exact=True)).to_be_visible()
+        self.saved()
+        card = self.fresh().current_document().elements[-1]
+        self.assertEqual((card.kind, card.shape, card.surface.shading), ("card", "own height", "unlit"))
+        self.assertTrue(card.picture.startswith("asset:"))
