@@ -234,7 +234,9 @@ class Areas:
     @property
     def reach(self) -> NDArray[np.float32]:
         """The area over which what is wanted stretches, there or not."""
-        return self.seen if self.fade is None else self.seen / np.maximum(self.fade, np.float32(1e-6))
+        if self.fade is None:
+            return self.seen
+        return np.asarray(self.seen / np.maximum(self.fade, np.float32(1e-6)), np.float32)
 
     def tiles_in(self, shape: tuple[int, ...]) -> NDArray[np.int64]:
         """The tiles in which it may be seen, of a picture of that shape."""
