@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from PIL import Image
 
 from zeitbild.assets import AssetFolder
+from zeitbild.checks import SetView, find
 from zeitbild.colour import decode, decode_hex
 from zeitbild.document.shot import Camera, Environment, Layer, Motion, Raster, Rays, Shot, Timing
 from zeitbild.elements.card import Card, build
@@ -22,7 +23,8 @@ from zeitbild.finishes import Finish
 from zeitbild.lights.sun import SunLight
 from zeitbild.render import QUALITIES, render
 from zeitbild.render.passes import pass_named
-from zeitbild.resolve import resolve
+from zeitbild.resolve import depth_range, resolve
+from zeitbild.resolve.framing import framed
 from zeitbild.testing import small_shot
 from zeitbild.values import Turn
 
@@ -285,3 +287,13 @@ class ShadowOnly(_Set):
         edge = self._shadow(60, 40)
         np.testing.assert_allclose(alone[..., 3][edge < -0.1], 1, atol=1e-3)
         np.testing.assert_allclose(alone[..., 3][edge > 0.1], 0, atol=1e-3)
+
+    def test_ground_is_neither_framed_nor_cut_nor_far(self) -> None:
+        ball = Solid(id="ball", shape="ball", width=80, height=80, depth=80)
+        ground = Floor(id="ground", reach=5000, placement={"position": (0, -100, 0)})
+        both, alone = self.shot(ball, ground), self.shot(ball)
+        self.assertEqual(depth_range(both, self.assets), depth_range(alone, self.assets))
+        self.assertEqual(framed(both, [1], self.assets), framed(alone, [1], self.assets))
+        self.assertNotEqual(framed(both, [1], self.assets, ("ground",)), framed(alone, [1], self.assets))
+        found = {one.code for one in find(both, SetView(both, self.assets, None))}
+        self.assertNotIn("cut-by-edge", found)

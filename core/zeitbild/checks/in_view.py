@@ -15,12 +15,15 @@ def _look(view: SetView) -> Iterator[Finding]:
     cut: dict[str, int] = {}
     for frame in view.sampled_frames:
         snapshot = view.snapshot(frame)
+        ground = {body.element for body in snapshot.bodies if body.only_shadow}
         for _, element in shown:
             box = extent_of(snapshot, element.id)
             inside = box.right > 0 and box.bottom > 0 and box.left < snapshot.width and box.top < snapshot.height
             if not inside or box.right <= box.left:
                 continue
             seen.add(element.id)
+            if element.id in ground:
+                continue
             if box.behind or min(box.left, box.top) < 0 or box.right > snapshot.width or box.bottom > snapshot.height:
                 cut.setdefault(element.id, frame)
     first = shot.timing.first

@@ -27,6 +27,7 @@ SHIPPED: dict[str, ShippedDrawing] = {
     for one in (
         ShippedDrawing("badge", "Badge", "star in a ring"),
         ShippedDrawing("shield", "Shield", "two fields and a rim"),
+        ShippedDrawing("lighthouse", "Lighthouse", "a round sign in nine colours"),
         ShippedDrawing("waves", "Waves", "lines with round ends"),
     )
 }

@@ -26,6 +26,9 @@ def reach_of(shot: Shot, assets: AssetSource) -> Reach:
         snapshot = resolve(shot, shot.timing.first, assets, layer.name)
         camera = snapshot.camera
         for body in snapshot.bodies:
+            if body.only_shadow:
+                # Ground reaches far beyond all that stands on it.
+                continue
             pivot, matrix = pivots[body.element], np.array(body.matrix).reshape(4, 4)
             off = float(np.linalg.norm(matrix[:3, 3] - pivot))
             radius = off + body.form.radius * float(np.linalg.norm(matrix[:3, :3], ord=2))

@@ -62,6 +62,9 @@ def framed(shot: Shot, frames: Iterable[int], assets: AssetSource, elements: tup
     snapshots = [resolve(shot, frame, assets) for frame in frames]
     snapshot = snapshots[0]
     chosen = [one.id for one in shot.elements if one.shown and (not elements or one.id in elements)]
+    ground = {body.element for body in snapshot.bodies if body.only_shadow}
+    # Ground that shows nothing but shadow is framed by who asks for it, or where nothing else is.
+    chosen = (chosen if elements else [one for one in chosen if one not in ground]) or chosen
     if not chosen:
         raise InputError("there is nothing in the picture to frame; add an element or show one", "elements")
     right, up, forward = snapshot.camera.axes

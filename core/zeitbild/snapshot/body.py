@@ -6,6 +6,7 @@ from dataclasses import dataclass, field
 from typing import Literal
 
 from zeitbild.geometry.form import Form
+from zeitbild.snapshot.finish_row import SHADING, SHADOW_ONLY
 
 #: 4 x 4, row by row.
 Matrix = tuple[float, ...]
@@ -37,6 +38,11 @@ class Body:
     def named(self) -> tuple[int, ...]:
         """Number of each finish among those that the element's names tell."""
         return self.worn or tuple(range(len(self.finishes)))
+
+    @property
+    def only_shadow(self) -> bool:
+        """Whether nothing of it is seen but the shadow on it."""
+        return all(len(row) > SHADING and row[SHADING] == SHADOW_ONLY for row in self.finishes)
 
     @property
     def element(self) -> str:

@@ -58,6 +58,8 @@ watch(
     void send(file);
     emit("taken");
   },
+  // It may be why this field is here at all.
+  { immediate: true },
 );
 function chosen(event: Event) {
   const target = event.target as HTMLInputElement;

@@ -16,6 +16,7 @@ import OwnFinishes from "./OwnFinishes.vue";
 import PaletteField from "./PaletteField.vue";
 import SkyField from "./SkyField.vue";
 import SurroundingsField from "./SurroundingsField.vue";
+import TextureField from "./TextureField.vue";
 import TouchField from "./TouchField.vue";
 import WholeFinish from "./WholeFinish.vue";
 
@@ -120,6 +121,15 @@ const parts = computed(() =>
           :file="value[field.schema['x-of'] ?? ''] as string"
           :error
           @commit="(parts, what) => shot.edit(at, parts, true, what)"
+        />
+      </template>
+      <template #texture="{ value: picture, path: at, error, field }">
+        <TextureField
+          :label="field.title"
+          :model-value="picture as string"
+          :help="field.help"
+          :error
+          @commit="shot.edit(at, $event, true, field.title)"
         />
       </template>
       <template #sky="{ value: picture, path: at, error, field }">
