@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from typing import Any
 
 from pydantic import ValidationError
@@ -156,12 +156,22 @@ def _unknown_passes(shot: Shot) -> list[Problem]:
     ]
 
 
+def _is_kind(loc: Sequence[Any], at: int) -> bool:
+    """Whether a part of a place names the kind of an element or a light, which stands behind its number."""
+    return (
+        at >= 2
+        and isinstance(loc[at - 1], int)
+        and loc[at - 2] in ("elements", "lights")
+        and (loc[at] in element_kinds or loc[at] in light_kinds)
+    )
+
+
 def _problems(error: ValidationError) -> list[Problem]:
     found = []
     every = error.errors(include_url=False)
     for one in every[:_MOST_PROBLEMS]:
         # Pydantic names the chosen kind of a union in the path; people know the field only by its place.
-        place = [str(part) for part in one["loc"] if part not in element_kinds and part not in light_kinds]
+        place = [str(part) for at, part in enumerate(one["loc"]) if not _is_kind(one["loc"], at)]
         if str(one["type"]).startswith("union_tag"):
             place.append("kind")
         message = _message(dict(one))

@@ -6,19 +6,14 @@ from typing import Annotated, Literal
 
 from pydantic import Field, StringConstraints
 
+from zeitbild.elements._faces import face_of
 from zeitbild.elements.base import AssetSource, ElementBase, ElementKind, kinds
-from zeitbild.errors import FontError
 from zeitbild.finishes import Finish
-from zeitbild.fonts import SHIPPED
 from zeitbild.geometry.extrusion import Bevel
-from zeitbild.geometry.font import Face, open_face, strangers_face
 from zeitbild.geometry.lettering_form import LetteringForm
 from zeitbild.geometry.profile import ProfileName
 from zeitbild.geometry.shaping import shape
 from zeitbild.values import choice, number
-
-#: An uploaded font is named by its content: ``asset:`` and its SHA-256.
-ASSET = "asset:"
 
 
 class Lettering(ElementBase):
@@ -50,16 +45,6 @@ class Lettering(ElementBase):
     face: Finish = Field(default_factory=Finish, title="Face", json_schema_extra={"x-group": "Finish"})
     bevel: Finish = Field(default_factory=Finish, title="Bevel", json_schema_extra={"x-group": "Finish"})
     side: Finish = Field(default_factory=Finish, title="Side", json_schema_extra={"x-group": "Finish"})
-
-
-def face_of(font: str, assets: AssetSource) -> Face:
-    """The face that documents call so; FontError if there is none, or if it is broken."""
-    if font.startswith(ASSET):
-        return strangers_face(assets.path(font.removeprefix(ASSET), "font"), "the uploaded font")
-    if font not in SHIPPED:
-        raise FontError(f"there is no font {font!r}; choose one of {', '.join(SHIPPED)} or upload one", "font")
-    shipped = SHIPPED[font]
-    return open_face(shipped.path.read_bytes(), shipped.title)
 
 
 def build(element: Lettering, assets: AssetSource) -> LetteringForm:

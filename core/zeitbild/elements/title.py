@@ -7,8 +7,8 @@ from typing import Annotated, Literal
 import numpy as np
 from pydantic import Field, StringConstraints
 
+from zeitbild.elements._faces import face_of
 from zeitbild.elements.base import AssetSource, ElementBase, ElementKind, kinds
-from zeitbild.elements.lettering import face_of
 from zeitbild.errors import DrawingError, InputError
 from zeitbild.finishes import Finish
 from zeitbild.geometry.art import Layer, art, outline_of

@@ -315,7 +315,10 @@ def draw_outputs(
         if drawing is not None and finer:
             decides = whole if every is None else every.picture.beauty
             assert decides is not None
-            _refine(view, stage, drawing, fragments, rayed, alpha, decides, lit)
+            # What is only partly there covers as much at more places as at one: by that it is laid over what is behind it.
+            seen = next((one.seen for one in areas if one is not None), None) if fades and alone else None
+            covered = (lit_ones[0].weights, seen) if seen is not None else (np.empty(0, np.float32), alpha)
+            _refine(view, stage, drawing, fragments, rayed, alpha, decides, lit, covered)
         for output in lit_ones:
             _tell(view, stage, fragments, output)
     return [one and one.faded(gone) for one in areas]
@@ -451,8 +454,9 @@ def _refine(
     alpha: NDArray[np.float32],
     beauty: NDArray[np.float32],
     lit: Callable[..., None],
+    covered: tuple[NDArray[np.float32], NDArray[np.float32]],
 ) -> None:
-    """Shade pixels that need it at more places, in place of beauty; see ``finer``."""
+    """Shade pixels that need it at more places, in place of beauty; see ``finer``. covered are weights and area of ``fit_shares``."""
     snapshot, light = view.snapshot, view.light
     height, width = alpha.shape
     nothing = np.empty((0, width), np.float32)
@@ -473,11 +477,14 @@ def _refine(
         places = drawing.again(sides)
         if light.cuts:
             _cut(view, stage, places, nothing, nothing)
+        weights, area = covered
+        lists = places.order, places.pixel, places.triangle, places.counts, places.firsts
+        fit = (*lists, width, stage.scene.finish_of, weights, area, places.share)
         if not light.catches:
-            fit_shares(places.order, places.pixel, places.counts, places.firsts, width, alpha, places.share)
+            fit_shares(*fit)
         found = cast_again(snapshot, stage, light, places, fragments, rayed, (height, width))
         if light.catches:
             _catch(view, stage, places, found, nothing, nothing, [])
-            fit_shares(places.order, places.pixel, places.counts, places.firsts, width, alpha, places.share)
+            fit_shares(*fit)
         lit(places, found, sides, doubt)
         note_done(sides, done)

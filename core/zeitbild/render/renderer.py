@@ -20,6 +20,7 @@ from zeitbild.render.view.pixel_look import enlarge, finish_pixels
 from zeitbild.render.visible.entangled import Surface, Weights, distinct, entangled, surface_of, weights_of
 from zeitbild.render.visible.identity import numbers_of
 from zeitbild.render.visible.pieces import groups_apart, outlines_of, see_through_places
+from zeitbild.render.visible.rims import Rims
 from zeitbild.render.visible.see_through import Areas, add, lay_over, through, weaken
 from zeitbild.render.visible.visibility import tiles_around
 from zeitbild.snapshot import Role, Snapshot
@@ -121,21 +122,26 @@ def _still(
         picture.beauty[..., 3] + (0 if picture.held is None else picture.held) if veiled else picture.beauty[..., 3]
         for picture in pictures
     ]
+    rims = [Rims.of(picture, area) for picture, area in zip(pictures, areas, strict=True)] if veiled else []
     roles = {place: tuple(layer.roles[place] for layer in layers) for place in veiled}
     units, owners = view.pieces.take_apart(entangled(snapshot, veiled), view.triangle_owners)
     view = replace(view, triangle_owners=owners)
     roles |= {piece: roles[view.pieces.body(piece)] for unit in units for piece in unit}
     for group in groups_apart(snapshot, units, roles, view.pieces):
         if len(group[0]) > 1:
-            _through_one_another(view, solid, group[0], pictures, areas, layers)
+            _through_one_another(view, solid, group[0], pictures, areas, layers, rims)
             continue
         gives = [role == "shown" for role in roles[group[0][0]]]
         wanted = any(g and one.planes for g, one in zip(gives, layers, strict=True))
         front, own = _group(view, solid, [place for unit in group for place in unit], any(gives), wanted)
-        for picture, area, giving in zip(pictures, areas, gives, strict=True):
+        for picture, area, giving, rim in zip(pictures, areas, gives, rims, strict=True):
+            rim.begin(picture)
             lay_over(front, picture, own, area, gives=giving)
+            rim.lay_over(front, own, gives=giving, picture=picture)
         # Given back before the next is drawn.
         del front
+    for rim, picture in zip(rims, pictures, strict=False):
+        rim.join(picture)
     return pictures
 
 
@@ -146,6 +152,7 @@ def _through_one_another(
     pictures: Sequence[Picture],
     areas: Sequence[NDArray[np.float32]],
     layers: Sequence[_Layer],
+    rims: Sequence[Rims],
 ) -> None:
     """Put see-through bodies that reach through one another over the pictures of layers, in place; areas [H, W] of each are those that
     are opaque."""
@@ -159,7 +166,9 @@ def _through_one_another(
     for area, equal in distinct(areas):
         weights |= dict.fromkeys(equal, weights_of(surfaces, area))
     for number, picture in enumerate(pictures):
+        rims[number].begin(picture)
         weaken(picture, weights[number].behind)
+    fronts: list[list[tuple[int, Picture, Areas]]] = [[] for _ in pictures]
     for place in unit:
         shown = [layer.roles[place] == "shown" for layer in layers]
         planes = any(gives and layer.planes for gives, layer in zip(shown, layers, strict=True))
@@ -172,9 +181,13 @@ def _through_one_another(
                 weight = weights[number].surfaces[at]
                 if gives and side is not None:
                     add(side[0], picture, side[1], weight)
+                    fronts[number].append((at, rims[number].taken(side[0]), side[1]))
                 elif picture.held is not None:
                     picture.held[:] += surfaces[at].alpha * weight
         del sides
+    for number, (picture, layer, rim) in enumerate(zip(pictures, layers, rims, strict=True)):
+        gives_light = [layer.roles[surface.body] == "shown" for surface in surfaces]
+        rim.through_one_another(surfaces, weights[number].behind, gives_light, fronts[number], picture)
 
 
 def _opaque(view: View, solid: Sequence[int], layers: Sequence[_Layer], veiled: bool) -> list[Picture]:

@@ -56,7 +56,8 @@ class Choosing(unittest.TestCase):
         alpha = np.zeros((32, 32), np.float32)
         alpha[0, 0], alpha[1, 1] = 0.9, 0.4
         with PARALLEL:
-            fit_shares(np.array([0]), pixel, np.array([5], np.int32), np.array([0, 5]), 32, alpha, share)
+            lists = np.array([0]), pixel, np.zeros(5, np.int32), np.array([5], np.int32), np.array([0, 5])
+            fit_shares(*lists, 32, np.zeros(1, np.int32), np.empty(0, np.float32), alpha, share)
         np.testing.assert_allclose(share, [0.6, 0.3, 0.1, 0.1, 0.2], atol=1e-6)
 
 

@@ -2,6 +2,7 @@
 
 import unittest
 from dataclasses import replace
+from typing import Any
 
 import numpy as np
 
@@ -332,3 +333,36 @@ class Veils(unittest.TestCase):
         shot = snapshot(sphere(1.5), size=(96, 96))
         picture = render(replace(shot, bodies=(replace(shot.bodies[0], finishes=(glow,)),)), QUALITIES["check"])
         np.testing.assert_allclose(picture.beauty[48, 48], (0.75, 0, 0, 0.75), atol=1e-4)
+
+
+class Rims(unittest.TestCase):
+    """An opaque edge within a pixel, and two see-through walls behind it: what is before stays, what is behind is laid over one another."""
+
+    def _pixel(self, *walls: tuple[float, float, tuple[float, float, float]], bar: float, edge: float = 0.35) -> Any:
+        """The pixel in which the bar ends; walls are depth, opacity and colour from far to near, the bar stands at a depth."""
+        bodies = [quad(40.0, z) for z, _, _ in walls]
+        shot = snapshot(*bodies, quad(40.0, bar), size=(64, 64), camera_span=64.0)
+        rows = [finish_row(colour, unlit=True, opacity=opacity) for _, opacity, colour in walls]
+        rows.append(finish_row((0.0, 0.0, 1.0), unlit=True))
+        moved = np.eye(4)
+        moved[0, 3] = edge - 40
+        placed = [
+            replace(body, finishes=(row,), matrix=tuple(moved.reshape(-1)) if at == len(walls) else body.matrix)
+            for at, (body, row) in enumerate(zip(shot.bodies, rows, strict=True))
+        ]
+        return render(replace(shot, bodies=tuple(placed)), QUALITIES["final"]).beauty[32, 32]
+
+    def test_what_stands_before_is_not_weakened_and_what_is_behind_is(self) -> None:
+        # Over of Porter and Duff 1984, in the part of the pixel that the bar leaves.
+        for far, near in ((0.9, 0.9), (0.5, 0.3), (0.2, 0.6)):
+            left = 0.65
+            pixel = self._pixel((-2, far, (1, 0, 0)), (0, near, (0, 1, 0)), bar=5)
+            want = (left * far * (1 - near), left * near, 0.35, 0.35 + left * (1 - (1 - far) * (1 - near)))
+            np.testing.assert_allclose(pixel, want, atol=0.012)
+            self.assertLessEqual(float(pixel[3]), 1.0)
+
+    def test_between_and_behind(self) -> None:
+        between = self._pixel((-2, 0.5, (1, 0, 0)), (4, 0.5, (0, 1, 0)), bar=1)
+        np.testing.assert_allclose(between, (0.65 * 0.25, 0.5, 0.35 * 0.5, 0.35 + 0.65 * 0.75 + 0.35 * 0.0), atol=0.012)
+        behind = self._pixel((-2, 0.5, (1, 0, 0)), (0, 0.5, (0, 1, 0)), bar=-5)
+        np.testing.assert_allclose(behind, (0.25, 0.5, 0.35 * 0.25, 0.35 * 0.25 + 0.75), atol=0.012)

@@ -8,7 +8,7 @@ orders that there are in it, at places spread over it.
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 
 from zeitbild.render.picture import NO_DEPTH, Picture
 from zeitbild.render.visible.pieces import outlines_of
-from zeitbild.render.visible.see_through import Areas, opacity_in, rest_behind
+from zeitbild.render.visible.see_through import Areas, opacity_in, rest_behind, rest_of_veil
 from zeitbild.snapshot import Snapshot
 
 #: Surfaces that are sorted pixel by pixel at most.
@@ -85,6 +85,17 @@ def weights_of(surfaces: Sequence[Surface], solid: _Floats) -> Weights:
     return weights
 
 
+def weights_at(surfaces: Sequence[Surface], at: tuple[NDArray[np.int64], ...]) -> tuple[_Floats, _Floats]:
+    """What is seen of each surface [K, M] and of see-through things behind all of them [M] in some pixels (rows and columns [M]), where
+    opaque things are left out of account (``rims``)."""
+    depths = np.stack([np.where(one.areas.seen[at] > 0, one.depth[at], np.float32(np.inf)) for one in surfaces])
+    cut = []
+    for one in surfaces:
+        fade = None if one.areas.fade is None else one.areas.fade[at]
+        cut.append((one.alpha[at], Areas(one.areas.seen[at], one.areas.before[at], None, fade)))
+    return _Stack.by(surfaces, cut, rest_of_veil, np.isfinite(depths)).through(_sorted(depths))
+
+
 def _weights_in(surfaces: Sequence[Surface], solid: _Floats, rows: slice) -> tuple[_Floats, _Floats]:
     depths, across, down = _depths(surfaces, rows)
     shape = depths.shape
@@ -141,19 +152,27 @@ class _Stack:
 
     @classmethod
     def of(cls, surfaces: Sequence[Surface], solid: _Floats, rows: slice, there: NDArray[np.bool_]) -> _Stack:
+        cut = [(one.alpha[rows].reshape(-1), one.areas.in_rows(rows)) for one in surfaces]
         own_solid = solid[rows].reshape(-1)
-        cut = [
-            (one.alpha[rows].reshape(-1), Areas(one.areas.seen[rows].reshape(-1), one.areas.before[rows].reshape(-1)))
-            for one in surfaces
-        ]
-        rest = np.stack([rest_behind(alpha, areas, own_solid) for alpha, areas in cut])
+        return cls.by(surfaces, cut, lambda alpha, areas: rest_behind(alpha, areas, own_solid), there)
+
+    @classmethod
+    def by(
+        cls,
+        surfaces: Sequence[Surface],
+        cut: Sequence[tuple[_Floats, Areas]],
+        rest_of: Callable[[_Floats, Areas], _Floats],
+        there: NDArray[np.bool_],
+    ) -> _Stack:
+        """From each surface's alpha and areas in some pixels, and what is seen of what is behind such a one."""
+        rest = np.stack([rest_of(alpha, areas) for alpha, areas in cut])
         clear, both, far_of = np.zeros_like(rest), np.zeros_like(rest), [-1] * len(surfaces)
         for number, (alpha, areas) in enumerate(cut):
             if number + 1 < len(surfaces) and surfaces[number + 1].far:
                 far_of[number] = number + 1
                 far_alpha, far_areas = cut[number + 1]
                 clear[number] = 1 - opacity_in(alpha, areas)
-                both[number] = rest_behind(alpha + far_alpha * clear[number], areas.together(far_areas), own_solid)
+                both[number] = rest_of(alpha + far_alpha * clear[number], areas.together(far_areas))
         return cls(there, rest, clear, both, tuple(far_of))
 
     def only(self, chosen: NDArray[np.bool_]) -> _Stack:

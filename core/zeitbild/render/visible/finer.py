@@ -104,8 +104,8 @@ def note_done(sides, done):  # type: ignore[no-untyped-def]
 
 
 @parallel_kernel
-def fit_shares(order, pixel, counts, firsts, width, alpha, share):  # type: ignore[no-untyped-def]
-    """Scale shares so that those of a pixel add up to its alpha [H, W]."""
+def fit_shares(order, pixel, triangle, counts, firsts, width, finish_of, weights, alpha, share):  # type: ignore[no-untyped-def]
+    """Scale shares so that those of a pixel whose finish weighs 0 or more (weights [F]; of no length: all) add up to its alpha [H, W]."""
     columns = (width + _TILE - 1) // _TILE
     for turn in numba.prange(order.shape[0]):
         tile = order[turn]
@@ -114,7 +114,8 @@ def fit_shares(order, pixel, counts, firsts, width, alpha, share):  # type: igno
         top, left = (tile // columns) * _TILE, (tile % columns) * _TILE
         total = np.zeros(_TILE * _TILE, np.float32)
         for f in range(firsts[tile], firsts[tile] + counts[tile]):
-            total[pixel[f]] += share[f]
+            if weights.shape[0] == 0 or weights[finish_of[triangle[f]]] >= _ZERO:
+                total[pixel[f]] += share[f]
         for f in range(firsts[tile], firsts[tile] + counts[tile]):
             # What is not there at all stays so.
             if total[pixel[f]] > _ZERO:

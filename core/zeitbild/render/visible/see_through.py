@@ -229,14 +229,23 @@ class Areas:
         """The same where ``gone`` [H, W] (of no length: nothing) of each pixel is covered by what is not there."""
         if not len(gone):
             return self
-        return replace(self, fade=(self.seen / np.maximum(self.seen + gone, np.float32(1e-6))).astype(np.float32))
+        # Where nothing was drawn these are no numbers, and nobody asks for them.
+        with np.errstate(all="ignore"):
+            fade = self.seen / np.maximum(self.seen + gone, np.float32(1e-6))
+        return replace(self, fade=fade.astype(np.float32))
+
+    def in_rows(self, rows: slice) -> Areas:
+        """Those of some rows, one pixel after the other."""
+        fade = None if self.fade is None else self.fade[rows].reshape(-1)
+        return Areas(self.seen[rows].reshape(-1), self.before[rows].reshape(-1), None, fade)
 
     @property
     def reach(self) -> NDArray[np.float32]:
         """The area over which what is wanted stretches, there or not."""
         if self.fade is None:
             return self.seen
-        return np.asarray(self.seen / np.maximum(self.fade, np.float32(1e-6)), np.float32)
+        with np.errstate(all="ignore"):
+            return np.asarray(self.seen / np.maximum(self.fade, np.float32(1e-6)), np.float32)
 
     def tiles_in(self, shape: tuple[int, ...]) -> NDArray[np.int64]:
         """The tiles in which it may be seen, of a picture of that shape."""
@@ -267,6 +276,14 @@ def rest_behind(alpha: NDArray[np.float32], areas: Areas, solid: NDArray[np.floa
     return rest
 
 
+def rest_of_veil(alpha: NDArray[np.float32], areas: Areas) -> NDArray[np.float32]:
+    """The share [H, W] of see-through things behind a surface that is seen: they lie where nothing opaque stands before them, spread
+    evenly over that."""
+    room = np.maximum(1 - areas.before, np.float32(1e-6))
+    covered = np.minimum(areas.seen / room, 1)
+    return np.asarray(1 - opacity_in(alpha, areas) * covered, np.float32)
+
+
 def through(front: Picture, back: Picture, areas: Areas, far: Areas) -> Areas:
     """Put the near side of closed bodies over their far side, in place of that, with all that beauty is made of; gives the areas of
     both. They cover the same: what is seen of the far side is seen through the near one.
@@ -274,7 +291,7 @@ def through(front: Picture, back: Picture, areas: Areas, far: Areas) -> Areas:
     rest = np.ones_like(areas.seen)
     with PARALLEL:
         PARALLEL.by_parts(_see_through, areas.tiles_in(rest.shape), front.beauty, areas.reach, rest)
-    _lay(front, back, rest, areas.tiles)
+    lay(front, back, rest, areas.tiles)
     return areas.together(far)
 
 
@@ -322,7 +339,7 @@ def weaken(behind: Picture, rest: NDArray[np.float32]) -> None:
     """Leave only a share [H, W] of all that beauty is made of and of what hold-outs hide, in place."""
     if behind.held is not None:
         behind.held[:] *= rest
-    _lay(None, behind, rest)
+    lay(None, behind, rest)
 
 
 def add(front: Picture, behind: Picture, areas: Areas, weight: NDArray[np.float32]) -> None:
@@ -343,11 +360,11 @@ def add(front: Picture, behind: Picture, areas: Areas, weight: NDArray[np.float3
         own.identities[..., 1] *= weight[..., None, None]
     if own.data is not None:
         own.data[..., SHARE] *= weight
-    _lay(own, behind, np.ones_like(weight))
+    lay(own, behind, np.ones_like(weight))
     _stand(front, behind, areas)
 
 
-def _lay(
+def lay(
     front: Picture | None, behind: Picture, rest: NDArray[np.float32], tiles: NDArray[np.int64] | None = None
 ) -> None:
     """Over of Porter and Duff 1984 with all that beauty is made of, in place: what is behind is weakened to ``rest`` [H, W], in some
