@@ -245,9 +245,18 @@ def _raise(
     return firsts[0]
 
 
-def _cover(builder: _Builder, loops: list[NDArray[np.int64]], points: Points, first: int, z: float, side: int) -> None:
-    """The flat face at height z over loops of points, which stand there from number ``first`` on."""
-    face, added = _face(loops, points)
+def _cover(
+    builder: _Builder,
+    loops: list[NDArray[np.int64]],
+    points: Points,
+    first: int,
+    z: float,
+    side: int,
+    known: tuple[NDArray[np.int64], Points] | None = None,
+) -> None:
+    """The flat face at height z over loops of points, which stand there from number ``first`` on; known is what ``_face`` makes of them,
+    if that is known."""
+    face, added = known or _face(loops, points)
     # What the face needs besides stands behind all else.
     face = np.where(face < len(points), face + first, face - len(points) + builder.stand(added, z))
     up = np.broadcast_to(np.array([0.0, 0.0, side]), (len(face), 3, 3))
@@ -297,6 +306,8 @@ def solid_of(plate: Plate, depth: float, bevel: Bevel, tolerance: float) -> Mesh
         points = bands.points * outline.step + outline.origin
         corners = diagram.corners
     feet = {}
+    # Of a side without a bevel the face is that of the other one, too.
+    plain: tuple[NDArray[np.int64], Points] | None = None
     for side, name in ((1, "front"), (-1, "back")):
         if bands is not None and bevel.sides in (name, "both"):
             feet[side] = corners + _raise(
@@ -304,7 +315,8 @@ def solid_of(plate: Plate, depth: float, bevel: Bevel, tolerance: float) -> Mesh
             )
             continue
         first = builder.stand(flat, side * depth / 2)
-        _cover(builder, list(rings), flat, first, side * depth / 2, side)
+        plain = plain or _face(list(rings), flat)
+        _cover(builder, list(rings), flat, first, side * depth / 2, side, plain)
         feet[side] = first + np.arange(count)
     low, high = feet[-1], feet[1]
     normals = np.concatenate([outline.normals, np.zeros((count, 2, 1))], axis=2)

@@ -39,7 +39,12 @@ def spaces_of(snapshot: Snapshot) -> NDArray[np.float32]:
     in the world (three), a column in whose first place stands how many of its own units a unit of the world is, and middle and half
     size of its box in its own space."""
     spaces = []
+    nothing = np.zeros((3, 10))
     for body in snapshot.bodies:
+        if not any(any(row[MAPS : MAPS + 5]) for row in body.finishes):
+            # Without pictures nobody asks where it lies in them.
+            spaces += [nothing] * len(body.finishes)
+            continue
         matrix = np.array(body.matrix).reshape(4, 4)
         size = abs(float(np.linalg.det(matrix[:3, :3])))
         inverse = np.linalg.inv(matrix) if size > 1e-12 else np.eye(4)
