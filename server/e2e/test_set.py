@@ -84,3 +84,22 @@ class TheSet(BrowserCase):
         card = self.fresh().current_document().elements[-1]
         self.assertEqual((card.kind, card.shape, card.surface.shading), ("card", "own height", "unlit"))
         self.assertTrue(card.picture.startswith("asset:"))
+
+    def test_an_element_is_put_into_a_group_and_let_go_when_the_group_is_deleted(self) -> None:
+        page = self.desk("build")
+        self.picture()
+        self._add("Group")
+        page.get_by_role("button", name="Element", exact=True).click()
+        page.get_by_label("Inside the group").click()
+        page.get_by_role("option", name="Group").click()
+        self.saved()
+        self.assertEqual(self.fresh().current_document().elements[0].inside, "group-1")
+        expect(page.get_by_text("in Group", exact=True)).to_be_visible()
+        page.get_by_role("switch", name="Reference only").click()
+        self.saved()
+        expect(page.get_by_text("reference", exact=True)).to_be_visible()
+        page.get_by_role("button", name="Group", exact=True).click()
+        page.get_by_role("button", name="Delete Group").click()
+        self.saved()
+        (element,) = self.fresh().current_document().elements
+        self.assertEqual((element.inside, element.reference), ("", True))

@@ -12,6 +12,7 @@ from zeitbild.document.layers import MAX_LAYERS, Layer, PassName
 from zeitbild.document.picture import Backdrop, Motion, Pixels, Raster, Sampling
 from zeitbild.document.surroundings import Environment, Rays
 from zeitbild.elements import kinds
+from zeitbild.elements.base import GROUP
 from zeitbild.errors import InputError
 from zeitbild.finishes import NamedFinish
 from zeitbild.lights import kinds as light_kinds
@@ -132,6 +133,33 @@ class Shot(Part):
                         f"{element.name} uses the shared finish {finish.named!r}, which this shot does not have",
                     )
         return self
+
+    @model_validator(mode="after")
+    def _groups_there(self) -> Shot:
+        groups = {element.id: element for element in self.elements if element.kind == GROUP}
+        for number, element in enumerate(self.elements):
+            above, passed = element.inside, {element.id}
+            while above:
+                if above not in groups:
+                    raise wrong_at(
+                        f"elements.{number}.inside", f"there is no group {above!r} that {element.name} could stand in"
+                    )
+                if above in passed:
+                    raise wrong_at(f"elements.{number}.inside", f"{element.name} would stand inside of itself")
+                passed.add(above)
+                above = groups[above].inside
+        return self
+
+    def groups_of(self, element: Any) -> tuple[Any, ...]:
+        """The groups that an element stands in, from the inmost to the outermost."""
+        if not element.inside:
+            return ()
+        by_id = {one.id: one for one in self.elements}
+        found: list[Any] = []
+        while element.inside:
+            element = by_id[element.inside]
+            found.append(element)
+        return tuple(found)
 
     @model_validator(mode="after")
     def _cameras_there(self) -> Shot:

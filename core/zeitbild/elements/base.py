@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Any, Protocol
+from typing import Any, Literal, Protocol
 
 from pydantic import Field
 
@@ -25,6 +25,8 @@ class AssetSource(Protocol):
         ...
 
 
+#: The kind of what others may stand inside of.
+GROUP: Literal["group"] = "group"
 #: In forms these stand together after what a kind adds.
 _LATE: dict[str, Any] = {"x-late": True, "x-group": "Place"}
 
@@ -81,6 +83,12 @@ class ElementBase(Part):
         title="Pivot offset",
         json_schema_extra={**_LATE, "x-step": 1},
         description="Moves the pivot away from the centre of the visible ink.",
+    )
+    inside: Identifier | Literal[""] = Field(
+        default="",
+        title="Inside the group",
+        description="It is placed, turned and scaled with it, and hidden with it.",
+        json_schema_extra={**_LATE, "x-widget": "group", "type": "string"},
     )
     turn: Turn = Field(default_factory=Turn, title="Turn")
 

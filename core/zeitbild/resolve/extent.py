@@ -21,7 +21,9 @@ def reach_of(shot: Shot, assets: AssetSource) -> Reach:
     """
     near, far = np.inf, -np.inf
     low, high = np.full(3, np.inf), np.full(3, -np.inf)
-    pivots = {element.id: np.asarray(element.placement.position) for element in shot.elements}
+    # What turns with a group turns about the pivot of the outermost.
+    outermost = {element.id: (element, *shot.groups_of(element))[-1] for element in shot.elements}
+    pivots = {name: np.asarray(element.placement.position) for name, element in outermost.items()}
     for layer in shot.layers_on:
         snapshot = resolve(shot, shot.timing.first, assets, layer.name)
         camera = snapshot.camera

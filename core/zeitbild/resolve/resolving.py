@@ -86,7 +86,8 @@ def _in_view(shot: Shot, layer: Layer | None) -> list[tuple[int, Role]]:
     for number, element in enumerate(shot.elements):
         role = "shown" if layer is None else layer.membership(element.id)
         # What is for reference is seen by who works on the whole set, and in nothing that is delivered.
-        there = element.shown if layer is None else element.delivered
+        whole = (element, *shot.groups_of(element))
+        there = all(one.shown if layer is None else one.delivered for one in whole)
         if there and role != "absent":
             found.append((number, role))
     return found

@@ -63,7 +63,7 @@ class Standing:
             element, (key, kind, built) = plain.elements[number], self._built[number]
             worn = kind.wear(element, built)
             rows, numbers = finishes_of(plain, number, textures, worn), tuple(one.number for one in worn)
-            for posed, matrix in self._posed(element, time, number):
+            for posed, matrix in self._posed(plain, number, time):
                 # What is named like this is the same mesh wherever it stands.
                 shape = "/".join([key, posed.part, posed.bend]).rstrip("/")
                 name = f"{element.id}/{posed.part}" if posed.part else element.id
@@ -73,15 +73,15 @@ class Standing:
     def matrices(self, time: Time) -> tuple[Matrix, ...]:
         """Where they stand at a time, in the same order."""
         plain = evaluate(self.shot, time)
-        return tuple(
-            matrix for number, _ in self.members for _, matrix in self._posed(plain.elements[number], time, number)
-        )
+        return tuple(matrix for number, _ in self.members for _, matrix in self._posed(plain, number, time))
 
-    def _posed(self, element: ElementBase, time: Time, number: int) -> list[tuple[Posed, Matrix]]:
-        _, kind, built = self._built[number]
+    def _posed(self, plain: Shot, number: int, time: Time) -> list[tuple[Posed, Matrix]]:
+        element, (_, kind, built) = plain.elements[number], self._built[number]
         with _at_element(number):
             poses = kind.pose(element, time, built)
         placed, found = element_matrix(element), []
+        for group in plain.groups_of(element):
+            placed = element_matrix(group) @ placed
         for posed in poses:
             whole = placed if posed.matrix == IN_PLACE else placed @ np.array(posed.matrix).reshape(4, 4)
             found.append((posed, tuple(float(value) for value in whole.reshape(-1))))
@@ -91,7 +91,8 @@ class Standing:
         """The bodies' matrices while the shutter is open; nothing if it is not open, or if all of them stand still."""
         motion, timing = self.shot.motion, self.shot.timing
         own = [(self.shot.elements[number], self._built[number][1]) for number, _ in self.members]
-        turns = max((abs(element.turn.turns) for element, _ in own), default=0)
+        around = [group for element, _ in own for group in self.shot.groups_of(element)]
+        turns = max((abs(element.turn.turns) for element in (*(one for one, _ in own), *around)), default=0)
         plays = any(kind.pose is not as_built for _, kind in own)
         if motion.angle == 0 or self.shot.pixels.on or not (turns or plays):
             return ()

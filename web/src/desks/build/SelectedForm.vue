@@ -4,6 +4,7 @@ import { computed } from "vue";
 
 import { type JsonSchema, useOffers } from "@/api/offers";
 import { type FieldPlan, planFields, resolveRef, schemaOfKind } from "@/controls/fields";
+import ListField from "@/controls/ListField.vue";
 import SchemaForm from "@/controls/SchemaForm.vue";
 import SectionBlock from "@/controls/SectionBlock.vue";
 import TextField from "@/controls/TextField.vue";
@@ -39,6 +40,17 @@ function meant(field: FieldPlan) {
     [wanted].flat().includes(value.value?.[name] as string),
   );
 }
+/** Groups that the element may stand in: not itself, nor what stands in it. */
+const groups = computed(() => {
+  const all = shot.draft?.elements ?? [];
+  const own = value.value?.id;
+  const within = (id: string): boolean => {
+    const one = all.find((element) => element.id === id);
+    return !!one && (one.id === own || (!!one.inside && within(one.inside)));
+  };
+  const found = all.filter((one) => one.kind === "group" && !within(one.id));
+  return [{ name: "", title: "None" }, ...found.map((one) => ({ name: one.id, title: one.name }))];
+});
 /** Surfaces of an element, each with a finish. */
 const parts = computed(() =>
   planFields(schema.value, root.value, skip.value)
@@ -121,6 +133,16 @@ const parts = computed(() =>
           :file="value[field.schema['x-of'] ?? ''] as string"
           :error
           @commit="(parts, what) => shot.edit(at, parts, true, what)"
+        />
+      </template>
+      <template #group="{ value: group, path: at, error, field }">
+        <ListField
+          v-if="groups.length > 1"
+          :label="field.title"
+          :model-value="group as string"
+          :options="groups"
+          :error
+          @commit="shot.edit(at, $event, true, field.title)"
         />
       </template>
       <template #texture="{ value: picture, path: at, error, field }">

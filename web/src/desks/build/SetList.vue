@@ -33,11 +33,19 @@ function remove() {
   if (!element) return;
   shot.edit(
     "elements",
-    elements.filter((one) => one !== element),
+    elements
+      .filter((one) => one !== element)
+      .map((one) => (one.inside === element.id ? { ...one, inside: element.inside } : one)),
     true,
     `Delete ${element.name}`,
   );
   emit("select", elements.length > 1 ? "elements.0" : "camera");
+}
+/** What stands beside its name: that it is for reference, or the group that it stands in. */
+function noteOf(element: Element) {
+  const group = elements.value?.find((one) => one.id === element.inside)?.name;
+  const note = element.reference ? "reference" : group ? `in ${group}` : "";
+  return note ? { note } : {};
 }
 function toggle(index: number, element: Element) {
   shot.edit(
@@ -62,7 +70,7 @@ function toggle(index: number, element: Element) {
         :key="element.id"
         :name="element.name"
         :selected="selected === `elements.${index}`"
-        v-bind="element.reference ? { note: 'reference' } : {}"
+        v-bind="noteOf(element)"
         editable
         @select="emit('select', `elements.${index}`)"
         @copy="copy"

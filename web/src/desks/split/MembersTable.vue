@@ -11,7 +11,9 @@ const emit = defineEmits<{ choose: [layer: string] }>();
 const shot = useShot();
 const brush = ref<Membership>("shown");
 const layers = computed(() => shot.draft?.layers ?? []);
-const elements = computed(() => (shot.draft?.elements ?? []).filter((one) => one.shown && !one.reference));
+const elements = computed(() =>
+  (shot.draft?.elements ?? []).filter((one) => one.shown && !one.reference && one.kind !== "group"),
+);
 const lights = computed(() => [...new Set((shot.draft?.lights ?? []).filter((one) => one.on).map((one) => one.name))]);
 const at = ref({ row: 0, column: 0 });
 
