@@ -81,6 +81,9 @@ def _matte(of: str) -> Extract:
 def _members(groups: Sequence[str], names: Names) -> list[Pass]:
     targets = []
     for element, title, finishes in names:
+        if not finishes:
+            # A group, which covers nothing.
+            continue
         targets.append((element, title))
         if len(finishes) > 1:
             targets += [(f"{element}/{code}", f"{title}, {what.lower()}") for code, what in finishes]
