@@ -7,7 +7,7 @@ import sys
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
-from bench import layers, processes, studio
+from bench import layers, processes, standing, studio
 from bench.timing import Figure
 from zeitbild.document.reading import parse_shot
 
@@ -48,6 +48,7 @@ def _all() -> Iterator[Callable[[], Iterator[Figure]]]:
     yield layers.passes
     yield layers.layers
     yield layers.see_through
+    yield standing.standing
     yield processes.scaling
     yield processes.large
     yield processes.start_up
