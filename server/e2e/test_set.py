@@ -54,6 +54,8 @@ class TheSet(BrowserCase):
             list(buoy()),
         )
         expect(page.get_by_role("button", name="own buoy", exact=True)).to_be_visible()
+        # It is brought while the element stands there already.
+        expect(page.get_by_role("button", name="Model own buoy.glb")).to_be_visible()
         expect(page.get_by_text("3 materials")).to_be_visible()
         self.saved()
         page.get_by_role("button", name="buoy/lamp is there").click()
