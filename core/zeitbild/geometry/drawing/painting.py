@@ -20,9 +20,12 @@ from zeitbild.geometry.curves import Contour, CurvedContour, Points
 from zeitbild.geometry.drawing.gradient import Gradient
 from zeitbild.geometry.drawing.reading import read_drawing
 from zeitbild.geometry.outline import GRID, Outline, outline_on
+from zeitbild.kernels import kernel
 
 #: Points of all contours at one fineness; regions; colours of a drawing, at most.
 MAX_POINTS, MAX_REGIONS, MAX_COLOURS = 600_000, 20_000, 64
+#: Points of all that hides something, counted for each that it hides; crossings of a shape's own edges; pairs of edges looked at.
+_MOST_HIDDEN, _MOST_CROSSINGS, _MOST_LOOKS = 20_000_000, 200_000, 1_000_000_000
 #: Paint at least so opaque hides all that is below it.
 _HIDES = 1 - 1 / 512
 #: Beyond so many steps of the grid nothing is seen of what clips cut off.
@@ -125,6 +128,38 @@ def _three(colour: Sequence[float]) -> tuple[float, float, float]:
     return red, green, blue
 
 
+@kernel
+def _crossings(starts, ends, most, looks):  # type: ignore[no-untyped-def]
+    """How many pairs of edges cross; counted up to one more than ``most``, and as that if more than so many pairs lie beside one another."""
+    count = starts.shape[0]
+    low, high = np.minimum(starts[:, 0], ends[:, 0]), np.maximum(starts[:, 0], ends[:, 0])
+    order = np.argsort(low, kind="mergesort")
+    found = 0
+    for i in range(count):
+        k = order[i]
+        ax, ay, bx, by = starts[k, 0], starts[k, 1], ends[k, 0], ends[k, 1]
+        low_y, high_y = min(ay, by), max(ay, by)
+        for j in range(i + 1, count):
+            m = order[j]
+            if low[m] > high[k]:
+                break
+            looks -= 1
+            if looks < 0:
+                return most + 1
+            cx, cy, dx, dy = starts[m, 0], starts[m, 1], ends[m, 0], ends[m, 1]
+            if max(cy, dy) < low_y or min(cy, dy) > high_y:
+                continue
+            c = (bx - ax) * (cy - ay) - (by - ay) * (cx - ax)
+            d = (bx - ax) * (dy - ay) - (by - ay) * (dx - ax)
+            a = (dx - cx) * (ay - cy) - (dy - cy) * (ax - cx)
+            b = (dx - cx) * (by - cy) - (dy - cy) * (bx - cx)
+            if c * d < 0 and a * b < 0:
+                found += 1
+                if found > most:
+                    return found
+    return found
+
+
 class Drawing:
     """A drawing that was read: paint in its order, with what it lets through. Immutable but for what it keeps."""
 
@@ -208,6 +243,7 @@ class Drawing:
                     raise LimitError(f"{self.label} has too many curves for a picture of this size", "drawing")
                 sources.append(own)
                 rings.append(own.points)
+            self._check_tangle(rings)
             ink = _Ink(rings, _RULES[filled.even_odd])
             for clip in filled.clips:
                 ink = ink ^ clip_ink(clip)
@@ -222,6 +258,7 @@ class Drawing:
             return clips[number]
 
         pieces: list[_Piece] = []
+        hidden = 0
         for filled, colour, alpha, gradient in self._paints:
             ink = ink_of(filled)
             if ink.is_empty():
@@ -229,6 +266,11 @@ class Drawing:
             box = tuple(ink.bounds())
             below = [one for one in pieces if _meet(one.box, box)]
             if alpha >= _HIDES:
+                hidden += len(below) * ink.num_vert()
+                if hidden > _MOST_HIDDEN:
+                    raise LimitError(
+                        f"{self.label} has too many shapes that lie over one another; join some", "drawing"
+                    )
                 for one in below:
                     one.cuts.append(ink)
                 pieces.append(_Piece(ink, colour, 1.0, box, gradient))
@@ -239,6 +281,14 @@ class Drawing:
                     f"{self.label} has more than {MAX_REGIONS} regions that show through others", "drawing"
                 )
         return self._gathered(pieces, sources, low, step)
+
+    def _check_tangle(self, rings: Sequence[Points]) -> None:
+        """Refuse a shape whose edges cross one another so often that nobody could tell what it is: each crossing becomes a point."""
+        if not rings:
+            return
+        starts, ends = np.concatenate(rings), np.concatenate([np.roll(ring, -1, axis=0) for ring in rings])
+        if _crossings(starts, ends, _MOST_CROSSINGS, _MOST_LOOKS) > _MOST_CROSSINGS:
+            raise LimitError(f"{self.label} has a shape whose edges cross one another too often", "drawing")
 
     def _gathered(self, pieces: Sequence[_Piece], sources: list[Contour], low: Points, step: float) -> list[Region]:
         """Pieces of one shade made one region each."""

@@ -3,6 +3,7 @@ library, and documents that are broken or mean harm."""
 
 import io
 import math
+import random
 import re
 import unittest
 
@@ -433,6 +434,20 @@ class Hostile(unittest.TestCase):
         self._refused(document('viewBox="0 0 9 9"', dashes).encode(), kind=LimitError)
         colours = "".join(f'<rect x="{n}" width="1" height="9" fill="rgb({n},{255 - n},{n % 7})"/>' for n in range(200))
         self.assertIn("200 colours", self._refused(document('viewBox="0 0 200 9"', colours).encode(), kind=LimitError))
+
+    def test_what_would_take_for_ever_is_refused_at_once(self) -> None:
+        spots = random.Random(2)
+        circles = "".join(
+            f'<circle cx="{spots.random() * 100}" cy="{spots.random() * 100}" r="{20 + spots.random() * 20}" fill="hsl({at % 360},70%,50%)"/>'
+            for at in range(1500)
+        )
+        root = 'viewBox="0 0 100 100"'
+        self.assertIn("over one another", self._refused(document(root, circles).encode(), kind=LimitError))
+        scribble = " ".join(f"{spots.random() * 100},{spots.random() * 100}" for _ in range(3000))
+        inner = f'<polygon points="{scribble}" fill-rule="evenodd"/>'
+        self.assertIn("cross one another", self._refused(document(root, inner).encode(), kind=LimitError))
+        clear = circles.replace("/>", ' opacity=".5"/>')
+        self.assertIn("regions", self._refused(document(root, clear).encode(), kind=LimitError))
 
     def test_numbers_that_are_none(self) -> None:
         inner = (

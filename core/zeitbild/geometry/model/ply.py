@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
+from zeitbild.colour import decode
 from zeitbild.geometry.model.plain import Material, PlainModel, PlainPart
 
 _TYPES = {
@@ -193,8 +194,6 @@ def _build(points: NDArray[np.void], faces: list[NDArray[np.int64]], model: Plai
     colours = columns("red", "green", "blue")
     material = -1
     if colours is not None:
-        from zeitbild.colour import decode
-
         # Points have colours of their own; a part has one: their mean, as light.
         mean = decode(
             np.clip(colours / (255 if points["red"].dtype.kind in "ui" or colours.max(initial=0) > 1 else 1), 0, 1)
