@@ -105,3 +105,25 @@ class TheSet(BrowserCase):
         self.saved()
         (element,) = self.fresh().current_document().elements
         self.assertEqual((element.inside, element.reference), ("", True))
+
+    def test_the_list_is_put_in_another_order_and_searched(self) -> None:
+        page = self.desk("build")
+        self.picture()
+        self._add("Floor")
+        listed = page.get_by_role("listitem")
+        row = listed.filter(has_text="Floor").get_by_role("button", name="Floor", exact=True)
+        row.focus()
+        row.press("Alt+ArrowUp")
+        self.saved()
+        self.assertEqual([one.name for one in self.fresh().current_document().elements], ["Floor", "Element"])
+        listed.filter(has_text="Floor").drag_to(listed.filter(has_text="Element"))
+        self.saved()
+        self.assertEqual([one.name for one in self.fresh().current_document().elements], ["Element", "Floor"])
+        expect(page.get_by_label("Find an element")).to_have_count(0)
+        for _ in range(9):
+            self._add("Shape")
+        page.get_by_label("Find an element").fill("flo")
+        expect(row).to_be_visible()
+        expect(page.get_by_role("button", name="Shape in the picture")).to_have_count(0)
+        page.get_by_label("Find an element").fill("nothing of the kind")
+        expect(page.get_by_text("No element is called like that.")).to_be_visible()

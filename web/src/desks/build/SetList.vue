@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { Eye, EyeOff } from "@lucide/vue";
-import { computed } from "vue";
+import { computed, nextTick, ref } from "vue";
 
 import { useOffers } from "@/api/offers";
 import AddMenu from "@/controls/AddMenu.vue";
@@ -41,6 +41,29 @@ function remove() {
   );
   emit("select", elements.length > 1 ? "elements.0" : "camera");
 }
+/** With more, a field finds those whose name has some letters. */
+const MANY = 10;
+const wanted = ref("");
+const rows = computed(() =>
+  (elements.value ?? [])
+    .map((element, index) => ({ element, index }))
+    .filter(({ element }) => element.name.toLowerCase().includes(wanted.value.trim().toLowerCase())),
+);
+const dragged = ref(-1);
+/** Puts an element to another place in the list; what is selected stays so. */
+async function move(from: number, to: number) {
+  const list = [...(shot.draft?.elements ?? [])];
+  const element = list[from];
+  const chosen = list[at.value];
+  if (!element || to < 0 || to >= list.length || from === to) return;
+  list.splice(from, 1);
+  list.splice(to, 0, element);
+  shot.edit("elements", list, true, `Move ${element.name} in the list`);
+  if (chosen) emit("select", `elements.${list.indexOf(chosen)}`);
+  // Where it is put it can be moved on.
+  await nextTick();
+  document.querySelector<HTMLElement>(`[data-element="${element.id}"] button`)?.focus();
+}
 /** What stands beside its name: that it is for reference, or the group that it stands in. */
 function noteOf(element: Element) {
   const group = elements.value?.find((one) => one.id === element.inside)?.name;
@@ -64,14 +87,32 @@ function toggle(index: number, element: Element) {
       <AddMenu label="Add element" :groups="kinds" @pick="add" />
     </div>
     <p v-if="!elements?.length" class="pb-2 text-soft">Nothing is in the set yet. Add a word to begin.</p>
+    <input
+      v-if="(elements?.length ?? 0) > MANY"
+      v-model="wanted"
+      type="search"
+      class="mb-1 w-full rounded-sm border border-rule bg-sheet px-1.5 py-1"
+      placeholder="Find an element"
+      aria-label="Find an element"
+    />
+    <p v-if="elements?.length && !rows.length" class="pb-2 text-soft">No element is called like that.</p>
     <ul>
       <SetRow
-        v-for="(element, index) in elements"
+        v-for="{ element, index } in rows"
         :key="element.id"
         :name="element.name"
         :selected="selected === `elements.${index}`"
         v-bind="noteOf(element)"
+        draggable="true"
+        :data-element="element.id"
+        title="Drag to another place, or Alt and an arrow key"
         editable
+        @dragstart="dragged = index"
+        @dragend="dragged = -1"
+        @dragover="dragged >= 0 && $event.preventDefault()"
+        @drop.stop="move(dragged, index)"
+        @keydown.alt.up.prevent.stop="move(index, index - 1)"
+        @keydown.alt.down.prevent.stop="move(index, index + 1)"
         @select="emit('select', `elements.${index}`)"
         @copy="copy"
         @remove="remove"
