@@ -6,7 +6,7 @@ Later paint hides earlier paint, so that no two faces lie in one place; paint th
 from __future__ import annotations
 
 import threading
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any, TypeAlias
@@ -76,6 +76,17 @@ class Region:
 
     shade: Shade
     outline: Outline
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class _Paint:
+    """One thing that is painted: what is filled, with which colour, alpha and gradient, in which groups from the outmost to the inmost."""
+
+    filled: Filled
+    colour: tuple[float, float, float]
+    alpha: float
+    gradient: int
+    groups: tuple[int, ...]
 
 
 @dataclass(slots=True, eq=False)
@@ -167,18 +178,20 @@ class Drawing:
         """From what ``read_drawing`` gives; DrawingError if nothing of it is seen, LimitError for too many colours."""
         self.label, self.notes = label, tuple(str(one) for one in plain["notes"])
         self._paints = [
-            (
+            _Paint(
                 Filled.of(one),
                 _three(one["colour"]),
                 min(max(float(one["alpha"]), 0.0), 1.0),
                 int(one.get("gradient", -1)),
+                tuple(one.get("groups", ())),
             )
             for one in plain["paints"]
         ]
+        self._groups = tuple(float(one) for one in plain.get("groups", ()))
         #: Those that shades name.
         self.gradients = tuple(Gradient.of(one) for one in plain.get("gradients", ()))
         self._clips = [[Filled.of(one) for one in clip] for clip in plain["clips"]]
-        boxes = [box for filled, _, _, _ in self._paints if (box := self._reach(filled)) is not None]
+        boxes = [box for paint in self._paints if (box := self._reach(paint.filled)) is not None]
         if not boxes:
             raise DrawingError(f"{label} paints nothing that could become a solid{self._told()}", "drawing")
         low = np.min([box[0] for box in boxes], axis=0)
@@ -257,29 +270,7 @@ class Drawing:
                 clips[number] = manifold3d.CrossSection.batch_boolean(own, manifold3d.OpType.Add) if own else _Ink()
             return clips[number]
 
-        pieces: list[_Piece] = []
-        hidden = 0
-        for filled, colour, alpha, gradient in self._paints:
-            ink = ink_of(filled)
-            if ink.is_empty():
-                continue
-            box = tuple(ink.bounds())
-            below = [one for one in pieces if _meet(one.box, box)]
-            if alpha >= _HIDES:
-                hidden += len(below) * ink.num_vert()
-                if hidden > _MOST_HIDDEN:
-                    raise LimitError(
-                        f"{self.label} has too many shapes that lie over one another; join some", "drawing"
-                    )
-                for one in below:
-                    one.cuts.append(ink)
-                pieces.append(_Piece(ink, colour, 1.0, box, gradient))
-            else:
-                pieces += _mixed(_Piece(ink, colour, alpha, box, gradient), below)
-            if len(pieces) > MAX_REGIONS:
-                raise LimitError(
-                    f"{self.label} has more than {MAX_REGIONS} regions that show through others", "drawing"
-                )
+        pieces = _Canvas(self.label, self._groups, ink_of).painted(self._paints, 0)
         return self._gathered(pieces, sources, low, step)
 
     def _check_tangle(self, rings: Sequence[Points]) -> None:
@@ -342,6 +333,59 @@ def _mixed(own: _Piece, below: Sequence[_Piece]) -> list[_Piece]:
     if not free.is_empty():
         found.append(_Piece(free, own.colour, alpha, own.box, own.gradient))
     return found
+
+
+@dataclass(slots=True, eq=False)
+class _Canvas:
+    """Lays paint over paint: groups by their opacity, and what gives the ink of what is filled."""
+
+    label: str
+    groups: tuple[float, ...]
+    ink_of: Callable[[Filled], _Ink]
+    hidden: int = 0
+
+    def painted(self, paints: Sequence[_Paint], depth: int) -> list[_Piece]:
+        """What is seen of paints that have the groups up to ``depth`` in common; a group further in is painted by itself and then laid
+        over what is there as one."""
+        pieces: list[_Piece] = []
+        at = 0
+        while at < len(paints):
+            own = paints[at].groups[depth : depth + 1]
+            end = at + 1
+            while own and end < len(paints) and paints[end].groups[depth : depth + 1] == own:
+                end += 1
+            # Pieces of a group lie beside one another: they are laid over what was there before it alone.
+            before = list(pieces) if own else pieces
+            for piece in self.painted(paints[at:end], depth + 1) if own else self._piece(paints[at]):
+                ink = piece.rest()
+                if not ink.is_empty():
+                    alpha = piece.alpha * (self.groups[own[0]] if own else 1.0)
+                    top = _Piece(ink, piece.colour, alpha, tuple(ink.bounds()), piece.gradient)
+                    pieces += self._over(top, [one for one in before if _meet(one.box, top.box)])
+            if len(pieces) > MAX_REGIONS:
+                raise LimitError(
+                    f"{self.label} has more than {MAX_REGIONS} regions that show through others", "drawing"
+                )
+            at = end
+        return pieces
+
+    def _piece(self, paint: _Paint) -> list[_Piece]:
+        ink = self.ink_of(paint.filled)
+        if ink.is_empty():
+            return []
+        return [_Piece(ink, paint.colour, paint.alpha, tuple(ink.bounds()), paint.gradient)]
+
+    def _over(self, top: _Piece, below: Sequence[_Piece]) -> list[_Piece]:
+        """Pieces to be added once one is laid over others, which are changed in place."""
+        if top.alpha < _HIDES:
+            return _mixed(top, below)
+        self.hidden += len(below) * top.ink.num_vert()
+        if self.hidden > _MOST_HIDDEN:
+            raise LimitError(f"{self.label} has too many shapes that lie over one another; join some", "drawing")
+        for one in below:
+            one.cuts.append(top.ink)
+        top.alpha = 1.0
+        return [top]
 
 
 _drawings: LRUCache[str, Drawing] = LRUCache(32)

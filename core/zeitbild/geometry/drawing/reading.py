@@ -76,11 +76,12 @@ _Box = tuple[float, float]
 
 @dataclass(frozen=True, slots=True)
 class _Place:
-    """Where and how an element is drawn: its transform, values handed down, opacity, clips, the viewport's size, and what it stands in."""
+    """Where and how an element is drawn: its transform, values handed down, the groups that are painted as one before they let something
+    through, clips, the viewport's size, and what it stands in."""
 
     transform: Transform
     handed: dict[str, str]
-    opacity: float
+    groups: tuple[int, ...]
     clips: tuple[int, ...]
     size: _Box
     depth: int = 0
@@ -97,6 +98,8 @@ class _Reader:
     paints: list[dict[str, Any]] = field(default_factory=list)
     clips: list[list[dict[str, Any]]] = field(default_factory=list)
     gradients: list[dict[str, Any]] = field(default_factory=list)
+    #: Opacity of each group.
+    groups: list[float] = field(default_factory=list)
     notes: dict[str, int] = field(default_factory=dict)
     elements: int = 0
     curves: int = 0
@@ -106,14 +109,17 @@ class _Reader:
         if text in self.notes or len(self.notes) < MAX_NOTES:
             self.notes[text] = self.notes.get(text, 0) + 1
 
+    def _count(self) -> None:
+        self.elements += 1
+        if self.elements > MAX_ELEMENTS:
+            raise LimitError(f"the drawing has more than {MAX_ELEMENTS} elements, those of each use counted", "drawing")
+
     # -- the tree
 
     def walk(self, element: Element, place: _Place) -> None:
         """Draw an element and all that stands in it."""
         name = local(element.tag)
-        self.elements += 1
-        if self.elements > MAX_ELEMENTS:
-            raise LimitError(f"the drawing has more than {MAX_ELEMENTS} elements, those of each use counted", "drawing")
+        self._count()
         if place.depth > MAX_DEPTH:
             raise LimitError(f"the drawing's elements stand in one another more than {MAX_DEPTH} deep", "drawing")
         if not name or name in _UNSEEN:
@@ -121,9 +127,9 @@ class _Reader:
         values = self.styles.of(element, place.handed)
         if values.get("display") == "none":
             return
-        place = self._placed(element, name, values, place)
-        if place.opacity < _CLEAR:
+        if _share(values.get("opacity", "")) < _CLEAR:
             return
+        place = self._placed(element, name, values, place)
         if name in ("g", "a", "svg", "switch"):
             if name == "svg" and element is not self.root:
                 place = self._viewport(element, place)
@@ -149,14 +155,12 @@ class _Reader:
         if own is None:
             self.note(f"a transform that cannot be read ({values['transform'][:40]})")
             own = Identity
-        opacity = place.opacity * _share(values.get("opacity", ""))
-        inner = replace(
-            place,
-            transform=place.transform.transform(own),
-            handed=values,
-            opacity=opacity,
-            depth=place.depth + 1,
-        )
+        inner = replace(place, transform=place.transform.transform(own), handed=values, depth=place.depth + 1)
+        opacity = _share(values.get("opacity", ""))
+        if opacity < 1:
+            # All that the element paints, fill and line too, is one thing that lets something through.
+            self.groups.append(opacity)
+            inner = replace(inner, groups=(*place.groups, len(self.groups) - 1))
         for what in ("mask", "filter"):
             if values.get(what, "none") != "none":
                 self.note(f"a {what}")
@@ -267,7 +271,7 @@ class _Reader:
             colour, gradient = self._colour(values.get(what, "none"), values, tracks, place)
             if colour is None:
                 continue
-            alpha = colour[3] * _share(values.get(f"{what}-opacity", "")) * place.opacity
+            alpha = colour[3] * _share(values.get(f"{what}-opacity", ""))
             if alpha < _CLEAR:
                 continue
             if what == "fill":
@@ -278,7 +282,7 @@ class _Reader:
             if drawn:
                 packed = self._packed(drawn, even_odd, place.clips)
                 shade = {"colour": list(colour[:3]), "alpha": min(alpha, 1.0), "gradient": gradient}
-                self.paints.append({**packed, **shade})
+                self.paints.append({**packed, **shade, "groups": list(place.groups)})
 
     def _stroke(self, tracks: list[Track], values: dict[str, str], place: _Place) -> list[Track]:
         em, (wide, high) = self._em(place), place.size
@@ -357,6 +361,7 @@ class _Reader:
 
     def _clip_shape(self, element: Element, place: _Place, shapes: list[dict[str, Any]]) -> None:
         name = local(element.tag)
+        self._count()
         if not name:
             return
         values = self.styles.of(element, place.handed)
@@ -621,7 +626,8 @@ def read_drawing(data: bytes, label: str) -> dict[str, Any]:
 
     paints, from the lowest to the highest: curves [n, 4, 2] float64 in pixels of CSS, y down, straight [n], starts [k] of the closed
     contours, even_odd, colour (three shares from 0 to 1, as CSS has them) and alpha, gradient
-    (its number, or -1), clips (numbers); gradients as ``Gradient.of`` takes them; clips: what each lets through, as lists of the
+    (its number, or -1), clips and groups (numbers, groups from the outmost to the inmost); opacity of each of the groups, which are
+    painted as one before they are laid over what is below; gradients as ``Gradient.of`` takes them; clips: what each lets through, as lists of the
     same without colour; notes: what was left out, with how often. DrawingError for what cannot be read, LimitError for what is
     too large.
     """
@@ -651,8 +657,9 @@ def read_drawing(data: bytes, label: str) -> dict[str, Any]:
     if width > 0 and height > 0 and (len(box) == 4 or "width" in root.attrib) and root.get("overflow") != "visible":
         clips = (reader._cut(rectangle(0, 0, width, height), Identity),)
     try:
-        reader.walk(root, _Place(fitted, _INITIAL, 1.0, clips, size))
+        reader.walk(root, _Place(fitted, _INITIAL, (), clips, size))
     except DrawingError as error:
         raise DrawingError(f"{label}: {error.message}", "drawing") from None
     notes = [text if count == 1 else f"{text} ({count} times)" for text, count in reader.notes.items()]
-    return {"paints": reader.paints, "clips": reader.clips, "gradients": reader.gradients, "notes": notes}
+    told = {"paints": reader.paints, "clips": reader.clips, "gradients": reader.gradients}
+    return {**told, "groups": reader.groups, "notes": notes}

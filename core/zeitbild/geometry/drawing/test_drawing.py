@@ -167,6 +167,17 @@ class WholePictures(unittest.TestCase):
         found = self._compare('viewBox="0 0 100 100"', inner)
         np.testing.assert_allclose(found.bounds, [[0, -100], [100, -10]], atol=1e-3)
 
+    def test_what_is_one_lets_something_through_as_one(self) -> None:
+        ground = '<rect width="60" height="60" fill="#0a0"/>'
+        for inner in (
+            '<circle cx="50" cy="50" r="30" fill="#f00" stroke="#00f" stroke-width="14" opacity=".5"/>',
+            ground
+            + '<g opacity=".5"><rect x="20" y="20" width="50" height="50" fill="#f00"/><circle cx="60" cy="60" r="30" fill="#00f"/></g>',
+            ground + '<g opacity=".8"><rect x="9" y="9" width="50" height="50"/>'
+            '<g opacity=".4"><circle cx="50" cy="50" r="30" fill="#fff"/><circle cx="70" cy="50" r="20" fill="#f80" opacity=".5"/></g></g>',
+        ):
+            self._compare('viewBox="0 0 100 100"', inner)
+
 
 class Regions(unittest.TestCase):
     def _areas(self, found: Drawing) -> dict[Shade, float]:
@@ -422,6 +433,12 @@ class Hostile(unittest.TestCase):
         self.assertIn("itself", self._refused(document("", '<g id="a"><use href="#a"/></g>').encode()))
         two = '<g id="a"><use href="#b"/></g><g id="b"><use href="#a"/></g>'
         self.assertIn("itself", self._refused(document("", two).encode()))
+        cuts = "".join(
+            f'<clipPath id="c{n}"><rect width="9" height="9" clip-path="url(#c{n + 1})"/><rect width="9" height="9" clip-path="url(#c{n + 1})"/></clipPath>'
+            for n in range(40)
+        )
+        cuts += '<clipPath id="c40"><rect width="9" height="9"/></clipPath><rect width="9" height="9" clip-path="url(#c0)"/>'
+        self.assertIn("elements", self._refused(document("", cuts).encode(), kind=LimitError))
         clip = '<clipPath id="c" clip-path="url(#c)"><rect width="9" height="9"/></clipPath><rect clip-path="url(#c)" width="9" height="9"/>'
         self.assertIn("itself", self._refused(document("", clip).encode()))
 
