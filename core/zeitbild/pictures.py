@@ -106,8 +106,8 @@ def levels_in(data: bytes, label: str, plain: bool, largest: int, most: int) -> 
 
 
 @apart(PictureError)
-def cut_levels(path: str, label: str, reading: str, what: str, largest: int, most: int) -> list[NDArray[np.float32]]:
-    """The ``colour`` or the ``alpha`` of a picture file, in sizes as ``levels_of`` gives them; ``reading`` is ``straight``, ``premultiplied``
+def cut_levels(path: str, label: str, reading: str, alone: bool, largest: int, most: int) -> list[NDArray[np.float32]]:
+    """The colours of a picture file, or its alpha alone, in sizes as ``levels_of`` gives them; ``reading`` is ``straight``, ``premultiplied``
     or ``ignored``.
 
     Colours are those of what is there alone: means are weighted by alpha, and where nothing is they go on from beside it, so that
@@ -125,7 +125,7 @@ def cut_levels(path: str, label: str, reading: str, what: str, largest: int, mos
         size = max(1, width // 2), max(1, height // 2)
         wide = np.repeat(levels[-1][1][..., None], 3, axis=2)
         levels.append((_resized(levels[-1][0], *size), _resized(wide, *size)[..., 0]))
-    if what == "alpha":
+    if alone:
         return [np.repeat(one[..., None], 3, axis=2) for _, one in levels]
     found: list[NDArray[np.float32]] = []
     for premultiplied, share in reversed(levels):

@@ -58,7 +58,9 @@ class Element(unittest.TestCase):
         element = Emblem(id="a", drawing="badge", colours=(own,), sides_wear="a finish of their own")
         form = build(element, NOWHERE)
         worn = wear(element, form)
-        self.assertEqual([(one.number, one.colour) for one in worn], [(0, "#2f4858"), (2, ""), (1, "")])
+        self.assertEqual(
+            [(one.number, dict(one.changes)) for one in worn], [(0, {"base_colour": "#2f4858"}), (2, {}), (1, {})]
+        )
         self.assertEqual([one.code for one in element.surfaces()], ["surface", "side", "colour-d9a441"])
         # Ring, star, sides.
         self.assertEqual(set(form.at(0.2).parts), {0, 1, 2})

@@ -77,11 +77,10 @@ class Element(unittest.TestCase):
         built = build(element, NOWHERE)
         worn = wear(element, built)
         self.assertEqual([one.number for one in worn], [0, 0, 0, 1])
-        self.assertEqual([one.values is None for one in worn], [True, False, False, True])
-        assert worn[1].values is not None
-        self.assertEqual((worn[1].values.roughness, worn[1].values.map_by), (0.35, "front"))
+        self.assertEqual([bool(one.changes) for one in worn], [False, True, True, False])
+        self.assertEqual((worn[1].changes["roughness"], worn[1].changes["map_by"]), (0.35, "front"))
         alone = element.model_copy(update={"wears": "one finish"})
-        self.assertEqual([one.values for one in wear(alone, built)], [None] * 4)
+        self.assertEqual([dict(one.changes) for one in wear(alone, built)], [{}] * 4)
         self.assertEqual(geometry_key(alone.model_copy(update={"wears": "its own materials"})), geometry_key(element))
         self.assertEqual(
             [one.part for one in pose(element, Time.__new__(Time), built)], ["material 1", "material 2", "material 3"]
@@ -89,8 +88,7 @@ class Element(unittest.TestCase):
 
     def test_a_glow_keeps_its_colour_and_strength(self) -> None:
         worn = wear(ModelElement(id="a"), build(ModelElement(id="a"), NOWHERE))
-        assert worn[3].values is not None
-        self.assertEqual((worn[3].values.emission, worn[3].values.emission_colour), (1.0, "#ffda95"))
+        self.assertEqual((worn[3].changes["emission"], worn[3].changes["emission_colour"]), (1.0, "#ffda95"))
 
     def test_what_is_wrong_is_named(self) -> None:
         for model, field in (("no-such", "model"), ("asset:" + "0" * 64, "model")):

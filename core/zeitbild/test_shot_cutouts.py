@@ -83,6 +83,12 @@ class Cards(_Set):
             np.testing.assert_allclose(beauty[..., 3], _alpha(), atol=2e-3)
             np.testing.assert_allclose(beauty[..., :3], _alpha()[..., None] * light, atol=2e-3)
 
+    def test_how_it_answers_light_does_not_change_what_is_there(self) -> None:
+        for shading in ("tone bands", "metal-rough"):
+            card = self.card(_disc(), surface=Finish(shading=shading))
+            beauty = self.seen(self.shot(card), "check").beauty[16:112, 16:112]
+            np.testing.assert_allclose(beauty[..., 3], _alpha(), atol=2e-3)
+
     def test_edges_do_not_darken_however_large_or_small_it_is(self) -> None:
         light = decode(np.array([200, 80, 40]) / 255)
         for size in (40, 96, 400):

@@ -44,7 +44,13 @@ def offers() -> dict[str, Any]:
             **{kind.name: kind.most_bytes for kind in files},
         },
         "element_kinds": [
-            {"name": kind.name, "title": kind.title, "default": kind.parameters(id="new").model_dump(mode="json")}
+            {
+                "name": kind.name,
+                "title": kind.title,
+                "note": kind.note,
+                "seen": kind.seen,
+                "default": kind.parameters(id="new").model_dump(mode="json"),
+            }
             for kind in kinds
         ],
         "light_kinds": [

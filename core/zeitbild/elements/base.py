@@ -9,7 +9,7 @@ from typing import Any, Literal, Protocol
 
 from pydantic import Field
 
-from zeitbild.finishes import Finish, Values
+from zeitbild.finishes import Finish
 from zeitbild.geometry.form import Form
 from zeitbild.registry import Registry
 from zeitbild.snapshot import Matrix
@@ -43,20 +43,18 @@ class Surface:
 
 @dataclass(frozen=True, slots=True)
 class Worn:
-    """What one part of an element's meshes wears: the number of its finish among the element's surfaces, and what a file that the
-    element shows puts in its place: other values (whose textures may be pictures inside the file: its name, ``#`` and a number), or a
-    base colour (``#rrggbb``; empty: the finish's own), how much of its opacity is left, and further changes by field.
+    """What one part of an element's meshes wears.
 
-    Where cut is not below 0 the alpha of its base picture, read as ``reading`` says (``straight`` or
-    ``premultiplied``; empty: it has none), is how much of the
-    surface is there, and cut is how much that is in the mean.
+    number is that of its finish among the element's surfaces; changes are values by the fields of a finish that a file puts in their place
+    (a texture may lie inside the file: its name, ``#`` and a number); opacity is how much of that of the finish is left.
+
+    Where reading is not empty the base texture has alpha, which is read so (``straight``, ``premultiplied`` or ``ignored``). Where cut is
+    not below 0 that alpha is how much of the surface is there, and cut is how much of it there is in the mean (0 to 1).
     """
 
     number: int
-    values: Values | None = None
-    colour: str = ""
-    opacity: float = 1.0
     changes: Mapping[str, Any] = field(default_factory=dict)
+    opacity: float = 1.0
     cut: float = -1.0
     reading: str = ""
 
@@ -101,7 +99,7 @@ class ElementBase(Part):
         """The parameters that decide what is built: all that the kind adds but finishes. Whatever a kind adds later is among them."""
         shared = set(ElementBase.model_fields) - {"kind"}
         values = {name: getattr(self, name) for name in type(self).model_fields if name not in shared}
-        return {name: _shape(value) for name, value in values.items() if not isinstance(value, Finish)}
+        return {name: _without_finishes(value) for name, value in values.items() if not isinstance(value, Finish)}
 
     def surfaces(self) -> tuple[Surface, ...]:
         """Its finishes in their order: every field that is one."""
@@ -117,14 +115,14 @@ class ElementBase(Part):
         return tuple(one.finish for one in self.surfaces())
 
 
-def _shape(value: Any) -> Any:
+def _without_finishes(value: Any) -> Any:
     """A value without the finishes in it, as plain as JSON."""
     if isinstance(value, Finish):
         return None
     if isinstance(value, Part):
-        return {name: _shape(getattr(value, name)) for name in type(value).model_fields}
+        return {name: _without_finishes(getattr(value, name)) for name in type(value).model_fields}
     if isinstance(value, tuple | list):
-        return [_shape(one) for one in value]
+        return [_without_finishes(one) for one in value]
     return value
 
 
@@ -163,7 +161,8 @@ class ElementKind:
     ``build`` makes of parameters what stays while the element turns, bends and plays (with its pivot, the ink centre, at the
     origin); it is kept, and done again only when one of ``geometry_parameters`` changes. FontError, LimitError or InputError for what cannot
     be built. ``pose`` gives the bodies at a time, always the same ones by their parts' names; parameters are plain values then.
-    ``wear`` gives what each part number of its meshes wears.
+    ``wear`` gives what each part number of its meshes wears. note says in a few words what it is; what is not seen itself is only a place
+    for others.
     """
 
     name: str
@@ -173,6 +172,8 @@ class ElementKind:
     order: int = 0
     pose: Callable[[Any, Time, Any], Sequence[Posed]] = as_built
     wear: Callable[[Any, Any], Sequence[Worn]] = in_order
+    note: str = ""
+    seen: bool = True
 
 
 kinds: Registry[ElementKind] = Registry("element", "zeitbild.elements")

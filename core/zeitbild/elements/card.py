@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field, StringConstraints
 
+from zeitbild.elements._files import ASSET
 from zeitbild.elements.base import AssetSource, ElementBase, ElementKind, Posed, Worn, kinds
 from zeitbild.errors import InputError
 from zeitbild.finishes import Finish
@@ -18,14 +19,14 @@ from zeitbild.pictures import alpha_cells, measure_picture_at
 from zeitbild.timing import Time
 from zeitbild.values import choice, number
 
-#: An uploaded picture is named by its content: ``asset:`` and its SHA-256.
-ASSET = "asset:"
 #: Cells along the larger side of a card that has alpha: what is wholly there or not at all in one is known without looking.
 _CELLS = 64
 #: Cells in which a part is there are told apart by how much, in so many steps: shadows stop as many rays.
 _STEPS = 4
 #: Parts: all of it there; then cells with more and more of it.
 _WHOLE, _PARTLY = 0, 1
+#: A card without a picture.
+_EMPTY = "#8d8880"
 #: Alpha that counts as all or nothing.
 _LEAST, _MOST = 1 / 512, 1 - 1 / 512
 
@@ -121,9 +122,10 @@ def pose(element: Card, time: Time, built: Built) -> Sequence[Posed]:
 def wear(element: Card, built: Built) -> Sequence[Worn]:
     """The surface with the picture on it; where only a part is there, cut out by it."""
     if not element.picture:
-        return (Worn(0),)
-    update: dict[str, Any] = {"base_map": element.picture, "map_by": "unwrapped"}
-    return tuple(Worn(0, cut=there, reading=element.alpha, changes=update) for there in built.there)
+        # White is for what is multiplied with it.
+        return (Worn(0, {"base_colour": _EMPTY}),)
+    changes: dict[str, Any] = {"base_map": element.picture, "map_by": "unwrapped"}
+    return tuple(Worn(0, changes, cut=there, reading=element.alpha) for there in built.there)
 
 
-kinds.register(ElementKind("card", "Card", Card, build, 4, pose=pose, wear=wear))
+kinds.register(ElementKind("card", "Card", Card, build, 4, pose=pose, wear=wear, note="a picture standing in the set"))

@@ -9,17 +9,16 @@ from typing import Annotated, Any, Literal
 from pydantic import Field, StringConstraints, model_validator
 
 from zeitbild.drawings import SHIPPED
+from zeitbild.elements._files import ASSET, NAMED, file_of
 from zeitbild.elements.base import AssetSource, ElementBase, ElementKind, Surface, Worn, kinds
 from zeitbild.errors import DrawingError
 from zeitbild.finishes import Finish
-from zeitbild.geometry.drawing.painting import MAX_COLOURS, Drawing, Shade, drawing_at
+from zeitbild.geometry.drawing.painting import MAX_COLOURS, Shade, drawing_at
 from zeitbild.geometry.emblem_form import EmblemForm, Raised
 from zeitbild.geometry.extrusion import Bevel
 from zeitbild.geometry.profile import ProfileName
 from zeitbild.values import Colour, Part, choice, number
 
-#: An uploaded drawing is named by its content: ``asset:`` and its SHA-256.
-ASSET = "asset:"
 _depth = partial(number, title="Depth", low=0, high=10_000, unit="u", slider=(0, 200))
 _bevel_width = partial(number, title="Bevel width", low=0, high=1000, step=0.1, unit="u", slider=(0, 25))
 
@@ -38,7 +37,7 @@ class Emblem(ElementBase):
     """A drawing whose colours become finishes."""
 
     kind: Literal["emblem"] = "emblem"
-    drawing: Annotated[str, StringConstraints(pattern=r"^([a-z0-9-]{1,40}|asset:[0-9a-f]{64})$")] = Field(
+    drawing: Annotated[str, StringConstraints(pattern=NAMED)] = Field(
         default="badge",
         title="Drawing",
         json_schema_extra={"x-widget": "file", "x-files": "drawings", "x-group": "Drawing"},
@@ -101,19 +100,9 @@ class Emblem(ElementBase):
         )
 
 
-def _drawing(named: str, assets: AssetSource) -> Drawing:
-    if named.startswith(ASSET):
-        return drawing_at(assets.path(named.removeprefix(ASSET), "drawing"), "the drawing")
-    if named not in SHIPPED:
-        raise DrawingError(
-            f"there is no drawing {named!r}; choose one of {', '.join(SHIPPED)} or upload one", "drawing"
-        )
-    return drawing_at(SHIPPED[named].path, SHIPPED[named].title)
-
-
 def build(element: Emblem, assets: AssetSource) -> EmblemForm:
     """Form of the drawing with its middle at the origin. Parts: one for each of its shades, then one for all sides."""
-    drawing = _drawing(element.drawing, assets)
+    drawing = drawing_at(*file_of(element.drawing, "drawing", SHIPPED, assets, DrawingError))
     own = {one.drawn: one for one in element.colours}
     raised = []
     for shade in drawing.shades:
@@ -136,16 +125,17 @@ def _worn(element: Emblem, built: EmblemForm, shade: Shade, listed: Mapping[str,
     if shade.colour in listed:
         return Worn(listed[shade.colour], opacity=shade.alpha)
     if shade.gradient < 0 or not element.drawing.startswith(ASSET):
-        return Worn(0, colour=shade.colour, opacity=shade.alpha)
+        return Worn(0, {"base_colour": shade.colour}, shade.alpha)
     # The gradient as a picture that lies over all of the drawing, through its front.
     low, high = built.drawing.bounds
     changes = {
-        "base_map": element.drawing,
+        "base_colour": "#ffffff",
+        "base_map": f"{element.drawing}#{shade.gradient}",
         "map_by": "front",
         "map_width": float(high[0] - low[0]) * built.scale,
         "map_turn": 0.0,
     }
-    return Worn(0, colour="#ffffff", opacity=shade.alpha, changes=changes, reading=f"gradient {shade.gradient}")
+    return Worn(0, changes, shade.alpha)
 
 
-kinds.register(ElementKind("emblem", "Emblem", Emblem, build, 2, wear=wear))
+kinds.register(ElementKind("emblem", "Emblem", Emblem, build, 2, wear=wear, note="an SVG, raised or flat"))

@@ -54,4 +54,4 @@ def build(element: Floor, assets: AssetSource) -> Mesh:
     )
 
 
-kinds.register(ElementKind("floor", "Floor", Floor, build, 5))
+kinds.register(ElementKind("floor", "Floor", Floor, build, 5, note="ground that shows only shadow"))

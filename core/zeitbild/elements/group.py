@@ -24,4 +24,6 @@ def pose(element: Group, time: Time, built: Any) -> Sequence[Posed]:
     return ()
 
 
-kinds.register(ElementKind(GROUP, "Group", Group, build, 9, pose=pose))
+kinds.register(
+    ElementKind(GROUP, "Group", Group, build, 9, pose=pose, note="a place that others move with", seen=False)
+)

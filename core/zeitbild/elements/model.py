@@ -9,6 +9,7 @@ from typing import Annotated, Any, Literal
 from pydantic import Field, StringConstraints, model_validator
 
 from zeitbild.colour import encode_hex
+from zeitbild.elements._files import NAMED, file_of
 from zeitbild.elements.base import AssetSource, ElementBase, ElementKind, Posed, Surface, Worn, kinds
 from zeitbild.errors import ModelError
 from zeitbild.finishes import Finish, Values
@@ -18,9 +19,6 @@ from zeitbild.geometry.model.standing import Model, Placing, Stands, Up, meshes_
 from zeitbild.models import SHIPPED
 from zeitbild.timing import Time
 from zeitbild.values import Part, choice, number
-
-#: An uploaded model is named by its content: ``asset:`` and its SHA-256.
-ASSET = "asset:"
 
 
 class ModelMaterial(Part):
@@ -36,7 +34,7 @@ class ModelElement(ElementBase):
     """A model from a file."""
 
     kind: Literal["model"] = "model"
-    model: Annotated[str, StringConstraints(pattern=r"^([a-z0-9-]{1,40}|asset:[0-9a-f]{64})$")] = Field(
+    model: Annotated[str, StringConstraints(pattern=NAMED)] = Field(
         default="buoy", title="Model", json_schema_extra={"x-widget": "file", "x-files": "models", "x-group": "Model"}
     )
     size: float = number(
@@ -102,17 +100,9 @@ class Built:
     source: str
 
 
-def _model(named: str, assets: AssetSource) -> Model:
-    if named.startswith(ASSET):
-        return model_at(assets.path(named.removeprefix(ASSET), "model"), "the model")
-    if named not in SHIPPED:
-        raise ModelError(f"there is no model {named!r}; choose one of {', '.join(SHIPPED)} or upload one", "model")
-    return model_at(SHIPPED[named].path, SHIPPED[named].title)
-
-
 def build(element: ModelElement, assets: AssetSource) -> Built:
     """Meshes of the model, its pivot at the origin."""
-    model = _model(element.model, assets)
+    model = model_at(*file_of(element.model, "model", SHIPPED, assets, ModelError))
     placing = Placing(element.size, element.up, element.stands, element.crease)
     return Built(model, meshes_of(model, placing, frozenset(element.hidden)), element.model)
 
@@ -159,8 +149,10 @@ def wear(element: ModelElement, built: Built) -> Sequence[Worn]:
         elif element.wears == "one finish":
             found.append(Worn(0))
         else:
-            found.append(Worn(0, values=values_of(material, built.source)))
+            found.append(Worn(0, dict(values_of(material, built.source))))
     return found
 
 
-kinds.register(ElementKind("model", "Model", ModelElement, build, 3, pose=pose, wear=wear))
+kinds.register(
+    ElementKind("model", "Model", ModelElement, build, 3, pose=pose, wear=wear, note="a file made elsewhere")
+)

@@ -132,4 +132,4 @@ def build(element: Shape, assets: AssetSource) -> EmblemForm:
         raise InputError("nothing of it is seen: fill it, or give it a line", "line") from None
 
 
-kinds.register(ElementKind("shape", "Shape", Shape, build, 7))
+kinds.register(ElementKind("shape", "Shape", Shape, build, 7, note="rectangle, star, line …"))

@@ -193,4 +193,4 @@ def build(element: Solid, assets: AssetSource) -> SolidForm:
     return SolidForm(element)
 
 
-kinds.register(ElementKind("solid", "Solid body", Solid, build, 1))
+kinds.register(ElementKind("solid", "Solid body", Solid, build, 1, note="box, ball, column, ring, plate …"))

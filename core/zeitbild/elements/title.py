@@ -7,36 +7,31 @@ from typing import Annotated, Literal
 import numpy as np
 from pydantic import Field, StringConstraints
 
-from zeitbild.elements._faces import face_of
-from zeitbild.elements.base import AssetSource, ElementBase, ElementKind, kinds
+from zeitbild.elements._files import NAMED
+from zeitbild.elements._text import TextElement
+from zeitbild.elements.base import AssetSource, ElementKind, kinds
 from zeitbild.errors import DrawingError, InputError
 from zeitbild.finishes import Finish
 from zeitbild.geometry.art import Layer, art, outline_of
 from zeitbild.geometry.drawing.tracks import Track
 from zeitbild.geometry.emblem_form import EmblemForm
 from zeitbild.geometry.extrusion import Bevel
-from zeitbild.geometry.shaping import shape
 from zeitbild.values import choice, number
 
 
-class TitleElement(ElementBase):
+class TitleElement(TextElement):
     """Lines of flat text about the middle of their ink."""
 
     kind: Literal["title"] = "title"
     word: Annotated[str, StringConstraints(max_length=400)] = Field(
         default="Title", title="Words", json_schema_extra={"x-widget": "lines", "x-group": "Text"}
     )
-    font: Annotated[str, StringConstraints(pattern=r"^([a-z0-9-]{1,40}|asset:[0-9a-f]{64})$")] = Field(
+    font: Annotated[str, StringConstraints(pattern=NAMED)] = Field(
         default="lato-black", title="Font", json_schema_extra={"x-widget": "font", "x-group": "Text"}
     )
     size: float = number(
         120, "Letter size", 1, 10_000, unit="u", group="Text", slider=(20, 400), help="Size of the em."
     )
-    letter_spacing: float = number(
-        0, "Letter spacing", -0.5, 5, step=0.005, unit="em", group="Text", slider=(-0.1, 0.5)
-    )
-    line_spacing: float = number(1, "Line spacing", 0.1, 5, step=0.01, unit="×", group="Text", slider=(0.5, 2))
-    alignment: Literal["left", "centre", "right"] = choice("centre", "Alignment", group="Text")
     filled: bool = Field(default=True, title="Filled", json_schema_extra={"x-group": "Text"})
     outline: float = number(
         0,
@@ -64,14 +59,7 @@ class TitleElement(ElementBase):
 
 def build(element: TitleElement, assets: AssetSource) -> EmblemForm:
     """Form of the text with its ink centre at the origin."""
-    face = face_of(element.font, assets)
-    placed = shape(
-        element.word,
-        face,
-        letter_spacing=element.letter_spacing,
-        line_spacing=element.line_spacing,
-        alignment=element.alignment,
-    )
+    placed, face = element.shaped(assets)
     scale = element.size / face.units_per_em
     tracks = [
         Track((contour.curves + np.array([glyph.x, glyph.y])) * scale, contour.straight, True)
@@ -92,4 +80,4 @@ def build(element: TitleElement, assets: AssetSource) -> EmblemForm:
         raise InputError("the title has no visible ink; it may be made of spaces only", "word") from None
 
 
-kinds.register(ElementKind("title", "Title", TitleElement, build, 6))
+kinds.register(ElementKind("title", "Title", TitleElement, build, 6, note="flat words, with an outline"))

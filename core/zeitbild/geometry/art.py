@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any, Literal
 
-import numpy as np
+from fontTools.misc.transform import Transform
 
 from zeitbild.geometry.drawing.painting import Drawing
-from zeitbild.geometry.drawing.tracks import Stroke, Track, closed, stroked
+from zeitbild.geometry.drawing.tracks import Stroke, Track, packed, stroked
 from zeitbild.geometry.emblem_form import EmblemForm, Raised
 from zeitbild.geometry.extrusion import Bevel
 
@@ -20,19 +20,10 @@ PARTS: dict[Layer, int] = {"fill": 0, "line": 1}
 
 
 def _paint(tracks: Sequence[Track], layer: Layer) -> dict[str, Any]:
-    shut = closed(tracks)
-    curves, straight = [one.curves for one in shut], [one.straight for one in shut]
-    ends = np.cumsum([0, *(len(one) for one in curves)])
     value = float(int(_COLOURS[layer][1:3], 16)) / 255
-    return {
-        "curves": np.concatenate(curves) * (1.0, -1.0) if curves else np.empty((0, 4, 2)),
-        "straight": np.concatenate(straight) if straight else np.empty(0, bool),
-        "starts": ends[:-1].astype(np.int64),
-        "even_odd": False,
-        "clips": [],
-        "colour": [value] * 3,
-        "alpha": 1.0,
-    }
+    # Drawings have y down.
+    turned = [track.moved(Transform(1, 0, 0, -1, 0, 0)) for track in tracks]
+    return {**packed(turned), "colour": [value] * 3, "alpha": 1.0}
 
 
 def art(paints: Sequence[tuple[Sequence[Track], Layer]], depth: float, bevel: Bevel, label: str) -> EmblemForm:

@@ -4,26 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from pathlib import Path
-from typing import Any, Protocol
+from typing import Any
 
 from zeitbild.registry import Registry
-
-
-class Shipped(Protocol):
-    """A file of a kind that ships with Zeitbild: what documents call it, its name for people, what it is, and where it lies."""
-
-    @property
-    def key(self) -> str: ...  # noqa: D102
-
-    @property
-    def title(self) -> str: ...  # noqa: D102
-
-    @property
-    def character(self) -> str: ...  # noqa: D102
-
-    @property
-    def path(self) -> Path: ...  # noqa: D102
+from zeitbild.shipped import ShippedFile
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,7 +25,7 @@ class FileKind:
     suffixes: tuple[str, ...]
     most_bytes: int
     facts: Callable[[bytes, str, str], dict[str, Any]]
-    shipped: Sequence[Shipped] = ()
+    shipped: Sequence[ShippedFile] = ()
     order: int = 0
 
 

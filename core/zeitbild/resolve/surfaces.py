@@ -35,16 +35,17 @@ class Textures:
     """The textures that the finishes of a set name, each once, numbered from 1."""
 
     def __init__(self, assets: AssetSource) -> None:
-        self._assets, self._found = assets, dict[tuple[str, bool, str], Texture]()
+        self._assets, self._found = assets, dict[tuple[str, bool, str, bool], Texture]()
 
-    def number(self, named: str, plain: bool, part: str = "") -> int:
-        """Number of an uploaded file ``asset:...``, 0 for none; part as ``texture`` takes it.
+    def number(self, named: str, plain: bool, reading: str = "", alpha: bool = False) -> int:
+        """Number of an uploaded file ``asset:...``, or of what lies inside one (``#`` and a number), 0 for none; the rest as ``texture``
+        takes it.
 
         InputError if it is missing or broken, LimitError beyond MAX_TEXELS in a set.
         """
         if not named:
             return 0
-        key = (named.removeprefix("asset:"), plain, part)
+        key = (named.removeprefix("asset:"), plain, reading, alpha)
         if key not in self._found:
             self._found[key] = texture(*key, self._assets)
             if sum(one.levels[0].shape[0] * one.levels[0].shape[1] for one in self.all()) > MAX_TEXELS:
@@ -59,20 +60,21 @@ class Textures:
         return tuple(self._found.values())
 
 
-def _finish(finish: Values, place: str, textures: Textures, cut: float = -1, reading: str = "") -> tuple[float, ...]:
+def _finish(finish: Values, place: str, textures: Textures, cut: float, reading: str) -> tuple[float, ...]:
     """Numbers of a finish; an InputError about a texture names its field below ``place``. cut and reading are those of ``Worn``."""
     red, green, blue = (value * finish.emission for value in decode_hex(finish.emission_colour))
-    maps = []
-    for what, plain in TEXTURES:
-        named = getattr(finish, f"{what}_map") if what in _TAKEN[finish.shading] else ""
+
+    def number(what: str, plain: bool, reading: str = "", alpha: bool = False) -> int:
         try:
-            # All parts of a cut-out show the same picture, also where all of it is there.
-            part = f"{reading} colour" if what == "base" and reading else ""
-            maps.append(textures.number(named, plain, part))
+            return textures.number(getattr(finish, f"{what}_map"), plain, reading, alpha)
         except InputError as error:
             error.field = f"{place}.{what}_map"
             raise
-    alpha = textures.number(finish.base_map, True, f"{reading} alpha") if cut >= 0 and maps[0] else 0
+
+    taken = _TAKEN[finish.shading]
+    maps = [number(what, plain, reading if what == "base" else "") if what in taken else 0 for what, plain in TEXTURES]
+    # How much is there does not depend on how it answers light.
+    alpha = number("base", True, reading, True) if cut >= 0 else 0
     tones = [(tone.above, decode_hex(tone.colour)) for tone in finish.tones]
     return finish_row(
         decode_hex(finish.base_colour),
@@ -104,14 +106,12 @@ def finishes_of(shot: Shot, number: int, textures: Textures, worn: Sequence[Worn
         surface = surfaces[one.number]
         values: Values = surface.finish
         path = f"elements.{number}.{surface.path}"
-        if one.values is not None:
-            values = one.values
-        elif surface.finish.named:
+        if surface.finish.named:
             at = shared[surface.finish.named]
             values, path = shot.finishes[at].values, f"finishes.{at}.values"
-        if one.colour or one.opacity != 1 or one.changes:
-            own = {"base_colour": one.colour or values.base_colour, "opacity": values.opacity * one.opacity}
-            values = values.model_copy(update={**own, **one.changes})
+        if one.changes or one.opacity != 1:
+            values = values.model_copy(update=dict(one.changes))
+            values = values.model_copy(update={"opacity": values.opacity * one.opacity})
         return _finish(values, path, textures, one.cut, one.reading)
 
     return tuple(row(one) for one in worn)

@@ -32,7 +32,8 @@ export function useLibrary(kind: string, project: Ref<number>) {
   watch(
     project,
     () => {
-      if (!lists.has(key())) load().catch((error: unknown) => (failure.value = String(error)));
+      if (!lists.has(key()))
+        load().catch((error: unknown) => (failure.value = error instanceof Error ? error.message : String(error)));
     },
     { immediate: true },
   );

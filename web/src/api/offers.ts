@@ -58,7 +58,7 @@ export interface Offers {
   /** Bytes of a file that is brought, by what its address ends with. */
   largest: Record<string, number>;
   schema: JsonSchema;
-  element_kinds: { name: string; title: string; default: Record<string, unknown> }[];
+  element_kinds: (Choice & { note: string; seen: boolean; default: Record<string, unknown> })[];
   light_kinds: { name: string; title: string; aimed: "sky" | "point" | "none"; default: Light }[];
   light_sets: (Pictured & { lights: Light[] })[];
   finishes: (Pictured & { values: Record<string, unknown> })[];

@@ -7,7 +7,7 @@ import type { JsonSchema } from "@/api/offers";
 
 import ChoiceField from "./ChoiceField.vue";
 import ColourField from "./ColourField.vue";
-import { type FieldPlan, planFields } from "./fields";
+import { type FieldPlan, isMeant, planFields } from "./fields";
 import ListField from "./ListField.vue";
 import NumberField from "./NumberField.vue";
 import SectionBlock from "./SectionBlock.vue";
@@ -35,11 +35,6 @@ const emit = defineEmits<{
   commit: [path: string, value: unknown, label: string];
 }>();
 
-function meant(field: FieldPlan) {
-  return Object.entries(field.when ?? {}).every(([name, value]) =>
-    [value].flat().includes(props.value[name] as string),
-  );
-}
 interface Slotted {
   field: FieldPlan;
   value: unknown;
@@ -52,7 +47,7 @@ defineSlots<Record<string, (slotted: Slotted) => unknown>>();
 const planned = computed(() =>
   planFields(props.schema, props.root, ["kind", "id", ...props.skip]).map((group) => ({
     ...group,
-    fields: group.fields.filter((field) => field.widget !== "hidden" && meant(field)),
+    fields: group.fields.filter((field) => field.widget !== "hidden" && isMeant(field, props.value)),
   })),
 );
 const groups = computed(() =>

@@ -17,6 +17,11 @@ export interface FieldPlan {
   fold: string;
 }
 
+/** Whether a field has a meaning beside the values of its part. */
+export function isMeant(field: FieldPlan, values: Record<string, unknown> | undefined): boolean {
+  return Object.entries(field.when ?? {}).every(([name, wanted]) => [wanted].flat().includes(values?.[name] as string));
+}
+
 export interface FieldGroup {
   title: string;
   fields: FieldPlan[];

@@ -13,17 +13,18 @@ from typing import Any
 from xml.etree.ElementTree import Element, TreeBuilder
 from xml.parsers import expat
 
-import numpy as np
 from fontTools.misc.transform import Identity, Transform
 
 from zeitbild.errors import DrawingError, LimitError
-from zeitbild.geometry.drawing.styles import UNREAD, Styles, colour_of, length, link, local, numbers
+from zeitbild.geometry.drawing.placing import Size, fit, transform_of
+from zeitbild.geometry.drawing.servers import Lies, Servers
+from zeitbild.geometry.drawing.styles import CLEAR, HREF, INITIAL, Styles, length, link, local, numbers, share
 from zeitbild.geometry.drawing.tracks import (
     MAX_DASHES,
     Stroke,
     Track,
-    closed,
     ellipse,
+    packed,
     path,
     polygon,
     rectangle,
@@ -36,21 +37,6 @@ MAX_DRAWING_BYTES = 16 * 1024 * 1024
 MAX_ELEMENTS, MAX_DEPTH, MAX_CURVES = 50_000, 64, 200_000
 #: Things that were left out and are told one by one.
 MAX_NOTES = 20
-#: Stops of a gradient that are read, and gradients that shapes have.
-_MOST_STOPS, _MOST_GRADIENTS = 256, 64
-#: Less than this (of 1) is nothing.
-_CLEAR = 1 / 512
-_HREF = "{http://www.w3.org/1999/xlink}href"
-#: Properties before anything is said (SVG 2, property index).
-_INITIAL = {
-    "fill": "black",
-    "fill-rule": "nonzero",
-    "stroke": "none",
-    "stroke-width": "1",
-    "clip-rule": "nonzero",
-    "color": "black",
-    "font-size": "16",
-}
 #: What holds things that are drawn only where something names them, or tells about the document.
 _UNSEEN = frozenset(
     [
@@ -71,7 +57,6 @@ _UNSEEN = frozenset(
     ]
     + ["font", "font-face", "view", "animate", "animateTransform", "animateMotion", "set", "cursor", "solidcolor"]
 )
-_Box = tuple[float, float]
 
 
 @dataclass(frozen=True, slots=True)
@@ -83,7 +68,7 @@ class _Place:
     handed: dict[str, str]
     groups: tuple[int, ...]
     clips: tuple[int, ...]
-    size: _Box
+    size: Size
     depth: int = 0
     within: tuple[int, ...] = ()
 
@@ -97,12 +82,15 @@ class _Reader:
     by_id: dict[str, Element]
     paints: list[dict[str, Any]] = field(default_factory=list)
     clips: list[list[dict[str, Any]]] = field(default_factory=list)
-    gradients: list[dict[str, Any]] = field(default_factory=list)
     #: Opacity of each group.
     groups: list[float] = field(default_factory=list)
     notes: dict[str, int] = field(default_factory=dict)
     elements: int = 0
     curves: int = 0
+    servers: Servers = field(init=False)
+
+    def __post_init__(self) -> None:
+        self.servers = Servers(self.styles, self._named, self.note)
 
     def note(self, text: str) -> None:
         """Tell once that something was left out, and how often."""
@@ -127,7 +115,7 @@ class _Reader:
         values = self.styles.of(element, place.handed)
         if values.get("display") == "none":
             return
-        if _share(values.get("opacity", "")) < _CLEAR:
+        if share(values.get("opacity", "")) < CLEAR:
             return
         place = self._placed(element, name, values, place)
         if name in ("g", "a", "svg", "switch"):
@@ -156,7 +144,7 @@ class _Reader:
             self.note(f"a transform that cannot be read ({values['transform'][:40]})")
             own = Identity
         inner = replace(place, transform=place.transform.transform(own), handed=values, depth=place.depth + 1)
-        opacity = _share(values.get("opacity", ""))
+        opacity = share(values.get("opacity", ""))
         if opacity < 1:
             # All that the element paints, fill and line too, is one thing that lets something through.
             self.groups.append(opacity)
@@ -189,7 +177,7 @@ class _Reader:
         return self.by_id.get(address[1:])
 
     def _use(self, element: Element, place: _Place) -> None:
-        address = element.get("href") or element.get(_HREF) or ""
+        address = element.get("href") or element.get(HREF) or ""
         meant = self._named(address) if address else None
         if meant is None:
             self.note(f"a use of {address[:40] or 'nothing'}, which is not there")
@@ -268,11 +256,12 @@ class _Reader:
         for what in ("fill", "stroke") if first == "fill" else ("stroke", "fill"):
             if local(element.tag) == "line" and what == "fill":
                 continue
-            colour, gradient = self._colour(values.get(what, "none"), values, tracks, place)
+            lies = Lies(place.transform, place.size, self._em(place))
+            colour, gradient = self.servers.colour(values.get(what, "none"), values, tracks, lies)
             if colour is None:
                 continue
-            alpha = colour[3] * _share(values.get(f"{what}-opacity", ""))
-            if alpha < _CLEAR:
+            alpha = colour[3] * share(values.get(f"{what}-opacity", ""))
+            if alpha < CLEAR:
                 continue
             if what == "fill":
                 drawn, even_odd = tracks, values.get("fill-rule") == "evenodd"
@@ -280,9 +269,9 @@ class _Reader:
             else:
                 drawn, even_odd = self._stroke(tracks, values, place), False
             if drawn:
-                packed = self._packed(drawn, even_odd, place.clips)
+                own = self._packed(drawn, even_odd, place.clips)
                 shade = {"colour": list(colour[:3]), "alpha": min(alpha, 1.0), "gradient": gradient}
-                self.paints.append({**packed, **shade, "groups": list(place.groups)})
+                self.paints.append({**own, **shade, "groups": list(place.groups)})
 
     def _stroke(self, tracks: list[Track], values: dict[str, str], place: _Place) -> list[Track]:
         em, (wide, high) = self._em(place), place.size
@@ -306,23 +295,14 @@ class _Reader:
             raise LimitError(f"a line of the drawing has more than {MAX_DASHES} dashes", "drawing") from None
 
     def _packed(self, tracks: list[Track], even_odd: bool, clips: tuple[int, ...] = ()) -> dict[str, Any]:
-        """Tracks as plain arrays, all closed; what is no finite number is left out."""
-        shut = closed(tracks)
-        curves, straight = [track.curves for track in shut], [track.straight for track in shut]
-        ends = np.cumsum([0, *(len(one) for one in curves)])
-        starts, at = ends[:-1], int(ends[-1])
-        self.curves += at
+        """Tracks as plain arrays, counted."""
+        own = packed(tracks, even_odd, clips)
+        self.curves += len(own["curves"])
         if self.curves > MAX_CURVES:
             raise LimitError(f"the drawing has more than {MAX_CURVES} curves; simplify it", "drawing")
-        return {
-            "curves": np.concatenate(curves) if curves else np.empty((0, 4, 2)),
-            "straight": np.concatenate(straight) if straight else np.empty(0, bool),
-            "starts": starts.astype(np.int64),
-            "even_odd": even_odd,
-            "clips": list(clips),
-        }
+        return own
 
-    # -- clips and colours
+    # -- clips
 
     def _cut(self, tracks: list[Track], transform: Transform) -> int:
         self.clips.append([self._packed([one.moved(transform) for one in tracks], False)])
@@ -339,7 +319,7 @@ class _Reader:
         if element.get("clipPathUnits") == "objectBoundingBox":
             self.note("a clip path in units of what it clips")
             return None
-        values = self.styles.of(element, _INITIAL)
+        values = self.styles.of(element, INITIAL)
         own = transform_of(values.get("transform", "")) or Identity
         inner = replace(
             place,
@@ -369,7 +349,7 @@ class _Reader:
             return
         place = self._placed(element, name, values, place)
         if name == "use":
-            address = element.get("href") or element.get(_HREF) or ""
+            address = element.get("href") or element.get(HREF) or ""
             meant = self._named(address) if address else None
             if meant is None or id(meant) in place.within:
                 return
@@ -386,187 +366,6 @@ class _Reader:
             shapes.append(self._packed(own, values.get("clip-rule") == "evenodd", place.clips))
         elif tracks is None:
             self.note(f"<{name[:30]}> in a clip path")
-
-    def _colour(
-        self, text: str, values: dict[str, str], tracks: list[Track], place: _Place
-    ) -> tuple[tuple[float, float, float, float] | None, int]:
-        """The colour that a paint stands for (of a gradient its middle one), and the number of its gradient (-1: none)."""
-        current = values.get("color", "black")
-        named = link(text)
-        if named is None:
-            colour = colour_of(text, current)
-            if colour is UNREAD:
-                self.note(f"the colour {text[:40]}, which is not known: black stands for it")
-            return colour, -1
-        address, otherwise = named
-        server = self._named(address)
-        kind = local(server.tag) if server is not None else ""
-        if server is not None and kind in ("linearGradient", "radialGradient"):
-            stops = self._stops(server)
-            middle = _middle(stops)
-            if middle is None:
-                return None, -1
-            if float(np.ptp(stops[:, 4])) > 0.01:
-                self.note("a gradient that fades out: it lets through as much everywhere")
-            return middle, self._gradient(server, stops, tracks, place)
-        self.note("a pattern" if kind == "pattern" else f"the colour {address[:40]}, which is not there")
-        return (colour_of(otherwise, current) if otherwise else None), -1
-
-    def _chain(self, gradient: Element) -> list[Element]:
-        """A gradient and those that it takes from what it does not say itself."""
-        found: list[Element] = []
-        at: Element | None = gradient
-        while at is not None and at not in found:
-            found.append(at)
-            address = at.get("href") or at.get(_HREF) or ""
-            at = self._named(address) if address else None
-        return found
-
-    def _stops(self, gradient: Element) -> np.ndarray[Any, Any]:
-        """Offset and straight encoded colour with alpha of each stop [k, 5], rising."""
-        chain = self._chain(gradient)
-        stops = next((own for one in chain if (own := [child for child in one if local(child.tag) == "stop"])), [])
-        found, least = [], 0.0
-        for stop in stops[:_MOST_STOPS]:
-            values = self.styles.of(stop, _INITIAL)
-            least = max(least, min(_share(stop.get("offset", "0")), 1.0))
-            colour = colour_of(values.get("stop-color", "black"), values.get("color", "black")) or (0.0, 0.0, 0.0, 0.0)
-            found.append((least, *colour[:3], colour[3] * _share(values.get("stop-opacity", ""))))
-        return np.array(found, np.float64).reshape(-1, 5)
-
-    def _gradient(self, gradient: Element, stops: np.ndarray[Any, Any], tracks: list[Track], place: _Place) -> int:
-        """Number of a gradient as it lies on a shape; -1 where it is one colour everywhere."""
-        chain = self._chain(gradient)
-
-        def of(name: str, otherwise: str) -> str:
-            return next((one.get(name, "") for one in chain if one.get(name)), otherwise)
-
-        boxed = of("gradientUnits", "objectBoundingBox") != "userSpaceOnUse"
-        own = transform_of(of("gradientTransform", "")) or Identity
-        matrix = place.transform
-        size = (1.0, 1.0) if boxed else place.size
-        if boxed:
-            points = np.concatenate([_sampled(track) for track in tracks])
-            low, high = points.min(axis=0), points.max(axis=0)
-            if not (high > low).all():
-                return -1
-            wide, tall = (high - low).tolist()
-            matrix = matrix.transform(Transform(wide, 0, 0, tall, float(low[0]), float(low[1])))
-        matrix = matrix.transform(own)
-        if abs(matrix[0] * matrix[3] - matrix[1] * matrix[2]) < 1e-18 or len(stops) < 2:
-            return -1
-        em, across = self._em(place), math.sqrt((size[0] ** 2 + size[1] ** 2) / 2)
-        radial = local(gradient.tag) == "radialGradient"
-        ends: tuple[float, ...]
-        if radial:
-            cx, cy = length(of("cx", "50%"), size[0], em, 0.5), length(of("cy", "50%"), size[1], em, 0.5)
-            radius = length(of("r", "50%"), across, em, 0.5)
-            ends = (cx, cy, radius, length(of("fx", ""), size[0], em, cx), length(of("fy", ""), size[1], em, cy))
-        else:
-            ends = (
-                length(of("x1", "0%"), size[0], em, 0.0),
-                length(of("y1", "0%"), size[1], em, 0.0),
-                length(of("x2", "100%"), size[0], em, 1.0),
-                length(of("y2", "0%"), size[1], em, 0.0),
-            )
-        a, b, c, d, e, f = matrix.inverse()
-        self.gradients.append(
-            {
-                "radial": radial,
-                "ends": list(ends),
-                "into": np.array([[a, c, e], [b, d, f]], np.float64),
-                "stops": stops,
-                "spread": of("spreadMethod", "pad"),
-            }
-        )
-        if len(self.gradients) > _MOST_GRADIENTS:
-            raise LimitError(f"the drawing has more than {_MOST_GRADIENTS} shapes with gradients", "drawing")
-        return len(self.gradients) - 1
-
-
-def _sampled(track: Track) -> np.ndarray[Any, Any]:
-    """Points along a track, close enough for the box around it."""
-    t = np.linspace(0, 1, 17)[:, None, None]
-    a, b, c, d = (track.curves[:, k] for k in range(4))
-    points = (1 - t) ** 3 * a + 3 * (1 - t) ** 2 * t * b + 3 * (1 - t) * t * t * c + t**3 * d
-    return points.reshape(-1, 2)
-
-
-def _middle(stops: np.ndarray[Any, Any]) -> tuple[float, float, float, float] | None:
-    """The mean colour of a gradient over its way from start to end, by alpha; None for one that is nowhere seen."""
-    if not len(stops):
-        return None
-    colours = np.column_stack([stops[:, 1:4] * stops[:, 4:], stops[:, 4]])
-    places = np.concatenate([[0.0], stops[:, 0], [1.0]])
-    colours = np.concatenate([colours[:1], colours, colours[-1:]])
-    mean = (np.diff(places)[:, None] * (colours[1:] + colours[:-1]) / 2).sum(axis=0)
-    alpha = float(mean[3])
-    if alpha < _CLEAR:
-        return None
-    red, green, blue = (min(float(mean[k]) / alpha, 1.0) for k in range(3))
-    return red, green, blue, min(alpha, 1.0)
-
-
-def _share(text: str) -> float:
-    """A number or per cents as a share from 0 to 1; 1 for what is none."""
-    value = length(text, 1.0, 1.0, 1.0)
-    return min(max(value, 0.0), 1.0)
-
-
-def transform_of(text: str) -> Transform | None:
-    """The transform that a list of functions stands for (SVG 1.1, section 7.6); None for what is none."""
-    if text.strip() in ("", "none"):
-        return Identity
-    found, rest = Identity, text.strip()
-    while rest:
-        name, opened, after = rest.partition("(")
-        inside, closed, rest = after.partition(")")
-        if not (opened and closed):
-            return None
-        words = inside.replace(",", " ").split()
-        try:
-            values = [float(word.removesuffix("deg").removesuffix("px")) for word in words]
-        except ValueError:
-            return None
-        made = _function(name.strip(" \t\r\n,"), values)
-        if made is None or not all(math.isfinite(one) for one in made):
-            return None
-        found = found.transform(made)
-    return found
-
-
-def _function(name: str, values: list[float]) -> Transform | None:
-    count = len(values)
-    if name == "matrix" and count == 6:
-        return Transform(*values)
-    if name == "translate" and count in (1, 2):
-        return Identity.translate(values[0], values[1] if count == 2 else 0)
-    if name == "scale" and count in (1, 2):
-        return Identity.scale(values[0], values[-1])
-    if name == "rotate" and count in (1, 3):
-        x, y = values[1:] if count == 3 else (0.0, 0.0)
-        return Identity.translate(x, y).rotate(math.radians(values[0])).translate(-x, -y)
-    if name in ("skewX", "skewY") and count == 1:
-        lean = math.tan(math.radians(values[0]))
-        return Transform(1, 0, lean, 1, 0, 0) if name == "skewX" else Transform(1, lean, 0, 1, 0, 0)
-    return None
-
-
-def fit(element: Element, width: float, height: float) -> tuple[Transform, _Box]:
-    """How an element's view box lies in a viewport (SVG 2, section 8.6), and the size that per cents in it are of."""
-    box = numbers(element.get("viewBox", ""))
-    if len(box) != 4 or not (box[2] > 0 and box[3] > 0) or not (width > 0 and height > 0):
-        return Identity, (width, height)
-    x, y, wide, high = box
-    words = element.get("preserveAspectRatio", "xMidYMid meet").split() or ["xMidYMid"]
-    across, down = width / wide, height / high
-    if words[0] == "none":
-        return Identity.scale(across, down).translate(-x, -y), (wide, high)
-    scale = max(across, down) if words[-1] == "slice" else min(across, down)
-    share = {"Min": 0.0, "Mid": 0.5, "Max": 1.0}
-    left = share.get(words[0][1:4], 0.5) * (width - wide * scale)
-    top = share.get(words[0][5:8], 0.5) * (height - high * scale)
-    return Identity.translate(left, top).scale(scale).translate(-x, -y), (wide, high)
 
 
 def _parsed(data: bytes, label: str) -> Element:
@@ -657,9 +456,9 @@ def read_drawing(data: bytes, label: str) -> dict[str, Any]:
     if width > 0 and height > 0 and (len(box) == 4 or "width" in root.attrib) and root.get("overflow") != "visible":
         clips = (reader._cut(rectangle(0, 0, width, height), Identity),)
     try:
-        reader.walk(root, _Place(fitted, _INITIAL, (), clips, size))
+        reader.walk(root, _Place(fitted, INITIAL, (), clips, size))
     except DrawingError as error:
         raise DrawingError(f"{label}: {error.message}", "drawing") from None
     notes = [text if count == 1 else f"{text} ({count} times)" for text, count in reader.notes.items()]
-    told = {"paints": reader.paints, "clips": reader.clips, "gradients": reader.gradients}
+    told = {"paints": reader.paints, "clips": reader.clips, "gradients": reader.servers.gradients}
     return {**told, "groups": reader.groups, "notes": notes}

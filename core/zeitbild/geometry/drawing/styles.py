@@ -51,6 +51,19 @@ _OWN = (
     "mix-blend-mode",
 )
 _ATTRIBUTES = frozenset(_HANDED_DOWN + _OWN)
+#: Less than this (of 1) is nothing.
+CLEAR = 1 / 512
+HREF = "{http://www.w3.org/1999/xlink}href"
+#: Properties before anything is said (SVG 2, property index).
+INITIAL = {
+    "fill": "black",
+    "fill-rule": "nonzero",
+    "stroke": "none",
+    "stroke-width": "1",
+    "clip-rule": "nonzero",
+    "color": "black",
+    "font-size": "16",
+}
 #: Spaces of colours that are read; and what stands for a colour that is not.
 _SPACES = ("srgb", "hsl", "hwb")
 UNREAD = (0.0, 0.0, 0.0, 1.0)
@@ -83,6 +96,12 @@ def length(text: str, whole: float, em: float, otherwise: float = math.nan) -> f
     if unit == "ex":
         return value * em / 2
     return value * _PIXELS[unit] if unit in _PIXELS else otherwise
+
+
+def share(text: str) -> float:
+    """A number or per cents as a share from 0 to 1; 1 for what is none."""
+    value = length(text, 1.0, 1.0, 1.0)
+    return min(max(value, 0.0), 1.0)
 
 
 def numbers(text: str) -> list[float]:

@@ -16,7 +16,8 @@ from PIL import Image
 
 from zeitbild.errors import DrawingError, InputError, LimitError
 from zeitbild.geometry.drawing.painting import Drawing, Shade
-from zeitbild.geometry.drawing.reading import read_drawing, transform_of
+from zeitbild.geometry.drawing.placing import transform_of
+from zeitbild.geometry.drawing.reading import read_drawing
 from zeitbild.geometry.drawing.styles import colour_of, length
 from zeitbild.geometry.drawing.tracks import Track, ellipse, path, polygon, rectangle
 from zeitbild.isolation.marking import inside

@@ -35,6 +35,13 @@ class Track:
     straight: NDArray[np.bool_]
     closes: bool
 
+    def sampled(self, count: int) -> Floats:
+        """So many points along each curve [n, 2], ends and all."""
+        t = np.linspace(0, 1, count)[:, None, None]
+        a, b, c, d = (self.curves[:, k] for k in range(4))
+        points: Floats = (1 - t) ** 3 * a + 3 * (1 - t) ** 2 * t * b + 3 * (1 - t) * t * t * c + t**3 * d
+        return points.swapaxes(0, 1).reshape(-1, 2)
+
     def moved(self, transform: Transform) -> Track:
         """The same under an affine map."""
         a, b, c, d, e, f = transform
@@ -232,6 +239,21 @@ def closed(tracks: Sequence[Track]) -> list[Track]:
             straight = np.append(straight, True)
         found.append(Track(curves, straight, True))
     return found
+
+
+def packed(tracks: Sequence[Track], even_odd: bool = False, clips: Sequence[int] = ()) -> dict[str, Any]:
+    """Tracks to be filled as plain arrays, all closed: curves [n, 4, 2], straight [n], starts [k] of the contours, their fill rule, and the
+    numbers of what clips them."""
+    shut = closed(tracks)
+    curves, straight = [track.curves for track in shut], [track.straight for track in shut]
+    ends = np.cumsum([0, *(len(one) for one in curves)])
+    return {
+        "curves": np.concatenate(curves) if curves else np.empty((0, 4, 2)),
+        "straight": np.concatenate(straight) if straight else np.empty(0, bool),
+        "starts": ends[:-1].astype(np.int64),
+        "even_odd": even_odd,
+        "clips": list(clips),
+    }
 
 
 @dataclass(frozen=True, slots=True)

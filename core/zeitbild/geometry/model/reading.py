@@ -49,6 +49,13 @@ def read_model_data(data: bytes, label: str) -> dict[str, Any]:
     return _read(data, label)
 
 
+def holds_pictures(path: Path) -> bool:
+    """Whether a file is of the kind of model that may have pictures inside, by how it begins."""
+    with path.open("rb") as file:
+        head = file.read(64)
+    return head.startswith(b"glTF") or head.lstrip().startswith(b"{")
+
+
 @apart(ModelError, "model", _LIMITS)
 def picture_levels(path: str, label: str, number: int, plain: bool, largest: int, most: int) -> list[NDArray[Any]]:
     """A picture inside a model's file, as ``pictures.levels_of`` gives one."""

@@ -15,7 +15,7 @@ from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
 
 from zeitbild.errors import InputError
-from zeitbild.geometry.mesh import Mesh
+from zeitbild.geometry.mesh import Mesh, place_keys
 from zeitbild.geometry.model.plain import Floats, Material, PlainPart
 from zeitbild.geometry.model.reading import read_model
 
@@ -143,10 +143,7 @@ def _welded(points: Floats, triangles: NDArray[np.int32]) -> tuple[Floats, NDArr
     used, corners = np.unique(triangles, return_inverse=True)
     own = points[used]
     extent = float(np.ptp(own, axis=0).max()) or 1.0
-    cells = np.round(own / (extent * _SAME)).astype(np.int64)
-    keys = (
-        cells * np.array([0x9E3779B97F4A7C15, 0xC2B2AE3D27D4EB4F, 0x165667B19E3779F9], np.uint64).view(np.int64)
-    ).sum(axis=1)
+    keys = place_keys(own, extent * _SAME)
     _, first, number = np.unique(keys, return_index=True, return_inverse=True)
     return own[first], number.reshape(-1)[corners.reshape(-1)].reshape(-1, 3)
 

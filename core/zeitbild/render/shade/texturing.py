@@ -41,7 +41,7 @@ def spaces_of(snapshot: Snapshot) -> NDArray[np.float32]:
     spaces = []
     nothing = np.zeros((3, 10))
     for body in snapshot.bodies:
-        if not any(any(row[MAPS : MAPS + 5]) for row in body.finishes):
+        if not any(any(row[MAPS : MAPS + 5]) or any(row[ALPHA_MAP : ALPHA_MAP + 1]) for row in body.finishes):
             # Without pictures nobody asks where it lies in them.
             spaces += [nothing] * len(body.finishes)
             continue

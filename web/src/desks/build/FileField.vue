@@ -40,7 +40,7 @@ function describe(file: LibraryFile) {
       :accept="(own?.suffixes ?? []).join(',')"
       :invitation="`Bring your own (${endings}), or drop it here`"
       :model-value
-      :error
+      :error="error || library.failure.value"
       :dropped
       :list="library.load"
       :describe

@@ -3,7 +3,7 @@
 import { computed } from "vue";
 
 import { type JsonSchema, useOffers } from "@/api/offers";
-import { type FieldPlan, planFields, resolveRef, schemaOfKind } from "@/controls/fields";
+import { isMeant, planFields, resolveRef, schemaOfKind } from "@/controls/fields";
 import ListField from "@/controls/ListField.vue";
 import SchemaForm from "@/controls/SchemaForm.vue";
 import SectionBlock from "@/controls/SectionBlock.vue";
@@ -35,11 +35,6 @@ const schema = computed<JsonSchema>(() => {
   const kind = value.value?.kind as string | undefined;
   return kind ? schemaOfKind(root.value, kind) : resolveRef(root.value.properties?.[props.path] ?? {}, root.value);
 });
-function meant(field: FieldPlan) {
-  return Object.entries(field.when ?? {}).every(([name, wanted]) =>
-    [wanted].flat().includes(value.value?.[name] as string),
-  );
-}
 /** Groups that the element may stand in: not itself, nor what stands in it. */
 const groups = computed(() => {
   const all = shot.draft?.elements ?? [];
@@ -55,7 +50,7 @@ const groups = computed(() => {
 const parts = computed(() =>
   planFields(schema.value, root.value, skip.value)
     .flatMap((group) => group.fields)
-    .filter((field) => field.widget === "finish" && meant(field)),
+    .filter((field) => field.widget === "finish" && isMeant(field, value.value)),
 );
 </script>
 

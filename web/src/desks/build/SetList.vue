@@ -2,7 +2,7 @@
 import { Eye, EyeOff } from "@lucide/vue";
 import { computed, nextTick, ref } from "vue";
 
-import { useOffers } from "@/api/offers";
+import { type Offers, useOffers } from "@/api/offers";
 import AddMenu from "@/controls/AddMenu.vue";
 import type { Element } from "@/shot/document";
 import { useShot } from "@/shot/store";
@@ -18,7 +18,7 @@ const elements = computed(() => shot.draft?.elements);
 const kinds = computed(() => [{ title: "", items: offers.value?.element_kinds ?? [] }]);
 const at = computed(() => (props.selected.startsWith("elements.") ? Number(props.selected.split(".")[1]) : -1));
 
-function add(kind: { name: string; title: string; default: Record<string, unknown> }) {
+function add(kind: Offers["element_kinds"][number]) {
   emit("select", addElement(shot, kind));
 }
 function copy() {

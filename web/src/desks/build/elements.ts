@@ -1,4 +1,5 @@
 /** Elements of the set: new ones stand where nothing else does, under an identity of their own. */
+import type { Offers } from "@/api/offers";
 import type { Element, Triple } from "@/shot/document";
 import { useShot } from "@/shot/store";
 
@@ -20,16 +21,20 @@ function beside(shot: Shot, element: Element): Element {
   while (taken.has([x, y, z].join())) [x, y, z] = [x + 40, y - 120, z + 40];
   return { ...element, placement: { ...placement, position: [x, y, z] } };
 }
-/** Puts an element into the set; gives its path. */
-export function insertElement(shot: Shot, added: Element, what: string): string {
-  const elements = [...(shot.draft?.elements ?? []), beside(shot, added)];
+/** Puts an element at the end of the set, as it is; gives its path. */
+function append(shot: Shot, added: Element, what: string): string {
+  const elements = [...(shot.draft?.elements ?? []), added];
   shot.edit("elements", elements, true, what);
   return `elements.${elements.length - 1}`;
+}
+/** Puts an element into the set, where nothing else stands; gives its path. */
+export function insertElement(shot: Shot, added: Element, what: string): string {
+  return append(shot, beside(shot, added), what);
 }
 /** Puts a new element of a kind into the set; gives its path. */
 export function addElement(
   shot: Shot,
-  kind: { name: string; title: string; default: Record<string, unknown> },
+  kind: Offers["element_kinds"][number],
   more: Record<string, unknown> = {},
 ): string {
   const element = {
@@ -38,5 +43,6 @@ export function addElement(
     name: kind.title,
     ...more,
   };
-  return insertElement(shot, element, `Add ${kind.title.toLowerCase()}`);
+  // What is only a place for others moves nothing that is put there.
+  return (kind.seen ? insertElement : append)(shot, element, `Add ${kind.title.toLowerCase()}`);
 }

@@ -1,0 +1,49 @@
+"""What elements that show words have in common."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import Field, StringConstraints
+
+from zeitbild.elements._files import ASSET, NAMED, file_of
+from zeitbild.elements.base import AssetSource, ElementBase
+from zeitbild.errors import FontError
+from zeitbild.fonts import SHIPPED
+from zeitbild.geometry.font import Face, open_face, strangers_face
+from zeitbild.geometry.shaping import PlacedGlyph, shape
+from zeitbild.values import choice, number
+
+
+class TextElement(ElementBase):
+    """Words in a font, several lines long if wanted."""
+
+    word: Annotated[str, StringConstraints(max_length=400)] = Field(
+        default="Word", title="Word", json_schema_extra={"x-widget": "lines", "x-group": "Text"}
+    )
+    font: Annotated[str, StringConstraints(pattern=NAMED)] = Field(
+        default="league-spartan", title="Font", json_schema_extra={"x-widget": "font", "x-group": "Text"}
+    )
+    size: float = number(
+        200, "Letter size", 1, 10_000, unit="u", group="Text", slider=(40, 400), help="Size of the em."
+    )
+    letter_spacing: float = number(
+        0, "Letter spacing", -0.5, 5, step=0.005, unit="em", group="Text", slider=(-0.1, 0.5)
+    )
+    line_spacing: float = number(1, "Line spacing", 0.1, 5, step=0.01, unit="×", group="Text", slider=(0.5, 2))
+    alignment: Literal["left", "centre", "right"] = choice("centre", "Alignment", group="Text")
+
+    def shaped(self, assets: AssetSource) -> tuple[tuple[PlacedGlyph, ...], Face]:
+        """Its glyphs where they stand, and the face that they are of; errors as of ``shaping.shape``, FontError for a font that is not
+        there or broken."""
+        path, label = file_of(self.font, "font", SHIPPED, assets, FontError)
+        own = self.font.startswith(ASSET)
+        face = strangers_face(path, label) if own else open_face(path.read_bytes(), label)
+        placed = shape(
+            self.word,
+            face,
+            letter_spacing=self.letter_spacing,
+            line_spacing=self.line_spacing,
+            alignment=self.alignment,
+        )
+        return placed, face
