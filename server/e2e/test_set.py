@@ -1,6 +1,7 @@
 """What people bring into the set: drawings, models, pictures, and ground that catches shadows."""
 
 import io
+import re
 
 from PIL import Image
 from playwright.sync_api import expect
@@ -13,7 +14,7 @@ from zeitbild.models.make import buoy
 class TheSet(BrowserCase):
     def _add(self, name: str) -> None:
         self.page.get_by_role("button", name="Add element").click()
-        self.page.get_by_role("menuitem", name=name, exact=True).click()
+        self.page.get_by_role("menuitem", name=re.compile(f"^{name}")).click()
         self.saved()
 
     def test_a_drawing_is_brought_and_one_of_its_colours_gets_a_finish(self) -> None:
