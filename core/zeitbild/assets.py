@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import hashlib
 import re
+from collections.abc import Callable
 from pathlib import Path
+from uuid import uuid4
 
 from zeitbild.errors import InputError
-from zeitbild.storage import write_bytes
+from zeitbild.storage import blame, write_bytes, write_whole
 
 _DIGEST = re.compile(r"^[0-9a-f]{64}$")
 
@@ -40,3 +42,31 @@ class AssetFolder:
         if not self._place(digest).exists():
             write_bytes(self._place(digest), data)
         return digest
+
+    def take_in(self, write: Callable[[Path], None]) -> tuple[str, bool]:
+        """Keep what ``write`` puts into a new file, which is never in memory as a whole; gives its SHA-256, and whether it was not there
+        before. StorageError if the disk refuses."""
+        found: list[str] = []
+
+        def written(path: Path) -> None:
+            write(path)
+            with path.open("rb") as file:
+                found.append(hashlib.file_digest(file, "sha256").hexdigest())
+
+        incoming = self.root / f"incoming-{uuid4().hex}"
+        write_whole(incoming, written)
+        place = self._place(found[0])
+        try:
+            new = not place.exists()
+            if new:
+                place.parent.mkdir(parents=True, exist_ok=True)
+                incoming.replace(place)
+        except OSError as error:
+            raise blame(error, place) from error
+        finally:
+            incoming.unlink(missing_ok=True)
+        return found[0], new
+
+    def drop(self, sha256: str) -> None:
+        """Let go of an asset that nobody knows."""
+        self._place(sha256).unlink(missing_ok=True)

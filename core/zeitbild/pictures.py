@@ -13,7 +13,7 @@ import OpenImageIO as oiio
 from numpy.typing import NDArray
 from PIL import Image
 
-from zeitbild.colour import decode, encode
+from zeitbild.colour import decode
 from zeitbild.errors import PictureError
 from zeitbild.isolation import apart
 
@@ -32,16 +32,13 @@ _KINDS = (
 )
 
 
-def _opened(data: bytes, ending: str, straight: bool = False) -> oiio.ImageInput | None:
-    """A picture opened from memory, as far as the library allows: it wants a file, which is gone as soon as it is open. ``straight``:
-    colours are not multiplied by alpha where the file has them so."""
+def _opened(data: bytes, ending: str) -> oiio.ImageInput | None:
+    """A picture opened from memory, as far as the library allows: it wants a file, which is gone as soon as it is open."""
     handle, name = tempfile.mkstemp(suffix=ending)
     try:
         with os.fdopen(handle, "wb") as written:
             written.write(data)
-        asked = oiio.ImageSpec()
-        asked["oiio:UnassociatedAlpha"] = 1 if straight else 0
-        file = oiio.ImageInput.open(name, asked)
+        file = oiio.ImageInput.open(name)
         if file is None:
             # Asked for, or the library says it again at its end.
             oiio.geterror()
@@ -80,12 +77,6 @@ def measure_picture(data: bytes, label: str) -> list[int]:
     return list(read_picture(data, label).shape[:2])
 
 
-@apart(PictureError, "picture")
-def measure_picture_at(path: str, label: str) -> list[int]:
-    """The same of a file at a path that was measured before."""
-    return list(read_picture(Path(path).read_bytes(), label).shape[:2])
-
-
 @apart(PictureError)
 def levels_of(path: str, label: str, plain: bool, largest: int, most: int) -> list[NDArray[np.float32]]:
     """A picture file at most ``largest`` pixels a side and up to ``most`` halves of it, by area, down to one pixel; each [H, W, 3]."""
@@ -105,92 +96,6 @@ def levels_in(data: bytes, label: str, plain: bool, largest: int, most: int) -> 
     return levels
 
 
-@apart(PictureError)
-def cut_levels(path: str, label: str, reading: str, alone: bool, largest: int, most: int) -> list[NDArray[np.float32]]:
-    """The colours of a picture file, or its alpha alone, in sizes as ``levels_of`` gives them; ``reading`` is ``straight``, ``premultiplied``
-    or ``ignored``.
-
-    Colours are those of what is there alone: means are weighted by alpha, and where nothing is they go on from beside it, so that
-    no edge darkens.
-    """
-    colours, alpha = read_cutout(Path(path).read_bytes(), label, reading)
-    shrink = largest / max(alpha.shape)
-    size = alpha.shape[1], alpha.shape[0]
-    if shrink < 1:
-        size = max(1, round(size[0] * shrink)), max(1, round(size[1] * shrink))
-        colours, alpha = _resized(colours, *size), _resized(np.repeat(alpha[..., None], 3, axis=2), *size)[..., 0]
-    levels = [(colours, alpha)]
-    while max(levels[-1][1].shape) > 1 and len(levels) < most:
-        height, width = levels[-1][1].shape
-        size = max(1, width // 2), max(1, height // 2)
-        wide = np.repeat(levels[-1][1][..., None], 3, axis=2)
-        levels.append((_resized(levels[-1][0], *size), _resized(wide, *size)[..., 0]))
-    if alone:
-        return [np.repeat(one[..., None], 3, axis=2) for _, one in levels]
-    found: list[NDArray[np.float32]] = []
-    for premultiplied, share in reversed(levels):
-        own = premultiplied / np.maximum(share, 1e-4)[..., None]
-        if found:
-            coarser = _resized(found[-1], share.shape[1], share.shape[0], between=True)
-            own = np.where((share < 1e-3)[..., None], coarser, own)
-        found.append(np.ascontiguousarray(own, np.float32))
-    return found[::-1]
-
-
-@apart(PictureError)
-def alpha_cells(path: str, label: str, reading: str, columns: int, rows: int) -> list[NDArray[np.float32]]:
-    """Least, greatest and mean alpha [rows, columns] of a picture file in cells of a grid over it, each a pixel wider on all sides."""
-    _, alpha = read_cutout(Path(path).read_bytes(), label, reading)
-    height, width = alpha.shape
-    found = np.empty((3, rows, columns), np.float32)
-    for row in range(rows):
-        top, bottom = row * height // rows, -(-(row + 1) * height // rows)
-        band = alpha[max(0, top - 1) : bottom + 1]
-        for column in range(columns):
-            left, right = column * width // columns, -(-(column + 1) * width // columns)
-            cell = band[:, max(0, left - 1) : right + 1]
-            found[:, row, column] = cell.min(), cell.max(), cell.mean()
-    return list(found)
-
-
-def read_cutout(data: bytes, label: str, reading: str) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
-    """Premultiplied linear light [H, W, 3] and alpha [H, W] of a picture file with alpha; PictureError as in ``read_picture``.
-
-    ``straight`` colours are multiplied here; those read as ``premultiplied`` are over black: of encoded files they are first divided, for
-    they were multiplied as they are encoded. Without alpha, or where it is ``ignored``, all of it is there.
-    """
-    colours = read_picture(data, label, straight=True)
-    if reading == "ignored":
-        return colours, np.ones(colours.shape[:2], np.float32)
-    alpha = _alpha_of(data, label, colours.shape[:2])
-    if reading == "premultiplied":
-        if data.startswith((_KINDS[0][0], _KINDS[1][0])):
-            share = np.maximum(alpha, 1 / 255)[..., None]
-            colours = decode(np.clip(encode(colours) / share, 0, 1)).astype(np.float32) * alpha[..., None]
-        return np.ascontiguousarray(colours, np.float32), alpha
-    return np.ascontiguousarray(colours * alpha[..., None], np.float32), alpha
-
-
-def _alpha_of(data: bytes, label: str, shape: tuple[int, ...]) -> NDArray[np.float32]:
-    """Alpha [H, W] of a picture file, 1 where it has none."""
-    kind = next(((ending, encoded) for start, ending, encoded in _KINDS if data.startswith(start)), (".png", True))
-    file = _opened(data, kind[0])
-    if file is None:
-        raise PictureError(f"{label} is broken; it cannot be read")
-    try:
-        spec = file.spec()
-        at = spec.alpha_channel
-        if at < 0:
-            return np.ones(shape, np.float32)
-        values = file.read_image(0, 0, at, at + 1, oiio.FLOAT)
-    finally:
-        file.close()
-    if values is None:
-        raise PictureError(f"{label} is broken or cut off; it cannot be read")
-    alpha = np.nan_to_num(np.asarray(values, np.float32).reshape(shape), nan=0.0, posinf=1.0, neginf=0.0)
-    return np.clip(alpha, 0, 1)
-
-
 @apart(PictureError, "environment.picture")
 def sizes_of(path: str, label: str, widths: list[int]) -> list[NDArray[np.float32]]:
     """A picture of all directions at so many widths, by area so that a small sun keeps its light; the first is a limit only."""
@@ -208,17 +113,16 @@ def check_all_round(height: int, width: int, label: str) -> None:
         )
 
 
-def _resized(pixels: NDArray[np.float32], width: int, height: int, *, between: bool = False) -> NDArray[np.float32]:
-    """A picture in another size, by area, or larger by what lies between its pixels."""
+def _resized(pixels: NDArray[np.float32], width: int, height: int) -> NDArray[np.float32]:
+    """A picture in another size, by area."""
     import cv2  # a quarter of a second at the start, which few pictures need
 
-    small = cv2.resize(pixels, (width, height), interpolation=cv2.INTER_LINEAR if between else cv2.INTER_AREA)
+    small = cv2.resize(pixels, (width, height), interpolation=cv2.INTER_AREA)
     return np.ascontiguousarray(small, dtype=np.float32).reshape(height, width, 3)
 
 
-def read_picture(data: bytes, label: str, *, plain: bool = False, straight: bool = False) -> NDArray[np.float32]:
-    """Linear light [H, W, 3] of a picture file, 0 to 65504; alpha and further channels are left out, over black, or with ``straight`` as
-    they stand in the file.
+def read_picture(data: bytes, label: str, *, plain: bool = False) -> NDArray[np.float32]:
+    """Linear light [H, W, 3] of a picture file, 0 to 65504; alpha and further channels are left out, over black.
 
     With ``plain`` the values of PNG and JPEG are taken as numbers 0..1 instead of as encoded colours.
 
@@ -230,7 +134,7 @@ def read_picture(data: bytes, label: str, *, plain: bool = False, straight: bool
     if kind is None:
         raise PictureError(f"{label} is no picture that Zeitbild reads: PNG, JPEG, EXR and HDR are")
     ending, encoded = kind
-    file = _opened(data, ending, straight)
+    file = _opened(data, ending)
     if file is None:
         raise PictureError(f"{label} is broken; it cannot be read")
     try:

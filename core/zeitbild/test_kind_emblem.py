@@ -1,6 +1,7 @@
 """The emblem element."""
 
 import unittest
+from fractions import Fraction
 from unittest import mock
 
 import numpy as np
@@ -13,6 +14,7 @@ from zeitbild.finishes import Finish
 from zeitbild.geometry import emblem_form
 from zeitbild.resolve.geometry_cache import geometry_key
 from zeitbild.testing import NOWHERE
+from zeitbild.timing import Time
 
 
 class Element(unittest.TestCase):
@@ -57,7 +59,7 @@ class Element(unittest.TestCase):
         own = EmblemColour(drawn="#D9A441", finish=Finish(base_colour="#112233"))
         element = Emblem(id="a", drawing="badge", colours=(own,), sides_wear="a finish of their own")
         form = build(element, NOWHERE)
-        worn = wear(element, form)
+        worn = wear(element, Time(Fraction(1), Fraction(0), Fraction(0), Fraction(25)), form)
         self.assertEqual(
             [(one.number, dict(one.changes)) for one in worn], [(0, {"base_colour": "#2f4858"}), (2, {}), (1, {})]
         )

@@ -14,8 +14,9 @@ from PIL import Image
 from zeitbild.assets import AssetFolder
 from zeitbild.checks import SetView, find
 from zeitbild.colour import decode, decode_hex
+from zeitbild.document.evaluate import time_of
 from zeitbild.document.shot import Camera, Environment, Layer, Motion, Raster, Rays, Shot, Timing
-from zeitbild.elements.card import Card, build
+from zeitbild.elements.card import Card, build, pose
 from zeitbild.elements.floor import Floor
 from zeitbild.elements.solid import Solid
 from zeitbild.errors import InputError
@@ -48,7 +49,9 @@ def _alpha() -> NDArray[np.float64]:
     return np.asarray(Image.open(io.BytesIO(_disc())), np.float64)[..., 3] / 255
 
 
-class _Set(unittest.TestCase):
+class SetOfCards(unittest.TestCase):
+    """A set in which cards stand, seen straight."""
+
     def setUp(self) -> None:
         folder = tempfile.TemporaryDirectory()
         self.addCleanup(folder.cleanup)
@@ -74,8 +77,12 @@ class _Set(unittest.TestCase):
     def card(self, data: bytes, **more: Any) -> Card:
         return Card(id="card", picture="asset:" + self.assets.add(data), width=_SIDE, **more)
 
+    def mesh(self, card: Card) -> Any:
+        (posed,) = pose(card, time_of(small_shot(), 1), build(card, self.assets))
+        return posed.form
 
-class Cards(_Set):
+
+class Cards(SetOfCards):
     def test_pixel_by_pixel_it_is_the_picture(self) -> None:
         light = decode(np.array([200, 80, 40]) / 255)
         for quality in ("check", "final"):
@@ -174,12 +181,12 @@ class Cards(_Set):
         self.assertAlmostEqual(shade / own, 1, delta=0.03)
 
     def test_cells_without_anything_are_not_there_and_full_ones_are_opaque(self) -> None:
-        built = build(self.card(_disc()), self.assets)
-        self.assertLess(len(built.mesh.triangles), 2 * 64 * 64 * 0.6)
-        self.assertEqual(set(built.mesh.parts) & {0}, {0})
+        mesh = self.mesh(self.card(_disc()))
+        self.assertLess(len(mesh.triangles), 2 * 64 * 64 * 0.6)
+        self.assertEqual(set(mesh.parts) & {0}, {0})
         opaque = io.BytesIO()
         Image.new("RGB", (32, 16), (9, 9, 9)).save(opaque, "PNG")
-        mesh = build(self.card(opaque.getvalue()), self.assets).mesh
+        mesh = self.mesh(self.card(opaque.getvalue()))
         self.assertEqual(len(mesh.triangles), 2)
         np.testing.assert_allclose(mesh.bounds[1], (48, 24, 0))
 
@@ -191,7 +198,7 @@ class Cards(_Set):
         with self.assertRaises(InputError) as caught:
             resolve(self.shot(Card(id="card", picture="asset:" + "0" * 64)), 1, self.assets)
         self.assertEqual(caught.exception.field, "elements.0.picture")
-        self.assertEqual(len(build(Card(id="card"), self.assets).mesh.triangles), 2)
+        self.assertEqual(len(self.mesh(Card(id="card")).triangles), 2)
 
     def test_a_turning_card_is_blurred_and_keeps_its_hole(self) -> None:
         card = self.card(_disc()).model_copy(update={"turn": Turn(axis="z", turns=1)})
@@ -205,7 +212,7 @@ class Cards(_Set):
         self.assertLess(float(beauty[48, 48, 3]), 1e-3)
 
 
-class ShadowOnly(_Set):
+class ShadowOnly(SetOfCards):
     def _floor(self, *suns: SunLight, opacity: float = 1.0, quality: str = "final", **more: Any) -> Any:
         """A ball of 40 a hundred above the ground, seen from above."""
         ball = Solid(id="ball", shape="ball", width=80, height=80, depth=80)

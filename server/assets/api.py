@@ -14,7 +14,7 @@ from assets.actions.add_picture import add_picture
 from assets.models import Font, LibraryFile, Picture
 from projects.models import Role
 from projects.selectors import project_for
-from zeitbild.errors import FontError, LimitError, PictureError
+from zeitbild.errors import FontError, PictureError
 from zeitbild.geometry.font import MAX_FONT_BYTES
 from zeitbild.library import files
 from zeitbild.pictures import MAX_PICTURE_BYTES
@@ -110,10 +110,7 @@ def list_files(request: HttpRequest, project_id: int, kind: str) -> list[FileOut
 
 
 @router.post("/projects/{project_id}/files/{kind}", response=FileOut, operation_id="uploadFile")
-def upload_file(request: HttpRequest, project_id: int, kind: str, file: UploadedFile = File(...)) -> FileOut:
-    """Take in a file of one kind."""
+def upload_file(request: HttpRequest, project_id: int, kind: str, file: list[UploadedFile] = File(...)) -> FileOut:
+    """Take in a file of one kind, or several that make one (the pictures of a sequence)."""
     project = project_for(signed_in(request), project_id, least=Role.EDITOR)
-    own = files.get(kind)
-    if (file.size or 0) > own.most_bytes:
-        raise LimitError(f"{file.name} is too large; files of this kind go to {own.most_bytes // 1_000_000} MB")
-    return _file_out(add_file(project, own, file.name or own.title, file.read()))
+    return _file_out(add_file(project, files.get(kind), file))

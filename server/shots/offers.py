@@ -104,12 +104,13 @@ def offers() -> dict[str, Any]:
             kind.name: {
                 "title": kind.title,
                 "suffixes": kind.suffixes,
+                "many": kind.many,
                 "shipped": [
                     {
                         "key": one.key,
                         "title": one.title,
                         "character": one.character,
-                        "facts": kind.facts(one.path.read_bytes(), one.title, one.key),
+                        "facts": kind.facts(one.path, one.title, one.key),
                     }
                     for one in kind.shipped
                 ],

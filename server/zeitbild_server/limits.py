@@ -41,6 +41,8 @@ _LARGER = (
 )
 #: Bytes of large bodies that are taken in at the same time, and seconds that others wait for their turn.
 _AT_ONCE, _PATIENCE = 256 * 1024 * 1024, 20.0
+#: So much of a body is in memory at most: what is larger lies on the disk as it comes, and is kept as a file.
+_IN_MEMORY = 128 * 1024 * 1024
 #: Bytes that are too many are let go by up to here, and for so many seconds, so that the answer about them arrives.
 _GOES_BY, _BRIEFLY = 32 * 1024 * 1024, 5.0
 #: Seconds that a session is believed.
@@ -110,7 +112,7 @@ class BodyLimits:
             await _refuse(send, 413, _too_long(most))
             return
         # A body of unknown length may become as long as is allowed.
-        taken = 0 if small else length or most
+        taken = 0 if small else min(length or most, _IN_MEMORY)
         try:
             if taken:
                 await self._room.take(taken)

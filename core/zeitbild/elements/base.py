@@ -42,21 +42,31 @@ class Surface:
 
 
 @dataclass(frozen=True, slots=True)
+class PictureReading:
+    """How a picture of footage is read: what its alpha means and the colour that it is over (``footage.plain.Reading``), and whether its
+    pixels stay whole where they are larger than those of the picture."""
+
+    alpha: str
+    matte: str = ""
+    hard: bool = False
+
+
+@dataclass(frozen=True, slots=True)
 class Worn:
     """What one part of an element's meshes wears.
 
     number is that of its finish among the element's surfaces; changes are values by the fields of a finish that a file puts in their place
     (a texture may lie inside the file: its name, ``#`` and a number); opacity is how much of that of the finish is left.
 
-    Where reading is not empty the base texture has alpha, which is read so (``straight``, ``premultiplied`` or ``ignored``). Where cut is
-    not below 0 that alpha is how much of the surface is there, and cut is how much of it there is in the mean (0 to 1).
+    Where there is a reading the base texture is a picture of footage (its file, ``#`` and the picture's number from 0 on), read so. Where
+    cut is not below 0 the alpha of that is how much of the surface is there, and cut is how much of it there is in the mean (0 to 1).
     """
 
     number: int
     changes: Mapping[str, Any] = field(default_factory=dict)
     opacity: float = 1.0
     cut: float = -1.0
-    reading: str = ""
+    reading: PictureReading | None = None
 
 
 class ElementBase(Part):
@@ -149,9 +159,22 @@ def as_built(parameters: ElementBase, time: Time, built: Any) -> tuple[Posed, ..
     return (Posed(built),)
 
 
-def in_order(parameters: ElementBase, built: Any) -> tuple[Worn, ...]:
+def in_order(parameters: ElementBase, time: Time, built: Any) -> tuple[Worn, ...]:
     """What kinds wear whose parts are their surfaces."""
     return tuple(Worn(number) for number in range(len(parameters.surfaces())))
+
+
+@dataclass(frozen=True, slots=True)
+class Facing:
+    """How something flat stands to the camera: its front turns there, or only about the upright; it is not seen from behind."""
+
+    turns: Literal["", "wholly", "upright"] = ""
+    one_sided: bool = False
+
+
+def as_placed(parameters: ElementBase) -> Facing:
+    """What does not mind the camera."""
+    return Facing()
 
 
 @dataclass(frozen=True, slots=True)
@@ -161,7 +184,8 @@ class ElementKind:
     ``build`` makes of parameters what stays while the element turns, bends and plays (with its pivot, the ink centre, at the
     origin); it is kept, and done again only when one of ``geometry_parameters`` changes. FontError, LimitError or InputError for what cannot
     be built. ``pose`` gives the bodies at a time, always the same ones by their parts' names; parameters are plain values then.
-    ``wear`` gives what each part number of its meshes wears. note says in a few words what it is; what is not seen itself is only a place
+    ``wear`` gives what each part number of its meshes wears at a time, always as many. ``faces`` tells
+    whether it turns to the camera. note says in a few words what it is; what is not seen itself is only a place
     for others.
     """
 
@@ -171,7 +195,8 @@ class ElementKind:
     build: Callable[[Any, AssetSource], Any]
     order: int = 0
     pose: Callable[[Any, Time, Any], Sequence[Posed]] = as_built
-    wear: Callable[[Any, Any], Sequence[Worn]] = in_order
+    wear: Callable[[Any, Time, Any], Sequence[Worn]] = in_order
+    faces: Callable[[Any], Facing] = as_placed
     note: str = ""
     seen: bool = True
 

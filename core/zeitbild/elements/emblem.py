@@ -17,6 +17,7 @@ from zeitbild.geometry.drawing.painting import MAX_COLOURS, Shade, drawing_at
 from zeitbild.geometry.emblem_form import EmblemForm, Raised
 from zeitbild.geometry.extrusion import Bevel
 from zeitbild.geometry.profile import ProfileName
+from zeitbild.timing import Time
 from zeitbild.values import Colour, Part, choice, number
 
 _depth = partial(number, title="Depth", low=0, high=10_000, unit="u", slider=(0, 200))
@@ -115,7 +116,7 @@ def build(element: Emblem, assets: AssetSource) -> EmblemForm:
     return EmblemForm(drawing, element.size, element.depth, tuple(raised), faces, sides)
 
 
-def wear(element: Emblem, built: Any) -> Sequence[Worn]:
+def wear(element: Emblem, time: Time, built: Any) -> Sequence[Worn]:
     """Each shade what is listed for its colour, or the surface of all in its own colour; then the sides."""
     listed = {one.drawn: number for number, one in enumerate(element.colours, 2)}
     return (*(_worn(element, built, shade, listed) for shade in built.drawing.shades), Worn(1))

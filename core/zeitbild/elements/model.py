@@ -139,7 +139,7 @@ def values_of(material: Material, source: str) -> Values:
     return values.model_copy(update=maps)
 
 
-def wear(element: ModelElement, built: Built) -> Sequence[Worn]:
+def wear(element: ModelElement, time: Time, built: Built) -> Sequence[Worn]:
     """What has no material, then each material: what is listed for it, what the file says, or the one finish."""
     listed = {one.material: number for number, one in enumerate(element.materials, 1)}
     found = [Worn(0)]

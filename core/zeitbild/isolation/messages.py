@@ -13,7 +13,7 @@ import numpy as np
 MAX_MESSAGE = 1 << 30
 _MAX_HEAD = 64 << 20
 _LENGTHS = struct.Struct("<QQ")
-_DTYPES = frozenset({"<f4", "<f8", "<i4", "<i8", "|u1", "|b1"})
+_DTYPES = frozenset({"<f4", "<f8", "<i4", "<i8", "<u2", "|u1", "|b1"})
 
 Read = Callable[[int], bytes]
 

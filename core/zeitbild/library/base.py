@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from pathlib import Path
 from typing import Any
 
 from zeitbild.registry import Registry
@@ -15,18 +16,19 @@ class FileKind:
     """A kind of file.
 
     name is its place in addresses; suffixes are those that its files have, with their dots; most_bytes is how large one may be.
-    ``facts`` reads a file (its bytes, what it is called, and what documents call it) and tells what forms want to know of it, as
+    ``facts`` reads a file (where it lies, what it is called, and what documents call it) and tells what forms want to know of it, as
     plain values of JSON, among them a ``summary`` and ``notes`` of what is left out; an InputError says what is wrong with it.
-    shipped are those that need not be brought.
+    shipped are those that need not be brought. ``many``: several files brought together are one, packed into a ZIP.
     """
 
     name: str
     title: str
     suffixes: tuple[str, ...]
     most_bytes: int
-    facts: Callable[[bytes, str, str], dict[str, Any]]
+    facts: Callable[[Path, str, str], dict[str, Any]]
     shipped: Sequence[ShippedFile] = ()
     order: int = 0
+    many: bool = False
 
 
 files: Registry[FileKind] = Registry("file", "zeitbild.library")

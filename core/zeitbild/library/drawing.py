@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from pathlib import Path
 from typing import Any
 
 from zeitbild.drawings import SHIPPED
@@ -10,9 +11,9 @@ from zeitbild.geometry.drawing.reading import MAX_DRAWING_BYTES, read_drawing
 from zeitbild.library.base import FileKind, files
 
 
-def facts(data: bytes, label: str, key: str) -> dict[str, Any]:
+def facts(path: Path, label: str, key: str) -> dict[str, Any]:
     """See ``FileKind``: finishes are the colours of what is seen, from the lowest paint to the highest."""
-    drawing = Drawing(read_drawing(data, label), label)
+    drawing = Drawing(read_drawing(path.read_bytes(), label), label)
     low, high = drawing.bounds
     colours = list(dict.fromkeys(shade.colour for shade in drawing.shades))
     many = "1 colour" if len(colours) == 1 else f"{len(colours)} colours"

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from pathlib import Path
 from typing import Any
 
 from zeitbild.colour import encode_hex
@@ -16,9 +17,9 @@ from zeitbild.models import SHIPPED
 _MOST = 500
 
 
-def facts(data: bytes, label: str, key: str) -> dict[str, Any]:
+def facts(path: Path, label: str, key: str) -> dict[str, Any]:
     """See ``FileKind``: finishes are those of its materials; also its parts, triangles and which axis is up."""
-    model = Model(read_model_data(data, label), label)
+    model = Model(read_model_data(path.read_bytes(), label), label)
     materials = "1 material" if len(model.materials) == 1 else f"{len(model.materials)} materials"
     return {
         "summary": f"{model.triangles:,} triangles, {materials}".replace(

@@ -5,7 +5,7 @@ import unittest
 import numpy as np
 
 from zeitbild.render.world.texels import texels_of
-from zeitbild.snapshot.texture import MOST_LEVELS, Texture
+from zeitbild.snapshot.texture import TEXTURE_ROW, Texture
 
 
 def _texture(digest: str, *sizes: tuple[int, int]) -> Texture:
@@ -15,7 +15,7 @@ def _texture(digest: str, *sizes: tuple[int, int]) -> Texture:
 class Lists(unittest.TestCase):
     def test_no_textures_are_an_empty_list(self) -> None:
         found = texels_of(())
-        self.assertEqual((found.values.shape, found.table.shape), ((0, 3), (0, 1 + 3 * MOST_LEVELS)))
+        self.assertEqual((found.values.shape, found.table.shape), ((0, 3), (0, TEXTURE_ROW)))
 
     def test_the_table_tells_where_each_level_lies(self) -> None:
         first, second = _texture("one", (2, 4), (1, 2), (1, 1)), _texture("two", (3, 1))

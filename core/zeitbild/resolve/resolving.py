@@ -104,7 +104,8 @@ def resolve(shot: Shot, frame: int, assets: AssetSource, layer: str = "") -> Sna
 def resolve_as(shot: Shot, frame: int, assets: AssetSource, layer: Layer | None) -> Snapshot:
     """The same for a layer that need not be one of the shot's; None is the whole set as it is worked on."""
     members = _in_view(shot, layer)
-    standing, textures = Standing(shot, members, assets), Textures(assets)
+    standing = Standing(shot, members, assets, layer.camera if layer is not None else "")
+    textures = Textures(assets)
     now = time_of(shot, frame)
     after = standing.matrices(time_of(shot, frame + 1))
     bodies = tuple(replace(body, after=then) for body, then in zip(standing.bodies(now, textures), after, strict=True))

@@ -46,8 +46,8 @@ def _at_element(number: int) -> Iterator[None]:
 class Standing:
     """The elements of a shot that are there, with what they build, to be looked at at any time."""
 
-    def __init__(self, shot: Shot, members: Sequence[tuple[int, Role]], assets: AssetSource) -> None:
-        self.shot, self.members = shot, members
+    def __init__(self, shot: Shot, members: Sequence[tuple[int, Role]], assets: AssetSource, camera: str = "") -> None:
+        self.shot, self.members, self.camera = shot, members, camera
         self._built: dict[int, tuple[str, ElementKind, Any]] = {}
         for number, _ in members:
             element = shot.elements[number]
@@ -61,13 +61,17 @@ class Standing:
         found = []
         for number, role in self.members:
             element, (key, kind, built) = plain.elements[number], self._built[number]
-            worn = kind.wear(element, built)
+            worn = kind.wear(element, time, built)
             rows, numbers = finishes_of(plain, number, textures, worn), tuple(one.number for one in worn)
             for posed, matrix in self._posed(plain, number, time):
                 # What is named like this is the same mesh wherever it stands.
                 shape = "/".join([key, posed.part, posed.bend]).rstrip("/")
                 name = f"{element.id}/{posed.part}" if posed.part else element.id
-                found.append(Body(name, shape, GEOMETRY.form(shape, posed.form), matrix, rows, role, worn=numbers))
+                own = role
+                if role == "shown" and kind.faces(element).one_sided and self._from_behind(plain, matrix):
+                    # Rays meet it as before.
+                    own = "unseen"
+                found.append(Body(name, shape, GEOMETRY.form(shape, posed.form), matrix, rows, own, worn=numbers))
         return tuple(found)
 
     def matrices(self, time: Time) -> tuple[Matrix, ...]:
@@ -82,10 +86,50 @@ class Standing:
         placed, found = element_matrix(element), []
         for group in plain.groups_of(element):
             placed = element_matrix(group) @ placed
+        turns = kind.faces(element).turns
+        if turns:
+            placed = self._turned_to_camera(plain, element, placed, upright=turns == "upright")
         for posed in poses:
             whole = placed if posed.matrix == IN_PLACE else placed @ np.array(posed.matrix).reshape(4, 4)
             found.append((posed, tuple(float(value) for value in whole.reshape(-1))))
         return found
+
+    def _towards_camera(self, plain: Shot, at: NDArray[np.float64]) -> NDArray[np.float64]:
+        """The way from a place to the camera, or to its plane if it is orthographic [3]."""
+        camera = plain.camera_of(self.camera)
+        end = np.array(camera.look_at) if camera.projection == "orthographic" else at
+        way: NDArray[np.float64] = np.array(camera.position) - end
+        return way
+
+    def _from_behind(self, plain: Shot, matrix: Matrix) -> bool:
+        """Whether the camera sees the back of something flat that stands like this."""
+        placed = np.array(matrix).reshape(4, 4)
+        front = np.cross(placed[:3, 0], placed[:3, 1])
+        return float(front @ self._towards_camera(plain, placed[:3, 3])) < 0
+
+    def _turned_to_camera(
+        self, plain: Shot, element: ElementBase, placed: NDArray[np.float64], *, upright: bool
+    ) -> NDArray[np.float64]:
+        """The element with its front to the camera, turned as it is about that; as large as it is with its groups."""
+        pivot = placed @ [*element.pivot_offset, 1.0]
+        way = self._towards_camera(plain, pivot[:3])
+        if upright:
+            way = way * [1, 0, 1]
+        length = float(np.linalg.norm(way))
+        if length < 1e-9:
+            return placed
+        front = way / length
+        right = np.cross([0.0, 1.0, 0.0], front)
+        if float(np.linalg.norm(right)) < 1e-6:
+            # Seen from straight above or below.
+            right = np.array([1.0, 0.0, 0.0])
+        right /= np.linalg.norm(right)
+        own = element_matrix(element)[:3, :3]
+        size = abs(float(np.linalg.det(placed[:3, :3]) / (np.linalg.det(own) or 1))) ** (1 / 3)
+        turned = np.eye(4)
+        turned[:3, :3] = np.stack([right, np.cross(front, right), front], axis=1) @ own * size
+        turned[:3, 3] = pivot[:3] - turned[:3, :3] @ np.array(element.pivot_offset)
+        return turned
 
     def stations(self, frame: int) -> tuple[tuple[Matrix, ...], ...]:
         """The bodies' matrices while the shutter is open; nothing if it is not open, or if all of them stand still."""

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 from zeitbild.colour import decode_hex
 from zeitbild.document.shot import Shot
-from zeitbild.elements.base import AssetSource, Worn
+from zeitbild.elements.base import AssetSource, PictureReading, Worn
 from zeitbild.errors import InputError, LimitError
 from zeitbild.finishes import TEXTURES, Values
 from zeitbild.resolve.texture import texture
@@ -35,9 +35,9 @@ class Textures:
     """The textures that the finishes of a set name, each once, numbered from 1."""
 
     def __init__(self, assets: AssetSource) -> None:
-        self._assets, self._found = assets, dict[tuple[str, bool, str, bool], Texture]()
+        self._assets, self._found = assets, dict[tuple[str, bool, PictureReading | None, bool], Texture]()
 
-    def number(self, named: str, plain: bool, reading: str = "", alpha: bool = False) -> int:
+    def number(self, named: str, plain: bool, reading: PictureReading | None = None, alpha: bool = False) -> int:
         """Number of an uploaded file ``asset:...``, or of what lies inside one (``#`` and a number), 0 for none; the rest as ``texture``
         takes it.
 
@@ -60,11 +60,13 @@ class Textures:
         return tuple(self._found.values())
 
 
-def _finish(finish: Values, place: str, textures: Textures, cut: float, reading: str) -> tuple[float, ...]:
+def _finish(
+    finish: Values, place: str, textures: Textures, cut: float, reading: PictureReading | None
+) -> tuple[float, ...]:
     """Numbers of a finish; an InputError about a texture names its field below ``place``. cut and reading are those of ``Worn``."""
     red, green, blue = (value * finish.emission for value in decode_hex(finish.emission_colour))
 
-    def number(what: str, plain: bool, reading: str = "", alpha: bool = False) -> int:
+    def number(what: str, plain: bool, reading: PictureReading | None = None, alpha: bool = False) -> int:
         try:
             return textures.number(getattr(finish, f"{what}_map"), plain, reading, alpha)
         except InputError as error:
@@ -72,7 +74,9 @@ def _finish(finish: Values, place: str, textures: Textures, cut: float, reading:
             raise
 
     taken = _TAKEN[finish.shading]
-    maps = [number(what, plain, reading if what == "base" else "") if what in taken else 0 for what, plain in TEXTURES]
+    maps = [
+        number(what, plain, reading if what == "base" else None) if what in taken else 0 for what, plain in TEXTURES
+    ]
     # How much is there does not depend on how it answers light.
     alpha = number("base", True, reading, True) if cut >= 0 else 0
     tones = [(tone.above, decode_hex(tone.colour)) for tone in finish.tones]

@@ -8,11 +8,13 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
-from zeitbild.elements.base import AssetSource
+from zeitbild.elements.base import AssetSource, PictureReading
 from zeitbild.errors import InputError
+from zeitbild.footage.levels import cut_levels
+from zeitbild.footage.pictures import cutout
 from zeitbild.geometry.drawing.painting import drawing_at
 from zeitbild.geometry.model.reading import holds_pictures, picture_levels
-from zeitbild.pictures import cut_levels, levels_of
+from zeitbild.pictures import levels_of
 from zeitbild.resolve.digest_cache import DigestCache
 from zeitbild.snapshot.texture import MOST_LEVELS, Texture
 
@@ -23,7 +25,7 @@ _LARGEST = 2048
 _textures = DigestCache[Texture](256 * 1024 * 1024, lambda one: sum(level.nbytes for level in one.levels))
 
 
-def _levels(digest: str, plain: bool, reading: str, alpha: bool, path: str) -> Sequence[NDArray[np.float32]]:
+def _levels(digest: str, plain: bool, path: str) -> Sequence[NDArray[np.float32]]:
     _, inside, number = digest.partition("#")
     if inside:
         # What lies inside a model is a picture, inside a drawing a gradient.
@@ -34,21 +36,34 @@ def _levels(digest: str, plain: bool, reading: str, alpha: bool, path: str) -> S
         if int(number) >= len(drawing.gradients):
             raise InputError(f"the drawing has no gradient {number}")
         return drawing.gradients[int(number)].levels(drawing.bounds, MOST_LEVELS)
-    if reading:
-        return cut_levels(path, "the uploaded picture", reading, alpha, _LARGEST, MOST_LEVELS)
     return levels_of(path, "the uploaded picture", plain, _LARGEST, MOST_LEVELS)
 
 
-def texture(digest: str, plain: bool, reading: str, alpha: bool, assets: AssetSource) -> Texture:
+def texture(digest: str, plain: bool, reading: PictureReading | None, alpha: bool, assets: AssetSource) -> Texture:
     """The texture of a digest, or of what lies inside a file (its digest, ``#`` and the number); plain: its values are numbers, not colours.
 
-    reading is how the alpha of a picture is read (``straight``, ``premultiplied`` or ``ignored``; empty: it is over black), with ``alpha``
-    that itself is the texture. InputError if it is missing or broken.
+    reading is how a picture of footage is read, with ``alpha`` that itself is the texture. InputError if it is missing or broken.
     """
+    key = digest, plain, reading, alpha
 
     def made() -> Texture:
-        path = str(assets.path(digest.partition("#")[0]))
-        name = " ".join([digest, reading, "alpha" if alpha else ""]).rstrip()
-        return Texture(name, plain, tuple(_levels(digest, plain, reading, alpha, path)))
+        sha256, inside, number = digest.partition("#")
+        path = assets.path(sha256)
+        if reading is None:
+            # A gradient lies in its drawing once; pictures of models and of surfaces repeat.
+            once = bool(inside) and not holds_pictures(path)
+            return Texture(digest, plain, tuple(_levels(digest, plain, str(path))), once)
+        light, share = cutout(path, "the uploaded footage", int(number or 0), reading.alpha, reading.matte)
+        colours, shares = cut_levels(light, share, _LARGEST, MOST_LEVELS)
+        if shares is None:
+            shares = [np.ones((1, 1, 3), np.float32)]
+        name = f"{digest} {reading}"
+        # Both come from one look at the picture.
+        both = {
+            False: Texture(name, False, tuple(colours), True, reading.hard),
+            True: Texture(f"{name} alpha", True, tuple(shares), True, reading.hard),
+        }
+        _textures.get((digest, alpha, reading, not alpha), lambda: both[not alpha])
+        return both[alpha]
 
-    return _textures.get((digest, plain, reading, alpha), made)
+    return _textures.get(key, made)

@@ -22,9 +22,11 @@ from zeitbild.snapshot.finish_row import (
     ROUND_BALL,
     UNWRAPPED,
 )
+from zeitbild.snapshot.texture import HARD, ONCE
 
 _ROW, _MAPS, _MAP_LIES, _MAP_TURN, _ALPHA_MAP = FINISH_ROW, MAPS, MAP_LIES, MAP_TURN, ALPHA_MAP
 _ALL_SIDES, _ROUND_BALL, _UNWRAPPED = ALL_SIDES, ROUND_BALL, UNWRAPPED
+_ONCE, _HARD = ONCE, HARD
 _ZERO, _HALF, _ONE, _TWO = np.float32(0), np.float32(0.5), np.float32(1), np.float32(2)
 _SMALL = np.float32(1e-9)
 #: Turns in a radian.
@@ -58,15 +60,22 @@ def spaces_of(snapshot: Snapshot) -> NDArray[np.float32]:
 
 
 @kernel
-def _texel(values, table, number, level, u, v):  # type: ignore[no-untyped-def]
-    """Bilinear value (three numbers) of one level; the picture repeats."""
+def _texel(values, table, number, level, u, v, soft_u, soft_v):  # type: ignore[no-untyped-def]
+    """Bilinear value (three numbers) of one level; the picture repeats, or is seen once. soft_u and soft_v are how much of a texel the
+    way from one to the next takes: all of it, or less where pixels are to stay whole."""
     at = 1 + 3 * level
     offset, width, height = table[number, at], table[number, at + 1], table[number, at + 2]
     x, y = u * np.float32(width) - _HALF, v * np.float32(height) - _HALF
     left, top = math.floor(x), math.floor(y)
     fx, fy = np.float32(x - left), np.float32(y - top)
-    x0, y0 = int(left) % width, int(top) % height
-    x1, y1 = (x0 + 1) % width, (y0 + 1) % height
+    fx = max(_ZERO, min(_ONE, (fx - _HALF) / soft_u + _HALF))
+    fy = max(_ZERO, min(_ONE, (fy - _HALF) / soft_v + _HALF))
+    if table[number, _ONCE] != 0:
+        x0, y0 = max(0, min(int(left), width - 1)), max(0, min(int(top), height - 1))
+        x1, y1 = max(0, min(int(left) + 1, width - 1)), max(0, min(int(top) + 1, height - 1))
+    else:
+        x0, y0 = int(left) % width, int(top) % height
+        x1, y1 = (x0 + 1) % width, (y0 + 1) % height
     a, b = offset + y0 * width + x0, offset + y0 * width + x1
     c, d = offset + y1 * width + x0, offset + y1 * width + x1
     wa, wb, wc, wd = (_ONE - fx) * (_ONE - fy), fx * (_ONE - fy), (_ONE - fx) * fy, fx * fy
@@ -87,9 +96,12 @@ def _look_up(values, table, number, u, v, wide_u, wide_v):  # type: ignore[no-un
     wanted = max(_ZERO, min(np.float32(last), math.log(max(footprint, _ONE)) * _TO_LOG2))
     level = min(int(wanted), last)
     blend = np.float32(wanted) - np.float32(level)
-    red, green, blue = _texel(values, table, number, level, u, v)
+    soft_u = soft_v = _ONE
+    if table[number, _HARD] != 0 and level == 0:
+        soft_u, soft_v = max(_SMALL, min(_ONE, wide_u * width)), max(_SMALL, min(_ONE, wide_v * height))
+    red, green, blue = _texel(values, table, number, level, u, v, soft_u, soft_v)
     if blend > _ZERO and level < last:
-        r, g, b = _texel(values, table, number, level + 1, u, v)
+        r, g, b = _texel(values, table, number, level + 1, u, v, _ONE, _ONE)
         red, green, blue = red + (r - red) * blend, green + (g - green) * blend, blue + (b - blue) * blend
     return red, green, blue
 

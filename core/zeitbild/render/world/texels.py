@@ -8,22 +8,21 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zeitbild.kernels import PARALLEL
-from zeitbild.snapshot.texture import MOST_LEVELS, Texture
+from zeitbild.snapshot.texture import HARD, ONCE, TEXTURE_ROW, Texture
 
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Texels:
     """All textures of a picture as the kernels take them.
 
-    values [n, 3] the texels of all levels of all textures; table [T, 1 + 3 MOST_LEVELS] int64: number of levels, then
-    offset, width and height of each.
+    values [n, 3] the texels of all levels of all textures; table [T, TEXTURE_ROW] int64 (``snapshot.texture``).
     """
 
     values: NDArray[np.float32]
     table: NDArray[np.int64]
 
 
-_none = Texels(np.zeros((0, 3), np.float32), np.zeros((0, 1 + 3 * MOST_LEVELS), np.int64))
+_none = Texels(np.zeros((0, 3), np.float32), np.zeros((0, TEXTURE_ROW), np.int64))
 _last: dict[tuple[Texture, ...], Texels] = {}
 
 
@@ -34,10 +33,10 @@ def texels_of(textures: tuple[Texture, ...]) -> Texels:
     with PARALLEL:
         found = _last.get(textures)
         if found is None:
-            table = np.zeros((len(textures), 1 + 3 * MOST_LEVELS), np.int64)
+            table = np.zeros((len(textures), TEXTURE_ROW), np.int64)
             at, parts = 0, []
             for row, texture in zip(table, textures, strict=True):
-                row[0] = len(texture.levels)
+                row[0], row[ONCE], row[HARD] = len(texture.levels), texture.once, texture.hard
                 for number, level in enumerate(texture.levels):
                     height, width = level.shape[:2]
                     row[1 + 3 * number : 4 + 3 * number] = at, width, height

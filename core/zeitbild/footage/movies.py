@@ -1,0 +1,157 @@
+"""Movies: MOV, MP4, WebM, Matroska, through FFmpeg's libraries. Runs in a reading process."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from fractions import Fraction
+from pathlib import Path
+
+import av
+import numpy as np
+from av.video.frame import VideoFrame
+from av.video.reformatter import ColorRange, Colorspace
+
+from zeitbild.errors import PictureError
+from zeitbild.footage.plain import MAX_PICTURES
+from zeitbild.footage.stills import Raw, check_size
+
+#: Pictures that are decoded on the way to one that is asked for, before the file is searched for a nearer beginning.
+_NEAR = 48
+#: From this height on movies that do not say how their colours are coded are taken as ITU-R BT.709, below as BT.601 (common practice).
+_HIGH = 720
+#: How a colour space is called that a file does not say.
+_UNSAID = 2
+
+
+def container_of(data: bytes) -> str:
+    """What kind of container starts with some bytes (at least 12): its name in the library, or empty. Nothing else is opened: lists that
+    name other files are none."""
+    if data[4:8] in (b"ftyp", b"moov", b"mdat", b"wide", b"free", b"skip"):
+        return "mov"
+    return "matroska" if data.startswith(b"\x1aE\xdf\xa3") else ""
+
+
+class Movie:
+    """A movie, opened. Picture n is what is shown at n by its rate."""
+
+    def __init__(self, path: Path, label: str) -> None:
+        self.label, self.notes = label, list[str]()
+        with path.open("rb") as file:
+            kind = container_of(file.read(16))
+        try:
+            self._container = av.open(str(path), format=kind, options={"protocol_whitelist": "file"})
+        except (av.FFmpegError, OSError, ValueError) as error:
+            raise PictureError(f"{label} is damaged or cut off: {error}") from error
+        videos = self._container.streams.video
+        if not videos:
+            raise PictureError(f"{label} has no pictures in it")
+        self._stream = videos[0]
+        context = self._stream.codec_context
+        check_size(context.width, context.height, label)
+        self.width, self.height = context.width, context.height
+        aspect = self._stream.sample_aspect_ratio or Fraction(1)
+        self.shape = self.height / (self.width * float(aspect or 1))
+        if aspect and aspect != 1:
+            self.notes.append(
+                f"its pixels are {float(aspect):.3f} times as wide as high: it is shown as wide as it is meant"
+            )
+        rate = self._stream.average_rate or self._stream.guessed_rate
+        if not rate:
+            raise PictureError(f"{label} does not say how many pictures a second it has")
+        self.rate = Fraction(rate)
+        # The usual decoder of this one leaves its alpha out without a word.
+        self._veiled = context.name.startswith("vp9") and self._stream.metadata.get("alpha_mode") == "1"
+        self._decoder = context
+        if self._veiled:
+            own = av.CodecContext.create("libvpx-vp9", "r")
+            own.extradata = context.extradata
+            self._decoder = own  # type: ignore[assignment]
+        else:
+            context.thread_type = "AUTO"
+        self._base = self._stream.time_base or Fraction(1, 1000)
+        self._begin = self._stream.start_time or 0
+        self.count = self._counted()
+        self._frames: Iterator[tuple[int, VideoFrame]] = iter(())
+        self._held: tuple[int, VideoFrame] | None = None
+        self._ahead: tuple[int, VideoFrame] | None = None
+        self._from_start()
+
+    def _counted(self) -> int:
+        times = set[int]()
+        last = 0
+        for packet in self._container.demux(self._stream):
+            if packet.pts is None or packet.size == 0:
+                continue
+            times.add(packet.pts)
+            last = max(last, packet.pts + (packet.duration or 0))
+            if len(times) > MAX_PICTURES:
+                raise PictureError(f"{self.label} has more than {MAX_PICTURES:,} pictures")
+        if not times:
+            raise PictureError(f"{self.label} is damaged or cut off: there is no picture in it")
+        self._begin = min(times)
+        steps = np.diff(np.array(sorted(times), np.float64)) * float(self._base * self.rate)
+        if len(steps) and float(np.abs(steps - 1).max()) > 0.6:
+            self.notes.append(f"its pictures last unequally: it is looked at {float(self.rate):g} times a second")
+            return max(1, round((last - self._begin) * self._base * self.rate))
+        return len(times)
+
+    def _from_start(self) -> None:
+        self._seek(self._begin)
+
+    def _seek(self, to: int) -> None:
+        self._container.seek(to, stream=self._stream, backward=True)
+        self._decoder.flush_buffers()
+        self._frames, self._held = self._decoded(), None
+        self._ahead = next(self._frames, None)
+
+    def _decoded(self) -> Iterator[tuple[int, VideoFrame]]:
+        """Frames from here on, with the number of the picture that they begin."""
+        for packet in self._container.demux(self._stream):
+            if self._veiled and packet.size == 0:
+                packets = self._decoder.decode(None)
+            else:
+                packets = self._decoder.decode(packet)
+            for frame in packets:
+                assert isinstance(frame, VideoFrame)
+                if frame.pts is None:
+                    continue
+                yield round((frame.pts - self._begin) * self._base * self.rate), frame
+
+    def picture(self, number: int) -> Raw:
+        """One of its pictures; PictureError where the file is damaged."""
+        try:
+            at = self._held[0] if self._held is not None else -1
+            if number < at or number > at + _NEAR:
+                self._seek(self._begin + int(number / self.rate / self._base))
+                if self._ahead is not None and self._ahead[0] > number:
+                    self._from_start()
+            while self._ahead is not None and (self._ahead[0] <= number or self._held is None):
+                self._held, self._ahead = self._ahead, next(self._frames, None)
+            if self._held is None:
+                raise PictureError(f"picture {number + 1} of {self.label} is missing: the file may be cut off")
+            return self._raw(self._held[1])
+        except (av.FFmpegError, OSError) as error:
+            raise PictureError(f"picture {number + 1} of {self.label} is damaged: {error}") from error
+
+    def _raw(self, frame: VideoFrame) -> Raw:
+        parts = frame.format.components
+        alpha = any(part.is_alpha for part in parts)
+        fine = max(part.bits for part in parts) > 8
+        wanted = ("rgba64le" if fine else "rgba") if alpha else ("rgb48le" if fine else "rgb24")
+        if frame.format.is_rgb:
+            other = frame.reformat(format=wanted)
+        else:
+            space = int(frame.colorspace)
+            if space == _UNSAID:
+                space = int(Colorspace.ITU709 if self.height >= _HIGH else Colorspace.ITU601)
+            whole = int(frame.color_range) == int(ColorRange.JPEG) or frame.format.name.startswith("yuvj")
+            other = frame.reformat(
+                format=wanted,
+                src_colorspace=space,
+                dst_colorspace=Colorspace.ITU709,
+                src_color_range=ColorRange.JPEG if whole else ColorRange.MPEG,
+                dst_color_range=ColorRange.JPEG,
+            )
+        pixels = other.to_ndarray()
+        kind = np.uint16 if fine else np.uint8
+        return Raw(np.ascontiguousarray(pixels[: self.height, : self.width], kind), True)
