@@ -9,6 +9,9 @@ export type LibraryFile = Schemas["FileOut"];
 export interface FileFacts {
   summary: string;
   notes: string[];
+  /** What kind of file it is among those of its kind, and what else people should know. */
+  kind?: string;
+  about?: string;
   finishes: { name: string; colour: string; values: Record<string, unknown> }[];
   parts?: string[];
 }

@@ -699,7 +699,7 @@ export interface paths {
         put?: never;
         /**
          * Upload File
-         * @description Take in a file of one kind.
+         * @description Take in a file of one kind, or several that make one (the pictures of a sequence).
          */
         post: operations["uploadFile"];
         delete?: never;
@@ -3308,11 +3308,8 @@ export interface operations {
         requestBody: {
             content: {
                 "multipart/form-data": {
-                    /**
-                     * File
-                     * Format: binary
-                     */
-                    file: string;
+                    /** File */
+                    file: string[];
                 };
             };
         };

@@ -3,15 +3,64 @@ import { megabytes } from "@/shot/cellMarks";
 import { csrfToken, Problem, problemOf } from "./client";
 import { loadOffers } from "./offers";
 
-/** Send a file to an address; throws the Problem that says why it was not taken. */
-export async function upload<T>(address: string, file: File): Promise<T> {
+/**
+ * Send files to an address, where several become one; throws the Problem that says why they were not taken. ``progress`` is told how
+ * much of them is there (0 to 1; then they are read); ``until`` stops it.
+ */
+export async function upload<T>(
+  address: string,
+  files: File[],
+  progress: (share: number) => void = () => {},
+  until?: AbortSignal,
+): Promise<T> {
   const { largest } = await loadOffers();
   const most = largest[address.split("/").at(-1) ?? ""];
-  if (most && file.size > most)
-    throw new Problem(413, "too-large", `${file.name} is larger than ${megabytes(most)}, the most that is taken here.`);
+  const size = files.reduce((sum, file) => sum + file.size, 0);
+  if (most && size > most)
+    throw new Problem(
+      413,
+      "too-large",
+      `${files.length > 1 ? "They are" : `${files[0]?.name} is`} larger than ${megabytes(most)}, the most that is taken here.`,
+    );
   const body = new FormData();
-  body.append("file", file);
-  const response = await fetch(address, { method: "POST", headers: { "X-CSRFToken": csrfToken() }, body });
-  if (!response.ok) throw await problemOf(response);
-  return (await response.json()) as T;
+  for (const file of files) body.append("file", file);
+  return new Promise<T>((done, failed) => {
+    // The newer way to ask does not tell how much was sent.
+    const request = new XMLHttpRequest();
+    request.open("POST", address);
+    request.setRequestHeader("X-CSRFToken", csrfToken());
+    request.upload.onprogress = (event) => progress(event.lengthComputable ? event.loaded / event.total : 0);
+    request.onload = () => {
+      const answer = new Response(request.responseText, { status: request.status });
+      if (answer.ok) answer.json().then((found) => done(found as T), failed);
+      else void problemOf(answer).then(failed);
+    };
+    request.onerror = () =>
+      failed(new Problem(0, "offline", "The server cannot be reached; the file was not sent. Try once more."));
+    request.onabort = () => failed(new Problem(0, "stopped", "Stopped; nothing was kept of it."));
+    until?.addEventListener("abort", () => request.abort());
+    request.send(body);
+  });
+}
+
+/** The files of what was dropped, folders opened. */
+export async function filesOf(dropped: DataTransfer): Promise<File[]> {
+  const entries = [...dropped.items].map((item) => item.webkitGetAsEntry()).filter((entry) => entry !== null);
+  if (!entries.some((entry) => entry.isDirectory)) return [...dropped.files];
+  const found: File[] = [];
+  async function open(entry: FileSystemEntry): Promise<void> {
+    if (entry.isFile) {
+      found.push(await new Promise<File>((done, failed) => (entry as FileSystemFileEntry).file(done, failed)));
+      return;
+    }
+    const reader = (entry as FileSystemDirectoryEntry).createReader();
+    // A folder is told in parts, until there are no more.
+    for (;;) {
+      const part = await new Promise<FileSystemEntry[]>((done, failed) => reader.readEntries(done, failed));
+      if (!part.length) return;
+      for (const one of part) await open(one);
+    }
+  }
+  for (const entry of entries) await open(entry);
+  return found.filter((file) => !file.name.startsWith("."));
 }

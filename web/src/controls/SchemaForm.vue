@@ -24,11 +24,13 @@ const props = withDefaults(
     path: string;
     problems: Record<string, string>;
     skip?: string[];
+    /** Values that decide which fields have a meaning, if they are more than the part's own. */
+    known?: Record<string, unknown> | undefined;
     sections?: boolean;
     /** Show only the fields folded under this title. */
     fold?: string;
   }>(),
-  { skip: () => [], sections: true, fold: "" },
+  { skip: () => [], known: undefined, sections: true, fold: "" },
 );
 const emit = defineEmits<{
   update: [path: string, value: unknown];
@@ -47,7 +49,7 @@ defineSlots<Record<string, (slotted: Slotted) => unknown>>();
 const planned = computed(() =>
   planFields(props.schema, props.root, ["kind", "id", ...props.skip]).map((group) => ({
     ...group,
-    fields: group.fields.filter((field) => field.widget !== "hidden" && isMeant(field, props.value)),
+    fields: group.fields.filter((field) => field.widget !== "hidden" && isMeant(field, props.known ?? props.value)),
   })),
 );
 const groups = computed(() =>
@@ -195,6 +197,7 @@ function commit(field: FieldPlan, value: unknown) {
         :path
         :problems
         :skip
+        :known
         :sections="false"
         :fold="one.title"
         @update="(at, inner) => emit('update', at, inner)"

@@ -11,7 +11,9 @@ const props = defineProps<{
   label: string;
   modelValue: string;
   error?: string | undefined;
-  dropped: File | null;
+  dropped: File[];
+  /** Several files that are chosen together make one. */
+  many?: boolean;
   /** Where files go, below the project's address. */
   folder: string;
   accept: string;
@@ -24,7 +26,9 @@ const emit = defineEmits<{ commit: [value: string]; brought: [file: T]; taken: [
 const shot = useShot();
 const own = shallowRef<T[]>([]);
 const failure = ref("");
-const busy = ref(false);
+/** How much of the file is there while it is sent; then it is read. Less than 0: nothing is under way. */
+const sent = ref(-1);
+let stop: AbortController | null = null;
 const input = useTemplateRef("input");
 const project = computed(() => shot.meta?.project_id ?? 0);
 const options = computed(() => [
@@ -36,26 +40,33 @@ onMounted(async () => {
   own.value = await props.list(project.value);
 });
 
-async function send(file: File | undefined) {
-  if (!file) return;
+async function send(files: File[]) {
+  if (!files.length || sent.value >= 0) return;
   failure.value = "";
-  busy.value = true;
+  sent.value = 0;
+  stop = new AbortController();
   try {
-    const taken = await upload<T>(`/api/projects/${project.value}/${props.folder}`, file);
+    const address = `/api/projects/${project.value}/${props.folder}`;
+    const taken = await upload<T>(
+      address,
+      props.many ? files : files.slice(0, 1),
+      (share) => (sent.value = share),
+      stop.signal,
+    );
     own.value = [taken, ...own.value.filter((one) => one.key !== taken.key)];
     emit("brought", taken);
     emit("commit", taken.key);
   } catch (error) {
     failure.value = error instanceof Error ? error.message : String(error);
   } finally {
-    busy.value = false;
+    sent.value = -1;
   }
 }
 watch(
   () => props.dropped,
-  (file) => {
-    if (!file) return;
-    void send(file);
+  (files) => {
+    if (!files.length) return;
+    void send(files);
     emit("taken");
   },
   // It may be why this field is here at all.
@@ -63,7 +74,7 @@ watch(
 );
 function chosen(event: Event) {
   const target = event.target as HTMLInputElement;
-  void send(target.files?.[0]);
+  void send([...(target.files ?? [])]);
   target.value = "";
 }
 </script>
@@ -71,14 +82,32 @@ function chosen(event: Event) {
 <template>
   <div>
     <ListField :label :model-value="modelValue" :options :error="failure || error" @commit="emit('commit', $event)" />
+    <p v-if="sent >= 0" class="mt-1 flex items-center gap-2" role="status">
+      <progress
+        v-if="sent < 1"
+        class="h-2 w-24 accent-select-ink"
+        :value="sent"
+        :aria-label="`${label} sent`"
+      ></progress>
+      <span>{{ sent < 1 ? `Sending, ${Math.floor(sent * 100)} %` : "Reading the file…" }}</span>
+      <button type="button" class="text-select-ink underline underline-offset-2" @click="stop?.abort()">Stop</button>
+    </p>
     <button
+      v-else
       type="button"
       class="mt-1 inline-flex items-center gap-1 text-left text-select-ink underline underline-offset-2"
-      :disabled="busy"
       @click="input?.click()"
     >
-      <Upload :size="13" class="shrink-0" aria-hidden="true" />{{ busy ? "Reading the file…" : invitation }}
+      <Upload :size="13" class="shrink-0" aria-hidden="true" />{{ invitation }}
     </button>
-    <input ref="input" type="file" class="hidden" :accept :aria-label="`${label} file`" @change="chosen" />
+    <input
+      ref="input"
+      type="file"
+      class="hidden"
+      :accept
+      :multiple="many ?? false"
+      :aria-label="`${label} file`"
+      @change="chosen"
+    />
   </div>
 </template>

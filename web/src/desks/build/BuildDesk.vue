@@ -4,6 +4,7 @@ import { computed, onBeforeUnmount, onMounted, ref } from "vue";
 
 import { answer, api } from "@/api/client";
 import { useOffers } from "@/api/offers";
+import { filesOf } from "@/api/upload";
 import { schemaOfKind } from "@/controls/fields";
 import BarButton from "@/picture/BarButton.vue";
 import GroundBar from "@/picture/GroundBar.vue";
@@ -123,7 +124,7 @@ function pressed(event: KeyboardEvent) {
 }
 
 /** A file dropped anywhere on the desk goes to the selected element; a drawing or a model becomes an element of its own where none is selected. */
-const dropped = ref<File | null>(null);
+const dropped = ref<File[]>([]);
 /** The kind of element that shows files of such a name. */
 function kindFor(name: string) {
   const library = Object.entries(offers.value?.library ?? {});
@@ -134,14 +135,18 @@ function kindFor(name: string) {
     ),
   );
 }
-function drop(event: DragEvent) {
-  const file = event.dataTransfer?.files[0];
-  if (!file) return;
+async function drop(event: DragEvent) {
+  if (!event.dataTransfer?.types.includes("Files")) return;
   event.preventDefault();
+  const files = await filesOf(event.dataTransfer);
+  const [file] = files;
+  if (!file) return;
   const kind = kindFor(file.name);
-  if (kind && selectedElement.value?.kind !== kind.name)
+  // What is dropped on the surroundings is theirs.
+  const sky = selected.value === "environment" && /\.(hdr|exr|png|jpe?g)$/i.test(file.name);
+  if (kind && !sky && selectedElement.value?.kind !== kind.name)
     selected.value = addElement(shot, kind, { name: file.name.replace(/\.[^.]*$/, "").slice(0, 80) || kind.title });
-  dropped.value = file;
+  dropped.value = files;
 }
 function over(event: DragEvent) {
   if (event.dataTransfer?.types.includes("Files")) event.preventDefault();
@@ -205,7 +210,7 @@ onBeforeUnmount(() => {
     <template #settings>
       <FindingList desk="build" />
       <CameraName :path="selected" @select="selected = $event" />
-      <SelectedForm :key="selected" :path="selected" :dropped @taken="dropped = null" />
+      <SelectedForm :key="selected" :path="selected" :dropped @taken="dropped = []" />
     </template>
   </DeskFrame>
 </template>

@@ -13,7 +13,7 @@ const props = defineProps<{
   kind: string;
   modelValue: string;
   error?: string | undefined;
-  dropped: File | null;
+  dropped: File[];
 }>();
 const emit = defineEmits<{ commit: [value: string]; taken: [] }>();
 const shot = useShot();
@@ -25,7 +25,14 @@ const own = computed(() => offers.value?.library[props.kind]);
 const shipped = computed(() =>
   (own.value?.shipped ?? []).map((one) => ({ name: one.key, title: one.title, note: one.character })),
 );
-const endings = computed(() => (own.value?.suffixes ?? []).map((one) => one.slice(1).toUpperCase()).join(", "));
+const invitation = computed(() => {
+  const endings = own.value?.suffixes ?? [];
+  // More than a line of them tell nobody anything.
+  const kinds = endings.length > 6 ? "" : ` (${endings.map((one) => one.slice(1).toUpperCase()).join(", ")})`;
+  return own.value?.many
+    ? "Bring a file or numbered pictures, or drop them or a folder"
+    : `Bring your own${kinds}, or drop it here`;
+});
 const facts = computed(() => library.factsOf(props.modelValue));
 function describe(file: LibraryFile) {
   return { title: file.title, note: (file.facts as unknown as FileFacts).summary };
@@ -38,7 +45,8 @@ function describe(file: LibraryFile) {
       :label
       :folder="`files/${kind}`"
       :accept="(own?.suffixes ?? []).join(',')"
-      :invitation="`Bring your own (${endings}), or drop it here`"
+      :invitation
+      :many="own?.many ?? false"
       :model-value
       :error="error || library.failure.value"
       :dropped
@@ -50,8 +58,9 @@ function describe(file: LibraryFile) {
       @taken="emit('taken')"
     />
     <p v-if="facts" class="mt-0.5 text-soft">{{ facts.summary }}</p>
+    <p v-if="facts?.about" class="text-soft">{{ facts.about }}</p>
     <div v-if="facts?.notes.length" class="mt-1 border-l-2 border-now pl-2">
-      <p>Not as in the file:</p>
+      <p>{{ own?.many ? "To know:" : "Not as in the file:" }}</p>
       <ul class="list-disc pl-4 text-soft">
         <li v-for="note in facts.notes" :key="note">{{ note }}</li>
       </ul>

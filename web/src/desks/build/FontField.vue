@@ -6,7 +6,7 @@ import { useOffers } from "@/api/offers";
 
 import AssetField from "./AssetField.vue";
 
-defineProps<{ modelValue: string; error?: string | undefined; dropped: File | null }>();
+defineProps<{ modelValue: string; error?: string | undefined; dropped: File[] }>();
 const emit = defineEmits<{ commit: [value: string]; taken: [] }>();
 const offers = useOffers();
 const shipped = computed(() =>

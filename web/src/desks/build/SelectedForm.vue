@@ -3,6 +3,7 @@
 import { computed } from "vue";
 
 import { type JsonSchema, useOffers } from "@/api/offers";
+import { useLibrary } from "@/api/library";
 import { isMeant, planFields, resolveRef, schemaOfKind } from "@/controls/fields";
 import ListField from "@/controls/ListField.vue";
 import SchemaForm from "@/controls/SchemaForm.vue";
@@ -21,10 +22,11 @@ import TextureField from "./TextureField.vue";
 import TouchField from "./TouchField.vue";
 import WholeFinish from "./WholeFinish.vue";
 
-const props = defineProps<{ path: string; dropped: File | null }>();
+const props = defineProps<{ path: string; dropped: File[] }>();
 const emit = defineEmits<{ taken: [] }>();
 const shot = useShot();
 const offers = useOffers();
+const project = computed(() => shot.meta?.project_id ?? 0);
 
 const value = computed(() => shot.get(props.path) as Record<string, unknown> | undefined);
 const root = computed<JsonSchema>(() => offers.value?.schema ?? {});
@@ -45,6 +47,18 @@ const groups = computed(() => {
   };
   const found = all.filter((one) => one.kind === "group" && !within(one.id));
   return [{ name: "", title: "None" }, ...found.map((one) => ({ name: one.id, title: one.name }))];
+});
+/** Its values, and of each file that it names what kind of file that is (fields may have a meaning for some only). */
+const libraries = new Map<string, ReturnType<typeof useLibrary>>();
+const known = computed(() => {
+  const found: Record<string, unknown> = { ...value.value };
+  for (const field of planFields(schema.value, root.value, []).flatMap((group) => group.fields)) {
+    const files = field.schema["x-files"];
+    if (field.widget !== "file" || !files) continue;
+    if (!libraries.has(files)) libraries.set(files, useLibrary(files, project));
+    found[`${field.name}.kind`] = libraries.get(files)?.factsOf(value.value?.[field.name])?.kind;
+  }
+  return found;
 });
 /** Surfaces of an element, each with a finish. */
 const parts = computed(() =>
@@ -80,6 +94,7 @@ const parts = computed(() =>
       :schema
       :root
       :value
+      :known
       :path
       :problems="shot.problems"
       :skip="skip"

@@ -3,7 +3,7 @@ import { answer, api, type Schemas } from "@/api/client";
 
 import AssetField from "./AssetField.vue";
 
-defineProps<{ modelValue: string; error?: string | undefined; help?: string | undefined; dropped: File | null }>();
+defineProps<{ modelValue: string; error?: string | undefined; help?: string | undefined; dropped: File[] }>();
 const emit = defineEmits<{ commit: [value: string]; taken: [] }>();
 const NONE = [{ name: "", title: "None yet", note: "" }];
 function list(project: number) {

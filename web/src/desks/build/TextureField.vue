@@ -23,7 +23,7 @@ function describe(picture: Schemas["PictureOut"]) {
       invitation="Bring a picture"
       :model-value
       :error
-      :dropped="null"
+      :dropped="[]"
       :list
       :describe
       :shipped="NONE"
