@@ -11,6 +11,7 @@ from ninja.files import UploadedFile
 from assets.actions.add_file import add_file
 from assets.actions.add_font import add_font
 from assets.actions.add_picture import add_picture
+from assets.actions.copy_assets import adopt_files
 from assets.models import Font, LibraryFile, Picture
 from projects.models import Role
 from projects.selectors import project_for
@@ -21,6 +22,8 @@ from zeitbild.pictures import MAX_PICTURE_BYTES
 from zeitbild_server.security import signed_in
 
 router = Router(tags=["assets"])
+#: Files that are adopted at once.
+_MOST_ADOPTED = 500
 
 
 class FontOut(Schema):
@@ -88,6 +91,20 @@ def upload_picture(request: HttpRequest, project_id: int, file: UploadedFile = F
 def upload_sky(request: HttpRequest, project_id: int, file: UploadedFile = File(...)) -> PictureOut:
     """Take in a picture of all directions, twice as wide as high."""
     return _upload(request, project_id, file, sky=True)
+
+
+class AdoptIn(Schema):
+    """Files as documents name them."""
+
+    keys: list[str]
+
+
+@router.post("/projects/{project_id}/adopt", response={204: None}, operation_id="adoptFiles")
+def adopt(request: HttpRequest, project_id: int, data: AdoptIn) -> tuple[int, None]:
+    """Let a project use files of other projects that this person is a member of; others are left alone."""
+    user = signed_in(request)
+    adopt_files(user, project_for(user, project_id, least=Role.EDITOR), data.keys[:_MOST_ADOPTED])
+    return 204, None
 
 
 class FileOut(Schema):

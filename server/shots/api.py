@@ -17,10 +17,10 @@ from projects.selectors import project_for
 from shots import jobs
 from shots.actions.create_shot import create_shot, delete_shot, duplicate_shot, restore_shot
 from shots.actions.save_document import redo, save_document, undo
-from shots.examine import estimate, examine, frame_camera, read_length
+from shots.examine import elements_at, estimate, examine, frame_camera, read_length, where_elements_lie
 from shots.jobs import Job
 from shots.judging import palette, shares
-from shots.lanes import LONG, compute
+from shots.lanes import LONG, SHORT, compute
 from shots.models import Shot
 from shots.offers import offers
 from shots.rendering import lane_of, sketch
@@ -36,7 +36,9 @@ from shots.schemas import (
     JobOut,
     LengthIn,
     LengthOut,
+    LiesOut,
     PaletteIn,
+    PickIn,
     PictureIn,
     SaveIn,
     ShotIn,
@@ -293,6 +295,20 @@ def framing(request: HttpRequest, shot_id: int, data: FramingIn) -> dict[str, An
     """The camera of an unsaved document, moved so that elements fill the picture."""
     _reach(signed_in(request), shot_id, data.document)
     return frame_camera(data.document, data.frame, tuple(data.elements))
+
+
+@router.post("/shots/{shot_id}/lies", response=list[LiesOut], operation_id="whereElementsLie")
+async def lies(request: HttpRequest, shot_id: int, data: FrameIn) -> list[dict[str, Any]]:
+    """Where the elements of an unsaved document lie on the picture, and how a drag moves them."""
+    await _reach_recently(signed_in(request), shot_id, data.document)
+    return await compute(SHORT, signed_in(request).id, where_elements_lie, data.document, data.frame)
+
+
+@router.post("/shots/{shot_id}/pick", response=list[str], operation_id="elementsAt")
+async def pick(request: HttpRequest, shot_id: int, data: PickIn) -> list[str]:
+    """The elements of an unsaved document that are seen at a place, the nearest first."""
+    await _reach_recently(signed_in(request), shot_id, data.document)
+    return await compute(SHORT, signed_in(request).id, elements_at, data.document, data.frame, data.x, data.y)
 
 
 @router.post("/shots/{shot_id}/histogram", response=HistogramOut, operation_id="histogram")

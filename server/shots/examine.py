@@ -31,6 +31,7 @@ from zeitbild.render import QUALITIES, render
 from zeitbild.render.passes import offered
 from zeitbild.resolve import reach_of, resolve
 from zeitbild.resolve.framing import framed
+from zeitbild.resolve.hands import lie_on, picked
 from zeitbild.storage import own_prefix
 from zeitbild.timing import Length, parse_frames, parse_length, parse_rate, phase_of, turned_degrees
 
@@ -230,6 +231,16 @@ def _fresh(document: str, frames: Sequence[int], quality: str, layer: str) -> in
     # Where frames repeat among those that were looked at, the others repeat them too.
     repeats = len(there) < len(looked)
     return fresh if repeats else round(fresh * len(frames) / len(looked))
+
+
+def where_elements_lie(document: Any, frame: int) -> list[dict[str, Any]]:
+    """Where the elements of an unsaved document lie on the picture, and how a drag moves them."""
+    return [asdict(one) for one in lie_on(read_shot(document), frame, AssetFolder(assets_folder()))]
+
+
+def elements_at(document: Any, frame: int, x: float, y: float) -> list[str]:
+    """The elements of an unsaved document that are seen at a place (pixels of the raster), the nearest first."""
+    return list(picked(read_shot(document), frame, AssetFolder(assets_folder()), x, y))
 
 
 def frame_camera(document: Any, frame: int, elements: tuple[str, ...]) -> dict[str, Any]:

@@ -97,6 +97,25 @@ class FramingIn(Schema):
     elements: list[str] = []
 
 
+class PickIn(Schema):
+    """An unsaved document, a frame, and a place on the picture in pixels of the raster from its upper left."""
+
+    document: dict[str, Any]
+    frame: int
+    x: float
+    y: float
+
+
+class LiesOut(Schema):
+    """Where an element lies on the picture (see ``resolve.hands``)."""
+
+    element: str
+    box: tuple[float, float, float, float] | None
+    pivot: tuple[float, float]
+    across: tuple[float, float, float]
+    down: tuple[float, float, float]
+
+
 class FrameIn(Schema):
     """An unsaved document and a frame."""
 

@@ -35,7 +35,7 @@ _LARGER = (
     (re.compile(r"^/api/projects/\d+/(pictures|skies)$"), MAX_PICTURE_BYTES + _FORM),
     *((re.compile(rf"^/api/projects/\d+/files/{kind.name}$"), kind.most_bytes + _FORM) for kind in files),
     (
-        re.compile(r"^/api/shots/\d+/(document|picture|examine|framing|histogram|palette|estimate)$"),
+        re.compile(r"^/api/shots/\d+/(document|picture|examine|framing|lies|pick|histogram|palette|estimate)$"),
         settings.DATA_UPLOAD_MAX_MEMORY_SIZE,
     ),
 )

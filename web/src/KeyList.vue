@@ -20,6 +20,11 @@ const KEYS = [
     "move round the set, or aim the light that is selected; with Shift or the right button sideways; wheel nearer and farther",
   ],
   [
+    "click on the picture",
+    "select what is seen there, once more what is behind it; with Ctrl or Shift several; drag inside its box to move it (Ctrl: freely, Shift: straight), corners size it, the knob turns it; arrow keys move it by a pixel, with Shift by ten",
+  ],
+  ["Ctrl C, Ctrl V", "in Build: copy what is selected and paste it, into other shots too"],
+  [
     "in a number",
     "↑ ↓ step, with Shift tenfold; type 24*4; Escape restores; drag its name; double-click its name to reset",
   ],

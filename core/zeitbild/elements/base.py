@@ -85,6 +85,12 @@ class ElementBase(Part):
         description="Seen while working; in no layer, no run and no file.",
         json_schema_extra=_LATE,
     )
+    locked: bool = Field(
+        default=False,
+        title="Locked",
+        description="Hands on the picture leave it where it is.",
+        json_schema_extra=_LATE,
+    )
     placement: Placement = Field(default_factory=Placement, title="Placement", json_schema_extra=_LATE)
     pivot_offset: Point = Field(
         default=(0.0, 0.0, 0.0),

@@ -37,7 +37,9 @@ def _colours(kind: str, rng: np.random.Generator) -> NDArray[np.float64]:
     return one + (other - one) * share[..., None]
 
 
-def _file(alpha: NDArray[np.float64], colours: NDArray[np.float64], how: str, ground: NDArray[np.float64], steps: int) -> NDArray[np.float32]:
+def _file(
+    alpha: NDArray[np.float64], colours: NDArray[np.float64], how: str, ground: NDArray[np.float64], steps: int
+) -> NDArray[np.float32]:
     """As a file of so many steps would have it."""
     share = alpha[..., None]
     if how == "straight":

@@ -120,7 +120,10 @@ class Stills(_Files):
             "WebP": (_pillow("WEBP", [_image()], lossless=True, exact=True), eight),
             "EXR": (_exr(light.astype(np.float32), (0, 0, _WIDE - 1, _HIGH - 1), (0, 0, _WIDE - 1, _HIGH - 1)), light),
             "grey": (_pillow("PNG", [_image(0, "L")]), np.repeat(np.asarray(_image(0, "L"))[..., None], 3, axis=2)),
-            "colours in a table": (_pillow("PNG", [_image(0, "RGB").quantize(16)]), np.asarray(_image(0, "RGB").quantize(16).convert("RGB"))),
+            "colours in a table": (
+                _pillow("PNG", [_image(0, "RGB").quantize(16)]),
+                np.asarray(_image(0, "RGB").quantize(16).convert("RGB")),
+            ),
             "without alpha": (_pillow("PNG", [_image(0, "RGB")]), eight[..., :3]),
         }
         for name, (data, wanted) in kinds.items():
@@ -167,7 +170,9 @@ class Moving(_Files):
                     np.testing.assert_array_equal(pixels[..., 3], wanted[..., 3])
                     # Colours of what is not there are lost by the writer of one of them.
                     np.testing.assert_array_equal(pixels[:, 5:], wanted[:, 5:])
-        place, found = self.look(_pillow("GIF", [one.convert("RGB") for one in frames], duration=[40, 40, 40, 40, 40, 50, 40]))
+        place, found = self.look(
+            _pillow("GIF", [one.convert("RGB") for one in frames], duration=[40, 40, 40, 40, 40, 50, 40])
+        )
         self.assertEqual((found.count, found.rate), (7, Fraction(700, 29)))
         place, found = self.look(_pillow("GIF", [one.convert("RGB") for one in frames[:3]], duration=[100, 300, 200]))
         self.assertEqual((found.count, found.rate), (6, Fraction(10)))

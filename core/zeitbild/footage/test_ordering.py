@@ -74,7 +74,9 @@ class Ordering(unittest.TestCase):
 
 
 class Playing(unittest.TestCase):
-    def _seen(self, frames: range, before: str, after: str, rate: Fraction = Fraction(1), **more: int) -> list[int | None]:
+    def _seen(
+        self, frames: range, before: str, after: str, rate: Fraction = Fraction(1), **more: int
+    ) -> list[int | None]:
         start, skip = more.get("start", 1), more.get("skip", 0)
         return [picture_at(4, Fraction(one), start, skip, rate, before, after) for one in frames]  # type: ignore[arg-type]
 

@@ -1,22 +1,42 @@
-"""Let a copied project use the files of the original."""
+"""Let a project use files of others: of the one that it is a copy of, or of those that what is pasted comes from."""
 
 from __future__ import annotations
 
+from collections.abc import Iterable, Sequence
+from typing import Any
+
+from django.contrib.auth.models import User
+
 from assets.models import Font, LibraryFile, Picture
 from projects.models import Project
+from projects.selectors import projects_of
+from zeitbild_server.writing import writing
 
 
 def copy_assets(source: Project, target: Project) -> None:
     """Add the fonts, pictures and other files of one project to another; their content is shared."""
-    Font.objects.bulk_create(
-        Font(project=target, sha256=font.sha256, title=font.title, file_name=font.file_name)
-        for font in source.fonts.all()
+    _give(target, source.fonts.all(), source.pictures.all(), source.files.all())
+
+
+def adopt_files(user: User, target: Project, keys: Sequence[str]) -> None:
+    """Add files, as documents name them, of other projects that a person is a member of."""
+    digests = [key.removeprefix("asset:") for key in keys]
+    reached = projects_of(user).exclude(id=target.id)
+    _give(
+        target,
+        *(kind.objects.filter(project__in=reached, sha256__in=digests) for kind in (Font, Picture, LibraryFile)),
     )
-    Picture.objects.bulk_create(
-        Picture(project=target, sha256=one.sha256, file_name=one.file_name, width=one.width, height=one.height)
-        for one in source.pictures.all()
-    )
-    LibraryFile.objects.bulk_create(
-        LibraryFile(project=target, kind=one.kind, sha256=one.sha256, file_name=one.file_name, facts=one.facts)
-        for one in source.files.all()
-    )
+
+
+def _give(target: Project, fonts: Iterable[Font], pictures: Iterable[Picture], files: Iterable[LibraryFile]) -> None:
+    """Rows of a project like others; what it has stays."""
+    with writing():
+        for font in fonts:
+            defaults: dict[str, Any] = {"title": font.title, "file_name": font.file_name}
+            Font.objects.get_or_create(project=target, sha256=font.sha256, defaults=defaults)
+        for one in pictures:
+            defaults = {"file_name": one.file_name, "width": one.width, "height": one.height}
+            Picture.objects.get_or_create(project=target, sha256=one.sha256, defaults=defaults)
+        for file in files:
+            defaults = {"file_name": file.file_name, "facts": file.facts}
+            LibraryFile.objects.get_or_create(project=target, kind=file.kind, sha256=file.sha256, defaults=defaults)

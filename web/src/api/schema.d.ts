@@ -516,6 +516,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot_id}/lies": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Lies
+         * @description Where the elements of an unsaved document lie on the picture, and how a drag moves them.
+         */
+        post: operations["whereElementsLie"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/pick": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Pick
+         * @description The elements of an unsaved document that are seen at a place, the nearest first.
+         */
+        post: operations["elementsAt"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot_id}/histogram": {
         parameters: {
             query?: never;
@@ -678,6 +718,26 @@ export interface paths {
          * @description Take in a picture of all directions, twice as wide as high.
          */
         post: operations["uploadSky"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/adopt": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Adopt
+         * @description Let a project use files of other projects that this person is a member of; others are left alone.
+         */
+        post: operations["adoptFiles"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1577,6 +1637,66 @@ export interface components {
             elements?: string[];
         };
         /**
+         * LiesOut
+         * @description Where an element lies on the picture (see ``resolve.hands``).
+         */
+        LiesOut: {
+            /** Element */
+            element: string;
+            /** Box */
+            box: [
+                number,
+                number,
+                number,
+                number
+            ] | null;
+            /** Pivot */
+            pivot: [
+                number,
+                number
+            ];
+            /** Across */
+            across: [
+                number,
+                number,
+                number
+            ];
+            /** Down */
+            down: [
+                number,
+                number,
+                number
+            ];
+        };
+        /**
+         * FrameIn
+         * @description An unsaved document and a frame.
+         */
+        FrameIn: {
+            /** Document */
+            document: {
+                [key: string]: unknown;
+            };
+            /** Frame */
+            frame: number;
+        };
+        /**
+         * PickIn
+         * @description An unsaved document, a frame, and a place on the picture in pixels of the raster from its upper left.
+         */
+        PickIn: {
+            /** Document */
+            document: {
+                [key: string]: unknown;
+            };
+            /** Frame */
+            frame: number;
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+        };
+        /**
          * HistogramOut
          * @description Shares of the solid pixels; see ``zeitbild.proof.histogram``.
          */
@@ -1595,18 +1715,6 @@ export interface components {
             black: number;
             /** Solid */
             solid: number;
-        };
-        /**
-         * FrameIn
-         * @description An unsaved document and a frame.
-         */
-        FrameIn: {
-            /** Document */
-            document: {
-                [key: string]: unknown;
-            };
-            /** Frame */
-            frame: number;
         };
         /**
          * PaletteIn
@@ -1728,6 +1836,14 @@ export interface components {
             width: number;
             /** Height */
             height: number;
+        };
+        /**
+         * AdoptIn
+         * @description Files as documents name them.
+         */
+        AdoptIn: {
+            /** Keys */
+            keys: string[];
         };
         /**
          * FileOut
@@ -2999,6 +3115,58 @@ export interface operations {
             };
         };
     };
+    whereElementsLie: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FrameIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LiesOut"][];
+                };
+            };
+        };
+    };
+    elementsAt: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PickIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string[];
+                };
+            };
+        };
+    };
     histogram: {
         parameters: {
             query?: never;
@@ -3269,6 +3437,30 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["PictureOut"];
                 };
+            };
+        };
+    };
+    adoptFiles: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AdoptIn"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

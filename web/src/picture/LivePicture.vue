@@ -109,7 +109,23 @@ const label = computed(() => {
   const what = props.handle === cameraHandle ? "the camera round the set" : props.handle.name;
   return `Frame ${shot.frame}` + (props.movable ? `; drag or use the arrow keys to move ${what}` : "");
 });
-let drag: { x: number; y: number; panning: boolean } | null = null;
+/** A click that moved nothing, at a place in pixels of the raster. */
+const emit = defineEmits<{ pick: [x: number, y: number, event: MouseEvent] }>();
+defineSlots<{
+  default(slotted: { width: number; place: (event: MouseEvent) => [number, number] }): unknown;
+  over(): unknown;
+}>();
+function place(event: MouseEvent): [number, number] {
+  const box = canvas.value?.getBoundingClientRect();
+  if (!box) return [0, 0];
+  return [
+    ((event.clientX - box.left) / box.width) * raster.value.width,
+    ((event.clientY - box.top) / box.height) * raster.value.height,
+  ];
+}
+/** So far (CSS pixels) a click may slip without being a drag. */
+const SLIP = 3;
+let drag: { x: number; y: number; panning: boolean; from: [number, number]; moved: boolean } | null = null;
 function apply(changes: Changes, commit = false) {
   const entries = Object.entries(changes);
   entries.forEach(([path, value], at) => {
@@ -121,7 +137,8 @@ function drawn(): ShotDocument {
 }
 function start(event: PointerEvent) {
   if (!props.movable || event.button > 2) return;
-  drag = { x: event.clientX, y: event.clientY, panning: event.shiftKey || event.button === 2 };
+  const { clientX: x, clientY: y } = event;
+  drag = { x, y, panning: event.shiftKey || event.button === 2, from: [x, y], moved: false };
   (event.currentTarget as HTMLElement).setPointerCapture(event.pointerId);
 }
 function move(event: PointerEvent) {
@@ -129,13 +146,18 @@ function move(event: PointerEvent) {
   const dx = event.clientX - drag.x;
   const dy = event.clientY - drag.y;
   if (!dx && !dy) return;
+  if (!drag.moved && Math.hypot(event.clientX - drag.from[0], event.clientY - drag.from[1]) <= SLIP) return;
+  drag.moved = true;
   drag.x = event.clientX;
   drag.y = event.clientY;
   apply(drag.panning ? props.handle.slide(drawn(), dx, dy, viewWidth.value) : props.handle.turn(drawn(), dx, dy));
 }
-function end() {
-  if (drag) void shot.save();
+function end(event: PointerEvent) {
+  const was = drag;
   drag = null;
+  if (!was) return;
+  if (was.moved) void shot.save();
+  else if (event.type === "pointerup" && event.button === 0) emit("pick", ...place(event), event);
 }
 let wheelTimer = 0;
 function wheel(event: WheelEvent) {
@@ -187,7 +209,7 @@ function key(event: KeyboardEvent) {
       @keydown="key"
       @contextmenu.prevent
     />
-    <slot />
+    <slot :width="viewWidth" :place />
     <template #over>
       <p
         v-if="latest.failure.value"

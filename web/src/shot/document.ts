@@ -8,6 +8,7 @@ export interface Element {
   name: string;
   shown: boolean;
   reference: boolean;
+  locked: boolean;
   inside: string;
   turn: { turns: number; start: number; axis: string };
   [key: string]: unknown;

@@ -7,6 +7,7 @@ import { useOffers } from "@/api/offers";
 import { filesOf } from "@/api/upload";
 import { schemaOfKind } from "@/controls/fields";
 import BarButton from "@/picture/BarButton.vue";
+import ElementHands from "@/picture/ElementHands.vue";
 import GroundBar from "@/picture/GroundBar.vue";
 import HandleChoice from "@/picture/HandleChoice.vue";
 import { cameraHandle, type Handle, lightHandle } from "@/picture/handles";
@@ -21,11 +22,15 @@ import type { SheetColumn } from "@/sheet/columns";
 import DeskFrame from "@/sheet/DeskFrame.vue";
 import FindingList from "@/shot/FindingList.vue";
 import { cameraPath } from "@/shot/cameras";
+import type { Element } from "@/shot/document";
 import { useShot } from "@/shot/store";
 
 import CameraList from "./CameraList.vue";
 import CameraName from "./CameraName.vue";
-import { addElement } from "./elements";
+import ArrangeBar from "./ArrangeBar.vue";
+import { copied, paste } from "./clipboard";
+import { addElement, freeId } from "./elements";
+import { elementsAt, useHands } from "./useHands";
 import HistogramPanel from "./HistogramPanel.vue";
 import LightList from "./LightList.vue";
 import SelectedForm from "./SelectedForm.vue";
@@ -34,6 +39,12 @@ import SetList from "./SetList.vue";
 const shot = useShot();
 const offers = useOffers();
 const selected = ref("elements.0");
+/** Identities of elements that are selected with it. */
+const also = ref<string[]>([]);
+function select(path: string) {
+  selected.value = path;
+  also.value = [];
+}
 const playback = useRoughFrames();
 useSpaceKey(playback.toggle);
 
@@ -45,6 +56,64 @@ const elements = computed(() => shot.draft?.elements ?? []);
 const selectedElement = computed(() =>
   selected.value.startsWith("elements.") ? shot.draft?.elements[Number(selected.value.split(".")[1])] : undefined,
 );
+const chosen = computed(() => {
+  const first = selectedElement.value;
+  const others = elements.value.filter((one) => one !== first && also.value.includes(one.id));
+  return first ? [first, ...others] : [];
+});
+const others = computed(() => chosen.value.slice(1).map((one) => `elements.${elements.value.indexOf(one)}`));
+const hands = useHands(chosen);
+const raster = computed(() => shot.draft?.raster ?? { width: 16, height: 9 });
+
+/** A click selects what is seen there; another one there what is behind it; with Ctrl or Shift one more, or one less. */
+let before: { x: number; y: number } | null = null;
+async function pick(x: number, y: number, event: MouseEvent) {
+  const all = elements.value;
+  const there = (await elementsAt(shot, x, y)).filter((id) => !all.find((one) => one.id === id)?.locked);
+  const again = before && Math.hypot(before.x - x, before.y - y) < raster.value.width / 200;
+  before = { x, y };
+  const first = selectedElement.value?.id;
+  const at = first ? there.indexOf(first) : -1;
+  const id = there[again && at >= 0 ? (at + 1) % there.length : 0];
+  if (event.ctrlKey || event.metaKey || event.shiftKey) {
+    if (!id || id === first) return;
+    also.value = also.value.includes(id) ? also.value.filter((one) => one !== id) : [...also.value, id];
+  } else select(id ? `elements.${all.findIndex((one) => one.id === id)}` : "camera");
+}
+function group() {
+  const kind = offers.value?.element_kinds.find((one) => !one.seen);
+  if (!kind) return;
+  const members = new Set(chosen.value.map((one) => one.id));
+  const id = freeId(shot, kind.name);
+  const added = { ...(kind.default as unknown as Element), id, name: kind.title };
+  // Who stands in a group that comes along stays in that.
+  const list = elements.value.map((one) =>
+    members.has(one.id) && !members.has(one.inside) ? { ...one, inside: id } : one,
+  );
+  const parents = new Set(chosen.value.map((one) => one.inside).filter((one) => !members.has(one)));
+  if (parents.size === 1) added.inside = [...parents][0] ?? "";
+  shot.edit("elements", [...list, added], true, `Group ${members.size} elements`);
+  select(`elements.${list.length}`);
+}
+function isTyping(target: EventTarget | null) {
+  return target instanceof HTMLElement && target.closest("input,textarea,select,[contenteditable]") !== null;
+}
+function copy(event: ClipboardEvent) {
+  if (isTyping(event.target) || !shot.draft || !chosen.value.length || window.getSelection()?.toString()) return;
+  event.clipboardData?.setData("text/plain", copied(shot.draft, chosen.value));
+  event.preventDefault();
+}
+async function pasted(event: ClipboardEvent) {
+  const text = event.clipboardData?.getData("text/plain") ?? "";
+  if (isTyping(event.target) || !text) return;
+  try {
+    const path = await paste(shot, text);
+    if (path) select(path);
+  } catch (error) {
+    shot.note(error);
+  }
+}
+
 const columns = computed<SheetColumn[]>(() => [
   {
     key: "look",
@@ -83,13 +152,13 @@ const columns = computed<SheetColumn[]>(() => [
     : []),
 ]);
 
-const chosen = ref<"camera" | "light">("light");
+const dragged = ref<"camera" | "light">("light");
 const light = computed<Handle | null>(() => {
   if (!selected.value.startsWith("lights.")) return null;
   const found = shot.draft?.lights[Number(selected.value.split(".")[1])];
   return found ? lightHandle(selected.value, found) : null;
 });
-const handle = computed(() => (chosen.value === "light" && light.value) || cameraHandle);
+const handle = computed(() => (dragged.value === "light" && light.value) || cameraHandle);
 
 const guides = ref(false);
 const spread = ref(false);
@@ -152,11 +221,15 @@ function over(event: DragEvent) {
   if (event.dataTransfer?.types.includes("Files")) event.preventDefault();
 }
 onMounted(() => {
+  window.addEventListener("copy", copy);
+  window.addEventListener("paste", pasted);
   window.addEventListener("keydown", pressed);
   window.addEventListener("drop", drop);
   window.addEventListener("dragover", over);
 });
 onBeforeUnmount(() => {
+  window.removeEventListener("copy", copy);
+  window.removeEventListener("paste", pasted);
   window.removeEventListener("keydown", pressed);
   window.removeEventListener("drop", drop);
   window.removeEventListener("dragover", over);
@@ -166,8 +239,17 @@ onBeforeUnmount(() => {
 <template>
   <DeskFrame :columns>
     <template #picture>
-      <LivePicture class="flex-1" movable :what :handle :playing="playback.current.value?.bitmap ?? null">
-        <SafeAreas v-if="guides" />
+      <LivePicture class="flex-1" movable :what :handle :playing="playback.current.value?.bitmap ?? null" @pick="pick">
+        <template #default="{ width, place }">
+          <SafeAreas v-if="guides" />
+          <ElementHands
+            v-if="chosen.length && !shot.looking && !playback.current.value"
+            :hands
+            :raster
+            :width
+            @click="(event) => pick(...place(event), event)"
+          />
+        </template>
         <template #over><HistogramPanel v-if="spread" @close="spread = false" /></template>
       </LivePicture>
       <GroundBar>
@@ -198,19 +280,20 @@ onBeforeUnmount(() => {
             ><ChartColumn :size="15" aria-hidden="true"
           /></BarButton>
         </span>
-        <HandleChoice v-if="light" v-model="chosen" :name="light.name" />
+        <HandleChoice v-if="light" v-model="dragged" :name="light.name" />
         <PlayBar :playback :total="shot.frames.length" :rate="shot.draft?.timing.rate ?? ''" />
       </GroundBar>
     </template>
     <template #lists>
-      <SetList :selected @select="selected = $event" />
-      <LightList :selected @select="selected = $event" />
-      <CameraList :selected @select="selected = $event" />
+      <SetList :selected :also @select="select" @also="also = $event" />
+      <LightList :selected @select="select" />
+      <CameraList :selected @select="select" />
     </template>
     <template #settings>
       <FindingList desk="build" />
-      <CameraName :path="selected" @select="selected = $event" />
-      <SelectedForm :key="selected" :path="selected" :dropped @taken="dropped = []" />
+      <CameraName :path="selected" @select="select" />
+      <ArrangeBar v-if="chosen.length > 1" :hands @group="group" />
+      <SelectedForm :key="selected" :path="selected" :also="others" :dropped @taken="dropped = []" />
     </template>
   </DeskFrame>
 </template>

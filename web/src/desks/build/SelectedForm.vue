@@ -22,7 +22,8 @@ import TextureField from "./TextureField.vue";
 import TouchField from "./TouchField.vue";
 import WholeFinish from "./WholeFinish.vue";
 
-const props = defineProps<{ path: string; dropped: File[] }>();
+/** ``also``: paths of elements that are selected with it; what is changed in the form changes in all. */
+const props = defineProps<{ path: string; also: string[]; dropped: File[] }>();
 const emit = defineEmits<{ taken: [] }>();
 const shot = useShot();
 const offers = useOffers();
@@ -32,7 +33,41 @@ const value = computed(() => shot.get(props.path) as Record<string, unknown> | u
 const root = computed<JsonSchema>(() => offers.value?.schema ?? {});
 /** What has its switch in the lists, or its place on another desk. */
 const skip = computed(() => (props.path.startsWith("lights.") ? ["on"] : ["shown", "turn"]));
+/** Widgets that are one element's own. */
+const ALONE = ["file", "finishes", "hides", "group"];
+/** Of several elements the fields that all of them have, but for those that are one's own. */
 const schema = computed<JsonSchema>(() => {
+  const own = ownSchema.value;
+  if (!props.also.length) return own;
+  const others = props.also.map((path) => schemaOfKind(root.value, (shot.get(path) as { kind: string }).kind));
+  const shared = Object.entries(own.properties ?? {}).filter(
+    ([name, field]) =>
+      name !== "name" &&
+      !ALONE.includes(field["x-widget"] ?? "") &&
+      others.every((other) => {
+        const same = other.properties?.[name];
+        return same && same.title === field.title && same.type === field.type && same.$ref === field.$ref;
+      }),
+  );
+  return { ...own, properties: Object.fromEntries(shared) };
+});
+/** Titles of fields in which they differ. */
+const differing = computed(() =>
+  Object.entries(schema.value.properties ?? {}).flatMap(([name, field]) =>
+    props.also.some((path) => JSON.stringify(shot.get(`${path}.${name}`)) !== JSON.stringify(value.value?.[name])) &&
+    !skip.value.includes(name) &&
+    !["id", "kind"].includes(name)
+      ? [resolveRef(field, root.value).title ?? name]
+      : [],
+  ),
+);
+/** A change goes to all that are selected, as one step. */
+function change(at: string, inner: unknown, commit: boolean, label = "") {
+  const rest = at.slice(props.path.length);
+  for (const path of props.also) shot.edit(path + rest, inner, false);
+  shot.edit(at, inner, commit, label);
+}
+const ownSchema = computed<JsonSchema>(() => {
   if (/^cameras\.\d+\.camera$/.test(props.path)) return resolveRef(root.value.properties?.camera ?? {}, root.value);
   const kind = value.value?.kind as string | undefined;
   return kind ? schemaOfKind(root.value, kind) : resolveRef(root.value.properties?.[props.path] ?? {}, root.value);
@@ -90,6 +125,10 @@ const parts = computed(() =>
         @commit="shot.edit('project', $event, true, 'Project code')"
       />
     </SectionBlock>
+    <p v-if="also.length" class="border-b border-line px-3 py-2">
+      {{ also.length + 1 }} elements: what is changed here changes in all of them.
+      <span v-if="differing.length" class="text-soft">They differ in {{ differing.join(", ").toLowerCase() }}.</span>
+    </p>
     <SchemaForm
       :schema
       :root
@@ -98,15 +137,15 @@ const parts = computed(() =>
       :path
       :problems="shot.problems"
       :skip="skip"
-      @update="(at, inner) => shot.edit(at, inner, false)"
-      @commit="(at, inner, label) => shot.edit(at, inner, true, label)"
+      @update="(at, inner) => change(at, inner, false)"
+      @commit="(at, inner, label) => change(at, inner, true, label)"
     >
       <template #font="{ value: font, path: at, error }">
         <FontField
           :model-value="font as string"
           :error
           :dropped
-          @commit="shot.edit(at, $event, true, 'Font')"
+          @commit="change(at, $event, true, 'Font')"
           @taken="emit('taken')"
         />
       </template>
@@ -161,7 +200,7 @@ const parts = computed(() =>
           :model-value="picture as string"
           :help="field.help"
           :error
-          @commit="shot.edit(at, $event, true, field.title)"
+          @commit="change(at, $event, true, field.title)"
         />
       </template>
       <template #sky="{ value: picture, path: at, error, field }">
@@ -175,7 +214,7 @@ const parts = computed(() =>
         />
       </template>
       <template #finish="{ field }">
-        <WholeFinish v-if="field.name === parts[0]?.name" :path :parts :root :value />
+        <WholeFinish v-if="field.name === parts[0]?.name" :path :parts :root :value :others="also" />
       </template>
       <template #surroundings="{ value: source, path: at, error, field }">
         <SurroundingsField :label="field.title" :model-value="source as string" :path="at" :error />

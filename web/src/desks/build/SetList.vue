@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { Eye, EyeOff } from "@lucide/vue";
+import { Eye, EyeOff, Lock, LockOpen } from "@lucide/vue";
 import { computed, nextTick, ref } from "vue";
 
 import { type Offers, useOffers } from "@/api/offers";
@@ -10,8 +10,9 @@ import { useShot } from "@/shot/store";
 import { addElement, freeId, insertElement } from "./elements";
 import SetRow from "./SetRow.vue";
 
-const props = defineProps<{ selected: string }>();
-const emit = defineEmits<{ select: [path: string] }>();
+/** What is selected, and the identities of elements selected with it. */
+const props = defineProps<{ selected: string; also: string[] }>();
+const emit = defineEmits<{ select: [path: string]; also: [ids: string[]] }>();
 const shot = useShot();
 const offers = useOffers();
 const elements = computed(() => shot.draft?.elements);
@@ -20,6 +21,21 @@ const at = computed(() => (props.selected.startsWith("elements.") ? Number(props
 
 function add(kind: Offers["element_kinds"][number]) {
   emit("select", addElement(shot, kind));
+}
+/** With Ctrl one more, or one less; with Shift all between. */
+function choose(index: number, event: MouseEvent) {
+  const all = elements.value ?? [];
+  const id = all[index]?.id ?? "";
+  const first = all[at.value]?.id;
+  if (event.shiftKey && first !== undefined) {
+    const [low, high] = [Math.min(index, at.value), Math.max(index, at.value)];
+    emit(
+      "also",
+      all.slice(low, high + 1).flatMap((one) => (one.id === first ? [] : [one.id])),
+    );
+  } else if ((event.ctrlKey || event.metaKey) && first !== undefined && id !== first) {
+    emit("also", props.also.includes(id) ? props.also.filter((one) => one !== id) : [...props.also, id]);
+  } else emit("select", `elements.${index}`);
 }
 function copy() {
   const element = shot.draft?.elements[at.value];
@@ -31,15 +47,14 @@ function remove() {
   const elements = shot.draft?.elements ?? [];
   const element = elements[at.value];
   if (!element) return;
-  shot.edit(
-    "elements",
-    elements
-      .filter((one) => one !== element)
-      .map((one) => (one.inside === element.id ? { ...one, inside: element.inside } : one)),
-    true,
-    `Delete ${element.name}`,
-  );
-  emit("select", elements.length > 1 ? "elements.0" : "camera");
+  const gone = elements.filter((one) => one === element || props.also.includes(one.id));
+  let rest = elements;
+  for (const own of gone)
+    rest = rest
+      .filter((one) => one.id !== own.id)
+      .map((one) => (one.inside === own.id ? { ...one, inside: own.inside } : one));
+  shot.edit("elements", rest, true, gone.length > 1 ? `Delete ${gone.length} elements` : `Delete ${element.name}`);
+  emit("select", rest.length ? "elements.0" : "camera");
 }
 /** With more, a field finds those whose name has some letters. */
 const MANY = 10;
@@ -69,6 +84,9 @@ function noteOf(element: Element) {
   const group = elements.value?.find((one) => one.id === element.inside)?.name;
   const note = element.reference ? "reference" : group ? `in ${group}` : "";
   return note ? { note } : {};
+}
+function lock(index: number, element: Element) {
+  shot.edit(`elements.${index}.locked`, !element.locked, true, `${element.locked ? "Unlock" : "Lock"} ${element.name}`);
 }
 function toggle(index: number, element: Element) {
   shot.edit(
@@ -101,22 +119,37 @@ function toggle(index: number, element: Element) {
         v-for="{ element, index } in rows"
         :key="element.id"
         :name="element.name"
-        :selected="selected === `elements.${index}`"
+        :selected="selected === `elements.${index}` || also.includes(element.id)"
+        renames
         v-bind="noteOf(element)"
         draggable="true"
         :data-element="element.id"
-        title="Drag to another place, or Alt and an arrow key"
-        editable
+        title="Drag to another place, or Alt and an arrow key; double-click to rename; with Ctrl or Shift several"
+        :editable="selected === `elements.${index}`"
         @dragstart="dragged = index"
         @dragend="dragged = -1"
         @dragover="dragged >= 0 && $event.preventDefault()"
         @drop.stop="move(dragged, index)"
         @keydown.alt.up.prevent.stop="move(index, index - 1)"
         @keydown.alt.down.prevent.stop="move(index, index + 1)"
-        @select="emit('select', `elements.${index}`)"
+        @select="choose(index, $event)"
+        @rename="shot.edit(`elements.${index}.name`, $event, true, `Rename ${element.name}`)"
         @copy="copy"
         @remove="remove"
       >
+        <button
+          v-if="element.locked || selected === `elements.${index}`"
+          type="button"
+          class="p-1"
+          :aria-label="`${element.name} locked`"
+          :aria-pressed="element.locked"
+          :title="
+            element.locked ? 'Locked: hands on the picture leave it where it is' : 'Lock against hands on the picture'
+          "
+          @click="lock(index, element)"
+        >
+          <Lock v-if="element.locked" :size="14" aria-hidden="true" /><LockOpen v-else :size="14" aria-hidden="true" />
+        </button>
         <button
           type="button"
           class="p-1"

@@ -13,6 +13,8 @@ const props = defineProps<{
   parts: { name: string; title: string; schema: JsonSchema }[];
   root: JsonSchema;
   value: Record<string, unknown>;
+  /** Paths of other elements that get the same finish. */
+  others?: string[];
 }>();
 const shot = useShot();
 const paths = computed(() => props.parts.map((part) => `${props.path}.${part.name}`));
@@ -20,6 +22,9 @@ const alike = computed(() => {
   const [first, ...others] = props.parts.map((part) => JSON.stringify(props.value[part.name]));
   return others.every((one) => one === first);
 });
+const everywhere = computed(() =>
+  (props.others ?? []).flatMap((path) => props.parts.map((part) => `${path}.${part.name}`)),
+);
 const wanted = ref(false);
 const apart = computed(() => wanted.value || !alike.value);
 const first = computed(() => props.parts[0] ?? { name: "", title: "", schema: {} });
@@ -55,7 +60,7 @@ function unite() {
       :root
       :value="value[first.name] as FinishValues"
       :path="`${path}.${first.name}`"
-      :also="paths.slice(1)"
+      :also="[...paths.slice(1), ...everywhere]"
     />
     <button
       v-if="parts.length > 1"

@@ -1,0 +1,132 @@
+"""What hands on the picture need: which elements are seen at a place, where each lies, and how a drag across the picture moves it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from zeitbild.document.evaluate import evaluate, time_of
+from zeitbild.document.shot import Shot
+from zeitbild.elements.base import GROUP, AssetSource
+from zeitbild.resolve.resolving import resolve
+from zeitbild.resolve.standing import element_matrix
+from zeitbild.snapshot import Snapshot
+from zeitbild.snapshot.quality import QUALITIES
+
+Pair = tuple[float, float]
+Triple = tuple[float, float, float]
+
+
+@dataclass(frozen=True, slots=True)
+class Lies:
+    """An element on the picture, in pixels of the raster from its upper left.
+
+    box holds what is in front of the camera (left, top, right, bottom), if anything is; pivot is where its pivot is seen; across and down
+    are how its position in the document changes when it goes a pixel to the right, or down, in the plane of the picture that its
+    pivot lies in.
+    """
+
+    element: str
+    box: tuple[float, float, float, float] | None
+    pivot: Pair
+    across: Triple
+    down: Triple
+
+
+def lie_on(shot: Shot, frame: int, assets: AssetSource) -> tuple[Lies, ...]:
+    """Where the elements that are there lie at a frame, through the camera in view; of groups, what stands in them. What has its pivot
+    behind the camera is left out."""
+    snapshot = resolve(shot, frame, assets)
+    camera = snapshot.camera
+    plain = evaluate(shot, time_of(shot, frame))
+    boxes = _boxes(snapshot)
+    for element in plain.elements:
+        if element.id in boxes:
+            for group in plain.groups_of(element):
+                boxes[group.id] = _around(boxes.get(group.id), boxes[element.id])
+    right, up, _ = camera.axes
+    found = []
+    for element in plain.elements:
+        if element.id not in boxes and not (element.kind == GROUP and element.shown):
+            continue
+        within = np.eye(4)
+        for group in plain.groups_of(element):
+            within = element_matrix(group) @ within
+        pivot = within @ [*element.placement.position, 1.0]
+        x, y, w = camera.project(pivot[None, :3])[0]
+        if w <= camera.near and not camera.parallel:
+            continue
+        a_pixel = w / camera.focal
+        linear = within[:3, :3]
+        # A group that is flattened to nothing lets nothing in it be moved.
+        back = np.linalg.inv(linear) if abs(np.linalg.det(linear)) > 1e-12 else np.zeros((3, 3))
+        across, down = back @ right * a_pixel, back @ -up * a_pixel
+        found.append(Lies(element.id, boxes.get(element.id), (x / w, y / w), _triple(across), _triple(down)))
+    return tuple(found)
+
+
+def picked(shot: Shot, frame: int, assets: AssetSource, x: float, y: float) -> tuple[str, ...]:
+    """The elements that are seen at a place of the picture (pixels of the raster), the nearest first; last what shows nothing but shadow.
+    Edges are those of straight triangles, so they may be off by a fraction of a pixel."""
+    snapshot = resolve(shot, frame, assets).built(QUALITIES["rough"])
+    nearest: dict[str, float] = {}
+    shown: set[str] = set()
+    for body, mesh in zip(snapshot.bodies, snapshot.built_meshes, strict=True):
+        if body.role == "unseen" or not len(mesh.triangles):
+            continue
+        corners = snapshot.camera.project(_placed(body.matrix, mesh.vertices))[mesh.triangles]
+        # Shifted so that the place is the origin: a triangle covers it where all edge functions have one sign.
+        a, b, c = (corners[:, at] - corners[:, at, 2:] * [x, y, 0.0] for at in range(3))
+        areas = [u[:, 0] * v[:, 1] - u[:, 1] * v[:, 0] for u, v in ((b, c), (c, a), (a, b))]
+        front = (corners[:, :, 2] > snapshot.camera.near).all(axis=1) | snapshot.camera.parallel
+        covers = front & (np.all([one >= 0 for one in areas], axis=0) | np.all([one <= 0 for one in areas], axis=0))
+        total = areas[0] + areas[1] + areas[2]
+        covers &= np.abs(total) > 0
+        if not covers.any():
+            continue
+        place = _placed(body.matrix, mesh.vertices)
+        away = snapshot.camera.distance(place)[mesh.triangles[covers]]
+        shares = np.stack([one[covers] / total[covers] for one in areas], axis=1)
+        # Of homogeneous corners these shares are right in perspective, too (Olano and Greer 1997).
+        depths = (away * shares).sum(axis=1)
+        nearest[body.element] = min(nearest.get(body.element, np.inf), float(depths.min()))
+        if not body.only_shadow:
+            shown.add(body.element)
+    return tuple(sorted(nearest, key=lambda one: (one not in shown, nearest[one])))
+
+
+def _placed(matrix: tuple[float, ...], points: NDArray[np.float64]) -> NDArray[np.float64]:
+    placed = np.array(matrix).reshape(4, 4)
+    found: NDArray[np.float64] = points @ placed[:3, :3].T + placed[:3, 3]
+    return found
+
+
+def _boxes(snapshot: Snapshot) -> dict[str, tuple[float, float, float, float]]:
+    """The box on the picture of each element that has something in front of the camera."""
+    found: dict[str, tuple[float, float, float, float]] = {}
+    camera = snapshot.camera
+    for body in snapshot.bodies:
+        vertices = body.form.at(body.form.radius / 256).vertices
+        points = _placed(body.matrix, vertices)
+        projected = camera.project(points)
+        front = camera.distance(points) > camera.near
+        if not front.any():
+            continue
+        flat = projected[front, :2] / projected[front, 2:]
+        (left, top), (right, bottom) = flat.min(axis=0).tolist(), flat.max(axis=0).tolist()
+        found[body.element] = _around(found.get(body.element), (left, top, right, bottom))
+    return found
+
+
+def _around(
+    one: tuple[float, float, float, float] | None, other: tuple[float, float, float, float]
+) -> tuple[float, float, float, float]:
+    if one is None:
+        return other
+    return min(one[0], other[0]), min(one[1], other[1]), max(one[2], other[2]), max(one[3], other[3])
+
+
+def _triple(values: NDArray[np.float64]) -> Triple:
+    return float(values[0]), float(values[1]), float(values[2])
