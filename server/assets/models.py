@@ -2,48 +2,69 @@
 
 from __future__ import annotations
 
+from typing import TypeVar
+
 from django.db import models
 
 from projects.models import Project
 
+T = TypeVar("T", bound=models.Model)
 
-class Font(models.Model):
-    """An uploaded font of a project; its content lies in the asset folder under its SHA-256."""
 
-    project = models.ForeignKey(Project, on_delete=models.CASCADE, related_name="fonts")
+class Present(models.Manager[T]):
+    """What was not put away."""
+
+    def get_queryset(self) -> models.QuerySet[T]:
+        """See ``models.Manager``."""
+        return super().get_queryset().filter(deleted_at=None)
+
+
+class Brought(models.Model):
+    """A file of a project; its content lies in the asset folder under its SHA-256. ``every`` are those that were put away, too: shots
+    that are undone to where they had one still have it."""
+
     sha256 = models.CharField(max_length=64)
-    title = models.CharField(max_length=120)
     file_name = models.CharField(max_length=200)
     added_at = models.DateTimeField(auto_now_add=True)
+    deleted_at = models.DateTimeField(null=True, default=None)
+
+    class Meta:
+        abstract = True
+
+
+class Font(Brought):
+    """An uploaded font."""
+
+    project = models.ForeignKey(Project, on_delete=models.CASCADE, related_name="fonts")
+    title = models.CharField(max_length=120)
+    objects = Present["Font"]()
+    every = models.Manager["Font"]()
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["project", "sha256"], name="one_font")]
 
 
-class Picture(models.Model):
-    """An uploaded picture of a project; its content lies in the asset folder under its SHA-256."""
+class Picture(Brought):
+    """An uploaded picture."""
 
     project = models.ForeignKey(Project, on_delete=models.CASCADE, related_name="pictures")
-    sha256 = models.CharField(max_length=64)
-    file_name = models.CharField(max_length=200)
     width = models.PositiveIntegerField()
     height = models.PositiveIntegerField()
-    added_at = models.DateTimeField(auto_now_add=True)
+    objects = Present["Picture"]()
+    every = models.Manager["Picture"]()
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["project", "sha256"], name="one_picture")]
 
 
-class LibraryFile(models.Model):
-    """A file that elements of a project show (``zeitbild.library``), with what is known of it; its content lies in the asset folder
-    under its SHA-256."""
+class LibraryFile(Brought):
+    """A file that elements show (``zeitbild.library``), with what is known of it."""
 
     project = models.ForeignKey(Project, on_delete=models.CASCADE, related_name="files")
     kind = models.CharField(max_length=40)
-    sha256 = models.CharField(max_length=64)
-    file_name = models.CharField(max_length=200)
     facts = models.JSONField(default=dict)
-    added_at = models.DateTimeField(auto_now_add=True)
+    objects = Present["LibraryFile"]()
+    every = models.Manager["LibraryFile"]()
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["project", "kind", "sha256"], name="one_file")]

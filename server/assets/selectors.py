@@ -6,6 +6,7 @@ import re
 from collections.abc import Iterator
 from typing import Any
 
+from assets.models import Font, LibraryFile, Picture
 from projects.models import Project
 from zeitbild.errors import DocumentError, Problem
 
@@ -41,8 +42,8 @@ def check_assets(project: Project, document: Any) -> None:
         return
     own = {
         sha256
-        for files in (project.fonts, project.pictures, project.files)
-        for sha256 in files.filter(sha256__in=named.values()).values_list("sha256", flat=True)
+        for kind in (Font, Picture, LibraryFile)
+        for sha256 in kind.every.filter(project=project, sha256__in=named.values()).values_list("sha256", flat=True)
     }
     problems = [
         Problem(field, "this file is not in the project; upload it here")

@@ -12,6 +12,7 @@ from ninja.errors import AuthenticationError, HttpError, ValidationError
 
 from accounts.api import router as accounts_router
 from assets.api import router as assets_router
+from brought.api import router as brought_router
 from disk.api import router as disk_router
 from handoffs.api import router as handoffs_router
 from projects.api import router as projects_router
@@ -32,6 +33,7 @@ api.add_router("", accounts_router)
 api.add_router("", projects_router)
 api.add_router("", shots_router)
 api.add_router("", assets_router)
+api.add_router("", brought_router)
 api.add_router("", runs_router)
 api.add_router("", handoffs_router)
 api.add_router("", workers_router)

@@ -33,7 +33,12 @@ _FORM = 64 * 1024
 _LARGER = (
     (re.compile(r"^/api/projects/\d+/fonts$"), MAX_FONT_BYTES + _FORM),
     (re.compile(r"^/api/projects/\d+/(pictures|skies)$"), MAX_PICTURE_BYTES + _FORM),
-    *((re.compile(rf"^/api/projects/\d+/files/{kind.name}$"), kind.most_bytes + _FORM) for kind in files),
+    (re.compile(r"^/api/projects/\d+/replace/[0-9a-f]{64}/fonts$"), MAX_FONT_BYTES + _FORM),
+    (re.compile(r"^/api/projects/\d+/replace/[0-9a-f]{64}/pictures$"), MAX_PICTURE_BYTES + _FORM),
+    *(
+        (re.compile(rf"^/api/projects/\d+/(files|replace/[0-9a-f]{{64}})/{kind.name}$"), kind.most_bytes + _FORM)
+        for kind in files
+    ),
     (
         re.compile(r"^/api/shots/\d+/(document|picture|examine|framing|lies|pick|histogram|palette|estimate)$"),
         settings.DATA_UPLOAD_MAX_MEMORY_SIZE,

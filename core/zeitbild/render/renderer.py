@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
+from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
 
 from zeitbild.kernels import PARALLEL
-from zeitbild.render.data_rows import MOTION
+from zeitbild.render.data_rows import MOTION, SHARE
 from zeitbild.render.drawing import View, draw_outputs, empty_picture, output_for, view_of
 from zeitbild.render.moving.sweep_kernel import LANES
 from zeitbild.render.moving.sweeping import shifts_of, stretches_of
@@ -19,7 +20,7 @@ from zeitbild.render.view.backdrop import behind
 from zeitbild.render.view.pixel_look import enlarge, finish_pixels
 from zeitbild.render.visible.entangled import Surface, Weights, distinct, entangled, surface_of, weights_of
 from zeitbild.render.visible.identity import numbers_of
-from zeitbild.render.visible.pieces import groups_apart, outlines_of, see_through_places
+from zeitbild.render.visible.pieces import fused_places, groups_apart, outlines_of, see_through_places
 from zeitbild.render.visible.rims import Rims
 from zeitbild.render.visible.see_through import Areas, add, lay_over, through, weaken
 from zeitbild.render.visible.visibility import tiles_around
@@ -30,7 +31,7 @@ from zeitbild.snapshot.pixel_filter import ONE_PIXEL
 from zeitbild.snapshot.quality import Quality
 
 #: Part of every frame key: raise it whenever the same snapshot would give other pixels.
-RENDERER_VERSION = 20
+RENDERER_VERSION = 21
 
 
 def _seen_behind(picture: Picture) -> NDArray[np.float32]:
@@ -115,19 +116,30 @@ def _still(
     if not any(body.role != "unseen" for body in bodies):
         return [empty_picture(snapshot, layer.planes) for layer in layers]
     view = view_of(snapshot, quality, samples, shift, hard, numbers)
-    veiled = see_through_places(snapshot)
-    solid = [place for place, one in enumerate(bodies) if place not in veiled and one.role != "unseen"]
-    pictures = _opaque(view, solid, layers, bool(veiled))
+    fused = fused_places(snapshot)
+    veiled = tuple(place for place in see_through_places(snapshot) if not bodies[place].fades)
+    solid = [
+        place for place, one in enumerate(bodies) if place not in veiled and not one.fades and one.role != "unseen"
+    ]
+    clear = bool(veiled or fused)
+    pictures = _opaque(view, solid, layers, clear)
     areas = [
-        picture.beauty[..., 3] + (0 if picture.held is None else picture.held) if veiled else picture.beauty[..., 3]
+        picture.beauty[..., 3] + (0 if picture.held is None else picture.held) if clear else picture.beauty[..., 3]
         for picture in pictures
     ]
-    rims = [Rims.of(picture, area) for picture, area in zip(pictures, areas, strict=True)] if veiled else []
+    rims = [Rims.of(picture, area) for picture, area in zip(pictures, areas, strict=True)] if clear else []
     roles = {place: tuple(layer.roles[place] for layer in layers) for place in veiled}
     units, owners = view.pieces.take_apart(entangled(snapshot, veiled), view.triangle_owners)
     view = replace(view, triangle_owners=owners)
     roles |= {piece: roles[view.pieces.body(piece)] for unit in units for piece in unit}
-    for group in groups_apart(snapshot, units, roles, view.pieces):
+    units = view.pieces.among(units, fused)
+    # Each of them is drawn by itself.
+    apart = roles | {place: unit for unit in fused for place in unit}
+    for group in groups_apart(snapshot, units, apart, view.pieces):
+        if group[0] in fused:
+            drawn = partial(_still, quality=quality, samples=samples, shift=shift, hard=hard, numbers=numbers)
+            _as_one(snapshot, solid, group[0], drawn, pictures, areas, layers, rims)
+            continue
         if len(group[0]) > 1:
             _through_one_another(view, solid, group[0], pictures, areas, layers, rims)
             continue
@@ -143,6 +155,58 @@ def _still(
     for rim, picture in zip(rims, pictures, strict=False):
         rim.join(picture)
     return pictures
+
+
+def _as_one(
+    snapshot: Snapshot,
+    solid: Sequence[int],
+    members: Sequence[int],
+    drawn: Callable[..., list[Picture]],
+    pictures: Sequence[Picture],
+    areas: Sequence[NDArray[np.float32]],
+    layers: Sequence[_Layer],
+    rims: Sequence[Rims],
+) -> None:
+    """Put the bodies of a group of which only a share is left over the pictures of layers, in place, as one: they are drawn as if all of it
+    were there, with everything opaque held out, and laid over what is behind them by the share. areas [H, W] of each are opaque."""
+    share = np.float32(snapshot.bodies[members[0]].fades[0][1])
+
+    def alone(shown: frozenset[int], planes: bool) -> tuple[Picture, Areas]:
+        """Some of the members; what is opaque, and the others, are held out."""
+        bodies = []
+        for place, body in enumerate(snapshot.bodies):
+            if place in members:
+                bodies.append(replace(body.faded(body.fades[1:]), role="shown" if place in shown else "hold-out"))
+            else:
+                bodies.append(replace(body, role="hold-out" if place in solid else "unseen"))
+        layer = _Layer(tuple(body.role for body in bodies), planes)
+        (whole,) = drawn(replace(snapshot, bodies=tuple(bodies)), layers=[layer])
+        alpha = whole.beauty[..., 3]
+        before = np.zeros_like(alpha) if whole.held is None else whole.held
+        seen = alpha if whole.covered is None else np.maximum(alpha, np.minimum(whole.covered, 1 - before))
+        own = Areas(np.array(seen), np.array(before))
+        front = replace(whole, covered=None, held=None).map(lambda values: np.multiply(values, share, out=values))
+        if front.identities is not None:
+            front.identities[..., 1] *= share
+        if front.data is not None:
+            front.data[..., SHARE] *= share
+        return front, own
+
+    every = frozenset(members)
+    for number, (picture, area, layer, rim) in enumerate(zip(pictures, areas, layers, rims, strict=True)):
+        PARALLEL.breathe()
+        shown = frozenset(place for place in members if layer.roles[place] == "shown")
+        front, own = alone(every, layer.planes)
+        gives = shown == every
+        rim.begin(picture)
+        lay_over(front, picture, own, area, gives=gives)
+        rim.lay_over(front, own, gives=gives, picture=picture)
+        if shown and not gives:
+            # Of what is there this layer shows only a part; the rest hides what is behind it.
+            part, _ = alone(shown, layer.planes)
+            if picture.held is not None:
+                picture.held[:] -= part.beauty[..., 3]
+            rim.add(part, pictures[number])
 
 
 def _through_one_another(
@@ -328,7 +392,10 @@ def _belonging(snapshot: Snapshot) -> tuple[Snapshot, list[tuple[int, int]]]:
 
     places = tuple(place for place in range(len(snapshot.bodies)) if hides(place))
     kept = snapshot.only(places)
-    opaque = tuple(replace(one, finishes=tuple(made_opaque(row) for row in one.finishes)) for one in kept.bodies)
+    opaque = tuple(
+        replace(one, finishes=tuple(made_opaque(row) for row in one.finishes), fades=(), whole=())
+        for one in kept.bodies
+    )
     numbers = zip(
         numbers_of(snapshot), [at for at, body in enumerate(snapshot.bodies) for _ in body.finishes], strict=True
     )

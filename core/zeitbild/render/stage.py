@@ -13,6 +13,7 @@ from zeitbild.kernels import PARALLEL
 from zeitbild.render.light.environment import environment_maps, reflectance_table
 from zeitbild.render.light.lighting import light_rows
 from zeitbild.render.shade.texturing import spaces_of
+from zeitbild.render.world.paint_order import paint_order, towards_eye
 from zeitbild.render.world.ray_scene import RayScene
 from zeitbild.render.world.scene import Scene, gather
 from zeitbild.render.world.texels import Texels, texels_of
@@ -150,7 +151,10 @@ def _stage_of(snapshot: Snapshot) -> Stage:
         (id(mesh), body.matrix, tuple((opacity_of(row), stops_of(row)) for row in body.finishes))
         for body, mesh in zip(snapshot.bodies, snapshot.built_meshes, strict=True)
     )
-    found = _last.pop(key, None)
+    ranks = paint_order(snapshot).ranks
+    # What lies over what in one plane depends on where it is seen from.
+    eye = tuple(viewpoint(snapshot.camera).tolist()) if ranks else ()
+    found = _last.pop((key, eye), None)
     if found is None:
         # Before the new one is made, so that memory never holds two large ones.
         small = sum(len(mesh.triangles) for mesh in snapshot.built_meshes) < _SMALL
@@ -160,8 +164,10 @@ def _stage_of(snapshot: Snapshot) -> Stage:
             _last.clear()
         opacity = tuple(one for _, _, own in key for one, _ in own)
         stops = tuple(one for _, _, own in key for _, one in own)
-        found = Stage(gather(snapshot), snapshot.built_meshes, opacity, stops)
-    _last[key] = found
+        scene = gather(snapshot)
+        towards_eye(scene.vertices, snapshot.built_meshes, ranks, snapshot.camera)
+        found = Stage(scene, snapshot.built_meshes, opacity, stops)
+    _last[key, eye] = found
     return found
 
 

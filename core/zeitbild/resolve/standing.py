@@ -63,6 +63,8 @@ class Standing:
             element, (key, kind, built) = plain.elements[number], self._built[number]
             worn = kind.wear(element, time, built)
             rows, numbers = finishes_of(plain, number, textures, worn), tuple(one.number for one in worn)
+            around = reversed(plain.groups_of(element))
+            fades = tuple((group.id, group.opacity) for group in around if group.opacity < 1)
             for posed, matrix in self._posed(plain, number, time):
                 # What is named like this is the same mesh wherever it stands.
                 shape = "/".join([key, posed.part, posed.bend]).rstrip("/")
@@ -71,7 +73,8 @@ class Standing:
                 if role == "shown" and kind.faces(element).one_sided and self._from_behind(plain, matrix):
                     # Rays meet it as before.
                     own = "unseen"
-                found.append(Body(name, shape, GEOMETRY.form(shape, posed.form), matrix, rows, own, worn=numbers))
+                body = Body(name, shape, GEOMETRY.form(shape, posed.form), matrix, rows, own, worn=numbers)
+                found.append(body.faded(fades))
         return tuple(found)
 
     def matrices(self, time: Time) -> tuple[Matrix, ...]:

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+import math
+from dataclasses import dataclass, field, replace
 from typing import Literal
 
 from zeitbild.geometry.form import Form
-from zeitbild.snapshot.finish_row import SHADING, SHADOW_ONLY
+from zeitbild.snapshot.finish_row import SHADING, SHADOW_ONLY, faded
 
 #: 4 x 4, row by row.
 Matrix = tuple[float, ...]
@@ -23,6 +24,8 @@ class Body:
     equal names are equal meshes; matrix says where it stands; finishes are those of its element, linear, which the mesh's parts
     number; worn tells which of the element's named finishes each of them is (empty: in their order);
     after is where it stands one frame later, which changes no picture but its motion (empty: it stays).
+    fades are the groups that it stands in of which only a share is left, each as one, from the outermost on: their identities and
+    shares. The finishes are what is left then; whole is what they are without.
     """
 
     id: str
@@ -33,6 +36,17 @@ class Body:
     role: Role = "shown"
     after: Matrix = field(default=(), compare=False)
     worn: tuple[int, ...] = ()
+    fades: tuple[tuple[str, float], ...] = ()
+    whole: tuple[tuple[float, ...], ...] = ()
+
+    def faded(self, fades: tuple[tuple[str, float], ...]) -> Body:
+        """The same in groups of which only shares are left."""
+        if not (fades or self.fades):
+            return self
+        whole = self.whole or self.finishes
+        share = math.prod(one for _, one in fades)
+        rows = tuple(faded(row, share) for row in whole)
+        return replace(self, finishes=rows, fades=fades, whole=whole if fades else ())
 
     @property
     def named(self) -> tuple[int, ...]:

@@ -101,6 +101,16 @@ def lets_through(row: Sequence[float]) -> bool:
     return opacity_of(row) < 1 or (len(row) > STOPS and (row[ALPHA_MAP] > 0 or row[SHADING] == SHADOW_ONLY))
 
 
+def faded(row: Sequence[float], share: float) -> tuple[float, ...]:
+    """The same finish of which only a share is left."""
+    if share >= 1:
+        return tuple(row)
+    if len(row) <= STOPS:
+        plain = finish_row(row[:3], row[3], row[4], row[5:8], opacity=0.5)  # type: ignore[arg-type]
+        row = (*row[:8], *plain[8:OPACITY], 1.0, *plain[OPACITY + 1 : STOPS], 1.0)
+    return (*row[:OPACITY], row[OPACITY] * share, *row[OPACITY + 1 : STOPS], row[STOPS] * share, *row[STOPS + 1 :])
+
+
 def made_opaque(row: Sequence[float]) -> tuple[float, ...]:
     """The same finish, hiding all that is behind it."""
     if len(row) <= STOPS:

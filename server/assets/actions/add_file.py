@@ -9,6 +9,7 @@ from pathlib import Path, PurePosixPath
 
 from django.core.files.uploadedfile import UploadedFile
 
+from assets.actions.presence import present
 from assets.models import LibraryFile
 from disk.room import check_room
 from projects.models import Project
@@ -55,7 +56,8 @@ def add_file(project: Project, kind: FileKind, uploads: Sequence[UploadedFile]) 
             folder.drop(sha256)
         raise
     defaults = {"file_name": label, "facts": facts}
-    return LibraryFile.objects.get_or_create(project=project, kind=kind.name, sha256=sha256, defaults=defaults)[0]
+    kept = LibraryFile.every.get_or_create(project=project, kind=kind.name, sha256=sha256, defaults=defaults)[0]
+    return present(kept)
 
 
 def _write(path: Path, kind: FileKind, uploads: Sequence[UploadedFile]) -> None:

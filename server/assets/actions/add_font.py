@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from pathlib import PurePosixPath
 
+from assets.actions.presence import present
 from assets.models import Font
 from disk.room import check_room
 from projects.models import Project
@@ -23,4 +24,5 @@ def add_font(project: Project, file_name: str, data: bytes) -> Font:
     if project.fonts.count() >= MAX_FONTS:
         raise LimitError(f"a project takes up to {MAX_FONTS} fonts of its own", "font")
     sha256 = AssetFolder(assets_folder()).add(data)
-    return Font.objects.get_or_create(project=project, sha256=sha256, defaults={"title": title, "file_name": label})[0]
+    kept = Font.every.get_or_create(project=project, sha256=sha256, defaults={"title": title, "file_name": label})[0]
+    return present(kept)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from pathlib import PurePosixPath
 
+from assets.actions.presence import present
 from assets.models import Picture
 from disk.room import check_room
 from projects.models import Project
@@ -29,4 +30,4 @@ def add_picture(project: Project, file_name: str, data: bytes, *, sky: bool) -> 
         raise LimitError(f"a project takes up to {MAX_PICTURES} pictures of its own", "environment.picture")
     sha256 = AssetFolder(assets_folder()).add(data)
     defaults = {"file_name": label, "width": width, "height": height}
-    return Picture.objects.get_or_create(project=project, sha256=sha256, defaults=defaults)[0]
+    return present(Picture.every.get_or_create(project=project, sha256=sha256, defaults=defaults)[0])

@@ -7,6 +7,7 @@ from typing import Any
 
 from django.contrib.auth.models import User
 
+from assets.actions.presence import present
 from assets.models import Font, LibraryFile, Picture
 from projects.models import Project
 from projects.selectors import projects_of
@@ -21,11 +22,8 @@ def copy_assets(source: Project, target: Project) -> None:
 def adopt_files(user: User, target: Project, keys: Sequence[str]) -> None:
     """Add files, as documents name them, of other projects that a person is a member of."""
     digests = [key.removeprefix("asset:") for key in keys]
-    reached = projects_of(user).exclude(id=target.id)
-    _give(
-        target,
-        *(kind.objects.filter(project__in=reached, sha256__in=digests) for kind in (Font, Picture, LibraryFile)),
-    )
+    own: dict[str, Any] = {"project__in": projects_of(user).exclude(id=target.id), "sha256__in": digests}
+    _give(target, Font.objects.filter(**own), Picture.objects.filter(**own), LibraryFile.objects.filter(**own))
 
 
 def _give(target: Project, fonts: Iterable[Font], pictures: Iterable[Picture], files: Iterable[LibraryFile]) -> None:
@@ -33,10 +31,11 @@ def _give(target: Project, fonts: Iterable[Font], pictures: Iterable[Picture], f
     with writing():
         for font in fonts:
             defaults: dict[str, Any] = {"title": font.title, "file_name": font.file_name}
-            Font.objects.get_or_create(project=target, sha256=font.sha256, defaults=defaults)
+            present(Font.every.get_or_create(project=target, sha256=font.sha256, defaults=defaults)[0])
         for one in pictures:
             defaults = {"file_name": one.file_name, "width": one.width, "height": one.height}
-            Picture.objects.get_or_create(project=target, sha256=one.sha256, defaults=defaults)
+            present(Picture.every.get_or_create(project=target, sha256=one.sha256, defaults=defaults)[0])
         for file in files:
             defaults = {"file_name": file.file_name, "facts": file.facts}
-            LibraryFile.objects.get_or_create(project=target, kind=file.kind, sha256=file.sha256, defaults=defaults)
+            own = {"project": target, "kind": file.kind, "sha256": file.sha256}
+            present(LibraryFile.every.get_or_create(**own, defaults=defaults)[0])

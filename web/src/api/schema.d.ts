@@ -768,6 +768,106 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project_id}/library": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Library
+         * @description Everything that a project brought along, and where it is used.
+         */
+        get: operations["listLibrary"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/library/{kind}/{sha256}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Put Away
+         * @description Take a file that is used nowhere out of the lists.
+         */
+        delete: operations["putAway"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/library/{kind}/{sha256}/back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Bring Back
+         * @description Bring back a file that was put away.
+         */
+        post: operations["bringBack"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/replace/{sha256}/{kind}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Replace
+         * @description Take in a file in the place of another, wherever that is used.
+         */
+        post: operations["replaceFile"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/library/{kind}/{sha256}/poster": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Poster
+         * @description A small rendered picture of a file. Its address changes with the renderer.
+         */
+        get: operations["getFilePoster"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot_id}/runs": {
         parameters: {
             query?: never;
@@ -1858,6 +1958,52 @@ export interface components {
             facts: {
                 [key: string]: unknown;
             };
+        };
+        /**
+         * BroughtOut
+         * @description A file of a project (see ``brought.selectors.Row``).
+         */
+        BroughtOut: {
+            /** Kind */
+            kind: string;
+            /** Kind Title */
+            kind_title: string;
+            /** Key */
+            key: string;
+            /** Sha256 */
+            sha256: string;
+            /** Title */
+            title: string;
+            /** Note */
+            note: string;
+            /** Bytes */
+            bytes: number;
+            /** Uses */
+            uses: components["schemas"]["UseOut"][];
+        };
+        /**
+         * UseOut
+         * @description A shot that names a file, and the elements that do.
+         */
+        UseOut: {
+            /** Shot */
+            shot: number;
+            /** Code */
+            code: string;
+            /** Title */
+            title: string;
+            /** Elements */
+            elements: string[];
+        };
+        /**
+         * ReplacedOut
+         * @description What documents call the new file, and the codes of the shots that have it now.
+         */
+        ReplacedOut: {
+            /** Key */
+            key: string;
+            /** Shots */
+            shots: string[];
         };
         /**
          * ProgressOut
@@ -3514,6 +3660,127 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["FileOut"];
                 };
+            };
+        };
+    };
+    listLibrary: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BroughtOut"][];
+                };
+            };
+        };
+    };
+    putAway: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+                kind: string;
+                sha256: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    bringBack: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+                kind: string;
+                sha256: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    replaceFile: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+                sha256: string;
+                kind: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /** File */
+                    file: string[];
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReplacedOut"];
+                };
+            };
+        };
+    };
+    getFilePoster: {
+        parameters: {
+            query?: {
+                renderer?: number;
+            };
+            header?: never;
+            path: {
+                project_id: number;
+                kind: string;
+                sha256: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

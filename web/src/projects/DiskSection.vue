@@ -50,7 +50,7 @@ async function clean() {
         <dd class="text-right tabular-nums">{{ megabytes(disk.masters) }}</dd>
         <dt>Hand-offs with their packages</dt>
         <dd class="text-right tabular-nums">{{ megabytes(disk.handoffs) }}</dd>
-        <dt>Uploaded fonts and pictures</dt>
+        <dt>Files of the library</dt>
         <dd class="text-right tabular-nums">{{ megabytes(disk.uploads) }}</dd>
         <template v-if="disk.quota">
           <dt class="border-t border-line text-soft">This project may take</dt>

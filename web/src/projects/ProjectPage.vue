@@ -8,6 +8,7 @@ import TextField from "@/controls/TextField.vue";
 
 import DiskSection from "./DiskSection.vue";
 import JournalSection from "./JournalSection.vue";
+import LibrarySection from "./LibrarySection.vue";
 import PageHead from "./PageHead.vue";
 import PeopleSection from "./PeopleSection.vue";
 import ProjectForm from "./ProjectForm.vue";
@@ -165,6 +166,7 @@ async function restore() {
           </div>
         </li>
       </ul>
+      <LibrarySection :project-id="project.id" :changes />
       <PeopleSection :project />
       <DiskSection :project-id="project.id" :changes />
       <JournalSection v-if="project.role === 'owner'" :project-id="project.id" />

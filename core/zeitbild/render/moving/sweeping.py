@@ -25,6 +25,7 @@ from zeitbild.render.visible.see_through import drop_hidden
 from zeitbild.render.visible.triangle_setup import STRETCHES, TILE, count_bins, fill_bins, set_up
 from zeitbild.render.visible.visibility import Fragments, spread
 from zeitbild.render.world.buffers import kept
+from zeitbild.render.world.paint_order import paint_order, placed, towards_eye
 from zeitbild.render.world.scene import Scene
 from zeitbild.snapshot import Matrix, Snapshot
 from zeitbild.snapshot.camera import DepthScale
@@ -132,12 +133,8 @@ def stretches_of(snapshot: Snapshot, quality: Quality) -> Iterator[Snapshot]:
 
 def stands(snapshot: Snapshot, scene: Scene, bodies: tuple[Matrix, ...]) -> NDArray[np.float64]:
     """Vertices [V, 3] of the scene with its bodies placed so."""
-    out = np.empty_like(scene.vertices)
-    first = 0
-    for mesh, matrix in zip(snapshot.built_meshes, bodies, strict=True):
-        placed = np.array(matrix).reshape(4, 4)
-        out[first : first + len(mesh.vertices)] = mesh.vertices @ placed[:3, :3].T + placed[:3, 3]
-        first += len(mesh.vertices)
+    out = placed(snapshot.built_meshes, bodies)
+    towards_eye(out, snapshot.built_meshes, paint_order(snapshot).ranks, snapshot.camera)
     return out
 
 

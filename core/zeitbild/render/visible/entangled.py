@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zeitbild.render.picture import NO_DEPTH, Picture
-from zeitbild.render.visible.pieces import outlines_of
+from zeitbild.render.visible.pieces import Pieces, outlines_of
 from zeitbild.render.visible.see_through import Areas, opacity_in, rest_behind, rest_of_veil
 from zeitbild.snapshot import Snapshot
 
@@ -62,6 +62,10 @@ def entangled(snapshot: Snapshot, veiled: Sequence[int]) -> list[tuple[int, ...]
     # What touches or lies side by side reaches through nothing.
     least = 1e-6 * np.maximum(np.abs(outlines.depths[:, 1]), 1e-9)
     reaches = np.tril((outlines.deep() > least[:, None]) & outlines.meeting(), -1)
+    pieces = Pieces(snapshot)
+    planes = np.array([pieces.plane(place) for place in veiled], int)
+    # Nor does what lies in one plane: it has an order.
+    reaches &= (planes[:, None] != planes) | (planes < 0)
     for number, other in np.argwhere(reaches):
         unit_of[root(veiled[number])] = root(veiled[other])
     meshes, units = snapshot.built_meshes, dict[int, list[int]]()

@@ -15,6 +15,7 @@ from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
 
 from zeitbild.geometry.mesh import Mesh
+from zeitbild.render.world.paint_order import paint_order
 from zeitbild.snapshot import Snapshot
 from zeitbild.snapshot.finish_row import lets_through
 
@@ -27,6 +28,15 @@ def see_through_places(snapshot: Snapshot) -> tuple[int, ...]:
         if body.role != "unseen" and any(lets_through(finish) for finish in body.finishes)
     ]
     return Pieces(snapshot).far_to_near(places)
+
+
+def fused_places(snapshot: Snapshot) -> list[tuple[int, ...]]:
+    """Places of the bodies in view that stand in one group of which only a share is left, by the outermost of such."""
+    found: dict[str, list[int]] = {}
+    for place, body in enumerate(snapshot.bodies):
+        if body.fades and body.role != "unseen":
+            found.setdefault(body.fades[0][0], []).append(place)
+    return [tuple(places) for places in found.values()]
 
 
 #: Pieces that a body is taken apart into at most; and how many bodies' pieces are remembered.
@@ -88,6 +98,7 @@ class Pieces:
     def __init__(self, snapshot: Snapshot) -> None:
         self._snapshot, self._meshes = snapshot, snapshot.built_meshes
         self._bodies = list(range(len(self._meshes)))
+        self._order = paint_order(snapshot)
         #: Of those that somebody asked for; None: it has no corner.
         self._boxes: dict[int, NDArray[np.float64] | None] = {}
 
@@ -104,13 +115,44 @@ class Pieces:
 
     def far_to_near(self, pieces: Sequence[int]) -> tuple[int, ...]:
         """Pieces in the order of their middles."""
-        camera, middles = self._snapshot.camera, {}
+        middles = {piece: self._away(piece) for piece in pieces}
+        # What lies in one plane is one to what is before it and behind it, and lies in the order of the set.
+        planes: dict[int, list[float]] = {}
         for piece in pieces:
-            matrix = np.array(self._snapshot.bodies[self._bodies[piece]].matrix).reshape(4, 4)
-            box = self.box(piece)
-            middle = np.zeros(3) if box is None else (box[0] + box[1]) / 2
-            middles[piece] = float(camera.distance((matrix[:3, :3] @ middle + matrix[:3, 3])[None])[0])
-        return tuple(sorted(pieces, key=lambda piece: (-middles[piece], piece)))
+            planes.setdefault(self.plane(piece), []).append(middles[piece])
+        for piece in pieces:
+            if self.plane(piece) >= 0:
+                own = planes[self.plane(piece)]
+                middles[piece] = sum(own) / len(own)
+        return tuple(sorted(pieces, key=lambda piece: (-middles[piece], self._rank(piece), piece)))
+
+    def plane(self, piece: int) -> int:
+        """The number of the plane that a piece lies in, -1 if it is not flat."""
+        planes = self._order.planes
+        return planes[self._bodies[piece]] if planes else -1
+
+    def _rank(self, piece: int) -> int:
+        ranks = self._order.ranks
+        return ranks[self._bodies[piece]] if ranks else 0
+
+    def _away(self, piece: int) -> float:
+        """How far the middle of a piece is along the viewing axis."""
+        matrix = np.array(self._snapshot.bodies[self._bodies[piece]].matrix).reshape(4, 4)
+        box = self.box(piece)
+        middle = np.zeros(3) if box is None else (box[0] + box[1]) / 2
+        return float(self._snapshot.camera.distance((matrix[:3, :3] @ middle + matrix[:3, 3])[None])[0])
+
+    def among(self, units: Sequence[tuple[int, ...]], others: Sequence[tuple[int, ...]]) -> list[tuple[int, ...]]:
+        """Units, given from far to near, with others put among them by their middles."""
+        found = list(units)
+        for other in others:
+            away = self._mean_away(other)
+            at = next((number for number, unit in enumerate(found) if self._mean_away(unit) < away), len(found))
+            found.insert(at, other)
+        return found
+
+    def _mean_away(self, unit: Sequence[int]) -> float:
+        return sum(self._away(piece) for piece in unit) / len(unit)
 
     def take_apart(
         self, units: Sequence[tuple[int, ...]], owners: NDArray[np.int64]

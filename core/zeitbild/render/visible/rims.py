@@ -115,6 +115,18 @@ class Rims:
                 if not shown:
                     self.veil.held[:] += (surface.alpha[self.at] * weight)[:, None]
 
+    def add(self, front: Picture, picture: Picture) -> None:
+        """Add what something gives whose place was made before, to the picture, or at rims to what is kept apart there."""
+        if len(self):
+            own = _taken(front, self.at)
+            for values in (front.beauty, front.planes, front.data, *front.groups.values()):
+                if values is not None:
+                    values[self.at] = 0
+            if front.identities is not None:
+                front.identities[self.at] = (-1, 0)
+            lay(own, self.veil, np.ones_like(self.solid))
+        lay(front, picture, np.ones(picture.depth.shape, np.float32))
+
     def join(self, picture: Picture) -> None:
         """Put what see-through bodies give together with the rest."""
         if not len(self):

@@ -1,0 +1,61 @@
+"""Small rendered pictures of files that people brought: an element of the kind that shows such files, framed, alone."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from zeitbild.document.shot import Camera, Raster, Rays, Shot, Timing
+from zeitbild.elements import ElementBase, kinds
+from zeitbild.elements.base import AssetSource
+from zeitbild.elements.card import Card
+from zeitbild.elements.title import TitleElement
+from zeitbild.errors import InputError
+from zeitbild.footage.pictures import footage_at
+from zeitbild.proof.display import Ground, View, encode_view, show
+from zeitbild.render import QUALITIES, render
+from zeitbild.resolve import resolve
+from zeitbild.resolve.digest_cache import DigestCache
+from zeitbild.resolve.framing import framed
+
+#: Pixels of a poster; twice what it is shown at.
+SIZE = (288, 192)
+_made = DigestCache[bytes](8 * 1024 * 1024, len)
+#: Where the camera looks from at solid things, and at flat ones.
+_ASIDE, _STRAIGHT = (420.0, 260.0, 900.0), (0.0, 0.0, 1000.0)
+
+
+def _element(kind: str, key: str, assets: AssetSource) -> ElementBase:
+    """An element that shows a file: one whose kind has a field for files of that kind."""
+    if kind == "fonts":
+        return TitleElement(id="it", word="Aa", font=key)
+    if kind in ("footage", "pictures"):
+        # Of what moves the middle picture; pictures of surfaces are looked at whole.
+        count = footage_at(assets.path(key.removeprefix("asset:")), "the file").count if kind == "footage" else 1
+        more: dict[str, Any] = {} if kind == "footage" else {"alpha": "ignored"}
+        return Card(id="it", picture=key, skip=count // 2 + 1, **more)
+    for one in kinds:
+        for name, field in one.parameters.model_fields.items():
+            extra = field.json_schema_extra
+            if isinstance(extra, dict) and extra.get("x-widget") == "file" and extra.get("x-files") == kind:
+                return one.parameters(id="it", **{name: key})
+    raise InputError(f"nothing shows files of the kind {kind[:40]!r}")
+
+
+def poster(kind: str, key: str, assets: AssetSource) -> bytes:
+    """A PNG of SIZE of a file by what documents call it; InputError if it is not there or cannot be read."""
+
+    def made() -> bytes:
+        element = _element(kind, key, assets)
+        flat = isinstance(element, Card | TitleElement)
+        shot = Shot(
+            raster=Raster(width=SIZE[0], height=SIZE[1]),
+            timing=Timing(last=1, cycle=False),
+            camera=Camera(position=_STRAIGHT if flat else _ASIDE, angle=24),
+            rays=Rays(bounces=0),
+            elements=(element,),
+        )
+        shot = shot.model_copy(update={"camera": framed(shot, (1,), assets)})
+        picture = render(resolve(shot, 1, assets), QUALITIES["check"])
+        return encode_view(show(picture, View(Ground("checker"))), "png")
+
+    return _made.get((kind, key), made)

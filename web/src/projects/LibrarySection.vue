@@ -1,0 +1,199 @@
+<script setup lang="ts">
+/** Everything that a project brought along: what it looks like, where it is used, put away, or replaced wherever it is used. */
+import { onMounted, ref, shallowRef, useTemplateRef } from "vue";
+
+import { answer, api, Problem, type Schemas } from "@/api/client";
+import { useOffers } from "@/api/offers";
+import { filesOf, upload } from "@/api/upload";
+import PressButton from "@/controls/PressButton.vue";
+import { megabytes } from "@/shot/cellMarks";
+
+import UndoNote from "./UndoNote.vue";
+
+const props = defineProps<{ projectId: number; changes: boolean }>();
+type Row = Schemas["BroughtOut"];
+const offers = useOffers();
+const rows = shallowRef<Row[]>([]);
+const open = ref(false);
+const said = ref("");
+const failure = ref("");
+const wanted = ref("");
+const gone = shallowRef<Row | null>(null);
+/** How much of a file is there while it is sent, less than 0 while none is. */
+const sent = ref(-1);
+let stop: AbortController | null = null;
+const picker = useTemplateRef("picker");
+let instead: Row | null = null;
+
+const project = () => ({ project_id: props.projectId });
+async function load() {
+  rows.value = await answer(api.GET("/api/projects/{project_id}/library", { params: { path: project() } }));
+}
+onMounted(async () => {
+  await load();
+  open.value = rows.value.length > 0;
+});
+function tell(error: unknown) {
+  if (!(error instanceof Problem)) throw error;
+  failure.value = error.message;
+}
+function shown() {
+  const letters = wanted.value.trim().toLowerCase();
+  return rows.value.filter((row) => `${row.title} ${row.kind_title}`.toLowerCase().includes(letters));
+}
+/** The kind of the library that files of such a name are of, fonts among them. */
+function kindOf(name: string): string {
+  if (/\.(ttf|otf)$/i.test(name)) return "fonts";
+  const found = Object.entries(offers.value?.library ?? {}).find(([, one]) =>
+    one.suffixes.some((ending) => name.toLowerCase().endsWith(ending)),
+  );
+  return found?.[0] ?? "";
+}
+async function send(address: string, files: File[]): Promise<unknown> {
+  sent.value = 0;
+  failure.value = said.value = "";
+  stop = new AbortController();
+  try {
+    return await upload(address, files, (share) => (sent.value = share), stop.signal);
+  } catch (error) {
+    tell(error);
+    return null;
+  } finally {
+    sent.value = -1;
+  }
+}
+/** Pictures with numbers that came together are one sequence; all else is taken one by one. */
+async function bring(files: File[]) {
+  const by = new Map<string, File[]>();
+  for (const file of files) {
+    const kind = kindOf(file.name);
+    if (!kind) {
+      failure.value = `${file.name} is nothing that elements show: fonts, drawings, models, pictures and movies are.`;
+      continue;
+    }
+    const together = offers.value?.library[kind]?.many && files.length > 1 && /\d\.\w+$/.test(file.name);
+    const key = together ? `${kind} ${file.name.replace(/\d+(?=\.\w+$)/, "")}` : `${kind} ${file.name}`;
+    by.set(key, [...(by.get(key) ?? []), file]);
+  }
+  for (const [key, own] of by) {
+    const kind = key.split(" ")[0] ?? "";
+    const place = kind === "fonts" ? "fonts" : `files/${kind}`;
+    if ((await send(`/api/projects/${props.projectId}/${place}`, own)) === null) break;
+  }
+  await load();
+}
+function pick(row: Row | null) {
+  instead = row;
+  picker.value?.click();
+}
+async function picked(event: Event) {
+  const target = event.target as HTMLInputElement;
+  const files = [...(target.files ?? [])];
+  target.value = "";
+  if (!files.length) return;
+  const row = instead;
+  if (!row) return bring(files);
+  const found = (await send(`/api/projects/${props.projectId}/replace/${row.sha256}/${row.kind}`, files)) as
+    Schemas["ReplacedOut"] | null;
+  if (found)
+    said.value = found.shots.length
+      ? `${found.shots.join(", ")} ${found.shots.length > 1 ? "have" : "has"} it now in place of ${row.title}; undo there takes it back.`
+      : `It is there beside ${row.title}, which is used nowhere.`;
+  await load();
+}
+async function putAway(row: Row) {
+  failure.value = said.value = "";
+  try {
+    await api.DELETE("/api/projects/{project_id}/library/{kind}/{sha256}", {
+      params: { path: { ...project(), kind: row.kind, sha256: row.sha256 } },
+    });
+    gone.value = row;
+    await load();
+  } catch (error) {
+    tell(error);
+  }
+}
+async function bringBack() {
+  const row = gone.value;
+  if (!row) return;
+  gone.value = null;
+  await api.POST("/api/projects/{project_id}/library/{kind}/{sha256}/back", {
+    params: { path: { ...project(), kind: row.kind, sha256: row.sha256 } },
+  });
+  await load();
+}
+async function drop(event: DragEvent) {
+  if (!props.changes || !event.dataTransfer?.types.includes("Files")) return;
+  event.preventDefault();
+  open.value = true;
+  await bring(await filesOf(event.dataTransfer));
+}
+</script>
+
+<template>
+  <section class="mt-8 border-t border-line pt-3" aria-label="Library" @drop="drop" @dragover.prevent>
+    <div class="flex items-center gap-3">
+      <h2 class="font-title text-lg">Library</h2>
+      <span class="text-soft">{{ rows.length === 1 ? "1 file" : `${rows.length} files` }}</span>
+      <PressButton quiet :aria-expanded="open" @click="open = !open">{{ open ? "Close" : "Show" }}</PressButton>
+      <PressButton v-if="changes" class="ml-auto" :disabled="sent >= 0" @click="pick(null)">Bring files</PressButton>
+    </div>
+    <p v-if="sent >= 0" class="mt-1 flex items-center gap-2" role="status">
+      <progress v-if="sent < 1" class="h-2 w-40 accent-select-ink" :value="sent" aria-label="Sent"></progress>
+      {{ sent < 1 ? `Sending, ${Math.floor(sent * 100)} %` : "Reading the file…" }}
+      <button type="button" class="text-select-ink underline underline-offset-2" @click="stop?.abort()">Stop</button>
+    </p>
+    <p v-if="said" class="mt-1 text-done" role="status">✓ {{ said }}</p>
+    <p v-if="failure" class="mt-1 text-now" role="alert">✕ {{ failure }}</p>
+    <input ref="picker" type="file" class="hidden" multiple aria-label="Files for the library" @change="picked" />
+    <template v-if="open">
+      <p v-if="!rows.length" class="py-4 text-soft">
+        Nothing yet. Fonts, drawings, models, pictures, sequences and movies that somebody brings stand here, each once;
+        drop files or a folder here, or on the Build desk.
+      </p>
+      <input
+        v-if="rows.length > 12"
+        v-model="wanted"
+        type="search"
+        class="mt-2 w-72 rounded-sm border border-rule bg-sheet px-1.5 py-1"
+        placeholder="Find a file"
+        aria-label="Find a file"
+      />
+      <ul class="mt-3 grid grid-cols-4 gap-4">
+        <li v-for="row in shown()" :key="`${row.kind} ${row.sha256}`">
+          <span class="relative block aspect-3/2 bg-[#808080]">
+            <span class="absolute inset-0 grid place-items-center text-ink/60">rendering …</span>
+            <img
+              :src="`/api/projects/${projectId}/library/${row.kind}/${row.sha256}/poster`"
+              alt=""
+              class="relative size-full object-contain"
+              loading="lazy"
+            />
+          </span>
+          <b class="mt-1 block truncate font-semibold" :title="row.title">{{ row.title }}</b>
+          <span class="block text-soft">{{ row.kind_title }}, {{ megabytes(row.bytes) }}</span>
+          <span v-if="row.note" class="block truncate text-soft" :title="row.note">{{ row.note }}</span>
+          <span class="block">
+            <template v-if="row.uses.length"
+              >In
+              <template v-for="(use, at) in row.uses" :key="use.shot"
+                ><RouterLink
+                  :to="`/shots/${use.shot}/build`"
+                  class="text-select-ink underline underline-offset-2"
+                  :title="use.elements.join(', ')"
+                  >{{ use.code }}</RouterLink
+                ><template v-if="at < row.uses.length - 1">, </template></template
+              ></template
+            >
+            <span v-else class="text-soft">Used nowhere</span>
+          </span>
+          <div v-if="changes" class="-ml-2.5 flex">
+            <PressButton quiet :disabled="sent >= 0" @click="pick(row)">Replace</PressButton>
+            <PressButton v-if="!row.uses.length" quiet @click="putAway(row)">Delete</PressButton>
+          </div>
+        </li>
+      </ul>
+    </template>
+  </section>
+  <UndoNote v-if="gone" :text="`${gone.title} is put away.`" @undo="bringBack" @close="gone = null" />
+</template>
