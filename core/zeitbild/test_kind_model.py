@@ -3,6 +3,7 @@
 import io
 import tempfile
 import unittest
+from fractions import Fraction
 from pathlib import Path
 from typing import Any
 
@@ -16,6 +17,7 @@ from zeitbild.document.shot import Camera, Environment, Raster, Shot
 from zeitbild.elements.model import ModelElement, ModelMaterial, build, pose, wear
 from zeitbild.errors import InputError
 from zeitbild.finishes import Finish
+from zeitbild.geometry.model.test_model import simple
 from zeitbild.library import files
 from zeitbild.models import SHIPPED
 from zeitbild.models.make import Writer
@@ -61,6 +63,9 @@ def painted() -> bytes:
     return writer.glb()
 
 
+_NOW = Time(Fraction(1), Fraction(0), Fraction(0), Fraction(25))
+
+
 def _seen(element: ModelElement) -> Shot:
     return small_shot(
         raster=Raster(width=96, height=96),
@@ -75,19 +80,17 @@ class Element(unittest.TestCase):
     def test_a_material_wears_what_the_file_says_what_is_listed_or_the_one_finish(self) -> None:
         element = ModelElement(id="a", materials=(ModelMaterial(material="lamp", finish=Finish(named="")),))
         built = build(element, NOWHERE)
-        worn = wear(element, built)
+        worn = wear(element, _NOW, built)
         self.assertEqual([one.number for one in worn], [0, 0, 0, 1])
         self.assertEqual([bool(one.changes) for one in worn], [False, True, True, False])
         self.assertEqual((worn[1].changes["roughness"], worn[1].changes["map_by"]), (0.35, "front"))
         alone = element.model_copy(update={"wears": "one finish"})
-        self.assertEqual([dict(one.changes) for one in wear(alone, built)], [{}] * 4)
+        self.assertEqual([dict(one.changes) for one in wear(alone, _NOW, built)], [{}] * 4)
         self.assertEqual(geometry_key(alone.model_copy(update={"wears": "its own materials"})), geometry_key(element))
-        self.assertEqual(
-            [one.part for one in pose(element, Time.__new__(Time), built)], ["material 1", "material 2", "material 3"]
-        )
+        self.assertEqual([one.part for one in pose(element, _NOW, built)], ["material 1", "material 2", "material 3"])
 
     def test_a_glow_keeps_its_colour_and_strength(self) -> None:
-        worn = wear(ModelElement(id="a"), build(ModelElement(id="a"), NOWHERE))
+        worn = wear(ModelElement(id="a"), _NOW, build(ModelElement(id="a"), NOWHERE))
         self.assertEqual((worn[3].changes["emission"], worn[3].changes["emission_colour"]), (1.0, "#ffda95"))
 
     def test_what_is_wrong_is_named(self) -> None:
@@ -100,7 +103,7 @@ class Element(unittest.TestCase):
 
     def test_facts_tell_what_forms_ask_for(self) -> None:
         for one in SHIPPED.values():
-            told = files.get("models").facts(one.path.read_bytes(), one.title, one.key)
+            told = files.get("models").facts(one.path, one.title, one.key)
             self.assertEqual([finish["name"] for finish in told["finishes"]], ["red", "band", "lamp"])
             self.assertEqual((told["up"], told["notes"], len(told["parts"])), ("y", [], 4))
 
@@ -113,7 +116,7 @@ class Pictures(unittest.TestCase):
             shot = _seen(ModelElement(id="a", model=key, size=64, **more))
             self.assertEqual(parse_shot(write_shot(shot)), shot)
             return render(resolve(shot, 1, assets), QUALITIES["check"]).beauty, files.get("models").facts(
-                painted(), "x", key
+                assets.path(key.removeprefix("asset:")), "x", key
             )
 
     def test_a_picture_inside_the_file_lies_as_the_file_says(self) -> None:
@@ -131,3 +134,65 @@ class Pictures(unittest.TestCase):
         beauty, _ = self._picture(placement={"rotation": (0, 0, 90)})
         for row, column, colour in ((68, 28, (1, 0, 0)), (28, 28, (0, 1, 0)), (68, 68, (0, 0, 1)), (28, 68, (1, 1, 1))):
             np.testing.assert_allclose(beauty[row, column, :3], colour, atol=1e-5)
+
+
+class ColoursAndClips(unittest.TestCase):
+    def setUp(self) -> None:
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.assets = AssetFolder(Path(folder.name))
+
+    def _seen(self, data: bytes, frame: int = 1, **more: Any) -> Any:
+        shot = _seen(ModelElement(id="a", model="asset:" + self.assets.add(data), **more))
+        shot = shot.model_copy(update={"timing": shot.timing.model_copy(update={"last": 40})})
+        return render(resolve(shot, frame, self.assets), QUALITIES["check"]).beauty
+
+    def test_colours_of_corners_run_over_the_surface(self) -> None:
+        points = np.array([[-1, -1, 0], [1, -1, 0], [1, 1, 0], [-1, 1, 0]], np.float32)
+        colours = np.array([[1, 0, 0], [0, 1, 0], [0, 0, 1], [1, 1, 0]], np.float32)
+        writer = simple(points, np.array([[0, 1, 2], [0, 2, 3]]))
+        writer.document["meshes"][0]["primitives"][0]["attributes"]["COLOR_0"] = writer.accessor(colours, "VEC3")
+        bare = writer.glb()
+        writer.document["materials"] = [{"extensions": {"KHR_materials_unlit": {}}}]
+        writer.document["meshes"][0]["primitives"][0]["material"] = 0
+        unlit = Finish(shading="unlit", base_colour="#ffffff")
+        for data, more in ((writer.glb(), {}), (bare, {"surface": unlit})):
+            beauty = self._seen(data, size=64, **more)
+            at = (np.arange(64) + 0.5) / 64
+            x, y = np.meshgrid(at, 1 - at)
+            low = (1 - x)[..., None] * colours[0] + (x - y)[..., None] * colours[1] + y[..., None] * colours[2]
+            high = (1 - y)[..., None] * colours[0] + x[..., None] * colours[2] + (y - x)[..., None] * colours[3]
+            wanted = np.where((x > y)[..., None], low, high)
+            off = np.abs(beauty[16:80, 16:80, :3] - wanted)
+            # Where the two triangles meet a pixel has some of both.
+            off[np.abs(x - y) < 2 / 64] = 0
+            self.assertLess(float(off.max()), 4e-3)
+
+    def test_a_clip_plays_at_frames(self) -> None:
+        writer = simple(np.array([[-1, -1, 0], [1, -1, 0], [0, 1, 0]], np.float32), np.array([[0, 1, 2]]))
+        times = writer.accessor(np.array([[0], [1]], np.float32), "SCALAR")
+        ways = writer.accessor(np.array([[0, 0, 0], [0.5, 0, 0]], np.float32), "VEC3")
+        writer.document["animations"] = [
+            {
+                "name": "slide",
+                "samplers": [{"input": times, "output": ways}],
+                "channels": [{"sampler": 0, "target": {"node": 0, "path": "translation"}}],
+            }
+        ]
+        data = writer.glb()
+
+        def middle(frame: int, **more: Any) -> float:
+            own = {"stands": "about its own origin", "surface": Finish(shading="unlit"), "clip": "slide", **more}
+            alpha = self._seen(data, frame, size=40, **own)[..., 3].sum(axis=0)
+            return float((alpha * (np.arange(96) + 0.5 - 48)).sum() / alpha.sum())
+
+        # Half a unit of two is ten of forty, in a second of 30 frames.
+        self.assertAlmostEqual(middle(1), 0, delta=0.05)
+        self.assertAlmostEqual(middle(1, clip_at=0.6), 6, delta=0.05)
+        self.assertAlmostEqual(middle(16, plays="once"), 5, delta=0.05)
+        self.assertAlmostEqual(middle(40, plays="once"), 10, delta=0.05)
+        self.assertAlmostEqual(middle(37, plays="repeated"), 2, delta=0.05)
+        self.assertAlmostEqual(middle(37, plays="back and forth"), 8, delta=0.05)
+        self.assertAlmostEqual(middle(11, plays="once", speed=2, clip_start=5), 4, delta=0.05)
+        with self.assertRaisesRegex(InputError, "no clip 'run'; there are slide"):
+            middle(1, clip="run")

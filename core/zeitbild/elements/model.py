@@ -4,21 +4,36 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from fractions import Fraction
+from pathlib import Path
 from typing import Annotated, Any, Literal
 
+import numpy as np
+from cachetools import LRUCache
 from pydantic import Field, StringConstraints, model_validator
 
 from zeitbild.colour import encode_hex
 from zeitbild.elements._files import NAMED, file_of
 from zeitbild.elements.base import AssetSource, ElementBase, ElementKind, Posed, Surface, Worn, kinds
-from zeitbild.errors import ModelError
+from zeitbild.errors import InputError, ModelError
 from zeitbild.finishes import Finish, Values
 from zeitbild.geometry.mesh import Mesh
 from zeitbild.geometry.model.plain import MAX_MATERIALS, MAX_PARTS, Material
-from zeitbild.geometry.model.standing import Model, Placing, Stands, Up, meshes_of, model_at
+from zeitbild.geometry.model.standing import COLOURS, Model, Placing, Stands, Up, meshes_of, model_at
 from zeitbild.models import SHIPPED
 from zeitbild.timing import Time
 from zeitbild.values import Part, choice, number
+
+#: Poses kept for each element.
+_POSES = 48
+_NOTHING = Mesh(
+    np.zeros((0, 3)),
+    np.zeros((0, 3), np.int32),
+    np.zeros((0, 3, 3), np.float32),
+    np.zeros(0, np.int32),
+    np.zeros(0, np.int32),
+    False,
+)
 
 
 class ModelMaterial(Part):
@@ -66,6 +81,37 @@ class ModelElement(ElementBase):
         description="Materials of the model that get a finish of their own.",
         json_schema_extra={"x-widget": "finishes", "x-files": "models", "x-of": "model", "x-group": "Materials"},
     )
+    clip: Annotated[str, StringConstraints(max_length=80)] = Field(
+        default="",
+        title="Clip",
+        json_schema_extra={"x-widget": "clip", "x-files": "models", "x-of": "model", "x-group": "Pose"},
+    )
+    clip_at: float = number(
+        0, "At", 0, 3600, step=0.05, unit="s", group="Pose", help="Into the clip.", when={"model.moves": "yes"}
+    )
+    plays: Literal["stands", "once", "repeated", "back and forth"] = Field(
+        default="stands",
+        title="Plays",
+        json_schema_extra={"x-group": "Pose", "x-widget": "choice", "x-when": {"model.moves": "yes"}},
+    )
+    clip_start: int = Field(
+        default=1,
+        ge=-1_000_000,
+        le=1_000_000,
+        title="Begins at frame",
+        json_schema_extra={"x-group": "Pose", "x-when": {"plays": ["once", "repeated", "back and forth"]}},
+    )
+    speed: float = number(
+        1,
+        "Speed",
+        0.01,
+        100,
+        step=0.1,
+        unit="×",
+        group="Pose",
+        slider=(0.1, 4),
+        when={"plays": ["once", "repeated", "back and forth"]},
+    )
     wears: Literal["its own materials", "one finish"] = choice("its own materials", "Wears", group="Finish")
     surface: Finish = Field(
         default_factory=Finish,
@@ -93,29 +139,65 @@ class ModelElement(ElementBase):
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Built:
-    """A model and its meshes by material; source is what names pictures inside its file."""
+    """A model and its meshes by material; source is what names pictures inside its file, poses what was made of the clip by its seconds."""
 
     model: Model
     meshes: dict[int, Mesh]
     source: str
+    path: Path
+    placing: Placing
+    poses: LRUCache[Fraction, dict[int, Mesh]]
 
 
 def build(element: ModelElement, assets: AssetSource) -> Built:
     """Meshes of the model, its pivot at the origin."""
-    model = model_at(*file_of(element.model, "model", SHIPPED, assets, ModelError))
+    path, label = file_of(element.model, "model", SHIPPED, assets, ModelError)
+    model = model_at(path, label)
+    if element.clip and element.clip not in dict(model.clips):
+        told = f"; there are {', '.join(name for name, _ in model.clips[:8])}" if model.clips else ", nor any other"
+        raise InputError(f"the model has no clip {element.clip!r}{told}", "clip")
     placing = Placing(element.size, element.up, element.stands, element.crease)
-    return Built(model, meshes_of(model, placing, frozenset(element.hidden)), element.model)
+    meshes = meshes_of(model, placing, frozenset(element.hidden))
+    return Built(model, meshes, element.model, path, placing, LRUCache(_POSES))
+
+
+def _seconds(element: ModelElement, time: Time, built: Built) -> Fraction:
+    """How far into its clip a model is, exactly."""
+    # Typed in decimals, and read as such.
+    at, length = Fraction(str(element.clip_at)), Fraction(dict(built.model.clips)[element.clip])
+    if element.plays != "stands":
+        at += (time.frame - element.clip_start) / time.rate * Fraction(str(element.speed))
+    if element.plays == "repeated" and length > 0:
+        return at % length
+    if element.plays == "back and forth" and length > 0:
+        at %= 2 * length
+        return min(at, 2 * length - at)
+    return min(max(at, Fraction(0)), length)
 
 
 def pose(element: ModelElement, time: Time, built: Built) -> Sequence[Posed]:
-    """A body for each material."""
+    """A body for each material, as the file has it or where its clip has it."""
+    meshes, bend = built.meshes, ""
+    if element.clip:
+        seconds = _seconds(element, time, built)
+        bend = f"{element.clip} {seconds}"
+        found = built.poses.get(seconds)
+        if found is None:
+            posed = model_at(built.path, built.model.label, element.clip, float(seconds))
+            found = meshes_of(built.model, built.placing, frozenset(element.hidden), posed)
+            built.poses[seconds] = found
+        meshes = found
     if len(built.meshes) == 1:
-        return (Posed(next(iter(built.meshes.values()))),)
-    return tuple(Posed(mesh, part=f"material {number + 1}") for number, mesh in built.meshes.items())
+        return (Posed(next(iter(meshes.values())), bend=bend),)
+    # What a pose makes vanish is a body of nothing.
+    return tuple(
+        Posed(meshes.get(number, _NOTHING), part=f"material {number + 1}", bend=bend) for number in built.meshes
+    )
 
 
-def values_of(material: Material, source: str) -> Values:
-    """A finish as the file has it; pictures inside the file are named by it and their number."""
+def values_of(material: Material, source: str, colours: int = -1) -> Values:
+    """A finish as the file has it; pictures inside the file are named by it and their number, colours is that of its corners' (-1: they have
+    none)."""
     brightest = max(material.vivid)
     maps: dict[str, Any] = {
         f"{what}_map": f"{source}#{number}"
@@ -124,6 +206,8 @@ def values_of(material: Material, source: str) -> Values:
         )
         if number >= 0
     }
+    if colours >= 0:
+        maps["base_map"] = f"{source}#{colours}"
     values = Values(
         shading="unlit" if material.unlit else "metal-rough",
         base_colour=encode_hex(material.colour),
@@ -142,14 +226,17 @@ def values_of(material: Material, source: str) -> Values:
 def wear(element: ModelElement, time: Time, built: Built) -> Sequence[Worn]:
     """What has no material, then each material: what is listed for it, what the file says, or the one finish."""
     listed = {one.material: number for number, one in enumerate(element.materials, 1)}
-    found = [Worn(0)]
-    for material in built.model.materials:
+    own = built.model.colours
+    bare = COLOURS in own and element.wears != "one finish"
+    found = [Worn(0, {"base_map": f"{built.source}#{COLOURS}", "map_by": "unwrapped"} if bare else {})]
+    for at, material in enumerate(built.model.materials, COLOURS + 1):
         if material.name in listed:
             found.append(Worn(listed[material.name]))
         elif element.wears == "one finish":
             found.append(Worn(0))
         else:
-            found.append(Worn(0, dict(values_of(material, built.source))))
+            colours = at if at in own else -1
+            found.append(Worn(0, dict(values_of(material, built.source, colours))))
     return found
 
 

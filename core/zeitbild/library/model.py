@@ -9,7 +9,7 @@ from zeitbild.colour import encode_hex
 from zeitbild.elements.model import values_of
 from zeitbild.geometry.model.plain import MAX_MODEL_BYTES
 from zeitbild.geometry.model.reading import read_model_data
-from zeitbild.geometry.model.standing import Model
+from zeitbild.geometry.model.standing import COLOURS, Model
 from zeitbild.library.base import FileKind, files
 from zeitbild.models import SHIPPED
 
@@ -29,12 +29,13 @@ def facts(path: Path, label: str, key: str) -> dict[str, Any]:
             {
                 "name": one.name,
                 "colour": encode_hex(one.colour),
-                "values": values_of(one, key).model_dump(mode="json"),
+                "values": values_of(one, key, number if number in model.colours else -1).model_dump(mode="json"),
             }
-            for one in model.materials
+            for number, one in enumerate(model.materials, COLOURS + 1)
         ],
         "parts": list(dict.fromkeys(part.name for part in model.parts))[:_MOST],
         "triangles": model.triangles,
+        "clips": [{"name": name, "seconds": round(seconds, 3)} for name, seconds in model.clips],
         "up": model.up,
         "notes": list(model.notes),
     }
@@ -44,10 +45,11 @@ files.register(
     FileKind(
         "models",
         "Model",
-        (".glb", ".gltf", ".obj", ".stl", ".ply"),
+        (".glb", ".gltf", ".obj", ".stl", ".ply", ".mtl", ".bin"),
         MAX_MODEL_BYTES,
         facts,
         tuple(SHIPPED.values()),
         1,
+        many=True,
     )
 )

@@ -14,6 +14,7 @@ from zeitbild.footage.levels import cut_levels
 from zeitbild.footage.pictures import cutout
 from zeitbild.geometry.drawing.painting import drawing_at
 from zeitbild.geometry.model.reading import holds_pictures, picture_levels
+from zeitbild.geometry.model.standing import COLOURS, model_at
 from zeitbild.pictures import levels_of
 from zeitbild.resolve.digest_cache import DigestCache
 from zeitbild.snapshot.texture import MOST_LEVELS, Texture
@@ -29,6 +30,8 @@ def _levels(digest: str, plain: bool, path: str) -> Sequence[NDArray[np.float32]
     _, inside, number = digest.partition("#")
     if inside:
         # What lies inside a model is a picture, inside a drawing a gradient.
+        if int(number) >= COLOURS:
+            return _colours(Path(path), int(number))
         if holds_pictures(Path(path)):
             label = f"picture {number} of the model"
             return picture_levels(path, label, int(number), plain, _LARGEST, MOST_LEVELS)
@@ -37,6 +40,14 @@ def _levels(digest: str, plain: bool, path: str) -> Sequence[NDArray[np.float32]
             raise InputError(f"the drawing has no gradient {number}")
         return drawing.gradients[int(number)].levels(drawing.bounds, MOST_LEVELS)
     return levels_of(path, "the uploaded picture", plain, _LARGEST, MOST_LEVELS)
+
+
+def _colours(path: Path, number: int) -> Sequence[NDArray[np.float32]]:
+    """The picture of a model's corners' colours; not made smaller, since its pixels have nothing to do with those beside them."""
+    found = model_at(path, "the model").colours.get(number)
+    if found is None:
+        raise InputError(f"the model has no colours {number}")
+    return (found,)
 
 
 def texture(digest: str, plain: bool, reading: PictureReading | None, alpha: bool, assets: AssetSource) -> Texture:

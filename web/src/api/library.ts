@@ -14,6 +14,7 @@ export interface FileFacts {
   about?: string;
   finishes: { name: string; colour: string; values: Record<string, unknown> }[];
   parts?: string[];
+  clips?: { name: string; seconds: number }[];
 }
 
 /** Files by project and kind; what is brought is seen wherever the list is shown. */

@@ -64,6 +64,14 @@ async function send(address: string, files: File[]): Promise<unknown> {
 }
 /** Pictures with numbers that came together are one sequence; all else is taken one by one. */
 async function bring(files: File[]) {
+  // What comes with a model may be what that names: its materials, its pictures.
+  if (files.length > 1 && files.some((file) => kindOf(file.name) === "models" && !/\.(mtl|bin)$/i.test(file.name))) {
+    const models = files.filter((file) => /\.(glb|gltf|obj|stl|ply)$/i.test(file.name));
+    if (models.length === 1) {
+      await send(`/api/projects/${props.projectId}/files/models`, files);
+      return load();
+    }
+  }
   const by = new Map<string, File[]>();
   for (const file of files) {
     const kind = kindOf(file.name);

@@ -1,6 +1,6 @@
 """glTF 2.0 and GLB (Khronos Group, specification 2.0): node tree, meshes, materials, skins and morph targets as they stand.
 
-Everything lies inside the file: buffers in its binary chunk or as data, never elsewhere.
+Everything lies inside the file, in its binary chunk or as data, or in a file that came with it; nothing else is opened.
 """
 
 from __future__ import annotations
@@ -15,6 +15,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zeitbild.errors import LimitError, ModelError
+from zeitbild.geometry.model.bundle import name_of
+from zeitbild.geometry.model.clips import clips_of
 from zeitbild.geometry.model.plain import MAX_TRIANGLES, Material, PlainModel, PlainPart
 
 _MAGIC = b"glTF"
@@ -105,8 +107,12 @@ class File:
         text = str(address)
         head, comma, body = text.partition(",")
         if not (head.startswith("data:") and comma):
+            beside = self.model.beside.get(name_of(text))
+            if beside is not None:
+                return beside
             raise ModelError(
-                f"{self.model.label} asks for {text[:60]!r} ({what}), which lies beside it; write it as one file (GLB)",
+                f"{self.model.label} asks for {text[:60]!r} ({what}), which lies beside it; bring both together, or "
+                "write it as one file (GLB)",
                 "model",
             )
         try:
@@ -216,8 +222,10 @@ def local_matrix(node: dict[str, Any]) -> Floats:
 class _Reader:
     """Walks through the scene."""
 
-    def __init__(self, data: bytes, model: PlainModel) -> None:
-        self.model, self.file = model, File(data, model)
+    def __init__(self, data: bytes, model: PlainModel, clip: str, seconds: float) -> None:
+        self.model, self.file, self.clip, self.seconds = model, File(data, model), clip, seconds
+        #: What the clip puts in place of a node's own, by node and path.
+        self.moved: dict[int, dict[str, Floats]] = {}
         self.standing: dict[int, Floats] = {}
         self.named: dict[int, str] = {}
 
@@ -226,9 +234,12 @@ class _Reader:
         materials = document.get("materials", [])
         for number in range(len(materials) if isinstance(materials, list) else 0):
             self.model.materials.append(self._material(self.file.get("materials", number), number))
-        for what in ("animations",):
-            if document.get(what):
-                self.model.note(f"{len(document[what])} clips: the model stands as it does without them")
+        clips = clips_of(self.file)
+        self.model.clips = [(one.name, one.seconds) for one in clips]
+        for clip in clips:
+            if clip.name == self.clip:
+                for channel in clip.channels:
+                    self.moved.setdefault(channel.node, {})[channel.path] = channel.at(self.seconds)
         roots = self._roots()
         # All nodes first: skins name joints that stand anywhere.
         pending = [(number, np.eye(4), "", 0) for number in reversed(roots)]
@@ -239,6 +250,10 @@ class _Reader:
                 raise self.model.damaged(f"node {number} stands in more than one place, or in itself")
             if depth > _MAX_DEPTH or len(self.standing) > _MAX_NODES:
                 raise LimitError(f"{self.model.label} has nodes more than {_MAX_DEPTH} deep, or too many", "model")
+            moved = {what: value.tolist() for what, value in self.moved.get(number, {}).items()}
+            if set(moved) - {"weights"}:
+                # What moves has no matrix (section 3.11).
+                node = {what: value for what, value in node.items() if what != "matrix"} | moved
             self.standing[number] = above @ local_matrix(node)
             name = str(node.get("name") or f"node {number}").replace("/", "_")[:60]
             self.named[number] = f"{path}/{name}".lstrip("/")[-200:]
@@ -334,6 +349,8 @@ class _Reader:
         if not isinstance(primitives, list):
             raise self.model.damaged(f"mesh {node['mesh']} has no primitives")
         weights = node.get("weights", mesh.get("weights", []))
+        if "weights" in self.moved.get(number, {}):
+            weights = self.moved[number]["weights"].tolist()
         for at, primitive in enumerate(primitives):
             if not isinstance(primitive, dict) or not isinstance(primitive.get("attributes"), dict):
                 raise self.model.damaged(f"mesh {node['mesh']} has a primitive without attributes")
@@ -355,8 +372,10 @@ class _Reader:
         shares = None
         if "TEXCOORD_0" in attributes:
             shares = self._values(attributes["TEXCOORD_0"], 2, len(points))[corners].astype(np.float32)
+        colours = None
         if "COLOR_0" in attributes:
-            self.model.note("colours of single points")
+            # Light, not encoded (section 3.7.2.1).
+            colours = np.clip(self._values(attributes["COLOR_0"], 3, len(points)), 0, 1)[corners].astype(np.float32)
         matrix = self.standing[number]
         placed, turned = self._skinned(node, attributes, points, normals)
         if placed is None:
@@ -370,6 +389,7 @@ class _Reader:
             if np.linalg.det(linear) < 0:
                 corners = corners[:, ::-1]
                 shares = None if shares is None else shares[:, ::-1]
+                colours = None if colours is None else colours[:, ::-1]
                 turned = None if turned is None else -turned
         material = primitive.get("material", -1)
         if material != -1:
@@ -382,6 +402,7 @@ class _Reader:
                 None if turned is None else np.ascontiguousarray(turned[corners], np.float32),
                 None if shares is None else np.ascontiguousarray(shares),
                 material,
+                None if colours is None else np.ascontiguousarray(colours),
             )
         )
 
@@ -459,14 +480,14 @@ class _Reader:
         return placed, turned
 
 
-def read(data: bytes, model: PlainModel) -> None:
-    """A part for each primitive, where its node stands."""
-    _Reader(data, model).read()
+def read(data: bytes, model: PlainModel, clip: str = "", seconds: float = 0.0) -> None:
+    """A part for each primitive, where its node stands, or where a clip has it at a time; one that is not there moves nothing."""
+    _Reader(data, model, clip, seconds).read()
 
 
-def picture(data: bytes, label: str, number: int) -> bytes:
-    """The bytes of a picture inside the file; ModelError if there is none."""
-    file = File(data, PlainModel(label))
+def picture(data: bytes, model: PlainModel, number: int) -> bytes:
+    """The bytes of a picture inside the file or beside it; ModelError if there is none."""
+    file = File(data, model)
     own = file.get("images", number)
     if "bufferView" in own:
         return file.view(own["bufferView"])[0]

@@ -6,6 +6,8 @@ from collections.abc import Sequence
 
 import numpy as np
 
+from zeitbild.geometry.model.bundle import name_of
+from zeitbild.geometry.model.materials_file import Library, read_materials
 from zeitbild.geometry.model.plain import Material, PlainModel, PlainPart
 
 _MOST_CORNERS = 10_000
@@ -25,6 +27,7 @@ class _Building:
         #: Corners of triangles, three numbers each (point, place, normal; -1: none), by part and material.
         self.faces: dict[tuple[str, str], list[tuple[int, int, int]]] = {}
         self.part, self.material = "object", ""
+        self.library = Library({}, [])
 
     def face(self, words: Sequence[str], model: PlainModel, line: int) -> None:
         if not 3 <= len(words) <= _MOST_CORNERS:
@@ -69,14 +72,34 @@ def read(data: bytes, model: PlainModel) -> None:
             elif what == "usemtl":
                 building.material = " ".join(rest)[:80]
             elif what == "mtllib":
-                model.note(
-                    f"the materials in {' '.join(rest)[:60]}, which lies beside the file: each gets a finish by its name"
-                )
+                name = " ".join(rest)
+                beside = model.beside.get(name_of(name))
+                if beside is None:
+                    model.note(
+                        f"the materials in {name[:60]}, which lies beside the file: bring both together; without it each "
+                        "gets a finish by its name"
+                    )
+                else:
+                    read_materials(beside.decode("utf-8", "replace"), model, building.library)
             elif what in ("l", "p", "curv", "surf"):
                 model.note(f"lines, points and curves ({what})")
         except ValueError:
             raise model.damaged(f"line {number}: {line.strip()[:60]!r}") from None
     _parts(building, model)
+
+
+def picture(data: bytes, model: PlainModel, number: int) -> bytes:
+    """The bytes of a picture that its materials name; ModelError if there is none."""
+    library = Library({}, [])
+    for line in data.decode("utf-8", "replace").splitlines():
+        if line.split()[:1] == ["mtllib"]:
+            beside = model.beside.get(name_of(line.split(maxsplit=1)[1].strip()))
+            if beside is not None:
+                read_materials(beside.decode("utf-8", "replace"), model, library)
+    found = model.beside.get(name_of(library.pictures[number])) if 0 <= number < len(library.pictures) else None
+    if found is None:
+        raise model.damaged(f"picture {number} is not there")
+    return found
 
 
 def _parts(building: _Building, model: PlainModel) -> None:
@@ -87,7 +110,12 @@ def _parts(building: _Building, model: PlainModel) -> None:
             raise model.damaged(f"a line {what} with too few numbers")
         lists[what] = np.array([[*row, 0.0, 0.0][: width[what]] for row in rows], np.float64).reshape(-1, width[what])
     names = list(dict.fromkeys(material for _, material in building.faces))
-    model.materials = [Material(name) for name in names if name]
+    model.materials = [building.library.materials.get(name, Material(name)) for name in names if name]
+    for one in model.materials:
+        gone = [at for at in one.pictures if at >= 0 and name_of(building.library.pictures[at]) not in model.beside]
+        for at in gone:
+            model.note(f"{building.library.pictures[at][:60]}, which did not come with it")
+        one.pictures = tuple(-1 if at in gone else at for at in one.pictures)  # type: ignore[assignment]
     known = {one.name: at for at, one in enumerate(model.materials)}
     for (part, material), corners in building.faces.items():
         numbers = np.array(corners, np.int64).reshape(-1, 3, 3)

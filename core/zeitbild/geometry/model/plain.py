@@ -55,7 +55,7 @@ class Material:
 @dataclass(slots=True, eq=False)
 class PlainPart:
     """One part: points [V, 3] where they stand in the model, triangles [T, 3], unit normals [T, 3, 3] or None, shares of a picture [T, 3, 2] or
-    None, the number of its material (-1: none), and its path in the file's tree."""
+    None, the number of its material (-1: none), its path in the file's tree, and colours of its corners [T, 3, 3] (light) or None."""
 
     name: str
     points: Floats
@@ -63,17 +63,21 @@ class PlainPart:
     normals: NDArray[np.float32] | None = None
     unwrapped: NDArray[np.float32] | None = None
     material: int = -1
+    colours: NDArray[np.float32] | None = None
 
 
 @dataclass(slots=True)
 class PlainModel:
-    """A model as a reader gives it; up is the axis that its kind of file has upwards, ``y`` or ``z``."""
+    """A model as a reader gives it; up is the axis that its kind of file has upwards, ``y`` or ``z``; clips are names and seconds. beside
+    are the files that came with it, by ``bundle.name_of``."""
 
     label: str
     up: str = "y"
     parts: list[PlainPart] = field(default_factory=list)
     materials: list[Material] = field(default_factory=list)
     notes: dict[str, int] = field(default_factory=dict)
+    clips: list[tuple[str, float]] = field(default_factory=list)
+    beside: dict[str, bytes] = field(default_factory=dict)
     _vertices: int = 0
     _triangles: int = 0
 
@@ -109,6 +113,8 @@ class PlainModel:
             part.normals = (part.normals / length).astype(np.float32) if good else None
         if part.unwrapped is not None and not np.isfinite(part.unwrapped).all():
             part.unwrapped = None
+        if part.colours is not None and not np.isfinite(part.colours).all():
+            part.colours = None
         self.parts.append(part)
 
     def plain(self) -> dict[str, Any]:
@@ -122,5 +128,6 @@ class PlainModel:
             "up": self.up,
             "parts": [{name: getattr(part, name) for name in PlainPart.__slots__} for part in self.parts],
             "materials": [one.plain() for one in self.materials],
+            "clips": [[name, seconds] for name, seconds in self.clips],
             "notes": [text if count == 1 else f"{text} ({count} times)" for text, count in self.notes.items()],
         }

@@ -192,15 +192,12 @@ def _build(points: NDArray[np.void], faces: list[NDArray[np.int64]], model: Plai
     for names in (("s", "t"), ("u", "v"), ("texture_u", "texture_v")):
         shares = columns(*names) if shares is None else shares
     colours = columns("red", "green", "blue")
-    material = -1
+    light = None
     if colours is not None:
-        # Points have colours of their own; a part has one: their mean, as light.
-        mean = decode(
-            np.clip(colours / (255 if points["red"].dtype.kind in "ui" or colours.max(initial=0) > 1 else 1), 0, 1)
-        ).mean(axis=0)
-        model.materials.append(Material("colour of points", (float(mean[0]), float(mean[1]), float(mean[2]))))
-        model.note("colours of single points: their mean stands for them")
-        material = 0
+        # Encoded as screens show them (common practice).
+        most = 255 if points["red"].dtype.kind in "ui" or colours.max(initial=0) > 1 else 1
+        light = decode(np.clip(colours / most, 0, 1)).astype(np.float32)[triangles]
+        model.materials.append(Material("colours of points", (1.0, 1.0, 1.0)))
     model.add(
         PlainPart(
             "mesh",
@@ -208,6 +205,7 @@ def _build(points: NDArray[np.void], faces: list[NDArray[np.int64]], model: Plai
             triangles.astype(np.int32),
             None if normals is None else normals[triangles].astype(np.float32),
             None if shares is None else (shares[triangles] * (1, -1) + (0, 1)).astype(np.float32),
-            material,
+            -1 if light is None else 0,
+            light,
         )
     )

@@ -9,54 +9,70 @@ from typing import Any
 from numpy.typing import NDArray
 
 from zeitbild.errors import LimitError, ModelError
-from zeitbild.geometry.model import gltf, obj, ply, stl
+from zeitbild.geometry.model import bundle, gltf, obj, ply, stl
 from zeitbild.geometry.model.plain import MAX_MODEL_BYTES, PlainModel
 from zeitbild.isolation import Limits, apart
 from zeitbild.pictures import levels_in
 
 _LIMITS = Limits(seconds=60.0)
-#: How each kind is known by its content, and read.
+#: How each kind without clips is known by its content, and read.
 _KINDS: tuple[tuple[Callable[[bytes], bool], Callable[[bytes, PlainModel], None]], ...] = (
-    (gltf.is_gltf, gltf.read),
     (ply.is_ply, ply.read),
     (stl.is_stl, stl.read),
     (obj.is_obj, obj.read),
 )
 
 
-def _read(data: bytes, label: str) -> dict[str, Any]:
+def _opened(data: bytes, label: str) -> tuple[bytes, PlainModel]:
+    """The model's own bytes, and a model with the files that came with it."""
+    if not bundle.is_bundle(data):
+        return data, PlainModel(label)
+    own, beside, others = bundle.opened(data, label)
+    model = PlainModel(label, beside=beside)
+    if others:
+        model.note(f"other models in the same file: {others}")
+    return own, model
+
+
+def _read(data: bytes, label: str, clip: str, seconds: float) -> dict[str, Any]:
     if len(data) > MAX_MODEL_BYTES:
         raise LimitError(
             f"{label} is {len(data) / 1e6:.0f} MB; models go to {MAX_MODEL_BYTES // 1_000_000} MB", "model"
         )
+    own, model = _opened(data, label)
+    if gltf.is_gltf(own):
+        gltf.read(own, model, clip, seconds)
+        return model.plain()
     for known, read in _KINDS:
-        if known(data):
-            model = PlainModel(label)
-            read(data, model)
+        if known(own):
+            read(own, model)
             return model.plain()
     raise ModelError(f"{label} is no model that is read: glTF (GLB), OBJ, STL and PLY are", "model")
 
 
 @apart(ModelError, "model", _LIMITS)
-def read_model(path: str, label: str) -> dict[str, Any]:
-    """What a file holds, as ``plain.PlainModel.plain`` says. ModelError for what cannot be read, LimitError for what is too large."""
-    return _read(Path(path).read_bytes(), label)
+def read_model(path: str, label: str, clip: str, seconds: float) -> dict[str, Any]:
+    """What a file holds, as ``plain.PlainModel.plain`` says, where a clip (none: empty) has it at a time. ModelError for what cannot be
+    read, LimitError for what is too large."""
+    return _read(Path(path).read_bytes(), label, clip, seconds)
 
 
 @apart(ModelError, "model", _LIMITS)
 def read_model_data(data: bytes, label: str) -> dict[str, Any]:
     """The same for bytes."""
-    return _read(data, label)
+    return _read(data, label, "", 0.0)
 
 
 def holds_pictures(path: Path) -> bool:
     """Whether a file is of the kind of model that may have pictures inside, by how it begins."""
     with path.open("rb") as file:
         head = file.read(64)
-    return head.startswith(b"glTF") or head.lstrip().startswith(b"{")
+    return head.startswith((b"glTF", b"PK")) or head.lstrip().startswith(b"{")
 
 
 @apart(ModelError, "model", _LIMITS)
 def picture_levels(path: str, label: str, number: int, plain: bool, largest: int, most: int) -> list[NDArray[Any]]:
     """A picture inside a model's file, as ``pictures.levels_of`` gives one."""
-    return levels_in(gltf.picture(Path(path).read_bytes(), label, number), label, plain, largest, most)
+    own, model = _opened(Path(path).read_bytes(), label)
+    found = gltf.picture(own, model, number) if gltf.is_gltf(own) else obj.picture(own, model, number)
+    return levels_in(found, label, plain, largest, most)

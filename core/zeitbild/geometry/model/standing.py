@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 import threading
+from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, Literal
@@ -24,6 +25,9 @@ _SAME = 1e-7
 #: Given normals that differ by less (cosine) belong to one surface.
 _ALIKE = 0.9995
 
+#: The number of the picture of corners' colours of what has no material; those of materials come after it.
+COLOURS = 9000
+
 Up = Literal["as the file has it", "x", "y", "z"]
 Stands = Literal["about its middle", "on its foot", "about its own origin"]
 
@@ -37,7 +41,39 @@ class Model:
         self.parts = tuple(PlainPart(**one) for one in plain["parts"])
         self.materials = tuple(Material.of(one) for one in plain["materials"])
         self.notes = tuple(str(one) for one in plain["notes"])
+        self.clips = tuple((str(name), float(seconds)) for name, seconds in plain["clips"])
         self.triangles = sum(len(part.triangles) for part in self.parts)
+        #: Pictures of corners' colours by their numbers among the file's pictures (``corner_colours``).
+        self.colours: dict[int, NDArray[np.float32]] = {}
+        for material in {part.material for part in self.parts if part.colours is not None}:
+            own = [part for part in self.parts if part.material == material]
+            # A surface has one picture: where it has one of its own, that is it.
+            if material < 0 or self.materials[material].pictures[0] < 0:
+                self.colours[COLOURS + 1 + material] = corner_colours(own)
+            else:
+                self.notes += ("colours of points where a surface has a picture",)
+
+
+def corner_colours(parts: Sequence[PlainPart]) -> NDArray[np.float32]:
+    """A picture [H, W, 3] in which each triangle of some parts has four pixels, between which its corners' colours run straight; parts are
+    told where they lie in it. White where there are none."""
+    count = sum(len(part.triangles) for part in parts)
+    across = max(1, math.ceil(math.sqrt(count)))
+    down = -(-count // across)
+    picture = np.ones((down, 2, across, 2, 3), np.float32)
+    first = 0
+    for part in parts:
+        own = len(part.triangles)
+        row, column = np.divmod(np.arange(first, first + own), across)
+        first += own
+        if part.colours is not None:
+            a, b, c = part.colours[:, 0], part.colours[:, 1], part.colours[:, 2]
+            picture[row, 0, column, 0], picture[row, 0, column, 1], picture[row, 1, column, 0] = a, b, c
+            picture[row, 1, column, 1] = b + c - a
+        corner = np.stack([2 * column + 0.5, 2 * row + 0.5], axis=1)[:, None]
+        places = corner + np.array([[0, 0], [1, 0], [0, 1]])
+        part.unwrapped = (places / np.array([2 * across, 2 * down])).astype(np.float32)
+    return picture.reshape(2 * down, 2 * across, 3)
 
 
 @dataclass(frozen=True, slots=True)
@@ -51,10 +87,13 @@ class Placing:
     crease: float = 30.0
 
 
-def meshes_of(model: Model, placing: Placing, hidden: frozenset[str]) -> dict[int, Mesh]:
+def meshes_of(model: Model, placing: Placing, hidden: frozenset[str], posed: Model | None = None) -> dict[int, Mesh]:
     """A mesh for each material (-1: none) of the parts that are not hidden, pivot at the origin; part numbers of its triangles are the
-    material's number and one more. InputError if nothing is left."""
-    shown = [part for part in model.parts if part.name not in hidden]
+    material's number and one more. InputError if nothing is left.
+
+    posed is the same model in another pose: it stands where and as large as the model does at rest.
+    """
+    shown = [part for part in (posed or model).parts if part.name not in hidden]
     if not shown:
         raise InputError("every part of the model is hidden; show one", "hidden")
     upright = _upright(model.up if placing.up == "as the file has it" else placing.up)
@@ -211,17 +250,19 @@ def _smoothed(corners: NDArray[np.int64], flat: Floats, smooth: _Edges) -> NDArr
     return found
 
 
-_models: LRUCache[str, Model] = LRUCache(3_000_000, lambda one: one.triangles)
+_models: LRUCache[tuple[str, str, float], Model] = LRUCache(3_000_000, lambda one: one.triangles)
 _lock = threading.Lock()
 
 
-def model_at(path: Path, label: str) -> Model:
-    """The model in a file, which never changes; ModelError for what cannot be read. The last few are kept."""
+def model_at(path: Path, label: str, clip: str = "", seconds: float = 0.0) -> Model:
+    """The model in a file, which never changes, at rest or where a clip has it at a time; ModelError for what cannot be read. The last few
+    are kept."""
+    key = str(path), clip, seconds
     with _lock:
-        found = _models.get(str(path))
+        found = _models.get(key)
     if found is None:
-        found = Model(read_model(str(path), label), label)
+        found = Model(read_model(str(path), label, clip, seconds), label)
         with _lock:
             if found.triangles <= _models.maxsize:
-                _models[str(path)] = found
+                _models[key] = found
     return found

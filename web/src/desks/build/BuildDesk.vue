@@ -208,7 +208,8 @@ async function drop(event: DragEvent) {
   if (!event.dataTransfer?.types.includes("Files")) return;
   event.preventDefault();
   const files = await filesOf(event.dataTransfer);
-  const [file] = files;
+  // A model may bring pictures along; it is what the element shows.
+  const file = files.find((one) => kindFor(one.name)?.name === "model") ?? files[0];
   if (!file) return;
   const kind = kindFor(file.name);
   // What is dropped on the surroundings is theirs.

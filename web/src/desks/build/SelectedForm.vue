@@ -34,7 +34,7 @@ const root = computed<JsonSchema>(() => offers.value?.schema ?? {});
 /** What has its switch in the lists, or its place on another desk. */
 const skip = computed(() => (props.path.startsWith("lights.") ? ["on"] : ["shown", "turn"]));
 /** Widgets that are one element's own. */
-const ALONE = ["file", "finishes", "hides", "group"];
+const ALONE = ["file", "finishes", "hides", "group", "clip"];
 /** Of several elements the fields that all of them have, but for those that are one's own. */
 const schema = computed<JsonSchema>(() => {
   const own = ownSchema.value;
@@ -91,10 +91,16 @@ const known = computed(() => {
     const files = field.schema["x-files"];
     if (field.widget !== "file" || !files) continue;
     if (!libraries.has(files)) libraries.set(files, useLibrary(files, project));
-    found[`${field.name}.kind`] = libraries.get(files)?.factsOf(value.value?.[field.name])?.kind;
+    const facts = libraries.get(files)?.factsOf(value.value?.[field.name]);
+    found[`${field.name}.kind`] = facts?.kind;
+    found[`${field.name}.moves`] = facts?.clips?.length ? "yes" : "no";
   }
   return found;
 });
+function clipsOf(field: JsonSchema) {
+  const files = field["x-files"] ?? "";
+  return libraries.get(files)?.factsOf(value.value?.[field["x-of"] ?? ""])?.clips ?? [];
+}
 /** Surfaces of an element, each with a finish. */
 const parts = computed(() =>
   planFields(schema.value, root.value, skip.value)
@@ -183,6 +189,20 @@ const parts = computed(() =>
           :error
           @commit="(parts, what) => shot.edit(at, parts, true, what)"
         />
+      </template>
+      <template #clip="{ value: clip, path: at, error, field }">
+        <ListField
+          v-if="clipsOf(field.schema).length || clip"
+          :label="field.title"
+          :model-value="clip as string"
+          :options="[
+            { name: '', title: 'None', note: 'as the file has it' },
+            ...clipsOf(field.schema).map((one) => ({ name: one.name, title: one.name, note: `${one.seconds} s` })),
+          ]"
+          :error
+          @commit="change(at, $event, true, field.title)"
+        />
+        <p v-else class="text-soft">This file has no clips.</p>
       </template>
       <template #group="{ value: group, path: at, error, field }">
         <ListField
