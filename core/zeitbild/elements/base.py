@@ -13,6 +13,7 @@ from zeitbild.finishes import Finish
 from zeitbild.geometry.form import Form
 from zeitbild.registry import Registry
 from zeitbild.snapshot import Matrix
+from zeitbild.snapshot.texture import Texture
 from zeitbild.timing import Time
 from zeitbild.values import Identifier, Part, Placement, Point, Title, Turn
 
@@ -59,7 +60,8 @@ class Worn:
     (a texture may lie inside the file: its name, ``#`` and a number); opacity is how much of that of the finish is left.
 
     Where there is a reading the base texture is a picture of footage (its file, ``#`` and the picture's number from 0 on), read so. Where
-    cut is not below 0 the alpha of that is how much of the surface is there, and cut is how much of it there is in the mean (0 to 1).
+    cut is not below 0 the alpha of that is how much of the surface is there, and cut is how much of it there is in the mean (0 to 1) for
+    rays. picture is one that the kind made itself, which says how much is there in place of that alpha.
     """
 
     number: int
@@ -67,6 +69,7 @@ class Worn:
     opacity: float = 1.0
     cut: float = -1.0
     reading: PictureReading | None = None
+    picture: Texture | None = None
 
 
 class ElementBase(Part):
@@ -151,13 +154,15 @@ class Posed:
     """One body of an element at a time, about the element's pivot.
 
     part is its name within the element, which stays from frame to frame (empty: it is the only one); bend names how its form
-    stands, where that is not how it was built: two of one part and one bend are one mesh; matrix places it (4 x 4, row by row).
+    stands, where that is not how it was built: two of one part and one bend are one mesh; matrix places it (4 x 4, row by row). parts is
+    how many of what the element wears it has at most (0: all).
     """
 
     form: Form
     part: str = ""
     bend: str = ""
     matrix: Matrix = IN_PLACE
+    parts: int = 0
 
 
 def as_built(parameters: ElementBase, time: Time, built: Any) -> tuple[Posed, ...]:
@@ -172,9 +177,10 @@ def in_order(parameters: ElementBase, time: Time, built: Any) -> tuple[Worn, ...
 
 @dataclass(frozen=True, slots=True)
 class Facing:
-    """How something flat stands to the camera: its front turns there, or only about the upright; it is not seen from behind."""
+    """How something flat stands to the camera: its front turns there, or only about the upright, or it lies on the picture, in its pixels
+    from its middle; it is not seen from behind."""
 
-    turns: Literal["", "wholly", "upright"] = ""
+    turns: Literal["", "wholly", "upright", "picture"] = ""
     one_sided: bool = False
 
 

@@ -14,7 +14,8 @@ from numpy.typing import NDArray
 from pydantic import Field, StringConstraints
 
 from zeitbild.elements._files import ASSET
-from zeitbild.elements.base import AssetSource, ElementBase, ElementKind, Facing, PictureReading, Posed, Worn, kinds
+from zeitbild.elements._flat import FlatElement
+from zeitbild.elements.base import AssetSource, ElementKind, Facing, PictureReading, Posed, Worn, kinds
 from zeitbild.errors import InputError
 from zeitbild.finishes import Finish
 from zeitbild.footage.levels import alpha_cells
@@ -43,7 +44,7 @@ _MESHES = 64
 _MOVES: dict[str, Any] = {"x-group": "Playing", "x-when": {"picture.kind": ["sequence", "animation", "movie"]}}
 
 
-class Card(ElementBase):
+class Card(FlatElement):
     """A picture on a flat card: a still, a sequence, an animation or a movie."""
 
     kind: Literal["card"] = "card"
@@ -231,7 +232,8 @@ def wear(element: Card, time: Time, built: Built) -> Sequence[Worn]:
 def faces(element: Card) -> Facing:
     """See ``ElementKind``."""
     turns: dict[str, Literal["", "wholly", "upright"]] = {"the camera": "wholly", "the camera, upright": "upright"}
-    return Facing(turns.get(element.faces, ""), element.sides == "front")
+    own = "picture" if element.lies == "on the picture" else turns.get(element.faces, "")
+    return Facing(own, element.sides == "front")  # type: ignore[arg-type]
 
 
 kinds.register(

@@ -2,14 +2,19 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
 from pydantic import Field
 
-from zeitbild.elements.base import AssetSource, ElementBase, ElementKind, kinds
+from zeitbild.elements.base import AssetSource, ElementBase, ElementKind, Posed, Worn, kinds
 from zeitbild.finishes import Finish
 from zeitbild.geometry.mesh import Mesh
+from zeitbild.geometry.soft import fading, halved, quad
+from zeitbild.snapshot.texture import MOST_LEVELS, Texture
+from zeitbild.timing import Time
 from zeitbild.values import number
 
 #: Sides of the polygon that it is; round enough for an edge that shadows do not reach.
@@ -30,6 +35,16 @@ class Floor(ElementBase):
         slider=(100, 5000),
         help="How far it goes on from its middle.",
     )
+    fades: float = number(
+        0,
+        "Fades",
+        0,
+        1,
+        step=0.05,
+        group="Floor",
+        slider=(0, 1),
+        help="Over how much of its reach, towards its rim; 0: not at all. For ground that is seen.",
+    )
     surface: Finish = Field(
         default_factory=lambda: Finish(shading="shadow only"),
         title="Surface",
@@ -38,8 +53,23 @@ class Floor(ElementBase):
     )
 
 
-def build(element: Floor, assets: AssetSource) -> Mesh:
-    """A flat polygon, seen from both sides."""
+@dataclass(frozen=True, slots=True, eq=False)
+class Fading:
+    """Ground that fades: its mesh, and how much of it is there."""
+
+    mesh: Mesh
+    alpha: Texture
+
+
+def build(element: Floor, assets: AssetSource) -> Mesh | Fading:
+    """A flat polygon, seen from both sides, or a square with the picture of how much of it is there."""
+    if element.fades > 0:
+        alpha = fading(element.fades)
+        name = f"ground {element.fades:.6f}"
+        far = element.reach
+        return Fading(
+            quad(-far, -far, far, far, 0, level=True), Texture(name, True, halved(alpha, MOST_LEVELS), once=True)
+        )
     turn = np.arange(_SIDES) * 2 * np.pi / _SIDES
     rim = np.stack([np.sin(turn), np.zeros(_SIDES), np.cos(turn)], axis=1) * element.reach
     at = np.arange(_SIDES)
@@ -54,4 +84,19 @@ def build(element: Floor, assets: AssetSource) -> Mesh:
     )
 
 
-kinds.register(ElementKind("floor", "Floor", Floor, build, 5, note="ground that shows only shadow"))
+def pose(element: Floor, time: Time, built: Mesh | Fading) -> Sequence[Posed]:
+    """The ground."""
+    return (Posed(built.mesh if isinstance(built, Fading) else built),)
+
+
+def wear(element: Floor, time: Time, built: Mesh | Fading) -> Sequence[Worn]:
+    """The surface, less and less of it where it fades; rays meet half of it there."""
+    if not isinstance(built, Fading):
+        return (Worn(0),)
+    # What it wears has no picture of its own then: that would have to lie as the fading does.
+    return (Worn(0, {"map_by": "unwrapped"}, cut=0.5, picture=built.alpha),)
+
+
+kinds.register(
+    ElementKind("floor", "Floor", Floor, build, 5, pose=pose, wear=wear, note="ground, or only the shadow on it")
+)

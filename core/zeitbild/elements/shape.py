@@ -7,12 +7,12 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from zeitbild.elements.base import AssetSource, ElementBase, ElementKind, kinds
+from zeitbild.elements._flat import Shadowed, ShadowedElement, faces, pose, shadowed, wear
+from zeitbild.elements.base import AssetSource, ElementKind, kinds
 from zeitbild.errors import DrawingError, InputError
 from zeitbild.finishes import Finish
 from zeitbild.geometry.art import Layer, art, outline_of
 from zeitbild.geometry.drawing.tracks import Track, ellipse, polygon, rectangle
-from zeitbild.geometry.emblem_form import EmblemForm
 from zeitbild.geometry.extrusion import Bevel
 from zeitbild.values import choice, number
 
@@ -20,7 +20,7 @@ from zeitbild.values import choice, number
 _LEAST_DASH = 0.1
 
 
-class Shape(ElementBase):
+class Shape(ShadowedElement):
     """A plain figure about its middle."""
 
     kind: Literal["shape"] = "shape"
@@ -113,8 +113,8 @@ def _tracks(own: Shape) -> list[Track]:
     return polygon(corners, True)
 
 
-def build(element: Shape, assets: AssetSource) -> EmblemForm:
-    """Form of the figure with its middle at the origin."""
+def build(element: Shape, assets: AssetSource) -> Shadowed:
+    """Form of the figure with its middle at the origin, and its soft shadow."""
     tracks = _tracks(element)
     paints: list[tuple[list[Track], Layer]] = []
     if element.filled and element.figure != "line":
@@ -127,9 +127,11 @@ def build(element: Shape, assets: AssetSource) -> EmblemForm:
             raise InputError("the dashes are too many; make them longer", "dash") from None
     bevel = Bevel("round", element.bevel_width, 3, "front")
     try:
-        return art(paints, element.depth, bevel, "the figure")
+        return shadowed(element, art(paints, element.depth, bevel, "the figure"))
     except DrawingError:
         raise InputError("nothing of it is seen: fill it, or give it a line", "line") from None
 
 
-kinds.register(ElementKind("shape", "Shape", Shape, build, 7, note="rectangle, star, line …"))
+kinds.register(
+    ElementKind("shape", "Shape", Shape, build, 7, pose=pose, wear=wear, faces=faces, note="rectangle, star, line …")
+)

@@ -8,18 +8,18 @@ import numpy as np
 from pydantic import Field, StringConstraints
 
 from zeitbild.elements._files import NAMED
+from zeitbild.elements._flat import Shadowed, ShadowedElement, faces, pose, shadowed, wear
 from zeitbild.elements._text import TextElement
 from zeitbild.elements.base import AssetSource, ElementKind, kinds
 from zeitbild.errors import DrawingError, InputError
 from zeitbild.finishes import Finish
 from zeitbild.geometry.art import Layer, art, outline_of
 from zeitbild.geometry.drawing.tracks import Track
-from zeitbild.geometry.emblem_form import EmblemForm
 from zeitbild.geometry.extrusion import Bevel
 from zeitbild.values import choice, number
 
 
-class TitleElement(TextElement):
+class TitleElement(TextElement, ShadowedElement):
     """Lines of flat text about the middle of their ink."""
 
     kind: Literal["title"] = "title"
@@ -57,8 +57,8 @@ class TitleElement(TextElement):
     )
 
 
-def build(element: TitleElement, assets: AssetSource) -> EmblemForm:
-    """Form of the text with its ink centre at the origin."""
+def build(element: TitleElement, assets: AssetSource) -> Shadowed:
+    """Form of the text with its ink centre at the origin, and its soft shadow."""
     placed, face = element.shaped(assets)
     scale = element.size / face.units_per_em
     tracks = [
@@ -73,11 +73,23 @@ def build(element: TitleElement, assets: AssetSource) -> EmblemForm:
     if element.filled:
         paints.append((tracks, "fill"))
     try:
-        return art(paints, 0.0, Bevel(), "the title")
+        return shadowed(element, art(paints, 0.0, Bevel(), "the title"))
     except DrawingError:
         if (paints and not element.filled) or (tracks and not paints):
             raise InputError("nothing of the title is seen: fill it, or give it an outline", "outline") from None
         raise InputError("the title has no visible ink; it may be made of spaces only", "word") from None
 
 
-kinds.register(ElementKind("title", "Title", TitleElement, build, 6, note="flat words, with an outline"))
+kinds.register(
+    ElementKind(
+        "title",
+        "Title",
+        TitleElement,
+        build,
+        6,
+        pose=pose,
+        wear=wear,
+        faces=faces,
+        note="flat words, with an outline and a soft shadow",
+    )
+)

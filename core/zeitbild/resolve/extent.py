@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from zeitbild.document.shot import Shot
+from zeitbild.elements import kinds
 from zeitbild.elements.base import AssetSource
 from zeitbild.resolve.resolving import resolve
 from zeitbild.snapshot.reach import Reach
@@ -24,12 +25,13 @@ def reach_of(shot: Shot, assets: AssetSource) -> Reach:
     # What turns with a group turns about the pivot of the outermost.
     outermost = {element.id: (element, *shot.groups_of(element))[-1] for element in shot.elements}
     pivots = {name: np.asarray(element.placement.position) for name, element in outermost.items()}
+    flat = {one.id for one in shot.elements if kinds.get(one.kind).faces(one).turns == "picture"}
     for layer in shot.layers_on:
         snapshot = resolve(shot, shot.timing.first, assets, layer.name)
         camera = snapshot.camera
         for body in snapshot.bodies:
-            if body.only_shadow:
-                # Ground reaches far beyond all that stands on it.
+            if body.only_shadow or body.element in flat:
+                # Ground reaches far beyond all that stands on it, and what lies on the picture stands nowhere.
                 continue
             pivot, matrix = pivots[body.element], np.array(body.matrix).reshape(4, 4)
             off = float(np.linalg.norm(matrix[:3, 3] - pivot))

@@ -9,9 +9,10 @@ from numpy.typing import NDArray
 
 from zeitbild.document.evaluate import evaluate, time_of
 from zeitbild.document.shot import Shot
+from zeitbild.elements import kinds
 from zeitbild.elements.base import GROUP, AssetSource
 from zeitbild.resolve.resolving import resolve
-from zeitbild.resolve.standing import element_matrix
+from zeitbild.resolve.standing import Standing, element_matrix
 from zeitbild.snapshot import Snapshot
 from zeitbild.snapshot.quality import QUALITIES
 
@@ -54,6 +55,8 @@ def lie_on(shot: Shot, frame: int, assets: AssetSource) -> tuple[Lies, ...]:
         within = np.eye(4)
         for group in plain.groups_of(element):
             within = element_matrix(group) @ within
+        if kinds.get(element.kind).faces(element).turns == "picture":
+            within = Standing(plain, (), assets).picture_plane(plain) @ within
         pivot = within @ [*element.placement.position, 1.0]
         x, y, w = camera.project(pivot[None, :3])[0]
         if w <= camera.near and not camera.parallel:

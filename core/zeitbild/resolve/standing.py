@@ -20,11 +20,16 @@ from zeitbild.geometry.transforms import placement
 from zeitbild.resolve.geometry_cache import GEOMETRY, geometry_key
 from zeitbild.resolve.surfaces import Textures, finishes_of
 from zeitbild.snapshot import Body, Matrix, Role
+from zeitbild.snapshot.camera import look_at
 from zeitbild.timing import Time
 
 #: Degrees that an element turns from station to station at most: what is drawn between two lies 0.02 pixels off at most
 #: where the fastest point is 500 pixels from its axis. Stations at least, and at most.
 _APART, _FEWEST, _MOST = 1.0, 8, 512
+
+
+#: How far away what lies on the picture is, in the distance from which on anything is drawn.
+_BEFORE_ALL = 100.0
 
 
 def element_matrix(element: ElementBase) -> NDArray[np.float64]:
@@ -69,11 +74,13 @@ class Standing:
                 # What is named like this is the same mesh wherever it stands.
                 shape = "/".join([key, posed.part, posed.bend]).rstrip("/")
                 name = f"{element.id}/{posed.part}" if posed.part else element.id
-                own = role
+                own, most = role, posed.parts or len(rows)
                 if role == "shown" and kind.faces(element).one_sided and self._from_behind(plain, matrix):
                     # Rays meet it as before.
                     own = "unseen"
-                body = Body(name, shape, GEOMETRY.form(shape, posed.form), matrix, rows, own, worn=numbers)
+                body = Body(
+                    name, shape, GEOMETRY.form(shape, posed.form), matrix, rows[:most], own, worn=numbers[:most]
+                )
                 found.append(body.faded(fades))
         return tuple(found)
 
@@ -90,12 +97,30 @@ class Standing:
         for group in plain.groups_of(element):
             placed = element_matrix(group) @ placed
         turns = kind.faces(element).turns
-        if turns:
+        if turns == "picture":
+            placed = self.picture_plane(plain) @ placed
+        elif turns:
             placed = self._turned_to_camera(plain, element, placed, upright=turns == "upright")
         for posed in poses:
             whole = placed if posed.matrix == IN_PLACE else placed @ np.array(posed.matrix).reshape(4, 4)
             found.append((posed, tuple(float(value) for value in whole.reshape(-1))))
         return found
+
+    def picture_plane(self, plain: Shot) -> NDArray[np.float64]:
+        """What takes pixels of the raster from its middle, up and towards the eye, to the set [4, 4], before everything else."""
+        own = plain.camera_of(self.camera)
+        span = own.span if own.projection == "orthographic" else 0.0
+        raster = plain.raster
+        camera = look_at(
+            own.position, own.look_at, own.horizontal_angle, raster.width, raster.height, roll=own.roll, span=span
+        )
+        away = _BEFORE_ALL * camera.near
+        size = 1 / camera.focal if camera.parallel else away / camera.focal
+        right, up, forward = camera.axes
+        placed = np.eye(4)
+        placed[:3, :3] = np.stack([right, up, -forward], axis=1) * size
+        placed[:3, 3] = camera.eye + forward * away
+        return placed
 
     def _towards_camera(self, plain: Shot, at: NDArray[np.float64]) -> NDArray[np.float64]:
         """The way from a place to the camera, or to its plane if it is orthographic [3]."""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 
 from zeitbild.colour import decode_hex
 from zeitbild.document.shot import Shot
@@ -31,11 +31,15 @@ _LIES = {
 MAX_TEXELS = 16 * 1024 * 1024
 
 
+#: What tells textures apart: the file's digest, whether its values are numbers, how it is read, whether its alpha is meant.
+_Key = tuple[str, bool, PictureReading | None, bool]
+
+
 class Textures:
     """The textures that the finishes of a set name, each once, numbered from 1."""
 
     def __init__(self, assets: AssetSource) -> None:
-        self._assets, self._found = assets, dict[tuple[str, bool, PictureReading | None, bool], Texture]()
+        self._assets, self._found = assets, dict[_Key, Texture]()
 
     def number(self, named: str, plain: bool, reading: PictureReading | None = None, alpha: bool = False) -> int:
         """Number of an uploaded file ``asset:...``, or of what lies inside one (``#`` and a number), 0 for none; the rest as ``texture``
@@ -46,8 +50,11 @@ class Textures:
         if not named:
             return 0
         key = (named.removeprefix("asset:"), plain, reading, alpha)
+        return self._numbered(key, lambda: texture(*key, self._assets))
+
+    def _numbered(self, key: _Key, make: Callable[[], Texture]) -> int:
         if key not in self._found:
-            self._found[key] = texture(*key, self._assets)
+            self._found[key] = make()
             if sum(one.levels[0].shape[0] * one.levels[0].shape[1] for one in self.all()) > MAX_TEXELS:
                 raise LimitError(
                     f"the textures of this set have more than {MAX_TEXELS / 1e6:.0f} million pixels, which a worker's "
@@ -55,15 +62,18 @@ class Textures:
                 )
         return list(self._found).index(key) + 1
 
+    def own(self, picture: Texture) -> int:
+        """Number of a picture that a kind made itself."""
+        return self._numbered((picture.digest, True, None, True), lambda: picture)
+
     def all(self) -> tuple[Texture, ...]:
         """All of them, in the order of their numbers."""
         return tuple(self._found.values())
 
 
-def _finish(
-    finish: Values, place: str, textures: Textures, cut: float, reading: PictureReading | None
-) -> tuple[float, ...]:
-    """Numbers of a finish; an InputError about a texture names its field below ``place``. cut and reading are those of ``Worn``."""
+def _finish(finish: Values, place: str, textures: Textures, worn: Worn) -> tuple[float, ...]:
+    """Numbers of a finish; an InputError about a texture names its field below ``place``."""
+    cut, reading = worn.cut, worn.reading
     red, green, blue = (value * finish.emission for value in decode_hex(finish.emission_colour))
 
     def number(what: str, plain: bool, reading: PictureReading | None = None, alpha: bool = False) -> int:
@@ -78,7 +88,9 @@ def _finish(
         number(what, plain, reading if what == "base" else None) if what in taken else 0 for what, plain in TEXTURES
     ]
     # How much is there does not depend on how it answers light.
-    alpha = number("base", True, reading, True) if cut >= 0 else 0
+    alpha = 0
+    if cut >= 0:
+        alpha = number("base", True, reading, True) if worn.picture is None else textures.own(worn.picture)
     tones = [(tone.above, decode_hex(tone.colour)) for tone in finish.tones]
     return finish_row(
         decode_hex(finish.base_colour),
@@ -116,6 +128,6 @@ def finishes_of(shot: Shot, number: int, textures: Textures, worn: Sequence[Worn
         if one.changes or one.opacity != 1:
             values = values.model_copy(update=dict(one.changes))
             values = values.model_copy(update={"opacity": values.opacity * one.opacity})
-        return _finish(values, path, textures, one.cut, one.reading)
+        return _finish(values, path, textures, one)
 
     return tuple(row(one) for one in worn)

@@ -1,0 +1,181 @@
+"""Flat elements on the picture, soft shadows and fading ground, against areas, the normal distribution and the formula."""
+
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.stats import norm
+
+from zeitbild.document.shot import Camera, Layer, Raster, Shot
+from zeitbild.elements.card import Card
+from zeitbild.elements.floor import Floor
+from zeitbild.elements.group import Group
+from zeitbild.elements.shape import Shape
+from zeitbild.elements.solid import Solid
+from zeitbild.elements.title import TitleElement
+from zeitbild.finishes import Finish
+from zeitbild.lights.sun import SunLight
+from zeitbild.render import QUALITIES, render
+from zeitbild.resolve import depth_range, resolve
+from zeitbild.resolve.hands import lie_on
+from zeitbild.test_shot_cutouts import SetOfCards
+from zeitbild.testing import NOWHERE
+
+_WHITE = Finish(shading="unlit", base_colour="#ffffff")
+
+
+def _bar(**more: Any) -> Shape:
+    fields: dict[str, Any] = {"id": "bar", "width": 40, "height": 20, "fill": _WHITE, **more}
+    return Shape(**fields)
+
+
+class OnThePicture(SetOfCards):
+    _CAMERAS = (
+        Camera(position=(0, 0, 1000), projection="orthographic", span=300),
+        Camera(position=(500, 200, 700), angle=35, roll=25),
+        Camera(position=(0, 900, 1), angle=70),
+    )
+
+    def _alpha(self, shot: Shot) -> NDArray[np.float32]:
+        alpha: NDArray[np.float32] = self.seen(shot).beauty[..., 3]
+        return alpha
+
+    def test_a_bar_covers_its_very_pixels_whatever_the_camera_does(self) -> None:
+        wanted = np.zeros((96, 160))
+        # 40 wide and 20 high about (10.5 to the right, 6 up) from the middle.
+        wanted[48 - 6 - 10 : 48 - 6 + 10, 80 - 10 : 80 + 30] = 1
+        wanted[32:52, 70] = wanted[32:52, 110] = 0.5
+        for camera in self._CAMERAS:
+            bar = _bar(lies="on the picture", placement={"position": (10.5, 6, 0)})
+            shot = self.shot(bar, raster=Raster(width=160, height=96), camera=camera)
+            np.testing.assert_allclose(self._alpha(shot), wanted, atol=1e-3)
+
+    def test_it_is_before_everything_else_and_in_the_order_of_the_set(self) -> None:
+        near = Solid(
+            id="near",
+            width=4000,
+            height=4000,
+            depth=10,
+            placement={"position": (0, 0, 900)},
+            surface=Finish(shading="unlit", base_colour="#ff0000"),
+        )
+        low, high = (
+            _bar(lies="on the picture"),
+            _bar(id="high", lies="on the picture", fill=Finish(shading="unlit", base_colour="#00ff00"), width=10),
+        )
+        beauty = self.seen(self.shot(low, near, high, camera=Camera(position=(0, 0, 1000), angle=40))).beauty
+        np.testing.assert_allclose(beauty[64, 64], (0, 1, 0, 1), atol=1e-5)
+        np.testing.assert_allclose(beauty[64, 50], (1, 1, 1, 1), atol=1e-5)
+        np.testing.assert_allclose(beauty[20, 20], (1, 0, 0, 1), atol=1e-5)
+
+    def test_groups_overscan_and_layers_with_cameras_of_their_own(self) -> None:
+        bar = _bar(lies="on the picture", inside="g", placement={"position": (5, 0, 0)})
+        group = Group(id="g", placement={"position": (0, 10, 0), "scale": (2, 2, 2)})
+        shot = self.shot(bar, group, raster=Raster(width=128, height=128, overscan=8), camera=self._CAMERAS[1])
+        picture = self.seen(shot)
+        inside = picture.inside().beauty[..., 3]
+        self.assertAlmostEqual(float(inside.sum()), 80 * 40, delta=1)
+        rows, columns = np.nonzero(inside > 0.5)
+        self.assertEqual((rows.min(), rows.max(), columns.min(), columns.max()), (34, 73, 34, 113))
+
+    def test_cards_too_pixel_by_pixel(self) -> None:
+        rng = np.random.default_rng(2)
+        import io
+
+        from PIL import Image
+
+        values = rng.integers(0, 255, (48, 48, 3)).astype(np.uint8)
+        out = io.BytesIO()
+        Image.fromarray(values).save(out, "PNG")
+        card = self.card(out.getvalue(), lies="on the picture").model_copy(update={"width": 48})
+        beauty = self.seen(self.shot(card, camera=self._CAMERAS[1]), "check").beauty[40:88, 40:88, :3]
+        from zeitbild.colour import decode
+
+        # Noise, looked up in single precision: a fiftieth of a pixel off at most.
+        off = np.abs(beauty - decode(values / 255))
+        self.assertLess(float(off.mean()), 3e-3)
+        self.assertLess(float(off.max()), 0.03)
+
+    def test_hands_move_it_by_pixels_and_depth_is_that_of_the_set(self) -> None:
+        ball = Solid(id="ball", shape="ball")
+        bar = _bar(lies="on the picture", placement={"position": (10, 6, 0)})
+        shot = self.shot(ball, bar, camera=self._CAMERAS[1])
+        own = {one.element: one for one in lie_on(shot, 1, NOWHERE)}["bar"]
+        np.testing.assert_allclose(own.pivot, (74, 58), atol=1e-6)
+        np.testing.assert_allclose((own.across, own.down), ((1, 0, 0), (0, -1, 0)), atol=1e-9)
+        self.assertEqual(depth_range(shot, NOWHERE), depth_range(self.shot(ball, camera=self._CAMERAS[1]), NOWHERE))
+
+
+class SoftShadows(SetOfCards):
+    def test_its_edge_is_that_of_a_blur(self) -> None:
+        for blur in (4.0, 12.0):
+            bar = _bar(width=60, height=60, shadow=0.8, shadow_blur=blur, shadow_right=30, shadow_down=0)
+            alpha = self.seen(self.shot(bar)).beauty[..., 3]
+            # Across the right edge of the shadow, at 30 + 30 from the middle; far from its corners.
+            at = np.arange(128) + 0.5 - 64
+            wanted = 0.8 * (norm.cdf((60 - at) / (blur / 2)))
+            beyond = at > 31
+            np.testing.assert_allclose(alpha[64, beyond], wanted[beyond], atol=0.012)
+            self.assertAlmostEqual(float(alpha[64, 70]), 1, places=4)
+
+    def test_it_lies_below_and_weighs_nothing_on_others(self) -> None:
+        wall = _bar(
+            id="wall",
+            width=120,
+            height=120,
+            fill=Finish(base_colour="#ffffff", roughness=1),
+            placement={"position": (0, 0, -40)},
+        )
+        bar = _bar(shadow=1, shadow_blur=4, shadow_right=0, shadow_down=30, shadow_colour="#0000ff")
+        sun = SunLight(name="sun", azimuth=0, elevation=89)
+        lit = self.seen(self.shot(wall, lights=(sun,))).beauty
+        seen = self.seen(self.shot(wall, bar, lights=(sun,))).beauty
+        np.testing.assert_allclose(seen[64 + 30, 64, :3], (0, 0, 1), atol=0.02)
+        # It stops no light.
+        np.testing.assert_allclose(seen[20, 20], lit[20, 20], atol=1e-5)
+
+    def test_words_have_one_and_what_is_not_asked_for_is_not_there(self) -> None:
+        plain = resolve(self.shot(TitleElement(id="t", word="Kap", size=40)), 1, NOWHERE)
+        self.assertEqual((len(plain.bodies), plain.textures), (1, ()))
+        soft = resolve(self.shot(TitleElement(id="t", word="Kap", size=40, shadow=0.5)), 1, NOWHERE)
+        self.assertEqual([body.id for body in soft.bodies], ["t/shadow", "t"])
+        # The letters themselves are as opaque as before.
+        self.assertEqual(soft.bodies[1].finishes, plain.bodies[0].finishes)
+        matte = (
+            render(soft, QUALITIES["check"]).beauty[..., 3].sum()
+            - render(plain, QUALITIES["check"]).beauty[..., 3].sum()
+        )
+        self.assertGreater(float(matte), 50)
+
+
+class FadingGround(SetOfCards):
+    def test_it_fades_towards_its_rim(self) -> None:
+        floor = Floor(id="floor", reach=60, fades=0.5, surface=_WHITE)
+        camera = Camera(position=(0, 1000, 0.001), projection="orthographic", span=128)
+        alpha = self.seen(self.shot(floor, camera=camera)).beauty[..., 3]
+        far = np.hypot(*(np.mgrid[:128, :128] + 0.5 - 64)) / 60
+        rest = np.clip((1 - far) / 0.5, 0, 1)
+        np.testing.assert_allclose(alpha, rest * rest * (3 - 2 * rest), atol=0.01)
+
+    def test_it_mirrors_and_fades_its_mirror_image(self) -> None:
+        from zeitbild.document.shot import Rays
+
+        ball = Solid(
+            id="ball",
+            shape="ball",
+            width=40,
+            height=40,
+            depth=40,
+            placement={"position": (0, 30, 0)},
+            surface=Finish(shading="unlit", base_colour="#ff0000"),
+        )
+        floor = Floor(
+            id="floor", reach=300, fades=0.3, surface=Finish(base_colour="#000000", roughness=0, metalness=0, coat=1)
+        )
+        camera = Camera(position=(0, 60, 400), look_at=(0, 0, 0), angle=20)
+        shot = self.shot(ball, floor, camera=camera, rays=Rays(occlusion=False, bounces=1), layers=(Layer(name="all"),))
+        beauty = self.seen(shot).beauty
+        # Where the mirrored ball is seen there is red in the ground, elsewhere none.
+        self.assertGreater(float(beauty[80:, 50:78, 0].max()), 0.02)
+        self.assertLess(float(beauty[100:, :20, 0].max()), 1e-4)
+        self.assertEqual(Card(id="c").lies, "in the set")
