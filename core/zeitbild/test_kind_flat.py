@@ -23,7 +23,7 @@ def area(mesh: Mesh, part: int) -> float:
 
 
 def figure(**more: Any) -> Mesh:
-    return build_shape(Shape(id="a", **more), NOWHERE).at(0.01)
+    return build_shape(Shape(id="a", **more), NOWHERE).form.at(0.01)
 
 
 class Shapes(unittest.TestCase):
@@ -74,7 +74,7 @@ class Shapes(unittest.TestCase):
 class Titles(unittest.TestCase):
     def test_its_letters_are_those_of_extruded_lettering(self) -> None:
         for font, words in (("lato-black", "Kap Morgen\nÄß&8"), ("dancing-script", "Leuchtturm"), ("amiri", "منارة")):
-            title = build_title(TitleElement(id="a", word=words, font=font, size=100), NOWHERE).at(0.01)
+            title = build_title(TitleElement(id="a", word=words, font=font, size=100), NOWHERE).form.at(0.01)
             solid = build_lettering(
                 Lettering(id="a", word=words, font=font, size=100, depth=1, bevel_width=0), NOWHERE
             ).at(0.01)
@@ -82,11 +82,11 @@ class Titles(unittest.TestCase):
             np.testing.assert_allclose(title.bounds[:, :2], solid.bounds[:, :2], atol=0.02)
 
     def test_an_outline_reaches_as_far_as_it_says(self) -> None:
-        plain = build_title(TitleElement(id="a", word="O", size=100), NOWHERE).at(0.01)
-        edged = build_title(TitleElement(id="a", word="O", size=100, outline=5), NOWHERE).at(0.01)
+        plain = build_title(TitleElement(id="a", word="O", size=100), NOWHERE).form.at(0.01)
+        edged = build_title(TitleElement(id="a", word="O", size=100, outline=5), NOWHERE).form.at(0.01)
         np.testing.assert_allclose(edged.bounds[1, :2] - plain.bounds[1, :2], 5, atol=0.02)
         self.assertAlmostEqual(area(edged, 0) / area(plain, 0), 1, delta=1e-4)
-        hollow = build_title(TitleElement(id="a", word="O", size=100, outline=5, filled=False), NOWHERE).at(0.01)
+        hollow = build_title(TitleElement(id="a", word="O", size=100, outline=5, filled=False), NOWHERE).form.at(0.01)
         self.assertEqual(set(hollow.parts), {1})
         self.assertGreater(area(hollow, 1), area(edged, 1))
 

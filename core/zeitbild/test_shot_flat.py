@@ -93,7 +93,7 @@ class OnThePicture(SetOfCards):
 
         # Noise, looked up in single precision: a fiftieth of a pixel off at most.
         off = np.abs(beauty - decode(values / 255))
-        self.assertLess(float(off.mean()), 3e-3)
+        self.assertLess(float(off.mean()), 4e-3)
         self.assertLess(float(off.max()), 0.03)
 
     def test_hands_move_it_by_pixels_and_depth_is_that_of_the_set(self) -> None:
