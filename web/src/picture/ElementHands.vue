@@ -5,7 +5,7 @@
  */
 import { computed, ref } from "vue";
 
-import type { Hands } from "@/desks/build/useHands";
+import type { Hands } from "./useHands";
 import type { Triple } from "@/shot/document";
 import { useShot } from "@/shot/store";
 

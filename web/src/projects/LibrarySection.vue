@@ -64,6 +64,7 @@ async function send(address: string, files: File[]): Promise<unknown> {
 }
 /** Pictures with numbers that came together are one sequence; all else is taken one by one. */
 async function bring(files: File[]) {
+  open.value = true;
   // What comes with a model may be what that names: its materials, its pictures.
   if (files.length > 1 && files.some((file) => kindOf(file.name) === "models" && !/\.(mtl|bin)$/i.test(file.name))) {
     const models = files.filter((file) => /\.(glb|gltf|obj|stl|ply)$/i.test(file.name));

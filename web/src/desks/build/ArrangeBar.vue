@@ -14,7 +14,7 @@ import {
 import SectionBlock from "@/controls/SectionBlock.vue";
 import { arranged, type Box } from "@/picture/snapping";
 
-import type { Hands } from "./useHands";
+import type { Hands } from "@/picture/useHands";
 
 const props = defineProps<{ hands: Hands }>();
 const emit = defineEmits<{ group: [] }>();

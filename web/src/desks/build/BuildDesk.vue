@@ -30,7 +30,7 @@ import CameraName from "./CameraName.vue";
 import ArrangeBar from "./ArrangeBar.vue";
 import { copied, paste } from "./clipboard";
 import { addElement, freeId } from "./elements";
-import { elementsAt, useHands } from "./useHands";
+import { elementsAt, useHands } from "@/picture/useHands";
 import HistogramPanel from "./HistogramPanel.vue";
 import LightList from "./LightList.vue";
 import SelectedForm from "./SelectedForm.vue";

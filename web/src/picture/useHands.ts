@@ -1,7 +1,7 @@
 import { computed, onBeforeUnmount, ref, type Ref, shallowRef, watch } from "vue";
 
 import { answer, api, Problem, type Schemas } from "@/api/client";
-import { type Box } from "@/picture/snapping";
+import { type Box } from "./snapping";
 import type { Element, Triple } from "@/shot/document";
 import { useShot } from "@/shot/store";
 
