@@ -20,7 +20,7 @@ from zeitbild.finishes import Finish
 from zeitbild.geometry.model.test_model import simple
 from zeitbild.library import files
 from zeitbild.models import SHIPPED
-from zeitbild.models.make import Writer
+from zeitbild.models.make import Writer, buoy, puffin
 from zeitbild.render import QUALITIES, render
 from zeitbild.resolve import resolve
 from zeitbild.resolve.geometry_cache import geometry_key
@@ -102,10 +102,17 @@ class Element(unittest.TestCase):
             ModelElement(id="a", materials=(ModelMaterial(material="x"), ModelMaterial(material="x")))
 
     def test_facts_tell_what_forms_ask_for(self) -> None:
+        known = {"buoy": (["red", "band", "lamp"], 4, []), "puffin": (["plumage"], 1, ["waddle", "flap"])}
         for one in SHIPPED.values():
             told = files.get("models").facts(one.path, one.title, one.key)
-            self.assertEqual([finish["name"] for finish in told["finishes"]], ["red", "band", "lamp"])
-            self.assertEqual((told["up"], told["notes"], len(told["parts"])), ("y", [], 4))
+            materials, parts, clips = known[one.key]
+            self.assertEqual([finish["name"] for finish in told["finishes"]], materials)
+            self.assertEqual((told["up"], told["notes"], len(told["parts"])), ("y", [], parts))
+            self.assertEqual([clip["name"] for clip in told["clips"]], clips)
+
+    def test_the_shipped_files_are_what_the_script_makes(self) -> None:
+        self.assertEqual(SHIPPED["puffin"].path.read_bytes(), puffin())
+        self.assertEqual(SHIPPED["buoy"].path.read_bytes(), buoy())
 
 
 class Pictures(unittest.TestCase):

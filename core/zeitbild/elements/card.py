@@ -13,16 +13,17 @@ from cachetools import LRUCache
 from numpy.typing import NDArray
 from pydantic import Field, StringConstraints
 
-from zeitbild.elements._files import ASSET
+from zeitbild.elements._files import file_of
 from zeitbild.elements._flat import FlatElement
 from zeitbild.elements.base import AssetSource, ElementKind, Facing, PictureReading, Posed, Worn, kinds
-from zeitbild.errors import InputError
+from zeitbild.errors import InputError, PictureError
 from zeitbild.finishes import Finish
 from zeitbild.footage.levels import alpha_cells
 from zeitbild.footage.pictures import cutout, footage_at
 from zeitbild.footage.plain import Footage
 from zeitbild.footage.playing import picture_at
 from zeitbild.geometry.mesh import Mesh
+from zeitbild.plates import SHIPPED
 from zeitbild.timing import Time
 from zeitbild.values import Colour, choice, number
 
@@ -48,7 +49,7 @@ class Card(FlatElement):
     """A picture on a flat card: a still, a sequence, an animation or a movie."""
 
     kind: Literal["card"] = "card"
-    picture: Annotated[str, StringConstraints(pattern=r"^(|asset:[0-9a-f]{64})$")] = Field(
+    picture: Annotated[str, StringConstraints(pattern=r"^(|[a-z0-9-]{1,40}|asset:[0-9a-f]{64})$")] = Field(
         default="", title="Picture", json_schema_extra={"x-widget": "file", "x-files": "footage", "x-group": "Picture"}
     )
     alpha: Literal["as it seems", "straight", "premultiplied", "over a colour", "ignored"] = choice(
@@ -127,7 +128,7 @@ def build(element: Card, assets: AssetSource) -> Built:
     meshes: LRUCache[int, Mesh] = LRUCache(_MESHES)
     if not element.picture:
         return Built(None, None, PictureReading("ignored"), _height(element, 9 / 16), meshes)
-    path = assets.path(element.picture.removeprefix(ASSET), "picture")
+    path, _ = file_of(element.picture, "picture", SHIPPED, assets, PictureError)
     footage = footage_at(path, _LABEL)
     alpha, matte = element.alpha, element.matte if element.alpha == "over a colour" else ""
     if element.alpha == "as it seems":

@@ -20,7 +20,7 @@ _TONES: dict[str, Any] = {"shading": "tone bands"}
 #: Textures by the start of their field's name, and whether their values are plain numbers instead of colours.
 TEXTURES = (("base", False), ("roughness", True), ("metalness", True), ("normal", True), ("emission", False))
 #: An uploaded picture, or one inside an uploaded model, by its number.
-Uploaded = Annotated[str, StringConstraints(pattern=r"^(|asset:[0-9a-f]{64}(#[0-9]{1,4})?)$")]
+Uploaded = Annotated[str, StringConstraints(pattern=r"^(|([a-z0-9-]{1,40}|asset:[0-9a-f]{64})(#[0-9]{1,4})?)$")]
 
 
 def _map(title: str, when: dict[str, Any], help: str = "") -> Any:

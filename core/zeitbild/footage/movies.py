@@ -19,6 +19,8 @@ from zeitbild.footage.stills import Raw, check_size
 _NEAR = 48
 #: From this height on movies that do not say how their colours are coded are taken as ITU-R BT.709, below as BT.601 (common practice).
 _HIGH = 720
+#: Steps from picture to picture that differ by more of one are uneven.
+_EVEN = 0.6
 #: How a colour space is called that a file does not say.
 _UNSAID = 2
 
@@ -75,8 +77,18 @@ class Movie:
         self._held: tuple[int, VideoFrame] | None = None
         self._ahead: tuple[int, VideoFrame] | None = None
         self._from_start()
+        # Telephones hold them as they were held.
+        self._turns = round(self._ahead[1].rotation / 90) % 4 if self._ahead is not None else 0
+        if self._turns % 2:
+            self.width, self.height, self.shape = self.height, self.width, 1 / self.shape
 
     def _counted(self) -> int:
+        entries = self._stream.index_entries
+        if self._stream.frames and len(entries) == self._stream.frames:
+            # What the file says of itself, so that a large one need not be read through. Its order is that of decoding: steps are as even.
+            steps = np.diff(np.array([one.timestamp for one in entries], np.float64))
+            if len(steps) == 0 or float(np.abs(steps * float(self._base * self.rate) - 1).max()) <= _EVEN:
+                return len(entries)
         times = set[int]()
         last = 0
         for packet in self._container.demux(self._stream):
@@ -90,7 +102,7 @@ class Movie:
             raise PictureError(f"{self.label} is damaged or cut off: there is no picture in it")
         self._begin = min(times)
         steps = np.diff(np.array(sorted(times), np.float64)) * float(self._base * self.rate)
-        if len(steps) and float(np.abs(steps - 1).max()) > 0.6:
+        if len(steps) and float(np.abs(steps - 1).max()) > _EVEN:
             self.notes.append(f"its pictures last unequally: it is looked at {float(self.rate):g} times a second")
             return max(1, round((last - self._begin) * self._base * self.rate))
         return len(times)
@@ -154,4 +166,5 @@ class Movie:
             )
         pixels = other.to_ndarray()
         kind = np.uint16 if fine else np.uint8
-        return Raw(np.ascontiguousarray(pixels[: self.height, : self.width], kind), True)
+        high, wide = (self.width, self.height) if self._turns % 2 else (self.height, self.width)
+        return Raw(np.ascontiguousarray(np.rot90(pixels[:high, :wide], self._turns), kind), True)

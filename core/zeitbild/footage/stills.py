@@ -13,7 +13,7 @@ from typing import IO, Any
 import numpy as np
 import OpenImageIO as oiio
 from numpy.typing import NDArray
-from PIL import Image
+from PIL import Image, ImageOps
 
 from zeitbild.errors import PictureError
 from zeitbild.footage.plain import MAX_PIXELS
@@ -31,6 +31,10 @@ _STARTS = (
 #: What has light and not encoded colours in it.
 _LINEAR = (".exr", ".hdr")
 _BRIGHTEST = 65504.0
+#: Where Exif says how a picture was held, and what it says of those on their side (CIPA DC-008).
+_ORIENTATION, _ON_ITS_SIDE = 0x0112, (5, 6, 7, 8)
+#: Kinds of colours that are not those of light.
+_INKS = ("CMYK", "LAB", "YCbCr")
 #: Bytes in which a picture says how large it is.
 _HEAD = 1 << 16
 
@@ -78,15 +82,21 @@ def read_still(path: Path, label: str) -> Raw:
         raise PictureError(
             f"{label} is no picture that Zeitbild reads: PNG, JPEG, TIFF, TGA, EXR, HDR, WebP and GIF are"
         )
-    if ending in (".webp", ".gif"):
+    if ending in (".webp", ".gif", ".jpg"):
         with _pillow(path, label) as image:
             check_size(*image.size, label)
+            if ending == ".jpg":
+                # As it was held when it was taken (Exif), inks as colours.
+                return Raw(np.array(ImageOps.exif_transpose(image).convert("RGB")), True)
             return Raw(np.asarray(image.convert("RGBA")), True, "straight")
-    if ending in (".png", ".jpg"):
-        # Broken ones are grey or black from there on with the other library; this one says so.
+    if ending in (".png", ".tif"):
         with _pillow(path, label) as image:
             check_size(*image.size, label)
-            image.load()
+            if image.mode in _INKS:
+                return Raw(np.asarray(image.convert("RGB")), True)
+            if ending == ".png":
+                # Broken ones are grey or black from there on with the other library; this one says so.
+                image.load()
     return _by_library(path, label, ending)
 
 
@@ -116,7 +126,8 @@ def size_by_head(file: IO[bytes], label: str) -> tuple[int, int]:
         warnings.simplefilter("ignore")
         try:
             with Image.open(file) as image:
-                return image.size
+                held = int(image.getexif().get(_ORIENTATION, 1)) if ending == ".jpg" else 1
+                return image.size[::-1] if held in _ON_ITS_SIDE else image.size
         # Whatever its parsers meet.
         except Exception as error:
             raise PictureError(f"{label} is damaged or cut off: {error}") from error

@@ -20,6 +20,7 @@ from PIL import Image
 from zeitbild.errors import InputError
 from zeitbild.footage.plain import Footage
 from zeitbild.footage.reading import look_at, picture_of
+from zeitbild.plates import SHIPPED, make
 
 _WIDE, _HIGH = 48, 32
 
@@ -140,6 +141,20 @@ class Stills(_Files):
         off = self.seen(place).astype(int) - _pixels()[..., :3]
         self.assertLess(float(np.abs(off).mean()), 2)
 
+    def test_a_jpeg_is_shown_as_it_was_held_and_inks_are_colours(self) -> None:
+        image = _image(0, "RGB")
+        exif = Image.Exif()
+        exif[0x0112] = 6
+        place, found = self.look(_pillow("JPEG", [image], quality=95, subsampling=0, exif=exif))
+        self.assertEqual((found.width, found.height), (_HIGH, _WIDE))
+        # Its first row was held to the right.
+        off = self.seen(place).astype(int) - np.rot90(_pixels()[..., :3], -1)
+        self.assertLess(float(np.abs(off).mean()), 2)
+        place, _ = self.look(_pillow("JPEG", [image.convert("CMYK")], quality=95, subsampling=0))
+        self.assertLess(float(np.abs(self.seen(place).astype(int) - _pixels()[..., :3]).mean()), 3)
+        place, _ = self.look(_pillow("TIFF", [image.convert("CMYK")]))
+        self.assertLess(float(np.abs(self.seen(place).astype(int) - _pixels()[..., :3]).mean()), 3)
+
     def test_windows_of_openexr(self) -> None:
         """Data where it stands in the display window, what lies outside of that left out (OpenEXR technical introduction)."""
         values = np.arange(6 * 8 * 4, dtype=np.float32).reshape(6, 8, 4) / 200
@@ -229,6 +244,17 @@ class Moving(_Files):
                         edge = np.abs(pixels[4:-4, 4:16, 3] / whole - _pixels()[4:-4, 4:16, 3] / 255)
                         self.assertLess(float(edge.mean()), 0.01)
 
+    def test_a_movie_is_shown_as_it_was_held(self) -> None:
+        """The matrix of its track (ISO/IEC 14496-12, section 8.3.2) turned by a quarter clockwise."""
+        data = _movie(".mov", "png", "rgba", 5)
+        one, none = (1 << 16).to_bytes(4, "big"), bytes(4)
+        at = data.index(b"tkhd")
+        start = data.index(one + 3 * none + one, at)
+        turned = none + one + none + (-1 << 16).to_bytes(4, "big", signed=True) + none
+        place, found = self.look(data[:start] + turned + data[start + 20 :])
+        self.assertEqual((found.width, found.height, found.shape), (_HIGH, _WIDE, _WIDE / _HIGH))
+        np.testing.assert_array_equal(self.seen(place, 3), np.rot90(_pixels(3), -1))
+
     def test_rates_of_film_and_television_are_exact(self) -> None:
         for rate in (Fraction(24000, 1001), Fraction(30000, 1001)):
             for suffix, codec, form in ((".mov", "png", "rgba"), (".mkv", "ffv1", "bgra")):
@@ -302,3 +328,14 @@ class Broken(_Files):
         for number in (-1, 1, 10**9):
             with self.assertRaisesRegex(InputError, "has 1 pictures"):
                 picture_of(place, "own file", number)
+
+
+class Shipped(_Files):
+    def test_the_sea_closes_and_is_what_the_script_makes(self) -> None:
+        place = str(SHIPPED["sea"].path)
+        found = Footage.of(look_at(place, "sea", False))
+        self.assertEqual((found.kind, found.count, found.reading), ("sequence", make.PICTURES, "straight"))
+        for number in (0, 11):
+            np.testing.assert_array_equal(self.seen(place, number), make.sea(number))
+        np.testing.assert_array_equal(make.sea(make.PICTURES), make.sea(0))
+        np.testing.assert_array_equal(np.asarray(Image.open(SHIPPED["lamp"].path)), make.lamp())

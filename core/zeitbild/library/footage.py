@@ -8,6 +8,7 @@ from typing import Any
 from zeitbild.footage.pictures import footage_at
 from zeitbild.footage.plain import MAX_FOOTAGE_BYTES
 from zeitbild.library.base import FileKind, files
+from zeitbild.plates import SHIPPED
 
 _READINGS = {
     "ignored": "all of it is there",
@@ -51,5 +52,6 @@ files.register(
         facts,
         order=2,
         many=True,
+        shipped=tuple(SHIPPED.values()),
     )
 )

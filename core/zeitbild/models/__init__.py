@@ -6,6 +6,9 @@ from pathlib import Path
 
 from zeitbild.shipped import ShippedFile
 
+_FOLDER = Path(__file__).parent
+
 SHIPPED: dict[str, ShippedFile] = {
-    "buoy": ShippedFile("buoy", "Buoy", "a turned body in three materials", Path(__file__).parent / "buoy.glb")
+    "buoy": ShippedFile("buoy", "Buoy", "a turned body in three materials", _FOLDER / "buoy.glb"),
+    "puffin": ShippedFile("puffin", "Puffin", "one skin, two clips", _FOLDER / "puffin.glb"),
 }

@@ -15,6 +15,7 @@ from zeitbild.footage.pictures import cutout
 from zeitbild.geometry.drawing.painting import drawing_at
 from zeitbild.geometry.model.reading import holds_pictures, picture_levels
 from zeitbild.geometry.model.standing import COLOURS, model_at
+from zeitbild.library import files
 from zeitbild.pictures import levels_of
 from zeitbild.resolve.digest_cache import DigestCache
 from zeitbild.snapshot.texture import MOST_LEVELS, Texture
@@ -42,6 +43,15 @@ def _levels(digest: str, plain: bool, path: str) -> Sequence[NDArray[np.float32]
     return levels_of(path, "the uploaded picture", plain, _LARGEST, MOST_LEVELS)
 
 
+def _place_of(named: str, assets: AssetSource) -> Path:
+    """Where a file lies that a texture names: by its digest, or a shipped one by its key. InputError if there is none."""
+    for kind in files:
+        for one in kind.shipped:
+            if one.key == named:
+                return one.path
+    return assets.path(named)
+
+
 def _colours(path: Path, number: int) -> Sequence[NDArray[np.float32]]:
     """The picture of a model's corners' colours; not made smaller, since its pixels have nothing to do with those beside them."""
     found = model_at(path, "the model").colours.get(number)
@@ -59,7 +69,7 @@ def texture(digest: str, plain: bool, reading: PictureReading | None, alpha: boo
 
     def made() -> Texture:
         sha256, inside, number = digest.partition("#")
-        path = assets.path(sha256)
+        path = _place_of(sha256, assets)
         if reading is None:
             # A gradient lies in its drawing once; pictures of models and of surfaces repeat.
             once = bool(inside) and not holds_pictures(path)

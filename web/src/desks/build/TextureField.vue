@@ -1,11 +1,22 @@
 <script setup lang="ts">
+import { computed } from "vue";
+
 import { answer, api, type Schemas } from "@/api/client";
+import { useOffers } from "@/api/offers";
 
 import AssetField from "./AssetField.vue";
 
 defineProps<{ label: string; modelValue: string; error?: string | undefined; help?: string | undefined }>();
 const emit = defineEmits<{ commit: [value: string] }>();
-const NONE = [{ name: "", title: "None", note: "" }];
+const offers = useOffers();
+const NONE = { name: "", title: "None", note: "" };
+/** Stills that come with the application. */
+const shipped = computed(() => [
+  NONE,
+  ...(offers.value?.library.footage?.shipped ?? [])
+    .filter((one) => one.facts.kind === "still")
+    .map((one) => ({ name: one.key, title: one.title, note: one.character })),
+]);
 function list(project: number) {
   return answer(api.GET("/api/projects/{project_id}/pictures", { params: { path: { project_id: project } } }));
 }
@@ -26,7 +37,7 @@ function describe(picture: Schemas["PictureOut"]) {
       :dropped="[]"
       :list
       :describe
-      :shipped="NONE"
+      :shipped
       @commit="emit('commit', $event)"
     />
     <p v-if="help" class="text-soft">{{ help }}</p>
