@@ -68,3 +68,31 @@ class LibraryFile(Brought):
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["project", "kind", "sha256"], name="one_file")]
+
+
+class Kept(models.Model):
+    """Something that people made and keep in the project under a name: a finish, a set of lights, a camera or an element."""
+
+    class Kind(models.TextChoices):
+        """What it is."""
+
+        FINISH = "finish"
+        LIGHTS = "lights"
+        CAMERA = "camera"
+        ELEMENT = "element"
+
+    project = models.ForeignKey(Project, on_delete=models.CASCADE, related_name="kept")
+    kind = models.CharField(max_length=20, choices=Kind.choices)
+    name = models.CharField(max_length=80)
+    content = models.JSONField()
+    added_at = models.DateTimeField(auto_now_add=True)
+    deleted_at = models.DateTimeField(null=True, default=None)
+    objects = Present["Kept"]()
+    every = models.Manager["Kept"]()
+
+    class Meta:
+        constraints = [
+            models.UniqueConstraint(
+                fields=["project", "kind", "name"], condition=models.Q(deleted_at=None), name="one_kept"
+            )
+        ]

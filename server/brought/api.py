@@ -6,17 +6,20 @@ from dataclasses import asdict
 from typing import Any
 
 from django.http import HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404
 from ninja import File, Router, Schema
 from ninja.files import UploadedFile
 
+from assets.models import Kept
 from brought.actions import bring_back, put_away, replace_file
+from brought.keeping import keep, let_go, shot_with, take_back
 from brought.selectors import listed, one_of
 from projects.models import Role
 from projects.selectors import project_for
 from shots.lanes import LONG, compute
 from zeitbild.assets import AssetFolder
 from zeitbild.paths import assets_folder
-from zeitbild.proof.posters import poster
+from zeitbild.proof.posters import poster, poster_of_kept
 from zeitbild_server.security import in_database, signed_in
 
 router = Router(tags=["library"])
@@ -79,6 +82,69 @@ def replace_(
     user = signed_in(request)
     other, shots = replace_file(user, project_for(user, project_id, least=Role.EDITOR), kind, sha256, file)
     return ReplacedOut(key=f"asset:{other.sha256}", shots=shots)
+
+
+class ReadyIn(Schema):
+    """Something to keep: what it is (finish, lights, camera, element), its name, and itself as documents have it."""
+
+    kind: str
+    name: str
+    content: Any
+
+
+class ReadyOut(Schema):
+    """Something that a project keeps."""
+
+    id: int
+    kind: str
+    name: str
+    content: Any
+
+
+def _kept_out(one: Kept) -> ReadyOut:
+    return ReadyOut(id=one.id, kind=one.kind, name=one.name, content=one.content)
+
+
+@router.get("/projects/{project_id}/kept", response=list[ReadyOut], operation_id="listKept")
+def list_kept(request: HttpRequest, project_id: int) -> list[ReadyOut]:
+    """What a project keeps under a name."""
+    project = project_for(signed_in(request), project_id)
+    return [_kept_out(one) for one in project.kept.order_by("kind", "name")]
+
+
+@router.post("/projects/{project_id}/kept", response=ReadyOut, operation_id="keep")
+def keep_(request: HttpRequest, project_id: int, data: ReadyIn) -> ReadyOut:
+    """Keep something under a name, in place of what had it."""
+    project = project_for(signed_in(request), project_id, least=Role.EDITOR)
+    return _kept_out(keep(project, data.kind, data.name, data.content))
+
+
+def _kept_of(request: HttpRequest, project_id: int, kept: int, least: Role) -> Kept:
+    return get_object_or_404(Kept.every, project=project_for(signed_in(request), project_id, least=least), id=kept)
+
+
+@router.delete("/projects/{project_id}/kept/{kept}", response={204: None}, operation_id="letGo")
+def let_go_(request: HttpRequest, project_id: int, kept: int) -> tuple[int, None]:
+    """Take something out of the list."""
+    let_go(_kept_of(request, project_id, kept, Role.EDITOR))
+    return 204, None
+
+
+@router.post("/projects/{project_id}/kept/{kept}/back", response={204: None}, operation_id="takeBack")
+def take_back_(request: HttpRequest, project_id: int, kept: int) -> tuple[int, None]:
+    """Bring it back."""
+    take_back(_kept_of(request, project_id, kept, Role.EDITOR))
+    return 204, None
+
+
+@router.get("/projects/{project_id}/kept/{kept}/poster", operation_id="getKeptPoster")
+async def kept_poster(request: HttpRequest, project_id: int, kept: int, at: int = 0) -> HttpResponse:
+    """A small rendered picture of it."""
+    own = await in_database(_kept_of)(request, project_id, kept, Role.VIEWER)
+    shot = shot_with(own.kind, own.content)
+    assets = AssetFolder(assets_folder())
+    data = await compute(LONG, signed_in(request).id, poster_of_kept, own.kind, shot, assets)
+    return HttpResponse(data, content_type="image/png", headers={"Cache-Control": "private, max-age=60"})
 
 
 @router.get("/projects/{project_id}/library/{kind}/{sha256}/poster", operation_id="getFilePoster")

@@ -175,3 +175,82 @@ class Library(StudioCase):
 
 def other_document(case: StudioCase, shot: int) -> Any:
     return case.get(f"/api/shots/{shot}")["document"]
+
+
+class Keeping(StudioCase):
+    def setUp(self) -> None:
+        super().setUp()
+        self.place = f"/api/projects/{self.project.id}/kept"
+        self.document = self.shot.current_document().model_dump(mode="json")
+
+    def _keep(self, kind: str, name: str, content: Any, expect: int = 200) -> Any:
+        return self.post(self.place, {"kind": kind, "name": name, "content": content}, expect=expect)
+
+    def test_everything_that_can_be_kept_is_listed_and_pictured(self) -> None:
+        element = {**self.document["elements"][0], "inside": "some-group"}
+        finish = {"base_colour": "#d9a94e", "metalness": 1, "roughness": 0.2}
+        made = [
+            self._keep("finish", "Brass", finish),
+            self._keep("lights", "Evening", self.document["lights"]),
+            self._keep("camera", "Low", self.document["camera"]),
+            self._keep("element", "Word", element),
+        ]
+        self.assertEqual({one["name"] for one in self.get(self.place)}, {"Brass", "Evening", "Low", "Word"})
+        for one in made:
+            with self.subTest(one["kind"]):
+                answer = self.client.get(f"{self.place}/{one['id']}/poster")
+                self.assertEqual(answer.status_code, 200, answer.content[:200])
+                pixels = np.asarray(Image.open(io.BytesIO(answer.content)).convert("RGB"), int)
+                self.assertGreater(int(np.ptp(pixels.reshape(-1, 3), axis=0).max()), 60)
+
+    def test_the_same_name_again_takes_its_place(self) -> None:
+        first = self._keep("finish", "Brass", {"roughness": 0.2})
+        other = self._keep("finish", " Brass ", {"roughness": 0.7})
+        self.assertEqual(
+            (other["id"], [one["content"] for one in self.get(self.place)]), (first["id"], [{"roughness": 0.7}])
+        )
+        # A camera may be called the same.
+        self._keep("camera", "Brass", {})
+        self.assertEqual(len(self.get(self.place)), 2)
+
+    def test_what_does_not_hold_is_refused(self) -> None:
+        for kind, content in (
+            ("finish", {"roughness": 7}),
+            ("finish", []),
+            ("lights", {"kind": "sun"}),
+            ("lights", [{"kind": "nonsense"}]),
+            ("camera", {"angle": "wide"}),
+            ("element", {"kind": "emblem", "id": "a", "drawing": "asset:" + "0" * 64}),
+            ("element", "word"),
+            ("shot", {}),
+        ):
+            with self.subTest(kind, content=content):
+                self._keep(kind, "x", content, expect=422)
+        self._keep("finish", "   ", {}, expect=422)
+        self.assertEqual(self.get(self.place), [])
+
+    def test_it_goes_and_comes_back_unless_its_name_is_taken(self) -> None:
+        one = self._keep("finish", "Brass", {"roughness": 0.2})
+        self.assertEqual(self.client.delete(f"{self.place}/{one['id']}").status_code, 204)
+        self.assertEqual(self.get(self.place), [])
+        self.assertEqual(self.client.post(f"{self.place}/{one['id']}/back").status_code, 204)
+        self.client.delete(f"{self.place}/{one['id']}")
+        self._keep("finish", "Brass", {"roughness": 0.9})
+        self.assertEqual(self.client.post(f"{self.place}/{one['id']}/back").status_code, 422)
+        self.assertEqual([row["content"] for row in self.get(self.place)], [{"roughness": 0.9}])
+
+    def test_a_copied_project_keeps_it_too(self) -> None:
+        self._keep("finish", "Brass", {"roughness": 0.2})
+        copy = self.post(f"/api/projects/{self.project.id}/duplicate")
+        self.assertEqual([one["name"] for one in self.get(f"/api/projects/{copy['id']}/kept")], ["Brass"])
+
+    def test_it_is_the_projects_own(self) -> None:
+        one = self._keep("finish", "Brass", {"roughness": 0.2})
+        self.client.force_login(User.objects.create_user("bob", password="lamp-room-8"))
+        for method, address in (
+            ("get", ""),
+            ("delete", f"/{one['id']}"),
+            ("post", f"/{one['id']}/back"),
+            ("get", f"/{one['id']}/poster"),
+        ):
+            self.assertEqual(getattr(self.client, method)(self.place + address).status_code, 404)

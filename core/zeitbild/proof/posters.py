@@ -6,12 +6,15 @@ from typing import Any
 
 from zeitbild.document.shot import Camera, Raster, Rays, Shot, Timing
 from zeitbild.elements import ElementBase, kinds
-from zeitbild.elements.base import AssetSource
+from zeitbild.elements._flat import FlatElement
+from zeitbild.elements.base import GROUP, AssetSource
 from zeitbild.elements.card import Card
 from zeitbild.elements.title import TitleElement
 from zeitbild.errors import InputError
+from zeitbild.finishes import NamedFinish, Values
 from zeitbild.footage.pictures import footage_at
 from zeitbild.proof.display import Ground, View, encode_view, show
+from zeitbild.proof.previews import little_set
 from zeitbild.render import QUALITIES, render
 from zeitbild.resolve import resolve
 from zeitbild.resolve.digest_cache import DigestCache
@@ -44,18 +47,41 @@ def _element(kind: str, key: str, assets: AssetSource) -> ElementBase:
 def poster(kind: str, key: str, assets: AssetSource) -> bytes:
     """A PNG of SIZE of a file by what documents call it; InputError if it is not there or cannot be read."""
 
-    def made() -> bytes:
-        element = _element(kind, key, assets)
-        flat = isinstance(element, Card | TitleElement)
-        shot = Shot(
-            raster=Raster(width=SIZE[0], height=SIZE[1]),
-            timing=Timing(last=1, cycle=False),
-            camera=Camera(position=_STRAIGHT if flat else _ASIDE, angle=24),
-            rays=Rays(bounces=0),
-            elements=(element,),
-        )
-        shot = shot.model_copy(update={"camera": framed(shot, (1,), assets)})
-        picture = render(resolve(shot, 1, assets), QUALITIES["check"])
-        return encode_view(show(picture, View(Ground("checker"))), "png")
+    return _made.get((kind, key), lambda: _of_element(_element(kind, key, assets), (), assets))
 
-    return _made.get((kind, key), made)
+
+def _of_element(element: ElementBase, finishes: tuple[NamedFinish, ...], assets: AssetSource) -> bytes:
+    """A PNG of an element alone, framed."""
+    flat = isinstance(element, FlatElement)
+    shot = Shot(
+        raster=Raster(width=SIZE[0], height=SIZE[1]),
+        timing=Timing(last=1, cycle=False),
+        camera=Camera(position=_STRAIGHT if flat else _ASIDE, angle=24),
+        rays=Rays(bounces=0),
+        finishes=finishes,
+        elements=(element,),
+    )
+    if element.kind != GROUP:
+        shot = shot.model_copy(update={"camera": framed(shot, (1,), assets)})
+    picture = render(resolve(shot, 1, assets), QUALITIES["check"])
+    return encode_view(show(picture, View(Ground("checker"))), "png")
+
+
+def poster_of_kept(kind: str, kept: Shot, assets: AssetSource) -> bytes:
+    """A PNG of what is kept (a shot in which it stands alone): a finish and lights on the little set of previews, an element framed, and
+    what a camera sees of that set."""
+    if kind == "element":
+        # It is looked at as it is, wherever it is shown.
+        changes: dict[str, Any] = {"shown": True, "reference": False}
+        if isinstance(kept.elements[0], FlatElement):
+            changes["lies"] = "in the set"
+        own = kept.elements[0].model_copy(update=changes)
+        return _of_element(own, kept.finishes, assets)
+    values = kept.finishes[0].values if kind == "finish" else Values(base_colour="#ded8cc", roughness=0.85)
+    shot = little_set(values, values)
+    if kind == "lights":
+        shot = shot.model_copy(update={"lights": kept.lights})
+    if kind == "camera":
+        shot = shot.model_copy(update={"camera": kept.camera})
+    picture = render(resolve(shot, 1, assets), QUALITIES["check"])
+    return encode_view(show(picture, View(Ground("colour", "#3d4247"))), "png")

@@ -27,7 +27,7 @@ _METAL = Values(base_colour="#d9a94e", roughness=0.16, metalness=1.0)
 _MATT = Values(base_colour="#ded8cc", roughness=0.85)
 
 
-def _set(letter: Values, ball: Values, **more: object) -> Shot:
+def little_set(letter: Values, ball: Values, **more: object) -> Shot:
     """A bevelled letter and a ball before it."""
     own = Finish(**letter.model_dump())
     elements = (
@@ -55,11 +55,11 @@ def _shot(kind: PreviewKind, name: str) -> Shot:
     if kind == "finish":
         for finish in READY_MADE:
             if finish.name == name:
-                return _set(finish.values, finish.values)
+                return little_set(finish.values, finish.values)
     if kind == "lights":
         for lights in LIGHT_SETS:
             if lights.name == name:
-                return _set(_MATT, _METAL, lights=lights.lights)
+                return little_set(_MATT, _METAL, lights=lights.lights)
     if kind == "surroundings" and name in surroundings:
         one = surroundings.get(name)
         around = Environment(
@@ -69,7 +69,7 @@ def _shot(kind: PreviewKind, name: str) -> Shot:
             horizon=one.horizon or one.sky,
             floor=one.floor,
         )
-        return _set(_METAL, _METAL, lights=(), environment=around, backdrop=Backdrop(kind="surroundings"))
+        return little_set(_METAL, _METAL, lights=(), environment=around, backdrop=Backdrop(kind="surroundings"))
     raise InputError(f"there is nothing ready-made of the kind {kind[:40]!r} that is called {name[:40]!r}")
 
 

@@ -8,15 +8,18 @@ from typing import Any
 from django.contrib.auth.models import User
 
 from assets.actions.presence import present
-from assets.models import Font, LibraryFile, Picture
+from assets.models import Font, Kept, LibraryFile, Picture
 from projects.models import Project
 from projects.selectors import projects_of
 from zeitbild_server.writing import writing
 
 
 def copy_assets(source: Project, target: Project) -> None:
-    """Add the fonts, pictures and other files of one project to another; their content is shared."""
+    """Add the fonts, pictures, other files and what is kept of one project to another; the content of files is shared."""
     _give(target, source.fonts.all(), source.pictures.all(), source.files.all())
+    Kept.objects.bulk_create(
+        Kept(project=target, kind=one.kind, name=one.name, content=one.content) for one in source.kept.all()
+    )
 
 
 def adopt_files(user: User, target: Project, keys: Sequence[str]) -> None:

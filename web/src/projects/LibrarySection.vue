@@ -1,8 +1,9 @@
 <script setup lang="ts">
 /** Everything that a project brought along: what it looks like, where it is used, put away, or replaced wherever it is used. */
-import { onMounted, ref, shallowRef, useTemplateRef } from "vue";
+import { computed, onMounted, ref, shallowRef, useTemplateRef } from "vue";
 
 import { answer, api, Problem, type Schemas } from "@/api/client";
+import { type Kept, useKept } from "@/api/kept";
 import { useOffers } from "@/api/offers";
 import { filesOf, upload } from "@/api/upload";
 import PressButton from "@/controls/PressButton.vue";
@@ -122,6 +123,22 @@ async function putAway(row: Row) {
     tell(error);
   }
 }
+const KINDS: Record<string, string> = { finish: "Finish", lights: "Lights", camera: "Camera", element: "Element" };
+const kept = useKept(computed(() => props.projectId));
+const left = shallowRef<Kept | null>(null);
+async function letGo(one: Kept) {
+  await kept.letGo(one);
+  left.value = one;
+}
+async function takeBack() {
+  const one = left.value;
+  left.value = null;
+  try {
+    if (one) await kept.takeBack(one);
+  } catch (error) {
+    tell(error);
+  }
+}
 async function bringBack() {
   const row = gone.value;
   if (!row) return;
@@ -168,6 +185,29 @@ async function drop(event: DragEvent) {
         placeholder="Find a file"
         aria-label="Find a file"
       />
+      <template v-if="kept.all().length">
+        <h3 class="mt-3 font-title text-[0.95rem]">Kept under a name</h3>
+        <ul class="mt-1 grid grid-cols-6 gap-3">
+          <li v-for="one in kept.all()" :key="one.id">
+            <span class="relative block aspect-3/2 bg-[#808080]">
+              <img :src="kept.picture(one)" alt="" class="relative size-full object-contain" loading="lazy" />
+            </span>
+            <b class="mt-1 block truncate font-semibold" :title="one.name">{{ one.name }}</b>
+            <span class="flex items-center justify-between text-soft"
+              >{{ KINDS[one.kind] ?? one.kind }}
+              <button
+                v-if="changes"
+                type="button"
+                class="underline underline-offset-2"
+                :aria-label="`Delete ${one.name}`"
+                @click="letGo(one)"
+              >
+                Delete
+              </button></span
+            >
+          </li>
+        </ul>
+      </template>
       <ul class="mt-3 grid grid-cols-4 gap-4">
         <li v-for="row in shown()" :key="`${row.kind} ${row.sha256}`">
           <span class="relative block aspect-3/2 bg-[#808080]">
@@ -205,4 +245,10 @@ async function drop(event: DragEvent) {
     </template>
   </section>
   <UndoNote v-if="gone" :text="`${gone.title} is put away.`" @undo="bringBack" @close="gone = null" />
+  <UndoNote
+    v-else-if="left"
+    :text="`${left.name} is put away; shots that took it keep it.`"
+    @undo="takeBack"
+    @close="left = null"
+  />
 </template>

@@ -3,8 +3,10 @@
 import { Plus, Video, VideoOff } from "@lucide/vue";
 import { computed } from "vue";
 
+import { useKept } from "@/api/kept";
+import AddMenu from "@/controls/AddMenu.vue";
 import PressButton from "@/controls/PressButton.vue";
-import { addCamera, cameraNames, MAIN } from "@/shot/cameras";
+import { addCamera, cameraNames, cameraPath, MAIN } from "@/shot/cameras";
 import { useShot } from "@/shot/store";
 
 import SetRow from "./SetRow.vue";
@@ -41,6 +43,23 @@ const taking = computed(() => {
   ];
 });
 
+const kept = useKept(computed(() => shot.meta?.project_id ?? 0));
+const additions = computed<
+  { title: string; items: { name: string; title: string; note?: string; picture?: string; act: () => void }[] }[]
+>(() => [
+  { title: "", items: [{ name: "add", title: "One more", note: "Where this one stands", act: add }] },
+  {
+    title: "In place of the camera in view: kept in the project",
+    items: kept.of("camera").map((one) => ({
+      name: `kept ${one.name}`,
+      title: one.name,
+      picture: kept.picture(one),
+      act: () => {
+        if (shot.draft) shot.edit(cameraPath(shot.draft), one.content, true, `Camera ${one.name}`);
+      },
+    })),
+  },
+]);
 function look(name: string) {
   shot.edit("view", name, true, `Look through ${name}`);
 }
@@ -57,7 +76,8 @@ function add() {
   <section class="px-3 pb-2">
     <div class="mb-1 flex items-center justify-between">
       <h2 class="font-title text-lg">The picture</h2>
-      <PressButton quiet title="One more camera, where this one stands" @click="add"
+      <AddMenu v-if="kept.of('camera').length" label="Add camera" :groups="additions" @pick="$event.act()" />
+      <PressButton v-else quiet title="One more camera, where this one stands" @click="add"
         ><Plus :size="14" aria-hidden="true" /> Add camera</PressButton
       >
     </div>

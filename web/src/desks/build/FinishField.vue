@@ -1,7 +1,8 @@
 <script setup lang="ts">
 /** The finish of one surface: its own values, or those that it shares with others under a name. */
-import { computed } from "vue";
+import { computed, ref } from "vue";
 
+import { useKept } from "@/api/kept";
 import { type JsonSchema, useOffers } from "@/api/offers";
 import AddMenu from "@/controls/AddMenu.vue";
 import { type FieldPlan } from "@/controls/fields";
@@ -10,6 +11,7 @@ import TextField from "@/controls/TextField.vue";
 import { useShot } from "@/shot/store";
 
 import { bare, type FinishValues, renameEdits, shareEdits, users } from "./finishes";
+import KeepDialog from "./KeepDialog.vue";
 import TextureField from "./TextureField.vue";
 import TonesField from "./TonesField.vue";
 
@@ -24,6 +26,8 @@ const props = defineProps<{
 }>();
 const shot = useShot();
 const offers = useOffers();
+const kept = useKept(computed(() => shot.meta?.project_id ?? 0));
+const keeping = ref(false);
 
 const shared = computed(() => shot.draft?.finishes ?? []);
 const at = computed(() => shared.value.findIndex((one) => one.name === props.value.named));
@@ -74,6 +78,23 @@ const groups = computed<{ title: string; items: Action[] }[]>(() => {
         })),
     },
     {
+      title: named ? `Instead of the values of ${named}: kept in the project` : "Kept in the project",
+      items: [
+        ...kept.of("finish").map((one) => ({
+          name: `kept ${one.name}`,
+          title: one.name,
+          picture: kept.picture(one),
+          act: () => {
+            const own = one.content as Record<string, unknown>;
+            put(valuesPath.value, at.value >= 0 ? own : { ...own, named: "" }, `${props.label}: ${one.name}`);
+          },
+        })),
+        ...(shot.looking
+          ? []
+          : [{ name: "keep", title: "Keep these values …", note: "For all shots of the project", act: keepIt }]),
+      ],
+    },
+    {
       title: named ? `Instead of the values of ${named}` : "Ready-made values",
       items: (offers.value?.finishes ?? []).map((one) => ({
         ...one,
@@ -88,6 +109,10 @@ const groups = computed<{ title: string; items: Action[] }[]>(() => {
   ].filter((group) => group.items.length);
 });
 
+/** Once the menu is gone, which takes the keys with it. */
+function keepIt() {
+  window.setTimeout(() => (keeping.value = true));
+}
 /** Edits of a value here and, if it is this surface's own, of the same value of those that stay like it. */
 function everywhere(path: string, value: unknown): Record<string, unknown> {
   const edits: Record<string, unknown> = { [path]: value };
@@ -172,6 +197,14 @@ function most(field: FieldPlan) {
         />
       </template>
     </SchemaForm>
+    <KeepDialog
+      :open="keeping"
+      kind="finish"
+      :what="`The finish of ${label.toLowerCase()}`"
+      :suggested="value.named || label"
+      :content="bare(values)"
+      @close="keeping = false"
+    />
     <p v-if="shot.problems[valuesPath]" class="text-now" role="alert">✕ {{ shot.problems[valuesPath] }}</p>
   </fieldset>
 </template>

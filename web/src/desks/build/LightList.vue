@@ -1,13 +1,15 @@
 <script setup lang="ts">
 /** The lights of the shot, and what can be added to them. */
 import { Lightbulb, LightbulbOff } from "@lucide/vue";
-import { computed } from "vue";
+import { computed, ref } from "vue";
 
+import { useKept } from "@/api/kept";
 import { useOffers } from "@/api/offers";
 import AddMenu from "@/controls/AddMenu.vue";
 import type { Light } from "@/shot/document";
 import { useShot } from "@/shot/store";
 
+import KeepDialog from "./KeepDialog.vue";
 import SetRow from "./SetRow.vue";
 
 defineProps<{ selected: string }>();
@@ -15,6 +17,8 @@ const emit = defineEmits<{ select: [path: string] }>();
 const shot = useShot();
 const offers = useOffers();
 const lights = computed(() => shot.draft?.lights ?? []);
+const kept = useKept(computed(() => shot.meta?.project_id ?? 0));
+const keeping = ref(false);
 
 interface Addition {
   name: string;
@@ -22,18 +26,49 @@ interface Addition {
   note?: string;
   picture?: string;
   lights: Light[];
+  /** They take the place of all that are there. */
+  whole?: boolean;
+  act?: () => void;
 }
-const additions = computed<{ title: string; items: Addition[] }[]>(() => [
-  {
-    title: "One light",
-    items: (offers.value?.light_kinds ?? []).map((kind) => ({
-      name: kind.name,
-      title: kind.title,
-      lights: [kind.default],
-    })),
-  },
-  { title: "Instead of all lights: a ready-made set", items: offers.value?.light_sets ?? [] },
-]);
+const additions = computed<{ title: string; items: Addition[] }[]>(() =>
+  [
+    {
+      title: "One light",
+      items: (offers.value?.light_kinds ?? []).map((kind) => ({
+        name: kind.name,
+        title: kind.title,
+        lights: [kind.default],
+      })),
+    },
+    {
+      title: "Instead of all lights: kept in the project",
+      items: [
+        ...kept.of("lights").map((one) => ({
+          name: `kept ${one.name}`,
+          title: one.name,
+          picture: kept.picture(one),
+          lights: one.content as Light[],
+          whole: true,
+        })),
+        ...(lights.value.length && !shot.looking
+          ? [
+              {
+                name: "keep",
+                title: "Keep these lights …",
+                note: "For all shots of the project",
+                lights: [],
+                act: () => void window.setTimeout(() => (keeping.value = true)),
+              },
+            ]
+          : []),
+      ],
+    },
+    {
+      title: "Instead of all lights: a ready-made set",
+      items: (offers.value?.light_sets ?? []).map((one) => ({ ...one, whole: true })),
+    },
+  ].filter((group) => group.items.length),
+);
 
 function titleOf(kind: string) {
   return (offers.value?.light_kinds.find((one) => one.name === kind)?.title ?? kind).toLowerCase();
@@ -46,7 +81,8 @@ function freeName(name: string) {
   return `${name} ${number}`;
 }
 function add(addition: Addition) {
-  const whole = offers.value?.light_sets.some((one) => one.name === addition.name);
+  if (addition.act) return addition.act();
+  const whole = addition.whole;
   const kept = whole ? [] : lights.value;
   const added = whole ? addition.lights : addition.lights.map((light) => ({ ...light, name: freeName(light.name) }));
   shot.edit("lights", [...kept, ...added], true, whole ? addition.title : `Add ${addition.title.toLowerCase()}`);
@@ -68,6 +104,14 @@ function remove(at: number, light: Light) {
     <div class="mb-1 flex items-center justify-between">
       <h2 class="font-title text-lg">Light</h2>
       <AddMenu label="Light" :groups="additions" @pick="add" />
+      <KeepDialog
+        :open="keeping"
+        kind="lights"
+        what="All lights of this shot"
+        :suggested="`${shot.draft?.title ?? ''} lights`.trim()"
+        :content="lights"
+        @close="keeping = false"
+      />
     </div>
     <p v-if="!lights.length" class="pb-2 text-soft">
       Only the environment lights the set. Add a light, or take a ready-made set to begin.

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 /** The settings of what is selected in the set: a form made from the document's schema. */
-import { computed } from "vue";
+import { computed, ref } from "vue";
 
 import { type JsonSchema, useOffers } from "@/api/offers";
 import { useLibrary } from "@/api/library";
@@ -14,6 +14,7 @@ import { useShot } from "@/shot/store";
 import FileField from "./FileField.vue";
 import FontField from "./FontField.vue";
 import HiddenParts from "./HiddenParts.vue";
+import KeepDialog from "./KeepDialog.vue";
 import OwnFinishes from "./OwnFinishes.vue";
 import PaletteField from "./PaletteField.vue";
 import SkyField from "./SkyField.vue";
@@ -72,6 +73,14 @@ const ownSchema = computed<JsonSchema>(() => {
   const kind = value.value?.kind as string | undefined;
   return kind ? schemaOfKind(root.value, kind) : resolveRef(root.value.properties?.[props.path] ?? {}, root.value);
 });
+const keeping = ref(false);
+const keepable = computed(() =>
+  props.path.startsWith("elements.")
+    ? "element"
+    : props.path === "camera" || props.path.startsWith("cameras.")
+      ? "camera"
+      : null,
+);
 /** Groups that the element may stand in: not itself, nor what stands in it. */
 const groups = computed(() => {
   const all = shot.draft?.elements ?? [];
@@ -259,6 +268,20 @@ const parts = computed(() =>
         />
       </template>
     </SchemaForm>
+    <p v-if="keepable && !also.length && !shot.looking" class="px-3 py-2">
+      <button type="button" class="text-select-ink underline underline-offset-2" @click="keeping = true">
+        Keep it in the project …
+      </button>
+    </p>
+    <KeepDialog
+      v-if="keepable"
+      :open="keeping"
+      :kind="keepable"
+      :what="keepable === 'camera' ? 'This camera' : 'This element'"
+      :suggested="keepable === 'camera' ? 'Camera' : String(value.name ?? '')"
+      :content="value"
+      @close="keeping = false"
+    />
     <p v-if="shot.problems[path]" class="px-3 pb-2 text-now" role="alert">✕ {{ shot.problems[path] }}</p>
   </template>
 </template>

@@ -2,7 +2,8 @@
 import { Eye, EyeOff, Lock, LockOpen } from "@lucide/vue";
 import { computed, nextTick, ref } from "vue";
 
-import { type Offers, useOffers } from "@/api/offers";
+import { useKept } from "@/api/kept";
+import { useOffers } from "@/api/offers";
 import AddMenu from "@/controls/AddMenu.vue";
 import type { Element } from "@/shot/document";
 import { useShot } from "@/shot/store";
@@ -16,11 +17,38 @@ const emit = defineEmits<{ select: [path: string]; also: [ids: string[]] }>();
 const shot = useShot();
 const offers = useOffers();
 const elements = computed(() => shot.draft?.elements);
-const kinds = computed(() => [{ title: "", items: offers.value?.element_kinds ?? [] }]);
+const kept = useKept(computed(() => shot.meta?.project_id ?? 0));
+interface Addition {
+  name: string;
+  title: string;
+  note?: string;
+  picture?: string;
+  add: () => string;
+}
+const kinds = computed<{ title: string; items: Addition[] }[]>(() =>
+  [
+    {
+      title: "",
+      items: (offers.value?.element_kinds ?? []).map((kind) => ({ ...kind, add: () => addElement(shot, kind) })),
+    },
+    {
+      title: "Kept in the project",
+      items: kept.of("element").map((one) => ({
+        name: `kept ${one.name}`,
+        title: one.name,
+        picture: kept.picture(one),
+        add: () => {
+          const own = one.content as Element;
+          return insertElement(shot, { ...own, id: freeId(shot, own.kind), inside: "" }, `Add ${one.name}`);
+        },
+      })),
+    },
+  ].filter((group) => group.items.length),
+);
 const at = computed(() => (props.selected.startsWith("elements.") ? Number(props.selected.split(".")[1]) : -1));
 
-function add(kind: Offers["element_kinds"][number]) {
-  emit("select", addElement(shot, kind));
+function add(addition: Addition) {
+  emit("select", addition.add());
 }
 /** With Ctrl one more, or one less; with Shift all between. */
 function choose(index: number, event: MouseEvent) {

@@ -1,0 +1,77 @@
+"""What people keep in a project under a name: checked as a document would be, pictured, taken into shots."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.utils import timezone
+
+from assets.models import Kept
+from assets.selectors import check_assets
+from projects.models import Project
+from zeitbild.document.reading import read_shot
+from zeitbild.document.shot import VERSION, Shot
+from zeitbild.errors import InputError, LimitError
+from zeitbild_server.writing import writing
+
+#: Things kept in a project.
+MAX_KEPT = 500
+
+
+def shot_with(kind: str, content: Any) -> Shot:
+    """A shot in which something kept stands alone; DocumentError if it does not hold."""
+    document: dict[str, Any] = {"version": VERSION, "elements": [], "lights": []}
+    if kind == Kept.Kind.FINISH:
+        document["finishes"] = [{"name": "kept", "values": content}]
+    elif kind == Kept.Kind.LIGHTS:
+        document["lights"] = content
+    elif kind == Kept.Kind.CAMERA:
+        document["camera"] = content
+    elif kind == Kept.Kind.ELEMENT:
+        # Where it stood in its group it does not stand here.
+        document["elements"] = [{**content, "inside": ""} if isinstance(content, dict) else content]
+        names = _named(content)
+        document["finishes"] = [{"name": name, "values": {}} for name in sorted(names)]
+    else:
+        raise InputError(f"{kind[:40]!r} is nothing that can be kept")
+    return read_shot(document)
+
+
+def _named(value: Any) -> set[str]:
+    """Shared finishes that a raw value names."""
+    if isinstance(value, dict):
+        own = {value["named"]} if isinstance(value.get("named"), str) and value["named"] else set[str]()
+        return own.union(*(_named(one) for one in value.values()))
+    if isinstance(value, list):
+        return set[str]().union(*(_named(one) for one in value))
+    return set()
+
+
+def keep(project: Project, kind: str, name: str, content: Any) -> Kept:
+    """Keep something under a name, in place of what had it; DocumentError or InputError if it does not hold."""
+    name = name.strip()[:80]
+    if not name:
+        raise InputError("give it a name", "name")
+    shot_with(kind, content)
+    check_assets(project, content)
+    if project.kept.count() >= MAX_KEPT:
+        raise LimitError(f"a project keeps up to {MAX_KEPT} things; delete some")
+    with writing():
+        kept, _ = Kept.objects.update_or_create(project=project, kind=kind, name=name, defaults={"content": content})
+    return kept
+
+
+def let_go(kept: Kept) -> None:
+    """Take something out of the project's list."""
+    with writing():
+        kept.deleted_at = timezone.now()
+        kept.save(update_fields=["deleted_at"])
+
+
+def take_back(kept: Kept) -> None:
+    """Undo ``let_go``; InputError if something else has its name by now."""
+    with writing():
+        if kept.project.kept.filter(kind=kept.kind, name=kept.name).exists():
+            raise InputError(f"something else is called {kept.name} by now")
+        kept.deleted_at = None
+        kept.save(update_fields=["deleted_at"])

@@ -1,0 +1,58 @@
+import { ref, type Ref, shallowReactive, watch } from "vue";
+
+import { answer, api, type Schemas } from "./client";
+
+export type Kept = Schemas["ReadyOut"];
+export type KeptKind = "finish" | "lights" | "camera" | "element";
+
+/** What projects keep, by project; what is kept is seen wherever the list is shown. */
+const lists = shallowReactive(new Map<number, Kept[]>());
+/** Pictures of something that was kept anew under its name are asked for anew. */
+const renewed = ref(0);
+
+/** What a project keeps under a name: finishes, sets of lights, cameras, elements. */
+export function useKept(project: Ref<number>) {
+  async function load() {
+    if (!project.value) return;
+    const found = await answer(
+      api.GET("/api/projects/{project_id}/kept", { params: { path: { project_id: project.value } } }),
+    );
+    lists.set(project.value, found);
+  }
+  watch(
+    project,
+    () => {
+      // Without it nothing is offered; what is wrong is told by whoever keeps something.
+      if (!lists.has(project.value)) load().catch(() => {});
+    },
+    { immediate: true },
+  );
+  return {
+    load,
+    all: () => lists.get(project.value) ?? [],
+    of: (kind: KeptKind) => (lists.get(project.value) ?? []).filter((one) => one.kind === kind),
+    picture: (one: Kept) => `/api/projects/${project.value}/kept/${one.id}/poster?at=${renewed.value}`,
+    async keep(kind: KeptKind, name: string, content: unknown) {
+      await answer(
+        api.POST("/api/projects/{project_id}/kept", {
+          params: { path: { project_id: project.value } },
+          body: { kind, name, content },
+        }),
+      );
+      renewed.value += 1;
+      await load();
+    },
+    async letGo(one: Kept) {
+      await api.DELETE("/api/projects/{project_id}/kept/{kept}", {
+        params: { path: { project_id: project.value, kept: one.id } },
+      });
+      await load();
+    },
+    async takeBack(one: Kept) {
+      await api.POST("/api/projects/{project_id}/kept/{kept}/back", {
+        params: { path: { project_id: project.value, kept: one.id } },
+      });
+      await load();
+    },
+  };
+}
