@@ -146,6 +146,8 @@ class Hands(BrowserCase):
 
     def test_locked_renamed_and_hidden_from_hands(self) -> None:
         page = self._open(self._flat("bar", 0, 0))
+        # Without groups there is none to stand in.
+        expect(page.get_by_label("Inside the group")).to_have_count(0)
         page.get_by_role("button", name="bar locked").click()
         self.saved()
         page.mouse.click(*self._at(0, 0))

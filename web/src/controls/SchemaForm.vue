@@ -91,7 +91,16 @@ function commit(field: FieldPlan, value: unknown) {
     :class="sections ? '' : 'grid gap-2'"
   >
     <template v-for="field in group.fields" :key="field.name">
-      <slot :name="field.widget" :field :value="value[field.name]" :path="full(field)" :error="problems[full(field)]">
+      <!-- What a slot shows nothing for is not shown: its own content would be. -->
+      <slot
+        v-if="$slots[field.widget]"
+        :name="field.widget"
+        :field
+        :value="value[field.name]"
+        :path="full(field)"
+        :error="problems[full(field)]"
+      />
+      <template v-else>
         <SliderField
           v-if="field.widget === 'slider'"
           :label="field.title"
@@ -182,7 +191,7 @@ function commit(field: FieldPlan, value: unknown) {
           @update="update(field, $event)"
           @commit="commit(field, $event)"
         />
-      </slot>
+      </template>
     </template>
   </component>
   <Disclosure v-for="one in folds" :key="one.title" as="div">
