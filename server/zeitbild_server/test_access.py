@@ -6,15 +6,22 @@ from django.contrib.auth.models import User
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.utils import timezone
 
+from assets.actions.add_file import add_file
 from assets.models import Font
+from brought.keeping import keep
 from projects.actions.create_project import create_project
 from projects.models import Membership, Project, Role
 from shots.models import Shot
+from zeitbild.drawings import SHIPPED
+from zeitbild.library import files
 from zeitbild_server.api import api
 from zeitbild_server.testing import StudioCase
 
 #: Least roles that differ from the rule: reading is for viewers, everything else for editors.
-_LOOKING = {"renderPicture", "examine", "frameCamera", "histogram", "findPalette", "giveUpJob"}
+_LOOKING = {
+    *("renderPicture", "examine", "frameCamera", "whereElementsLie", "elementsAt", "histogram", "findPalette"),
+    "giveUpJob",
+}
 _OWNING = {"deleteProject", "restoreProject", "addMember", "changeMember", "getJournal"}
 #: Anybody may leave; putting others out is for owners, and has a test of its own.
 _LEAVING = {"removeMember"}
@@ -37,6 +44,12 @@ class Access(StudioCase):
             "frame": 1,
             "revision": self.fresh().current_id,
         }
+        drawing = SimpleUploadedFile("badge.svg", SHIPPED["badge"].path.read_bytes())
+        brought = add_file(self.project, files.get("drawings"), [drawing])
+        self.places |= {
+            "sha256": brought.sha256,
+            "kept": keep(self.project, "finish", "Brass", {"roughness": 0.2}).id,
+        }
         self.ben = User.objects.create_user("ben", password="x")
         self.places["member_id"] = Membership.objects.create(project=self.project, user=self.ben).id
         document = self.shot.current_document().model_dump(mode="json")
@@ -54,6 +67,10 @@ class Access(StudioCase):
             "renderPicture": {**seen, "width": 32, "height": 18},
             "examine": {"document": document},
             "frameCamera": seen,
+            "whereElementsLie": seen,
+            "elementsAt": {**seen, "x": 1, "y": 1},
+            "adoptFiles": {"keys": [f"asset:{brought.sha256}"]},
+            "keep": {"kind": "finish", "name": "Mine", "content": {}},
             "histogram": seen,
             "findPalette": seen,
             "estimate": {"document": document},
@@ -107,6 +124,7 @@ class Access(StudioCase):
         self.assertEqual(self.project.memberships.count(), 2)
         self.assertEqual(self.project.shots.count(), 1)
         self.assertEqual((self.project.fonts.count(), self.project.pictures.count()), (0, 0))
+        self.assertEqual((self.project.files.count(), self.project.kept.count()), (1, 1))
 
     def _least(self, name: str, method: str) -> Role:
         if name in _OWNING:
