@@ -7,16 +7,20 @@ import random
 import statistics
 import tempfile
 import time
+import zipfile
 from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any
 
+import av
 import numpy as np
+from numpy.typing import NDArray
 from PIL import Image
 
 from bench.timing import Figure, single
 from zeitbild.assets import AssetFolder
 from zeitbild.document.shot import Camera, Environment, Raster, Rays, Shot
+from zeitbild.elements.card import Card
 from zeitbild.elements.emblem import Emblem
 from zeitbild.elements.model import ModelElement
 from zeitbild.elements.solid import Solid
@@ -70,6 +74,37 @@ def _model(side: int) -> bytes:
     return writer.glb()
 
 
+def _pictures() -> Iterator[NDArray[np.uint8]]:
+    """Pictures of 1920 x 1080; no two are alike."""
+    y, x = np.mgrid[:1080, :1920]
+    for number in range(12):
+        yield np.stack([(x + 9 * number) % 256, (y + 3 * number) % 256, np.full_like(x, 4 * number)], 2).astype(
+            np.uint8
+        )
+
+
+def _movie() -> bytes:
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "a.mp4"
+        with av.open(str(path), "w") as out:
+            stream = out.add_stream("libx264", rate=25, options={"crf": "20"})
+            stream.width, stream.height, stream.pix_fmt = 1920, 1080, "yuv420p"
+            for pixels in _pictures():
+                out.mux(stream.encode(av.VideoFrame.from_ndarray(pixels, format="rgb24")))
+            out.mux(stream.encode())
+        return path.read_bytes()
+
+
+def _sequence() -> bytes:
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w") as packed:
+        for number, pixels in enumerate(_pictures()):
+            data = io.BytesIO()
+            Image.fromarray(pixels).save(data, "JPEG", quality=92)
+            packed.writestr(f"a.{number:04d}.jpg", data.getvalue())
+    return out.getvalue()
+
+
 def _shot(*elements: Any, width: int = 1280, height: int = 720, **more: Any) -> Shot:
     return Shot(elements=elements, raster=Raster(width=width, height=height), **more)
 
@@ -90,7 +125,9 @@ def standing() -> Iterator[Figure]:
         assets = AssetFolder(Path(folder))
         check = QUALITIES["check"]
         # The reading process is there, as in a server that runs.
-        files.get("drawings").facts(_drawing(1), "first", "")
+        first = Path(folder) / "first"
+        first.write_bytes(_drawing(1))
+        files.get("drawings").facts(first, "first", "")
         for bevel, what in ((0, "without a bevel"), (2, "with one")):
 
             def solid(bevel: float = bevel) -> None:
@@ -100,9 +137,9 @@ def standing() -> Iterator[Figure]:
             yield single(f"SVG of 500 paths to a solid, {what}", _median(solid), "s", 1.5)
 
         def model() -> None:
-            data = _model(224)
-            files.get("models").facts(data, "model", "")
-            shot = _shot(ModelElement(id="m", model="asset:" + assets.add(data)), width=640, height=360)
+            sha256 = assets.add(_model(224))
+            files.get("models").facts(assets.path(sha256), "model", "")
+            shot = _shot(ModelElement(id="m", model=f"asset:{sha256}"), width=640, height=360)
             render(resolve(shot, 1, assets), check)
 
         yield single("GLB of 100,000 triangles to a picture", _median(model), "s", 3)
@@ -135,3 +172,14 @@ def standing() -> Iterator[Figure]:
             render(resolve(many.model_copy(update={"camera": camera}), 1, assets), QUALITIES["rough"])
 
         yield single("200 elements, 640x360 rough, camera moving", _median(looked_at) * 1000, "ms", 60)
+        for what, data in (("movie", _movie()), ("sequence", _sequence())):
+            card = Card(id="c", picture="asset:" + assets.add(data), width=900)
+            played = _shot(card, width=1920, height=1080)
+            frames = iter(range(1, 1000))
+
+            def scrubbed(played: Shot = played, frames: Iterator[int] = frames) -> None:
+                render(resolve(played, next(frames), assets).at_size(640, 360), QUALITIES["rough"])
+
+            yield single(
+                f"a {what} of 1920x1080 on a card, walked through at 640x360 rough", _median(scrubbed) * 1000, "ms", 50
+            )

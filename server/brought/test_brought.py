@@ -166,6 +166,13 @@ class Library(StudioCase):
         )
         self.assertEqual(self.get(f"/api/projects/{bobs.id}/library"), [])
 
+    def test_hundreds_of_pictures_come_at_once(self) -> None:
+        pictures = [(f"sea_{n:04d}.png", _png(n % 200, (8, 8))) for n in range(1, 301)]
+        found = self._send("files/footage", *pictures)
+        self.assertEqual((found["facts"]["count"], found["facts"]["notes"]), (300, []))
+        twice = self._send("files/footage", pictures[0], pictures[0], expect=422)
+        self.assertIn("two of the files are called sea_0001.png", twice["detail"])
+
     def test_large_files_are_never_in_memory_as_a_whole(self) -> None:
         big = b"\x00" * (6 << 20)
         with mock.patch("pathlib.Path.read_bytes", side_effect=AssertionError("read as a whole")):

@@ -229,3 +229,34 @@ class Footage(BrowserCase):
         expect(library.get_by_text("1 file")).to_be_visible()
         page.get_by_role("button", name="Undo").click()
         expect(library.get_by_text("2 files")).to_be_visible()
+
+
+class Keeping(BrowserCase):
+    def test_a_finish_and_an_element_are_kept_and_taken(self) -> None:
+        page = self.desk("build")
+        self.picture()
+        menu = page.get_by_role("button", name=re.compile("choose a finish$")).first
+        menu.click()
+        page.get_by_role("menuitem", name=re.compile("^Keep these values")).click()
+        page.get_by_role("textbox", name="Name").last.fill("Own brass")
+        page.get_by_role("button", name="Keep", exact=True).click()
+        expect(page.get_by_role("dialog")).to_have_count(0)
+        page.get_by_role("button", name="Keep it in the project").click()
+        page.get_by_role("button", name="Keep", exact=True).click()
+        expect(page.get_by_role("dialog")).to_have_count(0)
+        page.get_by_label("Roughness", exact=True).first.fill("0.9")
+        page.keyboard.press("Enter")
+        self.saved()
+        menu.click()
+        page.get_by_role("menuitem", name="Own brass").click()
+        self.saved()
+        first = self.fresh().current_document().elements[0]
+        self.assertNotEqual(first.surfaces()[0].finish.roughness, 0.9)
+        page.get_by_role("button", name="Add element").click()
+        page.get_by_role("menuitem", name=first.name).click()
+        self.saved()
+        elements = self.fresh().current_document().elements
+        self.assertEqual((len(elements), elements[1].kind, elements[1].id != first.id), (2, first.kind, True))
+        page.goto(f"{self.address}/projects/{self.project.id}")
+        page.get_by_role("region", name="Library").get_by_role("button", name="Show").click()
+        expect(page.get_by_text("Own brass")).to_be_visible()

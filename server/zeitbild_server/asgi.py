@@ -1,11 +1,15 @@
 """ASGI entry: what uvicorn serves."""
 
 import os
+import resource
 
 from django.core.asgi import get_asgi_application
 
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "zeitbild_server.settings")
 _django = get_asgi_application()
+# As many files as may come at once are open until they were taken in.
+_soft, _hard = resource.getrlimit(resource.RLIMIT_NOFILE)
+resource.setrlimit(resource.RLIMIT_NOFILE, (min(_hard, max(_soft, 16_384)), _hard))
 
 # Loading compiled kernels takes a second or two: better now than at somebody's first picture.
 from operation.access_log import AccessLog  # noqa: E402

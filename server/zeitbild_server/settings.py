@@ -141,6 +141,10 @@ SESSION_COOKIE_HTTPONLY = True
 SESSION_COOKIE_SAMESITE = CSRF_COOKIE_SAMESITE = "Lax"
 # Bodies that are not files: documents go to 4 MB.
 DATA_UPLOAD_MAX_MEMORY_SIZE = 5 * 1024 * 1024
+# Files lie on the disk as they come, however small: a sequence is hundreds of them.
+FILE_UPLOAD_HANDLERS = ["django.core.files.uploadhandler.TemporaryFileUploadHandler"]
+#: Files that may come at once; each is open until it was taken in.
+DATA_UPLOAD_MAX_NUMBER_FILES = 5000
 
 #: Address of a cluster's scheduler (docs/operation.md), or nothing: then frames are computed by processes of the worker.
 CLUSTER = os.environ.get("ZEITBILD_CLUSTER", "")

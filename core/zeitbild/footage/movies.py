@@ -19,6 +19,8 @@ from zeitbild.footage.stills import Raw, check_size
 _NEAR = 48
 #: From this height on movies that do not say how their colours are coded are taken as ITU-R BT.709, below as BT.601 (common practice).
 _HIGH = 720
+#: Threads that decode: each holds pictures of its own.
+_THREADS = 2
 #: Steps from picture to picture that differ by more of one are uneven.
 _EVEN = 0.6
 #: How a colour space is called that a file does not say.
@@ -69,7 +71,7 @@ class Movie:
             own.extradata = context.extradata
             self._decoder = own  # type: ignore[assignment]
         else:
-            context.thread_type = "AUTO"
+            context.thread_type, context.thread_count = "AUTO", _THREADS
         self._base = self._stream.time_base or Fraction(1, 1000)
         self._begin = self._stream.start_time or 0
         self.count = self._counted()

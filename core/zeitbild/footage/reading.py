@@ -7,7 +7,8 @@ from typing import Any
 from zeitbild.errors import PictureError
 from zeitbild.isolation import Limits, apart
 
-_LIMITS = Limits(seconds=60.0, memory=6 << 30, file_size=1 << 30)
+#: A movie that is open is worth keeping open: to open it anew for each picture would take a second each time.
+_LIMITS = Limits(seconds=60.0, memory=6 << 30, file_size=1 << 30, kept=1 << 30)
 
 
 @apart(PictureError, "picture", _LIMITS)

@@ -27,11 +27,13 @@ NO_MEMORY = 77
 
 @dataclass(frozen=True, slots=True)
 class Limits:
-    """What one call may take: seconds by the clock from when its process began with it, and bytes of address space (libraries alone take half a gigabyte)."""
+    """What one call may take: seconds by the clock from when its process began with it, and bytes of address space (libraries alone take half a
+    gigabyte). kept is how many bytes a process may have grown to and still be kept for the next call."""
 
     seconds: float = 10.0
     memory: int = 3 * _GB
     file_size: int = 1 << 26
+    kept: int = 400 << 20
 
 
 class Died(Exception):
@@ -143,8 +145,6 @@ class Rooms:
     and again.
     """
 
-    #: Bytes that a process may have grown to and still be kept.
-    _KEPT = 400 << 20
     _REMEMBERED, _MOST_REMEMBERED = 600.0, 256
 
     def __init__(self, most: int) -> None:
@@ -164,7 +164,7 @@ class Rooms:
         kept = False
         try:
             answer = room.call(function, arguments)
-            kept = answer.get("largest", 0) < self._KEPT
+            kept = answer.get("largest", 0) < limits.kept
             if answer.get("memory"):
                 kept = False
                 raise Died("reading it took more memory than it is given")

@@ -232,7 +232,8 @@ def draw_outputs(
                     drop_hidden, *fragments.lists, np.empty((0, 2), np.float32), scene.finish_of, output.weights, moved
                 )
         moves = ways_of(snapshot) if swept else None
-        rayed = cast_rays(snapshot, quality, stage, light, fragments, depth, moves)
+        wanted = any(output.picture.planes is not None for output in lit_ones)
+        rayed = cast_rays(snapshot, quality, stage, light, fragments, depth, moves, wanted_by_unlit=wanted)
         shaded = fragments
         if light.catches and alone:
             _catch(view, stage, fragments, rayed, alpha, gone, [one.seen for one in areas if one is not None])

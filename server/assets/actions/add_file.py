@@ -15,7 +15,6 @@ from disk.room import check_room
 from projects.models import Project
 from zeitbild.assets import AssetFolder
 from zeitbild.errors import InputError, LimitError
-from zeitbild.footage.plain import MAX_MEMBERS
 from zeitbild.library import FileKind
 from zeitbild.paths import assets_folder
 
@@ -38,8 +37,6 @@ def add_file(project: Project, kind: FileKind, uploads: Sequence[UploadedFile]) 
     if len(uploads) > 1:
         if not kind.many:
             raise LimitError(f"one file at a time is taken here, and {len(uploads)} came")
-        if len(uploads) > MAX_MEMBERS:
-            raise LimitError(f"up to {MAX_MEMBERS:,} pictures make a sequence, and {len(uploads):,} came")
         label = f"{PurePosixPath(label).stem} and {len(uploads) - 1} more"[:200]
     size = sum(upload.size or 0 for upload in uploads)
     if size > kind.most_bytes:

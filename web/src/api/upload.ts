@@ -3,6 +3,8 @@ import { megabytes } from "@/shot/cellMarks";
 import { csrfToken, Problem, problemOf } from "./client";
 import { loadOffers } from "./offers";
 
+/** As many as the server takes in one go. */
+const MOST_FILES = 5000;
 /**
  * Send files to an address, where several become one; throws the Problem that says why they were not taken. ``progress`` is told how
  * much of them is there (0 to 1; then they are read); ``until`` stops it.
@@ -21,6 +23,12 @@ export async function upload<T>(
       413,
       "too-large",
       `${files.length > 1 ? "They are" : `${files[0]?.name} is`} larger than ${megabytes(most)}, the most that is taken here.`,
+    );
+  if (files.length > MOST_FILES)
+    throw new Problem(
+      413,
+      "too-many",
+      `Up to ${MOST_FILES} files are taken at once, and these are ${files.length}; bring them as one ZIP.`,
     );
   const body = new FormData();
   for (const file of files) body.append("file", file);

@@ -19,6 +19,7 @@ from zeitbild.render.visible.visibility import Fragments
 from zeitbild.render.world.buffers import kept
 from zeitbild.render.world.ray_scene import INTERSECT16, OCCLUDED16
 from zeitbild.snapshot import Snapshot
+from zeitbild.snapshot.finish_row import SHADING, UNLIT
 from zeitbild.snapshot.quality import Quality
 
 #: Rays start so far off their surface, as a share of the distance to the camera.
@@ -47,15 +48,18 @@ def cast_rays(
     fragments: Fragments,
     depth: NDArray[np.float32],
     moves: NDArray[np.float32] | None = None,
+    *,
+    wanted_by_unlit: bool = True,
 ) -> Rayed:
-    """What rays found out about every fragment.
+    """What rays found out about every fragment; nothing, if none of them takes light and that is not wanted of such.
 
     Columns: share of each light that is seen, openness, mirrored light (three) and the share of mirror rays that met
     something. moves as ``tracing.trace`` takes them. Good until the next picture. Hold ``kernels.PARALLEL``.
     """
     count = len(light.rows)
     shadowed = light.rows[:, SHADOWS] > 0
-    if not (shadowed.any() or snapshot.occlusion > 0 or snapshot.bounces):
+    takes_light = wanted_by_unlit or bool((light.finishes[:, SHADING] != UNLIT).any())
+    if not (takes_light and (shadowed.any() or snapshot.occlusion > 0 or snapshot.bounces)):
         return Rayed(np.empty((0, SPOT), np.float32), np.float32(0), np.empty((0, count + BEHIND_LIGHTS), np.float32))
     height, width = depth.shape
     scene, camera = stage.scene, snapshot.camera

@@ -192,6 +192,10 @@ def shade(  # type: ignore[no-untyped-def]
                         eye[2],
                         eye[3],
                     )
+                # What takes no light is not lit; passes of light want to know all the same.
+                takes_light = planes.shape[0] > 0
+                for i in range(used):
+                    takes_light = takes_light or finishes[whole[_FINISH, i], _SHADING] != _UNLIT
                 textured = False
                 for i in range(used):
                     finish = whole[_FINISH, i]
@@ -225,8 +229,9 @@ def shade(  # type: ignore[no-untyped-def]
                     whole[_FINISH, i] = looks + i
                     textured = True
                 take_finishes(rows, whole, used, textured, finishes, ambients, table)
-                light_directly(rows, whole, used, lights, touched, table, rayed)
-                light_from_around(rows, whole, used, maps, rayed, lights.shape[0], bounced)
+                if takes_light:
+                    light_directly(rows, whole, used, lights, touched, table, rayed)
+                    light_from_around(rows, whole, used, maps, rayed, lights.shape[0], bounced)
                 for i in range(used):
                     f, finish = whole[_FRAGMENT, i], whole[_FINISH, i]
                     t = np.uint64(triangle[f])
