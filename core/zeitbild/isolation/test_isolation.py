@@ -138,6 +138,21 @@ class Calls(unittest.TestCase):
                 die(int(how), "it")
         self.assertEqual(echo(1, "it"), 1)
 
+    def test_a_process_is_kept_by_its_own_size_and_not_by_its_parents(self) -> None:
+        rooms = Rooms(1)
+        self.addCleanup(rooms.close)
+        # More than a process may have grown to: what the system counts as used begins with that of the parent.
+        ballast = np.ones(600 << 20, np.uint8)
+
+        def process() -> int:
+            return int(rooms.call(f"{__name__}:process_of", (0, "it"), Limits())["result"])
+
+        first = process()
+        self.assertEqual(process(), first)
+        rooms.call(f"{__name__}:eat", (450 << 20, "it"), Limits())
+        self.assertNotEqual(process(), first)
+        self.assertEqual(int(ballast[-1]), 1)
+
     def test_one_that_hangs_does_not_keep_others(self) -> None:
         with tempfile.TemporaryDirectory() as folder:
             path = Path(folder) / "go on"
