@@ -12,6 +12,7 @@ import numpy as np
 
 from shots.lanes import LONG, SHORT, Lane, Task
 from zeitbild.assets import AssetFolder
+from zeitbild.caching import DigestCache
 from zeitbild.document.reading import read_shot
 from zeitbild.document.shot import Shot
 from zeitbild.errors import InputError
@@ -24,7 +25,6 @@ from zeitbild.proof.looks import needs_planes
 from zeitbild.render import QUALITIES, Picture, render
 from zeitbild.render.passes import Bundle
 from zeitbild.resolve import resolve
-from zeitbild.resolve.digest_cache import DigestCache
 from zeitbild.warm import warm
 
 MAX_VIEW_PIXELS = 3840 * 2160

@@ -9,10 +9,10 @@ from pathlib import Path
 from typing import Annotated, Any, Literal
 
 import numpy as np
-from cachetools import LRUCache
 from numpy.typing import NDArray
 from pydantic import Field, StringConstraints
 
+from zeitbild.caching import DigestCache
 from zeitbild.elements._files import file_of
 from zeitbild.elements._flat import FlatElement
 from zeitbild.elements.base import AssetSource, ElementKind, Facing, PictureReading, Posed, Worn, kinds
@@ -115,7 +115,7 @@ class Built:
     footage: Footage | None
     reading: PictureReading
     height: float
-    meshes: LRUCache[int, Mesh]
+    meshes: DigestCache[Mesh]
 
     @property
     def cut(self) -> bool:
@@ -125,7 +125,7 @@ class Built:
 
 def build(element: Card, assets: AssetSource) -> Built:
     """The file opened, and of a still all of it: InputError where nothing of it is there."""
-    meshes: LRUCache[int, Mesh] = LRUCache(_MESHES)
+    meshes = DigestCache[Mesh](_MESHES, lambda _: 1)
     if not element.picture:
         return Built(None, None, PictureReading("ignored"), _height(element, 9 / 16), meshes)
     path, _ = file_of(element.picture, "picture", SHIPPED, assets, PictureError)
@@ -169,10 +169,13 @@ def _mesh(element: Card, built: Built, at: int | None) -> Mesh:
         return _cells(element.width, built.height, np.full((1, 1), -1, np.int32))
     if not built.cut or built.path is None:
         return _cells(element.width, built.height, np.zeros((1, 1), np.int32))
-    found = built.meshes.get(at)
-    if found is not None:
-        return found
-    _, alpha = cutout(built.path, _LABEL, at, built.reading.alpha, built.reading.matte)
+    return built.meshes.get(at, lambda: _cut(element, built, built.path, at))
+
+
+def _cut(element: Card, built: Built, path: Path | None, at: int) -> Mesh:
+    """The card as cells of a picture, by its alpha."""
+    assert path is not None
+    _, alpha = cutout(path, _LABEL, at, built.reading.alpha, built.reading.matte)
     parts = np.zeros((1, 1), np.int32)
     if alpha is not None:
         longer = max(alpha.shape)
@@ -180,8 +183,7 @@ def _mesh(element: Card, built: Built, at: int | None) -> Mesh:
         least, most, mean = alpha_cells(alpha, columns, rows)
         step = np.minimum((mean * _STEPS).astype(np.int32), _STEPS - 1) + _PARTLY
         parts = np.where(least >= _MOST, _WHOLE, np.where(most <= _LEAST, -1, step)).astype(np.int32)
-    built.meshes[at] = found = _cells(element.width, built.height, parts)
-    return found
+    return _cells(element.width, built.height, parts)
 
 
 def _cells(width: float, height: float, parts: NDArray[np.int32]) -> Mesh:

@@ -9,9 +9,9 @@ from pathlib import Path
 from typing import Annotated, Any, Literal
 
 import numpy as np
-from cachetools import LRUCache
 from pydantic import Field, StringConstraints, model_validator
 
+from zeitbild.caching import DigestCache
 from zeitbild.colour import encode_hex
 from zeitbild.elements._files import NAMED, file_of
 from zeitbild.elements.base import AssetSource, ElementBase, ElementKind, Posed, Surface, Worn, kinds
@@ -146,7 +146,7 @@ class Built:
     source: str
     path: Path
     placing: Placing
-    poses: LRUCache[Fraction, dict[int, Mesh]]
+    poses: DigestCache[dict[int, Mesh]]
 
 
 def build(element: ModelElement, assets: AssetSource) -> Built:
@@ -158,7 +158,7 @@ def build(element: ModelElement, assets: AssetSource) -> Built:
         raise InputError(f"the model has no clip {element.clip!r}{told}", "clip")
     placing = Placing(element.size, element.up, element.stands, element.crease)
     meshes = meshes_of(model, placing, frozenset(element.hidden))
-    return Built(model, meshes, element.model, path, placing, LRUCache(_POSES))
+    return Built(model, meshes, element.model, path, placing, DigestCache(_POSES, lambda _: 1))
 
 
 def _seconds(element: ModelElement, time: Time, built: Built) -> Fraction:
@@ -175,18 +175,19 @@ def _seconds(element: ModelElement, time: Time, built: Built) -> Fraction:
     return min(max(at, Fraction(0)), length)
 
 
+def _posed(element: ModelElement, seconds: Fraction, built: Built) -> dict[int, Mesh]:
+    """The meshes where the clip has them."""
+    posed = model_at(built.path, built.model.label, element.clip, float(seconds))
+    return meshes_of(built.model, built.placing, frozenset(element.hidden), posed)
+
+
 def pose(element: ModelElement, time: Time, built: Built) -> Sequence[Posed]:
     """A body for each material, as the file has it or where its clip has it."""
     meshes, bend = built.meshes, ""
     if element.clip:
         seconds = _seconds(element, time, built)
         bend = f"{element.clip} {seconds}"
-        found = built.poses.get(seconds)
-        if found is None:
-            posed = model_at(built.path, built.model.label, element.clip, float(seconds))
-            found = meshes_of(built.model, built.placing, frozenset(element.hidden), posed)
-            built.poses[seconds] = found
-        meshes = found
+        meshes = built.poses.get(seconds, lambda: _posed(element, seconds, built))
     if len(built.meshes) == 1:
         return (Posed(next(iter(meshes.values())), bend=bend),)
     # What a pose makes vanish is a body of nothing.

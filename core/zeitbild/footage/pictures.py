@@ -2,15 +2,13 @@
 
 from __future__ import annotations
 
-import threading
-from collections.abc import Callable, Hashable
 from pathlib import Path
 from typing import Any
 
 import numpy as np
-from cachetools import LRUCache
 from numpy.typing import NDArray
 
+from zeitbild.caching import DigestCache
 from zeitbild.colour import decode, decode_hex, encode
 from zeitbild.footage.plain import Footage
 from zeitbild.footage.reading import look_at, picture_of
@@ -18,23 +16,9 @@ from zeitbild.footage.reading import look_at, picture_of
 _Floats = NDArray[np.float32]
 #: Bytes of pictures that are kept as their files have them.
 _ROOM = 160 << 20
-_lock = threading.Lock()
-_kept: LRUCache[Hashable, Any] = LRUCache(
-    _ROOM, lambda value: value["pixels"].nbytes if isinstance(value, dict) else 512
-)
-
-
-def _get(key: Hashable, make: Callable[[], Any]) -> Any:
-    with _lock:
-        if key in _kept:
-            return _kept[key]
-    made = make()
-    with _lock:
-        try:
-            return _kept.setdefault(key, made)
-        except ValueError:
-            # Larger than all the room.
-            return made
+_pictures = DigestCache[dict[str, Any]](_ROOM, lambda picture: int(picture["pixels"].nbytes))
+#: Pieces that are known.
+_footage = DigestCache[Footage](2000, lambda _: 1)
 
 
 def _looked_up(table: _Floats, numbers: NDArray[Any]) -> _Floats:
@@ -51,8 +35,7 @@ def _looked_up(table: _Floats, numbers: NDArray[Any]) -> _Floats:
 def footage_at(path: Path, label: str, *, thorough: bool = False) -> Footage:
     """What a file holds, known from when it was asked for first; ``thorough``: with a look at its pictures, as when it is brought.
     PictureError for what is no footage or broken."""
-    found: Footage = _get(("footage", str(path), thorough), lambda: Footage.of(look_at(str(path), label, thorough)))
-    return found
+    return _footage.get((str(path), thorough), lambda: Footage.of(look_at(str(path), label, thorough)))
 
 
 def cutout(path: Path, label: str, number: int, reading: str, matte: str) -> tuple[_Floats, _Floats | None]:
@@ -61,7 +44,7 @@ def cutout(path: Path, label: str, number: int, reading: str, matte: str) -> tup
     ``straight`` colours are multiplied here; those that are ``premultiplied`` or ``over a colour`` (matte, ``#rrggbb``) were multiplied as
     they are encoded, so that is undone first. PictureError as ``reading`` raises it.
     """
-    raw = _get(("picture", str(path), number), lambda: picture_of(str(path), label, number))
+    raw = _pictures.get((str(path), number), lambda: picture_of(str(path), label, number))
     pixels, encoded = raw["pixels"], bool(raw["encoded"])
     whole = pixels.dtype == np.float32
     steps = 1.0 if whole else float(np.iinfo(pixels.dtype).max)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from zeitbild.caching import DigestCache
 from zeitbild.document.shot import Camera, Raster, Rays, Shot, Timing
 from zeitbild.elements import ElementBase, kinds
 from zeitbild.elements._flat import FlatElement
@@ -17,7 +18,6 @@ from zeitbild.proof.display import Ground, View, encode_view, show
 from zeitbild.proof.previews import little_set
 from zeitbild.render import QUALITIES, render
 from zeitbild.resolve import resolve
-from zeitbild.resolve.digest_cache import DigestCache
 from zeitbild.resolve.framing import framed
 
 #: Pixels of a poster; twice what it is shown at.

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
+from zeitbild.caching import DigestCache
 from zeitbild.elements.base import AssetSource
 from zeitbild.errors import InputError
 from zeitbild.pictures import sizes_of
-from zeitbild.resolve.digest_cache import DigestCache
 from zeitbild.snapshot.surroundings import SkyPicture
 
 #: Widths of what is seen itself at most, of what mirrors show, and of what is blurred anyway.

@@ -8,6 +8,7 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
+from zeitbild.caching import DigestCache
 from zeitbild.elements.base import AssetSource, PictureReading
 from zeitbild.errors import InputError
 from zeitbild.footage.levels import cut_levels
@@ -17,7 +18,6 @@ from zeitbild.geometry.model.reading import holds_pictures, picture_levels
 from zeitbild.geometry.model.standing import COLOURS, model_at
 from zeitbild.library import files
 from zeitbild.pictures import levels_of
-from zeitbild.resolve.digest_cache import DigestCache
 from zeitbild.snapshot.texture import MOST_LEVELS, Texture
 
 #: Pixels a side that are kept; larger pictures are made smaller, so that a set's textures fit a worker's memory.

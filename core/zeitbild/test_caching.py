@@ -3,7 +3,7 @@
 import unittest
 from concurrent.futures import ThreadPoolExecutor
 
-from zeitbild.resolve.digest_cache import DigestCache
+from zeitbild.caching import DigestCache
 
 
 class Kept(unittest.TestCase):

@@ -1,4 +1,4 @@
-"""What was made of uploaded files, kept by their digests up to a size."""
+"""What was made of files and parameters, kept by what tells it apart, up to a size."""
 
 from __future__ import annotations
 
@@ -14,7 +14,7 @@ T = TypeVar("T")
 class DigestCache(Generic[T]):
     """Values by key, the ones not asked for the longest given up first.
 
-    room and sizes are in bytes; a value larger than the room is made anew each time. Safe to share between threads; two that
+    room and sizes are in bytes, or in whatever counts; a value larger than the room is made anew each time. Safe to share between threads; two that
     ask for one value at once may both make it, and get the same.
     """
 
