@@ -222,13 +222,23 @@ class Footage(BrowserCase):
         library = page.get_by_role("region", name="Library")
         expect(library.get_by_text("2 files")).to_be_visible()
         expect(library.get_by_text("Used nowhere")).to_have_count(2)
+        # Of what comes together only what belongs together is one: a model and what it names, numbered pictures.
+        triangle = b"mtllib own.mtl\nv 0 0 0\nv 1 0 0\nv 0 1 0\nusemtl red\nf 1 2 3\n"
+        mixed = [
+            {"name": "own.obj", "mimeType": "model/obj", "buffer": triangle},
+            {"name": "own.mtl", "mimeType": "text/plain", "buffer": b"newmtl red\nKd 1 0 0\n"},
+            {"name": "badge two.svg", "mimeType": "image/svg+xml", "buffer": SHIPPED["shield"].path.read_bytes()},
+        ]
+        page.get_by_label("Files for the library").set_input_files(mixed)  # type: ignore[arg-type]
+        expect(library.get_by_text("4 files")).to_be_visible()
+        expect(library.get_by_text("own and 1 more")).to_be_visible()
         poster = library.locator("img").first
         expect(poster).to_have_js_property("complete", True)
         self.assertGreater(poster.evaluate("(one) => one.naturalWidth"), 100)
         library.get_by_role("listitem").filter(has_text="waves.svg").get_by_role("button", name="Delete").click()
-        expect(library.get_by_text("1 file")).to_be_visible()
+        expect(library.get_by_text("3 files")).to_be_visible()
         page.get_by_role("button", name="Undo").click()
-        expect(library.get_by_text("2 files")).to_be_visible()
+        expect(library.get_by_text("4 files")).to_be_visible()
 
 
 class Keeping(BrowserCase):

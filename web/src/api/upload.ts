@@ -72,3 +72,26 @@ export async function filesOf(dropped: DataTransfer): Promise<File[]> {
   for (const entry of entries) await open(entry);
   return found.filter((file) => !file.name.startsWith("."));
 }
+
+const COMPANION = /\.(mtl|bin|png|jpe?g|webp|tga|bmp|tiff?|exr|hdr)$/i;
+const NUMBERED = /^(.*?)(\d+)(\D*\.(?:png|jpe?g|tiff?|tga|exr|hdr|webp))$/i;
+
+/**
+ * Which of files that came together make one: a model that names others with its buffers, materials and pictures; numbered pictures of one
+ * name. All else stands by itself.
+ */
+export function together(files: File[]): File[][] {
+  const mains = files.filter((file) => /\.(gltf|obj)$/i.test(file.name));
+  const [main] = mains;
+  if (main && mains.length === 1) {
+    const own = files.filter((file) => file === main || COMPANION.test(file.name));
+    return [own, ...together(files.filter((file) => !own.includes(file)))];
+  }
+  const groups = new Map<string, File[]>();
+  files.forEach((file, at) => {
+    const [, before, , after] = NUMBERED.exec(file.name) ?? [];
+    const key = before === undefined ? `${at}` : `${before} ${after?.toLowerCase()}`;
+    groups.set(key, [...(groups.get(key) ?? []), file]);
+  });
+  return [...groups.values()];
+}

@@ -5,7 +5,7 @@ import { computed, onMounted, ref, shallowRef, useTemplateRef } from "vue";
 import { answer, api, Problem, type Schemas } from "@/api/client";
 import { type Kept, useKept } from "@/api/kept";
 import { useOffers } from "@/api/offers";
-import { filesOf, upload } from "@/api/upload";
+import { filesOf, together, upload } from "@/api/upload";
 import PressButton from "@/controls/PressButton.vue";
 import { megabytes } from "@/shot/cellMarks";
 
@@ -32,7 +32,7 @@ async function load() {
 }
 onMounted(async () => {
   await load();
-  open.value = rows.value.length > 0;
+  open.value ||= rows.value.length > 0;
 });
 function tell(error: unknown) {
   if (!(error instanceof Problem)) throw error;
@@ -63,30 +63,16 @@ async function send(address: string, files: File[]): Promise<unknown> {
     sent.value = -1;
   }
 }
-/** Pictures with numbers that came together are one sequence; all else is taken one by one. */
 async function bring(files: File[]) {
   open.value = true;
-  // What comes with a model may be what that names: its materials, its pictures.
-  if (files.length > 1 && files.some((file) => kindOf(file.name) === "models" && !/\.(mtl|bin)$/i.test(file.name))) {
-    const models = files.filter((file) => /\.(glb|gltf|obj|stl|ply)$/i.test(file.name));
-    if (models.length === 1) {
-      await send(`/api/projects/${props.projectId}/files/models`, files);
-      return load();
-    }
-  }
-  const by = new Map<string, File[]>();
-  for (const file of files) {
-    const kind = kindOf(file.name);
+  for (const own of together(files)) {
+    // Of a model and what it names the model says what it is.
+    const named = own.map((file) => kindOf(file.name));
+    const kind = named.includes("models") ? "models" : (named[0] ?? "");
     if (!kind) {
-      failure.value = `${file.name} is nothing that elements show: fonts, drawings, models, pictures and movies are.`;
+      failure.value = `${own[0]?.name} is nothing that elements show: fonts, drawings, models, pictures and movies are.`;
       continue;
     }
-    const together = offers.value?.library[kind]?.many && files.length > 1 && /\d\.\w+$/.test(file.name);
-    const key = together ? `${kind} ${file.name.replace(/\d+(?=\.\w+$)/, "")}` : `${kind} ${file.name}`;
-    by.set(key, [...(by.get(key) ?? []), file]);
-  }
-  for (const [key, own] of by) {
-    const kind = key.split(" ")[0] ?? "";
     const place = kind === "fonts" ? "fonts" : `files/${kind}`;
     if ((await send(`/api/projects/${props.projectId}/${place}`, own)) === null) break;
   }

@@ -3,7 +3,7 @@
 import { Upload } from "@lucide/vue";
 import { computed, onMounted, ref, shallowRef, useTemplateRef, watch } from "vue";
 
-import { upload } from "@/api/upload";
+import { together, upload } from "@/api/upload";
 import ListField from "@/controls/ListField.vue";
 import { useShot } from "@/shot/store";
 
@@ -49,7 +49,7 @@ async function send(files: File[]) {
     const address = `/api/projects/${project.value}/${props.folder}`;
     const taken = await upload<T>(
       address,
-      props.many ? files : files.slice(0, 1),
+      props.many ? (together(files)[0] ?? []) : files.slice(0, 1),
       (share) => (sent.value = share),
       stop.signal,
     );

@@ -4,7 +4,7 @@ import { computed, onBeforeUnmount, onMounted, ref } from "vue";
 
 import { answer, api } from "@/api/client";
 import { useOffers } from "@/api/offers";
-import { filesOf } from "@/api/upload";
+import { filesOf, together } from "@/api/upload";
 import { schemaOfKind } from "@/controls/fields";
 import BarButton from "@/picture/BarButton.vue";
 import ElementHands from "@/picture/ElementHands.vue";
@@ -207,7 +207,8 @@ function kindFor(name: string) {
 async function drop(event: DragEvent) {
   if (!event.dataTransfer?.types.includes("Files")) return;
   event.preventDefault();
-  const files = await filesOf(event.dataTransfer);
+  // What makes one thing: of several the first.
+  const [files = []] = together(await filesOf(event.dataTransfer));
   // A model may bring pictures along; it is what the element shows.
   const file = files.find((one) => kindFor(one.name)?.name === "model") ?? files[0];
   if (!file) return;
