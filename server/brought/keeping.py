@@ -19,7 +19,11 @@ MAX_KEPT = 500
 
 
 def shot_with(kind: str, content: Any) -> Shot:
-    """A shot in which something kept stands alone; DocumentError if it does not hold."""
+    """A shot in which something kept stands alone; DocumentError or InputError if it does not hold.
+
+    content is what documents have at that place: values of a finish, a list of lights, a camera, or a list of elements (one, or a group
+    and what stands in it), whose finishes have values of their own.
+    """
     document: dict[str, Any] = {"version": VERSION, "elements": [], "lights": []}
     if kind == Kept.Kind.FINISH:
         document["finishes"] = [{"name": "kept", "values": content}]
@@ -28,23 +32,12 @@ def shot_with(kind: str, content: Any) -> Shot:
     elif kind == Kept.Kind.CAMERA:
         document["camera"] = content
     elif kind == Kept.Kind.ELEMENT:
-        # Where it stood in its group it does not stand here.
-        document["elements"] = [{**content, "inside": ""} if isinstance(content, dict) else content]
-        names = _named(content)
-        document["finishes"] = [{"name": name, "values": {}} for name in sorted(names)]
+        if not isinstance(content, list) or not content:
+            raise InputError("an element is kept as a list of it and what stands in it", "content")
+        document["elements"] = content
     else:
         raise InputError(f"{kind[:40]!r} is nothing that can be kept")
     return read_shot(document)
-
-
-def _named(value: Any) -> set[str]:
-    """Shared finishes that a raw value names."""
-    if isinstance(value, dict):
-        own = {value["named"]} if isinstance(value.get("named"), str) and value["named"] else set[str]()
-        return own.union(*(_named(one) for one in value.values()))
-    if isinstance(value, list):
-        return set[str]().union(*(_named(one) for one in value))
-    return set()
 
 
 def keep(project: Project, kind: str, name: str, content: Any) -> Kept:

@@ -194,7 +194,7 @@ class Keeping(StudioCase):
         return self.post(self.place, {"kind": kind, "name": name, "content": content}, expect=expect)
 
     def test_everything_that_can_be_kept_is_listed_and_pictured(self) -> None:
-        element = {**self.document["elements"][0], "inside": "some-group"}
+        element = [self.document["elements"][0]]
         finish = {"base_colour": "#d9a94e", "metalness": 1, "roughness": 0.2}
         made = [
             self._keep("finish", "Brass", finish),
@@ -209,6 +209,20 @@ class Keeping(StudioCase):
                 self.assertEqual(answer.status_code, 200, answer.content[:200])
                 pixels = np.asarray(Image.open(io.BytesIO(answer.content)).convert("RGB"), int)
                 self.assertGreater(int(np.ptp(pixels.reshape(-1, 3), axis=0).max()), 60)
+
+    def test_a_group_is_kept_with_what_stands_in_it(self) -> None:
+        solid = {"kind": "solid", "id": "a", "name": "A", "inside": "g", "surface": {"base_colour": "#d02020"}}
+        other = {**solid, "id": "b", "shown": False}
+        one = self._keep("element", "Both", [{"kind": "group", "id": "g", "name": "G", "shown": False}, solid, other])
+        alone = self._keep("element", "Place", [{"kind": "group", "id": "g", "name": "G"}])
+        levels = []
+        for kept in (one, alone):
+            answer = self.client.get(f"{self.place}/{kept['id']}/poster")
+            self.assertEqual(answer.status_code, 200, answer.content[:200])
+            pixels = np.asarray(Image.open(io.BytesIO(answer.content)).convert("RGB"), int)
+            levels.append(int((pixels[..., 0] - pixels[..., 2]).max()))
+        self.assertGreater(levels[0], 60)
+        self.assertEqual(levels[1], 0)
 
     def test_the_same_name_again_takes_its_place(self) -> None:
         first = self._keep("finish", "Brass", {"roughness": 0.2})
@@ -229,6 +243,11 @@ class Keeping(StudioCase):
             ("camera", {"angle": "wide"}),
             ("element", {"kind": "emblem", "id": "a", "drawing": "asset:" + "0" * 64}),
             ("element", "word"),
+            ("element", []),
+            ("element", self.document["elements"][0]),
+            # What it names has to come along.
+            ("element", [{"kind": "solid", "id": "a", "name": "A", "inside": "b"}]),
+            ("element", [{"kind": "solid", "id": "a", "name": "A", "surface": {"named": "Brass"}}]),
             ("shot", {}),
         ):
             with self.subTest(kind, content=content):

@@ -186,6 +186,28 @@ class Hands(BrowserCase):
         self.assertEqual(elements[-1].inside, "group-1")
 
 
+    def test_all_that_is_selected_is_duplicated_groups_with_what_stands_in_them(self) -> None:
+        group = {"kind": "group", "id": "g", "name": "Both"}
+        page = self._open(group, self._flat("a", 0, 0, inside="g"), self._flat("b", 90, 0))
+        page.locator("[data-element=g] button").first.click()
+        page.locator("[data-element=b] button").first.click(modifiers=["Control"])
+        page.get_by_role("button", name="Duplicate Both").click()
+        expect(page.locator("[data-element]")).to_have_count(6)
+        self.saved()
+        elements = self.fresh().current_document().elements
+        self.assertEqual([one.name for one in elements[3:]], ["Both copy", "a", "b copy"])
+        self.assertEqual([one.inside for one in elements[3:]], ["", elements[3].id, ""])
+        # They go aside together; what stands in the group goes with it.
+        moves = [
+            [new - old for new, old in zip(copy.placement.position, own.placement.position, strict=True)]
+            for own, copy in zip(elements[:3], elements[3:], strict=True)
+        ]
+        self.assertEqual(moves, [moves[0], [0, 0, 0], moves[0]])
+        self.assertNotEqual(moves[0], [0, 0, 0])
+        for id in (elements[3].id, elements[5].id):
+            expect(page.locator(f"[data-element={id}] button").first).to_have_attribute("aria-pressed", "true")
+
+
 class Footage(BrowserCase):
     def _png(self, level: int) -> bytes:
         out = io.BytesIO()
@@ -251,6 +273,10 @@ class Keeping(BrowserCase):
         page.get_by_role("textbox", name="Name").last.fill("Own brass")
         page.get_by_role("button", name="Keep", exact=True).click()
         expect(page.get_by_role("dialog")).to_have_count(0)
+        # What others share in this shot is the element's own where it is taken to another one.
+        menu.click()
+        page.get_by_role("menuitem", name="Share these values").click()
+        self.saved()
         page.get_by_role("button", name="Keep it in the project").click()
         page.get_by_role("button", name="Keep", exact=True).click()
         expect(page.get_by_role("dialog")).to_have_count(0)
@@ -267,6 +293,7 @@ class Keeping(BrowserCase):
         self.saved()
         elements = self.fresh().current_document().elements
         self.assertEqual((len(elements), elements[1].kind, elements[1].id != first.id), (2, first.kind, True))
+        self.assertEqual((bool(first.surfaces()[0].finish.named), elements[1].surfaces()[0].finish.named), (True, ""))
         page.goto(f"{self.address}/projects/{self.project.id}")
         page.get_by_role("region", name="Library").get_by_role("button", name="Show").click()
         expect(page.get_by_text("Own brass")).to_be_visible()

@@ -12,7 +12,7 @@ from zeitbild.elements.base import GROUP, AssetSource
 from zeitbild.elements.card import Card
 from zeitbild.elements.title import TitleElement
 from zeitbild.errors import InputError
-from zeitbild.finishes import NamedFinish, Values
+from zeitbild.finishes import Values
 from zeitbild.footage.pictures import footage_at
 from zeitbild.proof.display import Ground, View, encode_view, show
 from zeitbild.proof.previews import little_set
@@ -47,36 +47,38 @@ def _element(kind: str, key: str, assets: AssetSource) -> ElementBase:
 def poster(kind: str, key: str, assets: AssetSource) -> bytes:
     """A PNG of SIZE of a file by what documents call it; InputError if it is not there or cannot be read."""
 
-    return _made.get((kind, key), lambda: _of_element(_element(kind, key, assets), (), assets))
+    return _made.get((kind, key), lambda: _of_elements((_element(kind, key, assets),), assets))
 
 
-def _of_element(element: ElementBase, finishes: tuple[NamedFinish, ...], assets: AssetSource) -> bytes:
-    """A PNG of an element alone, framed."""
-    flat = isinstance(element, FlatElement)
+def _of_elements(elements: tuple[ElementBase, ...], assets: AssetSource) -> bytes:
+    """A PNG of elements alone, framed; of none that is seen an empty one."""
+    flat = all(isinstance(one, FlatElement) for one in elements)
     shot = Shot(
         raster=Raster(width=SIZE[0], height=SIZE[1]),
         timing=Timing(last=1, cycle=False),
         camera=Camera(position=_STRAIGHT if flat else _ASIDE, angle=24),
         rays=Rays(bounces=0),
-        finishes=finishes,
-        elements=(element,),
+        elements=elements,
     )
-    if element.kind != GROUP:
+    if any(one.shown and one.kind != GROUP for one in elements):
         shot = shot.model_copy(update={"camera": framed(shot, (1,), assets)})
     picture = render(resolve(shot, 1, assets), QUALITIES["check"])
     return encode_view(show(picture, View(Ground("checker"))), "png")
+
+
+def _to_be_looked_at(element: ElementBase) -> ElementBase:
+    """An element as it is, wherever it is shown; what stands in a group is hidden where it is hidden there."""
+    changes: dict[str, Any] = {"shown": element.shown or not element.inside, "reference": False}
+    if isinstance(element, FlatElement):
+        changes["lies"] = "in the set"
+    return element.model_copy(update=changes)
 
 
 def poster_of_kept(kind: str, kept: Shot, assets: AssetSource) -> bytes:
     """A PNG of what is kept (a shot in which it stands alone): a finish and lights on the little set of previews, an element framed, and
     what a camera sees of that set."""
     if kind == "element":
-        # It is looked at as it is, wherever it is shown.
-        changes: dict[str, Any] = {"shown": True, "reference": False}
-        if isinstance(kept.elements[0], FlatElement):
-            changes["lies"] = "in the set"
-        own = kept.elements[0].model_copy(update=changes)
-        return _of_element(own, kept.finishes, assets)
+        return _of_elements(tuple(_to_be_looked_at(one) for one in kept.elements), assets)
     values = kept.finishes[0].values if kind == "finish" else Values(base_colour="#ded8cc", roughness=0.85)
     shot = little_set(values, values)
     if kind == "lights":

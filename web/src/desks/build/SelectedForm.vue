@@ -11,7 +11,9 @@ import SectionBlock from "@/controls/SectionBlock.vue";
 import TextField from "@/controls/TextField.vue";
 import { useShot } from "@/shot/store";
 
+import { outOfOthers, withMembers } from "./elements";
 import FileField from "./FileField.vue";
+import { unshared } from "./finishes";
 import FontField from "./FontField.vue";
 import HiddenParts from "./HiddenParts.vue";
 import KeepDialog from "./KeepDialog.vue";
@@ -81,6 +83,22 @@ const keepable = computed(() =>
       ? "camera"
       : null,
 );
+/** The element with what stands in it, as it holds in another shot, too. */
+const together = computed(() => {
+  const own = keeping.value && keepable.value === "element" ? shot.draft : null;
+  const all = own?.elements ?? [];
+  return own
+    ? unshared(
+        own,
+        outOfOthers(
+          withMembers(
+            all,
+            all.filter((one) => one.id === value.value?.id),
+          ),
+        ),
+      )
+    : [];
+});
 /** Groups that the element may stand in: not itself, nor what stands in it. */
 const groups = computed(() => {
   const all = shot.draft?.elements ?? [];
@@ -277,9 +295,15 @@ const parts = computed(() =>
       v-if="keepable"
       :open="keeping"
       :kind="keepable"
-      :what="keepable === 'camera' ? 'This camera' : 'This element'"
+      :what="
+        keepable === 'camera'
+          ? 'This camera'
+          : together.length > 1
+            ? `This group and the ${together.length - 1} elements in it`
+            : 'This element'
+      "
       :suggested="keepable === 'camera' ? 'Camera' : String(value.name ?? '')"
-      :content="value"
+      :content="keepable === 'camera' ? value : together"
       @close="keeping = false"
     />
     <p v-if="shot.problems[path]" class="px-3 pb-2 text-now" role="alert">✕ {{ shot.problems[path] }}</p>

@@ -8,7 +8,7 @@ import AddMenu from "@/controls/AddMenu.vue";
 import type { Element } from "@/shot/document";
 import { useShot } from "@/shot/store";
 
-import { addElement, freeId, insertElement } from "./elements";
+import { addElement, duplicate, insertElements } from "./elements";
 import SetRow from "./SetRow.vue";
 
 /** What is selected, and the identities of elements selected with it. */
@@ -38,8 +38,8 @@ const kinds = computed<{ title: string; items: Addition[] }[]>(() =>
         title: one.name,
         picture: kept.picture(one),
         add: () => {
-          const own = one.content as Element;
-          return insertElement(shot, { ...own, id: freeId(shot, own.kind), inside: "" }, `Add ${one.name}`);
+          const [first] = insertElements(shot, one.content as Element[], `Add ${one.name}`);
+          return pathOf(first);
         },
       })),
     },
@@ -47,6 +47,9 @@ const kinds = computed<{ title: string; items: Addition[] }[]>(() =>
 );
 const at = computed(() => (props.selected.startsWith("elements.") ? Number(props.selected.split(".")[1]) : -1));
 
+function pathOf(id?: string) {
+  return `elements.${elements.value?.findIndex((one) => one.id === id) ?? 0}`;
+}
 function add(addition: Addition) {
   emit("select", addition.add());
 }
@@ -66,10 +69,13 @@ function choose(index: number, event: MouseEvent) {
   } else emit("select", `elements.${index}`);
 }
 function copy() {
-  const element = shot.draft?.elements[at.value];
-  if (!element) return;
-  const own = { ...element, id: freeId(shot, element.kind), name: `${element.name} copy` };
-  emit("select", insertElement(shot, own, `Duplicate ${element.name}`));
+  const all = shot.draft?.elements ?? [];
+  const [first, ...others] = duplicate(
+    shot,
+    all.filter((one, index) => index === at.value || props.also.includes(one.id)),
+  );
+  emit("select", pathOf(first));
+  emit("also", others);
 }
 function remove() {
   const elements = shot.draft?.elements ?? [];

@@ -3,6 +3,8 @@ import { answer, api } from "@/api/client";
 import type { Element, ShotDocument } from "@/shot/document";
 import { useShot } from "@/shot/store";
 
+import { outOfOthers, underOwnNames, withMembers } from "./elements";
+
 const MARK = "zeitbild-elements";
 
 interface Copied {
@@ -13,13 +15,7 @@ interface Copied {
 
 /** Elements, what stands in groups among them, and the shared finishes that they name. */
 export function copied(document: ShotDocument, chosen: Element[]): string {
-  const ids = new Set(chosen.map((one) => one.id));
-  for (let grown = true; grown;) {
-    const before = ids.size;
-    for (const one of document.elements) if (one.inside && ids.has(one.inside)) ids.add(one.id);
-    grown = ids.size > before;
-  }
-  const elements = document.elements.filter((one) => ids.has(one.id));
+  const elements = withMembers(document.elements, chosen);
   const text = JSON.stringify(elements);
   const finishes = document.finishes.filter((one) => text.includes(`"named":${JSON.stringify(one.name)}`));
   const all: Copied = { [MARK]: 1, elements, finishes };
@@ -53,21 +49,10 @@ export async function paste(shot: ReturnType<typeof useShot>, text: string): Pro
         body: { keys },
       }),
     );
-  const names = new Map<string, string>();
-  const elements = [...document.elements];
-  for (const one of found.elements) {
-    const stem = String(one.kind ?? "element");
-    let number = 1;
-    while (elements.some((other) => other.id === `${stem}-${number}`)) number += 1;
-    const id = elements.some((other) => other.id === one.id) ? `${stem}-${number}` : one.id;
-    names.set(one.id, id);
-    elements.push({ ...one, id });
-  }
-  const first = document.elements.length;
-  const pasted = elements.slice(first).map((one) => ({ ...one, inside: names.get(one.inside) ?? "" }));
+  const pasted = underOwnNames(document.elements, outOfOthers(found.elements));
   const missing = found.finishes.filter((one) => !document.finishes.some((other) => other.name === one.name));
   const changes: Record<string, unknown> = { elements: [...document.elements, ...pasted] };
   if (missing.length) changes.finishes = [...document.finishes, ...missing];
   shot.editMany(changes, pasted.length === 1 ? `Paste ${pasted[0]?.name}` : `Paste ${pasted.length} elements`);
-  return `elements.${first}`;
+  return `elements.${document.elements.length}`;
 }

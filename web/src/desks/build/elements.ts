@@ -1,35 +1,79 @@
-/** Elements of the set: new ones stand where nothing else does, under an identity of their own. */
+/** Elements of the set: new ones stand where nothing else does, under identities of their own. */
 import type { Offers } from "@/api/offers";
 import type { Element, Triple } from "@/shot/document";
 import { useShot } from "@/shot/store";
 
 type Shot = ReturnType<typeof useShot>;
 
+/** How far what is put beside something stands from it. */
+const ASIDE = [40, -120, 40] as const;
+
 export function freeId(shot: Shot, stem: string) {
   let number = 1;
   while (shot.draft?.elements.some((one) => one.id === `${stem}-${number}`)) number += 1;
   return `${stem}-${number}`;
 }
+/** Elements and what stands in groups among them, in the order of the set. */
+export function withMembers(all: Element[], chosen: Element[]): Element[] {
+  const ids = new Set(chosen.map((one) => one.id));
+  for (let before = -1; ids.size > before;) {
+    before = ids.size;
+    for (const one of all) if (one.inside && ids.has(one.inside)) ids.add(one.id);
+  }
+  return all.filter((one) => ids.has(one.id));
+}
+/** Elements out of the groups that are not among them. */
+export function outOfOthers(elements: Element[]): Element[] {
+  const ids = new Set(elements.map((one) => one.id));
+  return elements.map((one) => (ids.has(one.inside) ? one : { ...one, inside: "" }));
+}
+/** Elements with identities that nobody there has; groups among them hold the same as before. */
+export function underOwnNames(there: Element[], coming: Element[]): Element[] {
+  const taken = new Set(there.map((one) => one.id));
+  const names = new Map<string, string>();
+  for (const one of coming) {
+    let id = one.id;
+    for (let number = 1; taken.has(id); number += 1) id = `${one.kind}-${number}`;
+    taken.add(id);
+    names.set(one.id, id);
+  }
+  return coming.map((one) => ({
+    ...one,
+    id: names.get(one.id) ?? one.id,
+    inside: names.get(one.inside) ?? one.inside,
+  }));
+}
 function placeOf(element: Element) {
   return element.placement as { position: Triple };
 }
-/** Where nothing else has its pivot: beside and below what stands there, or the new element would not be seen. */
-function beside(shot: Shot, element: Element): Element {
-  const taken = new Set(shot.draft?.elements.map((one) => placeOf(one).position.join()));
-  const placement = placeOf(element);
-  let [x, y, z] = placement.position;
-  while (taken.has([x, y, z].join())) [x, y, z] = [x + 40, y - 120, z + 40];
-  return { ...element, placement: { ...placement, position: [x, y, z] } };
+/** Elements moved as one until none has its pivot where another's is, or they would not be seen; what stands in a group goes with it. */
+function beside(there: Element[], coming: Element[]): Element[] {
+  const taken = new Set(there.map((one) => placeOf(one).position.join()));
+  const ids = new Set(coming.map((one) => one.id));
+  const moved = (times: number) =>
+    coming.map((one) => {
+      if (ids.has(one.inside)) return one;
+      const position = placeOf(one).position.map((value, axis) => value + times * (ASIDE[axis] ?? 0));
+      return { ...one, placement: { ...placeOf(one), position } };
+    });
+  let times = 0;
+  while (moved(times).some((one) => !ids.has(one.inside) && taken.has(placeOf(one).position.join()))) times += 1;
+  return moved(times);
 }
-/** Puts an element at the end of the set, as it is; gives its path. */
-function append(shot: Shot, added: Element, what: string): string {
-  const elements = [...(shot.draft?.elements ?? []), added];
-  shot.edit("elements", elements, true, what);
-  return `elements.${elements.length - 1}`;
+/** Puts elements into the set under identities of their own, where nothing else stands; gives the identities of those that stand in none of them. */
+export function insertElements(shot: Shot, coming: Element[], what: string): string[] {
+  const there = shot.draft?.elements ?? [];
+  const added = beside(there, underOwnNames(there, coming));
+  shot.edit("elements", [...there, ...added], true, what);
+  const ids = new Set(added.map((one) => one.id));
+  return added.filter((one) => !ids.has(one.inside)).map((one) => one.id);
 }
-/** Puts an element into the set, where nothing else stands; gives its path. */
-export function insertElement(shot: Shot, added: Element, what: string): string {
-  return append(shot, beside(shot, added), what);
+/** Puts elements and what stands in them into the set once more; gives the identities of the copies. */
+export function duplicate(shot: Shot, chosen: Element[]): string[] {
+  const all = withMembers(shot.draft?.elements ?? [], chosen);
+  const coming = all.map((one) => (chosen.includes(one) ? { ...one, name: `${one.name} copy`.slice(0, 80) } : one));
+  const what = chosen.length === 1 ? (chosen[0]?.name ?? "") : `${chosen.length} elements`;
+  return insertElements(shot, coming, `Duplicate ${what}`);
 }
 /** Puts a new element of a kind into the set; gives its path. */
 export function addElement(
@@ -37,12 +81,10 @@ export function addElement(
   kind: Offers["element_kinds"][number],
   more: Record<string, unknown> = {},
 ): string {
-  const element = {
-    ...(kind.default as unknown as Element),
-    id: freeId(shot, kind.name),
-    name: kind.title,
-    ...more,
-  };
+  const there = shot.draft?.elements ?? [];
+  const own = { ...(kind.default as unknown as Element), id: freeId(shot, kind.name), name: kind.title, ...more };
   // What is only a place for others moves nothing that is put there.
-  return (kind.seen ? insertElement : append)(shot, element, `Add ${kind.title.toLowerCase()}`);
+  const added = kind.seen ? beside(there, [own]) : [own];
+  shot.edit("elements", [...there, ...added], true, `Add ${kind.title.toLowerCase()}`);
+  return `elements.${there.length}`;
 }

@@ -38,6 +38,17 @@ export function bare(value: FinishValues): FinishValues {
   return copy;
 }
 
+/** Something of the set whose finishes have their own values instead of the shared ones that they name. */
+export function unshared<T>(document: ShotDocument, value: T): T {
+  if (Array.isArray(value)) return value.map((one: unknown) => unshared(document, one)) as T;
+  if (typeof value !== "object" || value === null) return value;
+  const named = "named" in value ? document.finishes.find((one) => one.name === value.named) : undefined;
+  if (named) return { ...bare(named.values as FinishValues), named: "" } as T;
+  return Object.fromEntries(
+    Object.entries(value).map(([name, inner]) => [name, unshared(document, inner as unknown)]),
+  ) as T;
+}
+
 /** Edits that give the finish at a path a name, under which others can share it. */
 export function shareEdits(document: ShotDocument, path: string, value: FinishValues, stem: string) {
   const name = freeName(document, stem);
