@@ -11,7 +11,7 @@ from cachetools import LRUCache
 T = TypeVar("T")
 
 
-class DigestCache(Generic[T]):
+class SizedCache(Generic[T]):
     """Values by key, the ones not asked for the longest given up first.
 
     room and sizes are in bytes, or in whatever counts; a value larger than the room is made anew each time. Safe to share between threads; two that

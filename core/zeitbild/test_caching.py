@@ -3,13 +3,13 @@
 import unittest
 from concurrent.futures import ThreadPoolExecutor
 
-from zeitbild.caching import DigestCache
+from zeitbild.caching import SizedCache
 
 
 class Kept(unittest.TestCase):
     def setUp(self) -> None:
         self.made: list[str] = []
-        self.cache = DigestCache[bytes](10, len)
+        self.cache = SizedCache[bytes](10, len)
 
     def _get(self, key: str, size: int) -> bytes:
         def make() -> bytes:
@@ -47,7 +47,7 @@ class Kept(unittest.TestCase):
 
     def test_many_threads_get_the_same_and_lose_nothing(self) -> None:
         kept: dict[str, set[int]] = {}
-        cache = DigestCache[bytes](400, len)
+        cache = SizedCache[bytes](400, len)
 
         def ask(number: int) -> None:
             key = str(number % 7)

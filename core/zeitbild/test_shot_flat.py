@@ -1,9 +1,11 @@
 """Flat elements on the picture, soft shadows and fading ground, against areas, the normal distribution and the formula."""
 
+import io
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
+from PIL import Image
 from scipy.stats import norm
 
 from zeitbild.document.shot import Camera, Layer, Raster, Shot
@@ -156,6 +158,20 @@ class FadingGround(SetOfCards):
         far = np.hypot(*(np.mgrid[:128, :128] + 0.5 - 64)) / 60
         rest = np.clip((1 - far) / 0.5, 0, 1)
         np.testing.assert_allclose(alpha, rest * rest * (3 - 2 * rest), atol=0.01)
+
+    def test_its_own_picture_lies_as_it_does_without_fading(self) -> None:
+        stored = io.BytesIO()
+        Image.fromarray(np.uint8([[40, 220], [220, 40]])).save(stored, "PNG")
+        picture = "asset:" + self.assets.add(stored.getvalue())
+        worn = Finish(shading="unlit", base_colour="#ffffff", base_map=picture, map_by="all sides", map_width=40)
+        camera = Camera(position=(0, 1000, 0.001), projection="orthographic", span=128)
+        plain, fading = (
+            self.seen(self.shot(Floor(id="floor", reach=60, fades=fades, surface=worn), camera=camera)).beauty
+            for fades in (0.0, 0.3)
+        )
+        near = np.hypot(*(np.mgrid[:128, :128] + 0.5 - 64)) < 60 * 0.69
+        self.assertGreater(float(np.ptp(plain[near, 0])), 0.2)
+        np.testing.assert_allclose(fading[near], plain[near], atol=0.004)
 
     def test_it_mirrors_and_fades_its_mirror_image(self) -> None:
         from zeitbild.document.shot import Rays

@@ -241,7 +241,7 @@ class Keeping(StudioCase):
             ("lights", {"kind": "sun"}),
             ("lights", [{"kind": "nonsense"}]),
             ("camera", {"angle": "wide"}),
-            ("element", {"kind": "emblem", "id": "a", "drawing": "asset:" + "0" * 64}),
+            ("element", [{"kind": "emblem", "id": "a", "drawing": "asset:" + "0" * 64}]),
             ("element", "word"),
             ("element", []),
             ("element", self.document["elements"][0]),

@@ -185,7 +185,6 @@ class Hands(BrowserCase):
         self.assertEqual([one.id for one in elements], ["g", "a", "b", "group-1", "shape-1"])
         self.assertEqual(elements[-1].inside, "group-1")
 
-
     def test_all_that_is_selected_is_duplicated_groups_with_what_stands_in_them(self) -> None:
         group = {"kind": "group", "id": "g", "name": "Both"}
         page = self._open(group, self._flat("a", 0, 0, inside="g"), self._flat("b", 90, 0))

@@ -12,7 +12,7 @@ import numpy as np
 
 from shots.lanes import LONG, SHORT, Lane, Task
 from zeitbild.assets import AssetFolder
-from zeitbild.caching import DigestCache
+from zeitbild.caching import SizedCache
 from zeitbild.document.reading import read_shot
 from zeitbild.document.shot import Shot
 from zeitbild.errors import InputError
@@ -110,7 +110,7 @@ def _together(shot: Shot, frame: int, width: int, height: int, quality: str) -> 
     return Picture(rejoined(shot, group, pictures), depth)
 
 
-_masters = DigestCache[Picture](_KEPT, Picture.size_in_bytes)
+_masters = SizedCache[Picture](_KEPT, Picture.size_in_bytes)
 
 
 def master_picture(key: str, ends: Mapping[Bundle, str] | None = None) -> Picture:

@@ -92,11 +92,10 @@ def wear(element: ShadowedElement, time: Time, built: Shadowed) -> Sequence[Worn
         "base_map": "",
         "emission": 0.0,
         "opacity": 1.0,
-        "map_by": "unwrapped",
     }
     return (*own, Worn(0, changes, opacity=element.shadow, cut=0.0, picture=built.shadow[1]))
 
 
 def faces(element: FlatElement) -> Facing:
     """See ``ElementKind``."""
-    return Facing("picture" if element.lies == "on the picture" else "")
+    return Facing("on the picture" if element.lies == "on the picture" else "as placed")

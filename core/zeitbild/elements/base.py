@@ -61,7 +61,8 @@ class Worn:
 
     Where there is a reading the base texture is a picture of footage (its file, ``#`` and the picture's number from 0 on), read so. Where
     cut is not below 0 the alpha of that is how much of the surface is there, and cut is how much of it there is in the mean (0 to 1) for
-    rays. picture is one that the kind made itself, which says how much is there in place of that alpha.
+    rays. picture is one that the kind made itself, which says how much is there in place of that alpha. Either lies as the mesh is unwrapped,
+    which it is then, wherever the finish's own pictures lie.
     """
 
     number: int
@@ -178,9 +179,9 @@ def in_order(parameters: ElementBase, time: Time, built: Any) -> tuple[Worn, ...
 @dataclass(frozen=True, slots=True)
 class Facing:
     """How something flat stands to the camera: its front turns there, or only about the upright, or it lies on the picture, in its pixels
-    from its middle; it is not seen from behind."""
+    from its middle; one_sided is not seen from behind."""
 
-    turns: Literal["", "wholly", "upright", "picture"] = ""
+    stands: Literal["as placed", "to the camera", "to the camera, upright", "on the picture"] = "as placed"
     one_sided: bool = False
 
 

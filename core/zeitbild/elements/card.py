@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field, StringConstraints
 
-from zeitbild.caching import DigestCache
+from zeitbild.caching import SizedCache
 from zeitbild.elements._files import file_of
 from zeitbild.elements._flat import FlatElement
 from zeitbild.elements.base import AssetSource, ElementKind, Facing, PictureReading, Posed, Worn, kinds
@@ -115,7 +115,7 @@ class Built:
     footage: Footage | None
     reading: PictureReading
     height: float
-    meshes: DigestCache[Mesh]
+    meshes: SizedCache[Mesh]
 
     @property
     def cut(self) -> bool:
@@ -125,7 +125,7 @@ class Built:
 
 def build(element: Card, assets: AssetSource) -> Built:
     """The file opened, and of a still all of it: InputError where nothing of it is there."""
-    meshes = DigestCache[Mesh](_MESHES, lambda _: 1)
+    meshes = SizedCache[Mesh](_MESHES, lambda _: 1)
     if not element.picture:
         return Built(None, None, PictureReading("ignored"), _height(element, 9 / 16), meshes)
     path, _ = file_of(element.picture, "picture", SHIPPED, assets, PictureError)
@@ -234,9 +234,12 @@ def wear(element: Card, time: Time, built: Built) -> Sequence[Worn]:
 
 def faces(element: Card) -> Facing:
     """See ``ElementKind``."""
-    turns: dict[str, Literal["", "wholly", "upright"]] = {"the camera": "wholly", "the camera, upright": "upright"}
-    own = "picture" if element.lies == "on the picture" else turns.get(element.faces, "")
-    return Facing(own, element.sides == "front")  # type: ignore[arg-type]
+    one_sided = element.sides == "front"
+    if element.lies == "on the picture":
+        return Facing("on the picture", one_sided)
+    if element.faces == "the camera":
+        return Facing("to the camera", one_sided)
+    return Facing("to the camera, upright" if element.faces == "the camera, upright" else "as placed", one_sided)
 
 
 kinds.register(

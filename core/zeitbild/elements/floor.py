@@ -54,47 +54,43 @@ class Floor(ElementBase):
 
 
 @dataclass(frozen=True, slots=True, eq=False)
-class Fading:
-    """Ground that fades: its mesh, and how much of it is there."""
+class Ground:
+    """The ground, and the picture of how much of it is there if it fades."""
 
     mesh: Mesh
-    alpha: Texture
+    alpha: Texture | None = None
 
 
-def build(element: Floor, assets: AssetSource) -> Mesh | Fading:
-    """A flat polygon, seen from both sides, or a square with the picture of how much of it is there."""
+def build(element: Floor, assets: AssetSource) -> Ground:
+    """A flat polygon, seen from both sides, or a square that fades before its rim."""
     if element.fades > 0:
-        alpha = fading(element.fades)
+        alpha, far = halved(fading(element.fades), MOST_LEVELS), element.reach
         name = f"ground {element.fades:.6f}"
-        far = element.reach
-        return Fading(
-            quad(-far, -far, far, far, 0, level=True), Texture(name, True, halved(alpha, MOST_LEVELS), once=True)
-        )
+        return Ground(quad(-far, -far, far, far, 0, level=True), Texture(name, True, alpha, once=True))
     turn = np.arange(_SIDES) * 2 * np.pi / _SIDES
     rim = np.stack([np.sin(turn), np.zeros(_SIDES), np.cos(turn)], axis=1) * element.reach
     at = np.arange(_SIDES)
     triangles = np.stack([np.full(_SIDES, _SIDES), at, (at + 1) % _SIDES], axis=1).astype(np.int32)
-    return Mesh(
-        np.concatenate([rim, np.zeros((1, 3))]),
-        triangles,
-        np.broadcast_to(np.array([0.0, 1.0, 0.0], np.float32), (_SIDES, 3, 3)).copy(),
-        np.zeros(_SIDES, np.int32),
-        np.zeros(_SIDES, np.int32),
-        False,
+    return Ground(
+        Mesh(
+            np.concatenate([rim, np.zeros((1, 3))]),
+            triangles,
+            np.broadcast_to(np.array([0.0, 1.0, 0.0], np.float32), (_SIDES, 3, 3)).copy(),
+            np.zeros(_SIDES, np.int32),
+            np.zeros(_SIDES, np.int32),
+            False,
+        )
     )
 
 
-def pose(element: Floor, time: Time, built: Mesh | Fading) -> Sequence[Posed]:
+def pose(element: Floor, time: Time, built: Ground) -> Sequence[Posed]:
     """The ground."""
-    return (Posed(built.mesh if isinstance(built, Fading) else built),)
+    return (Posed(built.mesh),)
 
 
-def wear(element: Floor, time: Time, built: Mesh | Fading) -> Sequence[Worn]:
+def wear(element: Floor, time: Time, built: Ground) -> Sequence[Worn]:
     """The surface, less and less of it where it fades; rays meet half of it there."""
-    if not isinstance(built, Fading):
-        return (Worn(0),)
-    # What it wears has no picture of its own then: that would have to lie as the fading does.
-    return (Worn(0, {"map_by": "unwrapped"}, cut=0.5, picture=built.alpha),)
+    return (Worn(0, cut=0.5, picture=built.alpha) if built.alpha is not None else Worn(0),)
 
 
 kinds.register(

@@ -11,7 +11,7 @@ from typing import Annotated, Any, Literal
 import numpy as np
 from pydantic import Field, StringConstraints, model_validator
 
-from zeitbild.caching import DigestCache
+from zeitbild.caching import SizedCache
 from zeitbild.colour import encode_hex
 from zeitbild.elements._files import NAMED, file_of
 from zeitbild.elements.base import AssetSource, ElementBase, ElementKind, Posed, Surface, Worn, kinds
@@ -146,7 +146,7 @@ class Built:
     source: str
     path: Path
     placing: Placing
-    poses: DigestCache[dict[int, Mesh]]
+    poses: SizedCache[dict[int, Mesh]]
 
 
 def build(element: ModelElement, assets: AssetSource) -> Built:
@@ -158,7 +158,7 @@ def build(element: ModelElement, assets: AssetSource) -> Built:
         raise InputError(f"the model has no clip {element.clip!r}{told}", "clip")
     placing = Placing(element.size, element.up, element.stands, element.crease)
     meshes = meshes_of(model, placing, frozenset(element.hidden))
-    return Built(model, meshes, element.model, path, placing, DigestCache(_POSES, lambda _: 1))
+    return Built(model, meshes, element.model, path, placing, SizedCache(_POSES, lambda _: 1))
 
 
 def _seconds(element: ModelElement, time: Time, built: Built) -> Fraction:

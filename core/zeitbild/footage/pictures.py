@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from zeitbild.caching import DigestCache
+from zeitbild.caching import SizedCache
 from zeitbild.colour import decode, decode_hex, encode
 from zeitbild.footage.plain import Footage
 from zeitbild.footage.reading import look_at, picture_of
@@ -16,9 +16,9 @@ from zeitbild.footage.reading import look_at, picture_of
 _Floats = NDArray[np.float32]
 #: Bytes of pictures that are kept as their files have them.
 _ROOM = 160 << 20
-_pictures = DigestCache[dict[str, Any]](_ROOM, lambda picture: int(picture["pixels"].nbytes))
+_pictures = SizedCache[dict[str, Any]](_ROOM, lambda picture: int(picture["pixels"].nbytes))
 #: Pieces that are known.
-_footage = DigestCache[Footage](2000, lambda _: 1)
+_footage = SizedCache[Footage](2000, lambda _: 1)
 
 
 def _looked_up(table: _Floats, numbers: NDArray[Any]) -> _Floats:

@@ -42,3 +42,9 @@ def placement(
     matrix[:3, :3] = linear
     matrix[:3, 3] = np.asarray(position) - linear @ np.asarray(pivot)
     return matrix
+
+
+def put(matrix: Matrix, points: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Points [n, 3] where a placement [4, 4] puts them."""
+    found: NDArray[np.float64] = points @ matrix[:3, :3].T + matrix[:3, 3]
+    return found

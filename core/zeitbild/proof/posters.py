@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from zeitbild.caching import DigestCache
+from zeitbild.caching import SizedCache
 from zeitbild.document.shot import Camera, Raster, Rays, Shot, Timing
 from zeitbild.elements import ElementBase, kinds
 from zeitbild.elements._flat import FlatElement
@@ -22,7 +22,7 @@ from zeitbild.resolve.framing import framed
 
 #: Pixels of a poster; twice what it is shown at.
 SIZE = (288, 192)
-_made = DigestCache[bytes](8 * 1024 * 1024, len)
+_made = SizedCache[bytes](8 * 1024 * 1024, len)
 #: Where the camera looks from at solid things, and at flat ones.
 _ASIDE, _STRAIGHT = (420.0, 260.0, 900.0), (0.0, 0.0, 1000.0)
 

@@ -233,7 +233,7 @@ def draw_outputs(
                 )
         moves = ways_of(snapshot) if swept else None
         wanted = any(output.picture.planes is not None for output in lit_ones)
-        rayed = cast_rays(snapshot, quality, stage, light, fragments, depth, moves, wanted_by_unlit=wanted)
+        rayed = cast_rays(snapshot, quality, stage, light, fragments, depth, moves, unlit_too=wanted)
         shaded = fragments
         if light.catches and alone:
             _catch(view, stage, fragments, rayed, alpha, gone, [one.seen for one in areas if one is not None])

@@ -25,7 +25,7 @@ def reach_of(shot: Shot, assets: AssetSource) -> Reach:
     # What turns with a group turns about the pivot of the outermost.
     outermost = {element.id: (element, *shot.groups_of(element))[-1] for element in shot.elements}
     pivots = {name: np.asarray(element.placement.position) for name, element in outermost.items()}
-    flat = {one.id for one in shot.elements if kinds.get(one.kind).faces(one).turns == "picture"}
+    flat = {one.id for one in shot.elements if kinds.get(one.kind).faces(one).stands == "on the picture"}
     for layer in shot.layers_on:
         snapshot = resolve(shot, shot.timing.first, assets, layer.name)
         camera = snapshot.camera

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from zeitbild.document.shot import Camera, Shot
 from zeitbild.elements.base import AssetSource
 from zeitbild.errors import InputError
+from zeitbild.geometry.transforms import put
 from zeitbild.resolve.resolving import resolve
 from zeitbild.snapshot import Snapshot
 
@@ -22,22 +23,22 @@ _COARSE = 1 / 1024
 
 @dataclass(frozen=True, slots=True)
 class Extent:
-    """Box on the picture in pixels that holds what is in front of the camera; behind tells if something is not."""
+    """Box on the picture in pixels that holds what is in front of the camera; behind tells if something is not, nothing if all is not."""
 
     left: float
     top: float
     right: float
     bottom: float
     behind: bool
+    nothing: bool = False
 
 
 def _world_points(snapshot: Snapshot, element: str) -> NDArray[np.float64]:
     found = [np.empty((0, 3))]
     for body in snapshot.bodies:
         if body.element == element:
-            matrix = np.array(body.matrix).reshape(4, 4)
             vertices = body.form.at(body.form.radius * _COARSE).vertices
-            found.append(vertices @ matrix[:3, :3].T + matrix[:3, 3])
+            found.append(put(np.array(body.matrix).reshape(4, 4), vertices))
     return np.concatenate(found)
 
 
@@ -48,7 +49,7 @@ def extent_of(snapshot: Snapshot, element: str) -> Extent:
     projected = camera.project(points)
     front = camera.distance(points) > camera.near
     if not front.any():
-        return Extent(0, 0, 0, 0, True)
+        return Extent(0, 0, 0, 0, True, True)
     flat = projected[front, :2] / projected[front, 2:]
     (left, top), (right, bottom) = flat.min(axis=0), flat.max(axis=0)
     return Extent(float(left), float(top), float(right), float(bottom), not bool(front.all()))

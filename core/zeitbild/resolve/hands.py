@@ -11,9 +11,11 @@ from zeitbild.document.evaluate import evaluate, time_of
 from zeitbild.document.shot import Shot
 from zeitbild.elements import kinds
 from zeitbild.elements.base import GROUP, AssetSource
+from zeitbild.geometry.transforms import put
+from zeitbild.resolve.facing import picture_plane
+from zeitbild.resolve.framing import extent_of
 from zeitbild.resolve.resolving import resolve
-from zeitbild.resolve.standing import Standing, element_matrix
-from zeitbild.snapshot import Snapshot
+from zeitbild.resolve.standing import groups_matrix
 from zeitbild.snapshot.quality import QUALITIES
 
 Pair = tuple[float, float]
@@ -42,7 +44,8 @@ def lie_on(shot: Shot, frame: int, assets: AssetSource) -> tuple[Lies, ...]:
     snapshot = resolve(shot, frame, assets)
     camera = snapshot.camera
     plain = evaluate(shot, time_of(shot, frame))
-    boxes = _boxes(snapshot)
+    extents = {name: extent_of(snapshot, name) for name in {body.element for body in snapshot.bodies}}
+    boxes = {name: (one.left, one.top, one.right, one.bottom) for name, one in extents.items() if not one.nothing}
     for element in plain.elements:
         if element.id in boxes:
             for group in plain.groups_of(element):
@@ -52,11 +55,9 @@ def lie_on(shot: Shot, frame: int, assets: AssetSource) -> tuple[Lies, ...]:
     for element in plain.elements:
         if element.id not in boxes and not (element.kind == GROUP and element.shown):
             continue
-        within = np.eye(4)
-        for group in plain.groups_of(element):
-            within = element_matrix(group) @ within
-        if kinds.get(element.kind).faces(element).turns == "picture":
-            within = Standing(plain, (), assets).picture_plane(plain) @ within
+        within = groups_matrix(plain, element)
+        if kinds.get(element.kind).faces(element).stands == "on the picture":
+            within = picture_plane(camera) @ within
         pivot = within @ [*element.placement.position, 1.0]
         x, y, w = camera.project(pivot[None, :3])[0]
         if w <= camera.near and not camera.parallel:
@@ -79,7 +80,8 @@ def picked(shot: Shot, frame: int, assets: AssetSource, x: float, y: float) -> t
     for body, mesh in zip(snapshot.bodies, snapshot.built_meshes, strict=True):
         if body.role == "unseen" or not len(mesh.triangles):
             continue
-        corners = snapshot.camera.project(_placed(body.matrix, mesh.vertices))[mesh.triangles]
+        points = put(np.array(body.matrix).reshape(4, 4), mesh.vertices)
+        corners = snapshot.camera.project(points)[mesh.triangles]
         # Shifted so that the place is the origin: a triangle covers it where all edge functions have one sign.
         a, b, c = (corners[:, at] - corners[:, at, 2:] * [x, y, 0.0] for at in range(3))
         areas = [u[:, 0] * v[:, 1] - u[:, 1] * v[:, 0] for u, v in ((b, c), (c, a), (a, b))]
@@ -89,8 +91,7 @@ def picked(shot: Shot, frame: int, assets: AssetSource, x: float, y: float) -> t
         covers &= np.abs(total) > 0
         if not covers.any():
             continue
-        place = _placed(body.matrix, mesh.vertices)
-        away = snapshot.camera.distance(place)[mesh.triangles[covers]]
+        away = snapshot.camera.distance(points)[mesh.triangles[covers]]
         shares = np.stack([one[covers] / total[covers] for one in areas], axis=1)
         # Of homogeneous corners these shares are right in perspective, too (Olano and Greer 1997).
         depths = (away * shares).sum(axis=1)
@@ -98,29 +99,6 @@ def picked(shot: Shot, frame: int, assets: AssetSource, x: float, y: float) -> t
         if not body.only_shadow:
             shown.add(body.element)
     return tuple(sorted(nearest, key=lambda one: (one not in shown, nearest[one])))
-
-
-def _placed(matrix: tuple[float, ...], points: NDArray[np.float64]) -> NDArray[np.float64]:
-    placed = np.array(matrix).reshape(4, 4)
-    found: NDArray[np.float64] = points @ placed[:3, :3].T + placed[:3, 3]
-    return found
-
-
-def _boxes(snapshot: Snapshot) -> dict[str, tuple[float, float, float, float]]:
-    """The box on the picture of each element that has something in front of the camera."""
-    found: dict[str, tuple[float, float, float, float]] = {}
-    camera = snapshot.camera
-    for body in snapshot.bodies:
-        vertices = body.form.at(body.form.radius / 256).vertices
-        points = _placed(body.matrix, vertices)
-        projected = camera.project(points)
-        front = camera.distance(points) > camera.near
-        if not front.any():
-            continue
-        flat = projected[front, :2] / projected[front, 2:]
-        (left, top), (right, bottom) = flat.min(axis=0).tolist(), flat.max(axis=0).tolist()
-        found[body.element] = _around(found.get(body.element), (left, top, right, bottom))
-    return found
 
 
 def _around(

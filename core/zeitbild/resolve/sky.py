@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from zeitbild.caching import DigestCache
+from zeitbild.caching import SizedCache
 from zeitbild.elements.base import AssetSource
 from zeitbild.errors import InputError
 from zeitbild.pictures import sizes_of
@@ -11,7 +11,7 @@ from zeitbild.snapshot.surroundings import SkyPicture
 #: Widths of what is seen itself at most, of what mirrors show, and of what is blurred anyway.
 _FINE, _SHARP, _COARSE = 4096, 512, 128
 
-_skies = DigestCache[SkyPicture](160 * 1024 * 1024, lambda sky: sky.fine.nbytes + sky.pixels.nbytes + sky.coarse.nbytes)
+_skies = SizedCache[SkyPicture](160 * 1024 * 1024, lambda sky: sky.fine.nbytes + sky.pixels.nbytes + sky.coarse.nbytes)
 
 
 def sky_picture(digest: str, assets: AssetSource) -> SkyPicture:

@@ -17,10 +17,10 @@ from zeitbild.elements import ElementBase, ElementKind, kinds
 from zeitbild.elements.base import IN_PLACE, AssetSource, Posed, as_built
 from zeitbild.errors import InputError
 from zeitbild.geometry.transforms import placement
+from zeitbild.resolve.facing import picture_plane, seen_from_behind, set_up, turned_to
 from zeitbild.resolve.geometry_cache import GEOMETRY, geometry_key
 from zeitbild.resolve.surfaces import Textures, finishes_of
 from zeitbild.snapshot import Body, Matrix, Role
-from zeitbild.snapshot.camera import look_at
 from zeitbild.timing import Time
 
 #: Degrees that an element turns from station to station at most: what is drawn between two lies 0.02 pixels off at most
@@ -28,14 +28,18 @@ from zeitbild.timing import Time
 _APART, _FEWEST, _MOST = 1.0, 8, 512
 
 
-#: How far away what lies on the picture is, in the distance from which on anything is drawn.
-_BEFORE_ALL = 100.0
-
-
 def element_matrix(element: ElementBase) -> NDArray[np.float64]:
     """Where an element at rest (``evaluate``) stands [4, 4]."""
     place, turn = element.placement, element.turn
     return placement(place.position, place.rotation, place.scale, turn.axis, turn.start, element.pivot_offset)
+
+
+def groups_matrix(plain: Shot, element: ElementBase) -> NDArray[np.float64]:
+    """Where the groups of an element at rest put what stands in them [4, 4]."""
+    placed = np.eye(4)
+    for group in plain.groups_of(element):
+        placed = element_matrix(group) @ placed
+    return placed
 
 
 @contextmanager
@@ -75,7 +79,8 @@ class Standing:
                 shape = "/".join([key, posed.part, posed.bend]).rstrip("/")
                 name = f"{element.id}/{posed.part}" if posed.part else element.id
                 own, most = role, posed.parts or len(rows)
-                if role == "shown" and kind.faces(element).one_sided and self._from_behind(plain, matrix):
+                one_sided = role == "shown" and kind.faces(element).one_sided
+                if one_sided and seen_from_behind(plain.camera_of(self.camera), matrix):
                     # Rays meet it as before.
                     own = "unseen"
                 body = Body(
@@ -93,71 +98,18 @@ class Standing:
         element, (_, kind, built) = plain.elements[number], self._built[number]
         with _at_element(number):
             poses = kind.pose(element, time, built)
-        placed, found = element_matrix(element), []
-        for group in plain.groups_of(element):
-            placed = element_matrix(group) @ placed
-        turns = kind.faces(element).turns
-        if turns == "picture":
-            placed = self.picture_plane(plain) @ placed
-        elif turns:
-            placed = self._turned_to_camera(plain, element, placed, upright=turns == "upright")
+        own = element_matrix(element)
+        placed, found = groups_matrix(plain, element) @ own, []
+        stands, camera = kind.faces(element).stands, plain.camera_of(self.camera)
+        if stands == "on the picture":
+            placed = picture_plane(set_up(camera, plain.raster)) @ placed
+        elif stands != "as placed":
+            pivot, upright = np.array(element.pivot_offset), stands == "to the camera, upright"
+            placed = turned_to(camera, placed, own[:3, :3], pivot, upright=upright)
         for posed in poses:
             whole = placed if posed.matrix == IN_PLACE else placed @ np.array(posed.matrix).reshape(4, 4)
             found.append((posed, tuple(float(value) for value in whole.reshape(-1))))
         return found
-
-    def picture_plane(self, plain: Shot) -> NDArray[np.float64]:
-        """What takes pixels of the raster from its middle, up and towards the eye, to the set [4, 4], before everything else."""
-        own = plain.camera_of(self.camera)
-        span = own.span if own.projection == "orthographic" else 0.0
-        raster = plain.raster
-        camera = look_at(
-            own.position, own.look_at, own.horizontal_angle, raster.width, raster.height, roll=own.roll, span=span
-        )
-        away = _BEFORE_ALL * camera.near
-        size = 1 / camera.focal if camera.parallel else away / camera.focal
-        right, up, forward = camera.axes
-        placed = np.eye(4)
-        placed[:3, :3] = np.stack([right, up, -forward], axis=1) * size
-        placed[:3, 3] = camera.eye + forward * away
-        return placed
-
-    def _towards_camera(self, plain: Shot, at: NDArray[np.float64]) -> NDArray[np.float64]:
-        """The way from a place to the camera, or to its plane if it is orthographic [3]."""
-        camera = plain.camera_of(self.camera)
-        end = np.array(camera.look_at) if camera.projection == "orthographic" else at
-        way: NDArray[np.float64] = np.array(camera.position) - end
-        return way
-
-    def _from_behind(self, plain: Shot, matrix: Matrix) -> bool:
-        """Whether the camera sees the back of something flat that stands like this."""
-        placed = np.array(matrix).reshape(4, 4)
-        front = np.cross(placed[:3, 0], placed[:3, 1])
-        return float(front @ self._towards_camera(plain, placed[:3, 3])) < 0
-
-    def _turned_to_camera(
-        self, plain: Shot, element: ElementBase, placed: NDArray[np.float64], *, upright: bool
-    ) -> NDArray[np.float64]:
-        """The element with its front to the camera, turned as it is about that; as large as it is with its groups."""
-        pivot = placed @ [*element.pivot_offset, 1.0]
-        way = self._towards_camera(plain, pivot[:3])
-        if upright:
-            way = way * [1, 0, 1]
-        length = float(np.linalg.norm(way))
-        if length < 1e-9:
-            return placed
-        front = way / length
-        right = np.cross([0.0, 1.0, 0.0], front)
-        if float(np.linalg.norm(right)) < 1e-6:
-            # Seen from straight above or below.
-            right = np.array([1.0, 0.0, 0.0])
-        right /= np.linalg.norm(right)
-        own = element_matrix(element)[:3, :3]
-        size = abs(float(np.linalg.det(placed[:3, :3]) / (np.linalg.det(own) or 1))) ** (1 / 3)
-        turned = np.eye(4)
-        turned[:3, :3] = np.stack([right, np.cross(front, right), front], axis=1) @ own * size
-        turned[:3, 3] = pivot[:3] - turned[:3, :3] @ np.array(element.pivot_offset)
-        return turned
 
     def stations(self, frame: int) -> tuple[tuple[Matrix, ...], ...]:
         """The bodies' matrices while the shutter is open; nothing if it is not open, or if all of them stand still."""

@@ -8,7 +8,7 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
-from zeitbild.caching import DigestCache
+from zeitbild.caching import SizedCache
 from zeitbild.elements.base import AssetSource, PictureReading
 from zeitbild.errors import InputError
 from zeitbild.footage.levels import cut_levels
@@ -24,7 +24,7 @@ from zeitbild.snapshot.texture import MOST_LEVELS, Texture
 _LARGEST = 2048
 
 
-_textures = DigestCache[Texture](256 * 1024 * 1024, lambda one: sum(level.nbytes for level in one.levels))
+_textures = SizedCache[Texture](256 * 1024 * 1024, lambda one: sum(level.nbytes for level in one.levels))
 
 
 def _levels(digest: str, plain: bool, path: str) -> Sequence[NDArray[np.float32]]:

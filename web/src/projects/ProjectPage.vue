@@ -46,8 +46,13 @@ async function tryTo(work: () => Promise<void>) {
 }
 async function load() {
   try {
-    project.value = await answer(api.GET("/api/projects/{project_id}", path));
-    shots.value = await answer(api.GET("/api/projects/{project_id}/shots", path));
+    // Both at once: without its shots a project looks empty, and its next code is a wrong one.
+    const [own, itsShots] = await Promise.all([
+      answer(api.GET("/api/projects/{project_id}", path)),
+      answer(api.GET("/api/projects/{project_id}/shots", path)),
+    ]);
+    shots.value = itsShots;
+    project.value = own;
   } catch (error) {
     missing.value = error instanceof Error ? error.message : String(error);
   }

@@ -9,6 +9,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from zeitbild.geometry.model.gltf_file import File
+
 Floats = NDArray[np.float64]
 #: What a channel may move, and how many numbers that has (0: as many as there are targets).
 PATHS = {"translation": 3, "rotation": 4, "scale": 3, "weights": 0}
@@ -86,8 +88,8 @@ class Clip:
     seconds: float
 
 
-def clips_of(file: Any) -> list[Clip]:
-    """The clips of a file (``gltf.File``), names made different; ModelError for those that do not hold."""
+def clips_of(file: File) -> list[Clip]:
+    """The clips of a file, names made different; ModelError for those that do not hold."""
     found: list[Clip] = []
     animations = file.document.get("animations", [])
     for number in range(len(animations) if isinstance(animations, list) else 0):
@@ -105,7 +107,7 @@ def clips_of(file: Any) -> list[Clip]:
     return found
 
 
-def _channel(file: Any, channel: Any, samplers: list[Any], number: int) -> Channel | None:
+def _channel(file: File, channel: Any, samplers: list[Any], number: int) -> Channel | None:
     damaged = file.model.damaged
     target = channel.get("target") if isinstance(channel, dict) else None
     if not isinstance(target, dict) or not isinstance(target.get("node"), int):

@@ -9,7 +9,7 @@ from typing import Any
 from numpy.typing import NDArray
 
 from zeitbild.errors import LimitError, ModelError
-from zeitbild.geometry.model import bundle, gltf, obj, ply, stl
+from zeitbild.geometry.model import bundle, gltf, gltf_file, obj, ply, stl
 from zeitbild.geometry.model.plain import MAX_MODEL_BYTES, PlainModel
 from zeitbild.isolation import Limits, apart
 from zeitbild.pictures import levels_in
@@ -40,7 +40,7 @@ def _read(data: bytes, label: str, clip: str, seconds: float) -> dict[str, Any]:
             f"{label} is {len(data) / 1e6:.0f} MB; models go to {MAX_MODEL_BYTES // 1_000_000} MB", "model"
         )
     own, model = _opened(data, label)
-    if gltf.is_gltf(own):
+    if gltf_file.is_gltf(own):
         gltf.read(own, model, clip, seconds)
         return model.plain()
     for known, read in _KINDS:
@@ -74,5 +74,5 @@ def holds_pictures(path: Path) -> bool:
 def picture_levels(path: str, label: str, number: int, plain: bool, largest: int, most: int) -> list[NDArray[Any]]:
     """A picture inside a model's file, as ``pictures.levels_of`` gives one."""
     own, model = _opened(Path(path).read_bytes(), label)
-    found = gltf.picture(own, model, number) if gltf.is_gltf(own) else obj.picture(own, model, number)
+    found = gltf.picture(own, model, number) if gltf_file.is_gltf(own) else obj.picture(own, model, number)
     return levels_in(found, label, plain, largest, most)

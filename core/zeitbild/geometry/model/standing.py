@@ -3,18 +3,17 @@
 from __future__ import annotations
 
 import math
-import threading
 from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, Literal
 
 import numpy as np
-from cachetools import LRUCache
 from numpy.typing import NDArray
 from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
 
+from zeitbild.caching import SizedCache
 from zeitbild.errors import InputError
 from zeitbild.geometry.mesh import Mesh, place_keys
 from zeitbild.geometry.model.plain import Floats, Material, PlainPart
@@ -250,19 +249,11 @@ def _smoothed(corners: NDArray[np.int64], flat: Floats, smooth: _Edges) -> NDArr
     return found
 
 
-_models: LRUCache[tuple[str, str, float], Model] = LRUCache(3_000_000, lambda one: one.triangles)
-_lock = threading.Lock()
+_models = SizedCache[Model](3_000_000, lambda one: one.triangles)
 
 
 def model_at(path: Path, label: str, clip: str = "", seconds: float = 0.0) -> Model:
     """The model in a file, which never changes, at rest or where a clip has it at a time; ModelError for what cannot be read. The last few
     are kept."""
     key = str(path), clip, seconds
-    with _lock:
-        found = _models.get(key)
-    if found is None:
-        found = Model(read_model(str(path), label, clip, seconds), label)
-        with _lock:
-            if found.triangles <= _models.maxsize:
-                _models[key] = found
-    return found
+    return _models.get(key, lambda: Model(read_model(str(path), label, clip, seconds), label))

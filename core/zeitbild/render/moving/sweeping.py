@@ -14,6 +14,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from zeitbild.geometry.transforms import put
 from zeitbild.kernels import PARALLEL
 from zeitbild.render.moving.sweep_kernel import MOST_SLICES, follow, sample_times, sweep, take_over
 from zeitbild.render.picture import NO_DEPTH
@@ -90,7 +91,7 @@ def _fastest(snapshot: Snapshot) -> float:
         before = None
         way = np.zeros(len(points))
         for matrix in matrices:
-            projected = camera.project(points @ matrix[:3, :3].T + matrix[:3, 3])
+            projected = camera.project(put(matrix, points))
             ahead = projected[:, 2] > camera.near
             flat = projected[:, :2] / np.where(ahead, projected[:, 2], 1)[:, None]
             inside = ahead & (flat > 0).all(axis=1) & (flat < (camera.width, camera.height)).all(axis=1)

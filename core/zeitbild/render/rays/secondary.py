@@ -49,16 +49,16 @@ def cast_rays(
     depth: NDArray[np.float32],
     moves: NDArray[np.float32] | None = None,
     *,
-    wanted_by_unlit: bool = True,
+    unlit_too: bool = True,
 ) -> Rayed:
-    """What rays found out about every fragment; nothing, if none of them takes light and that is not wanted of such.
+    """What rays found out about every fragment; nothing, if none of them takes light: with unlit_too only if nothing sends any.
 
     Columns: share of each light that is seen, openness, mirrored light (three) and the share of mirror rays that met
     something. moves as ``tracing.trace`` takes them. Good until the next picture. Hold ``kernels.PARALLEL``.
     """
     count = len(light.rows)
     shadowed = light.rows[:, SHADOWS] > 0
-    takes_light = wanted_by_unlit or bool((light.finishes[:, SHADING] != UNLIT).any())
+    takes_light = unlit_too or bool((light.finishes[:, SHADING] != UNLIT).any())
     if not (takes_light and (shadowed.any() or snapshot.occlusion > 0 or snapshot.bounces)):
         return Rayed(np.empty((0, SPOT), np.float32), np.float32(0), np.empty((0, count + BEHIND_LIGHTS), np.float32))
     height, width = depth.shape

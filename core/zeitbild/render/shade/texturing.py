@@ -175,26 +175,23 @@ def _lies_at(finish, t, x, y, z, ox, oy, oz, finishes, space, unwrapped):  # typ
 
 @kernel
 def alpha_at(finish, t, px, py, pz, nx, ny, nz, vx, vy, vz, footprint, finishes, spaces, unwrapped, values, table):  # type: ignore[no-untyped-def]
-    """How much of the surface is there at a point of triangle t, by the picture that says so; arguments as ``apply_textures`` takes them."""
+    """How much of the surface is there at a point of triangle t, by the picture that says so; arguments as ``apply_textures`` takes them.
+    It lies as the mesh is unwrapped, wherever the finish's other pictures lie."""
     space = spaces[finish]
     x = space[0, 0] * px + space[0, 1] * py + space[0, 2] * pz + space[0, 3]
     y = space[1, 0] * px + space[1, 1] * py + space[1, 2] * pz + space[1, 3]
     z = space[2, 0] * px + space[2, 1] * py + space[2, 2] * pz + space[2, 3]
-    ox = space[0, 4] * nx + space[1, 4] * ny + space[2, 4] * nz
-    oy = space[0, 5] * nx + space[1, 5] * ny + space[2, 5] * nz
-    oz = space[0, 6] * nx + space[1, 6] * ny + space[2, 6] * nz
-    by_shares, across, above, wide_u, wide_v, _, _, _, _, _, _, _, _, _ = _lies_at(
-        finish, t, x, y, z, ox, oy, oz, finishes, space, unwrapped
-    )
+    u, v = unwrapped[t, 0], unwrapped[t, 1]
     wide = footprint * space[0, 7] / max(_LOW, nx * vx + ny * vy + nz * vz)
-    number = int(finishes[finish, _ALPHA_MAP]) - 1
-    if by_shares:
-        alpha, _, _ = _look_up(values, table, number, across, above, wide * wide_u, wide * wide_v)
-    else:
-        shape = np.float32(table[number, 1 + 1]) / np.float32(table[number, 1 + 2])
-        alpha, _, _ = _look_up(
-            values, table, number, _HALF + across, _HALF - above * shape, wide * wide_u, wide * wide_v * shape
-        )
+    alpha, _, _ = _look_up(
+        values,
+        table,
+        int(finishes[finish, _ALPHA_MAP]) - 1,
+        u[0] * x + u[1] * y + u[2] * z + u[3],
+        v[0] * x + v[1] * y + v[2] * z + v[3],
+        wide * math.sqrt(u[0] * u[0] + u[1] * u[1] + u[2] * u[2]),
+        wide * math.sqrt(v[0] * v[0] + v[1] * v[1] + v[2] * v[2]),
+    )
     return alpha
 
 

@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zeitbild.geometry.mesh import Mesh
+from zeitbild.geometry.transforms import put
 from zeitbild.snapshot import Matrix, Snapshot
 from zeitbild.snapshot.camera import Camera
 
@@ -86,6 +87,6 @@ def placed(meshes: Sequence[Mesh], matrices: Sequence[Matrix]) -> NDArray[np.flo
     first = 0
     for mesh, matrix in zip(meshes, matrices, strict=True):
         at = np.array(matrix).reshape(4, 4)
-        out[first : first + len(mesh.vertices)] = mesh.vertices @ at[:3, :3].T + at[:3, 3]
+        out[first : first + len(mesh.vertices)] = put(at, mesh.vertices)
         first += len(mesh.vertices)
     return out

@@ -128,12 +128,13 @@ const columns = computed<SheetColumn[]>(() => [
     (element): SheetColumn => ({
       key: element.id,
       title: element.name,
-      mark: () =>
-        element.reference
-          ? { sign: "○", text: "for reference", tone: "quiet" }
-          : element.shown
-            ? { sign: "▪", text: "shown", tone: "quiet" }
-            : { sign: "○", text: "hidden", tone: "quiet" },
+      mark: () => {
+        const what = element.reference ? "for reference" : element.shown ? "shown" : "hidden";
+        // Side by side there is room for the sign alone.
+        const told =
+          elements.value.length > 1 && elements.value.length <= MOST_COLUMNS ? { title: what } : { text: what };
+        return { sign: what === "shown" ? "▪" : "○", tone: "quiet", ...told };
+      },
     }),
   ),
   ...(elements.value.length > MOST_COLUMNS

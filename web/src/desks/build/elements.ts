@@ -6,7 +6,7 @@ import { useShot } from "@/shot/store";
 type Shot = ReturnType<typeof useShot>;
 
 /** How far what is put beside something stands from it. */
-const ASIDE = [40, -120, 40] as const;
+const ASIDE = [30, -70, 40] as const;
 
 export function freeId(shot: Shot, stem: string) {
   let number = 1;
