@@ -13,7 +13,7 @@ from PIL import Image, ImageSequence
 
 from zeitbild.errors import PictureError
 from zeitbild.footage.plain import MAX_PICTURES
-from zeitbild.footage.stills import Raw, check_size
+from zeitbild.stills import Raw, check_size
 
 #: Players take so long (ms) for what says that it lasts no time at all.
 _NO_TIME = 100

@@ -13,7 +13,7 @@ from av.video.reformatter import ColorRange, Colorspace
 
 from zeitbild.errors import PictureError
 from zeitbild.footage.plain import MAX_PICTURES
-from zeitbild.footage.stills import Raw, check_size
+from zeitbild.stills import Raw, check_size
 
 #: Pictures that are decoded on the way to one that is asked for, before the file is searched for a nearer beginning.
 _NEAR = 48

@@ -17,7 +17,7 @@ from zeitbild.footage import animations, movies
 from zeitbild.footage.alpha_guess import guess_alpha
 from zeitbild.footage.plain import Footage, Reading
 from zeitbild.footage.sequences import SequenceOfPictures
-from zeitbild.footage.stills import Raw, ending_of, read_still, size_of
+from zeitbild.stills import Raw, ending_of, read_still, size_of
 
 #: Seconds for looking through all pictures of a piece when it is brought.
 _LOOK_THROUGH = 15.0

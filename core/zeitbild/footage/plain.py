@@ -10,9 +10,8 @@ from typing import Any, Literal
 Reading = Literal["ignored", "straight", "premultiplied", "over a colour"]
 READINGS: tuple[Reading, ...] = ("ignored", "straight", "premultiplied", "over a colour")
 
-#: Bytes of a file at most, pixels of a picture, pictures of a piece, files in a ZIP.
+#: Bytes of a file at most, pictures of a piece, files in a ZIP.
 MAX_FOOTAGE_BYTES = 8 << 30
-MAX_PIXELS = 8192 * 4320
 MAX_PICTURES = 100_000
 MAX_MEMBERS = 20_000
 

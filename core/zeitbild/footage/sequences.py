@@ -11,8 +11,8 @@ import cv2
 
 from zeitbild.errors import PictureError
 from zeitbild.footage.ordering import in_order
-from zeitbild.footage.plain import MAX_FOOTAGE_BYTES, MAX_MEMBERS, MAX_PICTURES, MAX_PIXELS
-from zeitbild.footage.stills import Raw, check_size, ending_of, read_data, size_by_head
+from zeitbild.footage.plain import MAX_FOOTAGE_BYTES, MAX_MEMBERS, MAX_PICTURES
+from zeitbild.stills import MAX_PIXELS, Raw, check_size, ending_of, read_data, size_by_head
 
 #: Bytes of one picture at most when it is unpacked: floats of four channels, and some.
 _MAX_PICTURE = MAX_PIXELS * 20

@@ -1,4 +1,4 @@
-"""Single pictures: PNG, JPEG, TIFF, TGA, OpenEXR, Radiance HDR, WebP. Runs in a reading process."""
+"""Single pictures as files have them: PNG, JPEG, TIFF, TGA, OpenEXR, Radiance HDR, WebP. Strangers' files are read by what runs ``apart``."""
 
 from __future__ import annotations
 
@@ -6,6 +6,8 @@ import re
 import struct
 import tempfile
 import warnings
+from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 from typing import IO, Any
@@ -13,11 +15,12 @@ from typing import IO, Any
 import numpy as np
 import OpenImageIO as oiio
 from numpy.typing import NDArray
-from PIL import Image, ImageOps
+from PIL import Image
 
 from zeitbild.errors import PictureError
-from zeitbild.footage.plain import MAX_PIXELS
 
+#: Pixels of a picture.
+MAX_PIXELS = 8192 * 4320
 #: First bytes of each kind, and its ending.
 _STARTS = (
     (b"\x89PNG\r\n\x1a\n", ".png"),
@@ -30,9 +33,20 @@ _STARTS = (
 )
 #: What has light and not encoded colours in it.
 _LINEAR = (".exr", ".hdr")
-_BRIGHTEST = 65504.0
-#: Where Exif says how a picture was held, and what it says of those on their side (CIPA DC-008).
-_ORIENTATION, _ON_ITS_SIDE = 0x0112, (5, 6, 7, 8)
+#: Largest value kept: that of a half float.
+BRIGHTEST = 65504.0
+#: Where Exif says how a picture was held (CIPA DC-008), and what makes those upright: rows for columns or not, then the direction of both.
+_ORIENTATION = 0x0112
+_TURNED = {
+    1: (False, 1, 1),
+    2: (False, 1, -1),
+    3: (False, -1, -1),
+    4: (False, -1, 1),
+    5: (True, 1, 1),
+    6: (True, 1, -1),
+    7: (True, -1, -1),
+    8: (True, -1, 1),
+}
 #: Kinds of colours that are not those of light.
 _INKS = ("CMYK", "LAB", "YCbCr")
 #: Bytes in which a picture says how large it is.
@@ -82,22 +96,35 @@ def read_still(path: Path, label: str) -> Raw:
         raise PictureError(
             f"{label} is no picture that Zeitbild reads: PNG, JPEG, TIFF, TGA, EXR, HDR, WebP and GIF are"
         )
-    if ending in (".webp", ".gif", ".jpg"):
+    if ending in (".webp", ".gif"):
         with _pillow(path, label) as image:
             check_size(*image.size, label)
-            if ending == ".jpg":
-                # As it was held when it was taken (Exif), inks as colours.
-                return Raw(np.array(ImageOps.exif_transpose(image).convert("RGB")), True)
             return Raw(np.asarray(image.convert("RGBA")), True, "straight")
-    if ending in (".png", ".tif"):
+    held = 1
+    if ending in (".png", ".tif", ".jpg"):
         with _pillow(path, label) as image:
             check_size(*image.size, label)
+            held = _held(image) if ending == ".jpg" else 1
             if image.mode in _INKS:
-                return Raw(np.asarray(image.convert("RGB")), True)
-            if ending == ".png":
-                # Broken ones are grey or black from there on with the other library; this one says so.
+                return _upright(Raw(np.asarray(image.convert("RGB")), True), held)
+            if ending != ".tif":
+                # Cut off or broken ones are grey or black from there on with one library or the other: both have to read it.
                 image.load()
-    return _by_library(path, label, ending)
+    return _upright(_by_library(path, label, ending), held)
+
+
+def _held(image: Image.Image) -> int:
+    """How a picture was held when it was taken, by Exif (CIPA DC-008): 1 upright, up to 8."""
+    held = image.getexif().get(_ORIENTATION, 1)
+    return held if held in _TURNED else 1
+
+
+def _upright(raw: Raw, held: int) -> Raw:
+    if held == 1:
+        return raw
+    transposed, down, right = _TURNED[held]
+    pixels = raw.pixels.transpose(1, 0, 2) if transposed else raw.pixels
+    return Raw(np.ascontiguousarray(pixels[::down, ::right]), raw.encoded, raw.told)
 
 
 def size_of(path: Path, label: str) -> tuple[int, int]:
@@ -126,70 +153,57 @@ def size_by_head(file: IO[bytes], label: str) -> tuple[int, int]:
         warnings.simplefilter("ignore")
         try:
             with Image.open(file) as image:
-                held = int(image.getexif().get(_ORIENTATION, 1)) if ending == ".jpg" else 1
-                return image.size[::-1] if held in _ON_ITS_SIDE else image.size
+                transposed = ending == ".jpg" and _TURNED[_held(image)][0]
+                return image.size[::-1] if transposed else image.size
         # Whatever its parsers meet.
         except Exception as error:
             raise PictureError(f"{label} is damaged or cut off: {error}") from error
 
 
 def read_data(data: bytes, label: str) -> Raw:
-    """The same of bytes."""
+    """The picture in some bytes; PictureError as in ``read_still``."""
     with tempfile.NamedTemporaryFile() as file:
         file.write(data)
         file.flush()
         return read_still(Path(file.name), label)
 
 
-class _pillow:  # a context, not a thing
+@contextmanager
+def _pillow(path: Path, label: str) -> Iterator[Image.Image]:
     """A picture opened by Pillow, whose complaints become a PictureError."""
-
-    def __init__(self, path: Path, label: str) -> None:
-        self._path, self._label = path, label
-
-    def __enter__(self) -> Image.Image:
+    with warnings.catch_warnings():
         warnings.simplefilter("ignore")
         try:
-            self._image = Image.open(self._path)
+            with Image.open(path) as image:
+                yield image
+        except PictureError:
+            raise
         # Whatever its parsers meet.
         except Exception as error:
-            raise PictureError(f"{self._label} is damaged or cut off: {error}") from error
-        return self._image
-
-    def __exit__(self, kind: object, error: BaseException | None, trace: object) -> None:
-        self._image.close()
-        if error is not None and not isinstance(error, PictureError) and isinstance(error, Exception):
-            raise PictureError(f"{self._label} is damaged or cut off: {error}") from error
+            raise PictureError(f"{label} is damaged or cut off: {error}") from error
 
 
-class _Opened:
-    """A picture opened by OpenImageIO, which wants an ending; and its ending."""
-
-    def __init__(self, path: Path, label: str, ending: str) -> None:
-        self._path, self._label, self._ending = path, label, ending
-
-    def __enter__(self) -> tuple[oiio.ImageInput, str]:
-        self._folder = tempfile.TemporaryDirectory()
-        named = Path(self._folder.name) / f"picture{self._ending}"
-        named.symlink_to(self._path.resolve())
+@contextmanager
+def _opened(path: Path, label: str, ending: str) -> Iterator[oiio.ImageInput]:
+    """A picture opened by OpenImageIO, which wants an ending."""
+    with tempfile.TemporaryDirectory() as folder:
+        named = Path(folder) / f"picture{ending}"
+        named.symlink_to(path.resolve())
         asked = oiio.ImageSpec()
         asked["oiio:UnassociatedAlpha"] = 1
         file = oiio.ImageInput.open(str(named), asked)
         if file is None:
             # Asked for, or the library says it again at its end.
             oiio.geterror()
-            self._folder.cleanup()
-            raise PictureError(f"{self._label} is broken; it cannot be read")
-        self._file = file
-        return file, self._ending
-
-    def __exit__(self, *_: object) -> None:
-        self._file.close()
-        self._folder.cleanup()
+            raise PictureError(f"{label} is broken; it cannot be read")
+        try:
+            yield file
+        finally:
+            file.close()
 
 
 def _by_library(path: Path, label: str, ending: str) -> Raw:
-    with _Opened(path, label, ending) as (file, _):
+    with _opened(path, label, ending) as file:
         spec = file.spec()
         check_size(spec.width, spec.height, label)
         check_size(spec.full_width, spec.full_height, label)
@@ -209,9 +223,13 @@ def _by_library(path: Path, label: str, ending: str) -> Raw:
         greys = [place for place in range(pixels.shape[2]) if place != at]
         colours = (greys[:3] if len(greys) >= 3 else greys[:1] * 3) or [at] * 3
     wanted = colours if at < 0 else [*colours, at]
-    pixels = np.ascontiguousarray(pixels[..., wanted])
+    if wanted != list(range(pixels.shape[2])):
+        pixels = pixels[..., wanted]
     if pixels.dtype == np.float32:
-        pixels = np.clip(np.nan_to_num(pixels, nan=0.0, posinf=_BRIGHTEST, neginf=0.0), 0, _BRIGHTEST)
+        # The library's own array, if it is one that may be changed: copies of large pictures are what memory is short of.
+        pixels = np.require(pixels, np.float32, "W")
+        np.nan_to_num(pixels, copy=False, nan=0.0, posinf=BRIGHTEST, neginf=0.0)
+        np.clip(pixels, 0, BRIGHTEST, out=pixels)
         if at >= 0:
             pixels[..., 3] = np.minimum(pixels[..., 3], 1)
     told = ""
@@ -219,7 +237,7 @@ def _by_library(path: Path, label: str, ending: str) -> Raw:
         told = "premultiplied"
     elif at >= 0 and ending == ".tif":
         told = "straight" if straight else "premultiplied"
-    return Raw(pixels, encoded, told)
+    return Raw(np.ascontiguousarray(pixels), encoded, told)
 
 
 def _in_window(pixels: NDArray[Any], spec: oiio.ImageSpec) -> NDArray[Any]:
