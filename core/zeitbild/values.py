@@ -2,17 +2,21 @@
 
 The extra keys ``x-*`` in the JSON schema tell a form how to show a field: ``x-unit``, ``x-step``, ``x-group``,
 ``x-widget``, ``x-slider`` (a soft range for dragging, within the hard limits) and ``x-when`` (values of other fields
-under which this one has a meaning; a form shows it only then).
+under which this one has a meaning; a form shows it only then); ``x-still`` that it never has keys.
 """
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Annotated, Any
 
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, StringConstraints
 from pydantic_core import PydanticCustomError
 
-from zeitbild.colour.srgb import decode_hex
+from zeitbild.colour.srgb import is_hex
+
+#: Of a field that never moves: it has no keys.
+STILL: dict[str, Any] = {"x-still": True}
 
 
 class Part(BaseModel):
@@ -38,9 +42,15 @@ def number(
     slider: tuple[float, float] | None = None,
     help: str = "",
     when: dict[str, str | list[str]] | None = None,
+    late: str = "",
+    still: bool = False,
 ) -> Any:
-    """A float field with hard limits and hints for a form."""
-    extra: dict[str, Any] = {"x-step": step, "x-unit": unit, "x-group": group}
+    """A float field with hard limits and hints for a form; in the ``late`` group it stands after what a kind adds."""
+    extra: dict[str, Any] = {"x-step": step, "x-unit": unit, "x-group": group or late}
+    if late:
+        extra["x-late"] = True
+    if still:
+        extra |= STILL
     if when:
         extra["x-when"] = when
     if slider:
@@ -73,13 +83,22 @@ Angles = tuple[Coordinate, Coordinate, Coordinate]
 
 def _hex(value: object) -> object:
     if isinstance(value, str):
-        decode_hex(value)
+        if not is_hex(value):
+            raise ValueError(f"{value[:20]!r} is not a colour; write it as #rrggbb")
         return value.lower()
     return value
 
 
+_READS_COLOUR = BeforeValidator(_hex)
 #: A colour as people write it: ``#rrggbb``, sRGB-encoded (IEC 61966-2-1). Decoded to linear light when resolved.
-Colour = Annotated[str, BeforeValidator(_hex), Field(json_schema_extra={"x-widget": "colour"})]
+Colour = Annotated[str, _READS_COLOUR, Field(json_schema_extra={"x-widget": "colour"})]
+
+
+def is_colour(metadata: Sequence[Any]) -> bool:
+    """Whether a field of this metadata is a ``Colour``."""
+    return _READS_COLOUR in metadata
+
+
 #: Short label that can stand in a file name: letters, digits, ``-`` and ``_``.
 Code = Annotated[str, StringConstraints(pattern=r"^[A-Za-z0-9][A-Za-z0-9_-]{0,39}$")]
 Title = Annotated[str, StringConstraints(min_length=1, max_length=120, strip_whitespace=True)]
@@ -99,7 +118,7 @@ class Placement(Part):
 class Turn(Part):
     """Turned about one axis through the pivot: by some degrees, and on from there by turns spread evenly over the range."""
 
-    turns: float = number(0, "Turns over the range", -1000, 1000, step=1, help="Whole turns close a cycle.")
+    turns: float = number(0, "Turns over the range", -1000, 1000, step=1, help="Whole turns close a cycle.", still=True)
     start: float = number(
         0,
         "Turned at the first frame",
@@ -111,5 +130,5 @@ class Turn(Part):
         help="Where turns begin.",
     )
     axis: Annotated[str, StringConstraints(pattern="^[xyz]$")] = Field(
-        default="y", title="Axis", json_schema_extra={"enum": ["x", "y", "z"], "x-widget": "choice"}
+        default="y", title="Axis", json_schema_extra={"enum": ["x", "y", "z"], "x-widget": "choice", **STILL}
     )

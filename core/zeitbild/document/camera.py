@@ -6,6 +6,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field, StringConstraints, model_validator
 
+from zeitbild.keys import Moving
 from zeitbild.snapshot.camera import angle_of_focal_length
 from zeitbild.values import Part, Point, Title, choice, number
 
@@ -15,7 +16,7 @@ MAIN_CAMERA = "Main"
 CameraName = Annotated[str, StringConstraints(max_length=120)]
 
 
-class Camera(Part):
+class Camera(Moving):
     """Camera by position, look-at point and roll; in perspective through a lens, or orthographic."""
 
     position: Point = Field(default=(0.0, 40.0, 1150.0), title="Position", json_schema_extra={"x-step": 5})

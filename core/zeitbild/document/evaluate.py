@@ -2,10 +2,17 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from contextlib import contextmanager
 from fractions import Fraction
+from typing import Any
 
+from zeitbild.document.camera import NamedCamera
+from zeitbild.document.layers import Layer
 from zeitbild.document.shot import Shot
 from zeitbild.elements import ElementBase
+from zeitbild.errors import InputError
+from zeitbild.keys import Moving
 from zeitbild.timing import Time, phase_of, turned_degrees
 from zeitbild.values import Turn
 
@@ -20,15 +27,82 @@ def time_of(shot: Shot, frame: int | Fraction) -> Time:
 def evaluate(shot: Shot, time: Time) -> Shot:
     """The shot with the values that it has at a time; what stands still is the very same object.
 
-    The result means the same at any time, so it can be evaluated again and stays what it is.
+    The result means the same at any time, so it can be evaluated again and stays what it is. InputError names the part whose values cannot
+    be together at that time.
     """
-    elements = tuple(_at_rest(element, time) for element in shot.elements)
-    if all(now is before for now, before in zip(elements, shot.elements, strict=True)):
-        return shot
-    return shot.model_copy(update={"elements": elements})
+    changed: dict[str, Any] = {}
+    for name in ("camera", "environment", "backdrop"):
+        before = getattr(shot, name)
+        with _at(name):
+            now = before.at(time)
+        if now is not before:
+            changed[name] = now
+    several = (
+        ("lights", shot.lights, _moved),
+        ("finishes", shot.finishes, _moved),
+        ("elements", shot.elements, _at_rest),
+        ("cameras", shot.cameras, _through),
+        ("layers", shot.layers, _before),
+    )
+    for name, parts, moved in several:
+        found = []
+        for number, part in enumerate(parts):
+            with _at(f"{name}.{number}"):
+                found.append(moved(part, time))
+        if any(now is not before for now, before in zip(found, parts, strict=True)):
+            changed[name] = tuple(found)
+    return shot.model_copy(update=changed) if changed else shot
+
+
+def moving_parts(shot: Shot) -> dict[str, Moving]:
+    """All parts of a shot whose values can move, by their paths in the document."""
+    found: dict[str, Moving] = {"camera": shot.camera, "environment": shot.environment, "backdrop": shot.backdrop}
+    for name, parts in (("elements", shot.elements), ("lights", shot.lights), ("finishes", shot.finishes)):
+        found |= {f"{name}.{number}": part for number, part in enumerate(parts)}
+    found |= {f"cameras.{number}.camera": one.camera for number, one in enumerate(shot.cameras)}
+    for number, layer in enumerate(shot.layers):
+        if layer.backdrop is not None:
+            found[f"layers.{number}.backdrop"] = layer.backdrop
+    return found
+
+
+def moves_at_all(shot: Shot) -> bool:
+    """Whether any value of a shot has keys or a wave."""
+    return any(part.moves for part in moving_parts(shot).values())
+
+
+def frames_of_keys(shot: Shot) -> set[int]:
+    """Frames at which any value has a key."""
+    tracks = (track for part in moving_parts(shot).values() for track in part.moves.values())
+    return {key.frame for track in tracks for key in track.keys}
+
+
+@contextmanager
+def _at(place: str) -> Iterator[None]:
+    """Name the part in what is wrong with its values at a time."""
+    try:
+        yield
+    except InputError as error:
+        error.field = f"{place}.{error.field}".rstrip(".")
+        raise
+
+
+def _moved(part: Any, time: Time) -> Any:
+    return part.at(time)
+
+
+def _through(one: NamedCamera, time: Time) -> NamedCamera:
+    now = one.camera.at(time)
+    return one if now is one.camera else one.model_copy(update={"camera": now})
+
+
+def _before(layer: Layer, time: Time) -> Layer:
+    now = layer.backdrop.at(time) if layer.backdrop is not None else None
+    return layer if now is layer.backdrop else layer.model_copy(update={"backdrop": now})
 
 
 def _at_rest(element: ElementBase, time: Time) -> ElementBase:
+    element = element.at(time)
     turn = element.turn
     if not turn.turns:
         return element

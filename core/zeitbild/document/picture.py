@@ -6,6 +6,7 @@ from typing import Annotated, Literal
 
 from pydantic import ConfigDict, Field, model_validator
 
+from zeitbild.keys import Moving
 from zeitbild.snapshot.pixel_filter import FilterName
 from zeitbild.values import Colour, Part, choice, number
 
@@ -123,7 +124,7 @@ class Pixels(Part):
     outline_colour: Colour = Field(default="#101820", title="Outline colour")
 
 
-class Backdrop(Part):
+class Backdrop(Moving):
     """What is behind everything: nothing, or something that is then part of picture, run and files.
 
     A key is one colour to be taken out again: nothing throws a shadow before it.

@@ -166,6 +166,11 @@ def _is_kind(loc: Sequence[Any], at: int) -> bool:
     )
 
 
+def _inside(place: str, field: str) -> str:
+    """Where a rule says something is wrong: it names the field within its part, or from the document on."""
+    return field if field == place or field.startswith(f"{place}.") else f"{place}.{field}".strip(".")
+
+
 def _problems(error: ValidationError) -> list[Problem]:
     found = []
     every = error.errors(include_url=False)
@@ -177,7 +182,7 @@ def _problems(error: ValidationError) -> list[Problem]:
         message = _message(dict(one))
         # What was given may be as long as a book.
         message = message if len(message) <= _LONGEST else message[:_LONGEST] + "…"
-        found.append(Problem(one.get("ctx", {}).get("field") or ".".join(place), message))
+        found.append(Problem(_inside(".".join(place), one.get("ctx", {}).get("field") or ""), message))
     if len(every) > _MOST_PROBLEMS:
         found.append(Problem("", f"and {len(every) - _MOST_PROBLEMS:,} more problems; mend these first"))
     return found

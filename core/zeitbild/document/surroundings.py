@@ -6,6 +6,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import AfterValidator, ConfigDict, Field, StringConstraints
 
+from zeitbild.keys import Moving
 from zeitbild.surroundings import kinds
 from zeitbild.values import Colour, Part, choice, number
 
@@ -24,7 +25,7 @@ def _known(name: str) -> str:
     return name
 
 
-class Environment(Part):
+class Environment(Moving):
     """What is around: generated or a picture. It lights and is mirrored, and is in the picture only as a backdrop."""
 
     source: Annotated[str, AfterValidator(_known)] = Field(

@@ -11,11 +11,12 @@ from pydantic import Field
 
 from zeitbild.finishes import Finish
 from zeitbild.geometry.form import Form
+from zeitbild.keys import Moving
 from zeitbild.registry import Registry
 from zeitbild.snapshot import Matrix
 from zeitbild.snapshot.texture import Texture
 from zeitbild.timing import Time
-from zeitbild.values import Identifier, Part, Placement, Point, Title, Turn
+from zeitbild.values import STILL, Identifier, Part, Placement, Point, Title, Turn, number
 
 
 class AssetSource(Protocol):
@@ -73,7 +74,7 @@ class Worn:
     picture: Texture | None = None
 
 
-class ElementBase(Part):
+class ElementBase(Moving):
     """Fields that every element has, whatever its kind."""
 
     #: Each kind's own literal.
@@ -87,13 +88,13 @@ class ElementBase(Part):
         default=False,
         title="Reference only",
         description="Seen while working; in no layer, no run and no file.",
-        json_schema_extra=_LATE,
+        json_schema_extra={**_LATE, **STILL},
     )
     locked: bool = Field(
         default=False,
         title="Locked",
         description="Hands on the picture leave it where it is.",
-        json_schema_extra=_LATE,
+        json_schema_extra={**_LATE, **STILL},
     )
     placement: Placement = Field(default_factory=Placement, title="Placement", json_schema_extra=_LATE)
     pivot_offset: Point = Field(
@@ -101,6 +102,16 @@ class ElementBase(Part):
         title="Pivot offset",
         json_schema_extra={**_LATE, "x-step": 1},
         description="Moves the pivot away from the centre of the visible ink.",
+    )
+    opacity: float = number(
+        1,
+        "Opacity",
+        0,
+        1,
+        step=0.05,
+        slider=(0, 1),
+        late="Place",
+        help="As one: nothing of it shows through itself. Of a group: of all that stands in it.",
     )
     inside: Identifier | Literal[""] = Field(
         default="",

@@ -7,22 +7,12 @@ from typing import Any, Literal
 
 from zeitbild.elements.base import GROUP, AssetSource, ElementBase, ElementKind, Posed, kinds
 from zeitbild.timing import Time
-from zeitbild.values import number
 
 
 class Group(ElementBase):
     """A place that others stand in."""
 
     kind: Literal["group"] = GROUP
-    opacity: float = number(
-        1,
-        "Opacity",
-        0,
-        1,
-        step=0.05,
-        slider=(0, 1),
-        help="Of all that stands in it, as one: nothing in it shows through another.",
-    )
 
 
 def build(element: Group, assets: AssetSource) -> None:

@@ -6,6 +6,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import ConfigDict, Field, StringConstraints, model_validator
 
+from zeitbild.keys import Moving
 from zeitbild.values import Colour, Part, Title, choice, number
 
 MOST_TONES = 5
@@ -135,7 +136,7 @@ class Finish(Values):
     )
 
 
-class NamedFinish(Part):
+class NamedFinish(Moving):
     """A finish that several surfaces share; changed in one place."""
 
     name: Title = Field(title="Name")

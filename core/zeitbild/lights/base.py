@@ -10,15 +10,16 @@ from typing import Annotated, Any, Literal
 from pydantic import Field, StringConstraints
 
 from zeitbild.colour import decode_hex, temperature_colour
+from zeitbild.keys import Moving
 from zeitbild.registry import Registry
 from zeitbild.snapshot.lights import LightSource, Softbox, Triple
-from zeitbild.values import Colour, Identifier, Part, Point, Title, choice, number
+from zeitbild.values import Colour, Identifier, Point, Title, choice, number
 
 #: In forms these stand after what a kind adds.
 _LATE: dict[str, Any] = {"x-late": True, "x-group": "Reach"}
 
 
-class LightBase(Part):
+class LightBase(Moving):
     """Fields that every light has."""
 
     name: Title = Field(default="Light", title="Name")

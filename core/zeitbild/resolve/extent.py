@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from zeitbild.document.evaluate import evaluate, frames_of_keys, moves_at_all, time_of
 from zeitbild.document.shot import Shot
 from zeitbild.elements import kinds
 from zeitbild.elements.base import AssetSource
@@ -12,6 +13,8 @@ from zeitbild.snapshot.reach import Reach
 
 #: Room kept at both ends, as a share of the extent, so that the nearest point is not quite white.
 _MARGIN = 0.02
+#: Frames of a shot in which values move that are looked at.
+_LOOKS = 24
 
 
 def reach_of(shot: Shot, assets: AssetSource) -> Reach:
@@ -22,13 +25,14 @@ def reach_of(shot: Shot, assets: AssetSource) -> Reach:
     """
     near, far = np.inf, -np.inf
     low, high = np.full(3, np.inf), np.full(3, -np.inf)
-    # What turns with a group turns about the pivot of the outermost.
-    outermost = {element.id: (element, *shot.groups_of(element))[-1] for element in shot.elements}
-    pivots = {name: np.asarray(element.placement.position) for name, element in outermost.items()}
     flat = {one.id for one in shot.elements if kinds.get(one.kind).faces(one).stands == "on the picture"}
-    for layer in shot.layers_on:
-        snapshot = resolve(shot, shot.timing.first, assets, layer.name)
+    for frame, layer in [(frame, layer) for frame in _looked_at(shot) for layer in shot.layers_on]:
+        snapshot = resolve(shot, frame, assets, layer.name)
         camera = snapshot.camera
+        # What turns with a group turns about the pivot of the outermost.
+        plain = evaluate(shot, time_of(shot, frame))
+        outermost = {element.id: (element, *plain.groups_of(element))[-1] for element in plain.elements}
+        pivots = {name: np.asarray(element.placement.position) for name, element in outermost.items()}
         for body in snapshot.bodies:
             if body.only_shadow or body.element in flat:
                 # Ground reaches far beyond all that stands on it, and what lies on the picture stands nowhere.
@@ -47,6 +51,15 @@ def reach_of(shot: Shot, assets: AssetSource) -> Reach:
         tuple((float(a), float(max(b, a + 1e-6))) for a, b in zip(low, high, strict=True)),
         float(shot.raster.width),
     )
+
+
+def _looked_at(shot: Shot) -> list[int]:
+    """Frames between which nothing that has keys goes much farther: all of a short shot, of a long one some, with all frames of keys."""
+    frames = shot.timing.frames
+    if not moves_at_all(shot):
+        return [shot.timing.first]
+    some = set(frames[:: max(1, len(frames) // _LOOKS)]) | {frames[-1]}
+    return sorted(some | {frame for frame in frames_of_keys(shot) if frame in frames})
 
 
 def depth_range(shot: Shot, assets: AssetSource) -> tuple[float, float]:

@@ -7,7 +7,8 @@ from dataclasses import replace
 from typing import Literal
 
 from zeitbild.colour import decode_hex
-from zeitbild.document.evaluate import evaluate, time_of
+from zeitbild.document.camera import Camera
+from zeitbild.document.evaluate import evaluate, moves_at_all, time_of
 from zeitbild.document.layers import Layer, Membership
 from zeitbild.document.picture import Backdrop
 from zeitbild.document.shot import Environment, Shot
@@ -21,6 +22,8 @@ from zeitbild.snapshot.lights import LightSource, Softbox
 from zeitbild.snapshot.look import Gradient, PixelLook
 from zeitbild.snapshot.pixel_filter import PixelFilter
 from zeitbild.snapshot.surroundings import EnvironmentLight
+from zeitbild.snapshot.view import Moment, View, placed_by
+from zeitbild.timing import Time
 
 Triple = tuple[float, float, float]
 
@@ -80,6 +83,11 @@ def _pixels(shot: Shot) -> PixelLook | None:
     return PixelLook(pixels.enlarge, tuple(decode_hex(colour) for colour in pixels.palette), outline)
 
 
+def _view(camera: Camera) -> View:
+    span = camera.span if camera.projection == "orthographic" else 0.0
+    return View(camera.position, camera.look_at, camera.horizontal_angle, camera.roll, span)
+
+
 def _in_view(shot: Shot, layer: Layer | None) -> list[tuple[int, Role]]:
     """Numbers of the elements that are there, and what they are to the camera."""
     found: list[tuple[int, Role]] = []
@@ -87,7 +95,7 @@ def _in_view(shot: Shot, layer: Layer | None) -> list[tuple[int, Role]]:
         role = "shown" if layer is None else layer.membership(element.id)
         # What is for reference is seen by who works on the whole set, and in nothing that is delivered.
         whole = (element, *shot.groups_of(element))
-        there = all(one.shown if layer is None else one.delivered for one in whole)
+        there = all((one.shown if layer is None else one.delivered) and one.opacity > 0 for one in whole)
         if there and role != "absent":
             found.append((number, role))
     return found
@@ -103,18 +111,46 @@ def resolve(shot: Shot, frame: int, assets: AssetSource, layer: str = "") -> Sna
 
 def resolve_as(shot: Shot, frame: int, assets: AssetSource, layer: Layer | None) -> Snapshot:
     """The same for a layer that need not be one of the shot's; None is the whole set as it is worked on."""
+    now, after, moving = time_of(shot, frame), time_of(shot, frame + 1), shot
+    shot = evaluate(moving, now)
+    if layer is not None:
+        # Its own backdrop may move, too.
+        layer = next((one for one in shot.layers if one.name == layer.name and layer in moving.layers), layer)
     members = _in_view(shot, layer)
-    standing = Standing(shot, members, assets, layer.camera if layer is not None else "")
+    through = layer.camera if layer is not None else ""
+    standing = Standing(moving, members, assets, now, through)
     textures = Textures(assets)
-    now = time_of(shot, frame)
-    after = standing.matrices(time_of(shot, frame + 1))
-    bodies = tuple(replace(body, after=then) for body, then in zip(standing.bodies(now, textures), after, strict=True))
-    stations = standing.stations(frame)
-    shot = evaluate(shot, now)
-    names = shot.names
+    bodies = standing.bodies(now, textures)
     backdrop = shot.backdrop if layer is None or layer.backdrop is None else layer.backdrop
-    lights, softboxes = _lights(shot, bodies, () if layer is None else layer.lights_off, backdrop.kind != "key")
-    around, camera = shot.environment, shot.camera_of(layer.camera if layer is not None else "")
+    left_out, shadows = () if layer is None else layer.lights_off, backdrop.kind != "key"
+
+    def lit(plain: Shot, stand: Sequence[Body]) -> tuple[tuple[LightSource, ...], EnvironmentLight]:
+        lights, softboxes = _lights(plain, stand, left_out, shadows)
+        return lights, _environment(plain.environment, softboxes, assets)
+
+    def view(time: Time) -> View:
+        return _view(evaluate(moving, time).camera_of(through))
+
+    def moment(time: Time) -> Moment:
+        stand = standing.bodies(time, textures)
+        lights, environment = lit(evaluate(moving, time), stand)
+        faces = tuple((body.finishes, body.fades, body.whole) for body in stand)
+        return Moment(lights, environment, faces)
+
+    names = shot.names
+    lights, environment = lit(shot, bodies)
+    camera, raster = _view(shot.camera_of(through)), (shot.raster.width, shot.raster.height)
+    to_now = camera.seen_from(view(after), *raster)
+    then = (placed_by(to_now, matrix) for matrix in standing.matrices(after))
+    bodies = tuple(replace(body, after=matrix) for body, matrix in zip(bodies, then, strict=True))
+    times = standing.opened(frame)
+    stations = tuple(standing.matrices(time) for time in times)
+    views = tuple(view(time) for time in times)
+    moments = tuple(moment(time) for time in times[:: max(1, len(times) // 8)]) if moves_at_all(moving) else ()
+    views = views if any(one != views[0] for one in views) else ()
+    moments = moments if any(one != moments[0] for one in moments) else ()
+    if not (views or moments or any(one != stations[0] for one in stations)):
+        stations = ()
     sampling = shot.sampling
     samples = int(sampling.rough), int(sampling.check), int(sampling.final)
     pixel_filter = PixelFilter(sampling.filter, sampling.filter_width)
@@ -126,12 +162,12 @@ def resolve_as(shot: Shot, frame: int, assets: AssetSource, layer: Layer | None)
         width=shot.raster.width,
         height=shot.raster.height,
         camera_position=camera.position,
-        camera_target=camera.look_at,
-        camera_angle=camera.horizontal_angle,
+        camera_target=camera.target,
+        camera_angle=camera.angle,
         camera_roll=camera.roll,
-        camera_span=camera.span if camera.projection == "orthographic" else 0.0,
+        camera_span=camera.span,
         lights=lights,
-        environment=_environment(around, softboxes, assets),
+        environment=environment,
         backdrop=_backdrop(backdrop),
         bodies=bodies,
         occlusion=shot.rays.occlusion,
@@ -145,6 +181,8 @@ def resolve_as(shot: Shot, frame: int, assets: AssetSource, layer: Layer | None)
         error=shot.sampling.error,
         overscan=shot.raster.overscan,
         stations=stations,
+        views=views,
+        moments=moments,
         names=tuple(names[number] for number, _ in members),
         groups=shot.light_groups,
     )

@@ -11,7 +11,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from zeitbild.document.evaluate import evaluate, time_of
+from zeitbild.document.evaluate import evaluate, moves_at_all, time_of
 from zeitbild.document.shot import Shot
 from zeitbild.elements import ElementBase, ElementKind, kinds
 from zeitbild.elements.base import IN_PLACE, AssetSource, Posed, as_built
@@ -53,13 +53,17 @@ def _at_element(number: int) -> Iterator[None]:
 
 
 class Standing:
-    """The elements of a shot that are there, with what they build, to be looked at at any time."""
+    """The elements of a shot that are there, with what they build at a time, to be looked at at any time: a shape whose numbers move keeps
+    while the shutter is open."""
 
-    def __init__(self, shot: Shot, members: Sequence[tuple[int, Role]], assets: AssetSource, camera: str = "") -> None:
+    def __init__(
+        self, shot: Shot, members: Sequence[tuple[int, Role]], assets: AssetSource, time: Time, camera: str = ""
+    ) -> None:
         self.shot, self.members, self.camera = shot, members, camera
         self._built: dict[int, tuple[str, ElementKind, Any]] = {}
+        plain = evaluate(shot, time)
         for number, _ in members:
-            element = shot.elements[number]
+            element = plain.elements[number]
             key = geometry_key(element)
             with _at_element(number):
                 self._built[number] = key, kinds.get(element.kind), GEOMETRY.built(key, element, assets)
@@ -72,8 +76,8 @@ class Standing:
             element, (key, kind, built) = plain.elements[number], self._built[number]
             worn = kind.wear(element, time, built)
             rows, numbers = finishes_of(plain, number, textures, worn), tuple(one.number for one in worn)
-            around = reversed(plain.groups_of(element))
-            fades = tuple((group.id, group.opacity) for group in around if group.opacity < 1)
+            around = reversed((element, *plain.groups_of(element)))
+            fades = tuple((one.id, one.opacity) for one in around if one.opacity < 1)
             for posed, matrix in self._posed(plain, number, time):
                 # What is named like this is the same mesh wherever it stands.
                 shape = "/".join([key, posed.part, posed.bend]).rstrip("/")
@@ -111,14 +115,17 @@ class Standing:
             found.append((posed, tuple(float(value) for value in whole.reshape(-1))))
         return found
 
-    def stations(self, frame: int) -> tuple[tuple[Matrix, ...], ...]:
-        """The bodies' matrices while the shutter is open; nothing if it is not open, or if all of them stand still."""
+    def opened(self, frame: int) -> tuple[Time, ...]:
+        """Times of the stations while the shutter is open, from its opening to its closing, so close that what stands between two of them
+        lies between them; none if it is not open, or if nothing in the shot moves at all."""
         motion, timing = self.shot.motion, self.shot.timing
         own = [(self.shot.elements[number], self._built[number][1]) for number, _ in self.members]
         around = [group for element, _ in own for group in self.shot.groups_of(element)]
-        turns = max((abs(element.turn.turns) for element in (*(one for one, _ in own), *around)), default=0)
+        turning = [one for one in (*(one for one, _ in own), *around) if one.turn.turns]
+        turns = max((abs(element.turn.turns) for element in turning), default=0)
         plays = any(kind.pose is not as_built for _, kind in own)
-        if motion.angle == 0 or self.shot.pixels.on or not (turns or plays):
+        moves = moves_at_all(self.shot)
+        if motion.angle == 0 or self.shot.pixels.on or not (turns or plays or moves):
             return ()
         frames = timing.last - timing.first + (1 if timing.cycle else 0)
         degrees = 360 * turns / max(frames, 1) * motion.angle / 360
@@ -126,11 +133,14 @@ class Standing:
         count = min(max(_FEWEST, 8 * math.ceil(degrees / _APART / 8)), _MOST)
         opens, spread = Fraction(str(motion.phase)) / 360, Fraction(str(motion.angle)) / 360
         while True:
-            times = [time_of(self.shot, frame + opens + spread * Fraction(at, count)) for at in range(count + 1)]
-            found = tuple(self.matrices(time) for time in times)
-            # How a kind moves its bodies is its own: it is looked at until what lies between two stations is small.
-            if not plays or count >= _MOST or _most_degrees(found) <= _APART:
-                return found if any(one != found[0] for one in found) else ()
+            times = tuple(time_of(self.shot, frame + opens + spread * Fraction(at, count)) for at in range(count + 1))
+            # How keys and kinds move bodies is their own: it is looked at until what lies between two stations is small.
+            if (
+                not (plays or moves)
+                or count >= _MOST
+                or _most_degrees([self.matrices(time) for time in times]) <= _APART
+            ):
+                return times
             count *= 2
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 from typing import Literal, cast
 
@@ -19,6 +20,7 @@ from zeitbild.snapshot.pixel_filter import ONE_PIXEL, PixelFilter
 from zeitbild.snapshot.quality import QUALITIES, Quality
 from zeitbild.snapshot.surroundings import EnvironmentLight
 from zeitbild.snapshot.texture import Texture
+from zeitbild.snapshot.view import Moment, View, placed_by
 
 Triple = tuple[float, float, float]
 #: Triangles of all bodies in one picture; about 250 bytes each while it is rendered.
@@ -38,7 +40,8 @@ class Snapshot:
     degrees; camera_span the width of an orthographic picture, 0 in perspective. error is the difference (of 255) beyond
     which pixels get more places at final. rays a pixel at final, to each light and over the half sphere; samples a pixel
     at rough, check and final. stations are the bodies' matrices while the shutter is open, evenly in time from its
-    opening to its closing, so close that what stands between two lies between them; empty if nothing moves. overscan
+    opening to its closing, so close that what stands between two lies between them; empty if nothing moves. views are from where they
+    are seen then, one for each station, and moments how they are lit, evenly in time; empty if that stays. overscan
     is how many pixels are rendered around the raster on each side. names are the elements' own and
     their finishes', which only identities tell; groups are those of the shot's lights, also of such as do not shine here.
     """
@@ -62,6 +65,8 @@ class Snapshot:
     filter: PixelFilter = ONE_PIXEL
     pixels: PixelLook | None = None
     stations: tuple[tuple[Matrix, ...], ...] = ()
+    views: tuple[View, ...] = ()
+    moments: tuple[Moment, ...] = ()
     textures: tuple[Texture, ...] = ()
     error: float = 6.0
     overscan: int = 0
@@ -143,10 +148,13 @@ class Snapshot:
             return replace(self, overscan=0)
         width, height = self.width + 2 * self.margin, self.height + 2 * self.margin
         more = width / self.width
-        angle = math.degrees(2 * math.atan(math.tan(math.radians(self.camera_angle) / 2) * more))
-        return replace(
-            self, width=width, height=height, overscan=0, camera_angle=angle, camera_span=self.camera_span * more
-        )
+
+        def wider(view: View) -> View:
+            angle = math.degrees(2 * math.atan(math.tan(math.radians(view.angle) / 2) * more))
+            return replace(view, angle=angle, span=view.span * more)
+
+        views = tuple(wider(view) for view in self.views)
+        return replace(self, width=width, height=height, overscan=0, views=views).through(wider(self.view))
 
     def at_size(self, width: int, height: int) -> Snapshot:
         """The same view for a screen. In the pixel look it has the very pixels of the output, as large as fits."""
@@ -162,6 +170,7 @@ class Snapshot:
             self,
             bodies=tuple(self.bodies[place] for place in places),
             stations=tuple(tuple(station[place] for place in places) for station in self.stations),
+            moments=tuple(replace(one, faces=tuple(one.faces[place] for place in places)) for one in self.moments),
         )
 
     def at_time(self, time: float) -> tuple[Matrix, ...]:
@@ -175,6 +184,51 @@ class Snapshot:
             start if start == end else tuple(a + (b - a) * share for a, b in zip(start, end, strict=True))
             for start, end in zip(self.stations[before], self.stations[before + 1], strict=True)
         )
+
+    @property
+    def view(self) -> View:
+        """From where it is seen."""
+        return View(self.camera_position, self.camera_target, self.camera_angle, self.camera_roll, self.camera_span)
+
+    def view_at(self, time: float) -> View:
+        """From where it is seen at a time of the open shutter, 0 (opening) to 1 (closing)."""
+        if not self.views:
+            return self.view
+        at = min(max(time, 0.0), 1.0) * (len(self.views) - 1)
+        before = min(int(at), len(self.views) - 2)
+        return self.views[before].towards(self.views[before + 1], at - before)
+
+    def through(self, view: View) -> Snapshot:
+        """The same from somewhere else."""
+        return replace(
+            self,
+            camera_position=view.position,
+            camera_target=view.target,
+            camera_angle=view.angle,
+            camera_roll=view.roll,
+            camera_span=view.span,
+        )
+
+    def as_seen(self, times: Sequence[float]) -> tuple[tuple[Matrix, ...], ...]:
+        """Where bodies must stand to look, through its own camera, as they do at times of the open shutter, its camera's motion and all."""
+        found = []
+        for time in times:
+            way = self.view.seen_from(self.view_at(time), self.width, self.height)
+            found.append(tuple(placed_by(way, matrix) for matrix in self.at_time(time)))
+        return tuple(found)
+
+    def stretch(self, times: Sequence[float]) -> Snapshot:
+        """The set between the first and the last of some times of the open shutter, seen and lit as at the middle one."""
+        middle = times[len(times) // 2]
+        held = self.through(self.view_at(middle))
+        if self.moments:
+            moment = self.moments[round(min(max(middle, 0.0), 1.0) * (len(self.moments) - 1))]
+            worn = (
+                replace(body, finishes=finishes, fades=fades, whole=whole)
+                for body, (finishes, fades, whole) in zip(self.bodies, moment.faces, strict=True)
+            )
+            held = replace(held, lights=moment.lights, environment=moment.environment, bodies=tuple(worn))
+        return replace(held.in_stretch(held.as_seen(times)), views=(), moments=())
 
     def in_stretch(self, stations: tuple[tuple[Matrix, ...], ...]) -> Snapshot:
         """The set in a stretch of the open shutter, as at its middle; until the next frame bodies go as far as before."""

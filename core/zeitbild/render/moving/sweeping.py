@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -62,6 +62,8 @@ _rooms: dict[tuple[int, ...], NDArray[np.int64]] = {}
 _KNOWN = 8
 #: Degrees that normals lean apart that share rays.
 _RAYS_LEAN = 20.0
+#: Stretches at least where light or finishes change, if a quality takes so many.
+_LIT = 8
 #: Points of an element whose ways are measured, and moments at which.
 _POINTS, _LOOKS = 2000, 17
 #: Triangles of all moments of a stretch; about 130 bytes each.
@@ -109,7 +111,10 @@ def stretches_of(snapshot: Snapshot, quality: Quality) -> Iterator[Snapshot]:
     Every second station is a moment; the others lie between. Until the next frame things go as far as before.
     """
     pace = PACES[quality.name]
-    stations = snapshot.stations
+    # Through a camera that moves, what stands still moves, too.
+    looks = np.linspace(0, 1, len(snapshot.stations))
+    stations = snapshot.as_seen([float(time) for time in looks]) if snapshot.views else snapshot.stations
+    seen = replace(snapshot, stations=stations, views=())
     turned = max(
         (
             sum(_turned(a[place], b[place]) for a, b in zip(stations, stations[1:], strict=False))
@@ -117,8 +122,8 @@ def stretches_of(snapshot: Snapshot, quality: Quality) -> Iterator[Snapshot]:
         ),
         default=0.0,
     )
-    steps = _fastest(snapshot) / pace.step
-    least = min(max(math.ceil(turned / pace.degrees), 1), pace.stretches)
+    steps = _fastest(seen) / pace.step
+    least = min(max(math.ceil(turned / pace.degrees), _LIT if snapshot.moments else 1), pace.stretches)
     triangles = max(1, sum(len(mesh.triangles) for mesh in snapshot.built_meshes))
     choices = [
         (max(least, min(math.ceil(steps / moments), pace.stretches)), moments)
@@ -129,7 +134,7 @@ def stretches_of(snapshot: Snapshot, quality: Quality) -> Iterator[Snapshot]:
     count, moments = min(choices, key=lambda one: one[0] * (30 + one[1]))
     for number in range(count):
         times = (number + np.arange(2 * moments + 1) / (2 * moments)) / count
-        yield snapshot.in_stretch(tuple(snapshot.at_time(float(time)) for time in times))
+        yield snapshot.stretch([float(time) for time in times])
 
 
 def stands(snapshot: Snapshot, scene: Scene, bodies: tuple[Matrix, ...]) -> NDArray[np.float64]:

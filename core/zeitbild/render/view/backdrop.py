@@ -18,6 +18,8 @@ from zeitbild.snapshot.surroundings import EnvironmentLight
 SURROUNDINGS = "surroundings"
 #: Generated surroundings are smooth: they are worked out at one of so many pixels a side, and spread.
 _COARSE = 8
+#: Moments of an open shutter at which surroundings that move are looked at.
+_OFTEN = 32
 
 
 def _directions(camera: Camera) -> NDArray[np.float64]:
@@ -69,6 +71,17 @@ def behind(snapshot: Snapshot) -> NDArray[np.float32] | None:
         return rows
     if not isinstance(snapshot.backdrop, str):
         return np.asarray(snapshot.backdrop, np.float32)
+    if snapshot.views or snapshot.moments:
+        # What is around moves through the picture with the camera, and is seen as often.
+        times = (np.arange(_OFTEN) + 0.5) / _OFTEN
+        seen = [_around(snapshot.stretch([float(time)] * 3)) for time in times]
+        mean: NDArray[np.float32] = np.mean(seen, axis=0, dtype=np.float32)
+        return mean
+    return _around(snapshot)
+
+
+def _around(snapshot: Snapshot) -> NDArray[np.float32]:
+    """The surroundings as the camera sees them [H, W, 3]."""
     by = 1 if snapshot.pixels is None else snapshot.pixels.enlarge
     snapshot = snapshot.widened()
     seen = _seen(

@@ -1,0 +1,174 @@
+"""What kind of value a field holds, and how two of them are mixed."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from functools import lru_cache
+from typing import Annotated, Any, Literal, get_args, get_origin
+
+from annotated_types import Ge, Le
+from pydantic import BaseModel, TypeAdapter, ValidationError
+from pydantic.fields import FieldInfo
+
+from zeitbild.colour import decode_hex, encode_hex
+from zeitbild.keys.rotations import between
+from zeitbild.values import is_colour
+
+Kind = Literal["number", "whole", "vector", "angles", "colour", "switch", "choice"]
+#: Kinds of which nothing lies between two values: each holds until the next key.
+STEPPED: tuple[Kind, ...] = ("switch", "choice")
+
+
+@dataclass(frozen=True, slots=True)
+class Measure:
+    """A field that can move: its kind, the limits of its numbers, how many there are, its unit and title, and what reads its values."""
+
+    kind: Kind
+    title: str
+    low: float
+    high: float
+    unit: str
+    count: int
+    read: Callable[[Any], Any]
+
+    @property
+    def stepped(self) -> bool:
+        """Whether it holds until the next key, whatever the way."""
+        return self.kind in STEPPED
+
+    def mixer(self, start: Any, end: Any, shortest: bool) -> Callable[[float], Any]:
+        """The values at shares of the way between two; shares may lie beyond 0..1. Colours are mixed in linear light."""
+        if self.stepped:
+            return lambda share: end if share >= 1 else start
+        if self.kind == "colour":
+            first, second = decode_hex(start), decode_hex(end)
+            return lambda share: encode_hex(
+                tuple(a + (b - a) * share for a, b in zip(first, second, strict=True)), fine=True
+            )
+        if self.kind == "angles" and shortest:
+            return lambda share: between(start, end, share)
+        if self.count == 1:
+            return lambda share: start + (end - start) * share
+        return lambda share: tuple(a + (b - a) * share for a, b in zip(start, end, strict=True))
+
+    def held(self, value: Any) -> Any:
+        """A value within the field's limits, whole where it must be."""
+        if self.kind in ("number", "whole"):
+            value = min(max(value, self.low), self.high)
+            return math.floor(value + 0.5) if self.kind == "whole" else value
+        if self.kind in ("vector", "angles"):
+            return tuple(min(max(one, self.low), self.high) for one in value)
+        return value
+
+    def moved(self, value: Any, by: float) -> Any:
+        """A number with something added."""
+        return value + by
+
+
+def _limits(metadata: Sequence[Any]) -> tuple[float, float]:
+    """From Field(ge, le), however it was written."""
+    low, high = -math.inf, math.inf
+    for one in metadata:
+        if isinstance(one, FieldInfo):
+            a, b = _limits(one.metadata)
+            low, high = max(low, a), min(high, b)
+        elif isinstance(one, Ge):
+            low = max(low, float(one.ge))  # type: ignore[arg-type]
+        elif isinstance(one, Le):
+            high = min(high, float(one.le))  # type: ignore[arg-type]
+    return low, high
+
+
+def _extra(field: FieldInfo) -> dict[str, Any]:
+    return field.json_schema_extra if isinstance(field.json_schema_extra, dict) else {}
+
+
+def _reader(type_: Any) -> Callable[[Any], Any]:
+    adapter: TypeAdapter[Any] = TypeAdapter(type_)
+
+    def read(value: Any) -> Any:
+        try:
+            return adapter.validate_python(value)
+        except ValidationError as error:
+            first = error.errors(include_url=False)[0]
+            message = str(first.get("ctx", {}).get("error") or first["msg"])
+            raise ValueError(message[0].lower() + message[1:]) from None
+
+    return read
+
+
+def _measure(field: FieldInfo, title: str, index: int | None) -> Measure | None:
+    """The measure of a field, or of one number of its vector; None if it cannot move."""
+    extra, type_ = _extra(field), field.annotation
+    if extra.get("x-still"):
+        return None
+    unit, full = str(extra.get("x-unit", "")), Annotated[type_, *field.metadata] if field.metadata else type_
+    if get_origin(type_) is tuple:
+        inner = get_args(type_)
+        if ... in inner or not all(get_args(one)[:1] == (float,) for one in inner):
+            return None
+        low, high = _limits(get_args(inner[0])[1:])
+        if index is None:
+            kind: Kind = "angles" if unit == "°" else "vector"
+            return Measure(kind, title, low, high, unit, len(inner), _reader(full))
+        if not 0 <= index < len(inner):
+            return None
+        return Measure("number", f"{title} {'xyz'[index]}", low, high, unit, 1, _reader(inner[index]))
+    if index is not None:
+        return None
+    if type_ is bool:
+        return Measure("switch", title, 0, 1, "", 1, _reader(full))
+    if type_ in (int, float):
+        low, high = _limits(field.metadata)
+        return Measure("number" if type_ is float else "whole", title, low, high, unit, 1, _reader(full))
+    if type_ is str and is_colour(field.metadata):
+        return Measure("colour", title, 0, 1, "", 1, _reader(full))
+    if (
+        get_origin(type_) is Literal
+        and len(get_args(type_)) > 1
+        and all(isinstance(one, str) for one in get_args(type_))
+    ):
+        return Measure("choice", title, 0, 0, "", 1, _reader(full))
+    return None
+
+
+@lru_cache(maxsize=4096)
+def measure_of(part: type[BaseModel], path: str) -> Measure:
+    """The measure of a field below a part by its dotted path (``placement.position``, ``placement.position.1`` for its y);
+    ValueError says if there is none, or if it cannot move."""
+    names, titles, inside = path.split("."), [], part
+    for at, name in enumerate(names):
+        field = inside.model_fields.get(name)
+        if field is None:
+            break
+        titles.append(field.title or name)
+        if isinstance(field.annotation, type) and issubclass(field.annotation, BaseModel):
+            if _extra(field).get("x-still"):
+                break
+            inside = field.annotation
+            continue
+        rest = names[at + 1 :]
+        if len(rest) > 1 or (rest and not rest[0].isdigit()):
+            break
+        shown = titles[-1] if len(titles) == 1 else f"{titles[0]}, {titles[-1].lower()}"
+        if titles[0] == "Placement":
+            shown = titles[-1]
+        found = _measure(field, shown, int(rest[0]) if rest else None)
+        if found is None:
+            raise ValueError(f"{path[:60]!r} is nothing that can have keys")
+        return found
+    raise ValueError(f"there is no {path[:60]!r} that could have keys")
+
+
+def fields_of(part: type[BaseModel], before: str = "") -> list[str]:
+    """Paths of all fields below a part that can move, vectors as one."""
+    found = []
+    for name, field in part.model_fields.items():
+        if isinstance(field.annotation, type) and issubclass(field.annotation, BaseModel):
+            if not _extra(field).get("x-still"):
+                found += fields_of(field.annotation, f"{before}{name}.")
+        elif name not in ("id", "kind") and _measure(field, name, None) is not None:
+            found.append(before + name)
+    return found

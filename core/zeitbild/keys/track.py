@@ -1,0 +1,75 @@
+"""A track: the keys of one value, and what it does between, before and after them."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any, Literal
+
+from pydantic import Field, field_validator, model_validator
+
+from zeitbild.timing.easing import Way
+from zeitbild.timing.frames import MAX_FRAME_NUMBER
+from zeitbild.values import Part, number
+
+#: Keys of one value.
+MOST_KEYS = 1000
+#: How far a handle of a free curve may lie outside of the way, in ways.
+_FARTHEST = 20.0
+
+Share = Annotated[float, Field(ge=0, le=1)]
+Height = Annotated[float, Field(ge=-_FARTHEST, le=_FARTHEST)]
+#: What a value does where it has no keys any more.
+Outside = Literal["hold", "repeat", "back and forth", "go on"]
+
+
+class Key(Part):
+    """A value at a frame, and the way to the next key."""
+
+    frame: Annotated[int, Field(ge=-MAX_FRAME_NUMBER, le=MAX_FRAME_NUMBER)] = Field(title="Frame")
+    value: Any = Field(title="Value")
+    way: Way = Field(default="gentle", title="To the next key")
+    strength: float = number(0.42, "Strength", 0, 1, step=0.01, slider=(0, 1))
+    handles: tuple[Share, Height, Share, Height] = Field(
+        default=(0.42, 0.0, 0.58, 1.0),
+        title="Handles",
+        description="Of a free curve: time and value of both, as shares of the way to the next key.",
+    )
+
+
+class Wave(Part):
+    """What goes to and fro, or round, over the range, exact at every frame."""
+
+    shape: Literal["to and fro", "round"] = Field(
+        default="to and fro", title="Goes", description="Round: it rises by the amount and starts anew."
+    )
+    amount: float = number(10, "Amount", -1_000_000, 1_000_000)
+    times: float = number(1, "Times over the range", -1000, 1000, help="Whole numbers close a cycle.")
+    begins: float = number(0, "Begins at", -1, 1, step=0.05, slider=(-1, 1), help="In waves.")
+
+
+class Track(Part):
+    """How one value moves."""
+
+    keys: tuple[Key, ...] = Field(default=(), title="Keys", max_length=MOST_KEYS)
+    before: Outside = Field(default="hold", title="Before the first key")
+    after: Outside = Field(default="hold", title="After the last key")
+    shortest: bool = Field(
+        default=False,
+        title="Shortest way",
+        description="Rotations turn about one axis; otherwise each angle goes its own way, whole turns and all.",
+    )
+    wave: Wave | None = Field(default=None, title="Wave")
+
+    @field_validator("keys", mode="after")
+    @classmethod
+    def _in_order(cls, keys: tuple[Key, ...]) -> tuple[Key, ...]:
+        found = tuple(sorted(keys, key=lambda key: key.frame))
+        for one, other in zip(found, found[1:], strict=False):
+            if one.frame == other.frame:
+                raise ValueError(f"two keys stand at frame {one.frame}")
+        return found
+
+    @model_validator(mode="after")
+    def _moves(self) -> Track:
+        if not self.keys and self.wave is None:
+            raise ValueError("a value that moves has a key or a wave")
+        return self
