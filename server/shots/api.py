@@ -14,7 +14,7 @@ from assets.selectors import check_assets, named_assets
 from journal.writing import note
 from projects.models import Project, Role
 from projects.selectors import project_for
-from shots import jobs
+from shots import jobs, moving
 from shots.actions.create_shot import create_shot, delete_shot, duplicate_shot, restore_shot
 from shots.actions.save_document import redo, save_document, undo
 from shots.examine import elements_at, estimate, examine, frame_camera, read_length, where_elements_lie
@@ -40,10 +40,14 @@ from shots.schemas import (
     PaletteIn,
     PickIn,
     PictureIn,
+    RetimedOut,
+    RetimeIn,
     SaveIn,
     ShotIn,
     ShotOut,
     ShotRow,
+    TrackOut,
+    ValuesIn,
 )
 from shots.selectors import redo_target, shot_for, shots_of
 from zeitbild.document.reading import write_shot
@@ -302,6 +306,20 @@ async def lies(request: HttpRequest, shot_id: int, data: FrameIn) -> list[dict[s
     """Where the elements of an unsaved document lie on the picture, and how a drag moves them."""
     await _reach_recently(signed_in(request), shot_id, data.document)
     return await compute(SHORT, signed_in(request).id, where_elements_lie, data.document, data.frame)
+
+
+@router.post("/shots/{shot_id}/values", response=list[TrackOut], operation_id="movingValues")
+async def moving_values(request: HttpRequest, shot_id: int, data: ValuesIn) -> list[dict[str, Any]]:
+    """Values of an unsaved document that move, at frames."""
+    await _reach_recently(signed_in(request), shot_id, data.document)
+    return await compute(SHORT, signed_in(request).id, moving.values, data.document, data.frames, data.tracks)
+
+
+@router.post("/shots/{shot_id}/retime", response=RetimedOut, operation_id="retime")
+async def retime(request: HttpRequest, shot_id: int, data: RetimeIn) -> dict[str, Any]:
+    """What changes in an unsaved document when something is done to its time; nothing is saved."""
+    await _reach_recently(signed_in(request), shot_id, data.document)
+    return await compute(SHORT, signed_in(request).id, moving.retime, data)
 
 
 @router.post("/shots/{shot_id}/pick", response=list[str], operation_id="elementsAt")

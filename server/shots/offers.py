@@ -7,12 +7,13 @@ from typing import Any
 from urllib.parse import quote
 
 from zeitbild.document.reading import shot_schema
-from zeitbild.document.shot import Shot
+from zeitbild.document.shot import Backdrop, Camera, Environment, Shot
 from zeitbild.elements import kinds
-from zeitbild.finishes import READY_MADE
+from zeitbild.finishes import READY_MADE, NamedFinish
 from zeitbild.fonts import SHIPPED
 from zeitbild.geometry.font import MAX_FONT_BYTES
 from zeitbild.handoff.recipes import recipes
+from zeitbild.keys.measure import fields_of
 from zeitbild.library import files
 from zeitbild.lights import kinds as light_kinds
 from zeitbild.lights.ready_made import LIGHT_SETS
@@ -53,6 +54,15 @@ def offers() -> dict[str, Any]:
             }
             for kind in kinds
         ],
+        # Fields that can have keys, by the part that they are of.
+        "moves": {
+            **{f"element:{kind.name}": fields_of(kind.parameters) for kind in kinds},
+            **{f"light:{kind.name}": fields_of(kind.parameters) for kind in light_kinds},
+            "camera": fields_of(Camera),
+            "environment": fields_of(Environment),
+            "backdrop": fields_of(Backdrop),
+            "finish": fields_of(NamedFinish),
+        },
         "light_kinds": [
             {
                 "name": kind.name,

@@ -123,6 +123,49 @@ class FrameIn(Schema):
     frame: int
 
 
+class ValuesIn(Schema):
+    """An unsaved document, frames to look at its moving values at, and which of them (none: all)."""
+
+    document: dict[str, Any]
+    frames: list[int] = Field(max_length=2000)
+    tracks: list[str] = Field(default=[], max_length=1000)
+
+
+class TrackOut(Schema):
+    """A value that moves: its path in the document, its part's and its own name, what kind of value it is, and what it is at each
+    frame that was asked for (colours as people write them)."""
+
+    path: str
+    thing: str
+    title: str
+    kind: Literal["number", "whole", "vector", "angles", "colour", "switch", "choice"]
+    unit: str
+    values: list[Any]
+
+
+class RetimeIn(Schema):
+    """What to do to the time of an unsaved document (``shots.moving.WAYS`` says with which of these)."""
+
+    document: dict[str, Any]
+    what: str
+    tracks: list[str] = Field(default=[], max_length=1000)
+    elements: list[str] = Field(default=[], max_length=200)
+    first: int = 0
+    last: int = 0
+    frames: int = 0
+    by: int = 0
+    value: Any = None
+    rate: str = ""
+    keep_seconds: bool = True
+
+
+class RetimedOut(Schema):
+    """New values by their paths in the document, and what a person should know of it."""
+
+    values: dict[str, Any]
+    note: str
+
+
 class PaletteIn(FrameIn):
     """... and how many colours to find."""
 

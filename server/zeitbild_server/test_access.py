@@ -20,7 +20,7 @@ from zeitbild_server.testing import StudioCase
 #: Least roles that differ from the rule: reading is for viewers, everything else for editors.
 _LOOKING = {
     *("renderPicture", "examine", "frameCamera", "whereElementsLie", "elementsAt", "histogram", "findPalette"),
-    "giveUpJob",
+    *("giveUpJob", "movingValues", "retime"),
 }
 _OWNING = {"deleteProject", "restoreProject", "addMember", "changeMember", "getJournal"}
 #: Anybody may leave; putting others out is for owners, and has a test of its own.
@@ -71,6 +71,8 @@ class Access(StudioCase):
             "elementsAt": {**seen, "x": 1, "y": 1},
             "adoptFiles": {"keys": [f"asset:{brought.sha256}"]},
             "keep": {"kind": "finish", "name": "Mine", "content": {}},
+            "movingValues": {"document": document, "frames": [1]},
+            "retime": {"document": document, "what": "reverse-all"},
             "histogram": seen,
             "findPalette": seen,
             "estimate": {"document": document},

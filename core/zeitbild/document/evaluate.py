@@ -21,7 +21,8 @@ def time_of(shot: Shot, frame: int | Fraction) -> Time:
     """The time of a frame of the shot, which may lie between two or outside its range."""
     timing = shot.timing
     seconds = Fraction(frame - timing.first) / timing.fraction
-    return Time(Fraction(frame), seconds, phase_of(frame, timing.first, timing.last, timing.cycle), timing.fraction)
+    whole = timing.first, timing.last, timing.cycle
+    return Time(Fraction(frame), seconds, phase_of(frame, *whole), timing.fraction, whole)
 
 
 def evaluate(shot: Shot, time: Time) -> Shot:

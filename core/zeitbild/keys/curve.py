@@ -20,7 +20,7 @@ class Curve:
     """The values of a track. Without keys (only a wave) it moves about the value that stands there."""
 
     def __init__(self, track: Track, measure: Measure, still: Any) -> None:
-        self._measure, self._wave = measure, track.wave
+        self._measure, self._wave, self._every = measure, track.wave, track.every
         keys = track.keys
         self._values = [key.value for key in keys] or [still]
         self._frames = [key.frame for key in keys] or [0]
@@ -44,6 +44,8 @@ class Curve:
 
     def at(self, time: Time) -> Any:
         """The value at a time, within the limits of its field."""
+        if self._every > 1:
+            time = time.stepped(self._frames[0], self._every)
         value = self._keyed(time.frame)
         wave = self._wave
         if wave is not None:

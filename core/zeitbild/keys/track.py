@@ -52,6 +52,9 @@ class Track(Part):
     keys: tuple[Key, ...] = Field(default=(), title="Keys", max_length=MOST_KEYS)
     before: Outside = Field(default="hold", title="Before the first key")
     after: Outside = Field(default="hold", title="After the last key")
+    every: Annotated[int, Field(ge=1, le=100)] = Field(
+        default=1, title="A new value every", description="On twos: 2. Counted in frames from the first key."
+    )
     shortest: bool = Field(
         default=False,
         title="Shortest way",

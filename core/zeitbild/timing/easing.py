@@ -82,6 +82,11 @@ def _bounce(share: float, strength: float) -> float:
     return 1.0
 
 
+def past_handles(strength: float) -> Handles:
+    """The curve that goes past its end: 1 + (s + 1)(t - 1)^3 + s (t - 1)^2 (Penner 2002), whose time is even."""
+    return (1 / 3, 1 + _PAST * strength / 3, 2 / 3, 1.0)
+
+
 def share_of_way(way: Way, strength: float, handles: Handles) -> Callable[[float], float]:
     """The function that gives the share of the way at a share of the time in 0..1. ``strength`` lies in 0..1."""
     if way == "hold":
@@ -89,11 +94,11 @@ def share_of_way(way: Way, strength: float, handles: Handles) -> Callable[[float
     if way == "straight":
         return lambda share: share
     if way == "past":
-        over = _PAST * strength
-        return lambda share: 1 + (over + 1) * (share - 1) ** 3 + over * (share - 1) ** 2
+        curve = past_handles(strength)
+        return lambda share: bezier(curve, share)
     if way == "bounce":
         return lambda share: _bounce(share, strength)
-    curve: Handles = {
+    curve = {
         "gentle start": (strength, 0.0, 1.0, 1.0),
         "gentle end": (0.0, 0.0, 1.0 - strength, 1.0),
         "gentle": (strength, 0.0, 1.0 - strength, 1.0),

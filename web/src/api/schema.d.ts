@@ -536,6 +536,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot_id}/values": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Moving Values
+         * @description Values of an unsaved document that move, at frames.
+         */
+        post: operations["movingValues"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/retime": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Retime
+         * @description What changes in an unsaved document when something is done to its time; nothing is saved.
+         */
+        post: operations["retime"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot_id}/pick": {
         parameters: {
             query?: never;
@@ -695,7 +735,7 @@ export interface paths {
         put?: never;
         /**
          * Upload Picture
-         * @description Take in a picture for surfaces: PNG, JPEG, EXR or HDR.
+         * @description Take in a picture for surfaces: PNG, JPEG, TIFF, TGA, EXR, HDR or WebP.
          */
         post: operations["uploadPicture"];
         delete?: never;
@@ -1863,6 +1903,111 @@ export interface components {
             };
             /** Frame */
             frame: number;
+        };
+        /**
+         * TrackOut
+         * @description A value that moves: its path in the document, its part's and its own name, what kind of value it is, and what it is at each
+         *     frame that was asked for (colours as people write them).
+         */
+        TrackOut: {
+            /** Path */
+            path: string;
+            /** Thing */
+            thing: string;
+            /** Title */
+            title: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "number" | "whole" | "vector" | "angles" | "colour" | "switch" | "choice";
+            /** Unit */
+            unit: string;
+            /** Values */
+            values: unknown[];
+        };
+        /**
+         * ValuesIn
+         * @description An unsaved document, frames to look at its moving values at, and which of them (none: all).
+         */
+        ValuesIn: {
+            /** Document */
+            document: {
+                [key: string]: unknown;
+            };
+            /** Frames */
+            frames: number[];
+            /**
+             * Tracks
+             * @default []
+             */
+            tracks?: string[];
+        };
+        /**
+         * RetimedOut
+         * @description New values by their paths in the document, and what a person should know of it.
+         */
+        RetimedOut: {
+            /** Values */
+            values: {
+                [key: string]: unknown;
+            };
+            /** Note */
+            note: string;
+        };
+        /**
+         * RetimeIn
+         * @description What to do to the time of an unsaved document (``shots.moving.WAYS`` says with which of these).
+         */
+        RetimeIn: {
+            /** Document */
+            document: {
+                [key: string]: unknown;
+            };
+            /** What */
+            what: string;
+            /**
+             * Tracks
+             * @default []
+             */
+            tracks?: string[];
+            /**
+             * Elements
+             * @default []
+             */
+            elements?: string[];
+            /**
+             * First
+             * @default 0
+             */
+            first?: number;
+            /**
+             * Last
+             * @default 0
+             */
+            last?: number;
+            /**
+             * Frames
+             * @default 0
+             */
+            frames?: number;
+            /**
+             * By
+             * @default 0
+             */
+            by?: number;
+            /** Value */
+            value?: unknown;
+            /**
+             * Rate
+             * @default
+             */
+            rate?: string;
+            /**
+             * Keep Seconds
+             * @default true
+             */
+            keep_seconds?: boolean;
         };
         /**
          * PickIn
@@ -3393,6 +3538,58 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LiesOut"][];
+                };
+            };
+        };
+    };
+    movingValues: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ValuesIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TrackOut"][];
+                };
+            };
+        };
+    };
+    retime: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RetimeIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RetimedOut"];
                 };
             };
         };

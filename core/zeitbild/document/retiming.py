@@ -1,0 +1,267 @@
+"""What is done to the time of a shot: ranges of keys of some tracks, one-step choices that make ordinary keys, and the whole.
+
+Each gives the parts of the document that change, by their paths, as plain JSON: what a person can undo in one step.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import dataclass, field
+from fractions import Fraction
+from typing import Any
+
+from zeitbild.document.evaluate import evaluate, moving_parts, time_of
+from zeitbild.document.shot import Shot, Timing
+from zeitbild.errors import InputError
+from zeitbild.keys import Key, Moving, Track
+from zeitbild.keys.editing import backwards, looped, moved, put, scaled, stretched, with_keys, without
+from zeitbild.keys.measure import measure_of
+from zeitbild.timing.rate import parse_rate
+
+
+@dataclass(frozen=True, slots=True)
+class Changes:
+    """New values by the paths of the document, and what a person should know of it."""
+
+    values: dict[str, Any] = field(default_factory=dict)
+    note: str = ""
+
+
+def split(shot: Shot, path: str) -> tuple[str, str]:
+    """The path of a part whose values move, and that of the field below it; InputError if there is no such part."""
+    for part in sorted(moving_parts(shot), key=len, reverse=True):
+        if path.startswith(f"{part}."):
+            return part, path.removeprefix(f"{part}.")
+    raise InputError(f"{path[:80]!r} is nothing that moves in this shot", "tracks")
+
+
+def value_at(shot: Shot, path: str, frame: int | Fraction) -> Any:
+    """The value of a field at a frame, by its path in the document."""
+    part, inner = split(shot, path)
+    found: Any = moving_parts(evaluate(shot, time_of(shot, frame)))[part]
+    for name in inner.split("."):
+        found = found[int(name)] if name.isdigit() else getattr(found, name)
+    return found
+
+
+def _written(part: Moving, moves: dict[str, Track]) -> dict[str, Any]:
+    return {path: track.model_dump(mode="json") for path, track in moves.items()}
+
+
+def _each(shot: Shot, tracks: Iterable[str], change: Callable[[str, Track], Track | None]) -> Changes:
+    """Some tracks changed, by the paths of their fields in the document; one that comes to None is gone."""
+    parts = moving_parts(shot)
+    changed: dict[str, dict[str, Track]] = {}
+    for path in tracks:
+        part, inner = split(shot, path)
+        moves = changed.setdefault(part, dict(parts[part].moves))
+        if inner not in moves:
+            raise InputError(f"{path[:80]!r} has no keys", "tracks")
+        found = change(path, moves.pop(inner))
+        if found is not None:
+            moves[inner] = found
+    return Changes({f"{part}.moves": _written(parts[part], moves) for part, moves in changed.items()})
+
+
+def all_tracks(shot: Shot) -> list[str]:
+    """Paths of all fields that move, in the order of the document."""
+    return [f"{path}.{inner}" for path, part in moving_parts(shot).items() for inner in part.moves]
+
+
+def move_keys(shot: Shot, tracks: Sequence[str], first: int, last: int, by: int) -> Changes:
+    """Keys of a range at other frames."""
+    return _each(shot, tracks, lambda _, track: moved(track, first, last, by))
+
+
+def stretch_keys(shot: Shot, tracks: Sequence[str], first: int, last: int, frames: int) -> Changes:
+    """A range of keys made so many frames long; later keys move along."""
+    return _each(shot, tracks, lambda _, track: stretched(track, first, last, frames))
+
+
+def reverse_keys(shot: Shot, tracks: Sequence[str], first: int, last: int) -> Changes:
+    """Keys of a range in the opposite order."""
+    return _each(shot, tracks, lambda _, track: backwards(track, first, last))
+
+
+def delete_keys(shot: Shot, tracks: Sequence[str], first: int, last: int) -> Changes:
+    """Without the keys of a range; a value without any stays as it was there."""
+    changes = _each(shot, tracks, lambda _, track: without(track, first, last))
+    for path in tracks:
+        part, inner = split(shot, path)
+        if inner not in changes.values[f"{part}.moves"]:
+            # What is seen at that place stays seen.
+            still = value_at(shot, path, first)
+            changes.values[path] = list(still) if isinstance(still, tuple) else plain_colour(still)
+    return changes
+
+
+def plain_colour(value: Any) -> Any:
+    """A colour between two as people write colours; anything else as it is."""
+    if isinstance(value, str) and value.startswith("#") and len(value) == 13:
+        return "#" + "".join(f"{round(int(value[at : at + 4], 16) / 257):02x}" for at in (1, 5, 9))
+    return value
+
+
+def step_keys(shot: Shot, tracks: Sequence[str], every: int) -> Changes:
+    """A new value only every so many frames: on twos, on threes."""
+    if not 1 <= every <= 100:
+        raise InputError(f"every {every} frames is none of 1 to 100", "every")
+    return _each(shot, tracks, lambda _, track: track.model_copy(update={"every": every}))
+
+
+def loop_keys(shot: Shot, tracks: Sequence[str], first: int, last: int) -> Changes:
+    """Keys of a range lead from its last frame into its first, over and over."""
+    if last <= first:
+        raise InputError("a loop has at least two frames", "last")
+
+    def value(path: str) -> Any:
+        return plain_colour(value_at(shot, path, first))
+
+    return _each(shot, tracks, lambda path, track: looped(track, first, last, value(path)))
+
+
+def put_key(shot: Shot, path: str, frame: int, value: Any = None) -> Changes:
+    """A key at a frame with a value, or with the one that is there."""
+    part, inner = split(shot, path)
+    own = moving_parts(shot)[part]
+    try:
+        measure = measure_of(type(own), inner)
+        value = measure.read(plain_colour(value_at(shot, path, frame)) if value is None else value)
+    except ValueError as error:
+        raise InputError(str(error), path) from None
+    moves = dict(own.moves)
+    track = moves.get(inner)
+    moves[inner] = Track(keys=(Key(frame=frame, value=value),)) if track is None else put(track, frame, value)
+    return Changes({f"{part}.moves": _written(own, moves)})
+
+
+def _opacity(shot: Shot, elements: Sequence[str], keys: Callable[[Track | None], Track]) -> Changes:
+    """Opacity of some elements (paths) with keys more."""
+    found = {}
+    for path in elements:
+        part = moving_parts(shot).get(path)
+        if part is None or not path.startswith("elements."):
+            raise InputError(f"there is no element {path[:40]!r} that could fade", "elements")
+        moves = dict(part.moves)
+        moves["opacity"] = keys(moves.get("opacity"))
+        found[f"{path}.moves"] = _written(part, moves)
+    return Changes(found)
+
+
+def _replaced(track: Track | None, keys: Sequence[Key]) -> Track:
+    """A track with some keys in the place of all that lie between the first and the last of them."""
+    if track is None:
+        return Track(keys=tuple(keys))
+    first, last = keys[0].frame, keys[-1].frame
+    return with_keys(track, [*(key for key in track.keys if not first <= key.frame <= last), *keys])
+
+
+def fade(shot: Shot, elements: Sequence[str], frame: int, frames: int, *, out: bool) -> Changes:
+    """Elements that come in from the frame on, or are gone at it after so many frames."""
+    if frames < 1:
+        raise InputError("a fade has at least one frame", "frames")
+    first, last = (frame - frames, frame) if out else (frame, frame + frames)
+    begins, ends = (1.0, 0.0) if out else (0.0, 1.0)
+    keys = (Key(frame=first, value=begins, way="straight"), Key(frame=last, value=ends, way="straight"))
+    return _opacity(shot, elements, lambda track: _replaced(track, keys))
+
+
+def flash(shot: Shot, elements: Sequence[str], frame: int, frames: int) -> Changes:
+    """Elements that are there for so many frames from the frame on, and neither before nor after."""
+    if frames < 1:
+        raise InputError("a flash has at least one frame", "frames")
+    values = ((frame - 1, 0.0), (frame, 1.0), (frame + frames, 0.0))
+    keys = [Key(frame=at, value=value, way="hold") for at, value in values]
+    return _opacity(shot, elements, lambda track: _replaced(track, keys))
+
+
+def hold_at_end(shot: Shot, frames: int) -> Changes:
+    """So many frames more at the end, in which keys hold; a cycle is none any more."""
+    timing = shot.timing
+    if frames < 1:
+        raise InputError("a hold has at least one frame", "frames")
+    return Changes({"timing": _timing(timing, last=timing.last + frames, cycle=False)})
+
+
+def _timing(timing: Timing, **changes: Any) -> dict[str, Any]:
+    """A timing with changes; InputError if it does not hold."""
+    try:
+        return Timing.model_validate({**timing.model_dump(), **changes}).model_dump(mode="json")
+    except ValueError as error:
+        said = error.errors()[0]["msg"] if hasattr(error, "errors") else str(error)
+        raise InputError(said.removeprefix("Value error, "), "timing") from None
+
+
+def shift_all(shot: Shot, by: int) -> Changes:
+    """The whole shot at other frame numbers, keys and all."""
+    timing = shot.timing
+    changes = _each(shot, all_tracks(shot), lambda _, track: later(track, by))
+    return Changes({**changes.values, "timing": _timing(timing, first=timing.first + by, last=timing.last + by)})
+
+
+def later(track: Track, by: int) -> Track:
+    """All keys of a track so many frames later."""
+    return with_keys(track, (key.model_copy(update={"frame": key.frame + by}) for key in track.keys))
+
+
+def _scale_all(shot: Shot, share: Fraction, **timing: Any) -> Changes:
+    lost = 0
+
+    def change(_: str, track: Track) -> Track:
+        nonlocal lost
+        found, gone = scaled(track, shot.timing.first, share)
+        lost += gone
+        return found
+
+    changes = _each(shot, all_tracks(shot), change)
+    note = f"{lost} keys came to frames that have one, and are gone" if lost else ""
+    return Changes({**changes.values, "timing": _timing(shot.timing, **timing)}, note)
+
+
+def stretch_all(shot: Shot, frames: int) -> Changes:
+    """The whole shot so many frames long. In a cycle the frame after the last stays that which equals the first."""
+    timing = shot.timing
+    before = timing.last - timing.first + (1 if timing.cycle else 0)
+    after = frames if timing.cycle else frames - 1
+    if frames < 2 or before < 1:
+        raise InputError("a shot that is stretched has at least two frames", "frames")
+    return _scale_all(shot, Fraction(after, before), last=timing.first + frames - 1)
+
+
+def reverse_all(shot: Shot) -> Changes:
+    """The whole shot backwards. In a cycle the first frame stays the first."""
+    timing = shot.timing
+    last = timing.last + 1 if timing.cycle else timing.last
+
+    def change(_: str, track: Track) -> Track:
+        far = max((abs(key.frame) for key in track.keys), default=0) + abs(timing.first) + last
+        turned = backwards(track, timing.first + last - far, far)
+        wave = track.wave
+        if wave is not None:
+            begins = (Fraction(str(wave.times)) + Fraction(str(wave.begins))) % 1
+            wave = wave.model_copy(update={"times": -wave.times, "begins": float(begins)})
+        return turned.model_copy(update={"before": track.after, "after": track.before, "wave": wave})
+
+    changes = _each(shot, all_tracks(shot), change)
+    for number, element in enumerate(shot.elements):
+        if element.turn.turns:
+            # A turn over the range runs the other way, from where it ended.
+            start = float((Fraction(str(element.turn.start)) + 360 * Fraction(str(element.turn.turns))) % 360)
+            changes.values[f"elements.{number}.turn"] = {
+                **element.turn.model_dump(mode="json"),
+                "turns": -element.turn.turns,
+                "start": start,
+            }
+    return changes
+
+
+def change_rate(shot: Shot, rate: str, *, keep_seconds: bool) -> Changes:
+    """Another rate: with as many seconds as before, or with the same frames."""
+    new = parse_rate(rate)
+    if not keep_seconds:
+        return Changes({"timing": _timing(shot.timing, rate=rate)})
+    timing = shot.timing
+    share = new / timing.fraction
+    count = Fraction(timing.last - timing.first + 1) * share
+    frames = max(1, (2 * count.numerator + count.denominator) // (2 * count.denominator))
+    return _scale_all(shot, share, rate=rate, last=timing.first + frames - 1)

@@ -1,0 +1,188 @@
+"""What is done to the time of a shot, against the values that it had before."""
+
+import unittest
+from fractions import Fraction
+from typing import Any
+
+from zeitbild.document import retiming
+from zeitbild.document.evaluate import evaluate, time_of
+from zeitbild.document.reading import read_shot
+from zeitbild.document.retiming import Changes, all_tracks, value_at
+from zeitbild.document.shot import Shot
+from zeitbild.errors import InputError
+
+_WIDTH, _PLACE, _OPEN = "elements.0.width", "elements.0.placement.position", "elements.0.opacity"
+
+
+def _shot(cycle: bool = False, **moves: Any) -> Shot:
+    keys = [
+        {"frame": 3, "value": 10, "way": "gentle start"},
+        {"frame": 8, "value": 40, "way": "past", "strength": 0.6},
+        {"frame": 13, "value": 20, "way": "free", "handles": [0.1, 0.5, 0.3, 1.4]},
+        {"frame": 20, "value": 70, "way": "gentle"},
+    ]
+    place = [{"frame": 1, "value": [0, 0, 0]}, {"frame": 24, "value": [50, 0, 9], "way": "straight"}]
+    tracks = {"width": {"keys": keys}, "placement.position": {"keys": place}, **moves}
+    return read_shot(
+        {
+            "version": 3,
+            "timing": {"first": 1, "last": 24, "rate": "24", "cycle": cycle},
+            "elements": [{"kind": "solid", "id": "a", "turn": {"turns": 1, "start": 20}, "moves": tracks}],
+        }
+    )
+
+
+def _changed(shot: Shot, changes: Changes) -> Shot:
+    raw = shot.model_dump(mode="json")
+    for path, value in changes.values.items():
+        at: Any = raw
+        *names, last = path.split(".")
+        for name in names:
+            at = at[int(name)] if name.isdigit() else at[name]
+        if isinstance(at, list):
+            at[int(last)] = value
+        else:
+            at[last] = value
+    return read_shot(raw)
+
+
+class Ranges(unittest.TestCase):
+    def test_moved_stretched_and_reversed(self) -> None:
+        shot = _shot()
+        moved = _changed(shot, retiming.move_keys(shot, [_WIDTH], 8, 13, 2))
+        self.assertEqual([key.frame for key in moved.elements[0].moves["width"].keys], [3, 10, 15, 20])
+        stretched = _changed(shot, retiming.stretch_keys(shot, [_WIDTH], 3, 13, 21))
+        self.assertEqual([key.frame for key in stretched.elements[0].moves["width"].keys], [3, 13, 23, 30])
+        for frame in range(3, 14):
+            self.assertAlmostEqual(value_at(stretched, _WIDTH, 3 + 2 * (frame - 3)), value_at(shot, _WIDTH, frame))
+        back = _changed(shot, retiming.reverse_keys(shot, [_WIDTH], 3, 20))
+        for frame in range(3, 21):
+            self.assertAlmostEqual(value_at(back, _WIDTH, 23 - frame), value_at(shot, _WIDTH, frame), places=9)
+        again = _changed(back, retiming.reverse_keys(back, [_WIDTH], 3, 20))
+        for frame in range(1, 25):
+            self.assertAlmostEqual(value_at(again, _WIDTH, frame), value_at(shot, _WIDTH, frame), places=9)
+
+    def test_two_keys_never_come_to_one_frame(self) -> None:
+        shot = _shot()
+        for call in (
+            lambda: retiming.move_keys(shot, [_WIDTH], 8, 8, 5),
+            lambda: retiming.stretch_keys(shot, [_WIDTH], 3, 20, 2),
+        ):
+            with self.assertRaises(InputError) as caught:
+                call()
+            self.assertIn("two keys would stand at frame", str(caught.exception))
+
+    def test_deleted_keys_leave_what_is_seen(self) -> None:
+        shot = _shot()
+        left = _changed(shot, retiming.delete_keys(shot, [_WIDTH, _PLACE], 12, 24))
+        self.assertEqual([key.frame for key in left.elements[0].moves["width"].keys], [3, 8])
+        gone = _changed(shot, retiming.delete_keys(shot, [_WIDTH], 1, 24))
+        self.assertNotIn("width", gone.elements[0].moves)
+        self.assertEqual(gone.elements[0].width, value_at(shot, _WIDTH, 1))
+
+    def test_on_twos_each_value_holds_for_two_frames(self) -> None:
+        shot = _shot()
+        twos = _changed(shot, retiming.step_keys(shot, [_WIDTH], 2))
+        for frame in range(3, 24):
+            self.assertEqual(value_at(twos, _WIDTH, frame), value_at(shot, _WIDTH, frame - (frame - 3) % 2))
+
+    def test_a_loop_leads_into_its_beginning(self) -> None:
+        shot = _shot(cycle=True)
+        loop = _changed(shot, retiming.loop_keys(shot, [_WIDTH, _PLACE], 1, 24))
+        for path in (_WIDTH, _PLACE):
+            self.assertEqual(value_at(loop, path, 25), value_at(loop, path, 1))
+            self.assertEqual(value_at(loop, path, 24 + 7), value_at(loop, path, 7))
+            # While the shutter opens before the first frame it is seen as after the last.
+            half = Fraction(1, 2)
+            self.assertEqual(value_at(loop, path, 1 - half), value_at(loop, path, 25 - half))
+        self.assertEqual(value_at(loop, _WIDTH, 13), value_at(shot, _WIDTH, 13))
+
+    def test_a_key_at_a_frame_changes_nothing_there(self) -> None:
+        shot = _shot()
+        for path in (
+            _WIDTH,
+            _PLACE,
+            "elements.0.surface.base_colour",
+            "elements.0.placement.rotation.1",
+            "camera.angle",
+        ):
+            put = _changed(shot, retiming.put_key(shot, path, 10))
+            before, after = value_at(shot, path, 10), value_at(put, path, 10)
+            self.assertEqual(before, after)
+        with self.assertRaises(InputError):
+            retiming.put_key(shot, "elements.0.turn.turns", 3)
+        with self.assertRaises(InputError):
+            retiming.put_key(shot, "raster.width", 3)
+        with self.assertRaises(InputError):
+            retiming.put_key(shot, _WIDTH, 3, -5)
+
+
+class Choices(unittest.TestCase):
+    def test_fades_flashes_and_holds_are_ordinary_keys(self) -> None:
+        shot = _shot()
+        both = _changed(shot, retiming.fade(shot, ["elements.0"], 1, 8, out=False))
+        both = _changed(both, retiming.fade(both, ["elements.0"], 24, 6, out=True))
+        found = [value_at(both, _OPEN, frame) for frame in (1, 5, 9, 14, 18, 21, 24)]
+        self.assertEqual(found, [0, 0.5, 1, 1, 1, 0.5, 0])
+        flash = _changed(shot, retiming.flash(shot, ["elements.0"], 7, 3))
+        self.assertEqual([value_at(flash, _OPEN, frame) for frame in range(5, 12)], [0, 0, 1, 1, 1, 0, 0])
+        held = _changed(shot, retiming.hold_at_end(shot, 12))
+        self.assertEqual((held.timing.last, held.timing.cycle), (36, False))
+        with self.assertRaises(InputError):
+            retiming.fade(shot, ["camera"], 1, 8, out=False)
+        with self.assertRaises(InputError):
+            retiming.flash(shot, ["elements.0"], 1, 0)
+
+
+class Whole(unittest.TestCase):
+    def _same(self, before: Shot, after: Shot, frame: int, other: int | Fraction) -> None:
+        for path in all_tracks(before):
+            one, two = value_at(before, path, frame), value_at(after, path, other)
+            for a, b in zip(*(value if isinstance(value, tuple) else (value,) for value in (one, two)), strict=True):
+                self.assertAlmostEqual(a, b, places=9, msg=f"{path} at {frame}")
+        turned = [
+            evaluate(shot, time_of(shot, at)).elements[0].turn.start for shot, at in ((before, frame), (after, other))
+        ]
+        self.assertAlmostEqual(turned[0] % 360, turned[1] % 360, places=9)
+
+    def test_shifted(self) -> None:
+        shot = _shot()
+        later = _changed(shot, retiming.shift_all(shot, 1000))
+        self.assertEqual((later.timing.first, later.timing.last), (1001, 1024))
+        for frame in range(1, 25):
+            self._same(shot, later, frame, frame + 1000)
+        with self.assertRaises(InputError):
+            retiming.shift_all(shot, -5)
+
+    def test_stretched(self) -> None:
+        for cycle, frames in ((False, 47), (True, 48)):
+            shot = _shot(cycle, height={"wave": {"times": 2, "amount": 5}})
+            long = _changed(shot, retiming.stretch_all(shot, frames))
+            self.assertEqual(long.timing.last, frames)
+            for frame in range(1, 25):
+                self._same(shot, long, frame, 2 * frame - 1)
+
+    def test_reversed(self) -> None:
+        for cycle in (False, True):
+            shot = _shot(cycle, height={"wave": {"times": 2, "amount": 5, "begins": 0.1}})
+            back = _changed(shot, retiming.reverse_all(shot))
+            for frame in range(2 if cycle else 1, 25):
+                self._same(shot, back, frame, (26 if cycle else 25) - frame)
+
+    def test_another_rate(self) -> None:
+        shot = _shot()
+        frames = _changed(shot, retiming.change_rate(shot, "30", keep_seconds=False))
+        self.assertEqual((frames.timing.rate, frames.timing.last), ("30", 24))
+        seconds = _changed(shot, retiming.change_rate(shot, "30", keep_seconds=True))
+        self.assertEqual((seconds.timing.rate, seconds.timing.last), ("30", 30))
+        for before, after in zip(
+            shot.elements[0].moves["width"].keys, seconds.elements[0].moves["width"].keys, strict=True
+        ):
+            self.assertLessEqual(abs((before.frame - 1) / 24 - (after.frame - 1) / 30), 0.5 / 30 + 1e-9)
+        near = _shot(depth={"keys": [{"frame": at, "value": at} for at in range(1, 25)]})
+        slower = retiming.change_rate(near, "25", keep_seconds=True)
+        self.assertEqual(slower.note, "")
+        halved = read_shot({**near.model_dump(mode="json"), "timing": {"rate": "60", "first": 1, "last": 60}})
+        self.assertIn("keys came to frames", retiming.change_rate(halved, "24", keep_seconds=True).note)
+        with self.assertRaises(InputError):
+            retiming.change_rate(shot, "23", keep_seconds=True)

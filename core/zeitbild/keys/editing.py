@@ -1,0 +1,125 @@
+"""What is done to the keys of a track; each gives a new track.
+
+Frames are those of the shot; a range of them holds both its ends.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from fractions import Fraction
+from typing import Any
+
+from zeitbild.errors import InputError
+from zeitbild.keys.track import Key, Track
+from zeitbild.timing.easing import Handles, Way, past_handles
+from zeitbild.timing.frames import MAX_FRAME_NUMBER
+
+_MIRRORED: dict[Way, Way] = {"gentle start": "gentle end", "gentle end": "gentle start"}
+
+
+def with_keys(track: Track, keys: Iterable[Key]) -> Track:
+    """The same with other keys, in order; InputError if two are at one frame, or one too far away."""
+    found = tuple(sorted(keys, key=lambda key: key.frame))
+    for one, other in zip(found, found[1:], strict=False):
+        if one.frame == other.frame:
+            raise InputError(f"two keys would stand at frame {one.frame}", "keys")
+    if any(abs(key.frame) > MAX_FRAME_NUMBER for key in found):
+        raise InputError(f"keys lie within {MAX_FRAME_NUMBER} frames of frame 0", "keys")
+    return track.model_copy(update={"keys": found})
+
+
+def _at(key: Key, frame: int) -> Key:
+    return key.model_copy(update={"frame": frame})
+
+
+def _within(track: Track, first: int, last: int) -> tuple[list[Key], list[Key]]:
+    """Keys within a range, and the others."""
+    inner = [key for key in track.keys if first <= key.frame <= last]
+    return inner, [key for key in track.keys if not first <= key.frame <= last]
+
+
+def put(track: Track, frame: int, value: Any) -> Track:
+    """With a key at a frame; one that is there keeps its way and gets the value. A new one goes on as the key before it does."""
+    before = [key for key in track.keys if key.frame <= frame]
+    if before and before[-1].frame == frame:
+        key = before[-1].model_copy(update={"value": value})
+    else:
+        way = before[-1].way if before else "gentle"
+        key = Key(frame=frame, value=value, way=way if way in ("hold", "straight") else "gentle")
+    return with_keys(track, [*(one for one in track.keys if one.frame != frame), key])
+
+
+def moved(track: Track, first: int, last: int, by: int) -> Track:
+    """Keys of a range at other frames."""
+    inner, others = _within(track, first, last)
+    return with_keys(track, [*others, *(_at(key, key.frame + by) for key in inner)])
+
+
+def stretched(track: Track, first: int, last: int, frames: int) -> Track:
+    """A range of keys made so many frames long, rounded to whole frames; what comes later moves along."""
+    if frames < 1:
+        raise InputError(f"{frames} frames are too few; a stretch has at least 1", "frames")
+    length, longer = last - first + 1, frames - (last - first + 1)
+    found = []
+    for key in track.keys:
+        if key.frame < first:
+            found.append(key)
+        elif key.frame > last:
+            found.append(_at(key, key.frame + longer))
+        else:
+            # From the first to the last frame, so that its ends stay its ends.
+            share = Fraction(frames - 1, length - 1) if length > 1 else Fraction(1)
+            found.append(_at(key, first + _nearest((key.frame - first) * share)))
+    return with_keys(track, found)
+
+
+def scaled(track: Track, about: int, share: Fraction) -> tuple[Track, int]:
+    """All keys so many times as far from a frame, rounded to whole frames; and how many had to go since two came to one frame."""
+    found: dict[int, Key] = {}
+    for key in track.keys:
+        frame = about + _nearest((key.frame - about) * share)
+        found[frame] = _at(key, frame)
+    return with_keys(track, found.values()), len(track.keys) - len(found)
+
+
+def _nearest(value: Fraction) -> int:
+    """Half goes up."""
+    return (2 * value.numerator + value.denominator) // (2 * value.denominator)
+
+
+def backwards(track: Track, first: int, last: int) -> Track:
+    """Keys of a range in the opposite order, and the ways between them the other way round. A bounce stays one."""
+    inner, others = _within(track, first, last)
+    found = []
+    for at, key in enumerate(inner):
+        # The way to a key becomes the way from it.
+        way = inner[at - 1] if at else key
+        changes: dict[str, Any] = {"frame": first + last - key.frame, "way": way.way, "strength": way.strength}
+        if way.way in _MIRRORED:
+            changes["way"] = _MIRRORED[way.way]
+        elif way.way in ("free", "past"):
+            handles = way.handles if way.way == "free" else past_handles(way.strength)
+            changes |= {"way": "free", "handles": _turned(handles)}
+        found.append(key.model_copy(update=changes))
+    return with_keys(track, [*others, *found])
+
+
+def _turned(handles: Handles) -> Handles:
+    x1, y1, x2, y2 = handles
+    return (1 - x2, 1 - y2, 1 - x1, 1 - y1)
+
+
+def without(track: Track, first: int, last: int) -> Track | None:
+    """Without the keys of a range; None if nothing is left that moves."""
+    _, others = _within(track, first, last)
+    return with_keys(track, others) if others or track.wave is not None else None
+
+
+def looped(track: Track, first: int, last: int, value: Any) -> Track:
+    """Keys of a range that lead from its last frame into its first, where it has a value, over and over; others go."""
+    inner, _ = _within(track, first, last)
+    if not inner or inner[0].frame != first:
+        inner = [Key(frame=first, value=value), *inner]
+    value = inner[0].value
+    held = with_keys(track, [*inner, Key(frame=last + 1, value=value, way="straight")])
+    return held.model_copy(update={"before": "repeat", "after": "repeat"})

@@ -1,0 +1,112 @@
+"""Values that move, for those who edit them: what they are at frames, and what is done to their time."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from shots.schemas import RetimeIn
+from zeitbild.document import retiming
+from zeitbild.document.evaluate import evaluate, moving_parts, time_of
+from zeitbild.document.reading import read_shot
+from zeitbild.document.retiming import Changes
+from zeitbild.document.shot import MAIN_CAMERA, Shot
+from zeitbild.errors import InputError
+from zeitbild.keys.measure import measure_of
+
+#: Values that are given in one answer.
+_MOST_VALUES = 200_000
+
+
+def values(document: Any, frames: list[int], tracks: list[str]) -> list[dict[str, Any]]:
+    """All tracks of an unsaved document, or some, with their values at frames; InputError beyond 200,000 values."""
+    shot = read_shot(document)
+    found: list[dict[str, Any]] = []
+    for path, part in moving_parts(shot).items():
+        for inner in part.moves:
+            if tracks and f"{path}.{inner}" not in tracks:
+                continue
+            measure = measure_of(type(part), inner)
+            found.append(
+                {
+                    "path": f"{path}.{inner}",
+                    "thing": thing(shot, path),
+                    "title": measure.title,
+                    "kind": measure.kind,
+                    "unit": measure.unit,
+                    "values": [],
+                }
+            )
+    if len(found) * len(frames) > _MOST_VALUES:
+        raise InputError(f"{len(found)} values at {len(frames)} frames are too many at once; ask for fewer", "frames")
+    for frame in frames:
+        parts = moving_parts(evaluate(shot, time_of(shot, frame)))
+        for track in found:
+            track["values"].append(_inside(parts, str(track["path"])))
+    return found
+
+
+def _inside(parts: dict[str, Any], path: str) -> Any:
+    part = max((one for one in parts if path.startswith(f"{one}.")), key=len)
+    value = parts[part]
+    for name in path.removeprefix(f"{part}.").split("."):
+        value = value[int(name)] if name.isdigit() else getattr(value, name)
+    return retiming.plain_colour(value)
+
+
+def thing(shot: Shot, path: str) -> str:
+    """What people call a part whose values move."""
+    head, _, rest = path.partition(".")
+    number = rest.partition(".")[0]
+    if head == "elements":
+        return str(shot.elements[int(number)].name)
+    if head == "lights":
+        return str(shot.lights[int(number)].name)
+    if head == "finishes":
+        return f"Finish {shot.finishes[int(number)].name}"
+    if head == "cameras":
+        return f"Camera {shot.cameras[int(number)].name}"
+    if head == "layers":
+        return f"Backdrop of {shot.layers[int(number)].name}"
+    return f"Camera {MAIN_CAMERA}" if head == "camera" else {"environment": "Surroundings"}.get(head, "Backdrop")
+
+
+#: What can be done, by its name; each takes what it needs of ``RetimeIn``.
+WAYS: dict[str, Callable[[Shot, RetimeIn], Changes]] = {
+    "key": lambda shot, given: _put(shot, given),
+    "move": lambda shot, given: retiming.move_keys(shot, given.tracks, given.first, given.last, given.by),
+    "stretch": lambda shot, given: retiming.stretch_keys(shot, given.tracks, given.first, given.last, given.frames),
+    "reverse": lambda shot, given: retiming.reverse_keys(shot, given.tracks, given.first, given.last),
+    "delete": lambda shot, given: retiming.delete_keys(shot, given.tracks, given.first, given.last),
+    "every": lambda shot, given: retiming.step_keys(shot, given.tracks, given.frames),
+    "loop": lambda shot, given: retiming.loop_keys(shot, given.tracks, given.first, given.last),
+    "fade-in": lambda shot, given: retiming.fade(shot, given.elements, given.first, given.frames, out=False),
+    "fade-out": lambda shot, given: retiming.fade(shot, given.elements, given.first, given.frames, out=True),
+    "flash": lambda shot, given: retiming.flash(shot, given.elements, given.first, given.frames),
+    "hold": lambda shot, given: retiming.hold_at_end(shot, given.frames),
+    "shift-all": lambda shot, given: retiming.shift_all(shot, given.by),
+    "stretch-all": lambda shot, given: retiming.stretch_all(shot, given.frames),
+    "reverse-all": lambda shot, given: retiming.reverse_all(shot),
+    "rate": lambda shot, given: retiming.change_rate(shot, given.rate, keep_seconds=given.keep_seconds),
+}
+
+
+def _put(shot: Shot, given: RetimeIn) -> Changes:
+    """A key for each of the tracks, with the value that is given or the one that is there."""
+    changes: dict[str, Any] = {}
+    for path in given.tracks:
+        found = retiming.put_key(shot, path, given.first, given.value).values
+        for moves, tracks in found.items():
+            own = path.removeprefix(moves.removesuffix("moves"))
+            changes[moves] = {**changes.get(moves, tracks), own: tracks[own]}
+    return Changes(changes)
+
+
+def retime(given: RetimeIn) -> dict[str, Any]:
+    """What changes in an unsaved document; InputError or DocumentError says what cannot be."""
+    shot = read_shot(given.document)
+    way = WAYS.get(given.what)
+    if way is None:
+        raise InputError(f"{given.what[:40]!r} is none of {', '.join(WAYS)}", "what")
+    changes = way(shot, given)
+    return {"values": changes.values, "note": changes.note}
