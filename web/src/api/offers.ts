@@ -58,6 +58,8 @@ export interface Offers {
   /** Bytes of a file that is brought, by what its address ends with. */
   largest: Record<string, number>;
   schema: JsonSchema;
+  /** Fields that can have keys, by the part that they are of. */
+  moves: Record<string, string[]>;
   element_kinds: (Choice & { note: string; seen: boolean; default: Record<string, unknown> })[];
   light_kinds: { name: string; title: string; aimed: "sky" | "point" | "none"; default: Light }[];
   light_sets: (Pictured & { lights: Light[] })[];

@@ -1,13 +1,14 @@
 <script setup lang="ts">
 /** A form made from a part's JSON schema: a new element kind brings its fields without a line of code here. */
 import { Disclosure, DisclosureButton, DisclosurePanel } from "@headlessui/vue";
-import { computed } from "vue";
+import { computed, inject } from "vue";
 
 import type { JsonSchema } from "@/api/offers";
 
 import ChoiceField from "./ChoiceField.vue";
 import ColourField from "./ColourField.vue";
 import { type FieldPlan, isMeant, planFields } from "./fields";
+import { KEY_MARK } from "./keys";
 import ListField from "./ListField.vue";
 import NumberField from "./NumberField.vue";
 import SectionBlock from "./SectionBlock.vue";
@@ -68,6 +69,8 @@ const folds = computed(() => {
   return [...found].map(([title, changed]) => ({ title, changed }));
 });
 
+const mark = inject(KEY_MARK, null);
+
 function full(field: FieldPlan) {
   return `${props.path}.${field.name}`;
 }
@@ -91,107 +94,110 @@ function commit(field: FieldPlan, value: unknown) {
     :class="sections ? '' : 'grid gap-2'"
   >
     <template v-for="field in group.fields" :key="field.name">
-      <!-- What a slot shows nothing for is not shown: its own content would be. -->
-      <slot
-        v-if="$slots[field.widget]"
-        :name="field.widget"
-        :field
-        :value="value[field.name]"
-        :path="full(field)"
-        :error="problems[full(field)]"
-      />
-      <template v-else>
-        <SliderField
-          v-if="field.widget === 'slider'"
-          :label="field.title"
-          :model-value="valueOf<number>(field)"
-          :range="field.slider!"
-          v-bind="field.number"
-          :initial="field.initial as number"
+      <div class="relative empty:hidden">
+        <component :is="mark" v-if="mark && field.widget !== 'part'" :path="full(field)" :title="field.title" />
+        <!-- What a slot shows nothing for is not shown: its own content would be. -->
+        <slot
+          v-if="$slots[field.widget]"
+          :name="field.widget"
+          :field
+          :value="value[field.name]"
+          :path="full(field)"
           :error="problems[full(field)]"
-          @update="update(field, $event)"
-          @commit="commit(field, $event)"
         />
-        <NumberField
-          v-else-if="field.widget === 'number'"
-          :label="field.title"
-          :model-value="valueOf<number>(field)"
-          v-bind="field.number"
-          :initial="field.initial as number"
-          :error="problems[full(field)]"
-          @update="update(field, $event)"
-          @commit="commit(field, $event)"
-        />
-        <VectorField
-          v-else-if="field.widget === 'vector'"
-          :label="field.title"
-          :model-value="valueOf<number[]>(field)"
-          :unit="field.number.unit"
-          :step="field.number.step"
-          :initial="field.initial as number[]"
-          :error="problems[full(field)]"
-          @update="update(field, $event)"
-          @commit="commit(field, $event)"
-        />
-        <ColourField
-          v-else-if="field.widget === 'colour'"
-          :label="field.title"
-          :model-value="valueOf<string>(field)"
-          :initial="field.initial as string"
-          :error="problems[full(field)]"
-          @update="update(field, $event)"
-          @commit="commit(field, $event)"
-        />
-        <SwitchField
-          v-else-if="field.widget === 'switch'"
-          :label="field.title"
-          :model-value="valueOf<boolean>(field)"
-          :help="field.help"
-          @commit="commit(field, $event)"
-        />
-        <ChoiceField
-          v-else-if="field.widget === 'choice'"
-          :label="field.title"
-          :model-value="valueOf<string>(field)"
-          :options="field.options"
-          :initial="field.initial as string"
-          :error="problems[full(field)]"
-          @commit="commit(field, $event)"
-        />
-        <ListField
-          v-else-if="field.widget === 'list'"
-          :label="field.title"
-          :model-value="valueOf<string>(field)"
-          :options="field.options"
-          :error="problems[full(field)]"
-          @commit="commit(field, $event)"
-        />
-        <fieldset v-else-if="field.widget === 'part'" class="grid gap-1.5 border-l-2 border-line pl-2">
-          <legend class="mb-0.5 font-semibold" :class="{ 'sr-only': group.fields.length === 1 }">
-            {{ field.title }}
-          </legend>
-          <SchemaForm
-            :schema="field.schema"
-            :root
-            :value="valueOf<Record<string, unknown>>(field)"
-            :path="full(field)"
-            :problems
-            :sections="false"
-            @update="(path, inner) => emit('update', path, inner)"
-            @commit="(path, inner, label) => emit('commit', path, inner, `${field.title} ${label.toLowerCase()}`)"
+        <template v-else>
+          <SliderField
+            v-if="field.widget === 'slider'"
+            :label="field.title"
+            :model-value="valueOf<number>(field)"
+            :range="field.slider!"
+            v-bind="field.number"
+            :initial="field.initial as number"
+            :error="problems[full(field)]"
+            @update="update(field, $event)"
+            @commit="commit(field, $event)"
           />
-        </fieldset>
-        <TextField
-          v-else
-          :label="field.title"
-          :model-value="valueOf<string>(field)"
-          :lines="field.widget === 'lines'"
-          :large="field.widget === 'lines'"
-          :error="problems[full(field)]"
-          @update="update(field, $event)"
-          @commit="commit(field, $event)"
-        />
-      </template>
+          <NumberField
+            v-else-if="field.widget === 'number'"
+            :label="field.title"
+            :model-value="valueOf<number>(field)"
+            v-bind="field.number"
+            :initial="field.initial as number"
+            :error="problems[full(field)]"
+            @update="update(field, $event)"
+            @commit="commit(field, $event)"
+          />
+          <VectorField
+            v-else-if="field.widget === 'vector'"
+            :label="field.title"
+            :model-value="valueOf<number[]>(field)"
+            :unit="field.number.unit"
+            :step="field.number.step"
+            :initial="field.initial as number[]"
+            :error="problems[full(field)]"
+            @update="update(field, $event)"
+            @commit="commit(field, $event)"
+          />
+          <ColourField
+            v-else-if="field.widget === 'colour'"
+            :label="field.title"
+            :model-value="valueOf<string>(field)"
+            :initial="field.initial as string"
+            :error="problems[full(field)]"
+            @update="update(field, $event)"
+            @commit="commit(field, $event)"
+          />
+          <SwitchField
+            v-else-if="field.widget === 'switch'"
+            :label="field.title"
+            :model-value="valueOf<boolean>(field)"
+            :help="field.help"
+            @commit="commit(field, $event)"
+          />
+          <ChoiceField
+            v-else-if="field.widget === 'choice'"
+            :label="field.title"
+            :model-value="valueOf<string>(field)"
+            :options="field.options"
+            :initial="field.initial as string"
+            :error="problems[full(field)]"
+            @commit="commit(field, $event)"
+          />
+          <ListField
+            v-else-if="field.widget === 'list'"
+            :label="field.title"
+            :model-value="valueOf<string>(field)"
+            :options="field.options"
+            :error="problems[full(field)]"
+            @commit="commit(field, $event)"
+          />
+          <fieldset v-else-if="field.widget === 'part'" class="grid gap-1.5 border-l-2 border-line pl-2">
+            <legend class="mb-0.5 font-semibold" :class="{ 'sr-only': group.fields.length === 1 }">
+              {{ field.title }}
+            </legend>
+            <SchemaForm
+              :schema="field.schema"
+              :root
+              :value="valueOf<Record<string, unknown>>(field)"
+              :path="full(field)"
+              :problems
+              :sections="false"
+              @update="(path, inner) => emit('update', path, inner)"
+              @commit="(path, inner, label) => emit('commit', path, inner, `${field.title} ${label.toLowerCase()}`)"
+            />
+          </fieldset>
+          <TextField
+            v-else
+            :label="field.title"
+            :model-value="valueOf<string>(field)"
+            :lines="field.widget === 'lines'"
+            :large="field.widget === 'lines'"
+            :error="problems[full(field)]"
+            @update="update(field, $event)"
+            @commit="commit(field, $event)"
+          />
+        </template>
+      </div>
     </template>
   </component>
   <Disclosure v-for="one in folds" :key="one.title" as="div">

@@ -5,9 +5,10 @@ import { useShot } from "@/shot/store";
 import type { SheetColumn } from "./columns";
 import FrameSheet from "./FrameSheet.vue";
 
-withDefaults(defineProps<{ columns: SheetColumn[]; sheetWidth?: string; bracket?: boolean }>(), {
+withDefaults(defineProps<{ columns: SheetColumn[]; sheetWidth?: string; bracket?: boolean; wide?: number }>(), {
   sheetWidth: "15rem",
   bracket: false,
+  wide: 0,
 });
 const shot = useShot();
 
@@ -32,10 +33,14 @@ function setRange(first: number, last: number) {
       :frame="shot.frame"
       :columns
       :bracket
+      :wide
       @go="shot.goTo($event)"
       @range="setRange"
       @range-done="shot.save()"
-    />
+    >
+      <template v-if="$slots.heads" #heads><slot name="heads" /></template>
+      <template v-if="$slots.columns" #columns="lines"><slot name="columns" v-bind="lines" /></template>
+    </FrameSheet>
     <div class="flex min-h-0 min-w-0 flex-col">
       <slot name="picture" />
     </div>

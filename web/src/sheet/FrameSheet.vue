@@ -13,6 +13,13 @@ const props = defineProps<{
   columns: SheetColumn[];
   /** Ends of the bracket can be dragged. */
   bracket?: boolean;
+  /** Pixels that columns of the slot take; they are moved sideways where the sheet is narrower. */
+  wide?: number;
+}>();
+/** Columns of a desk's own in place of marks: their heads, and what stands below them, in lines of ``row`` pixels from frame ``start`` on. */
+defineSlots<{
+  heads?: () => unknown;
+  columns?: (lines: { start: number; row: number; from: number; to: number; lines: number }) => unknown;
 }>();
 const emit = defineEmits<{ go: [frame: number]; range: [first: number, last: number]; rangeDone: [] }>();
 
@@ -20,6 +27,7 @@ const ROW = 22;
 /** Lines shown before and after the range, so that its bracket has an outside. */
 const OUTSIDE = 3;
 const box = useTemplateRef("box");
+const head = useTemplateRef("head");
 const top = ref(0);
 const height = ref(600);
 
@@ -52,6 +60,8 @@ function inside(frame: number) {
   return frame >= props.first && frame <= props.last && (frame - props.first) % props.step === 0;
 }
 
+const width = computed(() => (props.wide ? { minWidth: `${60 + props.wide}px` } : {}));
+
 function marksOf(row: number) {
   return props.columns.map((column) => ({ column, mark: inside(row) ? column.mark(row) : null }));
 }
@@ -62,9 +72,9 @@ function scrolled() {
 function reveal() {
   const view = box.value;
   if (!view) return;
+  const room = view.clientHeight - (head.value?.offsetHeight ?? 0);
   if (playheadTop.value < view.scrollTop + ROW) view.scrollTop = Math.max(0, playheadTop.value - ROW * 3);
-  else if (playheadTop.value > view.scrollTop + view.clientHeight - ROW * 2)
-    view.scrollTop = playheadTop.value - view.clientHeight + ROW * 4;
+  else if (playheadTop.value > view.scrollTop + room - ROW * 2) view.scrollTop = playheadTop.value - room + ROW * 4;
 }
 watch(
   () => props.frame,
@@ -78,7 +88,8 @@ onMounted(() => {
 let dragging: "first" | "last" | null = null;
 function frameAt(event: PointerEvent) {
   const view = box.value as HTMLElement;
-  return start.value + Math.floor((event.clientY - view.getBoundingClientRect().top + view.scrollTop) / ROW);
+  const above = view.getBoundingClientRect().top + (head.value?.offsetHeight ?? 0);
+  return start.value + Math.floor((event.clientY - above + view.scrollTop) / ROW);
 }
 function grab(which: "first" | "last", event: PointerEvent) {
   dragging = which;
@@ -98,67 +109,81 @@ function release() {
 
 <template>
   <section class="flex min-h-0 flex-col border-r border-rule bg-sheet" aria-label="Frame sheet">
-    <div class="condensed flex border-b border-rule text-2xs text-soft">
-      <span class="w-15 shrink-0 py-1 pr-2 text-right" aria-hidden="true">frame</span>
-      <component
-        :is="column.choose ? 'button' : 'span'"
-        v-for="column in columns"
-        :key="column.key"
-        :type="column.choose ? 'button' : undefined"
-        class="min-w-0 flex-1 truncate border-l border-line px-1.5 py-1 text-left"
-        :class="column.choose ? (column.chosen ? 'bg-select font-semibold text-select-ink' : 'hover:text-ink') : ''"
-        :style="column.width ? { flex: `0 0 ${column.width}` } : {}"
-        :title="column.choose ? `Look at ${column.title}` : column.title"
-        :aria-hidden="column.choose ? undefined : true"
-        :aria-pressed="column.choose ? column.chosen : undefined"
-        @click="column.choose?.()"
-        >{{ column.title }}</component
-      >
-    </div>
     <div
       ref="box"
-      class="relative min-h-0 flex-1 overflow-x-hidden overflow-y-auto"
+      class="relative min-h-0 flex-1 overflow-y-auto"
+      :class="wide ? 'overflow-x-auto' : 'overflow-x-hidden'"
       tabindex="0"
-      aria-label="Frames"
-      role="listbox"
+      aria-label="Frames and columns"
+      role="group"
       @scroll="scrolled"
     >
-      <div class="relative" :style="{ height: `${total * ROW}px` }">
-        <button
-          v-for="row in rows"
-          :key="row"
-          type="button"
-          tabindex="-1"
-          role="option"
-          :aria-selected="row === frame"
-          :disabled="row < first || row > last"
-          class="absolute flex w-full items-stretch border-b text-left"
-          :class="[
-            row % 5 === 0 ? 'border-rule/80' : 'border-line/60',
-            inside(row) ? '' : 'opacity-40',
-            row === frame ? 'bg-select/60' : 'enabled:hover:bg-select/40',
-          ]"
-          :style="{ top: `${(row - start) * ROW}px`, height: `${ROW}px` }"
-          @click="emit('go', row)"
-        >
-          <span
-            class="w-15 shrink-0 pr-2 text-right leading-[21px]"
-            :class="row % 5 === 0 ? 'font-semibold' : 'text-soft'"
-            >{{ row }}</span
-          >
-          <span
-            v-for="{ column, mark } in marksOf(row)"
+      <div
+        ref="head"
+        class="condensed sticky top-0 z-20 flex border-b border-rule bg-sheet text-2xs text-soft"
+        :style="width"
+      >
+        <span class="sticky left-0 z-10 w-15 shrink-0 bg-sheet py-1 pr-2 text-right" aria-hidden="true">frame</span>
+        <slot name="heads">
+          <component
+            :is="column.choose ? 'button' : 'span'"
+            v-for="column in columns"
             :key="column.key"
-            class="condensed min-w-0 flex-1 truncate border-l border-line px-1.5 text-xs leading-[21px]"
-            :class="tone(mark)"
+            :type="column.choose ? 'button' : undefined"
+            class="min-w-0 flex-1 truncate border-l border-line px-1.5 py-1 text-left"
+            :class="column.choose ? (column.chosen ? 'bg-select font-semibold text-select-ink' : 'hover:text-ink') : ''"
             :style="column.width ? { flex: `0 0 ${column.width}` } : {}"
-            :title="mark?.title ?? mark?.text"
-            ><img v-if="mark?.image" :src="mark.image" alt="" class="-mx-1.5 h-full max-w-none object-cover" /><template
-              v-else
-              >{{ mark?.sign }} {{ mark?.text }}</template
-            ></span
+            :title="column.choose ? `Look at ${column.title}` : column.title"
+            :aria-hidden="column.choose ? undefined : true"
+            :aria-pressed="column.choose ? column.chosen : undefined"
+            @click="column.choose?.()"
+            >{{ column.title }}</component
           >
-        </button>
+        </slot>
+      </div>
+      <div class="relative" :style="{ height: `${total * ROW}px`, ...width }">
+        <div role="listbox" aria-label="Frames">
+          <button
+            v-for="row in rows"
+            :key="row"
+            type="button"
+            tabindex="-1"
+            role="option"
+            :aria-selected="row === frame"
+            :disabled="row < first || row > last"
+            class="absolute flex w-full items-stretch border-b text-left"
+            :class="[
+              row % 5 === 0 ? 'border-rule/80' : 'border-line/60',
+              inside(row) ? '' : 'opacity-40',
+              row === frame ? 'bg-select/60' : 'enabled:hover:bg-select/40',
+            ]"
+            :style="{ top: `${(row - start) * ROW}px`, height: `${ROW}px` }"
+            @click="emit('go', row)"
+          >
+            <span
+              class="sticky left-0 w-15 shrink-0 bg-sheet pr-2 text-right leading-[21px]"
+              :class="row % 5 === 0 ? 'font-semibold' : 'text-soft'"
+              >{{ row }}</span
+            >
+            <span
+              v-for="{ column, mark } in marksOf(row)"
+              :key="column.key"
+              class="condensed min-w-0 flex-1 truncate border-l border-line px-1.5 text-xs leading-[21px]"
+              :class="tone(mark)"
+              :style="column.width ? { flex: `0 0 ${column.width}` } : {}"
+              :title="mark?.title ?? mark?.text"
+              ><img
+                v-if="mark?.image"
+                :src="mark.image"
+                alt=""
+                class="-mx-1.5 h-full max-w-none object-cover"
+              /><template v-else>{{ mark?.sign }} {{ mark?.text }}</template></span
+            >
+          </button>
+        </div>
+        <div v-if="$slots.columns" class="absolute inset-y-0 right-0 left-15">
+          <slot name="columns" :start :row="ROW" :from="rows[0] ?? start" :to="rows.at(-1) ?? start" :lines="total" />
+        </div>
         <div class="pointer-events-none absolute left-2 w-2 border-y-2 border-l-2 border-ink" :style="bracketStyle">
           <span
             v-if="cycle"

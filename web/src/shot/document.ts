@@ -1,8 +1,15 @@
 /** The shot document as the front end reads it. Its rules are the server's; this names only what views touch. */
 
+import type { Moves } from "./moves";
+
 export type Triple = [number, number, number];
 
-export interface Element {
+interface Moving {
+  /** Values that move, by their fields' paths; nothing moves: not there. */
+  moves?: Moves;
+}
+
+export interface Element extends Moving {
   id: string;
   kind: string;
   name: string;
@@ -10,18 +17,19 @@ export interface Element {
   reference: boolean;
   locked: boolean;
   inside: string;
+  opacity: number;
   turn: { turns: number; start: number; axis: string };
   [key: string]: unknown;
 }
 
-export interface Light {
+export interface Light extends Moving {
   kind: string;
   name: string;
   on: boolean;
   [key: string]: unknown;
 }
 
-export interface Camera {
+export interface Camera extends Moving {
   position: Triple;
   look_at: Triple;
   roll: number;

@@ -1,15 +1,28 @@
 import { defineStore } from "pinia";
-import { computed, ref, shallowRef } from "vue";
+import { computed, ref, shallowRef, watch } from "vue";
 
 import { answer, api, finished, Problem, type Schemas } from "@/api/client";
 
 import { type ShotDocument, valueAt, withValue } from "./document";
+import { allTracks, withEdit } from "./moves";
 
 type Saved = Schemas["ShotOut"];
 type Examined = Schemas["ExaminedOut"];
 
 /** Time that must pass without another edit before the document is examined, in ms. */
 const EXAMINE_AFTER = 120;
+
+const RETIMES = {
+  tracks: [],
+  elements: [],
+  first: 0,
+  last: 0,
+  frames: 0,
+  by: 0,
+  value: null,
+  rate: "",
+  keep_seconds: true,
+};
 
 /**
  * The shot that all desks work on: a draft that answers at once, saved as a revision at every committed edit.
@@ -28,6 +41,8 @@ export const useShot = defineStore("shot", () => {
   const problems = ref<Record<string, string>>({});
   const examined = shallowRef<Examined | null>(null);
   const conflict = ref<number | null>(null);
+  /** What the last thing that was done to time has to say, or why it was not done. */
+  const retimeNote = ref("");
   /** Who may only look turns the set as everybody does, and nothing of it is kept. */
   const looking = computed(() => meta.value?.role === "viewer");
   let label = "";
@@ -41,6 +56,36 @@ export const useShot = defineStore("shot", () => {
     for (let at = timing.first; at <= timing.last && list.length < 100_000; at += timing.step) list.push(at);
     return list;
   });
+
+  /** What moves, at the frame that is looked at; of another document or frame until the answer to this one is there. */
+  const now = shallowRef<Record<string, unknown>>({});
+  const moving = computed(() => (draft.value ? allTracks(draft.value) : []));
+  /** The draft with the values that it has at the frame. */
+  const seen = computed(() => {
+    let document = draft.value;
+    for (const { path } of moving.value)
+      if (document && path in now.value) document = withValue(document, path, now.value[path]);
+    return document;
+  });
+  let nowNumber = 0;
+  async function lookAtNow() {
+    const document = draft.value;
+    if (!document || !moving.value.length) return;
+    const number = ++nowNumber;
+    try {
+      const found = await answer(
+        api.POST("/api/shots/{shot_id}/values", {
+          params: { path: { shot_id: id.value } },
+          body: { document: document as unknown as Record<string, never>, frames: [frame.value], tracks: [] },
+        }),
+      );
+      if (number === nowNumber) now.value = Object.fromEntries(found.map((one) => [one.path, one.values[0]]));
+    } catch (error) {
+      // What is wrong with the document is said by those who examine it.
+      if (!(error instanceof Problem)) throw error;
+    }
+  }
+  watch([draft, frame], () => void lookAtNow());
 
   function adopt(saved: Saved) {
     meta.value = saved;
@@ -109,7 +154,8 @@ export const useShot = defineStore("shot", () => {
   /** Change the draft; with ``commit`` it is saved as a revision that undo goes back over. */
   function edit(path: string, value: unknown, commit: boolean, what = "") {
     if (!draft.value) return;
-    draft.value = withValue(draft.value, path, value);
+    draft.value = withEdit(draft.value, path, value, frame.value);
+    if (path in now.value) now.value = { ...now.value, [path]: value };
     dirty.value = true;
     label = what || label;
     scheduleExamine();
@@ -120,6 +166,37 @@ export const useShot = defineStore("shot", () => {
     for (const [path, value] of Object.entries(values)) edit(path, value, false);
     label = what;
     void save();
+  }
+
+  /** Do something to the time of the draft, as one step; false if it cannot be done, which is then said. */
+  async function retime(what: string, given: Omit<Partial<Schemas["RetimeIn"]>, "document" | "what">, label: string) {
+    const document = draft.value;
+    if (!document) return false;
+    retimeNote.value = "";
+    try {
+      const found = await answer(
+        api.POST("/api/shots/{shot_id}/retime", {
+          params: { path: { shot_id: id.value } },
+          body: { ...RETIMES, ...given, what, document: document as unknown as Record<string, never> },
+        }),
+      );
+      // What was changed meanwhile stays.
+      for (const [path, value] of Object.entries(found.values))
+        if (draft.value) draft.value = withValue(draft.value, path, value);
+      dirty.value = true;
+      editLabel(label);
+      scheduleExamine();
+      void save();
+      retimeNote.value = found.note;
+      return true;
+    } catch (error) {
+      if (!(error instanceof Problem)) throw error;
+      retimeNote.value = error.problems[0]?.message ?? error.message;
+      return false;
+    }
+  }
+  function editLabel(what: string) {
+    label = what;
   }
 
   async function save(base = meta.value?.revision ?? 0) {
@@ -205,7 +282,7 @@ export const useShot = defineStore("shot", () => {
   }
 
   function get(path: string): unknown {
-    return draft.value ? valueAt(draft.value, path) : undefined;
+    return seen.value ? valueAt(seen.value, path) : undefined;
   }
 
   return {
@@ -224,6 +301,11 @@ export const useShot = defineStore("shot", () => {
     open,
     edit,
     editMany,
+    seen,
+    moving,
+    now,
+    retime,
+    retimeNote,
     save,
     keepMine,
     takeTheirs,

@@ -29,7 +29,7 @@ const offers = useOffers();
 const kept = useKept(computed(() => shot.meta?.project_id ?? 0));
 const keeping = ref(false);
 
-const shared = computed(() => shot.draft?.finishes ?? []);
+const shared = computed(() => shot.seen?.finishes ?? []);
 const at = computed(() => shared.value.findIndex((one) => one.name === props.value.named));
 const valuesPath = computed(() => (at.value >= 0 ? `finishes.${at.value}.values` : props.path));
 const values = computed(() => (at.value >= 0 ? (shared.value[at.value]?.values as FinishValues) : props.value));
@@ -71,7 +71,7 @@ const groups = computed<{ title: string; items: Action[] }[]>(() => {
           act: () =>
             shot.edit(
               "finishes",
-              shared.value.filter((other) => other.name !== one.name),
+              (shot.draft?.finishes ?? []).filter((other) => other.name !== one.name),
               true,
               `Remove ${one.name}`,
             ),

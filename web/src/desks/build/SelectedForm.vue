@@ -1,14 +1,16 @@
 <script setup lang="ts">
 /** The settings of what is selected in the set: a form made from the document's schema. */
-import { computed, ref } from "vue";
+import { computed, provide, ref } from "vue";
 
 import { type JsonSchema, useOffers } from "@/api/offers";
 import { useLibrary } from "@/api/library";
 import { isMeant, planFields, resolveRef, schemaOfKind } from "@/controls/fields";
+import { KEY_MARK } from "@/controls/keys";
 import ListField from "@/controls/ListField.vue";
 import SchemaForm from "@/controls/SchemaForm.vue";
 import SectionBlock from "@/controls/SectionBlock.vue";
 import TextField from "@/controls/TextField.vue";
+import KeyMark from "@/shot/KeyMark.vue";
 import { useShot } from "@/shot/store";
 
 import { outOfOthers, withMembers } from "./elements";
@@ -29,6 +31,7 @@ import WholeFinish from "./WholeFinish.vue";
 const props = defineProps<{ path: string; also: string[]; dropped: File[] }>();
 const emit = defineEmits<{ taken: [] }>();
 const shot = useShot();
+provide(KEY_MARK, KeyMark);
 const offers = useOffers();
 const project = computed(() => shot.meta?.project_id ?? 0);
 

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed } from "vue";
+import { computed, ref } from "vue";
 
 import { useOffers } from "@/api/offers";
 import ListField from "@/controls/ListField.vue";
@@ -16,8 +16,14 @@ import DeskFrame from "@/sheet/DeskFrame.vue";
 import FindingList from "@/shot/FindingList.vue";
 import { useShot } from "@/shot/store";
 
+import KeyColumns from "./KeyColumns.vue";
+import { COLUMN, CURVE } from "./layout";
 import LengthFields from "./LengthFields.vue";
+import LetMove from "./LetMove.vue";
+import TrackForm from "./TrackForm.vue";
 import TurnFields from "./TurnFields.vue";
+import { useMoves } from "./useMoves";
+import WholeShot from "./WholeShot.vue";
 
 const shot = useShot();
 const offers = useOffers();
@@ -31,7 +37,10 @@ const rates = computed(() =>
     note: `${one.value.toFixed(3)} a second`,
   })),
 );
-const columns = computed<SheetColumn[]>(() => {
+const moves = useMoves();
+const curve = ref(true);
+/** Columns of what turns over the range, which has no keys. */
+const turns = computed<SheetColumn[]>(() => {
   const frames = new Map(shot.frames.map((frame, at) => [frame, at]));
   return (shot.examined?.motion ?? []).map((motion) => ({
     key: motion.element,
@@ -39,10 +48,29 @@ const columns = computed<SheetColumn[]>(() => {
     mark: (frame) => {
       const degrees = motion.degrees[frames.get(frame) ?? -1];
       // Marked is where a turn begins, wherever that is.
-      return degrees === undefined ? null : { text: `${degrees}°`, sign: degrees === motion.degrees[0] ? "◆" : "│" };
+      return degrees === undefined ? null : { text: `${degrees}°`, sign: degrees === motion.degrees[0] ? "◯" : "│" };
     },
   }));
 });
+const keyed = computed(() => moves.columns.value.length > 0);
+const showsCurve = computed(() => curve.value && moves.active.value !== null);
+const wide = computed(() => moves.columns.value.length * COLUMN + (showsCurve.value ? CURVE : 0));
+const sheetWidth = computed(() => (keyed.value ? `${Math.min(Math.max(60 + wide.value + 16, 300), 480)}px` : "15rem"));
+/** Things over their columns: how many of them stand side by side. */
+const heads = computed(() => {
+  const found: { thing: string; part: string; count: number }[] = [];
+  for (const column of moves.columns.value) {
+    const last = found.at(-1);
+    if (last?.part === column.part) last.count += 1;
+    else found.push({ thing: column.thing, part: column.part, count: 1 });
+  }
+  return found;
+});
+async function setRate(rate: string) {
+  if (shot.moving.length && keepSeconds.value) await shot.retime("rate", { rate, keep_seconds: true }, "Rate");
+  else change({ rate }, "Rate");
+}
+const keepSeconds = ref(true);
 
 function change(values: Record<string, unknown>, label: string, commit = true) {
   shot.edit("timing", { ...timing.value, ...values }, commit, label);
@@ -51,7 +79,43 @@ function change(values: Record<string, unknown>, label: string, commit = true) {
 </script>
 
 <template>
-  <DeskFrame :columns bracket>
+  <DeskFrame :columns="keyed ? [] : turns" :sheet-width="sheetWidth" :wide="keyed ? wide : 0" bracket>
+    <template v-if="keyed" #heads>
+      <div>
+        <div class="flex">
+          <span
+            v-for="head in heads"
+            :key="head.part"
+            class="truncate border-l border-line px-1.5 pt-1 font-semibold text-ink"
+            :style="{ width: `${head.count * COLUMN}px` }"
+            :title="head.thing"
+            >{{ head.thing }}</span
+          >
+        </div>
+        <div class="flex">
+          <button
+            v-for="(column, at) in moves.columns.value"
+            :key="column.path"
+            type="button"
+            class="truncate border-l border-line px-1.5 pb-1 text-left hover:text-ink"
+            :class="moves.chosen.toColumn === at ? 'bg-select font-semibold text-select-ink' : ''"
+            :style="{ width: `${COLUMN}px` }"
+            :title="`${column.thing}, ${column.title}: select the column`"
+            :aria-pressed="moves.chosen.toColumn === at"
+            @click="moves.chooseColumn(at)"
+          >
+            {{ column.title }}{{ column.track.after === "repeat" ? " ↻" : ""
+            }}{{ column.track.every > 1 ? ` /${column.track.every}` : "" }}
+          </button>
+        </div>
+      </div>
+      <label v-if="moves.active.value" class="ml-auto flex items-start gap-1 px-2 pt-1 whitespace-nowrap">
+        <input v-model="curve" type="checkbox" class="accent-select-ink" /> Curve
+      </label>
+    </template>
+    <template v-if="keyed" #columns="lines">
+      <KeyColumns v-bind="lines" :moves :curve="showsCurve" />
+    </template>
     <template #picture>
       <LivePicture class="flex-1" :playing="playback.current.value?.bitmap ?? null" />
       <GroundBar>
@@ -59,14 +123,24 @@ function change(values: Record<string, unknown>, label: string, commit = true) {
       </GroundBar>
     </template>
     <template v-if="timing" #settings>
+      <TrackForm :moves />
       <h2 class="px-3 pt-2 pb-1 font-title text-lg">Time</h2>
+      <FindingList desk="time" />
+      <LetMove :moves />
       <SectionBlock title="Range">
         <ListField
           label="Frames a second"
           :model-value="timing.rate"
           :options="rates"
           :error="shot.problems['timing.rate']"
-          @commit="change({ rate: $event }, 'Rate')"
+          @commit="setRate"
+        />
+        <SwitchField
+          v-if="shot.moving.length"
+          label="Another rate keeps seconds"
+          help="Keys and range go to other frames; otherwise they keep their frames and play faster or slower."
+          :model-value="keepSeconds"
+          @commit="keepSeconds = $event"
         />
         <NumberField
           label="First frame"
@@ -112,7 +186,7 @@ function change(values: Record<string, unknown>, label: string, commit = true) {
         </p>
       </SectionBlock>
       <TurnFields v-for="(element, at) in shot.draft?.elements" :key="element.id" :element :at />
-      <FindingList desk="time" />
+      <WholeShot />
     </template>
   </DeskFrame>
 </template>

@@ -1,0 +1,199 @@
+<script setup lang="ts">
+/** The curve of one value, turned so that time runs down with the sheet; its keys and handles are dragged. */
+import { computed, ref } from "vue";
+
+import type { Key, Track } from "@/shot/moves";
+import { useShot } from "@/shot/store";
+
+import { CURVE } from "./layout";
+import { type Column, type Moves, short } from "./useMoves";
+
+const props = defineProps<{
+  moves: Moves;
+  column: Column;
+  start: number;
+  row: number;
+  from: number;
+  to: number;
+  lines: number;
+}>();
+const shot = useShot();
+const PAD = 16;
+const NAMES = ["x", "y", "z"];
+const COLOURS = ["stroke-ink", "stroke-select-ink", "stroke-warn"];
+
+function numbers(value: unknown): number[] {
+  if (typeof value === "number") return [value];
+  if (typeof value === "boolean") return [value ? 1 : 0];
+  return Array.isArray(value) ? value.map(Number) : [];
+}
+const count = computed(
+  () => numbers(props.column.track.keys[0]?.value ?? props.moves.valueAt(props.column, shot.frame)).length,
+);
+const canDraw = computed(() => count.value > 0);
+/** Least and greatest number, of keys and of what is in sight; held while something is dragged. */
+const held = ref<[number, number] | null>(null);
+const ends = computed<[number, number]>(() => {
+  if (held.value) return held.value;
+  const all = [
+    ...props.column.track.keys.flatMap((key) => numbers(key.value)),
+    ...frames.value.flatMap((frame) => numbers(props.moves.valueAt(props.column, frame))),
+  ];
+  const low = Math.min(...all);
+  const high = Math.max(...all);
+  if (!all.length) return [0, 1];
+  return high - low < 1e-9 ? [low - 1, high + 1] : [low, high];
+});
+const frames = computed(() => Array.from({ length: props.to - props.from + 1 }, (_, at) => props.from + at));
+const x = (value: number) => PAD + ((value - ends.value[0]) / (ends.value[1] - ends.value[0])) * (CURVE - 2 * PAD);
+const y = (frame: number) => (frame - props.start + 0.5) * props.row;
+const drawn = computed(() =>
+  Array.from({ length: count.value }, (_, index) =>
+    frames.value
+      .flatMap((frame) => {
+        const value = numbers(props.moves.valueAt(props.column, frame))[index];
+        return value === undefined ? [] : [`${x(value).toFixed(1)},${y(frame).toFixed(1)}`];
+      })
+      .join(" "),
+  ),
+);
+const near = computed(() =>
+  props.column.track.keys.flatMap((key, at) => {
+    const next = props.column.track.keys[at + 1];
+    const visible = key.frame <= props.to + 2 && (next?.frame ?? key.frame) >= props.from - 2;
+    return visible ? [{ key, next, at }] : [];
+  }),
+);
+interface Handle {
+  key: Key;
+  at: number;
+  second: boolean;
+  from: [number, number];
+  to: [number, number];
+}
+/** Handles of free curves, of the number that goes farthest. */
+const handles = computed<Handle[]>(() =>
+  near.value.flatMap(({ key, next, at }) => {
+    if (key.way !== "free" || !next) return [];
+    const start = numbers(key.value);
+    const end = numbers(next.value);
+    const index = farthest(start, end);
+    const [a = 0, b = 0] = [start[index], end[index]];
+    const place = (share: number, height: number): [number, number] => [
+      x(a + (b - a) * height),
+      y(key.frame + (next.frame - key.frame) * share),
+    ];
+    const [x1, y1, x2, y2] = key.handles;
+    return [
+      { key, at, second: false, from: place(0, 0), to: place(x1, y1) },
+      { key, at, second: true, from: place(1, 1), to: place(x2, y2) },
+    ];
+  }),
+);
+function farthest(start: number[], end: number[]) {
+  const ways = start.map((one, index) => Math.abs((end[index] ?? 0) - one));
+  return ways.indexOf(Math.max(...ways));
+}
+
+let dragging: { key: number; index: number; handle: Handle | null } | null = null;
+function grab(event: PointerEvent, key: number, index: number, handle: Handle | null = null) {
+  if (shot.looking) return;
+  dragging = { key, index, handle };
+  held.value = ends.value;
+  (event.currentTarget as Element).setPointerCapture(event.pointerId);
+  event.stopPropagation();
+}
+function pull(event: PointerEvent) {
+  if (!dragging) return;
+  const rect = ((event.currentTarget as Element).closest("svg") as Element).getBoundingClientRect();
+  const [low, high] = ends.value;
+  const value = low + ((event.clientX - rect.left - PAD) / (CURVE - 2 * PAD)) * (high - low);
+  const { track } = props.column;
+  const key = track.keys[dragging.key];
+  if (!key) return;
+  let changed: Key;
+  if (dragging.handle) {
+    const next = track.keys[dragging.key + 1];
+    if (!next) return;
+    const frame = props.start - 0.5 + (event.clientY - rect.top) / props.row;
+    const share = Math.min(Math.max((frame - key.frame) / (next.frame - key.frame), 0), 1);
+    const [start, end] = [numbers(key.value), numbers(next.value)];
+    const index = farthest(start, end);
+    const [a = 0, b = 0] = [start[index], end[index]];
+    const height = Math.abs(b - a) < 1e-9 ? (dragging.handle.second ? 1 : 0) : (value - a) / (b - a);
+    const [x1, y1, x2, y2] = key.handles;
+    const round = (one: number) => Math.round(one * 1000) / 1000;
+    const tall = round(Math.min(Math.max(height, -20), 20));
+    changed = {
+      ...key,
+      handles: dragging.handle.second ? [x1, y1, round(share), tall] : [round(share), tall, x2, y2],
+    };
+  } else {
+    const digits = high - low > 50 ? 1 : high - low > 2 ? 10 : 100;
+    const rounded = Math.round(value * digits) / digits;
+    const all = numbers(key.value).map((one, at) => (at === dragging?.index ? rounded : one));
+    changed = { ...key, value: Array.isArray(key.value) ? all : all[0] };
+  }
+  const own = dragging.key;
+  const next: Track = { ...track, keys: track.keys.map((one, at) => (at === own ? changed : one)) };
+  props.moves.change(new Map([[props.column.path, next]]), `${props.column.title}: curve`, false);
+}
+function release() {
+  if (dragging) void shot.save();
+  dragging = null;
+  held.value = null;
+}
+</script>
+
+<template>
+  <div class="relative h-full" :aria-label="`Curve of ${column.title}`" role="group">
+    <p v-if="!canDraw" class="sticky top-10 px-2 py-1 text-xs text-soft">
+      {{
+        column.kind === "colour" ? "Colours have no curve; their ways are chosen at the right." : "This has no curve."
+      }}
+    </p>
+    <svg v-else class="absolute top-0 left-0 touch-none" :width="CURVE" :height="props.lines * row">
+      <polyline
+        v-for="(line, index) in drawn"
+        :key="index"
+        :points="line"
+        fill="none"
+        class="stroke-[1.5]"
+        :class="COLOURS[index]"
+      />
+      <g v-for="handle in handles" :key="`${handle.at} ${handle.second}`">
+        <line :x1="handle.from[0]" :y1="handle.from[1]" :x2="handle.to[0]" :y2="handle.to[1]" class="stroke-rule" />
+        <rect
+          :x="handle.to[0] - 4"
+          :y="handle.to[1] - 4"
+          width="8"
+          height="8"
+          class="cursor-move fill-sheet stroke-select-ink"
+          :aria-label="`Handle ${handle.second ? 'to the next key' : 'from the key'} at frame ${handle.key.frame}`"
+          @pointerdown="grab($event, handle.at, 0, handle)"
+          @pointermove="pull"
+          @pointerup="release"
+          @pointercancel="release"
+        />
+      </g>
+      <template v-for="{ key, at } in near" :key="key.frame">
+        <circle
+          v-for="(value, index) in numbers(key.value)"
+          :key="index"
+          :cx="x(value)"
+          :cy="y(key.frame)"
+          r="4.5"
+          class="cursor-ew-resize fill-sheet stroke-[1.5]"
+          :class="COLOURS[index]"
+          :aria-label="`${NAMES[index] ?? ''} ${value} at frame ${key.frame}`"
+          @pointerdown="grab($event, at, index)"
+          @pointermove="pull"
+          @pointerup="release"
+          @pointercancel="release"
+        >
+          <title>{{ count > 1 ? `${NAMES[index]} ` : "" }}{{ short(value) }} at frame {{ key.frame }}</title>
+        </circle>
+      </template>
+    </svg>
+  </div>
+</template>

@@ -1,0 +1,299 @@
+<script setup lang="ts">
+/** Columns of keys on the sheet: circled where a value is set, a line where it holds, dots where it is on its way. */
+import { computed, nextTick, ref, useTemplateRef, watch } from "vue";
+
+import { useShot } from "@/shot/store";
+
+import CurveColumn from "./CurveColumn.vue";
+import { COLUMN, CURVE } from "./layout";
+import { type Column, type Moves, short, typed } from "./useMoves";
+
+const props = defineProps<{
+  moves: Moves;
+  start: number;
+  row: number;
+  from: number;
+  to: number;
+  lines: number;
+  curve: boolean;
+}>();
+const shot = useShot();
+const layer = useTemplateRef<HTMLElement>("layer");
+watch([() => props.from, () => props.to], () => props.moves.inSight(props.from, props.to), { immediate: true });
+
+interface Stretch {
+  top: number;
+  height: number;
+  moves: boolean;
+}
+const top = (frame: number) => (frame - props.start) * props.row;
+
+/** Lines between keys, as far as they are in sight. */
+function stretches(column: Column): Stretch[] {
+  const { keys, wave } = column.track;
+  if (wave || !keys.length) return [{ top: 0, height: props.lines * props.row, moves: true }];
+  const found: Stretch[] = [];
+  const add = (first: number, last: number, moves: boolean) => {
+    const a = Math.max(first, props.from);
+    const b = Math.min(last, props.to + 1);
+    if (b > a) found.push({ top: top(a), height: (b - a) * props.row, moves });
+  };
+  const first = keys[0];
+  const end = keys.at(-1);
+  if (first && end) {
+    add(props.start, first.frame, column.track.before !== "hold" && keys.length > 1);
+    keys.forEach((key, at) => {
+      const next = keys[at + 1];
+      const stays = !next || key.way === "hold" || JSON.stringify(key.value) === JSON.stringify(next.value);
+      if (next) add(key.frame + 1, next.frame, !stays && !["switch", "choice"].includes(column.kind));
+    });
+    add(end.frame + 1, props.start + props.lines, column.track.after !== "hold" && keys.length > 1);
+  }
+  return found;
+}
+const drawn = computed(() =>
+  props.moves.columns.value.map((column) => ({
+    column,
+    stretches: stretches(column),
+    keys: column.track.keys.filter((key) => key.frame >= props.from - 1 && key.frame <= props.to + 1),
+  })),
+);
+const box = computed(() => {
+  const { column, toColumn } = props.moves.chosen;
+  if (column < 0) return null;
+  const left = Math.min(column, toColumn);
+  const { first, last } = props.moves.span.value;
+  return {
+    left: `${left * COLUMN}px`,
+    width: `${(Math.abs(column - toColumn) + 1) * COLUMN}px`,
+    top: `${top(first)}px`,
+    height: `${(last - first + 1) * props.row}px`,
+  };
+});
+const inBetween = computed(() => {
+  const column = props.moves.active.value;
+  if (!column || props.moves.chosen.toColumn < 0) return [];
+  const keyed = new Set(column.track.keys.map((key) => key.frame));
+  return Array.from({ length: props.to - props.from + 1 }, (_, at) => props.from + at)
+    .filter((frame) => !keyed.has(frame))
+    .map((frame) => ({ frame, text: short(props.moves.valueAt(column, frame)) }));
+});
+
+/** Where the pointer is. */
+function at(event: PointerEvent | MouseEvent) {
+  const rect = (layer.value as HTMLElement).getBoundingClientRect();
+  const column = Math.floor((event.clientX - rect.left) / COLUMN);
+  return {
+    column: Math.min(Math.max(column, 0), props.moves.columns.value.length - 1),
+    frame: Math.max(0, props.start + Math.floor((event.clientY - rect.top) / props.row)),
+  };
+}
+const drag = ref<{ what: "select" | "move"; from: number; by: number } | null>(null);
+function press(event: PointerEvent) {
+  if (event.button !== 0 || !props.moves.columns.value.length || editing.value) return;
+  const place = at(event);
+  const { span, columns, chosen } = props.moves;
+  const key = columns.value[place.column]?.track.keys.some((one) => one.frame === place.frame);
+  const low = Math.min(chosen.column, chosen.toColumn);
+  const high = Math.max(chosen.column, chosen.toColumn);
+  const within =
+    place.column >= low && place.column <= high && place.frame >= span.value.first && place.frame <= span.value.last;
+  (event.currentTarget as HTMLElement).setPointerCapture(event.pointerId);
+  if (key && !event.shiftKey) {
+    if (!within) props.moves.choose(place.column, place.frame);
+    drag.value = { what: "move", from: place.frame, by: 0 };
+  } else {
+    props.moves.choose(place.column, place.frame, event.shiftKey);
+    drag.value = { what: "select", from: place.frame, by: 0 };
+    shot.goTo(place.frame);
+  }
+}
+function pull(event: PointerEvent) {
+  if (!drag.value) return;
+  const place = at(event);
+  if (drag.value.what === "select") props.moves.choose(place.column, place.frame, true);
+  else drag.value = { ...drag.value, by: place.frame - drag.value.from };
+}
+function release() {
+  const own = drag.value;
+  drag.value = null;
+  if (own?.what !== "move") return;
+  if (own.by) void props.moves.move(own.by);
+  else {
+    // A click that moved nothing looks at the key.
+    shot.goTo(own.from);
+    if (props.moves.keys.value.length > 1) props.moves.choose(props.moves.chosen.toColumn, own.from);
+  }
+}
+
+/** A value that is being typed, in its cell. */
+const editing = ref<{ column: Column; frame: number; text: string; wrong: boolean } | null>(null);
+const input = useTemplateRef<HTMLInputElement>("input");
+async function edit(text?: string) {
+  const column = props.moves.active.value;
+  if (!column || shot.looking) return;
+  const frame = props.moves.chosen.last;
+  const whole = props.moves.valueAt(column, frame);
+  editing.value = { column, frame, text: text ?? short(whole), wrong: false };
+  await nextTick();
+  input.value?.focus();
+  if (text === undefined) input.value?.select();
+}
+function accept() {
+  const own = editing.value;
+  if (!own) return;
+  const count = Array.isArray(own.column.track.keys[0]?.value) ? own.column.track.keys[0].value.length : 3;
+  const value = typed(own.column.kind, own.text, count);
+  if (value === null) {
+    editing.value = { ...own, wrong: true };
+    return;
+  }
+  props.moves.setKey(own.column, own.frame, value, `${own.column.title} at frame ${own.frame}`);
+  editing.value = null;
+  layer.value?.focus();
+}
+function giveUp() {
+  editing.value = null;
+  layer.value?.focus();
+}
+
+function steer(event: KeyboardEvent) {
+  if (event.target !== layer.value) return;
+  const { chosen, columns } = props.moves;
+  const control = event.ctrlKey || event.metaKey;
+  const across = { ArrowLeft: -1, ArrowRight: 1 }[event.key] ?? 0;
+  const down = { ArrowUp: -1, ArrowDown: 1 }[event.key] ?? 0;
+  if (!columns.value.length || (control && !["c", "x", "v"].includes(event.key))) return;
+  if (across || down) {
+    const column = Math.min(Math.max(chosen.toColumn + across, 0), columns.value.length - 1);
+    const frame = Math.max(0, (chosen.column < 0 ? shot.frame : chosen.last) + down);
+    props.moves.choose(column, frame, event.shiftKey);
+    shot.goTo(frame);
+  } else if (event.key === "Enter") void edit();
+  else if (event.key === "Delete" || event.key === "Backspace") void props.moves.remove();
+  else if (event.key === "Escape") props.moves.chooseNone();
+  else if (!control && /^[-0-9.#]$/.test(event.key)) void edit(event.key);
+  else return;
+  event.preventDefault();
+  event.stopPropagation();
+}
+function copy(event: ClipboardEvent, cut = false) {
+  if (event.target !== layer.value || !props.moves.keys.value.length) return;
+  event.clipboardData?.setData("text/plain", props.moves.copied());
+  event.preventDefault();
+  if (cut) void props.moves.remove();
+}
+function paste(event: ClipboardEvent) {
+  if (event.target !== layer.value) return;
+  const said = props.moves.paste(event.clipboardData?.getData("text/plain") ?? "");
+  if (said) shot.retimeNote = said;
+  event.preventDefault();
+}
+function name(key: { frame: number; value: unknown }, column: Column) {
+  return `${column.thing} ${column.title}: ${short(key.value)} at frame ${key.frame}`;
+}
+/** How far the keys are that are being dragged. */
+function shift(column: Column, frame: number) {
+  const { span } = props.moves;
+  const own = drag.value?.what === "move" && span.value.columns.includes(column);
+  return own && frame >= span.value.first && frame <= span.value.last ? (drag.value?.by ?? 0) * props.row : 0;
+}
+defineExpose({ edit });
+</script>
+
+<template>
+  <div class="absolute inset-0 flex">
+    <div
+      ref="layer"
+      class="relative h-full shrink-0 touch-none outline-offset-[-2px]"
+      :style="{ width: `${moves.columns.value.length * COLUMN}px` }"
+      tabindex="0"
+      role="group"
+      aria-label="Keys: arrows walk, digits or Enter type a value, Delete takes keys away"
+      @pointerdown="press"
+      @pointermove="pull"
+      @pointerup="release"
+      @pointercancel="release"
+      @dblclick="edit()"
+      @keydown="steer"
+      @copy="copy($event)"
+      @cut="copy($event, true)"
+      @paste="paste"
+    >
+      <div v-if="box" class="pointer-events-none absolute bg-select/70 outline-1 outline-select-ink/50" :style="box" />
+      <div
+        v-for="({ column, stretches: own, keys }, number) in drawn"
+        :key="column.path"
+        class="condensed absolute inset-y-0 border-l border-line text-xs"
+        :style="{ left: `${number * COLUMN}px`, width: `${COLUMN}px` }"
+      >
+        <span
+          v-for="one in own"
+          :key="one.top"
+          class="pointer-events-none absolute left-2.5 w-0"
+          :class="one.moves ? 'border-l-2 border-dotted border-select-ink/60' : 'border-l border-rule'"
+          :style="{ top: `${one.top}px`, height: `${one.height}px` }"
+        />
+        <span
+          v-for="key in keys"
+          :key="key.frame"
+          class="pointer-events-none absolute inset-x-0 flex items-center gap-1 pl-1"
+          :class="{ 'z-10': shift(column, key.frame) }"
+          :style="{ top: `${top(key.frame) + shift(column, key.frame)}px`, height: `${row}px` }"
+          :title="name(key, column)"
+          :data-key="`${column.path} ${key.frame}`"
+        >
+          <span
+            class="grid size-3 shrink-0 place-items-center rounded-full border-[1.5px] border-select-ink bg-sheet"
+            :style="column.kind === 'colour' ? { background: String(key.value) } : {}"
+          />
+          <span class="truncate font-medium">{{ short(key.value) }}</span>
+        </span>
+      </div>
+      <span
+        v-for="one in inBetween"
+        :key="one.frame"
+        class="condensed pointer-events-none absolute truncate pl-5 text-xs leading-[21px] text-soft"
+        :style="{
+          top: `${top(one.frame)}px`,
+          left: `${moves.chosen.toColumn * COLUMN}px`,
+          width: `${COLUMN}px`,
+        }"
+        >{{ one.text }}</span
+      >
+      <input
+        v-if="editing"
+        ref="input"
+        v-model="editing.text"
+        class="absolute z-20 border border-select-ink bg-sheet px-1 text-xs"
+        :class="{ 'border-now!': editing.wrong }"
+        :style="{
+          top: `${top(editing.frame)}px`,
+          left: `${moves.columns.value.findIndex((one) => one.path === editing?.column.path) * COLUMN}px`,
+          width: `${Math.max(COLUMN, editing.column.kind === 'vector' || editing.column.kind === 'angles' ? 110 : 0)}px`,
+          height: `${row}px`,
+        }"
+        :aria-label="`${editing.column.title} at frame ${editing.frame}`"
+        :aria-invalid="editing.wrong"
+        autocomplete="off"
+        @pointerdown.stop
+        @keydown.enter.stop="accept"
+        @keydown.esc.stop="giveUp"
+        @keydown.stop
+        @blur="giveUp"
+      />
+    </div>
+    <CurveColumn
+      v-if="curve && moves.active.value"
+      class="shrink-0 border-l border-line"
+      :style="{ width: `${CURVE}px` }"
+      :moves
+      :column="moves.active.value"
+      :start
+      :row
+      :from
+      :to
+      :lines
+    />
+  </div>
+</template>

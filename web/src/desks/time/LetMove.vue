@@ -1,0 +1,183 @@
+<script setup lang="ts">
+/** How anything comes to move: a field with a first key, or a choice of one step that makes ordinary keys. */
+import { computed, ref, watch } from "vue";
+
+import { useOffers } from "@/api/offers";
+import { planFields, resolveRef, schemaOfKind } from "@/controls/fields";
+import ListField from "@/controls/ListField.vue";
+import NumberField from "@/controls/NumberField.vue";
+import PressButton from "@/controls/PressButton.vue";
+import SectionBlock from "@/controls/SectionBlock.vue";
+import { useShot } from "@/shot/store";
+
+import type { Moves } from "./useMoves";
+
+const props = defineProps<{ moves: Moves }>();
+const shot = useShot();
+const offers = useOffers();
+const thing = ref("");
+const frames = ref(12);
+
+interface Thing {
+  name: string;
+  title: string;
+  kind: string;
+  at: string;
+}
+const things = computed<Thing[]>(() => {
+  const document = shot.draft;
+  if (!document) return [];
+  return [
+    ...document.elements.map((one, at) => ({
+      name: one.id,
+      title: one.name,
+      kind: `element:${one.kind}`,
+      at: `elements.${at}`,
+    })),
+    { name: "camera", title: "Camera Main", kind: "camera", at: "camera" },
+    ...document.cameras.map((one, at) => ({
+      name: `camera ${one.name}`,
+      title: `Camera ${one.name}`,
+      kind: "camera",
+      at: `cameras.${at}.camera`,
+    })),
+    ...document.lights.map((one, at) => ({
+      name: `light ${at}`,
+      title: one.name,
+      kind: `light:${one.kind}`,
+      at: `lights.${at}`,
+    })),
+    { name: "environment", title: "Surroundings", kind: "environment", at: "environment" },
+    { name: "backdrop", title: "Backdrop", kind: "backdrop", at: "backdrop" },
+    ...document.finishes.map((one, at) => ({
+      name: `finish ${one.name}`,
+      title: `Finish ${one.name}`,
+      kind: "finish",
+      at: `finishes.${at}`,
+    })),
+  ];
+});
+const chosen = computed(() => things.value.find((one) => one.name === thing.value) ?? things.value[0]);
+/** With the column that is selected, its thing. */
+watch(
+  () => props.moves.active.value?.part,
+  (part) => {
+    const found = things.value.find((one) => one.at === part);
+    if (found) thing.value = found.name;
+  },
+);
+
+/** Titles of fields by their paths, as forms have them. */
+const fields = computed(() => {
+  const own = chosen.value;
+  const root = offers.value?.schema;
+  if (!own || !root) return [];
+  const [head, kind] = own.kind.split(":");
+  const schema = kind
+    ? schemaOfKind(root, kind)
+    : head === "finish"
+      ? resolveRef(resolveRef(root.properties?.finishes?.items ?? {}, root), root)
+      : resolveRef(root.properties?.[head ?? ""] ?? {}, root);
+  const moving = new Set(shot.moving.filter((one) => one.part === own.at).map((one) => one.field.replace(/\.\d$/, "")));
+  return (offers.value?.moves[own.kind] ?? [])
+    .filter((path) => !moving.has(path))
+    .map((path) => {
+      const titles: string[] = [];
+      let inside = schema;
+      for (const name of path.split(".")) {
+        const field = planFields(inside, root, [])
+          .flatMap((group) => group.fields)
+          .find((one) => one.name === name);
+        titles.push(field?.title ?? name);
+        inside = field?.schema ?? {};
+      }
+      const shown = ["Placement", "Values"].includes(titles[0] ?? "") ? titles.slice(1) : titles;
+      return { name: path, title: shown.join(", ") };
+    });
+});
+const element = computed(() => (chosen.value?.at.startsWith("elements.") ? chosen.value : null));
+
+async function letMove(field: string) {
+  const own = chosen.value;
+  if (!own || !field) return;
+  const path = `${own.at}.${field}`;
+  const title = fields.value.find((one) => one.name === field)?.title ?? field;
+  if (await shot.retime("key", { tracks: [path], first: shot.frame }, `${own.title}: ${title} moves`))
+    props.moves.chooseField(path);
+}
+/** A number of a vector alone: what moves on other ways than the rest. */
+const vector = computed(() => {
+  const column = props.moves.active.value;
+  return column && ["vector", "angles"].includes(column.kind) ? column : null;
+});
+function takeApart() {
+  const column = vector.value;
+  if (!column || !shot.draft) return;
+  const rest = Object.fromEntries(
+    shot.moving
+      .filter((one) => one.part === column.part && one.path !== column.path)
+      .map((one) => [one.field, one.track]),
+  );
+  const single = [0, 1, 2].map((at) => [
+    `${column.field}.${at}`,
+    {
+      ...column.track,
+      shortest: false,
+      keys: column.track.keys.map((key) => ({ ...key, value: (key.value as number[])[at] })),
+    },
+  ]);
+  shot.edit(
+    `${column.part}.moves`,
+    { ...rest, ...Object.fromEntries(single) },
+    true,
+    `${column.title}: x, y and z apart`,
+  );
+  props.moves.chooseField(`${column.path}.0`);
+}
+function make(what: string, label: string) {
+  const own = element.value;
+  const first =
+    what === "fade-out"
+      ? (shot.draft?.timing.last ?? shot.frame)
+      : what === "fade-in"
+        ? (shot.draft?.timing.first ?? 0)
+        : shot.frame;
+  if (what === "hold") void shot.retime("hold", { frames: frames.value }, label);
+  else if (own)
+    void shot.retime(what, { elements: [own.at], first, frames: frames.value }, `${own.title}: ${label.toLowerCase()}`);
+}
+</script>
+
+<template>
+  <SectionBlock title="Let something move">
+    <ListField
+      label="Of"
+      :model-value="chosen?.name ?? ''"
+      :options="things.map(({ name, title }) => ({ name, title }))"
+      @commit="thing = $event"
+    />
+    <ListField
+      label="A first key for"
+      model-value=""
+      :options="[{ name: '', title: 'Choose what moves …' }, ...fields]"
+      @commit="letMove"
+    />
+    <p v-if="vector" class="text-soft">
+      {{ vector.title }} moves as one.
+      <button type="button" class="text-select-ink underline underline-offset-2" @click="takeApart">
+        x, y and z apart
+      </button>
+    </p>
+    <p class="text-soft">In every form the circle beside a field does the same.</p>
+  </SectionBlock>
+  <SectionBlock title="In one step">
+    <NumberField label="Frames" whole :min="1" :max="10000" :model-value="frames" @commit="frames = $event" />
+    <div class="flex flex-wrap gap-1.5">
+      <PressButton :disabled="!element" @click="make('fade-in', 'Fade in')">Fade in</PressButton>
+      <PressButton :disabled="!element" @click="make('fade-out', 'Fade out')">Fade out</PressButton>
+      <PressButton :disabled="!element" @click="make('flash', 'Flash')">Flash at {{ shot.frame }}</PressButton>
+      <PressButton @click="make('hold', 'Hold at the end')">Hold at the end</PressButton>
+    </div>
+    <p v-if="!element" class="text-soft">Fades and flashes are of elements: choose one above.</p>
+  </SectionBlock>
+</template>
