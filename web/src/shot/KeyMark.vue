@@ -55,7 +55,7 @@ function press() {
   <button
     v-if="can && !(shot.looking && !moves)"
     type="button"
-    class="absolute top-1 -left-2.75 z-10 grid size-2.5 place-items-center rounded-full border"
+    class="absolute top-1 -left-2.5 z-10 grid size-2.5 place-items-center rounded-full border"
     :class="[
       here
         ? 'border-select-ink bg-select-ink'

@@ -1,8 +1,29 @@
 /** The shot document as the front end reads it. Its rules are the server's; this names only what views touch. */
 
-import type { Moves } from "./moves";
-
 export type Triple = [number, number, number];
+
+export interface Key {
+  frame: number;
+  value: unknown;
+  way: string;
+  strength: number;
+  handles: [number, number, number, number];
+}
+export interface Wave {
+  shape: string;
+  amount: number;
+  times: number;
+  begins: number;
+}
+export interface Track {
+  keys: Key[];
+  before: string;
+  after: string;
+  every: number;
+  shortest: boolean;
+  wave: Wave | null;
+}
+export type Moves = Record<string, Track>;
 
 interface Moving {
   /** Values that move, by their fields' paths; nothing moves: not there. */

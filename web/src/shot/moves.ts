@@ -1,28 +1,5 @@
 /** Values that move, as the document holds them: which part a field belongs to, and what an edit of such a field means at a frame. */
-import { type ShotDocument, valueAt, withValue } from "./document";
-
-export interface Key {
-  frame: number;
-  value: unknown;
-  way: string;
-  strength: number;
-  handles: [number, number, number, number];
-}
-export interface Wave {
-  shape: string;
-  amount: number;
-  times: number;
-  begins: number;
-}
-export interface Track {
-  keys: Key[];
-  before: string;
-  after: string;
-  every: number;
-  shortest: boolean;
-  wave: Wave | null;
-}
-export type Moves = Record<string, Track>;
+import { type Key, type Moves, type ShotDocument, type Track, valueAt, withValue } from "./document";
 
 const PARTS =
   /^(elements\.\d+|lights\.\d+|finishes\.\d+|cameras\.\d+\.camera|layers\.\d+\.backdrop|camera|environment|backdrop)\.(.+)$/;

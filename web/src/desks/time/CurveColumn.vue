@@ -2,7 +2,7 @@
 /** The curve of one value, turned so that time runs down with the sheet; its keys and handles are dragged. */
 import { computed, ref } from "vue";
 
-import type { Key, Track } from "@/shot/moves";
+import type { Key, Track } from "@/shot/document";
 import { useShot } from "@/shot/store";
 
 import { CURVE } from "./layout";
@@ -146,7 +146,7 @@ function release() {
 </script>
 
 <template>
-  <div class="relative h-full" :aria-label="`Curve of ${column.title}`" role="group">
+  <div class="h-full" :aria-label="`Curve of ${column.title}`" role="group">
     <p v-if="!canDraw" class="sticky top-10 px-2 py-1 text-xs text-soft">
       {{
         column.kind === "colour" ? "Colours have no curve; their ways are chosen at the right." : "This has no curve."

@@ -2,6 +2,7 @@
 /** Columns of keys on the sheet: circled where a value is set, a line where it holds, dots where it is on its way. */
 import { computed, nextTick, ref, useTemplateRef, watch } from "vue";
 
+import type { SheetColumn } from "@/sheet/columns";
 import { useShot } from "@/shot/store";
 
 import CurveColumn from "./CurveColumn.vue";
@@ -16,6 +17,8 @@ const props = defineProps<{
   to: number;
   lines: number;
   curve: boolean;
+  /** Columns without keys: what turns over the range. */
+  turns: SheetColumn[];
 }>();
 const shot = useShot();
 const layer = useTemplateRef<HTMLElement>("layer");
@@ -74,10 +77,12 @@ const inBetween = computed(() => {
   const column = props.moves.active.value;
   if (!column || props.moves.chosen.toColumn < 0) return [];
   const keyed = new Set(column.track.keys.map((key) => key.frame));
-  return Array.from({ length: props.to - props.from + 1 }, (_, at) => props.from + at)
+  return visible.value
     .filter((frame) => !keyed.has(frame))
     .map((frame) => ({ frame, text: short(props.moves.valueAt(column, frame)) }));
 });
+
+const visible = computed(() => Array.from({ length: props.to - props.from + 1 }, (_, at) => props.from + at));
 
 /** Where the pointer is. */
 function at(event: PointerEvent | MouseEvent) {
@@ -205,7 +210,7 @@ defineExpose({ edit });
   <div class="absolute inset-0 flex">
     <div
       ref="layer"
-      class="relative h-full shrink-0 touch-none outline-offset-[-2px]"
+      class="group relative h-full shrink-0 touch-none outline-none"
       :style="{ width: `${moves.columns.value.length * COLUMN}px` }"
       tabindex="0"
       role="group"
@@ -220,7 +225,11 @@ defineExpose({ edit });
       @cut="copy($event, true)"
       @paste="paste"
     >
-      <div v-if="box" class="pointer-events-none absolute bg-select/70 outline-1 outline-select-ink/50" :style="box" />
+      <div
+        v-if="box"
+        class="pointer-events-none absolute bg-select/70 outline-1 outline-select-ink/50 group-focus-visible:outline-2 group-focus-visible:outline-select-ink"
+        :style="box"
+      />
       <div
         v-for="({ column, stretches: own, keys }, number) in drawn"
         :key="column.path"
@@ -283,9 +292,23 @@ defineExpose({ edit });
         @blur="giveUp"
       />
     </div>
+    <div
+      v-for="column in turns"
+      :key="column.key"
+      class="condensed pointer-events-none relative h-full shrink-0 border-l border-line text-xs text-soft"
+      :style="{ width: `${COLUMN}px` }"
+    >
+      <span
+        v-for="frame in visible"
+        :key="frame"
+        class="absolute inset-x-0 truncate px-1.5 leading-[21px]"
+        :style="{ top: `${top(frame)}px` }"
+        >{{ column.mark(frame)?.sign }} {{ column.mark(frame)?.text }}</span
+      >
+    </div>
     <CurveColumn
       v-if="curve && moves.active.value"
-      class="shrink-0 border-l border-line"
+      class="sticky right-0 z-10 shrink-0 border-l border-rule bg-sheet"
       :style="{ width: `${CURVE}px` }"
       :moves
       :column="moves.active.value"

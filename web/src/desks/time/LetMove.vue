@@ -92,7 +92,7 @@ const fields = computed(() => {
         inside = field?.schema ?? {};
       }
       const shown = ["Placement", "Values"].includes(titles[0] ?? "") ? titles.slice(1) : titles;
-      return { name: path, title: shown.join(", ") };
+      return { name: path, title: shown.map((one, at) => (at ? one.toLowerCase() : one)).join(", ") };
     });
 });
 const element = computed(() => (chosen.value?.at.startsWith("elements.") ? chosen.value : null));

@@ -54,7 +54,9 @@ const turns = computed<SheetColumn[]>(() => {
 });
 const keyed = computed(() => moves.columns.value.length > 0);
 const showsCurve = computed(() => curve.value && moves.active.value !== null);
-const wide = computed(() => moves.columns.value.length * COLUMN + (showsCurve.value ? CURVE : 0));
+const wide = computed(
+  () => (moves.columns.value.length + turns.value.length) * COLUMN + (showsCurve.value ? CURVE : 0),
+);
 const sheetWidth = computed(() => (keyed.value ? `${Math.min(Math.max(60 + wide.value + 16, 300), 480)}px` : "15rem"));
 /** Things over their columns: how many of them stand side by side. */
 const heads = computed(() => {
@@ -91,6 +93,14 @@ function change(values: Record<string, unknown>, label: string, commit = true) {
             :title="head.thing"
             >{{ head.thing }}</span
           >
+          <span
+            v-for="turn in turns"
+            :key="turn.key"
+            class="truncate border-l border-line px-1.5 pt-1 font-semibold text-ink"
+            :style="{ width: `${COLUMN}px` }"
+            :title="turn.title"
+            >{{ turn.title.split(", turn")[0] }}</span
+          >
         </div>
         <div class="flex">
           <button
@@ -101,20 +111,28 @@ function change(values: Record<string, unknown>, label: string, commit = true) {
             :class="moves.chosen.toColumn === at ? 'bg-select font-semibold text-select-ink' : ''"
             :style="{ width: `${COLUMN}px` }"
             :title="`${column.thing}, ${column.title}: select the column`"
+            :aria-label="`${column.thing}, ${column.title}`"
             :aria-pressed="moves.chosen.toColumn === at"
             @click="moves.chooseColumn(at)"
           >
             {{ column.title }}{{ column.track.after === "repeat" ? " ↻" : ""
             }}{{ column.track.every > 1 ? ` /${column.track.every}` : "" }}
           </button>
+          <span
+            v-for="turn in turns"
+            :key="turn.key"
+            class="truncate border-l border-line px-1.5 pb-1"
+            :style="{ width: `${COLUMN}px` }"
+            >{{ turn.title.split(", ").at(-1) }}</span
+          >
         </div>
       </div>
-      <label v-if="moves.active.value" class="ml-auto flex items-start gap-1 px-2 pt-1 whitespace-nowrap">
+      <label v-if="moves.active.value" class="sticky right-0 ml-auto flex items-start gap-1 bg-sheet px-2 pt-1 whitespace-nowrap">
         <input v-model="curve" type="checkbox" class="accent-select-ink" /> Curve
       </label>
     </template>
     <template v-if="keyed" #columns="lines">
-      <KeyColumns v-bind="lines" :moves :curve="showsCurve" />
+      <KeyColumns v-bind="lines" :moves :turns :curve="showsCurve" />
     </template>
     <template #picture>
       <LivePicture class="flex-1" :playing="playback.current.value?.bitmap ?? null" />

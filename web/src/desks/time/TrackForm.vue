@@ -8,7 +8,7 @@ import PressButton from "@/controls/PressButton.vue";
 import SectionBlock from "@/controls/SectionBlock.vue";
 import SliderField from "@/controls/SliderField.vue";
 import SwitchField from "@/controls/SwitchField.vue";
-import type { Key, Track } from "@/shot/moves";
+import type { Key, Track } from "@/shot/document";
 import { useShot } from "@/shot/store";
 
 import type { Moves } from "./useMoves";

@@ -2,7 +2,8 @@
 import { computed, reactive, ref, shallowRef, watch } from "vue";
 
 import { answer, api, Problem, type Schemas } from "@/api/client";
-import { type Key, movesOf, type Track, withKey } from "@/shot/moves";
+import type { Key, Track } from "@/shot/document";
+import { movesOf, withKey } from "@/shot/moves";
 import { useShot } from "@/shot/store";
 
 type Seen = Schemas["TrackOut"];
@@ -240,7 +241,11 @@ export function useMoves() {
 export function short(value: unknown): string {
   if (typeof value === "number") return String(Math.round(value * 100) / 100);
   if (typeof value === "boolean") return value ? "on" : "off";
-  if (Array.isArray(value)) return value.map((one) => String(Math.round(Number(one) * 10) / 10)).join(" ");
+  if (Array.isArray(value)) {
+    // Three numbers fit a narrow column if the larger ones go without what they hardly need.
+    const part = (one: number) => String(Math.abs(one) >= 10 ? Math.round(one) : Math.round(one * 10) / 10);
+    return value.map((one) => part(Number(one))).join(" ");
+  }
   return typeof value === "string" ? value : "";
 }
 

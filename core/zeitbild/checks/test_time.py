@@ -1,0 +1,104 @@
+"""Findings about time on constructed cases: none missed, none invented, and each mend mends."""
+
+import unittest
+from typing import Any
+
+from zeitbild.checks import Finding, SetView, find
+from zeitbild.checks.test_checks import _mended
+from zeitbild.document.reading import read_shot
+from zeitbild.document.shot import Shot
+from zeitbild.testing import NOWHERE
+
+#: What this file is about.
+_OWN = {
+    *("nothing-moves", "empty-tail", "dead-tail", "empty-head", "dead-head", "doubled-seam"),
+    *("keys-after", "keys-before", "seam-jumps", "seam-jerks", "too-fast"),
+}
+
+
+def _keys(*pairs: tuple[int, Any], way: str = "straight", **more: Any) -> dict[str, Any]:
+    return {"keys": [{"frame": frame, "value": value, "way": way} for frame, value in pairs], **more}
+
+
+def _shot(last: int = 120, cycle: bool = False, angle: float = 0, **moves: Any) -> Shot:
+    tracks = {name.replace("__", "."): track for name, track in moves.items()}
+    return read_shot(
+        {
+            "version": 3,
+            "raster": {"width": 640, "height": 360},
+            "timing": {"first": 1, "last": last, "rate": "24", "cycle": cycle},
+            "motion": {"angle": angle},
+            "elements": [{"kind": "solid", "id": "box", "name": "Box", "width": 80, "moves": tracks}],
+        }
+    )
+
+
+def _found(shot: Shot) -> dict[str, Finding]:
+    return {one.code: one for one in find(shot, SetView(shot, NOWHERE)) if one.code in _OWN}
+
+
+class Time(unittest.TestCase):
+    def _only(self, shot: Shot, *codes: str) -> dict[str, Finding]:
+        found = _found(shot)
+        self.assertEqual(set(found), set(codes))
+        for code, finding in found.items():
+            if finding.mend:
+                self.assertNotIn(code, _found(_mended(shot, finding.mend)), code)
+        return found
+
+    def test_ends_in_which_nothing_happens(self) -> None:
+        tail = self._only(_shot(placement__position=_keys((1, [0, 0, 0]), (60, [90, 0, 0]))), "dead-tail")
+        self.assertEqual((tail["dead-tail"].frame, tail["dead-tail"].mend), (60, {"timing.last": 60}))
+        head = self._only(_shot(placement__position=_keys((61, [0, 0, 0]), (120, [90, 0, 0]))), "dead-head")
+        self.assertEqual(head["dead-head"].mend, {"timing.first": 61})
+        # A hold of up to two seconds is one that is meant.
+        self._only(_shot(placement__position=_keys((1, [0, 0, 0]), (80, [90, 0, 0]))))
+        self._only(_shot(placement__position=_keys((1, [0, 0, 0]), (120, [90, 0, 0]))))
+
+    def test_ends_in_which_nothing_is(self) -> None:
+        moves = {
+            "placement__position": _keys((1, [0, 0, 0]), (120, [90, 0, 0])),
+            "shown": _keys((1, False), (11, True), (100, False), way="hold"),
+        }
+        found = self._only(_shot(**moves), "empty-head", "empty-tail")
+        self.assertEqual(found["empty-head"].mend, {"timing.first": 11})
+        self.assertEqual(found["empty-tail"].mend, {"timing.last": 99})
+
+    def test_a_shot_in_which_nothing_moves_at_all(self) -> None:
+        self._only(_shot(), "nothing-moves")
+        self._only(_shot(last=1))
+
+    def test_a_cycle_whose_last_frame_is_its_first(self) -> None:
+        there_and_back = _keys((1, 10.0), (12, 40.0), (24, 10.0), after="repeat", before="repeat")
+        found = self._only(_shot(last=24, cycle=True, width=there_and_back), "doubled-seam", "seam-jumps")
+        self.assertEqual(found["doubled-seam"].mend, {"timing.last": 23})
+        self._only(_shot(last=23, cycle=True, width=there_and_back))
+
+    def test_seams_that_jump_and_jerk(self) -> None:
+        far = _keys((1, [-60, 0, 0]), (24, [60, 0, 0]))
+        found = self._only(_shot(last=24, cycle=True, placement__position=far), "seam-jumps")
+        self.assertIn("Box jumps by 9", found["seam-jumps"].message)
+        light = _keys((1, "#202020"), (24, "#f0f0f0"))
+        self.assertIn(
+            "the picture jumps",
+            self._only(_shot(last=24, cycle=True, surface__base_colour=light), "seam-jumps")["seam-jumps"].message,
+        )
+        closed = _keys((1, [-60, 0, 0]), (13, [60, 0, 0]), (25, [-60, 0, 0]), before="repeat", after="repeat")
+        self._only(_shot(last=24, cycle=True, placement__position=closed), "seam-jerks")
+        smooth = {**closed, "keys": [{**key, "way": "gentle"} for key in closed["keys"]]}
+        self._only(_shot(last=24, cycle=True, placement__position=smooth))
+        self._only(_shot(last=24, cycle=True, placement__rotation__1={"wave": {"times": 2, "amount": 30}}))
+
+    def test_keys_that_are_never_seen(self) -> None:
+        moves = _keys((-8, [0, 0, 0]), (140, [90, 0, 0]))
+        found = _found(_shot(placement__position=moves))
+        self.assertEqual(set(found), {"keys-after", "keys-before"})
+        self.assertEqual(found["keys-after"].mend, {"timing.last": 140})
+        self.assertEqual(found["keys-before"].mend, {})
+
+    def test_what_goes_faster_than_the_eye(self) -> None:
+        whip = _keys((1, [-250, 0, 0]), (60, [-240, 0, 0]), (61, [240, 0, 0]), (120, [250, 0, 0]))
+        found = self._only(_shot(placement__position=whip), "too-fast")
+        self.assertEqual(found["too-fast"].frame, 60)
+        self._only(_shot(angle=180, placement__position=whip))
+        self._only(_shot(placement__position=_keys((1, [-250, 0, 0]), (120, [250, 0, 0]))))
