@@ -74,9 +74,9 @@ def _look(view: SetView) -> Iterator[Finding]:
     places = [_places(view.snapshot(at)) for at in around]
     for one in sorted(set.intersection(*(set(own) for own in places))):
         steps = np.diff([own[one] for own in places], axis=0)
-        before, change, then = (float(size) for size in np.linalg.norm(np.diff(steps, axis=0), axis=1))
+        earlier, change, later = (float(size) for size in np.linalg.norm(np.diff(steps, axis=0), axis=1))
         # What turns gently changes its speed there as it does a frame earlier and later.
-        if change > _STEP + _TIMES * max(before, then):
+        if change > _STEP + _TIMES * max(earlier, later):
             element = next((own.name for own in shot.elements if own.id == one.partition("/")[0]), one)
             yield Finding(
                 "seam-jerks",
