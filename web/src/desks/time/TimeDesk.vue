@@ -127,7 +127,10 @@ function change(values: Record<string, unknown>, label: string, commit = true) {
           >
         </div>
       </div>
-      <label v-if="moves.active.value" class="sticky right-0 ml-auto flex items-start gap-1 bg-sheet px-2 pt-1 whitespace-nowrap">
+      <label
+        v-if="moves.active.value"
+        class="sticky right-0 ml-auto flex items-start gap-1 bg-sheet px-2 pt-1 whitespace-nowrap"
+      >
         <input v-model="curve" type="checkbox" class="accent-select-ink" /> Curve
       </label>
     </template>
