@@ -18,12 +18,14 @@ from zeitbild.document.reading import parse_shot, shot_schema, write_shot
 from zeitbild.elements import kinds as element_kinds
 from zeitbild.errors import InputError, StorageError, ZeitbildError
 from zeitbild.farm import FramePool, frames_with, make_cells, make_files, write_sequence
-from zeitbild.handoff import check_carried, passes_in, recipes
+from zeitbild.handoff import check_carried, passes_in, recipes, write_sound
 from zeitbild.lights import kinds as light_kinds
 from zeitbild.naming import Wanted, plan_files
 from zeitbild.paths import assets_folder, masters_folder
 from zeitbild.render.passes import families, pass_named, passes
 from zeitbild.resolve import depth_range, resolve
+from zeitbild.resolve.sounds import soundings
+from zeitbild.sound.mixing import heard
 from zeitbild.timing import parse_frames
 
 OK, FAILED, BAD_INPUT = 0, 1, 2
@@ -59,6 +61,8 @@ def _render(arguments: argparse.Namespace) -> int:
     assets = AssetFolder(arguments.assets)
     for layer in layers:
         resolve(shot, frames[0], assets, layer.name)
+    for _, sounding in soundings(shot, assets):
+        heard(sounding.path, sounding.label)
     for hint in plan.hints:
         print(f"note: {hint}", file=sys.stderr)
     for finding in find(shot, SetView(shot, assets, None)):
@@ -99,6 +103,9 @@ def _render(arguments: argparse.Namespace) -> int:
         files = len(
             write_sequence(document, tuple(sorted(cells.items())), name, picked, own_layers, named, version, *places)
         )
+    if not failed:
+        sound = write_sound(shot, frames, arguments.version, Path(arguments.out), assets)
+        files += sound is not None
     print(
         f"\n{files} files in {arguments.out}, all read back and compared"
         + (f"; {failed} frames FAILED" if failed else ""),

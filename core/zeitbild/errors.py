@@ -5,6 +5,7 @@ ZeitbildError
 │   ├── DocumentError   a shot document is wrong, with one problem for each place
 │   ├── FontError       a font cannot be read, or lacks glyphs
 │   ├── PictureError    a picture cannot be read
+│   ├── SoundError      a sound cannot be read
 │   ├── DrawingError    a vector drawing cannot be read
 │   ├── ModelError      a model cannot be read
 │   └── NamingError     a file-name rule is wrong
@@ -67,6 +68,12 @@ class PictureError(InputError):
     """An uploaded picture is broken, too large, or of a kind that is not read."""
 
     code = "picture"
+
+
+class SoundError(InputError):
+    """An uploaded sound is broken, too long, or of a kind that is not read."""
+
+    code = "sound"
 
 
 class DrawingError(InputError):

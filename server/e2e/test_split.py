@@ -152,7 +152,7 @@ class Splitting(LayersCase):
         frames = page.get_by_label("Frames (empty: the whole range)")
         frames.fill("7-")
         frames.press("Enter")
-        expect(page.get_by_text("neither a frame, a range")).to_be_visible()
+        expect(page.get_by_role("alert").get_by_text("neither a frame, a range")).to_be_visible()
         frames.fill("2-3")
         frames.press("Enter")
         own = page.get_by_role("radiogroup", name="Backdrop of this layer")

@@ -14,7 +14,7 @@ from assets.selectors import check_assets, named_assets
 from journal.writing import note
 from projects.models import Project, Role
 from projects.selectors import project_for
-from shots import jobs, moving
+from shots import hearing, jobs, moving
 from shots.actions.create_shot import create_shot, delete_shot, duplicate_shot, restore_shot
 from shots.actions.save_document import redo, save_document, undo
 from shots.examine import elements_at, estimate, examine, frame_camera, read_length, where_elements_lie
@@ -46,8 +46,10 @@ from shots.schemas import (
     ShotIn,
     ShotOut,
     ShotRow,
+    StretchIn,
     TrackOut,
     ValuesIn,
+    WaveformOut,
 )
 from shots.selectors import redo_target, shot_for, shots_of
 from zeitbild.document.reading import write_shot
@@ -320,6 +322,22 @@ async def retime(request: HttpRequest, shot_id: int, data: RetimeIn) -> dict[str
     """What changes in an unsaved document when something is done to its time; nothing is saved."""
     await _reach_recently(signed_in(request), shot_id, data.document)
     return await compute(SHORT, signed_in(request).id, moving.retime, data)
+
+
+@router.post("/shots/{shot_id}/waveforms", response=list[WaveformOut], operation_id="waveforms")
+async def waveforms(request: HttpRequest, shot_id: int, data: StretchIn) -> list[dict[str, Any]]:
+    """How loud the sounds of an unsaved document are."""
+    await _reach_recently(signed_in(request), shot_id, data.document)
+    return await compute(LONG, signed_in(request).id, hearing.waveforms, data.document, data.first, data.count)
+
+
+@router.post("/shots/{shot_id}/sound", operation_id="listen")
+async def listen(request: HttpRequest, shot_id: int, data: StretchIn) -> HttpResponse:
+    """What is heard of an unsaved document at some frames, as audio/wav."""
+    await _reach_recently(signed_in(request), shot_id, data.document)
+    last = data.first + data.count - 1
+    made = await compute(LONG, signed_in(request).id, hearing.listen, data.document, data.first, last)
+    return HttpResponse(made, content_type="audio/wav", headers={"Cache-Control": "no-store"})
 
 
 @router.post("/shots/{shot_id}/pick", response=list[str], operation_id="elementsAt")

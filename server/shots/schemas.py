@@ -166,6 +166,23 @@ class RetimedOut(Schema):
     note: str
 
 
+class StretchIn(Schema):
+    """An unsaved document, and frames of it."""
+
+    document: dict[str, Any]
+    first: int
+    count: int = Field(ge=1, le=100_000)
+
+
+class WaveformOut(Schema):
+    """Least and greatest samples of a sound in quarters of frames, and the frames (which may lie between two) at which it gets loud."""
+
+    sound: str
+    lows: list[float]
+    highs: list[float]
+    loud: list[float]
+
+
 class PaletteIn(FrameIn):
     """... and how many colours to find."""
 

@@ -20,7 +20,7 @@ from zeitbild_server.testing import StudioCase
 #: Least roles that differ from the rule: reading is for viewers, everything else for editors.
 _LOOKING = {
     *("renderPicture", "examine", "frameCamera", "whereElementsLie", "elementsAt", "histogram", "findPalette"),
-    *("giveUpJob", "movingValues", "retime"),
+    *("giveUpJob", "movingValues", "retime", "waveforms", "listen"),
 }
 _OWNING = {"deleteProject", "restoreProject", "addMember", "changeMember", "getJournal"}
 #: Anybody may leave; putting others out is for owners, and has a test of its own.
@@ -72,6 +72,8 @@ class Access(StudioCase):
             "adoptFiles": {"keys": [f"asset:{brought.sha256}"]},
             "keep": {"kind": "finish", "name": "Mine", "content": {}},
             "movingValues": {"document": document, "frames": [1]},
+            "waveforms": {"document": document, "first": 1, "count": 4},
+            "listen": {"document": document, "first": 1, "count": 4},
             "retime": {"document": document, "what": "reverse-all"},
             "histogram": seen,
             "findPalette": seen,

@@ -10,6 +10,7 @@ from pydantic import Field, StringConstraints, model_validator
 from zeitbild.document.camera import MAIN_CAMERA, Camera, CameraName, NamedCamera
 from zeitbild.document.layers import MAX_LAYERS, Layer, PassName
 from zeitbild.document.picture import Backdrop, Motion, Pixels, Raster, Sampling
+from zeitbild.document.sounds import MOST_SOUNDS, Sound
 from zeitbild.document.surroundings import Environment, Rays
 from zeitbild.elements import kinds
 from zeitbild.elements.base import GROUP
@@ -98,6 +99,9 @@ class Shot(Part):
     pixels: Pixels = Field(default_factory=Pixels)
     finishes: tuple[NamedFinish, ...] = Field(default=(), title="Shared finishes", max_length=MAX_ELEMENTS)
     elements: tuple[Element, ...] = Field(default=(), max_length=MAX_ELEMENTS)
+    sounds: tuple[Sound, ...] = Field(
+        default=(), title="Sounds", max_length=MOST_SOUNDS, exclude_if=lambda own: not own
+    )
     layers: tuple[Layer, ...] = Field(default_factory=lambda: (Layer(),), min_length=1, max_length=MAX_LAYERS)
     naming: Annotated[str, StringConstraints(min_length=1, max_length=300)] = Field(
         default="{shot}_{layer}_{pass}_v{version:03}/{shot}_{layer}_{pass}_v{version:03}.{frame:04}.{ext}",
@@ -112,6 +116,7 @@ class Shot(Part):
     def _distinct(self) -> Shot:
         for what, names in (
             ("element identities", [element.id for element in self.elements]),
+            ("sound identities", [sound.id for sound in self.sounds]),
             ("layer names", [layer.name.lower() for layer in self.layers]),
             ("cameras", [MAIN_CAMERA.lower(), *(one.name.lower() for one in self.cameras)]),
             ("shared finishes", [finish.name for finish in self.finishes]),
@@ -253,5 +258,6 @@ __all__ = [
     "Rays",
     "Sampling",
     "Shot",
+    "Sound",
     "Timing",
 ]

@@ -3,6 +3,7 @@
 from zeitbild.handoff.manifest import Proofs, Written, build_manifest, proofs_of, receiver_text
 from zeitbild.handoff.package import pack
 from zeitbild.handoff.recipes import Recipe, recipes
+from zeitbild.handoff.sound import SoundRecord, write_sound
 from zeitbild.handoff.writing import FileRecord, Order, check_carried, passes_in, write_file
 
 __all__ = [
@@ -10,6 +11,7 @@ __all__ = [
     "Order",
     "Proofs",
     "Recipe",
+    "SoundRecord",
     "Written",
     "build_manifest",
     "check_carried",
@@ -19,4 +21,5 @@ __all__ = [
     "receiver_text",
     "recipes",
     "write_file",
+    "write_sound",
 ]

@@ -10,6 +10,7 @@ from zeitbild import __version__
 from zeitbild.differences import Difference
 from zeitbild.document.layers import Layer
 from zeitbild.document.shot import Shot
+from zeitbild.handoff.sound import SoundRecord
 from zeitbild.handoff.writing import FileRecord, Order, PlaneRecord
 from zeitbild.naming import code_of
 from zeitbild.proof.adding_up import ALLOWED
@@ -40,6 +41,7 @@ class Written:
     quality: str
     created: str
     proofs: Proofs = Proofs()
+    sound: SoundRecord | None = None
 
 
 def _numbers(one: Pass, order: Order) -> dict[str, Any]:
@@ -224,6 +226,7 @@ def build_manifest(shot: Shot, order: Order, written: Written) -> dict[str, Any]
                 for group, found in sorted(written.proofs.rejoins.items())
             ],
         },
+        **({"sound": written.sound.entry()} if written.sound is not None else {}),
         "read_back": {
             "reader": form.reader,
             "files": len(ordered),
@@ -300,6 +303,18 @@ def _around(overscan: int) -> list[str]:
     ]
 
 
+def _heard(sound: dict[str, Any] | None) -> list[str]:
+    if sound is None:
+        return []
+    return [
+        "",
+        f"Its sound is {sound['path']}: {sound['rate']} samples a second, {sound['bits']} bits, stereo. It begins with frame "
+        f"{sound['begins_with_frame']}",
+        f"and ends with the end of frame {sound['ends_with_frame']}, to the sample ({sound['samples']} samples).",
+        *([f"{sound['beyond_full']} samples were louder than full and are cut off."] if sound["beyond_full"] else []),
+    ]
+
+
 def receiver_text(manifest: dict[str, Any], note: str) -> str:
     """A short text for whoever receives the package."""
     rate, frames = manifest["rate"], manifest["frames"]
@@ -348,6 +363,7 @@ def receiver_text(manifest: dict[str, Any], note: str) -> str:
     for one in manifest["adds_up"]:
         if one["whole"]:
             lines.append(f"{one['layer']}: {one['whole']} = {' + '.join(one['parts'])} ({one['how']}).")
+    lines += _heard(manifest.get("sound"))
     if manifest["backdrop"] == "clear":
         lines += ["", "Nothing is behind the element. Players that show black there are not wrong; they ignore alpha."]
     lines += [

@@ -10,6 +10,7 @@ from pathlib import Path
 from typing import Any
 
 from zeitbild.errors import StorageError
+from zeitbild.handoff.sound import SoundRecord
 from zeitbild.handoff.writing import FileRecord
 from zeitbild.storage import write_new, write_whole
 
@@ -25,7 +26,9 @@ def _entry(name: str) -> zipfile.ZipInfo:
     return info
 
 
-def pack(folder: Path, target: Path, manifest: dict[str, Any], text: str, records: Sequence[FileRecord]) -> int:
+def pack(
+    folder: Path, target: Path, manifest: dict[str, Any], text: str, records: Sequence[FileRecord | SoundRecord]
+) -> int:
     """Write manifest.json and README.txt beside the files in ``folder`` and all of them into ``target``; gives its size.
 
     StorageError if it cannot be written, or if an entry read back from the ZIP is not the file that was checked.

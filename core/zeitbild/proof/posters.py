@@ -2,16 +2,22 @@
 
 from __future__ import annotations
 
+import io
+from fractions import Fraction
 from typing import Any
+
+import numpy as np
+from PIL import Image
 
 from zeitbild.caching import SizedCache
 from zeitbild.document.shot import Camera, Raster, Rays, Shot, Timing
 from zeitbild.elements import ElementBase, kinds
+from zeitbild.elements._files import file_of
 from zeitbild.elements._flat import FlatElement
 from zeitbild.elements.base import GROUP, AssetSource
 from zeitbild.elements.card import Card
 from zeitbild.elements.title import TitleElement
-from zeitbild.errors import InputError
+from zeitbild.errors import InputError, SoundError
 from zeitbild.finishes import Values
 from zeitbild.footage.pictures import footage_at
 from zeitbild.proof.display import Ground, View, encode_view, show
@@ -19,9 +25,14 @@ from zeitbild.proof.previews import little_set
 from zeitbild.render import QUALITIES, render
 from zeitbild.resolve import resolve
 from zeitbild.resolve.framing import framed
+from zeitbild.sound import Sounding
+from zeitbild.sound.mixing import heard, waveform
+from zeitbild.tones import SHIPPED as TONES
 
 #: Pixels of a poster; twice what it is shown at.
 SIZE = (288, 192)
+#: Colours of a waveform: those of the sheet.
+_INK, _PAPER = (39, 73, 90), (251, 250, 247)
 _made = SizedCache[bytes](8 * 1024 * 1024, len)
 #: Where the camera looks from at solid things, and at flat ones.
 _ASIDE, _STRAIGHT = (420.0, 260.0, 900.0), (0.0, 0.0, 1000.0)
@@ -47,7 +58,24 @@ def _element(kind: str, key: str, assets: AssetSource) -> ElementBase:
 def poster(kind: str, key: str, assets: AssetSource) -> bytes:
     """A PNG of SIZE of a file by what documents call it; InputError if it is not there or cannot be read."""
 
+    if kind == "sounds":
+        return _made.get((kind, key), lambda: _waveform(key, assets))
     return _made.get((kind, key), lambda: _of_elements((_element(kind, key, assets),), assets))
+
+
+def _waveform(key: str, assets: AssetSource) -> bytes:
+    """A PNG of SIZE of how loud a sound is, from left to right."""
+    path, label = file_of(key, "file", TONES, assets, SoundError)
+    known = heard(path, label)
+    width, height = SIZE
+    sounding = Sounding(path, label)
+    ends = waveform(sounding, Fraction(0), Fraction(known.seconds / width).limit_denominator(10**6), width)
+    rows = (np.arange(height)[:, None] + 0.5 - height / 2) / (height / 2 - 8)
+    inked = (-rows >= ends[None, :, 0]) & (-rows <= ends[None, :, 1]) | (np.abs(rows) < 0.012)
+    picture = np.where(inked[..., None], np.array(_INK, np.uint8), np.array(_PAPER, np.uint8)).astype(np.uint8)
+    out = io.BytesIO()
+    Image.fromarray(picture).save(out, "PNG")
+    return out.getvalue()
 
 
 def _of_elements(elements: tuple[ElementBase, ...], assets: AssetSource) -> bytes:

@@ -22,12 +22,14 @@ from zeitbild.handoff import (
     Order,
     Proofs,
     Recipe,
+    SoundRecord,
     Written,
     build_manifest,
     pack,
     proofs_of,
     receiver_text,
     recipes,
+    write_sound,
 )
 from zeitbild.masters import MasterStore
 from zeitbild.paths import assets_folder, masters_folder
@@ -189,13 +191,16 @@ def work_handoff(handoff: HandOff, worker: ActiveWorker) -> None:
     layers = [layer for layer in shot.layers if layer.name in _layers(handoff)]
     frames = sorted({frame for _, frame in places})
     made = handoff.made_at.isoformat(timespec="seconds")
-    manifest = build_manifest(shot, order, Written(records, layers, frames, run.quality, made, _proofs(handoff)))
-    size = pack(folder, package_path(handoff), manifest, receiver_text(manifest, recipe.note), records)
+    sound = write_sound(shot, frames, handoff.version, folder, AssetFolder(assets_folder()))
+    held = Written(records, layers, frames, run.quality, made, _proofs(handoff), sound)
+    manifest = build_manifest(shot, order, held)
+    files: list[FileRecord | SoundRecord] = [*records, *([sound] if sound is not None else [])]
+    size = pack(folder, package_path(handoff), manifest, receiver_text(manifest, recipe.note), files)
     with writing():
         if not holds(handoff, worker.name):
             return
         HandOff.objects.filter(id=handoff.id).update(
-            files=len(records),
+            files=len(files),
             bytes=size,
             worst=max((record.worst for record in records), default=0.0),
             written=_frame_sets(written),

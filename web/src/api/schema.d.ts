@@ -576,6 +576,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot_id}/waveforms": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Waveforms
+         * @description How loud the sounds of an unsaved document are.
+         */
+        post: operations["waveforms"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/sound": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Listen
+         * @description What is heard of an unsaved document at some frames, as audio/wav.
+         */
+        post: operations["listen"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot_id}/pick": {
         parameters: {
             query?: never;
@@ -2008,6 +2048,34 @@ export interface components {
              * @default true
              */
             keep_seconds?: boolean;
+        };
+        /**
+         * WaveformOut
+         * @description Least and greatest samples of a sound in quarters of frames, and the frames (which may lie between two) at which it gets loud.
+         */
+        WaveformOut: {
+            /** Sound */
+            sound: string;
+            /** Lows */
+            lows: number[];
+            /** Highs */
+            highs: number[];
+            /** Loud */
+            loud: number[];
+        };
+        /**
+         * StretchIn
+         * @description An unsaved document, and frames of it.
+         */
+        StretchIn: {
+            /** Document */
+            document: {
+                [key: string]: unknown;
+            };
+            /** First */
+            first: number;
+            /** Count */
+            count: number;
         };
         /**
          * PickIn
@@ -3591,6 +3659,56 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["RetimedOut"];
                 };
+            };
+        };
+    };
+    waveforms: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StretchIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WaveformOut"][];
+                };
+            };
+        };
+    };
+    listen: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StretchIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

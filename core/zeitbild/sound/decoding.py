@@ -1,0 +1,134 @@
+"""Files of sound through FFmpeg's libraries. Runs in a reading process."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import av
+import numpy as np
+from av.audio.frame import AudioFrame
+from av.audio.resampler import AudioResampler
+from numpy.typing import NDArray
+
+from zeitbild.errors import SoundError
+from zeitbild.sound.marks import levels_of, loud_points, pauses
+from zeitbild.sound.plain import CHANNELS, MOST_SECONDS, PIECES, RATE
+
+_KINDS = {
+    b"RIFF": "wav",
+    b"RF64": "wav",
+    b"fLaC": "flac",
+    b"OggS": "ogg",
+    b"ID3": "mp3",
+}
+
+
+def _container(data: bytes) -> str:
+    """What kind of file begins with these bytes: its name in the library, or empty. Lists that name other files are none."""
+    for begins, name in _KINDS.items():
+        if data.startswith(begins):
+            return name
+    if data[4:8] == b"ftyp":
+        return "mov"
+    if data.startswith(b"\x1aE\xdf\xa3"):
+        return "matroska"
+    if len(data) > 1 and data[0] == 0xFF and data[1] & 0xE0 == 0xE0:
+        # Layer bits are 0 in the stream of bare AAC frames only (ISO/IEC 13818-7).
+        return "aac" if data[1] & 0x06 == 0 else "mp3"
+    return ""
+
+
+class Opened:
+    """A file of sound, opened; SoundError if it is none."""
+
+    def __init__(self, path: str, label: str) -> None:
+        self.label = label
+        with open(path, "rb") as file:
+            kind = _container(file.read(16))
+        if not kind:
+            raise SoundError(f"{label} is no sound that is read here: WAV, FLAC, MP3, OGG, M4A, AAC or a movie's sound")
+        try:
+            self._container = av.open(path, format=kind, options={"protocol_whitelist": "file"})
+        except (av.FFmpegError, OSError, ValueError) as error:
+            raise SoundError(f"{label} is damaged or cut off: {error}") from error
+        if not self._container.streams.audio:
+            raise SoundError(f"{label} has no sound in it")
+        self._stream = self._container.streams.audio[0]
+        context = self._stream.codec_context
+        self.rate, self.channels, self.coded = int(context.sample_rate or 0), int(context.channels), str(context.name)
+        if not self.rate or not self.channels:
+            raise SoundError(f"{label} does not say how many samples a second it has")
+
+    def blocks(self) -> Iterator[NDArray[np.float32]]:
+        """All of it, block by block [n, 2], at ``RATE``."""
+        # One channel is heard as loud on both sides as it is; to make it two would take three decibels off.
+        sampler = AudioResampler(format="fltp", layout="mono" if self.channels == 1 else "stereo", rate=RATE)
+        count, decoded = 0, False
+        try:
+            for frame in self._container.decode(self._stream):
+                decoded = True
+                for one in sampler.resample(frame):
+                    block = _block(one)
+                    count += len(block)
+                    if count > MOST_SECONDS * RATE:
+                        raise SoundError(f"{self.label} is longer than {MOST_SECONDS // 60} minutes")
+                    yield block
+        except av.FFmpegError as error:
+            if not decoded:
+                raise SoundError(f"{self.label} is damaged or cut off: {error}") from error
+            # What is there up to where it was cut off is heard.
+        if not decoded:
+            raise SoundError(f"{self.label} is empty: there is no sound in it")
+        for one in sampler.resample(None):
+            yield _block(one)
+
+
+def _block(frame: AudioFrame) -> NDArray[np.float32]:
+    block = np.ascontiguousarray(np.broadcast_to(frame.to_ndarray(), (CHANNELS, frame.samples)).T, np.float32)
+    # A number that is none would make all of the mix none.
+    return np.nan_to_num(block, nan=0.0, posinf=1.0, neginf=-1.0)
+
+
+def looked_at(path: str, label: str) -> dict[str, object]:
+    """See ``plain.Heard``, in plain values."""
+    opened, size = Opened(path, label), RATE // PIECES
+    lows, highs, rest, count = [], [], np.empty((0, CHANNELS), np.float32), 0
+    for block in opened.blocks():
+        count += len(block)
+        rest = np.concatenate([rest, block])
+        whole = len(rest) // size
+        if whole > PIECES:
+            pieces = rest[: whole * size].reshape(whole, size * CHANNELS)
+            lows.append(pieces.min(axis=1))
+            highs.append(pieces.max(axis=1))
+            rest = rest[whole * size :]
+    if len(rest):
+        padded = np.concatenate([rest, np.zeros((-len(rest) % size, CHANNELS), np.float32)])
+        pieces = padded.reshape(-1, size * CHANNELS)
+        lows.append(pieces.min(axis=1))
+        highs.append(pieces.max(axis=1))
+    low, high = (np.concatenate(parts) if parts else np.empty(0, np.float32) for parts in (lows, highs))
+    levels = levels_of(low, high)
+    return {
+        "seconds": count / RATE,
+        "rate": opened.rate,
+        "channels": opened.channels,
+        "coded": opened.coded,
+        "lows": low,
+        "highs": high,
+        "loud": list(loud_points(levels)),
+        "pauses": [list(one) for one in pauses(levels)],
+    }
+
+
+def samples(path: str, label: str, first: int, count: int) -> NDArray[np.float32]:
+    """Samples [n, 2] of a file from one on, at ``RATE``; fewer if it ends before."""
+    found, at = [], 0
+    for block in Opened(path, label).blocks():
+        begin, end = max(first - at, 0), min(first + count - at, len(block))
+        if begin < end:
+            found.append(block[begin:end])
+        at += len(block)
+        if at >= first + count:
+            break
+    return np.concatenate(found) if found else np.empty((0, CHANNELS), np.float32)
