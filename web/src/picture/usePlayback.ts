@@ -1,5 +1,7 @@
 import { computed, onScopeDispose, readonly, ref, shallowRef, watch, type WatchSource } from "vue";
 
+import type { Heard } from "./useSound";
+
 /** Frames asked for at once while loading. */
 const AT_ONCE = 2;
 
@@ -14,11 +16,15 @@ export function usePlayback(
   load: (frame: number) => Promise<ImageBitmap>,
   signature: WatchSource<unknown>,
   start: () => number,
+  sound: { play: (frame: number) => Promise<Heard | null> } | null = null,
 ) {
   const playing = ref(false);
   const loaded = ref(0);
   const current = shallowRef<{ frame: number; bitmap: ImageBitmap } | null>(null);
   const measured = ref(0);
+  /** Frames that the picture was away from the sound at most. */
+  const apart = ref(0);
+  let heard: Heard | null = null;
   const cache = new Map<number, ImageBitmap>();
   let round = 0;
   let request = 0;
@@ -32,6 +38,8 @@ export function usePlayback(
 
   function stop() {
     playing.value = false;
+    heard?.stop();
+    heard = null;
     cancelAnimationFrame(request);
     current.value = null;
   }
@@ -70,13 +78,24 @@ export function usePlayback(
     }
     if (!playing.value || own !== round) return;
     const offset = Math.max(0, list.indexOf(start()));
+    try {
+      heard = await (sound?.play(list[offset] as number) ?? null);
+    } catch {
+      // What is wrong with a sound is said among the findings; the picture plays without it.
+      heard = null;
+    }
+    if (!playing.value || own !== round) return stop();
     const began = performance.now();
+    // The sound's clock is the one that is followed: ears notice what eyes do not.
+    const clock = heard?.seconds ?? (() => (performance.now() - began) / 1000);
+    apart.value = 0;
     let shownFrames = 0;
     let last = -1;
     const tick = () => {
       if (!playing.value) return;
-      const seconds = (performance.now() - began) / 1000;
+      const seconds = clock();
       const number = Math.floor(seconds * rate());
+      if (last >= 0) apart.value = Math.max(apart.value, Math.abs(seconds * rate() - last) - 1);
       if (number !== last) {
         last = number;
         shownFrames += 1;
@@ -104,6 +123,7 @@ export function usePlayback(
     loaded: readonly(loaded),
     current,
     measured: readonly(measured),
+    apart: readonly(apart),
     loading: computed(() => playing.value && loaded.value < frames().length),
     toggle: () => (playing.value ? stop() : void play()),
     stop,

@@ -5,6 +5,7 @@ import { useShot } from "@/shot/store";
 import { ground } from "./grounds";
 import { heightFor, requestPicture } from "./request";
 import { usePlayback } from "./usePlayback";
+import { useSound } from "./useSound";
 
 const WIDTH = 640;
 /** Long ranges are played smaller, so that all frames fit the browser's memory. */
@@ -14,6 +15,7 @@ const MANY_FRAMES = 400;
 export function useRoughFrames() {
   const shot = useShot();
   const offers = useOffers();
+  const sound = useSound();
 
   async function load(frame: number): Promise<ImageBitmap> {
     const raster = shot.draft?.raster ?? { width: 16, height: 9 };
@@ -38,5 +40,6 @@ export function useRoughFrames() {
     load,
     () => [shot.draft, { ...ground }],
     () => shot.frame,
+    sound,
   );
 }

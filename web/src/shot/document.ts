@@ -88,6 +88,19 @@ export interface Layer {
   note: string;
 }
 
+export interface Sound {
+  id: string;
+  name: string;
+  on: boolean;
+  file: string;
+  begins: number;
+  skip: number;
+  length: number;
+  volume: number;
+  fade_in: number;
+  fade_out: number;
+}
+
 export interface ShotDocument {
   version: number;
   project: string;
@@ -106,6 +119,8 @@ export interface ShotDocument {
   sampling: { filter: string; filter_width: number };
   motion: { angle: number };
   pixels: { on: boolean; enlarge: number; palette: string[] };
+  /** None: not there. */
+  sounds?: Sound[];
   layers: Layer[];
   naming: string;
   pass_codes: Record<string, string>;

@@ -14,7 +14,7 @@ import KeyMark from "@/shot/KeyMark.vue";
 import { useShot } from "@/shot/store";
 
 import { outOfOthers, withMembers } from "./elements";
-import FileField from "./FileField.vue";
+import FileField from "@/files/FileField.vue";
 import { unshared } from "./finishes";
 import FontField from "./FontField.vue";
 import HiddenParts from "./HiddenParts.vue";

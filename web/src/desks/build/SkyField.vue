@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { answer, api, type Schemas } from "@/api/client";
 
-import AssetField from "./AssetField.vue";
+import AssetField from "@/files/AssetField.vue";
 
 defineProps<{ modelValue: string; error?: string | undefined; help?: string | undefined; dropped: File[] }>();
 const emit = defineEmits<{ commit: [value: string]; taken: [] }>();

@@ -4,7 +4,7 @@ import { computed } from "vue";
 import { answer, api, type Schemas } from "@/api/client";
 import { useOffers } from "@/api/offers";
 
-import AssetField from "./AssetField.vue";
+import AssetField from "@/files/AssetField.vue";
 
 defineProps<{ label: string; modelValue: string; error?: string | undefined; help?: string | undefined }>();
 const emit = defineEmits<{ commit: [value: string] }>();

@@ -8,6 +8,7 @@ import { useShot } from "@/shot/store";
 import CurveColumn from "./CurveColumn.vue";
 import { COLUMN, CURVE } from "./layout";
 import { type Column, type Moves, short, typed } from "./useMoves";
+import WaveColumns from "./WaveColumns.vue";
 
 const props = defineProps<{
   moves: Moves;
@@ -19,7 +20,11 @@ const props = defineProps<{
   curve: boolean;
   /** Columns without keys: what turns over the range. */
   turns: SheetColumn[];
+  /** Whether sounds are heard. */
+  heard: boolean;
 }>();
+/** Frames at which sounds get loud: keys that are dragged near one go there. */
+const loud = ref<number[]>([]);
 const shot = useShot();
 const layer = useTemplateRef<HTMLElement>("layer");
 watch([() => props.from, () => props.to], () => props.moves.inSight(props.from, props.to), { immediate: true });
@@ -117,7 +122,10 @@ function pull(event: PointerEvent) {
   if (!drag.value) return;
   const place = at(event);
   if (drag.value.what === "select") props.moves.choose(place.column, place.frame, true);
-  else drag.value = { ...drag.value, by: place.frame - drag.value.from };
+  else {
+    const near = event.altKey ? undefined : loud.value.find((frame) => Math.abs(frame - place.frame) <= 1);
+    drag.value = { ...drag.value, by: (near ?? place.frame) - drag.value.from };
+  }
 }
 function release() {
   const own = drag.value;
@@ -292,6 +300,7 @@ defineExpose({ edit });
         @blur="giveUp"
       />
     </div>
+    <WaveColumns v-if="heard" :start :row :from :to :lines @loud="loud = $event" />
     <div
       v-for="column in turns"
       :key="column.key"

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed, ref } from "vue";
+import { computed, ref, watch } from "vue";
 
 import { useOffers } from "@/api/offers";
 import ListField from "@/controls/ListField.vue";
@@ -10,6 +10,7 @@ import GroundBar from "@/picture/GroundBar.vue";
 import LivePicture from "@/picture/LivePicture.vue";
 import PlayBar from "@/picture/PlayBar.vue";
 import { useRoughFrames } from "@/picture/useRoughFrames";
+import { useSound } from "@/picture/useSound";
 import { useSpaceKey } from "@/picture/useSpaceKey";
 import type { SheetColumn } from "@/sheet/columns";
 import DeskFrame from "@/sheet/DeskFrame.vue";
@@ -17,8 +18,9 @@ import FindingList from "@/shot/FindingList.vue";
 import { useShot } from "@/shot/store";
 
 import KeyColumns from "./KeyColumns.vue";
-import { COLUMN, CURVE } from "./layout";
+import { COLUMN, CURVE, WAVE } from "./layout";
 import LengthFields from "./LengthFields.vue";
+import SoundList from "./SoundList.vue";
 import LetMove from "./LetMove.vue";
 import TrackForm from "./TrackForm.vue";
 import TurnFields from "./TurnFields.vue";
@@ -52,10 +54,22 @@ const turns = computed<SheetColumn[]>(() => {
     },
   }));
 });
-const keyed = computed(() => moves.columns.value.length > 0);
+const heard = computed(() => (shot.draft?.sounds ?? []).filter((one) => one.on && one.file));
+/** Whether the sheet has columns of its own here. */
+const keyed = computed(() => moves.columns.value.length > 0 || heard.value.length > 0);
+const sound = useSound();
+watch(
+  () => shot.frame,
+  (frame) => {
+    if (!playback.playing.value && heard.value.length) void sound.hear(frame);
+  },
+);
 const showsCurve = computed(() => curve.value && moves.active.value !== null);
 const wide = computed(
-  () => (moves.columns.value.length + turns.value.length) * COLUMN + (showsCurve.value ? CURVE : 0),
+  () =>
+    (moves.columns.value.length + turns.value.length) * COLUMN +
+    heard.value.length * WAVE +
+    (showsCurve.value ? CURVE : 0),
 );
 const sheetWidth = computed(() => (keyed.value ? `${Math.min(Math.max(60 + wide.value + 16, 300), 480)}px` : "15rem"));
 /** Things over their columns: how many of them stand side by side. */
@@ -94,6 +108,14 @@ function change(values: Record<string, unknown>, label: string, commit = true) {
             >{{ head.thing }}</span
           >
           <span
+            v-for="one in heard"
+            :key="one.id"
+            class="truncate border-l border-line px-1.5 pt-1 font-semibold text-ink"
+            :style="{ width: `${WAVE}px` }"
+            :title="one.name"
+            >{{ one.name }}</span
+          >
+          <span
             v-for="turn in turns"
             :key="turn.key"
             class="truncate border-l border-line px-1.5 pt-1 font-semibold text-ink"
@@ -119,6 +141,13 @@ function change(values: Record<string, unknown>, label: string, commit = true) {
             }}{{ column.track.every > 1 ? ` /${column.track.every}` : "" }}
           </button>
           <span
+            v-for="one in heard"
+            :key="one.id"
+            class="truncate border-l border-line px-1.5 pb-1"
+            :style="{ width: `${WAVE}px` }"
+            >sound</span
+          >
+          <span
             v-for="turn in turns"
             :key="turn.key"
             class="truncate border-l border-line px-1.5 pb-1"
@@ -135,7 +164,7 @@ function change(values: Record<string, unknown>, label: string, commit = true) {
       </label>
     </template>
     <template v-if="keyed" #columns="lines">
-      <KeyColumns v-bind="lines" :moves :turns :curve="showsCurve" />
+      <KeyColumns v-bind="lines" :moves :turns :heard="heard.length > 0" :curve="showsCurve" />
     </template>
     <template #picture>
       <LivePicture class="flex-1" :playing="playback.current.value?.bitmap ?? null" />
@@ -148,6 +177,7 @@ function change(values: Record<string, unknown>, label: string, commit = true) {
       <h2 class="px-3 pt-2 pb-1 font-title text-lg">Time</h2>
       <FindingList desk="time" />
       <LetMove :moves />
+      <SoundList />
       <SectionBlock title="Range">
         <ListField
           label="Frames a second"

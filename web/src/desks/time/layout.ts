@@ -1,3 +1,4 @@
-/** Pixels that a column of keys is wide, and the curve beside them. */
+/** Pixels that a column of keys is wide, the curve beside them, and a sound. */
 export const COLUMN = 76;
 export const CURVE = 150;
+export const WAVE = 56;
