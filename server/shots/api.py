@@ -17,13 +17,13 @@ from projects.selectors import project_for
 from shots import hearing, jobs, moving
 from shots.actions.create_shot import create_shot, delete_shot, duplicate_shot, restore_shot
 from shots.actions.save_document import redo, save_document, undo
-from shots.examine import elements_at, estimate, examine, frame_camera, read_length, where_elements_lie
+from shots.examine import elements_at, estimate, examine, frame_camera, read_length, where_elements_lie, where_it_goes
 from shots.jobs import Job
 from shots.judging import palette, shares
 from shots.lanes import LONG, SHORT, compute
 from shots.models import Shot
 from shots.offers import offers
-from shots.rendering import lane_of, sketch
+from shots.rendering import Ghosts, lane_of, sketch
 from shots.schemas import (
     BaseIn,
     DocumentIn,
@@ -50,6 +50,7 @@ from shots.schemas import (
     TrackOut,
     ValuesIn,
     WaveformOut,
+    WayIn,
 )
 from shots.selectors import redo_target, shot_for, shots_of
 from zeitbild.document.reading import write_shot
@@ -228,6 +229,7 @@ async def picture(request: HttpRequest, shot_id: int, data: PictureIn) -> HttpRe
         view,
         data.kind,
         data.layer,
+        None if data.ghosts is None else Ghosts(**data.ghosts.dict()),
     )
     return HttpResponse(
         made.data,
@@ -338,6 +340,13 @@ async def listen(request: HttpRequest, shot_id: int, data: StretchIn) -> HttpRes
     last = data.first + data.count - 1
     made = await compute(LONG, signed_in(request).id, hearing.listen, data.document, data.first, last)
     return HttpResponse(made, content_type="audio/wav", headers={"Cache-Control": "no-store"})
+
+
+@router.post("/shots/{shot_id}/way", response=list[tuple[float, float] | None], operation_id="wayOfElement")
+async def way(request: HttpRequest, shot_id: int, data: WayIn) -> list[tuple[float, float] | None]:
+    """Where an element's pivot is seen at frames of an unsaved document, in pixels of the raster."""
+    await _reach_recently(signed_in(request), shot_id, data.document)
+    return await compute(SHORT, signed_in(request).id, where_it_goes, data.document, data.element, data.frames)
 
 
 @router.post("/shots/{shot_id}/pick", response=list[str], operation_id="elementsAt")

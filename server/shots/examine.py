@@ -31,7 +31,7 @@ from zeitbild.render import QUALITIES, render
 from zeitbild.render.passes import offered
 from zeitbild.resolve import reach_of, resolve
 from zeitbild.resolve.framing import framed
-from zeitbild.resolve.hands import lie_on, picked
+from zeitbild.resolve.hands import lie_on, picked, way_of
 from zeitbild.storage import own_prefix
 from zeitbild.timing import Length, parse_frames, parse_length, parse_rate, phase_of, turned_degrees
 
@@ -236,6 +236,11 @@ def _fresh(document: str, frames: Sequence[int], quality: str, layer: str) -> in
 def where_elements_lie(document: Any, frame: int) -> list[dict[str, Any]]:
     """Where the elements of an unsaved document lie on the picture, and how a drag moves them."""
     return [asdict(one) for one in lie_on(read_shot(document), frame, AssetFolder(assets_folder()))]
+
+
+def where_it_goes(document: Any, element: str, frames: list[int]) -> list[tuple[float, float] | None]:
+    """Where an element of an unsaved document is seen at frames."""
+    return way_of(read_shot(document), element, frames)
 
 
 def elements_at(document: Any, frame: int, x: float, y: float) -> list[str]:

@@ -53,6 +53,17 @@ def lane_of(quality: str, width: int, height: int) -> Lane:
 
 
 @dataclass(frozen=True, slots=True)
+class Ghosts:
+    """Neighbouring frames that are shown through a picture: how many before and after it, every how many frames, and how strong (0 to 1)
+    the nearest of them are."""
+
+    before: int
+    after: int
+    every: int
+    strength: float
+
+
+@dataclass(frozen=True, slots=True)
 class Sketch:
     """An encoded picture of the editing view, and the milliseconds that it took."""
 
@@ -74,8 +85,10 @@ def sketch(
     view: View,
     kind: Literal["jpeg", "png"],
     layer: str = "",
+    ghosts: Ghosts | None = None,
 ) -> Sketch:
-    """Render a raw document at a frame and a size: the whole set, a layer, or all layers laid over one another (``TOGETHER``).
+    """Render a raw document at a frame and a size: the whole set, a layer, or all layers laid over one another (``TOGETHER``); with
+    neighbouring frames shown through it.
 
     DocumentError, FontError and the like name what is wrong.
     """
@@ -92,8 +105,32 @@ def sketch(
     else:
         snapshot = resolve(shot, frame, AssetFolder(assets_folder()), layer).at_size(width, height)
         picture = render(snapshot, QUALITIES[quality], planes=planes)
+    if ghosts is not None and view.what == "picture":
+        picture = _with_ghosts(picture, shot, frame, layer, ghosts)
     data = encode_view(show(picture, view), kind)
     return Sketch(data, f"image/{kind}", (time.perf_counter() - started) * 1000)
+
+
+def _with_ghosts(picture: Picture, shot: Shot, frame: int, layer: str, ghosts: Ghosts) -> Picture:
+    """A picture with neighbouring frames over it, the nearest last; in a cycle beyond its ends, too."""
+    timing, every = shot.timing, max(ghosts.every, 1)
+    offsets = [*range(-ghosts.before, 0), *range(ghosts.after, 0, -1)]
+    beauty, (height, width) = picture.beauty.copy(), picture.depth.shape
+    assets = AssetFolder(assets_folder())
+    for offset in sorted(offsets, key=lambda one: -abs(one)):
+        at = frame + offset * every * timing.step
+        if timing.cycle:
+            at = timing.first + (at - timing.first) % (timing.last - timing.first + 1)
+        if not timing.first <= at <= timing.last or at == frame:
+            continue
+        PARALLEL.breathe()
+        one = resolve(shot, at, assets, "" if layer == TOGETHER else layer).at_size(width, height)
+        # What is behind the set is there once.
+        ghost = render(replace(one, backdrop=None), QUALITIES["rough"]).beauty * np.float32(
+            ghosts.strength / abs(offset)
+        )
+        beauty = ghost + beauty * (1 - ghost[..., 3:])
+    return replace(picture, beauty=beauty)
 
 
 def _together(shot: Shot, frame: int, width: int, height: int, quality: str) -> Picture:

@@ -65,6 +65,23 @@ class GroundIn(Schema):
     colour_to: str = "#101828"
 
 
+class GhostsIn(Schema):
+    """Neighbouring frames shown through a picture."""
+
+    before: int = Field(default=0, ge=0, le=8)
+    after: int = Field(default=0, ge=0, le=8)
+    every: int = Field(default=1, ge=1, le=100)
+    strength: float = Field(default=0.3, ge=0, le=1)
+
+
+class WayIn(Schema):
+    """An unsaved document, an element, and frames."""
+
+    document: dict[str, Any]
+    element: str
+    frames: list[int] = Field(max_length=4000)
+
+
 class PictureIn(Schema):
     """A picture of an unsaved document."""
 
@@ -79,6 +96,7 @@ class PictureIn(Schema):
     layer: str = ""
     blend: Literal["linear", "encoded"] = "linear"
     ground: GroundIn = GroundIn()
+    ghosts: GhostsIn | None = None
 
 
 class DocumentIn(Schema):

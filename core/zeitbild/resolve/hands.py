@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -11,8 +12,9 @@ from zeitbild.document.evaluate import evaluate, time_of
 from zeitbild.document.shot import Shot
 from zeitbild.elements import kinds
 from zeitbild.elements.base import GROUP, AssetSource
+from zeitbild.errors import InputError
 from zeitbild.geometry.transforms import put
-from zeitbild.resolve.facing import picture_plane
+from zeitbild.resolve.facing import picture_plane, set_up
 from zeitbild.resolve.framing import extent_of
 from zeitbild.resolve.resolving import resolve
 from zeitbild.resolve.standing import groups_matrix
@@ -69,6 +71,25 @@ def lie_on(shot: Shot, frame: int, assets: AssetSource) -> tuple[Lies, ...]:
         across, down = back @ right * a_pixel, back @ -up * a_pixel
         found.append(Lies(element.id, boxes.get(element.id), (x / w, y / w), _triple(across), _triple(down)))
     return tuple(found)
+
+
+def way_of(shot: Shot, element: str, frames: Sequence[int]) -> list[Pair | None]:
+    """Where an element's pivot is seen at frames, in pixels of the raster, through the camera in view; None behind the camera.
+    InputError if there is no such element."""
+    if element not in {one.id for one in shot.elements}:
+        raise InputError(f"there is no element {element[:40]!r}", "element")
+    found: list[Pair | None] = []
+    for frame in frames:
+        plain = evaluate(shot, time_of(shot, frame))
+        own = next(one for one in plain.elements if one.id == element)
+        camera = set_up(plain.camera_of(""), plain.raster)
+        within = groups_matrix(plain, own)
+        if kinds.get(own.kind).faces(own).stands == "on the picture":
+            within = picture_plane(camera) @ within
+        pivot = within @ [*own.placement.position, 1.0]
+        x, y, w = camera.project(pivot[None, :3])[0]
+        found.append(None if w <= camera.near and not camera.parallel else (float(x / w), float(y / w)))
+    return found
 
 
 def picked(shot: Shot, frame: int, assets: AssetSource, x: float, y: float) -> tuple[str, ...]:

@@ -616,6 +616,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot_id}/way": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Way
+         * @description Where an element's pivot is seen at frames of an unsaved document, in pixels of the raster.
+         */
+        post: operations["wayOfElement"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot_id}/pick": {
         parameters: {
             query?: never;
@@ -1657,6 +1677,32 @@ export interface components {
             base: number;
         };
         /**
+         * GhostsIn
+         * @description Neighbouring frames shown through a picture.
+         */
+        GhostsIn: {
+            /**
+             * Before
+             * @default 0
+             */
+            before?: number;
+            /**
+             * After
+             * @default 0
+             */
+            after?: number;
+            /**
+             * Every
+             * @default 1
+             */
+            every?: number;
+            /**
+             * Strength
+             * @default 0.3
+             */
+            strength?: number;
+        };
+        /**
          * GroundIn
          * @description What stands behind while looking.
          */
@@ -1729,6 +1775,7 @@ export interface components {
              *     }
              */
             ground?: components["schemas"]["GroundIn"];
+            ghosts?: components["schemas"]["GhostsIn"] | null;
         };
         /**
          * JobOut
@@ -2076,6 +2123,20 @@ export interface components {
             first: number;
             /** Count */
             count: number;
+        };
+        /**
+         * WayIn
+         * @description An unsaved document, an element, and frames.
+         */
+        WayIn: {
+            /** Document */
+            document: {
+                [key: string]: unknown;
+            };
+            /** Element */
+            element: string;
+            /** Frames */
+            frames: number[];
         };
         /**
          * PickIn
@@ -3709,6 +3770,35 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    wayOfElement: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WayIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": ([
+                        number,
+                        number
+                    ] | null)[];
+                };
             };
         };
     };

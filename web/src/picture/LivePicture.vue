@@ -9,17 +9,26 @@ import { useShot } from "@/shot/store";
 import { ground } from "./grounds";
 import { cameraHandle, type Changes, type Handle } from "./handles";
 import PictureFrame from "./PictureFrame.vue";
-import { heightFor } from "./request";
+import { type Ghosts, heightFor } from "./request";
 import { useLatest } from "./useLatest";
 
 const props = withDefaults(
-  defineProps<{ movable?: boolean; playing?: ImageBitmap | null; handle?: Handle; what?: string; layer?: string }>(),
+  defineProps<{
+    movable?: boolean;
+    playing?: ImageBitmap | null;
+    handle?: Handle;
+    what?: string;
+    layer?: string;
+    /** Neighbouring frames shown through the picture. */
+    ghosts?: Ghosts | null;
+  }>(),
   {
     movable: false,
     playing: null,
     handle: () => cameraHandle,
     what: "picture",
     layer: "",
+    ghosts: null,
   },
 );
 
@@ -51,7 +60,7 @@ function ask(quality: "rough" | "final") {
   const width = Math.max(2, Math.floor(rough ? Math.min(roughWidth, full) : full));
   const height = heightFor(width, raster.value);
   const kind = quality === "rough" ? "jpeg" : "png";
-  const of = { document: draft, frame: shot.frame, layer: props.layer, what: props.what };
+  const of = { document: draft, frame: shot.frame, layer: props.layer, what: props.what, ghosts: props.ghosts };
   const request = { ...of, width, height, quality, kind, ground } as const;
   latest.ask(shot.id, request, `${shot.frame} ${quality}`);
 }
@@ -62,7 +71,15 @@ function moved() {
   timer = window.setTimeout(() => ask("final"), REST_MS);
 }
 watch(
-  [() => shot.draft, () => shot.frame, () => ({ ...ground }), () => props.what, () => props.layer, viewWidth],
+  [
+    () => shot.draft,
+    () => shot.frame,
+    () => ({ ...ground }),
+    () => props.what,
+    () => props.layer,
+    () => props.ghosts,
+    viewWidth,
+  ],
   moved,
   {
     immediate: true,
@@ -133,7 +150,8 @@ function apply(changes: Changes, commit = false) {
   });
 }
 function drawn(): ShotDocument {
-  return shot.draft as ShotDocument;
+  // What moves is taken hold of where it is now.
+  return shot.seen as ShotDocument;
 }
 function start(event: PointerEvent) {
   if (!props.movable || event.button > 2) return;

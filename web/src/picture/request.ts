@@ -13,6 +13,15 @@ export interface PictureRequest {
   what?: string;
   /** The whole set, a layer by its name, or all of them laid over one another ("*"). */
   layer?: string;
+  /** Neighbouring frames shown through it. */
+  ghosts?: Ghosts | null;
+}
+
+export interface Ghosts {
+  before: number;
+  after: number;
+  every: number;
+  strength: number;
 }
 
 /** The height that keeps a raster's shape at a width. */

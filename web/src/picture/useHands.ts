@@ -57,7 +57,9 @@ export function useHands(chosen: Ref<Element[]>) {
     return `elements.${shot.draft?.elements.findIndex((one) => one.id === element.id) ?? -1}`;
   }
   function placementOf(element: Element) {
-    return element.placement as { position: Triple; rotation: Triple; scale: Triple };
+    // What moves is taken hold of where it is at this frame.
+    const now = shot.seen?.elements.find((one) => one.id === element.id) ?? element;
+    return now.placement as { position: Triple; rotation: Triple; scale: Triple };
   }
   /** What moves with a drag: not what is locked, nor what stands in a group that moves itself. */
   const movable = computed(() => {

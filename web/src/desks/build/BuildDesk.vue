@@ -179,7 +179,13 @@ async function bringIntoView(onlySelected: boolean) {
         },
       }),
     );
-    shot.edit(cameraPath(document), camera, true, onlySelected && one ? `${one.name} in view` : "All in view");
+    // Field by field: a camera that moves gets keys.
+    const path = cameraPath(document);
+    const { position, look_at, span } = camera as { position: unknown; look_at: unknown; span: unknown };
+    shot.editMany(
+      { [`${path}.position`]: position, [`${path}.look_at`]: look_at, [`${path}.span`]: span },
+      onlySelected && one ? `${one.name} in view` : "All in view",
+    );
   } catch (error) {
     shot.note(error);
   }

@@ -20,11 +20,14 @@ import { useShot } from "@/shot/store";
 import KeyColumns from "./KeyColumns.vue";
 import { COLUMN, CURVE, WAVE } from "./layout";
 import LengthFields from "./LengthFields.vue";
+import { ghosts, looking } from "./looking";
+import LookingFields from "./LookingFields.vue";
 import SoundList from "./SoundList.vue";
 import LetMove from "./LetMove.vue";
 import TrackForm from "./TrackForm.vue";
 import TurnFields from "./TurnFields.vue";
 import { useMoves } from "./useMoves";
+import WayOverlay from "./WayOverlay.vue";
 import WholeShot from "./WholeShot.vue";
 
 const shot = useShot();
@@ -40,7 +43,6 @@ const rates = computed(() =>
   })),
 );
 const moves = useMoves();
-const curve = ref(true);
 /** Columns of what turns over the range, which has no keys. */
 const turns = computed<SheetColumn[]>(() => {
   const frames = new Map(shot.frames.map((frame, at) => [frame, at]));
@@ -64,7 +66,7 @@ watch(
     if (!playback.playing.value && heard.value.length) void sound.hear(frame);
   },
 );
-const showsCurve = computed(() => curve.value && moves.active.value !== null);
+const showsCurve = computed(() => looking.curve && moves.active.value !== null);
 const wide = computed(
   () =>
     (moves.columns.value.length + turns.value.length) * COLUMN +
@@ -160,14 +162,23 @@ function change(values: Record<string, unknown>, label: string, commit = true) {
         v-if="moves.active.value"
         class="sticky right-0 ml-auto flex items-start gap-1 bg-sheet px-2 pt-1 whitespace-nowrap"
       >
-        <input v-model="curve" type="checkbox" class="accent-select-ink" /> Curve
+        <input v-model="looking.curve" type="checkbox" class="accent-select-ink" /> Curve
       </label>
     </template>
     <template v-if="keyed" #columns="lines">
       <KeyColumns v-bind="lines" :moves :turns :heard="heard.length > 0" :curve="showsCurve" />
     </template>
     <template #picture>
-      <LivePicture class="flex-1" :playing="playback.current.value?.bitmap ?? null" />
+      <LivePicture class="flex-1" :playing="playback.current.value?.bitmap ?? null" :ghosts="ghosts">
+        <template #default="{ width }">
+          <WayOverlay
+            v-if="looking.way && !playback.playing.value && shot.draft"
+            :moves
+            :raster="shot.draft.raster"
+            :width
+          />
+        </template>
+      </LivePicture>
       <GroundBar>
         <PlayBar :playback :total="shot.frames.length" :rate="shot.draft?.timing.rate ?? ''" />
       </GroundBar>
@@ -178,6 +189,7 @@ function change(values: Record<string, unknown>, label: string, commit = true) {
       <FindingList desk="time" />
       <LetMove :moves />
       <SoundList />
+      <LookingFields />
       <SectionBlock title="Range">
         <ListField
           label="Frames a second"

@@ -1,0 +1,169 @@
+"""The Time desk: keys on the sheet, their curve, what is done to them, sound."""
+
+import re
+from typing import Any
+
+from playwright.sync_api import Page, expect
+
+from e2e.browser import BrowserCase
+
+_KEYS = re.compile("^Keys: arrows walk")
+
+
+class Moving(BrowserCase):
+    def moves(self, part: str = "elements") -> dict[str, Any]:
+        """The tracks of the first element as they are saved."""
+        document = self.fresh().current_document().model_dump(mode="json")
+        return document[part][0].get("moves", {})  # type: ignore[no-any-return]
+
+    def let_move(self, page: Page, field: str) -> None:
+        page.get_by_label("A first key for").click()
+        page.get_by_role("option", name=field, exact=True).click()
+        expect(page.get_by_role("button", name=re.compile(f", {field}$"))).to_be_visible()
+        self.saved(page)
+
+    def type_at(self, page: Page, steps: int, value: str) -> None:
+        """A value typed in the cell so many frames further down in the column that is selected."""
+        page.get_by_label(_KEYS).focus()
+        for _ in range(steps):
+            page.keyboard.press("ArrowDown")
+        page.keyboard.press("Enter")
+        page.keyboard.type(value)
+        page.keyboard.press("Enter")
+        self.saved(page)
+
+    def test_values_typed_on_the_sheet_become_keys_and_the_picture_follows(self) -> None:
+        page = self.desk("time")
+        self.let_move(page, "Position")
+        self.type_at(page, 8, "150 0 0")
+        keys = self.moves()["placement.position"]["keys"]
+        self.assertEqual([(key["frame"], key["value"]) for key in keys], [(1, [0, 0, 0]), (9, [150, 0, 0])])
+        # The same value stands in the form of the Build desk, at this frame and half way.
+        self.desk("build", page)
+        position = page.get_by_role("group", name="Position").get_by_label("x")
+        expect(position).to_have_value("0")
+        page.get_by_role("option", name="9", exact=True).click()
+        expect(position).to_have_value("150")
+        page.get_by_role("option", name="5", exact=True).click()
+        expect(position).to_have_value("75")
+        # Typed there it becomes a key of this frame.
+        position.fill("20")
+        position.press("Enter")
+        self.saved(page)
+        keys = self.moves()["placement.position"]["keys"]
+        self.assertEqual([(key["frame"], key["value"][0]) for key in keys], [(1, 0), (5, 20), (9, 150)])
+        mark = page.get_by_label(re.compile("^Position: take the key at frame 5 away"))
+        mark.click()
+        expect(page.get_by_label(re.compile("^Position moves: put a key at frame 5"))).to_be_visible()
+        self.saved(page)
+        self.assertEqual([key["frame"] for key in self.moves()["placement.position"]["keys"]], [1, 9])
+
+    def test_keys_are_moved_copied_reversed_and_taken_away_and_all_is_undone(self) -> None:
+        page = self.desk("time")
+        self.let_move(page, "Opacity")
+        self.type_at(page, 5, "0.5")
+        self.type_at(page, 5, "0.2")
+        circle = page.locator("[data-key$='opacity 6']").bounding_box()
+        assert circle is not None
+        page.mouse.click(circle["x"] + 6, circle["y"] + 8)
+        page.mouse.move(circle["x"] + 6, circle["y"] + 8)
+        page.mouse.down()
+        page.mouse.move(circle["x"] + 6, circle["y"] + 8 + 22 * 2, steps=6)
+        page.mouse.up()
+        expect(page.locator("[data-key$='opacity 8']")).to_be_visible()
+        self.saved(page)
+        self.assertEqual([key["frame"] for key in self.moves()["opacity"]["keys"]], [1, 8, 11])
+        page.get_by_role("button", name=re.compile(", Opacity$")).click()
+        page.get_by_role("button", name="Reverse", exact=True).first.click()
+        expect(page.locator("[data-key$='opacity 4']")).to_be_visible()
+        self.saved(page)
+        keys = self.moves()["opacity"]["keys"]
+        self.assertEqual([(key["frame"], key["value"]) for key in keys], [(1, 0.2), (4, 0.5), (11, 1)])
+        layer = page.get_by_label(_KEYS)
+        layer.focus()
+        page.keyboard.press("Delete")
+        expect(page.locator("[data-key]")).to_have_count(0)
+        self.saved(page)
+        self.assertEqual(self.moves(), {})
+        for count in (3, 3, 3, 2, 1, 0):
+            page.get_by_role("button", name="Undo", exact=True).click()
+            expect(page.locator("[data-key]")).to_have_count(count)
+
+    def test_ways_waves_and_steps_of_one_choice(self) -> None:
+        page = self.desk("time")
+        page.get_by_role("button", name="Fade in", exact=True).click()
+        expect(page.get_by_role("button", name=re.compile(", Opacity$"))).to_be_visible()
+        self.saved(page)
+        keys = self.moves()["opacity"]["keys"]
+        self.assertEqual([(key["frame"], key["value"]) for key in keys], [(1, 0), (13, 1)])
+        page.get_by_role("button", name=re.compile(", Opacity$")).click()
+        page.get_by_label("To the next key").click()
+        page.get_by_role("option", name=re.compile("^Free curve")).click()
+        handle = page.get_by_label("Handle from the key at frame 1")
+        expect(handle).to_be_visible()
+        box = handle.bounding_box()
+        assert box is not None
+        page.mouse.move(box["x"] + 4, box["y"] + 4)
+        page.mouse.down()
+        page.mouse.move(box["x"] + 34, box["y"] + 40, steps=6)
+        page.mouse.up()
+        self.saved(page)
+        first = self.moves()["opacity"]["keys"][0]
+        self.assertEqual(first["way"], "free")
+        self.assertGreater(first["handles"][0], 0.42)
+        self.assertGreater(first["handles"][1], 0)
+        page.get_by_label("After the last").click()
+        page.get_by_role("option", name="Back and forth").click()
+        self.saved(page)
+        self.assertEqual(self.moves()["opacity"]["after"], "back and forth")
+        page.get_by_role("switch", name="Goes in waves over the range").click()
+        page.get_by_label("Times over the range").fill("3")
+        page.get_by_label("Times over the range").press("Enter")
+        self.saved(page)
+        self.assertEqual(self.moves()["opacity"]["wave"]["times"], 3)
+
+    def test_what_cannot_be_done_is_said(self) -> None:
+        page = self.desk("time")
+        self.let_move(page, "Opacity")
+        self.type_at(page, 5, "0.5")
+        page.get_by_label(_KEYS).focus()
+        page.keyboard.press("Enter")
+        page.keyboard.type("much")
+        page.keyboard.press("Enter")
+        expect(page.get_by_label(re.compile("^Opacity at frame"))).to_have_attribute("aria-invalid", "true")
+        page.keyboard.press("Escape")
+        # Beyond its limits the server says so, and the draft is not saved.
+        page.keyboard.press("Enter")
+        page.keyboard.type("7")
+        page.keyboard.press("Enter")
+        expect(page.get_by_text("less than or equal to 1").first).to_be_visible()
+
+    def test_a_sound_runs_down_the_sheet_and_plays_with_the_picture(self) -> None:
+        page = self.desk("time")
+        page.get_by_role("button", name="Add a sound").click()
+        page.get_by_label("File", exact=True).click()
+        page.get_by_role("option", name=re.compile("^Foghorn")).click()
+        expect(page.get_by_label(re.compile("^How loud Sound 1 is"))).to_be_visible()
+        self.saved(page)
+        document = self.fresh().current_document()
+        self.assertEqual([(one.file, one.begins) for one in document.sounds], [("foghorn", 1)])
+        page.get_by_role("button", name="Play", exact=True).click()
+        expect(page.get_by_text(re.compile(r"[\d.]+ of [\d/]+ frames a second"))).to_be_visible(timeout=120_000)
+        page.wait_for_timeout(2500)
+        # The picture is never half a frame away from what is heard.
+        apart = float(page.locator("[data-apart]").get_attribute("data-apart") or "9")
+        self.assertLess(apart, 0.5)
+        page.get_by_role("button", name="Stop", exact=True).click()
+        page.get_by_role("button", name="Remove Sound 1").click()
+        expect(page.get_by_label(re.compile("^How loud"))).to_have_count(0)
+
+    def test_the_way_and_neighbouring_frames_are_on_the_picture_only(self) -> None:
+        page = self.desk("time")
+        self.let_move(page, "Position")
+        self.type_at(page, 20, "200 60 0")
+        expect(page.get_by_label(re.compile("^Way of"))).to_be_visible()
+        self.picture(page)
+        count = page.locator("canvas[data-pictures]").get_attribute("data-pictures")
+        page.get_by_role("switch", name="Neighbouring frames").click()
+        expect(page.locator("canvas[data-pictures]")).not_to_have_attribute("data-pictures", count or "")
+        self.assertNotIn("ghost", str(self.fresh().current_document().model_dump()))
