@@ -4,6 +4,8 @@ import type { Heard } from "./useSound";
 
 /** Frames asked for at once while loading. */
 const AT_ONCE = 2;
+/** Half of what lies between two pictures of a screen, in ms. */
+const HALF_A_REFRESH = 8;
 
 /**
  * Plays frames as a loop at an exact rate: loads each once, shows them as they come, then runs by the clock.
@@ -94,8 +96,10 @@ export function usePlayback(
     const tick = () => {
       if (!playing.value) return;
       const seconds = clock();
-      const number = Math.floor(seconds * rate());
-      if (last >= 0) apart.value = Math.max(apart.value, Math.abs(seconds * rate() - last) - 1);
+      // A screen shows what is drawn now for a while: the middle of that is what is met best.
+      const at = seconds * rate();
+      const number = Math.floor(at + (HALF_A_REFRESH / 1000) * rate());
+      if (last >= 0) apart.value = Math.max(apart.value, at - last - 1, last - at);
       if (number !== last) {
         last = number;
         shownFrames += 1;

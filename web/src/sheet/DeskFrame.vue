@@ -5,11 +5,21 @@ import { useShot } from "@/shot/store";
 import type { SheetColumn } from "./columns";
 import FrameSheet from "./FrameSheet.vue";
 
-withDefaults(defineProps<{ columns: SheetColumn[]; sheetWidth?: string; bracket?: boolean; wide?: number }>(), {
-  sheetWidth: "15rem",
-  bracket: false,
-  wide: 0,
-});
+withDefaults(
+  defineProps<{
+    columns: SheetColumn[];
+    sheetWidth?: string;
+    bracket?: boolean;
+    wide?: number;
+    reach?: [number, number] | undefined;
+  }>(),
+  {
+    sheetWidth: "15rem",
+    bracket: false,
+    wide: 0,
+    reach: undefined,
+  },
+);
 const shot = useShot();
 
 function setRange(first: number, last: number) {
@@ -34,6 +44,7 @@ function setRange(first: number, last: number) {
       :columns
       :bracket
       :wide
+      :reach
       @go="shot.goTo($event)"
       @range="setRange"
       @range-done="shot.save()"

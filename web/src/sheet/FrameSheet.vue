@@ -15,6 +15,8 @@ const props = defineProps<{
   bracket?: boolean;
   /** Pixels that columns of the slot take; they are moved sideways where the sheet is narrower. */
   wide?: number;
+  /** First and last frame that are there to be seen, if they lie outside of the range. */
+  reach?: [number, number] | undefined;
 }>();
 /** Columns of a desk's own in place of marks: their heads, and what stands below them, in lines of ``row`` pixels from frame ``start`` on. */
 defineSlots<{
@@ -31,8 +33,8 @@ const head = useTemplateRef("head");
 const top = ref(0);
 const height = ref(600);
 
-const start = computed(() => Math.max(0, props.first - OUTSIDE));
-const end = computed(() => props.last + OUTSIDE);
+const start = computed(() => Math.max(0, Math.min(props.first - OUTSIDE, props.reach?.[0] ?? props.first)));
+const end = computed(() => Math.max(props.last + OUTSIDE, props.reach?.[1] ?? props.last));
 const total = computed(() => end.value - start.value + 1);
 const rows = computed(() => {
   const from = Math.max(0, Math.floor(top.value / ROW) - 4);

@@ -73,6 +73,13 @@ const wide = computed(
     heard.value.length * WAVE +
     (showsCurve.value ? CURVE : 0),
 );
+/** As far as keys lie outside of the range, within reason. */
+const reach = computed<[number, number] | undefined>(() => {
+  const frames = moves.columns.value.flatMap((column) => column.track.keys.map((key) => key.frame));
+  const { first, last } = shot.draft?.timing ?? { first: 1, last: 1 };
+  const near = frames.filter((frame) => frame > first - 2000 && frame < last + 2000);
+  return near.length ? [Math.min(...near), Math.max(...near) + 1] : undefined;
+});
 const sheetWidth = computed(() => (keyed.value ? `${Math.min(Math.max(60 + wide.value + 16, 300), 480)}px` : "15rem"));
 /** Things over their columns: how many of them stand side by side. */
 const heads = computed(() => {
@@ -97,7 +104,13 @@ function change(values: Record<string, unknown>, label: string, commit = true) {
 </script>
 
 <template>
-  <DeskFrame :columns="keyed ? [] : turns" :sheet-width="sheetWidth" :wide="keyed ? wide : 0" bracket>
+  <DeskFrame
+    :columns="keyed ? [] : turns"
+    :sheet-width="sheetWidth"
+    :reach="keyed ? reach : undefined"
+    :wide="keyed ? wide : 0"
+    bracket
+  >
     <template v-if="keyed" #heads>
       <div>
         <div class="flex">
