@@ -37,7 +37,7 @@ def _render(arguments: argparse.Namespace) -> int:
     except (OSError, UnicodeDecodeError) as error:
         raise InputError(f"{arguments.shot} cannot be read: {error}") from None
     shot = parse_shot(text)
-    frames = parse_frames(arguments.frames) if arguments.frames else tuple(shot.timing.frames)
+    frames = parse_frames(arguments.frames) if arguments.frames else tuple(shot.timing.delivered)
     recipe = recipes.get(arguments.recipe)
     quality = arguments.quality or shot.quality
     wanted = Wanted(

@@ -60,7 +60,7 @@ def examine(document: Any, version: int, recipe: str, raster: tuple[int, int] | 
     view = SetView(shot, AssetFolder(assets_folder()), raster)
     plan: dict[str, Any] | None = None
     naming_error = None
-    frames = shot.timing.frames
+    frames = shot.timing.delivered
     listed = frames if len(frames) <= MAX_LISTED else range(0)
     chosen = recipes.get(recipe)
     extension, wanted = chosen.format.extension, Wanted(sharing=chosen.sharing, container=chosen.format.container)
@@ -85,7 +85,7 @@ def examine(document: Any, version: int, recipe: str, raster: tuple[int, int] | 
         naming_error = str(error)
     return {
         "length": length_of(shot),
-        "frame_count": len(shot.timing.frames),
+        "frame_count": len(shot.timing.delivered),
         "plan": plan,
         "naming_error": naming_error,
         "passes": [
@@ -100,7 +100,7 @@ def examine(document: Any, version: int, recipe: str, raster: tuple[int, int] | 
             for one in offered(shot.light_groups, shot.names)
         ],
         "findings": [asdict(finding) for finding in find(shot, view)],
-        "motion": _motion(shot, listed),
+        "motion": _motion(shot, shot.timing.frames if len(frames) <= MAX_LISTED else range(0)),
     }
 
 
@@ -168,7 +168,7 @@ def estimate(document: Any, quality: str, frame_set: str, processes: int, layers
     """
     shot = read_shot(document)
     text = write_shot(shot)
-    frames = parse_frames(frame_set) if frame_set.strip() else tuple(shot.timing.frames)
+    frames = parse_frames(frame_set) if frame_set.strip() else tuple(shot.timing.delivered)
     wanted = Wanted(tuple(layers)).layers_of(shot)
     # Several processes with one thread each fare about as one frame that has all threads.
     at_once = 2 / max(1, min(processes, 2))

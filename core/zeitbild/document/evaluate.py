@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+import threading
 from collections.abc import Iterator
 from contextlib import contextmanager
 from fractions import Fraction
 from typing import Any
+
+from cachetools import LRUCache
 
 from zeitbild.document.camera import NamedCamera
 from zeitbild.document.layers import Layer
@@ -31,6 +34,26 @@ def evaluate(shot: Shot, time: Time) -> Shot:
     The result means the same at any time, so it can be evaluated again and stays what it is. InputError names the part whose values cannot
     be together at that time.
     """
+    if not (moves_at_all(shot) or any(element.turn.turns for element in shot.elements)):
+        return shot
+    # To make one picture a shot is asked for again and again at the same few times.
+    key = id(shot), time
+    with _lock:
+        kept = _evaluated.get(key)
+    if kept is not None and kept[0] is shot:
+        return kept[1]
+    now = _evaluate(shot, time)
+    with _lock:
+        _evaluated[key] = shot, now
+    return now
+
+
+#: Shots at times, with the shot that each is of: as long as it is kept nothing else has its place in memory.
+_evaluated: LRUCache[tuple[int, Time], tuple[Shot, Shot]] = LRUCache(256)
+_lock = threading.Lock()
+
+
+def _evaluate(shot: Shot, time: Time) -> Shot:
     changed: dict[str, Any] = {}
     for name in ("camera", "environment", "backdrop"):
         before = getattr(shot, name)

@@ -42,6 +42,12 @@ class Timing(Part):
         default=True, title="Cycle", description="All frames differ; one frame more would equal the first."
     )
 
+    handles: Annotated[int, Field(ge=0, le=1000)] = Field(
+        default=0,
+        title="Handles",
+        description="Frames more at both ends in every run, for whoever cuts or fades; of a cycle they go on round.",
+    )
+
     @model_validator(mode="after")
     def _holds(self) -> Timing:
         try:
@@ -53,6 +59,12 @@ class Timing(Part):
             raise ValueError(f"the last frame ({self.last}) stands before the first ({self.first})")
         if self.last - self.first + 1 > MAX_FRAMES:
             raise ValueError(f"{self.last - self.first + 1} frames are more than {MAX_FRAMES}; shorten the range")
+        if self.first < self.handles:
+            raise wrong_at(
+                "handles",
+                f"with {self.handles} frames before its first the shot would begin at frame {self.first - self.handles}; frames count from 0: "
+                f"begin at {self.handles} or later",
+            )
         return self
 
     @property
@@ -62,8 +74,28 @@ class Timing(Part):
 
     @property
     def frames(self) -> range:
-        """Frames that a run renders."""
+        """Frames of the piece."""
         return range(self.first, self.last + 1, self.step)
+
+    @property
+    def delivered(self) -> range:
+        """Frames that a run renders: those of the piece, and its handles."""
+        more = self.handles // self.step * self.step
+        return range(self.first - more, self.frames[-1] + more + 1, self.step)
+
+
+class NamedRange(Part):
+    """Some of the frames, under a name: to be looked at or rendered alone."""
+
+    name: Title = Field(title="Name")
+    first: Annotated[int, Field(ge=0, le=MAX_FRAME_NUMBER)] = Field(title="First frame")
+    last: Annotated[int, Field(ge=0, le=MAX_FRAME_NUMBER)] = Field(title="Last frame")
+
+    @model_validator(mode="after")
+    def _holds(self) -> NamedRange:
+        if self.last < self.first:
+            raise wrong_at("last", f"the last frame ({self.last}) stands before the first ({self.first})")
+        return self
 
 
 # The union of all registered light kinds.
@@ -85,6 +117,9 @@ class Shot(Part):
     title: Title = Field(default="Untitled", title="Title")
     raster: Raster = Field(default_factory=Raster)
     timing: Timing = Field(default_factory=Timing)
+    ranges: tuple[NamedRange, ...] = Field(
+        default=(), title="Named ranges", max_length=64, exclude_if=lambda own: not own
+    )
     camera: Camera = Field(default_factory=Camera)
     cameras: tuple[NamedCamera, ...] = Field(default=(), title="More cameras", max_length=32)
     view: CameraName = Field(
@@ -120,6 +155,7 @@ class Shot(Part):
             ("layer names", [layer.name.lower() for layer in self.layers]),
             ("cameras", [MAIN_CAMERA.lower(), *(one.name.lower() for one in self.cameras)]),
             ("shared finishes", [finish.name for finish in self.finishes]),
+            ("named ranges", [one.name.lower() for one in self.ranges]),
         ):
             if len(set(names)) < len(names):
                 raise ValueError(

@@ -205,6 +205,7 @@ def build_manifest(shot: Shot, order: Order, written: Written) -> dict[str, Any]
             "cycle": shot.timing.cycle,
             "each_lasts": "one frame",
             "in_a_file": "all" if form.container else "one",
+            **({"piece": f"{shot.timing.first}-{shot.timing.last}"} if shot.timing.handles else {}),
         },
         "backdrop": shot.backdrop.kind,
         "quality": written.quality,
@@ -330,6 +331,13 @@ def receiver_text(manifest: dict[str, Any], note: str) -> str:
         ),
         "of their numbers."
         + (" The piece is a cycle: after the last frame comes the first." if frames["cycle"] else ""),
+        *(
+            [
+                f"The piece itself is frames {frames['piece']}; what is before and after it are handles, to cut or fade in."
+            ]
+            if "piece" in frames
+            else []
+        ),
         f"{manifest['raster']['width']} x {manifest['raster']['height']} square pixels.",
         *_around(manifest["raster"].get("overscan", 0)),
         "",

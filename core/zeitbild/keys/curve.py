@@ -46,7 +46,7 @@ class Curve:
         """The value at a time, within the limits of its field."""
         if self._every > 1:
             time = time.stepped(self._frames[0], self._every)
-        value = self._keyed(time.frame)
+        value = self._keyed(time.frame.numerator, time.frame.denominator)
         wave = self._wave
         if wave is not None:
             phase = time.phase
@@ -57,9 +57,9 @@ class Curve:
             value = value + wave.amount * share
         return self._measure.held(value)
 
-    def _keyed(self, frame: Fraction) -> Any:
+    def _keyed(self, n: int, d: int) -> Any:
+        """What its keys give at the frame n / d."""
         frames, values = self._frames, self._values
-        n, d = frame.numerator, frame.denominator
         first, last = frames[0] * d, frames[-1] * d
         span = last - first
         if n < first or n > last:

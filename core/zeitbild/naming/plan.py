@@ -126,7 +126,7 @@ def plan_files(
     # By their names in small letters: how the first one wrote it, and what lies in it.
     folders: dict[str, tuple[str, list[str]]] = {}
     hints: list[str] = []
-    for one in sequences(shot, wanted, shot.timing.frames if frames is None else frames):
+    for one in sequences(shot, wanted, shot.timing.delivered if frames is None else frames):
         # What holds all frames has one name.
         numbers = one.frames[:1] if wanted.container else one.frames
         # Names of one output differ by their frames. Of two outputs they can be the same only at the same frame, unless the frame

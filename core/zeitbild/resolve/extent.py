@@ -55,7 +55,7 @@ def reach_of(shot: Shot, assets: AssetSource) -> Reach:
 
 def _looked_at(shot: Shot) -> list[int]:
     """Frames between which nothing that has keys goes much farther: all of a short shot, of a long one some, with all frames of keys."""
-    frames = shot.timing.frames
+    frames = shot.timing.delivered
     if not moves_at_all(shot):
         return [shot.timing.first]
     some = set(frames[:: max(1, len(frames) // _LOOKS)]) | {frames[-1]}

@@ -33,7 +33,7 @@ def start_run(
     chosen = quality or document.quality
     if chosen not in QUALITIES:
         raise InputError(f"quality {chosen!r} is not one of {', '.join(QUALITIES)}", "quality")
-    frames = parse_frames(frame_set) if frame_set.strip() else tuple(document.timing.frames)
+    frames = parse_frames(frame_set) if frame_set.strip() else tuple(document.timing.delivered)
     wanted = Wanted(tuple(layers))
     plan_files(document, version=1, ext="png", frames=frames, wanted=wanted)
     names = [layer.name for layer in wanted.layers_of(document)]

@@ -44,6 +44,7 @@ function setRange(first: number, last: number) {
       :columns
       :bracket
       :wide
+      :handles="shot.draft.timing.handles"
       :reach
       @go="shot.goTo($event)"
       @range="setRange"

@@ -15,6 +15,8 @@ const props = defineProps<{
   bracket?: boolean;
   /** Pixels that columns of the slot take; they are moved sideways where the sheet is narrower. */
   wide?: number;
+  /** Frames at both ends of the range that are rendered with it. */
+  handles?: number;
   /** First and last frame that are there to be seen, if they lie outside of the range. */
   reach?: [number, number] | undefined;
 }>();
@@ -33,8 +35,10 @@ const head = useTemplateRef("head");
 const top = ref(0);
 const height = ref(600);
 
-const start = computed(() => Math.max(0, Math.min(props.first - OUTSIDE, props.reach?.[0] ?? props.first)));
-const end = computed(() => Math.max(props.last + OUTSIDE, props.reach?.[1] ?? props.last));
+const start = computed(() =>
+  Math.max(0, Math.min(props.first - OUTSIDE - (props.handles ?? 0), props.reach?.[0] ?? props.first)),
+);
+const end = computed(() => Math.max(props.last + OUTSIDE + (props.handles ?? 0), props.reach?.[1] ?? props.last));
 const total = computed(() => end.value - start.value + 1);
 const rows = computed(() => {
   const from = Math.max(0, Math.floor(top.value / ROW) - 4);
@@ -59,7 +63,8 @@ function tone(mark: SheetMark | null) {
   return TONES[mark?.tone ?? "plain"];
 }
 function inside(frame: number) {
-  return frame >= props.first && frame <= props.last && (frame - props.first) % props.step === 0;
+  const more = props.handles ?? 0;
+  return frame >= props.first - more && frame <= props.last + more && (frame - props.first) % props.step === 0;
 }
 
 const width = computed(() => (props.wide ? { minWidth: `${60 + props.wide}px` } : {}));
@@ -152,7 +157,7 @@ function release() {
             tabindex="-1"
             role="option"
             :aria-selected="row === frame"
-            :disabled="row < first || row > last"
+            :disabled="row < first - (handles ?? 0) || row > last + (handles ?? 0)"
             class="absolute flex w-full items-stretch border-b text-left"
             :class="[
               row % 5 === 0 ? 'border-rule/80' : 'border-line/60',

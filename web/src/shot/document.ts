@@ -107,7 +107,8 @@ export interface ShotDocument {
   shot: string;
   title: string;
   raster: { width: number; height: number; overscan: number };
-  timing: { rate: string; first: number; last: number; step: number; cycle: boolean };
+  timing: { rate: string; first: number; last: number; step: number; cycle: boolean; handles: number };
+  ranges?: { name: string; first: number; last: number }[];
   camera: Camera;
   cameras: { name: string; camera: Camera }[];
   view: string;

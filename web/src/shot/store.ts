@@ -93,9 +93,15 @@ export const useShot = defineStore("shot", () => {
     dirty.value = false;
     problems.value = {};
     failure.value = null;
-    const { first, last } = draft.value.timing;
-    frame.value = Math.min(Math.max(frame.value, first), last);
+    frame.value = within(frame.value);
     scheduleExamine();
+  }
+
+  /** The nearest frame that is rendered: of the piece or its handles. */
+  function within(wanted: number) {
+    const timing = draft.value?.timing;
+    if (!timing) return wanted;
+    return Math.min(Math.max(wanted, timing.first - timing.handles), timing.last + timing.handles);
   }
 
   async function open(shotId: number) {
@@ -269,8 +275,7 @@ export const useShot = defineStore("shot", () => {
   }
 
   function goTo(next: number) {
-    const timing = draft.value?.timing;
-    if (timing) frame.value = Math.min(Math.max(next, timing.first), timing.last);
+    frame.value = within(next);
   }
 
   function walk(steps: number) {

@@ -101,6 +101,20 @@ watch(
       :model-value="own"
       @update="own = $event"
     />
+    <div
+      v-if="which === 'own' && shot.draft?.ranges?.length"
+      class="flex flex-wrap gap-1.5"
+      aria-label="Named ranges"
+      role="group"
+    >
+      <PressButton
+        v-for="one in shot.draft.ranges"
+        :key="one.name"
+        :aria-pressed="own === `${one.first}-${one.last}`"
+        @click="own = `${one.first}-${one.last}`"
+        >{{ one.name }}</PressButton
+      >
+    </div>
     <ChoiceField
       label="Quality"
       :model-value="quality"

@@ -22,6 +22,7 @@ import { COLUMN, CURVE, WAVE } from "./layout";
 import LengthFields from "./LengthFields.vue";
 import { ghosts, looking } from "./looking";
 import LookingFields from "./LookingFields.vue";
+import NamedRanges from "./NamedRanges.vue";
 import SoundList from "./SoundList.vue";
 import LetMove from "./LetMove.vue";
 import TrackForm from "./TrackForm.vue";
@@ -245,6 +246,17 @@ function change(values: Record<string, unknown>, label: string, commit = true) {
           :error="shot.problems['timing.step']"
           @commit="change({ step: $event }, 'Step')"
         />
+        <NumberField
+          label="Handles at both ends"
+          unit="f"
+          whole
+          :min="0"
+          :max="1000"
+          :model-value="timing.handles"
+          :initial="0"
+          :error="shot.problems['timing.handles']"
+          @commit="change({ handles: $event }, 'Handles')"
+        />
       </SectionBlock>
       <LengthFields @length="change({ last: timing.first + $event - 1 }, 'Length')" />
       <SectionBlock title="Cycle">
@@ -262,6 +274,7 @@ function change(values: Record<string, unknown>, label: string, commit = true) {
         </p>
       </SectionBlock>
       <TurnFields v-for="(element, at) in shot.draft?.elements" :key="element.id" :element :at />
+      <NamedRanges />
       <WholeShot />
     </template>
   </DeskFrame>
