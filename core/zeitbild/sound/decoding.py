@@ -6,7 +6,6 @@ from collections.abc import Iterator
 
 import av
 import numpy as np
-from av.audio.frame import AudioFrame
 from av.audio.resampler import AudioResampler
 from numpy.typing import NDArray
 
@@ -14,6 +13,10 @@ from zeitbild.errors import SoundError
 from zeitbild.sound.marks import levels_of, loud_points, pauses
 from zeitbild.sound.plain import CHANNELS, MOST_SECONDS, PIECES, RATE
 
+#: Samples that are looked at together.
+_TOGETHER = 10 * RATE
+#: Pieces that come out of a file that are joined.
+_PIECES = 256
 _KINDS = {
     b"RIFF": "wav",
     b"RF64": "wav",
@@ -64,49 +67,64 @@ class Opened:
         # One channel is heard as loud on both sides as it is; to make it two would take three decibels off.
         sampler = AudioResampler(format="fltp", layout="mono" if self.channels == 1 else "stereo", rate=RATE)
         count, decoded = 0, False
+        # What comes out of a file comes in small pieces.
+        waiting: list[NDArray[np.float32]] = []
         try:
             for frame in self._container.decode(self._stream):
                 decoded = True
                 for one in sampler.resample(frame):
-                    block = _block(one)
-                    count += len(block)
-                    if count > MOST_SECONDS * RATE:
-                        raise SoundError(f"{self.label} is longer than {MOST_SECONDS // 60} minutes")
-                    yield block
+                    waiting.append(np.asarray(one.to_ndarray(), np.float32))
+                    count += one.samples
+                if count > MOST_SECONDS * RATE:
+                    raise SoundError(f"{self.label} is longer than {MOST_SECONDS // 60} minutes")
+                if len(waiting) >= _PIECES:
+                    yield _block(waiting)
+                    waiting = []
         except av.FFmpegError as error:
             if not decoded:
                 raise SoundError(f"{self.label} is damaged or cut off: {error}") from error
             # What is there up to where it was cut off is heard.
         if not decoded:
             raise SoundError(f"{self.label} is empty: there is no sound in it")
-        for one in sampler.resample(None):
-            yield _block(one)
+        waiting += [np.asarray(one.to_ndarray(), np.float32) for one in sampler.resample(None)]
+        if waiting:
+            yield _block(waiting)
 
 
-def _block(frame: AudioFrame) -> NDArray[np.float32]:
-    block = np.ascontiguousarray(np.broadcast_to(frame.to_ndarray(), (CHANNELS, frame.samples)).T, np.float32)
-    # A number that is none would make all of the mix none.
-    return np.nan_to_num(block, nan=0.0, posinf=1.0, neginf=-1.0)
+def _block(pieces: list[NDArray[np.float32]]) -> NDArray[np.float32]:
+    """Samples [n, 2] of pieces [1 or 2, n]; a number that is none would make all of the mix none."""
+    joined = np.concatenate(pieces, axis=1)
+    if not np.isfinite(joined).all():
+        joined = np.nan_to_num(joined, nan=0.0, posinf=1.0, neginf=-1.0)
+    return np.ascontiguousarray(np.broadcast_to(joined, (CHANNELS, joined.shape[1])).T, np.float32)
 
 
 def looked_at(path: str, label: str) -> dict[str, object]:
     """See ``plain.Heard``, in plain values."""
     opened, size = Opened(path, label), RATE // PIECES
-    lows, highs, rest, count = [], [], np.empty((0, CHANNELS), np.float32), 0
-    for block in opened.blocks():
-        count += len(block)
-        rest = np.concatenate([rest, block])
-        whole = len(rest) // size
-        if whole > PIECES:
-            pieces = rest[: whole * size].reshape(whole, size * CHANNELS)
-            lows.append(pieces.min(axis=1))
-            highs.append(pieces.max(axis=1))
-            rest = rest[whole * size :]
-    if len(rest):
-        padded = np.concatenate([rest, np.zeros((-len(rest) % size, CHANNELS), np.float32)])
-        pieces = padded.reshape(-1, size * CHANNELS)
+    lows: list[NDArray[np.float32]] = []
+    highs: list[NDArray[np.float32]] = []
+    waiting: list[NDArray[np.float32]] = []
+    count = ready = 0
+
+    def gather(samples: NDArray[np.float32]) -> None:
+        pieces = samples.reshape(-1, size * CHANNELS)
         lows.append(pieces.min(axis=1))
         highs.append(pieces.max(axis=1))
+
+    for block in opened.blocks():
+        count += len(block)
+        ready += len(block)
+        waiting.append(block)
+        # Blocks are small: some seconds of them are looked at together.
+        if ready > _TOGETHER:
+            held = np.concatenate(waiting)
+            whole = len(held) // size * size
+            gather(held[:whole])
+            waiting, ready = [held[whole:]], len(held) - whole
+    if ready:
+        held = np.concatenate(waiting)
+        gather(np.concatenate([held, np.zeros((-len(held) % size, CHANNELS), np.float32)]))
     low, high = (np.concatenate(parts) if parts else np.empty(0, np.float32) for parts in (lows, highs))
     levels = levels_of(low, high)
     return {
