@@ -23,6 +23,10 @@ const KEYS = [
     "click on the picture",
     "select what is seen there, once more what is behind it; with Ctrl or Shift several; drag inside its box to move it (Ctrl: freely, Shift: straight), corners size it, the knob turns it; arrow keys move it by a pixel, with Shift by ten",
   ],
+  [
+    "on the sheet of Time",
+    "arrows walk, with Shift select; digits or Enter type a value, which becomes a key; Delete takes keys away; Ctrl C, X, V copy, cut, paste; drag circles (Alt: without snapping to sound)",
+  ],
   ["Ctrl C, Ctrl V", "in Build: copy what is selected and paste it, into other shots too"],
   [
     "in a number",
