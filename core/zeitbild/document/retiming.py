@@ -12,6 +12,8 @@ from typing import Any
 
 from zeitbild.document.evaluate import evaluate, moving_parts, time_of
 from zeitbild.document.shot import Shot, Timing
+from zeitbild.elements import kinds
+from zeitbild.elements.base import GROUP
 from zeitbild.errors import InputError
 from zeitbild.keys import Key, Moving, Track
 from zeitbild.keys.editing import backwards, looped, moved, put, scaled, stretched, with_keys, without
@@ -157,13 +159,31 @@ def _replaced(track: Track | None, keys: Sequence[Key]) -> Track:
 
 
 def fade(shot: Shot, elements: Sequence[str], frame: int, frames: int, *, out: bool) -> Changes:
-    """Elements that come in from the frame on, or are gone at it after so many frames."""
+    """Elements that come in from the frame on, or are gone at it after so many frames; none named: all of them together, as one."""
     if frames < 1:
         raise InputError("a fade has at least one frame", "frames")
     first, last = (frame - frames, frame) if out else (frame, frame + frames)
     begins, ends = (1.0, 0.0) if out else (0.0, 1.0)
     keys = (Key(frame=first, value=begins, way="straight"), Key(frame=last, value=ends, way="straight"))
+    if not elements:
+        return _all_as_one(shot, keys)
     return _opacity(shot, elements, lambda track: _replaced(track, keys))
+
+
+def _all_as_one(shot: Shot, keys: Sequence[Key]) -> Changes:
+    """All elements in one group that fades: one that holds all of them already, or a new one. So layers hold each other out as they do
+    without it, and rejoin, which they would not if each of them was weakened by itself."""
+    top = [element for element in shot.elements if not element.inside]
+    if not top:
+        raise InputError("there is nothing that could fade; add an element", "elements")
+    if len(top) == 1 and top[0].kind == GROUP:
+        number = shot.elements.index(top[0])
+        return _opacity(shot, [f"elements.{number}"], lambda track: _replaced(track, keys))
+    ids = {element.id for element in shot.elements}
+    name = next(name for name in ("all", *(f"all-{number}" for number in range(2, 1000))) if name not in ids)
+    group = kinds.get(GROUP).parameters(id=name, name="All of it", moves={"opacity": Track(keys=tuple(keys))})
+    inside = [element if element.inside else element.model_copy(update={"inside": name}) for element in shot.elements]
+    return Changes({"elements": [one.model_dump(mode="json") for one in (group, *inside)]})
 
 
 def flash(shot: Shot, elements: Sequence[str], frame: int, frames: int) -> Changes:

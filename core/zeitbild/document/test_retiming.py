@@ -133,6 +133,19 @@ class Choices(unittest.TestCase):
         with self.assertRaises(InputError):
             retiming.flash(shot, ["elements.0"], 1, 0)
 
+    def test_all_of_it_fades_as_one_group(self) -> None:
+        shot = _shot()
+        faded = _changed(shot, retiming.fade(shot, [], 1, 10, out=False))
+        self.assertEqual([(one.id, one.inside) for one in faded.elements], [("all", ""), ("a", "all")])
+        self.assertEqual([value_at(faded, "elements.0.opacity", at) for at in (1, 6, 11)], [0, 0.5, 1])
+        # What moved still does.
+        self.assertEqual(value_at(faded, "elements.1.width", 13), value_at(shot, _WIDTH, 13))
+        both = _changed(faded, retiming.fade(faded, [], 24, 4, out=True))
+        self.assertEqual(len(both.elements), 2)
+        self.assertEqual([value_at(both, "elements.0.opacity", at) for at in (11, 20, 24)], [1, 1, 0])
+        with self.assertRaises(InputError):
+            retiming.fade(read_shot({"version": 3}), [], 1, 10, out=False)
+
 
 class Whole(unittest.TestCase):
     def _same(self, before: Shot, after: Shot, frame: int, other: int | Fraction) -> None:

@@ -96,7 +96,11 @@ def _of_elements(elements: tuple[ElementBase, ...], assets: AssetSource) -> byte
 
 def _to_be_looked_at(element: ElementBase) -> ElementBase:
     """An element as it is, wherever it is shown; what stands in a group is hidden where it is hidden there."""
-    changes: dict[str, Any] = {"shown": element.shown or not element.inside, "reference": False}
+    # Neither at a frame at which it is not there yet.
+    moves = {path: track for path, track in element.moves.items() if path not in ("opacity", "shown")}
+    changes: dict[str, Any] = {"shown": element.shown or not element.inside, "reference": False, "moves": moves}
+    if element.opacity == 0:
+        changes["opacity"] = 1.0
     if isinstance(element, FlatElement):
         changes["lies"] = "in the set"
     return element.model_copy(update=changes)

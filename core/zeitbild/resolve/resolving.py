@@ -132,7 +132,7 @@ def resolve_as(shot: Shot, frame: int, assets: AssetSource, layer: Layer | None)
         return _view(evaluate(moving, time).camera_of(through))
 
     def moment(time: Time) -> Moment:
-        stand = standing.bodies(time, textures)
+        stand = standing.bodies(time, textures, now)
         lights, environment = lit(evaluate(moving, time), stand)
         faces = tuple((body.finishes, body.fades, body.whole) for body in stand)
         return Moment(lights, environment, faces)

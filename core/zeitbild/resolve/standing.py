@@ -68,13 +68,13 @@ class Standing:
             with _at_element(number):
                 self._built[number] = key, kinds.get(element.kind), GEOMETRY.built(key, element, assets)
 
-    def bodies(self, time: Time, textures: Textures) -> tuple[Body, ...]:
-        """Every body at a time."""
+    def bodies(self, time: Time, textures: Textures, shown: Time | None = None) -> tuple[Body, ...]:
+        """Every body at a time; what plays shows what it does at another one, if that is given (its mesh is of that picture)."""
         plain = evaluate(self.shot, time)
         found = []
         for number, role in self.members:
             element, (key, kind, built) = plain.elements[number], self._built[number]
-            worn = kind.wear(element, time, built)
+            worn = kind.wear(element, shown or time, built)
             rows, numbers = finishes_of(plain, number, textures, worn), tuple(one.number for one in worn)
             around = reversed((element, *plain.groups_of(element)))
             fades = tuple((one.id, one.opacity) for one in around if one.opacity < 1)

@@ -2,6 +2,7 @@ import { defineStore } from "pinia";
 import { computed, ref, shallowRef, watch } from "vue";
 
 import { answer, api, finished, Problem, type Schemas } from "@/api/client";
+import { oneAtATime } from "@/api/latest";
 
 import { type ShotDocument, valueAt, withValue } from "./document";
 import { allTracks, withEdit } from "./moves";
@@ -67,25 +68,24 @@ export const useShot = defineStore("shot", () => {
       if (document && path in now.value) document = withValue(document, path, now.value[path]);
     return document;
   });
-  let nowNumber = 0;
-  async function lookAtNow() {
+  const lookAtNow = oneAtATime(async () => {
     const document = draft.value;
     if (!document || !moving.value.length) return;
-    const number = ++nowNumber;
+    const at = frame.value;
     try {
       const found = await answer(
         api.POST("/api/shots/{shot_id}/values", {
           params: { path: { shot_id: id.value } },
-          body: { document: document as unknown as Record<string, never>, frames: [frame.value], tracks: [] },
+          body: { document: document as unknown as Record<string, never>, frames: [at], tracks: [] },
         }),
       );
-      if (number === nowNumber) now.value = Object.fromEntries(found.map((one) => [one.path, one.values[0]]));
+      if (at === frame.value) now.value = Object.fromEntries(found.map((one) => [one.path, one.values[0]]));
     } catch (error) {
       // What is wrong with the document is said by those who examine it.
       if (!(error instanceof Problem)) throw error;
     }
-  }
-  watch([draft, frame], () => void lookAtNow());
+  });
+  watch([draft, frame], lookAtNow);
 
   function adopt(saved: Saved) {
     meta.value = saved;

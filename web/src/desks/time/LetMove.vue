@@ -136,13 +136,13 @@ function takeApart() {
 }
 function make(what: string, label: string) {
   const own = element.value;
-  const first =
-    what === "fade-out"
-      ? (shot.draft?.timing.last ?? shot.frame)
-      : what === "fade-in"
-        ? (shot.draft?.timing.first ?? 0)
-        : shot.frame;
-  if (what === "hold") void shot.retime("hold", { frames: frames.value }, label);
+  const first = what.endsWith("fade-out")
+    ? (shot.draft?.timing.last ?? shot.frame)
+    : what.endsWith("fade-in")
+      ? (shot.draft?.timing.first ?? 0)
+      : shot.frame;
+  if (what.startsWith("all-")) void shot.retime(what.slice(4), { elements: [], first, frames: frames.value }, label);
+  else if (what === "hold") void shot.retime("hold", { frames: frames.value }, label);
   else if (own)
     void shot.retime(what, { elements: [own.at], first, frames: frames.value }, `${own.title}: ${label.toLowerCase()}`);
 }
@@ -177,6 +177,8 @@ function make(what: string, label: string) {
       <PressButton :disabled="!element" @click="make('fade-out', 'Fade out')">Fade out</PressButton>
       <PressButton :disabled="!element" @click="make('flash', 'Flash')">Flash at {{ shot.frame }}</PressButton>
       <PressButton @click="make('hold', 'Hold at the end')">Hold at the end</PressButton>
+      <PressButton @click="make('all-fade-in', 'All of it fades in')">All fade in</PressButton>
+      <PressButton @click="make('all-fade-out', 'All of it fades out')">All fade out</PressButton>
     </div>
     <p v-if="!element" class="text-soft">Fades and flashes are of elements: choose one above.</p>
   </SectionBlock>

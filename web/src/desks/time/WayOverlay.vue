@@ -3,6 +3,7 @@
 import { computed, ref, watch } from "vue";
 
 import { answer, api, Problem } from "@/api/client";
+import { oneAtATime } from "@/api/latest";
 import { useShot } from "@/shot/store";
 
 import type { Moves } from "./useMoves";
@@ -13,39 +14,34 @@ const shot = useShot();
 const MOST = 1000;
 const frames = ref<number[]>([]);
 const places = ref<([number, number] | null)[]>([]);
-let number = 0;
-
 const element = computed(() => {
   const at = /^elements\.(\d+)$/.exec(props.moves.active.value?.part ?? "")?.[1];
   return at === undefined ? undefined : shot.draft?.elements[Number(at)];
 });
-watch(
-  [() => shot.draft, () => element.value?.id],
-  async ([document, id]) => {
-    const own = ++number;
-    if (!document || !id) {
-      places.value = [];
-      return;
-    }
-    const all = shot.frames.slice(0, MOST);
-    try {
-      const found = await answer(
-        api.POST("/api/shots/{shot_id}/way", {
-          params: { path: { shot_id: shot.id } },
-          body: { document: document as unknown as Record<string, never>, element: id, frames: all },
-        }),
-      );
-      if (own !== number) return;
-      frames.value = all;
-      places.value = found as ([number, number] | null)[];
-    } catch (error) {
-      // A document that does not hold says so at its field.
-      if (!(error instanceof Problem)) throw error;
-      places.value = [];
-    }
-  },
-  { immediate: true },
-);
+const look = oneAtATime(async () => {
+  const document = shot.draft;
+  const id = element.value?.id;
+  if (!document || !id) {
+    places.value = [];
+    return;
+  }
+  const all = shot.frames.slice(0, MOST);
+  try {
+    const found = await answer(
+      api.POST("/api/shots/{shot_id}/way", {
+        params: { path: { shot_id: shot.id } },
+        body: { document: document as unknown as Record<string, never>, element: id, frames: all },
+      }),
+    );
+    frames.value = all;
+    places.value = found as ([number, number] | null)[];
+  } catch (error) {
+    // A document that does not hold says so at its field.
+    if (!(error instanceof Problem)) throw error;
+    places.value = [];
+  }
+});
+watch([() => shot.draft, () => element.value?.id], look, { immediate: true });
 const scale = computed(() => props.raster.width / Math.max(1, props.width));
 const keyed = computed(
   () =>

@@ -2,6 +2,7 @@
 import { computed, reactive, ref, shallowRef, watch } from "vue";
 
 import { answer, api, Problem, type Schemas } from "@/api/client";
+import { oneAtATime } from "@/api/latest";
 import type { Key, Track } from "@/shot/document";
 import { movesOf, withKey } from "@/shot/moves";
 import { useShot } from "@/shot/store";
@@ -66,11 +67,9 @@ export function useMoves() {
     ),
   );
 
-  let number = 0;
-  async function look() {
+  const look = oneAtATime(async () => {
     const document = shot.draft;
     if (!document || !shot.moving.length) return;
-    const own = ++number;
     const first = Math.max(0, from.value - AROUND);
     const frames = Array.from({ length: Math.min(to.value + AROUND - first + 1, 400) }, (_, at) => first + at);
     try {
@@ -80,15 +79,14 @@ export function useMoves() {
           body: { document: document as unknown as Record<string, never>, frames, tracks: [] },
         }),
       );
-      if (own !== number) return;
       since.value = first;
       seen.value = new Map(found.map((one) => [one.path, one]));
     } catch (error) {
       // What is wrong with the document is said by those who examine it.
       if (!(error instanceof Problem)) throw error;
     }
-  }
-  watch([() => shot.draft, from, to], () => void look(), { immediate: true });
+  });
+  watch([() => shot.draft, from, to], look, { immediate: true });
 
   function inSight(first: number, last: number) {
     // In steps, so that scrolling does not ask at every line.
