@@ -30,7 +30,7 @@ SMALL = 64 * 1024
 #: Beside the file: the parts of a form.
 _FORM = 64 * 1024
 #: What those who are signed in may send, by address.
-_LARGER = (
+LARGER = (
     (re.compile(r"^/api/projects/\d+/fonts$"), MAX_FONT_BYTES + _FORM),
     (re.compile(r"^/api/projects/\d+/(pictures|skies)$"), MAX_PICTURE_BYTES + _FORM),
     (re.compile(r"^/api/projects/\d+/replace/[0-9a-f]{64}/fonts$"), MAX_FONT_BYTES + _FORM),
@@ -40,7 +40,9 @@ _LARGER = (
         for kind in files
     ),
     (
-        re.compile(r"^/api/shots/\d+/(document|picture|examine|framing|lies|pick|histogram|palette|estimate)$"),
+        re.compile(
+            r"^/api/shots/\d+/(document|picture|examine|framing|lies|pick|way|values|retime|waveforms|sound|histogram|palette|estimate)$"
+        ),
         settings.DATA_UPLOAD_MAX_MEMORY_SIZE,
     ),
 )
@@ -151,7 +153,7 @@ class BodyLimits:
 
     async def _most(self, path: str, headers: dict[bytes, bytes]) -> int:
         """Bytes that this person may send to an address."""
-        most = next((limit for address, limit in _LARGER if address.match(path)), SMALL)
+        most = next((limit for address, limit in LARGER if address.match(path)), SMALL)
         if most > SMALL and not await self._is_signed_in(headers):
             return SMALL
         return most

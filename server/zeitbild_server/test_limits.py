@@ -9,8 +9,9 @@ from typing import Any
 
 from runs.events import MOST_LINES
 from runs.models import Run
+from zeitbild_server.api import api
 from zeitbild_server.downloads import range_of
-from zeitbild_server.limits import SMALL
+from zeitbild_server.limits import LARGER, SMALL
 from zeitbild_server.parsing import read_json
 from zeitbild_server.testing import ServedCase, StudioCase, wait_until
 
@@ -29,6 +30,21 @@ class Parsing(StudioCase):
         self.assertEqual(response.status_code, 400)
         self.assertIn("half of a character", response.json()["detail"])
         self.assertEqual(self.project.shots.count(), 1)
+
+
+class Documents(StudioCase):
+    def test_whatever_takes_a_document_takes_a_large_one(self) -> None:
+        found = []
+        schema = api.get_openapi_schema()
+        for path, methods in schema["paths"].items():
+            for operation in methods.values():
+                content = operation.get("requestBody", {}).get("content", {}).get("application/json")
+                named = (content or {}).get("schema", {}).get("$ref", "").rpartition("/")[2]
+                if "document" in schema["components"]["schemas"].get(named, {}).get("properties", {}):
+                    found.append(path.format(shot_id=1, project_id=1))
+        self.assertGreater(len(found), 12)
+        small = [path for path in found if not any(pattern.match(path) for pattern, _ in LARGER)]
+        self.assertEqual(small, [])
 
 
 class Bodies(ServedCase):

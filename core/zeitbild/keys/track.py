@@ -17,6 +17,9 @@ _FARTHEST = 20.0
 
 Share = Annotated[float, Field(ge=0, le=1)]
 Height = Annotated[float, Field(ge=-_FARTHEST, le=_FARTHEST)]
+#: Of the usual gentle way (CSS Easing Functions), and the handles of the same: a document names them only where they differ.
+STRENGTH = 0.42
+HANDLES = (0.42, 0.0, 0.58, 1.0)
 #: What a value does where it has no keys any more.
 Outside = Literal["hold", "repeat", "back and forth", "go on"]
 
@@ -27,9 +30,15 @@ class Key(Part):
     frame: Annotated[int, Field(ge=-MAX_FRAME_NUMBER, le=MAX_FRAME_NUMBER)] = Field(title="Frame")
     value: Any = Field(title="Value")
     way: Way = Field(default="gentle", title="To the next key")
-    strength: float = number(0.42, "Strength", 0, 1, step=0.01, slider=(0, 1))
+    strength: Share = Field(
+        default=STRENGTH,
+        title="Strength",
+        exclude_if=lambda strength: strength == STRENGTH,
+        json_schema_extra={"x-step": 0.01, "x-slider": [0, 1]},
+    )
     handles: tuple[Share, Height, Share, Height] = Field(
-        default=(0.42, 0.0, 0.58, 1.0),
+        default=HANDLES,
+        exclude_if=lambda handles: handles == HANDLES,
         title="Handles",
         description="Of a free curve: time and value of both, as shares of the way to the next key.",
     )

@@ -6,8 +6,9 @@ export interface Key {
   frame: number;
   value: unknown;
   way: string;
-  strength: number;
-  handles: [number, number, number, number];
+  /** The usual ones: not there. */
+  strength?: number;
+  handles?: [number, number, number, number];
 }
 export interface Wave {
   shape: string;

@@ -31,13 +31,16 @@ export function allTracks(document: ShotDocument): { path: string; part: string;
   );
 }
 
+/** Handles of a free curve that were not dragged yet. */
+export const HANDLES: [number, number, number, number] = [0.42, 0, 0.58, 1];
+
 /** A track with a value at a frame: a key that is there keeps its way, a new one goes on as the one before it does. */
 export function withKey(track: Track, frame: number, value: unknown): Track {
   const there = track.keys.find((key) => key.frame === frame);
   if (there) return { ...track, keys: track.keys.map((key) => (key === there ? { ...key, value } : key)) };
   const before = track.keys.filter((key) => key.frame < frame).at(-1);
   const way = before && ["hold", "straight"].includes(before.way) ? before.way : "gentle";
-  const key: Key = { frame, value, way, strength: 0.42, handles: [0.42, 0, 0.58, 1] };
+  const key: Key = { frame, value, way };
   return { ...track, keys: [...track.keys, key].sort((a, b) => a.frame - b.frame) };
 }
 

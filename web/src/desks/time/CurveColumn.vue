@@ -3,6 +3,7 @@
 import { computed, ref } from "vue";
 
 import type { Key, Track } from "@/shot/document";
+import { HANDLES } from "@/shot/moves";
 import { useShot } from "@/shot/store";
 
 import { CURVE } from "./layout";
@@ -83,7 +84,7 @@ const handles = computed<Handle[]>(() =>
       x(a + (b - a) * height),
       y(key.frame + (next.frame - key.frame) * share),
     ];
-    const [x1, y1, x2, y2] = key.handles;
+    const [x1, y1, x2, y2] = key.handles ?? HANDLES;
     return [
       { key, at, second: false, from: place(0, 0), to: place(x1, y1) },
       { key, at, second: true, from: place(1, 1), to: place(x2, y2) },
@@ -121,7 +122,7 @@ function pull(event: PointerEvent) {
     const index = farthest(start, end);
     const [a = 0, b = 0] = [start[index], end[index]];
     const height = Math.abs(b - a) < 1e-9 ? (dragging.handle.second ? 1 : 0) : (value - a) / (b - a);
-    const [x1, y1, x2, y2] = key.handles;
+    const [x1, y1, x2, y2] = key.handles ?? HANDLES;
     const round = (one: number) => Math.round(one * 1000) / 1000;
     const tall = round(Math.min(Math.max(height, -20), 20));
     changed = {
