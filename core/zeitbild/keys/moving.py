@@ -20,6 +20,9 @@ FieldPath = Annotated[str, StringConstraints(pattern=r"^[a-z][a-z0-9_]*(\.[a-z0-
 #: Fields of one part that move at once.
 _MOST = 200
 
+#: Types of values that need not be made anew; whole numbers are numbers, and what is true is neither.
+_AS_THEY_ARE = (int, float, str)
+
 #: What changes a part: a curve, or those of the fields inside of it by their names.
 _Plan = dict[str, Any]
 P = TypeVar("P", bound=Part)
@@ -55,10 +58,14 @@ class Moving(Part):
             keys = []
             for key in track.keys:
                 try:
-                    keys.append(key.model_copy(update={"value": measure.read(key.value)}))
+                    value = measure.read(key.value)
+                    # Most are what they should be already: documents are read again and again.
+                    same = value == key.value and type(key.value) in _AS_THEY_ARE
+                    keys.append(key if same else key.model_copy(update={"value": value}))
                 except ValueError as error:
                     raise wrong_at(path, f"{measure.title} at frame {key.frame}: {error}") from None
-            found[path] = track.model_copy(update={"keys": tuple(keys)})
+            same = all(one is other for one, other in zip(keys, track.keys, strict=True))
+            found[path] = track if same else track.model_copy(update={"keys": tuple(keys)})
         return found
 
     def at(self, time: Time) -> Self:
