@@ -174,3 +174,26 @@ class Moving(BrowserCase):
         page.get_by_role("switch", name="Neighbouring frames").click()
         expect(page.locator("canvas[data-pictures]")).not_to_have_attribute("data-pictures", count or "")
         self.assertNotIn("ghost", str(self.fresh().current_document().model_dump()))
+
+    def test_handles_and_named_ranges_are_rendered_as_they_are_chosen(self) -> None:
+        page = self.desk("time")
+        handles = page.get_by_label("Handles at both ends")
+        handles.fill("5")
+        handles.press("Enter")
+        expect(page.get_by_text("with 5 frames before its first").first).to_be_visible()
+        first = page.get_by_label("First frame")
+        first.fill("11")
+        first.press("Enter")
+        expect(page.get_by_text("with 5 frames before its first")).to_have_count(0)
+        form = page.get_by_role("form") if page.get_by_role("form").count() else page
+        form.get_by_label("Name", exact=True).fill("Loop")
+        form.get_by_label("last", exact=True).fill("14")
+        form.get_by_role("button", name="Keep", exact=True).click()
+        expect(page.get_by_label("Named ranges").get_by_text("11–14")).to_be_visible()
+        self.saved(page)
+        self.desk("run", page)
+        # Fourteen frames and five at each end.
+        expect(page.get_by_label("Before the start").get_by_text("24", exact=True).first).to_be_visible()
+        page.get_by_role("button", name="A set", exact=True).or_(page.get_by_role("radio", name="A set")).first.click()
+        page.get_by_role("button", name="Loop", exact=True).click()
+        expect(page.get_by_label("Before the start").get_by_text("4", exact=True).first).to_be_visible()

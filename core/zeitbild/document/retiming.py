@@ -126,15 +126,31 @@ def put_key(shot: Shot, path: str, frame: int, value: Any = None) -> Changes:
     """A key at a frame with a value, or with the one that is there."""
     part, inner = split(shot, path)
     own = moving_parts(shot)[part]
-    try:
-        measure = measure_of(type(own), inner)
-        value = measure.read(plain_colour(value_at(shot, path, frame)) if value is None else value)
-    except ValueError as error:
-        raise InputError(str(error), path) from None
     moves = dict(own.moves)
     track = moves.get(inner)
+    try:
+        measure = measure_of(type(own), inner)
+        if value is None:
+            value = plain_colour(_keyed_at(shot, path, frame, track))
+        value = measure.read(value)
+    except ValueError as error:
+        raise InputError(str(error), path) from None
     moves[inner] = Track(keys=(Key(frame=frame, value=value),)) if track is None else put(track, frame, value)
     return Changes({f"{part}.moves": _written(own, moves)})
+
+
+def _keyed_at(shot: Shot, path: str, frame: int, track: Track | None) -> Any:
+    """The value at a frame without what a wave adds to it, which it does to a new key as well."""
+    if track is None or track.wave is None:
+        return value_at(shot, path, frame)
+    part, inner = split(shot, path)
+    found: Any = moving_parts(shot)[part]
+    if track.keys:
+        still = found.model_copy(update={"moves": {inner: track.model_copy(update={"wave": None})}})
+        found = still.at(time_of(shot, frame))
+    for name in inner.split("."):
+        found = found[int(name)] if name.isdigit() else getattr(found, name)
+    return found
 
 
 def _opacity(shot: Shot, elements: Sequence[str], keys: Callable[[Track | None], Track]) -> Changes:

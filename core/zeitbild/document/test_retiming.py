@@ -109,6 +109,14 @@ class Ranges(unittest.TestCase):
             put = _changed(shot, retiming.put_key(shot, path, 10))
             before, after = value_at(shot, path, 10), value_at(put, path, 10)
             self.assertEqual(before, after)
+        waved = _shot(
+            depth={"wave": {"times": 3, "amount": 4}},
+            height={"keys": [{"frame": 1, "value": 50}], "wave": {"times": 3, "amount": 4}},
+        )
+        for path in ("elements.0.depth", "elements.0.height"):
+            put = _changed(waved, retiming.put_key(waved, path, 10))
+            for at in (5, 10, 17):
+                self.assertEqual(value_at(put, path, at), value_at(waved, path, at))
         with self.assertRaises(InputError):
             retiming.put_key(shot, "elements.0.turn.turns", 3)
         with self.assertRaises(InputError):

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 /** A circle beside a field whose value can move: as animators circle the drawings that others go between. */
-import { computed } from "vue";
+import { computed, ref } from "vue";
 
 import { useOffers } from "@/api/offers";
 
@@ -34,20 +34,24 @@ const said = computed(() => {
     ? `${props.title} moves: put a key at frame ${shot.frame}`
     : `${props.title}: let it move, with a key at frame ${shot.frame}`;
 });
-function press() {
+/** Why a key could not be put, beside its field. */
+const reason = ref("");
+async function press() {
+  reason.value = (await put()) ? "" : shot.retimeNote;
+}
+function put() {
   const paths = tracks.value.map((one) => one.path);
   if (here.value)
-    void shot.retime(
+    return shot.retime(
       "delete",
       { tracks: paths, first: shot.frame, last: shot.frame },
       `${props.title}: key at frame ${shot.frame} away`,
     );
-  else
-    void shot.retime(
-      "key",
-      { tracks: moves.value ? paths : [props.path], first: shot.frame },
-      `${props.title}: key at frame ${shot.frame}`,
-    );
+  return shot.retime(
+    "key",
+    { tracks: moves.value ? paths : [props.path], first: shot.frame },
+    `${props.title}: key at frame ${shot.frame}`,
+  );
 }
 </script>
 
@@ -69,4 +73,5 @@ function press() {
     :disabled="shot.looking"
     @click="press"
   />
+  <p v-if="reason" class="text-xs text-now" role="alert">✕ {{ reason }}</p>
 </template>

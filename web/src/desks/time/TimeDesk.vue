@@ -198,6 +198,9 @@ function change(values: Record<string, unknown>, label: string, commit = true) {
       </GroundBar>
     </template>
     <template v-if="timing" #settings>
+      <p v-if="shot.retimeNote" class="mx-3 mt-2 border-l-2 border-warn pl-2 text-warn" role="alert">
+        △ {{ shot.retimeNote }}
+      </p>
       <TrackForm :moves />
       <h2 class="px-3 pt-2 pb-1 font-title text-lg">Time</h2>
       <FindingList desk="time" />

@@ -66,9 +66,6 @@ const SHAPES = [
     <p class="px-3 pb-1 text-soft">
       {{ several ? "What is changed here changes in all of them." : column.thing }}
     </p>
-    <p v-if="shot.retimeNote" class="mx-3 mb-1 border-l-2 border-warn pl-2 text-warn" role="alert">
-      △ {{ shot.retimeNote }}
-    </p>
     <SectionBlock :title="keys.length === 1 ? `Key at frame ${keys[0]?.frame}` : `${keys.length} keys selected`">
       <template v-if="keys.length">
         <ListField

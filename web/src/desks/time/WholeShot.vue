@@ -51,6 +51,5 @@ const length = ref<number | null>(null);
     <PressButton class="justify-self-start" @click="shot.retime('reverse-all', {}, 'Reverse the shot')"
       >Reverse</PressButton
     >
-    <p v-if="shot.retimeNote" class="border-l-2 border-warn pl-2 text-warn" role="alert">△ {{ shot.retimeNote }}</p>
   </SectionBlock>
 </template>
