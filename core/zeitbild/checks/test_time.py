@@ -1,7 +1,11 @@
 """Findings about time on constructed cases: none missed, none invented, and each mend mends."""
 
+import tempfile
 import unittest
+from pathlib import Path
 from typing import Any
+
+from PIL import Image
 
 from zeitbild.checks import Finding, SetView, find
 from zeitbild.checks.test_checks import _mended
@@ -102,3 +106,29 @@ class Time(unittest.TestCase):
         self.assertEqual(found["too-fast"].frame, 60)
         self._only(_shot(angle=180, placement__position=whip))
         self._only(_shot(placement__position=_keys((1, [-250, 0, 0]), (120, [250, 0, 0]))))
+
+    def test_footage_at_another_rate(self) -> None:
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "film.gif"
+            pictures = [Image.new("RGB", (8, 8), (at * 60, 20, 90)) for at in range(4)]
+            pictures[0].save(path, save_all=True, append_images=pictures[1:], duration=100, loop=0)
+
+            class Held:
+                def path(self, sha256: str, field: str = "") -> Path:
+                    return path
+
+            def found(of_shot: str, **card: Any) -> list[Finding]:
+                shot = read_shot(
+                    {
+                        "version": 3,
+                        "timing": {"rate": of_shot},
+                        "elements": [{"kind": "card", "id": "c", "picture": f"asset:{'0' * 64}", **card}],
+                    }
+                )
+                return [one for one in find(shot, SetView(shot, Held())) if one.code == "footage-rate"]
+
+            (hint,) = found("25")
+            self.assertIn("10 pictures a second and the shot 25: pictures are seen twice", hint.message)
+            self.assertEqual(hint.mend, {"elements.0.rate": "one a frame"})
+            self.assertEqual(found("25", rate="one a frame"), [])
+            self.assertEqual(found("25", picture=""), [])
