@@ -5,7 +5,7 @@ from typing import Any
 
 from playwright.sync_api import Page, expect
 
-from e2e.browser import BrowserCase
+from e2e.browser import AXE, BrowserCase
 from shots.actions.save_document import save_document
 
 _KEYS = re.compile("^Keys: arrows walk")
@@ -181,7 +181,7 @@ class Moving(BrowserCase):
         handles.fill("5")
         handles.press("Enter")
         expect(page.get_by_text("with 5 frames before its first").first).to_be_visible()
-        first = page.get_by_label("First frame")
+        first = page.get_by_label("First frame", exact=True)
         first.fill("11")
         first.press("Enter")
         expect(page.get_by_text("with 5 frames before its first")).to_have_count(0)
@@ -197,3 +197,18 @@ class Moving(BrowserCase):
         page.get_by_role("button", name="A set", exact=True).or_(page.get_by_role("radio", name="A set")).first.click()
         page.get_by_role("button", name="Loop", exact=True).click()
         expect(page.get_by_label("Before the start").get_by_text("4", exact=True).first).to_be_visible()
+
+    def test_the_sheet_with_keys_a_curve_and_a_sound_can_be_used_by_everybody(self) -> None:
+        page = self.desk("time")
+        self.let_move(page, "Opacity")
+        self.type_at(page, 5, "0.5")
+        page.get_by_label("To the next key").click()
+        page.get_by_role("option", name=re.compile("^Free curve")).click()
+        page.get_by_role("button", name="Add a sound").click()
+        self.saved(page)
+        page.evaluate(AXE.read_text(encoding="utf-8"))
+        found = page.evaluate(
+            "axe.run({runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa']}).then(r => r.violations.map(v =>"
+            " v.id + ': ' + v.nodes.slice(0, 3).map(n => n.html.slice(0, 160)).join(' | ')))"
+        )
+        self.assertEqual(found, [])
