@@ -28,11 +28,15 @@ defineSlots<{
 const emit = defineEmits<{ go: [frame: number]; range: [first: number, last: number]; rangeDone: [] }>();
 
 const ROW = 22;
+/** Pixels that the numbers of the frames take. */
+const NUMBERS = 60;
 /** Lines shown before and after the range, so that its bracket has an outside. */
 const OUTSIDE = 3;
 const box = useTemplateRef("box");
 const head = useTemplateRef("head");
 const top = ref(0);
+/** How far columns are moved sideways; numbers and bracket stay where they are. */
+const side = ref(0);
 const height = ref(600);
 
 const start = computed(() =>
@@ -47,6 +51,7 @@ const rows = computed(() => {
 });
 const playheadTop = computed(() => (props.frame - start.value) * ROW);
 const bracketStyle = computed(() => ({
+  left: `${side.value + 8}px`,
   top: `${(props.first - start.value) * ROW + 2}px`,
   height: `${(props.last - props.first + 1) * ROW - 4}px`,
 }));
@@ -67,7 +72,7 @@ function inside(frame: number) {
   return frame >= props.first - more && frame <= props.last + more && (frame - props.first) % props.step === 0;
 }
 
-const width = computed(() => (props.wide ? { minWidth: `${60 + props.wide}px` } : {}));
+const width = computed(() => (props.wide ? { minWidth: `${NUMBERS + props.wide}px` } : {}));
 
 function marksOf(row: number) {
   return props.columns.map((column) => ({ column, mark: inside(row) ? column.mark(row) : null }));
@@ -75,6 +80,7 @@ function marksOf(row: number) {
 
 function scrolled() {
   top.value = box.value?.scrollTop ?? 0;
+  side.value = box.value?.scrollLeft ?? 0;
 }
 function reveal() {
   const view = box.value;
@@ -161,15 +167,20 @@ function release() {
             class="absolute flex w-full items-stretch border-b text-left"
             :class="[
               row % 5 === 0 ? 'border-rule/80' : 'border-line/60',
-              inside(row) ? '' : 'opacity-40',
               row === frame ? 'bg-select/60' : 'enabled:hover:bg-select/40',
             ]"
             :style="{ top: `${(row - start) * ROW}px`, height: `${ROW}px` }"
             @click="emit('go', row)"
           >
             <span
-              class="sticky left-0 w-15 shrink-0 bg-sheet pr-2 text-right leading-[21px]"
-              :class="row % 5 === 0 ? 'font-semibold' : 'text-soft'"
+              class="sticky left-0 z-10 w-15 shrink-0 bg-sheet pr-2 text-right leading-[21px]"
+              :class="
+                wide && row === frame
+                  ? 'bg-now! font-semibold text-white'
+                  : row % 5 === 0
+                    ? 'font-semibold'
+                    : 'text-soft'
+              "
               >{{ row }}</span
             >
             <span
@@ -191,7 +202,7 @@ function release() {
         <div v-if="$slots.columns" class="absolute inset-y-0 right-0 left-15">
           <slot name="columns" :start :row="ROW" :from="rows[0] ?? start" :to="rows.at(-1) ?? start" :lines="total" />
         </div>
-        <div class="pointer-events-none absolute left-2 w-2 border-y-2 border-l-2 border-ink" :style="bracketStyle">
+        <div class="pointer-events-none absolute z-10 w-2 border-y-2 border-l-2 border-ink" :style="bracketStyle">
           <span
             v-if="cycle"
             class="absolute top-1/2 -left-1.5 -translate-y-1/2 bg-sheet text-xs leading-none"
@@ -203,9 +214,10 @@ function release() {
           <div
             v-for="which in ['first', 'last'] as const"
             :key="which"
-            class="absolute left-0 z-10 h-3 w-6 cursor-ns-resize touch-none"
+            class="absolute z-20 h-3 w-6 cursor-ns-resize touch-none"
             :title="`Drag to move the ${which} frame`"
             :style="{
+              left: `${side}px`,
               top: `${((which === 'first' ? first : last + 1) - start) * ROW - (which === 'first' ? 2 : 10)}px`,
             }"
             @pointerdown="grab(which, $event)"
@@ -218,9 +230,11 @@ function release() {
           class="pointer-events-none absolute inset-x-0 border-b-2 border-now"
           :style="{ top: `${playheadTop + ROW - 2}px` }"
         >
-          <span class="absolute right-0 bottom-0 bg-now px-1 text-2xs leading-4 font-semibold text-white">{{
-            frame
-          }}</span>
+          <span
+            v-if="!wide"
+            class="absolute right-0 bottom-0 bg-now px-1 text-2xs leading-4 font-semibold text-white"
+            >{{ frame }}</span
+          >
         </div>
       </div>
     </div>

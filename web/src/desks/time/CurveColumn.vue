@@ -2,6 +2,7 @@
 /** The curve of one value, turned so that time runs down with the sheet; its keys and handles are dragged. */
 import { computed, ref } from "vue";
 
+import { onceAFrame } from "@/api/latest";
 import type { Key, Track } from "@/shot/document";
 import { HANDLES } from "@/shot/moves";
 import { useShot } from "@/shot/store";
@@ -48,15 +49,29 @@ const ends = computed<[number, number]>(() => {
 const frames = computed(() => Array.from({ length: props.to - props.from + 1 }, (_, at) => props.from + at));
 const x = (value: number) => PAD + ((value - ends.value[0]) / (ends.value[1] - ends.value[0])) * (CURVE - 2 * PAD);
 const y = (frame: number) => (frame - props.start + 0.5) * props.row;
+/** Frames at which a value goes from one to another all at once. */
+const steps = computed(
+  () =>
+    new Set(
+      props.column.track.keys.flatMap((key, at) => {
+        const before = props.column.track.keys[at - 1];
+        return before && (before.way === "hold" || props.column.kind === "switch") ? [key.frame] : [];
+      }),
+    ),
+);
 const drawn = computed(() =>
-  Array.from({ length: count.value }, (_, index) =>
-    frames.value
-      .flatMap((frame) => {
-        const value = numbers(props.moves.valueAt(props.column, frame))[index];
-        return value === undefined ? [] : [`${x(value).toFixed(1)},${y(frame).toFixed(1)}`];
-      })
-      .join(" "),
-  ),
+  Array.from({ length: count.value }, (_, index) => {
+    let before: number | undefined;
+    const points: string[] = [];
+    for (const frame of frames.value) {
+      const value = numbers(props.moves.valueAt(props.column, frame))[index];
+      if (value === undefined) continue;
+      if (before !== undefined && steps.value.has(frame)) points.push(`${x(before).toFixed(1)},${y(frame).toFixed(1)}`);
+      points.push(`${x(value).toFixed(1)},${y(frame).toFixed(1)}`);
+      before = value;
+    }
+    return points.join(" ");
+  }),
 );
 const near = computed(() =>
   props.column.track.keys.flatMap((key, at) => {
@@ -96,6 +111,8 @@ function farthest(start: number[], end: number[]) {
   return ways.indexOf(Math.max(...ways));
 }
 
+/** Whether the pointer went anywhere: a press alone changes nothing. */
+let moved = false;
 let dragging: { key: number; index: number; handle: Handle | null } | null = null;
 function grab(event: PointerEvent, key: number, index: number, handle: Handle | null = null) {
   if (shot.looking) return;
@@ -105,8 +122,23 @@ function grab(event: PointerEvent, key: number, index: number, handle: Handle | 
   event.stopPropagation();
 }
 function pull(event: PointerEvent) {
+  const at = placeOf(event);
+  if (!dragging || !at) return;
+  moved = true;
+  follow(at);
+}
+interface Place {
+  svg: Element;
+  clientX: number;
+  clientY: number;
+}
+function placeOf(event: PointerEvent): Place | null {
+  const svg = (event.currentTarget as Element).closest("svg");
+  return svg && { svg, clientX: event.clientX, clientY: event.clientY };
+}
+function moveTo(event: Place) {
   if (!dragging) return;
-  const rect = ((event.currentTarget as Element).closest("svg") as Element).getBoundingClientRect();
+  const rect = event.svg.getBoundingClientRect();
   const [low, high] = ends.value;
   const value = low + ((event.clientX - rect.left - PAD) / (CURVE - 2 * PAD)) * (high - low);
   const { track } = props.column;
@@ -139,8 +171,12 @@ function pull(event: PointerEvent) {
   const next: Track = { ...track, keys: track.keys.map((one, at) => (at === own ? changed : one)) };
   props.moves.change(new Map([[props.column.path, next]]), `${props.column.title}: curve`, false);
 }
-function release() {
+const follow = onceAFrame(moveTo);
+function release(event: PointerEvent) {
+  const at = placeOf(event);
+  if (dragging && at && moved) moveTo(at);
   if (dragging) void shot.save();
+  moved = false;
   dragging = null;
   held.value = null;
 }

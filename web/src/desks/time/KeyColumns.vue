@@ -6,7 +6,7 @@ import type { SheetColumn } from "@/sheet/columns";
 import { useShot } from "@/shot/store";
 
 import CurveColumn from "./CurveColumn.vue";
-import { COLUMN, CURVE } from "./layout";
+import { COLUMN, CURVE, NUMBERS } from "./layout";
 import { type Column, type Moves, short, typed } from "./useMoves";
 import WaveColumns from "./WaveColumns.vue";
 
@@ -98,6 +98,19 @@ function at(event: PointerEvent | MouseEvent) {
     frame: Math.max(0, props.start + Math.floor((event.clientY - rect.top) / props.row)),
   };
 }
+/** What is selected comes into sight, left of the curve. */
+watch(
+  () => [props.moves.chosen.toColumn, props.curve] as const,
+  async ([column]) => {
+    await nextTick();
+    const box = layer.value?.closest('[aria-label="Frames and columns"]');
+    if (!box || column < 0) return;
+    const left = column * COLUMN;
+    const room = box.clientWidth - NUMBERS - (props.curve ? CURVE : 0);
+    if (left < box.scrollLeft) box.scrollLeft = left;
+    else if (left + COLUMN > box.scrollLeft + room) box.scrollLeft = left + COLUMN - room;
+  },
+);
 const drag = ref<{ what: "select" | "move"; from: number; by: number } | null>(null);
 function press(event: PointerEvent) {
   if (event.button !== 0 || !props.moves.columns.value.length || editing.value) return;

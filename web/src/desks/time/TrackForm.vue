@@ -110,7 +110,7 @@ const SHAPES = [
         <div v-if="keys.length > 1" class="flex items-end gap-1.5">
           <NumberField
             class="flex-1"
-            :label="`${length} frames made`"
+            label="Frames that they take"
             whole
             :min="1"
             :max="100000"
