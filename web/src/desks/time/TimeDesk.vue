@@ -18,7 +18,7 @@ import FindingList from "@/shot/FindingList.vue";
 import { useShot } from "@/shot/store";
 
 import KeyColumns from "./KeyColumns.vue";
-import { COLUMN, CURVE, WAVE } from "./layout";
+import { CHOICE, COLUMN, CURVE, WAVE } from "./layout";
 import LengthFields from "./LengthFields.vue";
 import { ghosts, looking } from "./looking";
 import LookingFields from "./LookingFields.vue";
@@ -72,7 +72,7 @@ const wide = computed(
   () =>
     (moves.columns.value.length + turns.value.length) * COLUMN +
     heard.value.length * WAVE +
-    (showsCurve.value ? CURVE : 0),
+    (showsCurve.value ? CURVE : moves.active.value ? CHOICE : 0),
 );
 /** As far as keys lie outside of the range, within reason. */
 const reach = computed<[number, number] | undefined>(() => {
