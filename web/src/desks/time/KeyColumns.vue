@@ -6,7 +6,7 @@ import type { SheetColumn } from "@/sheet/columns";
 import { useShot } from "@/shot/store";
 
 import CurveColumn from "./CurveColumn.vue";
-import { COLUMN, CURVE, NUMBERS } from "./layout";
+import { COLUMN, CURVE, NUMBERS, WAVE } from "./layout";
 import { type Column, type Moves, short, typed } from "./useMoves";
 import WaveColumns from "./WaveColumns.vue";
 
@@ -20,8 +20,8 @@ const props = defineProps<{
   curve: boolean;
   /** Columns without keys: what turns over the range. */
   turns: SheetColumn[];
-  /** Whether sounds are heard. */
-  heard: boolean;
+  /** How many sounds are heard: they stand first. */
+  heard: number;
 }>();
 /** Frames at which sounds get loud: keys that are dragged near one go there. */
 const loud = ref<number[]>([]);
@@ -105,7 +105,7 @@ watch(
     await nextTick();
     const box = layer.value?.closest('[aria-label="Frames and columns"]');
     if (!box || column < 0) return;
-    const left = column * COLUMN;
+    const left = props.heard * WAVE + column * COLUMN;
     const room = box.clientWidth - NUMBERS - (props.curve ? CURVE : 0);
     if (left < box.scrollLeft) box.scrollLeft = left;
     else if (left + COLUMN > box.scrollLeft + room) box.scrollLeft = left + COLUMN - room;
@@ -229,6 +229,7 @@ defineExpose({ edit });
 
 <template>
   <div class="absolute inset-0 flex">
+    <WaveColumns v-if="heard" :start :row :from :to :lines @loud="loud = $event" />
     <div
       ref="layer"
       class="group relative h-full shrink-0 touch-none outline-none"
@@ -313,7 +314,6 @@ defineExpose({ edit });
         @blur="giveUp"
       />
     </div>
-    <WaveColumns v-if="heard" :start :row :from :to :lines @loud="loud = $event" />
     <div
       v-for="column in turns"
       :key="column.key"

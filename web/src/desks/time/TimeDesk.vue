@@ -116,20 +116,20 @@ function change(values: Record<string, unknown>, label: string, commit = true) {
       <div>
         <div class="flex">
           <span
-            v-for="head in heads"
-            :key="head.part"
-            class="truncate border-l border-line px-1.5 pt-1 font-semibold text-ink"
-            :style="{ width: `${head.count * COLUMN}px` }"
-            :title="head.thing"
-            >{{ head.thing }}</span
-          >
-          <span
             v-for="one in heard"
             :key="one.id"
             class="truncate border-l border-line px-1.5 pt-1 font-semibold text-ink"
             :style="{ width: `${WAVE}px` }"
             :title="one.name"
             >{{ one.name }}</span
+          >
+          <span
+            v-for="head in heads"
+            :key="head.part"
+            class="truncate border-l border-line px-1.5 pt-1 font-semibold text-ink"
+            :style="{ width: `${head.count * COLUMN}px` }"
+            :title="head.thing"
+            >{{ head.thing }}</span
           >
           <span
             v-for="turn in turns"
@@ -141,6 +141,13 @@ function change(values: Record<string, unknown>, label: string, commit = true) {
           >
         </div>
         <div class="flex">
+          <span
+            v-for="one in heard"
+            :key="one.id"
+            class="truncate border-l border-line px-1.5 pb-1"
+            :style="{ width: `${WAVE}px` }"
+            >sound</span
+          >
           <button
             v-for="(column, at) in moves.columns.value"
             :key="column.path"
@@ -156,13 +163,6 @@ function change(values: Record<string, unknown>, label: string, commit = true) {
             {{ column.title }}{{ column.track.after === "repeat" ? " ↻" : ""
             }}{{ column.track.every > 1 ? ` /${column.track.every}` : "" }}
           </button>
-          <span
-            v-for="one in heard"
-            :key="one.id"
-            class="truncate border-l border-line px-1.5 pb-1"
-            :style="{ width: `${WAVE}px` }"
-            >sound</span
-          >
           <span
             v-for="turn in turns"
             :key="turn.key"
@@ -180,7 +180,7 @@ function change(values: Record<string, unknown>, label: string, commit = true) {
       </label>
     </template>
     <template v-if="keyed" #columns="lines">
-      <KeyColumns v-bind="lines" :moves :turns :heard="heard.length > 0" :curve="showsCurve" />
+      <KeyColumns v-bind="lines" :moves :turns :heard="heard.length" :curve="showsCurve" />
     </template>
     <template #picture>
       <LivePicture class="flex-1" :playing="playback.current.value?.bitmap ?? null" :ghosts="ghosts">
