@@ -211,3 +211,13 @@ class Moving(BrowserCase):
             " v.id + ': ' + v.nodes.slice(0, 3).map(n => n.html.slice(0, 160)).join(' | ')))"
         )
         self.assertEqual(found, [])
+
+    def test_the_sheet_of_build_tells_when_things_are_there(self) -> None:
+        page = self.desk("time")
+        page.get_by_role("button", name="Fade in", exact=True).click()
+        expect(page.get_by_role("button", name=re.compile(", Opacity$"))).to_be_visible()
+        self.saved(page)
+        self.desk("build", page)
+        expect(page.get_by_role("option", name=re.compile(r"^1\b"))).to_contain_text("hidden")
+        expect(page.get_by_role("option", name=re.compile(r"^7\b"))).to_contain_text("50 %")
+        expect(page.get_by_role("option", name=re.compile(r"^13\b"))).to_contain_text("shown")

@@ -24,6 +24,7 @@ import FindingList from "@/shot/FindingList.vue";
 import { cameraPath } from "@/shot/cameras";
 import type { Element } from "@/shot/document";
 import { useShot } from "@/shot/store";
+import { useThere } from "@/shot/useThere";
 
 import CameraList from "./CameraList.vue";
 import CameraName from "./CameraName.vue";
@@ -114,6 +115,7 @@ async function pasted(event: ClipboardEvent) {
   }
 }
 
+const there = useThere();
 const columns = computed<SheetColumn[]>(() => [
   {
     key: "look",
@@ -128,12 +130,14 @@ const columns = computed<SheetColumn[]>(() => [
     (element): SheetColumn => ({
       key: element.id,
       title: element.name,
-      mark: () => {
-        const what = element.reference ? "for reference" : element.shown ? "shown" : "hidden";
+      mark: (frame) => {
+        const share = there(element, frame);
+        const seen = share >= 1 ? "shown" : share > 0 ? `${Math.max(1, Math.round(share * 100))} %` : "hidden";
+        const what = element.reference ? "for reference" : seen;
         // Side by side there is room for the sign alone.
         const told =
           elements.value.length > 1 && elements.value.length <= MOST_COLUMNS ? { title: what } : { text: what };
-        return { sign: what === "shown" ? "▪" : "○", tone: "quiet", ...told };
+        return { sign: what === "shown" ? "▪" : share > 0 && !element.reference ? "▫" : "○", tone: "quiet", ...told };
       },
     }),
   ),
@@ -143,8 +147,8 @@ const columns = computed<SheetColumn[]>(() => [
           key: "all",
           title: "all",
           width: "4.5rem",
-          mark: () => ({
-            text: `${elements.value.filter((one) => one.shown).length} of ${elements.value.length}`,
+          mark: (frame: number) => ({
+            text: `${elements.value.filter((one) => there(one, frame) > 0).length} of ${elements.value.length}`,
             tone: "quiet" as const,
             title: "Elements in the picture",
           }),
