@@ -177,9 +177,11 @@ function release() {
               :class="
                 wide && row === frame
                   ? 'bg-now! font-semibold text-white'
-                  : row % 5 === 0
-                    ? 'font-semibold'
-                    : 'text-soft'
+                  : !inside(row)
+                    ? 'text-soft/60'
+                    : row % 5 === 0
+                      ? 'font-semibold'
+                      : 'text-soft'
               "
               >{{ row }}</span
             >

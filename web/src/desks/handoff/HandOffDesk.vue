@@ -158,6 +158,9 @@ const retry = (id: number) =>
       <SectionBlock v-if="!shot.looking" title="A new version">
         <ChoiceField label="Recipe" :model-value="recipe" :options="recipes" @commit="recipe = $event" />
         <p class="text-soft">{{ note }}</p>
+        <p v-if="shot.draft?.sounds?.some((one) => one.on && one.file)" class="text-soft">
+          Its sound goes along as a WAV with 24 bits, to the sample as long as the pictures.
+        </p>
         <ChoiceField
           v-for="option in chosenRecipe?.options"
           :key="option.name"
