@@ -44,10 +44,13 @@ const start = computed(() =>
 );
 const end = computed(() => Math.max(props.last + OUTSIDE + (props.handles ?? 0), props.reach?.[1] ?? props.last));
 const total = computed(() => end.value - start.value + 1);
+/** Lines are drawn in lots, so that scrolling draws new ones now and then and not at every line. */
+const LOT = 12;
+const lot = computed(() => Math.floor(top.value / ROW / LOT));
 const rows = computed(() => {
-  const from = Math.max(0, Math.floor(top.value / ROW) - 4);
-  const to = Math.min(total.value, from + Math.ceil(height.value / ROW) + 8);
-  return Array.from({ length: to - from }, (_, at) => start.value + from + at);
+  const from = Math.max(0, (lot.value - 1) * LOT);
+  const to = Math.min(total.value, from + Math.ceil(height.value / ROW) + 3 * LOT);
+  return Array.from({ length: Math.max(0, to - from) }, (_, at) => start.value + from + at);
 });
 const playheadTop = computed(() => (props.frame - start.value) * ROW);
 const bracketStyle = computed(() => ({

@@ -67,33 +67,36 @@ watch(
   },
 );
 
+const kind = computed(() => chosen.value?.kind ?? "");
 /** Titles of fields by their paths, as forms have them. */
-const fields = computed(() => {
-  const own = chosen.value;
+const titled = computed(() => {
   const root = offers.value?.schema;
-  if (!own || !root) return [];
-  const [head, kind] = own.kind.split(":");
-  const schema = kind
-    ? schemaOfKind(root, kind)
+  const [head, name] = kind.value.split(":");
+  if (!root || !head) return [];
+  const schema = name
+    ? schemaOfKind(root, name)
     : head === "finish"
       ? resolveRef(resolveRef(root.properties?.finishes?.items ?? {}, root), root)
-      : resolveRef(root.properties?.[head ?? ""] ?? {}, root);
-  const moving = new Set(shot.moving.filter((one) => one.part === own.at).map((one) => one.field.replace(/\.\d$/, "")));
-  return (offers.value?.moves[own.kind] ?? [])
-    .filter((path) => !moving.has(path))
-    .map((path) => {
-      const titles: string[] = [];
-      let inside = schema;
-      for (const name of path.split(".")) {
-        const field = planFields(inside, root, [])
-          .flatMap((group) => group.fields)
-          .find((one) => one.name === name);
-        titles.push(field?.title ?? name);
-        inside = field?.schema ?? {};
-      }
-      const shown = ["Placement", "Values"].includes(titles[0] ?? "") ? titles.slice(1) : titles;
-      return { name: path, title: shown.map((one, at) => (at ? one.toLowerCase() : one)).join(", ") };
-    });
+      : resolveRef(root.properties?.[head] ?? {}, root);
+  return (offers.value?.moves[kind.value] ?? []).map((path) => {
+    const titles: string[] = [];
+    let inside = schema;
+    for (const part of path.split(".")) {
+      const field = planFields(inside, root, [])
+        .flatMap((group) => group.fields)
+        .find((one) => one.name === part);
+      titles.push(field?.title ?? part);
+      inside = field?.schema ?? {};
+    }
+    const shown = ["Placement", "Values"].includes(titles[0] ?? "") ? titles.slice(1) : titles;
+    return { name: path, title: shown.map((one, at) => (at ? one.toLowerCase() : one)).join(", ") };
+  });
+});
+const fields = computed(() => {
+  const moving = new Set(
+    shot.moving.filter((one) => one.part === chosen.value?.at).map((one) => one.field.replace(/\.\d$/, "")),
+  );
+  return titled.value.filter((one) => !moving.has(one.name));
 });
 const element = computed(() => (chosen.value?.at.startsWith("elements.") ? chosen.value : null));
 
