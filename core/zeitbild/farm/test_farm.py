@@ -101,6 +101,22 @@ class Cells(unittest.TestCase):
         self.assertEqual((first.reused, second.reused), (False, True))
         self.assertEqual(first.key, second.key)
 
+    def test_what_moves_is_the_same_in_any_order_and_process(self) -> None:
+        raw = json.loads(self.document)
+        keys = [
+            {"frame": 1, "value": 0, "way": "past"},
+            {"frame": 3, "value": 60, "way": "bounce"},
+            {"frame": 6, "value": 0},
+        ]
+        raw["elements"][0]["moves"] = {
+            "placement.rotation.1": {"keys": keys, "after": "back and forth"},
+            "placement.position.0": {"wave": {"amount": 30, "times": 2}},
+        }
+        raw["camera"]["moves"] = {"position.0": {"keys": [{"frame": 1, "value": -200}, {"frame": 6, "value": 300}]}}
+        raw["motion"] = {"angle": 180}
+        self.document = json.dumps(raw)
+        self.test_processes_in_any_order_give_the_same_bytes_as_one()
+
     def test_processes_in_any_order_give_the_same_bytes_as_one(self) -> None:
         here = {frame: self._render(frame) for frame in (1, 2, 3, 4)}
         other = self.folder / "other"
