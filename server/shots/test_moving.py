@@ -1,6 +1,11 @@
 """Values that move, over the interface that the front end uses."""
 
+import io
+import wave
 from typing import Any
+
+import numpy as np
+from PIL import Image
 
 from zeitbild_server.testing import StudioCase
 
@@ -39,6 +44,43 @@ class Moving(StudioCase):
         found = self._post("retime", what="fade-in", elements=["elements.0"], first=1, frames=8).json()
         keys = found["values"]["elements.0.moves"]["opacity"]["keys"]
         self.assertEqual([(key["frame"], key["value"]) for key in keys], [(1, 0), (9, 1)], element["name"])
+
+    def test_the_way_of_an_element_and_its_ghosts(self) -> None:
+        element = self.document["elements"][0]
+        self.document["camera"] = {"position": [0, 0, 1000], "projection": "orthographic", "span": 400}
+        self.document["raster"] |= {"width": 200, "height": 100}
+        far = [{"frame": 1, "value": [-100, 0, 0], "way": "straight"}, {"frame": 5, "value": [100, 40, 0]}]
+        element["moves"] = {"placement.position": {"keys": far}}
+        element["turn"]["turns"] = 0
+        found = self._post("way", element=element["id"], frames=[1, 3, 5]).json()
+        # Two units are a pixel, and the middle of the picture is where the camera looks.
+        for place, wanted in zip(found, ([50, 50], [100, 40], [150, 30]), strict=True):
+            self.assertAlmostEqual(place[0], wanted[0], places=6)
+            self.assertAlmostEqual(place[1], wanted[1], places=6)
+        self.assertEqual(self._post("way", element="nobody", frames=[1]).status_code, 422)
+        asked = {"frame": 3, "width": 96, "height": 48, "kind": "png", "ground": {"kind": "black"}}
+        alone = self._post("picture", **asked).content
+        with_ghosts = self._post(
+            "picture", **asked, ghosts={"before": 1, "after": 1, "every": 2, "strength": 0.5}
+        ).content
+        plain, shown = (np.asarray(Image.open(io.BytesIO(data)).convert("L"), float) for data in (alone, with_ghosts))
+        # What stands at frames 1 and 5 shows where nothing is at frame 3.
+        self.assertGreater(shown.sum(), 1.2 * plain.sum())
+        self.assertEqual(self._post("picture", **asked, ghosts={"before": 99}).status_code, 422)
+
+    def test_sound_is_drawn_and_heard(self) -> None:
+        self.document["sounds"] = [{"id": "horn", "file": "foghorn", "begins": 3}]
+        self.document["timing"] |= {"rate": "24", "first": 1, "last": 240}
+        (horn,) = self._post("waveforms", first=1, count=100).json()
+        self.assertEqual(len(horn["highs"]), 400)
+        self.assertEqual(max(horn["highs"][:8]), 0)
+        # Two frames later than in the file, which gets loud after half a second.
+        self.assertAlmostEqual(horn["loud"][0], 1 + 2 + 12, delta=0.3)
+        answer = self._post("sound", first=1, count=24)
+        with wave.open(io.BytesIO(answer.content)) as file:
+            self.assertEqual(file.getnframes(), 48_000)
+        self.document["sounds"][0]["file"] = "asset:" + "0" * 64
+        self.assertEqual(self._post("sound", first=1, count=24).status_code, 422)
 
     def test_what_cannot_be_is_said(self) -> None:
         cases = [

@@ -10,7 +10,7 @@ from typing import Any
 from zeitbild.keys.measure import Measure
 from zeitbild.keys.track import Track
 from zeitbild.timing import Time
-from zeitbild.timing.easing import bezier, share_of_way, waves
+from zeitbild.timing.easing import bezier, handles_of, share_of_way, waves
 
 #: Ways whose last speed goes on beyond their ends.
 _GO_ON = ("straight", "gentle start", "gentle end", "gentle", "free")
@@ -33,14 +33,7 @@ class Curve:
         ]
         self._before, self._after = track.before, track.after
         self._ends = [key.way for key in keys[:-1]]
-        self._handles = [
-            {
-                "gentle start": (key.strength, 0.0, 1.0, 1.0),
-                "gentle end": (0.0, 0.0, 1.0 - key.strength, 1.0),
-                "gentle": (key.strength, 0.0, 1.0 - key.strength, 1.0),
-            }.get(key.way, key.handles)
-            for key in keys[:-1]
-        ]
+        self._handles = [handles_of(key.way, key.strength, key.handles) for key in keys[:-1]]
 
     def at(self, time: Time) -> Any:
         """The value at a time, within the limits of its field."""

@@ -11,7 +11,7 @@ from typing import Any
 
 from zeitbild.errors import InputError
 from zeitbild.keys.track import Key, Track
-from zeitbild.timing.easing import Handles, Way, past_handles
+from zeitbild.timing.easing import Handles, Way, handles_of
 from zeitbild.timing.frames import MAX_FRAME_NUMBER
 
 _MIRRORED: dict[Way, Way] = {"gentle start": "gentle end", "gentle end": "gentle start"}
@@ -98,8 +98,7 @@ def backwards(track: Track, first: int, last: int) -> Track:
         if way.way in _MIRRORED:
             changes["way"] = _MIRRORED[way.way]
         elif way.way in ("free", "past"):
-            handles = way.handles if way.way == "free" else past_handles(way.strength)
-            changes |= {"way": "free", "handles": _turned(handles)}
+            changes |= {"way": "free", "handles": _turned(handles_of(way.way, way.strength, way.handles))}
         found.append(key.model_copy(update=changes))
     return with_keys(track, [*others, *found])
 

@@ -62,10 +62,6 @@ class Measure:
             return tuple(min(max(one, self.low), self.high) for one in value)
         return value
 
-    def moved(self, value: Any, by: float) -> Any:
-        """A number with something added."""
-        return value + by
-
 
 def _limits(metadata: Sequence[Any]) -> tuple[float, float]:
     """From Field(ge, le), however it was written."""

@@ -3,11 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import replace
-from typing import Literal
+from dataclasses import dataclass, replace
+from typing import Literal, TypeVar
 
 from zeitbild.colour import decode_hex
-from zeitbild.document.camera import Camera
 from zeitbild.document.evaluate import evaluate, moves_at_all, time_of
 from zeitbild.document.layers import Layer, Membership
 from zeitbild.document.picture import Backdrop
@@ -17,7 +16,7 @@ from zeitbild.lights import kinds as light_kinds
 from zeitbild.resolve.sky import sky_picture
 from zeitbild.resolve.standing import Standing
 from zeitbild.resolve.surfaces import Textures
-from zeitbild.snapshot import Body, Role, Snapshot
+from zeitbild.snapshot import Body, Matrix, Role, Snapshot
 from zeitbild.snapshot.lights import LightSource, Softbox
 from zeitbild.snapshot.look import Gradient, PixelLook
 from zeitbild.snapshot.pixel_filter import PixelFilter
@@ -26,6 +25,7 @@ from zeitbild.snapshot.view import Moment, View, placed_by
 from zeitbild.timing import Time
 
 Triple = tuple[float, float, float]
+T = TypeVar("T")
 
 
 def _lights(
@@ -83,11 +83,6 @@ def _pixels(shot: Shot) -> PixelLook | None:
     return PixelLook(pixels.enlarge, tuple(decode_hex(colour) for colour in pixels.palette), outline)
 
 
-def _view(camera: Camera) -> View:
-    span = camera.span if camera.projection == "orthographic" else 0.0
-    return View(camera.position, camera.look_at, camera.horizontal_angle, camera.roll, span)
-
-
 def _in_view(shot: Shot, layer: Layer | None) -> list[tuple[int, Role]]:
     """Numbers of the elements that are there, and what they are to the camera."""
     found: list[tuple[int, Role]] = []
@@ -109,49 +104,68 @@ def resolve(shot: Shot, frame: int, assets: AssetSource, layer: str = "") -> Sna
     return resolve_as(shot, frame, assets, shot.layer(layer) if layer else None)
 
 
+@dataclass(frozen=True, slots=True)
+class _Seen:
+    """A layer of a shot (none: the whole set) as it is seen and lit at any time; what plays shows what it does at the frame, ``now``."""
+
+    shot: Shot
+    standing: Standing
+    textures: Textures
+    assets: AssetSource
+    camera: str
+    left_out: tuple[str, ...]
+    shadows: bool
+    now: Time
+
+    def view(self, time: Time) -> View:
+        """From where."""
+        camera = evaluate(self.shot, time).camera_of(self.camera)
+        span = camera.span if camera.projection == "orthographic" else 0.0
+        return View(camera.position, camera.look_at, camera.horizontal_angle, camera.roll, span)
+
+    def moment(self, time: Time) -> tuple[Moment, tuple[Body, ...]]:
+        """How it is lit, and the bodies."""
+        bodies, plain = self.standing.bodies(time, self.textures, self.now), evaluate(self.shot, time)
+        lights, softboxes = _lights(plain, bodies, self.left_out, self.shadows)
+        faces = tuple((body.finishes, body.fades, body.whole) for body in bodies)
+        return Moment(lights, _environment(plain.environment, softboxes, self.assets), faces), bodies
+
+    def opened(self, frame: int) -> tuple[tuple[tuple[Matrix, ...], ...], tuple[View, ...], tuple[Moment, ...]]:
+        """Stations, views and moments of the open shutter (``Snapshot``)."""
+        times = self.standing.opened(frame)
+        stations = tuple(self.standing.matrices(time) for time in times)
+        views = _if_it_changes(tuple(self.view(time) for time in times))
+        some = times[:: max(1, len(times) // _MOMENTS)] if moves_at_all(self.shot) else ()
+        moments = _if_it_changes(tuple(self.moment(time)[0] for time in some))
+        return stations if views or moments else _if_it_changes(stations), views, moments
+
+
+#: Moments of the open shutter at which it is found out how things are lit.
+_MOMENTS = 8
+
+
+def _if_it_changes(values: tuple[T, ...]) -> tuple[T, ...]:
+    return values if any(one != values[0] for one in values) else ()
+
+
 def resolve_as(shot: Shot, frame: int, assets: AssetSource, layer: Layer | None) -> Snapshot:
     """The same for a layer that need not be one of the shot's; None is the whole set as it is worked on."""
     now, after, moving = time_of(shot, frame), time_of(shot, frame + 1), shot
     shot = evaluate(moving, now)
-    if layer is not None:
-        # Its own backdrop may move, too.
-        layer = next((one for one in shot.layers if one.name == layer.name and layer in moving.layers), layer)
+    own = layer.backdrop.at(now) if layer is not None and layer.backdrop is not None else None
+    backdrop = own or shot.backdrop
     members = _in_view(shot, layer)
     through = layer.camera if layer is not None else ""
-    standing = Standing(moving, members, assets, now, through)
-    textures = Textures(assets)
-    bodies = standing.bodies(now, textures)
-    backdrop = shot.backdrop if layer is None or layer.backdrop is None else layer.backdrop
-    left_out, shadows = () if layer is None else layer.lights_off, backdrop.kind != "key"
-
-    def lit(plain: Shot, stand: Sequence[Body]) -> tuple[tuple[LightSource, ...], EnvironmentLight]:
-        lights, softboxes = _lights(plain, stand, left_out, shadows)
-        return lights, _environment(plain.environment, softboxes, assets)
-
-    def view(time: Time) -> View:
-        return _view(evaluate(moving, time).camera_of(through))
-
-    def moment(time: Time) -> Moment:
-        stand = standing.bodies(time, textures, now)
-        lights, environment = lit(evaluate(moving, time), stand)
-        faces = tuple((body.finishes, body.fades, body.whole) for body in stand)
-        return Moment(lights, environment, faces)
-
-    names = shot.names
-    lights, environment = lit(shot, bodies)
-    camera, raster = _view(shot.camera_of(through)), (shot.raster.width, shot.raster.height)
-    to_now = camera.seen_from(view(after), *raster)
+    standing, textures = Standing(moving, members, assets, now, through), Textures(assets)
+    left_out = layer.lights_off if layer is not None else ()
+    seen = _Seen(moving, standing, textures, assets, through, left_out, backdrop.kind != "key", now)
+    lit, bodies = seen.moment(now)
+    camera = seen.view(now)
+    to_now = camera.seen_from(seen.view(after), shot.raster.width, shot.raster.height)
     then = (placed_by(to_now, matrix) for matrix in standing.matrices(after))
     bodies = tuple(replace(body, after=matrix) for body, matrix in zip(bodies, then, strict=True))
-    times = standing.opened(frame)
-    stations = tuple(standing.matrices(time) for time in times)
-    views = tuple(view(time) for time in times)
-    moments = tuple(moment(time) for time in times[:: max(1, len(times) // 8)]) if moves_at_all(moving) else ()
-    views = views if any(one != views[0] for one in views) else ()
-    moments = moments if any(one != moments[0] for one in moments) else ()
-    if not (views or moments or any(one != stations[0] for one in stations)):
-        stations = ()
-    sampling = shot.sampling
+    stations, views, moments = seen.opened(frame)
+    names, sampling = shot.names, shot.sampling
     samples = int(sampling.rough), int(sampling.check), int(sampling.final)
     pixel_filter = PixelFilter(sampling.filter, sampling.filter_width)
     if layer is not None and layer.samples:
@@ -166,8 +180,8 @@ def resolve_as(shot: Shot, frame: int, assets: AssetSource, layer: Layer | None)
         camera_angle=camera.angle,
         camera_roll=camera.roll,
         camera_span=camera.span,
-        lights=lights,
-        environment=environment,
+        lights=lit.lights,
+        environment=lit.environment,
         backdrop=_backdrop(backdrop),
         bodies=bodies,
         occlusion=shot.rays.occlusion,
@@ -178,7 +192,7 @@ def resolve_as(shot: Shot, frame: int, assets: AssetSource, layer: Layer | None)
         filter=pixel_filter,
         pixels=_pixels(shot),
         textures=textures.all(),
-        error=shot.sampling.error,
+        error=sampling.error,
         overscan=shot.raster.overscan,
         stations=stations,
         views=views,

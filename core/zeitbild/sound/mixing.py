@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zeitbild.caching import SizedCache
-from zeitbild.sound.plain import CHANNELS, RATE, Heard
+from zeitbild.sound.plain import CHANNELS, PIECES, RATE, Heard
 from zeitbild.sound.reading import look_at, samples_of
 
 #: Bytes of samples that are kept.
@@ -110,8 +110,8 @@ def waveform(sounding: Sounding, start: Fraction, step: Fraction, count: int) ->
     whole = min(sounding.length or known.seconds, known.seconds - skip)
     edges = float(start) + float(step) * np.arange(count + 1) - begins
     inside = (edges[1:] > 0) & (edges[:-1] < whole)
-    first = np.clip(np.floor((edges[:-1] + skip) * 100), 0, max(pieces - 1, 0)).astype(np.int64)
-    last = np.clip(np.ceil((edges[1:] + skip) * 100), first + 1, max(pieces, 1)).astype(np.int64)
+    first = np.clip(np.floor((edges[:-1] + skip) * PIECES), 0, max(pieces - 1, 0)).astype(np.int64)
+    last = np.clip(np.ceil((edges[1:] + skip) * PIECES), first + 1, max(pieces, 1)).astype(np.int64)
     middle = np.clip((edges[:-1] + edges[1:]) / 2, 0, max(whole, 0))
     gain = np.full(count, sounding.volume)
     if sounding.fade_in > 0:

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
+from fractions import Fraction
 from functools import lru_cache
 from typing import Literal, get_args
 
@@ -87,22 +88,27 @@ def past_handles(strength: float) -> Handles:
     return (1 / 3, 1 + _PAST * strength / 3, 2 / 3, 1.0)
 
 
+def handles_of(way: Way, strength: float, handles: Handles) -> Handles:
+    """The curve of a way that is one; ``handles`` are those of a free one."""
+    if way == "past":
+        return past_handles(strength)
+    start, end = (strength, 0.0), (1.0 - strength, 1.0)
+    return {
+        "gentle start": (*start, 1.0, 1.0),
+        "gentle end": (0.0, 0.0, *end),
+        "gentle": (*start, *end),
+    }.get(way, handles)
+
+
 def share_of_way(way: Way, strength: float, handles: Handles) -> Callable[[float], float]:
     """The function that gives the share of the way at a share of the time in 0..1. ``strength`` lies in 0..1."""
     if way == "hold":
         return lambda share: 0.0 if share < 1 else 1.0
     if way == "straight":
         return lambda share: share
-    if way == "past":
-        curve = past_handles(strength)
-        return lambda share: bezier(curve, share)
     if way == "bounce":
         return lambda share: _bounce(share, strength)
-    curve = {
-        "gentle start": (strength, 0.0, 1.0, 1.0),
-        "gentle end": (0.0, 0.0, 1.0 - strength, 1.0),
-        "gentle": (strength, 0.0, 1.0 - strength, 1.0),
-    }.get(way, handles)
+    curve = handles_of(way, strength, handles)
     return lambda share: bezier(curve, share)
 
 
@@ -111,8 +117,6 @@ def waves(times: float, numerator: int, denominator: int, begins: float) -> floa
 
     ``begins`` is where it begins, in waves. Whole, half and quarter waves are exact.
     """
-    from fractions import Fraction
-
     at = (Fraction(str(times)) * Fraction(numerator, denominator) + Fraction(str(begins))) % 1
     quarter, rest = divmod(at * 4, 1)
     turned = float(rest) * math.pi / 2
