@@ -6,6 +6,9 @@ import time
 from collections.abc import Iterator, Sequence
 
 from zeitbild.checks._base import Check, Finding, SetView, checks
+from zeitbild.document.evaluate import moves_at_all
+from zeitbild.elements import kinds
+from zeitbild.elements.base import as_built
 from zeitbild.masters.frame_key import frame_key
 
 #: So many frames in a row are no hold for the eye to rest on but a range that is longer than meant, in seconds.
@@ -36,6 +39,14 @@ class _Frames:
         return count
 
 
+def _stands(view: SetView) -> bool:
+    """Whether nothing in a shot has keys, turns or plays."""
+    shot = view.shot
+    plays = (kinds.get(element.kind) for element in shot.elements)
+    plain = all(one.pose is as_built or not one.seen for one in plays)
+    return plain and not moves_at_all(shot) and not any(element.turn.turns for element in shot.elements)
+
+
 def _look(view: SetView) -> Iterator[Finding]:
     timing = view.shot.timing
     frames = list(timing.frames)
@@ -43,7 +54,8 @@ def _look(view: SetView) -> Iterator[Finding]:
         return
     until = time.monotonic() + _PATIENCE
     found, step = _Frames(view), timing.step
-    tail = found.alike(frames[::-1], until)
+    # What cannot move need not be looked at, however long it is.
+    tail = len(frames) if _stands(view) else found.alike(frames[::-1], until)
     if tail == len(frames):
         if found.empty(frames[0]):
             return
@@ -62,6 +74,8 @@ def _look(view: SetView) -> Iterator[Finding]:
         return
     long = max(2, round(_LONG * float(timing.fraction) / step))
     head = found.alike(frames, until)
+    if time.monotonic() >= until:
+        return
     if found.empty(frames[-1]) and tail > 1:
         last = frames[-tail - 1]
         yield Finding(

@@ -71,6 +71,8 @@ class Time(unittest.TestCase):
     def test_a_shot_in_which_nothing_moves_at_all(self) -> None:
         self._only(_shot(), "nothing-moves")
         self._only(_shot(last=1))
+        # However long it is.
+        self._only(_shot(last=9000), "nothing-moves")
 
     def test_a_cycle_whose_last_frame_is_its_first(self) -> None:
         there_and_back = _keys((1, 10.0), (12, 40.0), (24, 10.0), after="repeat", before="repeat")
