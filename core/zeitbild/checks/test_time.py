@@ -124,7 +124,7 @@ class Time(unittest.TestCase):
                     {
                         "version": 3,
                         "timing": {"rate": of_shot},
-                        "elements": [{"kind": "card", "id": "c", "picture": f"asset:{'0' * 64}", **card}],
+                        "elements": [{"kind": "card", "id": "c", "picture": f"asset:{'c7' * 32}", **card}],
                     }
                 )
                 return [one for one in find(shot, SetView(shot, Held())) if one.code == "footage-rate"]

@@ -244,7 +244,14 @@ export const useShot = defineStore("shot", () => {
     await open(id.value);
   }
 
-  async function step(direction: "undo" | "redo") {
+  /** One after the other: who presses twice goes back twice. */
+  let steps: Promise<void> = Promise.resolve();
+  function step(direction: "undo" | "redo") {
+    const next = steps.then(() => stepOnce(direction));
+    steps = next.catch(() => {});
+    return next;
+  }
+  async function stepOnce(direction: "undo" | "redo") {
     // An undo right after an edit waits for that edit to be saved, or it would undo the one before.
     while (saving.value) await new Promise((done) => setTimeout(done, 20));
     if (conflict.value !== null) return;
