@@ -19,6 +19,10 @@ from zeitbild.colour.srgb import is_hex
 STILL: dict[str, Any] = {"x-still": True}
 
 
+#: Of a field that is told in frames of the shot: it goes along when the whole shot goes to other frames, and has no keys.
+FRAME: dict[str, Any] = {**STILL, "x-frame": True}
+
+
 class Part(BaseModel):
     """Base of every document part: unknown keys are refused, NaN and infinities too, instances never change."""
 

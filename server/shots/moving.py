@@ -7,10 +7,10 @@ from typing import Any
 
 from shots.schemas import RetimeIn
 from zeitbild.document import retiming
-from zeitbild.document.evaluate import evaluate, moving_parts, time_of
+from zeitbild.document.evaluate import evaluate, moving_parts, name_of_part, time_of
 from zeitbild.document.reading import read_shot
 from zeitbild.document.retiming import Changes
-from zeitbild.document.shot import MAIN_CAMERA, Shot
+from zeitbild.document.shot import Shot
 from zeitbild.errors import InputError
 from zeitbild.keys.measure import measure_of
 
@@ -29,8 +29,9 @@ def values(document: Any, frames: list[int], tracks: list[str]) -> list[dict[str
             measure = measure_of(type(part), inner)
             found.append(
                 {
+                    "of": (path, inner),
                     "path": f"{path}.{inner}",
-                    "thing": thing(shot, path),
+                    "thing": name_of_part(shot, path),
                     "title": measure.title,
                     "kind": measure.kind,
                     "unit": measure.unit,
@@ -42,37 +43,13 @@ def values(document: Any, frames: list[int], tracks: list[str]) -> list[dict[str
     for frame in frames:
         parts = moving_parts(evaluate(shot, time_of(shot, frame)))
         for track in found:
-            track["values"].append(_inside(parts, str(track["path"])))
+            part, inner = track["of"]
+            track["values"].append(retiming.plain_colour(retiming.value_below(parts[part], inner)))
     return found
 
 
-def _inside(parts: dict[str, Any], path: str) -> Any:
-    part = max((one for one in parts if path.startswith(f"{one}.")), key=len)
-    value = parts[part]
-    for name in path.removeprefix(f"{part}.").split("."):
-        value = value[int(name)] if name.isdigit() else getattr(value, name)
-    return retiming.plain_colour(value)
-
-
-def thing(shot: Shot, path: str) -> str:
-    """What people call a part whose values move."""
-    head, _, rest = path.partition(".")
-    number = rest.partition(".")[0]
-    if head == "elements":
-        return str(shot.elements[int(number)].name)
-    if head == "lights":
-        return str(shot.lights[int(number)].name)
-    if head == "finishes":
-        return f"Finish {shot.finishes[int(number)].name}"
-    if head == "cameras":
-        return f"Camera {shot.cameras[int(number)].name}"
-    if head == "layers":
-        return f"Backdrop of {shot.layers[int(number)].name}"
-    return f"Camera {MAIN_CAMERA}" if head == "camera" else {"environment": "Surroundings"}.get(head, "Backdrop")
-
-
 #: What can be done, by its name; each takes what it needs of ``RetimeIn``.
-WAYS: dict[str, Callable[[Shot, RetimeIn], Changes]] = {
+RETIMINGS: dict[str, Callable[[Shot, RetimeIn], Changes]] = {
     "key": lambda shot, given: _put(shot, given),
     "move": lambda shot, given: retiming.move_keys(shot, given.tracks, given.first, given.last, given.by),
     "stretch": lambda shot, given: retiming.stretch_keys(shot, given.tracks, given.first, given.last, given.frames),
@@ -105,8 +82,8 @@ def _put(shot: Shot, given: RetimeIn) -> Changes:
 def retime(given: RetimeIn) -> dict[str, Any]:
     """What changes in an unsaved document; InputError or DocumentError says what cannot be."""
     shot = read_shot(given.document)
-    way = WAYS.get(given.what)
+    way = RETIMINGS.get(given.what)
     if way is None:
-        raise InputError(f"{given.what[:40]!r} is none of {', '.join(WAYS)}", "what")
+        raise InputError(f"{given.what[:40]!r} is none of {', '.join(RETIMINGS)}", "what")
     changes = way(shot, given)
     return {"values": changes.values, "note": changes.note}

@@ -13,7 +13,8 @@ from zeitbild.finishes import READY_MADE, NamedFinish
 from zeitbild.fonts import SHIPPED
 from zeitbild.geometry.font import MAX_FONT_BYTES
 from zeitbild.handoff.recipes import recipes
-from zeitbild.keys.measure import fields_of
+from zeitbild.keys import Moving
+from zeitbild.keys.measure import fields_of, measure_of
 from zeitbild.library import files
 from zeitbild.lights import kinds as light_kinds
 from zeitbild.lights.ready_made import LIGHT_SETS
@@ -30,6 +31,11 @@ from zeitbild.timing import RATES
 def _preview(kind: str, name: str) -> str:
     """Address of a small picture; another renderer gives another picture, and another address."""
     return f"/api/previews?kind={kind}&name={quote(name)}&renderer={RENDERER_VERSION}"
+
+
+def _movable(part: type[Moving]) -> list[dict[str, str]]:
+    """Fields of a kind of part that can have keys: their paths below it, and what people call them."""
+    return [{"name": path, "title": measure_of(part, path).title} for path in fields_of(part)]
 
 
 @lru_cache(maxsize=1)
@@ -56,12 +62,12 @@ def offers() -> dict[str, Any]:
         ],
         # Fields that can have keys, by the part that they are of.
         "moves": {
-            **{f"element:{kind.name}": fields_of(kind.parameters) for kind in kinds},
-            **{f"light:{kind.name}": fields_of(kind.parameters) for kind in light_kinds},
-            "camera": fields_of(Camera),
-            "environment": fields_of(Environment),
-            "backdrop": fields_of(Backdrop),
-            "finish": fields_of(NamedFinish),
+            **{f"element:{kind.name}": _movable(kind.parameters) for kind in kinds},
+            **{f"light:{kind.name}": _movable(kind.parameters) for kind in light_kinds},
+            "camera": _movable(Camera),
+            "environment": _movable(Environment),
+            "backdrop": _movable(Backdrop),
+            "finish": _movable(NamedFinish),
         },
         "light_kinds": [
             {

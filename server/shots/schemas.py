@@ -162,7 +162,7 @@ class TrackOut(Schema):
 
 
 class RetimeIn(Schema):
-    """What to do to the time of an unsaved document (``shots.moving.WAYS`` says with which of these)."""
+    """What to do to the time of an unsaved document (``shots.moving.RETIMINGS`` says with which of these)."""
 
     document: dict[str, Any]
     what: str

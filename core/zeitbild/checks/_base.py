@@ -9,10 +9,10 @@ from dataclasses import field as declare
 from typing import Any, Literal
 
 from zeitbild.document.shot import Shot
-from zeitbild.elements.base import AssetSource
 from zeitbild.errors import InputError
 from zeitbild.registry import Registry
 from zeitbild.resolve import resolve
+from zeitbild.shipped import AssetSource
 from zeitbild.snapshot import Snapshot
 
 

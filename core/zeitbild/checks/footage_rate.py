@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from zeitbild.checks._base import Check, Finding, SetView, checks
-from zeitbild.elements._files import file_of
 from zeitbild.elements.card import Card
 from zeitbild.errors import InputError, PictureError
 from zeitbild.footage.pictures import footage_at
 from zeitbild.plates import SHIPPED
+from zeitbild.shipped import file_of
 from zeitbild.timing import RATES, parse_rate
 
 #: Rates that differ by less part for less than a picture in an hour.

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from zeitbild.checks._base import Check, Finding, checks
-from zeitbild.document.evaluate import moving_parts
+from zeitbild.document.evaluate import moving_parts, name_of_part
 from zeitbild.document.shot import Shot
 
 
@@ -16,9 +16,7 @@ def _look(shot: Shot) -> Iterator[Finding]:
     for path, part in moving_parts(shot).items():
         frames = sorted({key.frame for track in part.moves.values() for key in track.keys})
         early, late = [at for at in frames if at < timing.first], [at for at in frames if at > last]
-        name = getattr(part, "name", "") or {"camera": "The camera", "environment": "The surroundings"}.get(
-            path, "A part"
-        )
+        name = name_of_part(shot, path)
         if late:
             yield Finding(
                 "keys-after",

@@ -2,15 +2,13 @@
 
 from __future__ import annotations
 
-import threading
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from fractions import Fraction
 from typing import Any
 
-from cachetools import LRUCache
-
-from zeitbild.document.camera import NamedCamera
+from zeitbild.caching import SizedCache
+from zeitbild.document.camera import MAIN_CAMERA, NamedCamera
 from zeitbild.document.layers import Layer
 from zeitbild.document.shot import Shot
 from zeitbild.elements import ElementBase
@@ -37,20 +35,17 @@ def evaluate(shot: Shot, time: Time) -> Shot:
     if not (moves_at_all(shot) or any(element.turn.turns for element in shot.elements)):
         return shot
     # To make one picture a shot is asked for again and again at the same few times.
-    key = id(shot), time
-    with _lock:
-        kept = _evaluated.get(key)
-    if kept is not None and kept[0] is shot:
-        return kept[1]
-    now = _evaluate(shot, time)
-    with _lock:
-        _evaluated[key] = shot, now
-    return now
+    return _evaluated.get((id(shot), time), lambda: (shot, _evaluate(shot, time)))[1]
+
+
+def _weight(kept: tuple[Shot, Shot]) -> int:
+    """About how much is kept with a shot at a time: its elements, and its keys, which are kept once for many times."""
+    tracks = (track for part in moving_parts(kept[0]).values() for track in part.moves.values())
+    return 1 + len(kept[0].elements) + sum(len(track.keys) for track in tracks) // 16
 
 
 #: Shots at times, with the shot that each is of: as long as it is kept nothing else has its place in memory.
-_evaluated: LRUCache[tuple[int, Time], tuple[Shot, Shot]] = LRUCache(256)
-_lock = threading.Lock()
+_evaluated: SizedCache[tuple[Shot, Shot]] = SizedCache(4000, _weight)
 
 
 def _evaluate(shot: Shot, time: Time) -> Shot:
@@ -88,6 +83,23 @@ def moving_parts(shot: Shot) -> dict[str, Moving]:
         if layer.backdrop is not None:
             found[f"layers.{number}.backdrop"] = layer.backdrop
     return found
+
+
+def name_of_part(shot: Shot, path: str) -> str:
+    """What people call a part whose values can move, by its path."""
+    head, _, rest = path.partition(".")
+    number = rest.partition(".")[0]
+    several: dict[str, tuple[str, Sequence[Any]]] = {
+        "elements": ("", shot.elements),
+        "lights": ("", shot.lights),
+        "finishes": ("Finish ", shot.finishes),
+        "cameras": ("Camera ", shot.cameras),
+        "layers": ("Backdrop of ", shot.layers),
+    }
+    if head in several:
+        before, parts = several[head]
+        return f"{before}{parts[int(number)].name}"
+    return {"camera": f"Camera {MAIN_CAMERA}", "environment": "Surroundings"}.get(head, "Backdrop")
 
 
 def moves_at_all(shot: Shot) -> bool:

@@ -16,8 +16,20 @@ from zeitbild.elements import kinds
 from zeitbild.elements.base import GROUP
 from zeitbild.errors import InputError
 from zeitbild.keys import Key, Moving, Track
-from zeitbild.keys.editing import backwards, looped, moved, put, scaled, stretched, with_keys, without
+from zeitbild.keys.editing import (
+    backwards,
+    later,
+    looped,
+    moved,
+    put,
+    scaled,
+    scaled_frame,
+    stretched,
+    with_keys,
+    without,
+)
 from zeitbild.keys.measure import measure_of
+from zeitbild.timing.frames import parse_frames, write_frames
 from zeitbild.timing.rate import parse_rate
 
 
@@ -40,13 +52,18 @@ def split(shot: Shot, path: str) -> tuple[str, str]:
 def value_at(shot: Shot, path: str, frame: int | Fraction) -> Any:
     """The value of a field at a frame, by its path in the document."""
     part, inner = split(shot, path)
-    found: Any = moving_parts(evaluate(shot, time_of(shot, frame)))[part]
-    for name in inner.split("."):
+    return value_below(moving_parts(evaluate(shot, time_of(shot, frame)))[part], inner)
+
+
+def value_below(part: Moving, path: str) -> Any:
+    """The value of a field by its path below a part."""
+    found: Any = part
+    for name in path.split("."):
         found = found[int(name)] if name.isdigit() else getattr(found, name)
     return found
 
 
-def _written(part: Moving, moves: dict[str, Track]) -> dict[str, Any]:
+def _written(moves: dict[str, Track]) -> dict[str, Any]:
     return {path: track.model_dump(mode="json") for path, track in moves.items()}
 
 
@@ -62,7 +79,7 @@ def _each(shot: Shot, tracks: Iterable[str], change: Callable[[str, Track], Trac
         found = change(path, moves.pop(inner))
         if found is not None:
             moves[inner] = found
-    return Changes({f"{part}.moves": _written(parts[part], moves) for part, moves in changed.items()})
+    return Changes({f"{part}.moves": _written(moves) for part, moves in changed.items()})
 
 
 def all_tracks(shot: Shot) -> list[str]:
@@ -136,7 +153,7 @@ def put_key(shot: Shot, path: str, frame: int, value: Any = None) -> Changes:
     except ValueError as error:
         raise InputError(str(error), path) from None
     moves[inner] = Track(keys=(Key(frame=frame, value=value),)) if track is None else put(track, frame, value)
-    return Changes({f"{part}.moves": _written(own, moves)})
+    return Changes({f"{part}.moves": _written(moves)})
 
 
 def _keyed_at(shot: Shot, path: str, frame: int, track: Track | None) -> Any:
@@ -144,13 +161,11 @@ def _keyed_at(shot: Shot, path: str, frame: int, track: Track | None) -> Any:
     if track is None or track.wave is None:
         return value_at(shot, path, frame)
     part, inner = split(shot, path)
-    found: Any = moving_parts(shot)[part]
+    own = moving_parts(shot)[part]
     if track.keys:
-        still = found.model_copy(update={"moves": {inner: track.model_copy(update={"wave": None})}})
-        found = still.at(time_of(shot, frame))
-    for name in inner.split("."):
-        found = found[int(name)] if name.isdigit() else getattr(found, name)
-    return found
+        still = own.model_copy(update={"moves": {inner: track.model_copy(update={"wave": None})}})
+        own = still.at(time_of(shot, frame))
+    return value_below(own, inner)
 
 
 def _opacity(shot: Shot, elements: Sequence[str], keys: Callable[[Track | None], Track]) -> Changes:
@@ -162,7 +177,7 @@ def _opacity(shot: Shot, elements: Sequence[str], keys: Callable[[Track | None],
             raise InputError(f"there is no element {path[:40]!r} that could fade", "elements")
         moves = dict(part.moves)
         moves["opacity"] = keys(moves.get("opacity"))
-        found[f"{path}.moves"] = _written(part, moves)
+        found[f"{path}.moves"] = _written(moves)
     return Changes(found)
 
 
@@ -229,29 +244,53 @@ def _timing(timing: Timing, **changes: Any) -> dict[str, Any]:
 
 
 def shift_all(shot: Shot, by: int) -> Changes:
-    """The whole shot at other frame numbers, keys and all."""
+    """The whole shot at other frame numbers: keys, sounds, what plays, named ranges and frames of layers."""
     timing = shot.timing
-    changes = _each(shot, all_tracks(shot), lambda _, track: later(track, by))
-    return Changes({**changes.values, "timing": _timing(timing, first=timing.first + by, last=timing.last + by)})
+    changes = _each(shot, all_tracks(shot), lambda _, track: with_keys(track, (later(key, by) for key in track.keys)))
+    values = {**changes.values, **_at_frames(shot, lambda frame: frame + by)}
+    for number, layer in enumerate(shot.layers):
+        if layer.frames.strip():
+            frames = tuple(frame + by for frame in parse_frames(layer.frames))
+            if min(frames) < 0:
+                raise InputError(f"the layer {layer.name} would have frames before 0", "by")
+            values[f"layers.{number}.frames"] = write_frames(frames)
+    return Changes({**values, "timing": _timing(timing, first=timing.first + by, last=timing.last + by)})
 
 
-def later(track: Track, by: int) -> Track:
-    """All keys of a track so many frames later."""
-    return with_keys(track, (key.model_copy(update={"frame": key.frame + by}) for key in track.keys))
+def _at_frames(shot: Shot, frame_at: Callable[[int], int]) -> dict[str, Any]:
+    """Fields of parts that are told in frames (``values.FRAME``), each where a function puts it, by their paths."""
+    found: dict[str, Any] = {}
+    for name, parts in (("sounds", shot.sounds), ("ranges", shot.ranges), ("elements", shot.elements)):
+        for number, part in enumerate(parts):
+            for field_name, one in type(part).model_fields.items():
+                extra = one.json_schema_extra
+                if isinstance(extra, dict) and extra.get("x-frame"):
+                    frame = frame_at(getattr(part, field_name))
+                    if name == "ranges" and frame < 0:
+                        raise InputError(f"the range {part.name} would begin before frame 0", "by")
+                    found[f"{name}.{number}.{field_name}"] = frame
+    return found
 
 
 def _scale_all(shot: Shot, share: Fraction, **timing: Any) -> Changes:
-    lost = 0
+    lost, first = 0, shot.timing.first
 
     def change(_: str, track: Track) -> Track:
         nonlocal lost
-        found, gone = scaled(track, shot.timing.first, share)
+        found, gone = scaled(track, first, share)
         lost += gone
         return found
 
     changes = _each(shot, all_tracks(shot), change)
-    note = f"{lost} keys came to frames that have one, and are gone" if lost else ""
-    return Changes({**changes.values, "timing": _timing(shot.timing, **timing)}, note)
+    values = {
+        **changes.values,
+        **_at_frames(shot, lambda frame: max(0, scaled_frame(frame, first, share)) if frame >= 0 else frame),
+    }
+    notes = [f"{lost} keys came to frames that have one, and are gone"] if lost else []
+    layers = [layer.name for layer in shot.layers if layer.frames.strip()]
+    if layers:
+        notes.append(f"the frames of {', '.join(layers)} stay as they are")
+    return Changes({**values, "timing": _timing(shot.timing, **timing)}, "; ".join(notes))
 
 
 def stretch_all(shot: Shot, frames: int) -> Changes:
@@ -265,7 +304,7 @@ def stretch_all(shot: Shot, frames: int) -> Changes:
 
 
 def reverse_all(shot: Shot) -> Changes:
-    """The whole shot backwards. In a cycle the first frame stays the first."""
+    """The whole shot backwards, but for what plays from files. In a cycle the first frame stays the first."""
     timing = shot.timing
     last = timing.last + 1 if timing.cycle else timing.last
 
@@ -288,7 +327,9 @@ def reverse_all(shot: Shot) -> Changes:
                 "turns": -element.turn.turns,
                 "start": start,
             }
-    return changes
+    # Only what plays is told from which frame on.
+    plays = any(not path.startswith("ranges.") for path in _at_frames(shot, lambda frame: frame))
+    return Changes(changes.values, "what plays from files, sounds among them, plays forwards still" if plays else "")
 
 
 def change_rate(shot: Shot, rate: str, *, keep_seconds: bool) -> Changes:

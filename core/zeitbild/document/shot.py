@@ -21,7 +21,7 @@ from zeitbild.lights.ready_made import LIGHT_SETS
 from zeitbild.snapshot.names import Names
 from zeitbild.timing.frames import MAX_FRAME_NUMBER, MAX_FRAMES
 from zeitbild.timing.rate import RATES, parse_rate
-from zeitbild.values import Code, Identifier, Part, Title, choice, wrong_at
+from zeitbild.values import FRAME, Code, Identifier, Part, Title, choice, wrong_at
 
 VERSION = 3
 
@@ -88,8 +88,8 @@ class NamedRange(Part):
     """Some of the frames, under a name: to be looked at or rendered alone."""
 
     name: Title = Field(title="Name")
-    first: Annotated[int, Field(ge=0, le=MAX_FRAME_NUMBER)] = Field(title="First frame")
-    last: Annotated[int, Field(ge=0, le=MAX_FRAME_NUMBER)] = Field(title="Last frame")
+    first: Annotated[int, Field(ge=0, le=MAX_FRAME_NUMBER)] = Field(title="First frame", json_schema_extra=FRAME)
+    last: Annotated[int, Field(ge=0, le=MAX_FRAME_NUMBER)] = Field(title="Last frame", json_schema_extra=FRAME)
 
     @model_validator(mode="after")
     def _holds(self) -> NamedRange:

@@ -7,7 +7,7 @@ from typing import Annotated
 from pydantic import Field, StringConstraints
 
 from zeitbild.timing.frames import MAX_FRAME_NUMBER
-from zeitbild.values import Identifier, Part, Title, number
+from zeitbild.values import FRAME, Identifier, Part, Title, number
 
 MOST_SOUNDS = 16
 #: A file that people brought, or one that ships; empty: none yet.
@@ -22,7 +22,7 @@ class Sound(Part):
     on: bool = Field(default=True, title="Heard")
     file: SoundName = Field(default="", title="File", json_schema_extra={"x-widget": "file", "x-files": "sounds"})
     begins: Annotated[int, Field(ge=-MAX_FRAME_NUMBER, le=MAX_FRAME_NUMBER)] = Field(
-        default=1, title="Begins at frame", json_schema_extra={"x-step": 1}
+        default=1, title="Begins at frame", json_schema_extra={"x-step": 1, **FRAME}
     )
     skip: float = number(
         0, "Leave out at its beginning", 0, 3600, step=0.1, unit="s", help="So many seconds are not heard."

@@ -175,6 +175,39 @@ class Whole(unittest.TestCase):
         with self.assertRaises(InputError):
             retiming.shift_all(shot, -5)
 
+    def test_all_that_is_told_in_frames_goes_along(self) -> None:
+        raw = {
+            "version": 3,
+            "timing": {"first": 11, "last": 34, "rate": "24"},
+            "sounds": [{"id": "horn", "file": "foghorn", "begins": 17}],
+            "ranges": [{"name": "Loop", "first": 13, "last": 20}],
+            "elements": [
+                {"kind": "card", "id": "sea", "picture": "sea", "start": 15},
+                {"kind": "model", "id": "puffin", "model": "puffin", "plays": "once", "clip_start": 19},
+            ],
+            "layers": [{"name": "main", "frames": "11-20,30"}],
+        }
+        shot = read_shot(raw)
+
+        def frames(shot: Shot) -> list[int]:
+            card, model = shot.elements
+            named = shot.ranges[0]
+            return [shot.sounds[0].begins, named.first, named.last, card.start, model.clip_start]
+
+        later = _changed(shot, retiming.shift_all(shot, 100))
+        self.assertEqual(frames(later), [117, 113, 120, 115, 119])
+        self.assertEqual(later.layers[0].frames, "111-120,130")
+        # Twice as many frames a second: twice as far from the first.
+        change = retiming.change_rate(shot, "60", keep_seconds=True)
+        self.assertEqual(frames(_changed(shot, change)), [26, 16, 34, 21, 31])
+        self.assertIn("the frames of main stay as they are", change.note)
+        self.assertEqual(frames(_changed(shot, retiming.change_rate(shot, "60", keep_seconds=False))), frames(shot))
+        with self.assertRaises(InputError) as caught:
+            retiming.shift_all(shot, -12)
+        self.assertIn("before", str(caught.exception))
+        self.assertIn("plays forwards still", retiming.reverse_all(shot).note)
+        self.assertEqual(retiming.reverse_all(_shot()).note, "")
+
     def test_stretched(self) -> None:
         for cycle, frames in ((False, 47), (True, 48)):
             shot = _shot(cycle, height={"wave": {"times": 2, "amount": 5}})

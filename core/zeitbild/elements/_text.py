@@ -6,12 +6,12 @@ from typing import Annotated, Literal
 
 from pydantic import Field, StringConstraints
 
-from zeitbild.elements._files import ASSET, NAMED, file_of
-from zeitbild.elements.base import AssetSource, ElementBase
+from zeitbild.elements.base import ElementBase
 from zeitbild.errors import FontError
 from zeitbild.fonts import SHIPPED
 from zeitbild.geometry.font import Face, open_face, strangers_face
 from zeitbild.geometry.shaping import PlacedGlyph, shape
+from zeitbild.shipped import ASSET, NAMED, AssetSource, file_of
 from zeitbild.values import choice, number
 
 

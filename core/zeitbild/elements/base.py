@@ -4,8 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
-from pathlib import Path
-from typing import Any, Literal, Protocol
+from typing import Any, Literal
 
 from pydantic import Field
 
@@ -13,19 +12,11 @@ from zeitbild.finishes import Finish
 from zeitbild.geometry.form import Form
 from zeitbild.keys import Moving
 from zeitbild.registry import Registry
+from zeitbild.shipped import AssetSource
 from zeitbild.snapshot import Matrix
 from zeitbild.snapshot.texture import Texture
 from zeitbild.timing import Time
 from zeitbild.values import STILL, Identifier, Part, Placement, Point, Title, Turn, number
-
-
-class AssetSource(Protocol):
-    """Where uploaded files come from: by SHA-256. Their content is a stranger's: it is read ``apart``, by those who get its path."""
-
-    def path(self, sha256: str, field: str = "") -> Path:
-        """Where an asset lies; InputError at ``field`` if it is not there."""
-        ...
-
 
 #: The kind of what others may stand inside of.
 GROUP: Literal["group"] = "group"

@@ -13,9 +13,8 @@ from numpy.typing import NDArray
 from pydantic import Field, StringConstraints
 
 from zeitbild.caching import SizedCache
-from zeitbild.elements._files import file_of
 from zeitbild.elements._flat import FlatElement
-from zeitbild.elements.base import AssetSource, ElementKind, Facing, PictureReading, Posed, Worn, kinds
+from zeitbild.elements.base import ElementKind, Facing, PictureReading, Posed, Worn, kinds
 from zeitbild.errors import InputError, PictureError
 from zeitbild.finishes import Finish
 from zeitbild.footage.levels import alpha_cells
@@ -24,8 +23,9 @@ from zeitbild.footage.plain import Footage
 from zeitbild.footage.playing import picture_at
 from zeitbild.geometry.mesh import Mesh
 from zeitbild.plates import SHIPPED
+from zeitbild.shipped import AssetSource, file_of
 from zeitbild.timing import Time
-from zeitbild.values import Colour, choice, number
+from zeitbild.values import FRAME, Colour, choice, number
 
 #: Cells along the larger side of a card that has alpha: what is wholly there or not at all in one is known without looking.
 _CELLS = 64
@@ -79,7 +79,9 @@ class Card(FlatElement):
         title="Pictures a second",
         json_schema_extra={**_MOVES, "x-step": 1, "x-when": {**_MOVES["x-when"], "rate": "another"}},
     )
-    start: int = Field(default=1, ge=-1_000_000, le=1_000_000, title="Begins at frame", json_schema_extra=_MOVES)
+    start: int = Field(
+        default=1, ge=-1_000_000, le=1_000_000, title="Begins at frame", json_schema_extra={**_MOVES, **FRAME}
+    )
     skip: int = Field(default=1, ge=1, le=1_000_000, title="With its picture", json_schema_extra=_MOVES)
     before: Literal["nothing", "hold", "repeat", "back and forth"] = Field(
         default="hold", title="Before its first", json_schema_extra={"x-widget": "choice", **_MOVES}

@@ -9,14 +9,14 @@ from typing import Annotated, Any, Literal
 from pydantic import Field, StringConstraints, model_validator
 
 from zeitbild.drawings import SHIPPED
-from zeitbild.elements._files import ASSET, NAMED, file_of
-from zeitbild.elements.base import AssetSource, ElementBase, ElementKind, Surface, Worn, kinds
+from zeitbild.elements.base import ElementBase, ElementKind, Surface, Worn, kinds
 from zeitbild.errors import DrawingError
 from zeitbild.finishes import Finish
 from zeitbild.geometry.drawing.painting import MAX_COLOURS, Shade, drawing_at
 from zeitbild.geometry.emblem_form import EmblemForm, Raised
 from zeitbild.geometry.extrusion import Bevel
 from zeitbild.geometry.profile import ProfileName
+from zeitbild.shipped import ASSET, NAMED, AssetSource, file_of
 from zeitbild.timing import Time
 from zeitbild.values import Colour, Part, choice, number
 

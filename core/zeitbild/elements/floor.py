@@ -9,10 +9,11 @@ from typing import Literal
 import numpy as np
 from pydantic import Field
 
-from zeitbild.elements.base import AssetSource, ElementBase, ElementKind, Posed, Worn, kinds
+from zeitbild.elements.base import ElementBase, ElementKind, Posed, Worn, kinds
 from zeitbild.finishes import Finish
 from zeitbild.geometry.mesh import Mesh
 from zeitbild.geometry.soft import fading, halved, quad
+from zeitbild.shipped import AssetSource
 from zeitbild.snapshot.texture import MOST_LEVELS, Texture
 from zeitbild.timing import Time
 from zeitbild.values import number

@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any, Literal
 
-from zeitbild.elements.base import GROUP, AssetSource, ElementBase, ElementKind, Posed, kinds
+from zeitbild.elements.base import GROUP, ElementBase, ElementKind, Posed, kinds
+from zeitbild.shipped import AssetSource
 from zeitbild.timing import Time
 
 

@@ -7,11 +7,12 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from zeitbild.elements._text import TextElement
-from zeitbild.elements.base import AssetSource, ElementKind, kinds
+from zeitbild.elements.base import ElementKind, kinds
 from zeitbild.finishes import Finish
 from zeitbild.geometry.extrusion import Bevel
 from zeitbild.geometry.lettering_form import LetteringForm
 from zeitbild.geometry.profile import ProfileName
+from zeitbild.shipped import AssetSource
 from zeitbild.values import choice, number
 
 

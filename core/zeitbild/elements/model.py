@@ -13,16 +13,16 @@ from pydantic import Field, StringConstraints, model_validator
 
 from zeitbild.caching import SizedCache
 from zeitbild.colour import encode_hex
-from zeitbild.elements._files import NAMED, file_of
-from zeitbild.elements.base import AssetSource, ElementBase, ElementKind, Posed, Surface, Worn, kinds
+from zeitbild.elements.base import ElementBase, ElementKind, Posed, Surface, Worn, kinds
 from zeitbild.errors import InputError, ModelError
 from zeitbild.finishes import Finish, Values
 from zeitbild.geometry.mesh import Mesh
 from zeitbild.geometry.model.plain import MAX_MATERIALS, MAX_PARTS, Material
 from zeitbild.geometry.model.standing import COLOURS, Model, Placing, Stands, Up, meshes_of, model_at
 from zeitbild.models import SHIPPED
+from zeitbild.shipped import NAMED, AssetSource, file_of
 from zeitbild.timing import Time
-from zeitbild.values import Part, choice, number
+from zeitbild.values import FRAME, Part, choice, number
 
 #: Poses kept for each element.
 _POSES = 48
@@ -99,7 +99,7 @@ class ModelElement(ElementBase):
         ge=-1_000_000,
         le=1_000_000,
         title="Begins at frame",
-        json_schema_extra={"x-group": "Pose", "x-when": {"plays": ["once", "repeated", "back and forth"]}},
+        json_schema_extra={"x-group": "Pose", "x-when": {"plays": ["once", "repeated", "back and forth"]}, **FRAME},
     )
     speed: float = number(
         1,

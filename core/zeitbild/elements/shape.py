@@ -8,12 +8,13 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from zeitbild.elements._flat import Shadowed, ShadowedElement, faces, pose, shadowed, wear
-from zeitbild.elements.base import AssetSource, ElementKind, kinds
+from zeitbild.elements.base import ElementKind, kinds
 from zeitbild.errors import DrawingError, InputError
 from zeitbild.finishes import Finish
 from zeitbild.geometry.art import Layer, art, outline_of
 from zeitbild.geometry.drawing.tracks import Track, ellipse, polygon, rectangle
 from zeitbild.geometry.extrusion import Bevel
+from zeitbild.shipped import AssetSource
 from zeitbild.values import choice, number
 
 #: Dashes are cut into so many pieces a line at most; shorter ones are none.

@@ -10,13 +10,14 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field
 
-from zeitbild.elements.base import AssetSource, ElementBase, ElementKind, kinds
+from zeitbild.elements.base import ElementBase, ElementKind, kinds
 from zeitbild.finishes import Finish
 from zeitbild.geometry.curves import CurvedContour
 from zeitbild.geometry.drawing.tracks import closed, ellipse, rectangle
 from zeitbild.geometry.extrusion import Bevel, Plate, flat_of, solid_of
 from zeitbild.geometry.mesh import Mesh
 from zeitbild.geometry.solids import ball, column, ring, rounded_box, steps_for
+from zeitbild.shipped import AssetSource
 from zeitbild.values import choice, number
 
 

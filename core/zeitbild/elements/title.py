@@ -7,15 +7,15 @@ from typing import Annotated, Literal
 import numpy as np
 from pydantic import Field, StringConstraints
 
-from zeitbild.elements._files import NAMED
 from zeitbild.elements._flat import Shadowed, ShadowedElement, faces, pose, shadowed, wear
 from zeitbild.elements._text import TextElement
-from zeitbild.elements.base import AssetSource, ElementKind, kinds
+from zeitbild.elements.base import ElementKind, kinds
 from zeitbild.errors import DrawingError, InputError
 from zeitbild.finishes import Finish
 from zeitbild.geometry.art import Layer, art, outline_of
 from zeitbild.geometry.drawing.tracks import Track
 from zeitbild.geometry.extrusion import Bevel
+from zeitbild.shipped import NAMED, AssetSource
 from zeitbild.values import choice, number
 
 

@@ -12,9 +12,9 @@ from typing import Any
 import numpy as np
 
 from zeitbild.document.shot import Shot
-from zeitbild.elements.base import AssetSource
 from zeitbild.errors import StorageError
 from zeitbild.resolve.sounds import seconds_of, soundings
+from zeitbild.shipped import AssetSource
 from zeitbild.sound import CHANNELS, RATE, mix, samples_in
 from zeitbild.sound.reading import samples_of
 from zeitbild.sound.wav import WavWriter

@@ -17,13 +17,13 @@ _GO_ON = ("straight", "gentle start", "gentle end", "gentle", "free")
 
 
 class Curve:
-    """The values of a track. Without keys (only a wave) it moves about the value that stands there."""
+    """The values of a track of a field of that measure."""
 
-    def __init__(self, track: Track, measure: Measure, still: Any) -> None:
+    def __init__(self, track: Track, measure: Measure) -> None:
         self._measure, self._wave, self._every = measure, track.wave, track.every
         keys = track.keys
-        self._values = [key.value for key in keys] or [still]
-        self._frames = [key.frame for key in keys] or [0]
+        self._values = [key.value for key in keys]
+        self._frames = [key.frame for key in keys]
         # Whoever goes over a way at a time has its share of the time as a quotient of whole numbers, which is rounded once.
         self._ways: list[Callable[[float], float]] = [
             share_of_way(key.way, key.strength, key.handles) for key in keys[:-1]
@@ -35,11 +35,11 @@ class Curve:
         self._ends = [key.way for key in keys[:-1]]
         self._handles = [handles_of(key.way, key.strength, key.handles) for key in keys[:-1]]
 
-    def at(self, time: Time) -> Any:
-        """The value at a time, within the limits of its field."""
+    def at(self, time: Time, still: Any) -> Any:
+        """The value at a time, within the limits of its field. Without keys (only a wave) it moves about the value that stands there."""
         if self._every > 1:
-            time = time.stepped(self._frames[0], self._every)
-        value = self._keyed(time.frame.numerator, time.frame.denominator)
+            time = time.stepped(self._frames[0] if self._frames else time.range[0], self._every)
+        value = self._keyed(time.frame.numerator, time.frame.denominator) if self._values else still
         wave = self._wave
         if wave is not None:
             phase = time.phase
@@ -51,7 +51,7 @@ class Curve:
         return self._measure.held(value)
 
     def _keyed(self, n: int, d: int) -> Any:
-        """What its keys give at the frame n / d."""
+        """What its keys (there is one at least) give at the frame n / d."""
         frames, values = self._frames, self._values
         first, last = frames[0] * d, frames[-1] * d
         span = last - first

@@ -1,6 +1,6 @@
 """What is done to the keys of a track; each gives a new track.
 
-Frames are those of the shot; a range of them holds both its ends.
+Frames are those of the shot; a range of them holds both its ends. InputError where two keys would come to one frame.
 """
 
 from __future__ import annotations
@@ -32,6 +32,11 @@ def _at(key: Key, frame: int) -> Key:
     return key.model_copy(update={"frame": frame})
 
 
+def later(key: Key, by: int) -> Key:
+    """The same so many frames later."""
+    return _at(key, key.frame + by)
+
+
 def _within(track: Track, first: int, last: int) -> tuple[list[Key], list[Key]]:
     """Keys within a range, and the others."""
     inner = [key for key in track.keys if first <= key.frame <= last]
@@ -52,7 +57,7 @@ def put(track: Track, frame: int, value: Any) -> Track:
 def moved(track: Track, first: int, last: int, by: int) -> Track:
     """Keys of a range at other frames."""
     inner, others = _within(track, first, last)
-    return with_keys(track, [*others, *(_at(key, key.frame + by) for key in inner)])
+    return with_keys(track, [*others, *(later(key, by) for key in inner)])
 
 
 def stretched(track: Track, first: int, last: int, frames: int) -> Track:
@@ -73,11 +78,16 @@ def stretched(track: Track, first: int, last: int, frames: int) -> Track:
     return with_keys(track, found)
 
 
+def scaled_frame(frame: int, about: int, share: Fraction) -> int:
+    """A frame so many times as far from another one, rounded to a whole one."""
+    return about + _nearest((frame - about) * share)
+
+
 def scaled(track: Track, about: int, share: Fraction) -> tuple[Track, int]:
     """All keys so many times as far from a frame, rounded to whole frames; and how many had to go since two came to one frame."""
     found: dict[int, Key] = {}
     for key in track.keys:
-        frame = about + _nearest((key.frame - about) * share)
+        frame = scaled_frame(key.frame, about, share)
         found[frame] = _at(key, frame)
     return with_keys(track, found.values()), len(track.keys) - len(found)
 

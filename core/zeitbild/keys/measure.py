@@ -17,6 +17,8 @@ from zeitbild.keys.rotations import between
 from zeitbild.values import is_colour
 
 Kind = Literal["number", "whole", "vector", "angles", "colour", "switch", "choice"]
+#: Fields that only hold others.
+_HOLDERS = ("placement", "values", "turn")
 #: Kinds of which nothing lies between two values: each holds until the next key.
 STEPPED: tuple[Kind, ...] = ("switch", "choice")
 
@@ -148,9 +150,9 @@ def measure_of(part: type[BaseModel], path: str) -> Measure:
         rest = names[at + 1 :]
         if len(rest) > 1 or (rest and not rest[0].isdigit()):
             break
-        shown = titles[-1] if len(titles) == 1 else f"{titles[0]}, {titles[-1].lower()}"
-        if titles[0] == "Placement":
-            shown = titles[-1]
+        # What only holds the fields of a part together says nothing to people.
+        told = titles[1:] if len(titles) > 1 and names[0] in _HOLDERS else titles
+        shown = ", ".join([told[0], *(title.lower() for title in told[1:])])
         found = _measure(field, shown, int(rest[0]) if rest else None)
         if found is None:
             raise ValueError(f"{path[:60]!r} is nothing that can have keys")

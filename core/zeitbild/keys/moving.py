@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-import threading
 from typing import Annotated, Any, Self, TypeVar
 
-from cachetools import LRUCache
 from pydantic import Field, StringConstraints, field_validator
 
+from zeitbild.caching import SizedCache
 from zeitbild.errors import InputError
 from zeitbild.keys.curve import Curve
 from zeitbild.keys.measure import measure_of
@@ -26,8 +25,10 @@ _AS_THEY_ARE = (int, float, str)
 #: What changes a part: a curve, or those of the fields inside of it by their names.
 _Plan = dict[str, Any]
 P = TypeVar("P", bound=Part)
-_plans: LRUCache[int, tuple[Part, _Plan]] = LRUCache(4096)
-_lock = threading.Lock()
+#: Plans by the identity of ``moves``, which each holds, so that nothing else takes its place; sized by their keys.
+_plans: SizedCache[tuple[dict[str, Track], _Plan]] = SizedCache(
+    50_000, lambda kept: 1 + sum(len(track.keys) for track in kept[0].values())
+)
 
 
 class Moving(Part):
@@ -97,33 +98,31 @@ def _with(part: P, changed: dict[str, Any]) -> P:
 
 def _plan_of(part: Moving) -> _Plan:
     """The curves of a part, made once for each ``moves`` there is."""
-    with _lock:
-        kept = _plans.get(id(part.moves))
-        if kept is not None and kept[0] is part:
-            return kept[1]
-    plan: _Plan = {}
-    for path, track in part.moves.items():
-        names, inside, still = path.split("."), plan, part
-        for name in names[:-1]:
-            inside, still = inside.setdefault(name, {}), getattr(still, name)
-        last = names[-1]
-        value = still[int(last)] if last.isdigit() else getattr(still, last)  # type: ignore[index]
-        inside[last] = Curve(track, measure_of(type(part), path), value)
-    with _lock:
-        _plans[id(part.moves)] = part, plan
-    return plan
+    kind, moves = type(part), part.moves
+
+    def make() -> tuple[dict[str, Track], _Plan]:
+        plan: _Plan = {}
+        for path, track in moves.items():
+            *names, last = path.split(".")
+            inside = plan
+            for name in names:
+                inside = inside.setdefault(name, {})
+            inside[last] = Curve(track, measure_of(kind, path))
+        return moves, plan
+
+    return _plans.get(id(moves), make)[1]
 
 
 def _changed(part: Any, plan: _Plan, time: Time) -> dict[str, Any]:
     """New values of some fields of a part."""
     found: dict[str, Any] = {}
     for name, inner in plan.items():
-        if isinstance(inner, Curve):
-            found[name] = inner.at(time)
-            continue
         value = getattr(part, name)
-        if isinstance(value, tuple):
-            found[name] = tuple(inner[str(at)].at(time) if str(at) in inner else one for at, one in enumerate(value))
+        if isinstance(inner, Curve):
+            found[name] = inner.at(time, value)
+        elif isinstance(value, tuple):
+            curves = ((one, inner.get(str(at))) for at, one in enumerate(value))
+            found[name] = tuple(one if curve is None else curve.at(time, one) for one, curve in curves)
         else:
             found[name] = _with(value, _changed(value, inner, time))
     return found

@@ -1,6 +1,8 @@
 """Keys, ways between them and what is around them, against published values and libraries of other people."""
 
+import gc
 import unittest
+import weakref
 from fractions import Fraction
 from typing import Any
 
@@ -300,3 +302,20 @@ class Refused(unittest.TestCase):
             evaluate(shot, time_of(shot, 9))
         self.assertIn("at frame 9 the camera stands in its look-at point", str(caught.exception))
         self.assertEqual(caught.exception.field, "camera.moves")
+
+
+class Kept(unittest.TestCase):
+    def test_documents_that_change_at_every_step_are_not_all_kept(self) -> None:
+        keys = _keys(*((at, float(at)) for at in range(1, 900)))
+
+        def looked(wide: float) -> weakref.ref[Shot]:
+            shot = _shot({"width": {"keys": keys}, "height": {"keys": keys}, "depth": {"keys": _keys((1, wide))}})
+            for frame in (1, 2, 3):
+                evaluate(shot, time_of(shot, frame))
+            return weakref.ref(shot)
+
+        found = [looked(float(at + 1)) for at in range(120)]
+        gc.collect()
+        # Some are, since the next question is often about the same.
+        self.assertLess(sum(one() is not None for one in found), 60)
+        self.assertIsNotNone(found[-1]())

@@ -12,9 +12,8 @@ from PIL import Image
 from zeitbild.caching import SizedCache
 from zeitbild.document.shot import Camera, Raster, Rays, Shot, Timing
 from zeitbild.elements import ElementBase, kinds
-from zeitbild.elements._files import file_of
 from zeitbild.elements._flat import FlatElement
-from zeitbild.elements.base import GROUP, AssetSource
+from zeitbild.elements.base import GROUP
 from zeitbild.elements.card import Card
 from zeitbild.elements.title import TitleElement
 from zeitbild.errors import InputError, SoundError
@@ -25,6 +24,7 @@ from zeitbild.proof.previews import little_set
 from zeitbild.render import QUALITIES, render
 from zeitbild.resolve import resolve
 from zeitbild.resolve.framing import framed
+from zeitbild.shipped import AssetSource, file_of
 from zeitbild.sound import Sounding
 from zeitbild.sound.mixing import heard, waveform
 from zeitbild.tones import SHIPPED as TONES

@@ -7,8 +7,8 @@ import numpy as np
 from zeitbild.document.evaluate import evaluate, frames_of_keys, moves_at_all, time_of
 from zeitbild.document.shot import Shot
 from zeitbild.elements import kinds
-from zeitbild.elements.base import AssetSource
 from zeitbild.resolve.resolving import resolve
+from zeitbild.shipped import AssetSource
 from zeitbild.snapshot.reach import Reach
 
 #: Room kept at both ends, as a share of the extent, so that the nearest point is not quite white.

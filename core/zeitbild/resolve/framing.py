@@ -9,10 +9,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zeitbild.document.shot import Camera, Shot
-from zeitbild.elements.base import AssetSource
 from zeitbild.errors import InputError
 from zeitbild.geometry.transforms import put
 from zeitbild.resolve.resolving import resolve
+from zeitbild.shipped import AssetSource
 from zeitbild.snapshot import Snapshot
 
 #: Room left at each side of what is framed, as a share of the picture.

@@ -13,9 +13,9 @@ from cachetools import LRUCache
 from numpy.typing import NDArray
 
 from zeitbild.elements import ElementBase, kinds
-from zeitbild.elements.base import AssetSource
 from zeitbild.geometry.form import Form
 from zeitbild.geometry.mesh import Mesh
+from zeitbild.shipped import AssetSource
 
 #: Triangles kept in all; about 150 bytes each.
 _MAX_TRIANGLES = 3_000_000

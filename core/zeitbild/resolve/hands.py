@@ -11,13 +11,14 @@ from numpy.typing import NDArray
 from zeitbild.document.evaluate import evaluate, time_of
 from zeitbild.document.shot import Shot
 from zeitbild.elements import kinds
-from zeitbild.elements.base import GROUP, AssetSource
+from zeitbild.elements.base import GROUP
 from zeitbild.errors import InputError
 from zeitbild.geometry.transforms import put
 from zeitbild.resolve.facing import picture_plane, set_up
 from zeitbild.resolve.framing import extent_of
 from zeitbild.resolve.resolving import resolve
 from zeitbild.resolve.standing import groups_matrix
+from zeitbild.shipped import AssetSource
 from zeitbild.snapshot.quality import QUALITIES
 
 Pair = tuple[float, float]

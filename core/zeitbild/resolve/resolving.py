@@ -11,11 +11,11 @@ from zeitbild.document.evaluate import evaluate, moves_at_all, time_of
 from zeitbild.document.layers import Layer, Membership
 from zeitbild.document.picture import Backdrop
 from zeitbild.document.shot import Environment, Shot
-from zeitbild.elements.base import AssetSource
 from zeitbild.lights import kinds as light_kinds
 from zeitbild.resolve.sky import sky_picture
 from zeitbild.resolve.standing import Standing
 from zeitbild.resolve.surfaces import Textures
+from zeitbild.shipped import AssetSource
 from zeitbild.snapshot import Body, Matrix, Role, Snapshot
 from zeitbild.snapshot.lights import LightSource, Softbox
 from zeitbild.snapshot.look import Gradient, PixelLook

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from zeitbild.caching import SizedCache
-from zeitbild.elements.base import AssetSource
 from zeitbild.errors import InputError
 from zeitbild.pictures import sizes_of
+from zeitbild.shipped import AssetSource
 from zeitbild.snapshot.surroundings import SkyPicture
 
 #: Widths of what is seen itself at most, of what mirrors show, and of what is blurred anyway.

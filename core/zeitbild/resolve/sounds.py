@@ -5,9 +5,8 @@ from __future__ import annotations
 from fractions import Fraction
 
 from zeitbild.document.shot import Shot
-from zeitbild.elements._files import file_of
-from zeitbild.elements.base import AssetSource
 from zeitbild.errors import InputError, SoundError
+from zeitbild.shipped import AssetSource, file_of
 from zeitbild.sound import Sounding
 from zeitbild.tones import SHIPPED
 

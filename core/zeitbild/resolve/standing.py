@@ -14,12 +14,13 @@ from numpy.typing import NDArray
 from zeitbild.document.evaluate import evaluate, moves_at_all, time_of
 from zeitbild.document.shot import Shot
 from zeitbild.elements import ElementBase, ElementKind, kinds
-from zeitbild.elements.base import IN_PLACE, AssetSource, Posed, as_built
+from zeitbild.elements.base import IN_PLACE, Posed, as_built
 from zeitbild.errors import InputError
 from zeitbild.geometry.transforms import placement
 from zeitbild.resolve.facing import picture_plane, seen_from_behind, set_up, turned_to
 from zeitbild.resolve.geometry_cache import GEOMETRY, geometry_key
 from zeitbild.resolve.surfaces import Textures, finishes_of
+from zeitbild.shipped import AssetSource
 from zeitbild.snapshot import Body, Matrix, Role
 from zeitbild.timing import Time
 

@@ -6,10 +6,11 @@ from collections.abc import Callable, Sequence
 
 from zeitbild.colour import decode_hex
 from zeitbild.document.shot import Shot
-from zeitbild.elements.base import AssetSource, PictureReading, Worn
+from zeitbild.elements.base import PictureReading, Worn
 from zeitbild.errors import InputError, LimitError
 from zeitbild.finishes import TEXTURES, Values
 from zeitbild.resolve.texture import texture
+from zeitbild.shipped import AssetSource
 from zeitbild.snapshot.finish_row import ALL_SIDES, FRONT, ROUND_BALL, ROUND_COLUMN, UNWRAPPED, finish_row
 from zeitbild.snapshot.texture import Texture
 

@@ -11,7 +11,7 @@ import numpy as np
 from pydantic import Field
 
 from zeitbild.document.shot import Motion, Raster, Shot, Timing
-from zeitbild.elements.base import AssetSource, ElementBase, ElementKind, Posed, kinds
+from zeitbild.elements.base import ElementBase, ElementKind, Posed, kinds
 from zeitbild.elements.solid import Solid
 from zeitbild.finishes import Finish
 from zeitbild.geometry.mesh import Mesh
@@ -19,6 +19,7 @@ from zeitbild.geometry.solids import ball, rounded_box
 from zeitbild.geometry.transforms import placement
 from zeitbild.lights.sun import SunLight
 from zeitbild.resolve import resolve
+from zeitbild.shipped import AssetSource
 from zeitbild.snapshot.quality import QUALITIES
 from zeitbild.testing import NOWHERE, small_shot
 from zeitbild.timing import Time

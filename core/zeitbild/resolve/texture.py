@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zeitbild.caching import SizedCache
-from zeitbild.elements.base import AssetSource, PictureReading
+from zeitbild.elements.base import PictureReading
 from zeitbild.errors import InputError
 from zeitbild.footage.levels import cut_levels
 from zeitbild.footage.pictures import cutout
@@ -18,6 +18,7 @@ from zeitbild.geometry.model.reading import holds_pictures, picture_levels
 from zeitbild.geometry.model.standing import COLOURS, model_at
 from zeitbild.library import files
 from zeitbild.pictures import levels_of
+from zeitbild.shipped import AssetSource
 from zeitbild.snapshot.texture import MOST_LEVELS, Texture
 
 #: Pixels a side that are kept; larger pictures are made smaller, so that a set's textures fit a worker's memory.

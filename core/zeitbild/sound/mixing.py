@@ -16,8 +16,8 @@ from zeitbild.sound.reading import look_at, samples_of
 
 #: Bytes of samples that are kept.
 _ROOM = 256 * 1024 * 1024
-#: Samples that are read at once: twenty seconds.
-_PART = 20 * RATE
+#: Samples that are read at once: a minute. A file is decoded from its beginning to where a part ends, so short parts of a long one are dear.
+_PART = 60 * RATE
 _PARTS: SizedCache[NDArray[np.float32]] = SizedCache(_ROOM, lambda samples: max(samples.nbytes, 1))
 _HEARD: SizedCache[Heard] = SizedCache(64 * 1024 * 1024, lambda heard: heard.lows.nbytes * 2 + 1024)
 
