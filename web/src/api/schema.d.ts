@@ -2044,7 +2044,7 @@ export interface components {
         };
         /**
          * RetimeIn
-         * @description What to do to the time of an unsaved document (``shots.moving.WAYS`` says with which of these).
+         * @description What to do to the time of an unsaved document (``shots.moving.RETIMINGS`` says with which of these).
          */
         RetimeIn: {
             /** Document */

@@ -5,17 +5,16 @@ import { useShot } from "@/shot/store";
 import { ground } from "./grounds";
 import { heightFor, requestPicture } from "./request";
 import { usePlayback } from "./usePlayback";
-import { useSound } from "./useSound";
+import { type Sound, useSound } from "./useSound";
 
 const WIDTH = 640;
 /** Long ranges are played smaller, so that all frames fit the browser's memory. */
 const MANY_FRAMES = 400;
 
 /** Playback of the draft from rough frames that the server renders. */
-export function useRoughFrames() {
+export function useRoughFrames(sound: Sound = useSound()) {
   const shot = useShot();
   const offers = useOffers();
-  const sound = useSound();
 
   async function load(frame: number): Promise<ImageBitmap> {
     const raster = shot.draft?.raster ?? { width: 16, height: 9 };

@@ -2,6 +2,7 @@ import { onScopeDispose } from "vue";
 
 import { csrfToken, problemOf } from "@/api/client";
 import { useOffers } from "@/api/offers";
+import { heardIn } from "@/shot/document";
 import { useShot } from "@/shot/store";
 
 /** Seconds that a frame is heard for while somebody walks over it, at least: shorter is a click. */
@@ -14,6 +15,8 @@ export interface Heard {
   stop: () => void;
 }
 
+export type Sound = ReturnType<typeof useSound>;
+
 /** The sound of the draft, as the server mixes it, in step with the picture. */
 export function useSound() {
   const shot = useShot();
@@ -23,13 +26,12 @@ export function useSound() {
   let snippet: AudioBufferSourceNode | null = null;
 
   const rate = () => offers.value?.rates.find((one) => one.name === shot.draft?.timing.rate)?.value ?? 24;
-  const audible = () => (shot.draft?.sounds ?? []).some((one) => one.on && one.file);
   const signature = () => JSON.stringify([shot.draft?.sounds, shot.draft?.timing]);
 
   /** The mix of the whole range; null if there is none. */
   async function load(): Promise<AudioBuffer | null> {
     const document = shot.draft;
-    if (!document || !audible()) return null;
+    if (!document || !heardIn(document).length) return null;
     if (held?.signature === signature()) return held.buffer;
     context ??= new AudioContext({ sampleRate: 48_000 });
     const own = signature();
@@ -92,5 +94,5 @@ export function useSound() {
   }
 
   onScopeDispose(() => void context?.close());
-  return { audible, signature, play, hear };
+  return { play, hear };
 }

@@ -2,7 +2,7 @@
 /** The exposure sheet: frames run downwards, columns belong to the desk, the playhead is a line across. */
 import { computed, nextTick, onMounted, ref, useTemplateRef, watch } from "vue";
 
-import type { SheetColumn, SheetMark } from "./columns";
+import { NUMBERS, type SheetColumn, type SheetMark } from "./columns";
 
 const props = defineProps<{
   first: number;
@@ -28,8 +28,6 @@ defineSlots<{
 const emit = defineEmits<{ go: [frame: number]; range: [first: number, last: number]; rangeDone: [] }>();
 
 const ROW = 22;
-/** Pixels that the numbers of the frames take. */
-const NUMBERS = 60;
 /** Lines shown before and after the range, so that its bracket has an outside. */
 const OUTSIDE = 3;
 const box = useTemplateRef("box");

@@ -1,3 +1,6 @@
+/** Pixels that the numbers of the frames take at the left of the sheet. */
+export const NUMBERS = 60;
+
 /** What a desk puts beside each frame number. */
 export interface SheetMark {
   /** A sign, so that state never depends on colour alone. */

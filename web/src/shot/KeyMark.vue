@@ -23,7 +23,7 @@ const kind = computed(() => {
 });
 const can = computed(() => {
   const place = split(props.path);
-  return !!place && (offers.value?.moves[kind.value] ?? []).includes(place.field);
+  return !!place && (offers.value?.moves[kind.value] ?? []).some((one) => one.name === place.field);
 });
 const tracks = computed(() => (shot.draft ? tracksAt(shot.draft, props.path) : []));
 const moves = computed(() => tracks.value.length > 0);

@@ -129,6 +129,11 @@ export interface ShotDocument {
   quality: string;
 }
 
+/** Sounds that are switched on and name a file. */
+export function heardIn(document: ShotDocument | null): Sound[] {
+  return (document?.sounds ?? []).filter((one) => one.on && one.file);
+}
+
 type Tree = Record<string, unknown> | unknown[];
 
 /** The value at a dotted path. */

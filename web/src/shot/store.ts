@@ -6,24 +6,13 @@ import { oneAtATime } from "@/api/latest";
 
 import { type ShotDocument, valueAt, withValue } from "./document";
 import { allTracks, withEdit } from "./moves";
+import { movingValues } from "./values";
 
 type Saved = Schemas["ShotOut"];
 type Examined = Schemas["ExaminedOut"];
 
 /** Time that must pass without another edit before the document is examined, in ms. */
 const EXAMINE_AFTER = 120;
-
-const RETIMES = {
-  tracks: [],
-  elements: [],
-  first: 0,
-  last: 0,
-  frames: 0,
-  by: 0,
-  value: null,
-  rate: "",
-  keep_seconds: true,
-};
 
 /**
  * The shot that all desks work on: a draft that answers at once, saved as a revision at every committed edit.
@@ -71,19 +60,10 @@ export const useShot = defineStore("shot", () => {
   const lookAtNow = oneAtATime(async () => {
     const document = draft.value;
     if (!document || !moving.value.length) return;
-    const at = frame.value;
-    try {
-      const found = await answer(
-        api.POST("/api/shots/{shot_id}/values", {
-          params: { path: { shot_id: id.value } },
-          body: { document: document as unknown as Record<string, never>, frames: [at], tracks: [] },
-        }),
-      );
-      if (at === frame.value) now.value = Object.fromEntries(found.map((one) => [one.path, one.values[0]]));
-    } catch (error) {
-      // What is wrong with the document is said by those who examine it.
-      if (!(error instanceof Problem)) throw error;
-    }
+    const [at, own] = [frame.value, id.value];
+    const found = await movingValues(own, document, [at]);
+    if (found && at === frame.value && own === id.value)
+      now.value = Object.fromEntries(found.map((one) => [one.path, one.values[0]]));
   });
   watch([draft, frame], lookAtNow);
 
@@ -93,6 +73,7 @@ export const useShot = defineStore("shot", () => {
     dirty.value = false;
     problems.value = {};
     failure.value = null;
+    retimeNote.value = "";
     frame.value = within(frame.value);
     scheduleExamine();
   }
@@ -108,6 +89,7 @@ export const useShot = defineStore("shot", () => {
     if (id.value !== shotId) {
       draft.value = meta.value = examined.value = null;
       conflict.value = null;
+      now.value = {};
     }
     id.value = shotId;
     const saved = await answer(api.GET("/api/shots/{shot_id}", { params: { path: { shot_id: shotId } } }));
@@ -175,34 +157,29 @@ export const useShot = defineStore("shot", () => {
   }
 
   /** Do something to the time of the draft, as one step; false if it cannot be done, which is then said. */
-  async function retime(what: string, given: Omit<Partial<Schemas["RetimeIn"]>, "document" | "what">, label: string) {
-    const document = draft.value;
-    if (!document) return false;
+  async function retime(what: string, given: Omit<Schemas["RetimeIn"], "document" | "what">, step: string) {
     retimeNote.value = "";
     try {
-      const found = await answer(
-        api.POST("/api/shots/{shot_id}/retime", {
-          params: { path: { shot_id: id.value } },
-          body: { ...RETIMES, ...given, what, document: document as unknown as Record<string, never> },
-        }),
-      );
-      // What was changed meanwhile stays.
-      for (const [path, value] of Object.entries(found.values))
-        if (draft.value) draft.value = withValue(draft.value, path, value);
-      dirty.value = true;
-      editLabel(label);
-      scheduleExamine();
-      void save();
-      retimeNote.value = found.note;
-      return true;
+      for (;;) {
+        const document = draft.value;
+        if (!document) return false;
+        const found = await answer(
+          api.POST("/api/shots/{shot_id}/retime", {
+            params: { path: { shot_id: id.value } },
+            body: { ...given, what, document: document as unknown as Record<string, never> },
+          }),
+        );
+        // What was edited meanwhile is part of it: it is done anew.
+        if (draft.value !== document) continue;
+        editMany(found.values, step);
+        retimeNote.value = found.note;
+        return true;
+      }
     } catch (error) {
       if (!(error instanceof Problem)) throw error;
       retimeNote.value = error.problems[0]?.message ?? error.message;
       return false;
     }
-  }
-  function editLabel(what: string) {
-    label = what;
   }
 
   async function save(base = meta.value?.revision ?? 0) {

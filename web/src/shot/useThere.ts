@@ -1,10 +1,10 @@
 import { computed, shallowRef, watch } from "vue";
 
-import { answer, api, Problem } from "@/api/client";
 import { oneAtATime } from "@/api/latest";
 
 import type { Element } from "./document";
 import { useShot } from "./store";
+import { movingValues } from "./values";
 
 /** Frames that are looked at; of longer shots the first of them. */
 const MOST = 2000;
@@ -27,19 +27,10 @@ export function useThere() {
     const { first, last, handles } = document.timing;
     const start = first - handles;
     const frames = Array.from({ length: Math.min(last + handles - start + 1, MOST) }, (_, at) => start + at);
-    try {
-      const values = await answer(
-        api.POST("/api/shots/{shot_id}/values", {
-          params: { path: { shot_id: shot.id } },
-          body: { document: document as unknown as Record<string, never>, frames, tracks: wanted },
-        }),
-      );
-      since.value = start;
-      found.value = new Map(values.map((one) => [one.path, one.values]));
-    } catch (error) {
-      // What is wrong with the document is said by those who examine it.
-      if (!(error instanceof Problem)) throw error;
-    }
+    const values = await movingValues(shot.id, document, frames, wanted);
+    if (!values) return;
+    since.value = start;
+    found.value = new Map(values.map((one) => [one.path, one.values]));
   });
   watch([tracks, () => shot.draft?.timing], look, { immediate: true });
 

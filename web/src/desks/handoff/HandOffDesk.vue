@@ -13,6 +13,7 @@ import type { SheetColumn } from "@/sheet/columns";
 import DeskFrame from "@/sheet/DeskFrame.vue";
 import { lookUrl } from "@/shot/look";
 import { useRun } from "@/shot/run";
+import { heardIn } from "@/shot/document";
 import { useShot } from "@/shot/store";
 import StudioNotice from "@/StudioNotice.vue";
 
@@ -158,7 +159,7 @@ const retry = (id: number) =>
       <SectionBlock v-if="!shot.looking" title="A new version">
         <ChoiceField label="Recipe" :model-value="recipe" :options="recipes" @commit="recipe = $event" />
         <p class="text-soft">{{ note }}</p>
-        <p v-if="shot.draft?.sounds?.some((one) => one.on && one.file)" class="text-soft">
+        <p v-if="heardIn(shot.draft).length" class="text-soft">
           Its sound goes along as a WAV with 24 bits, to the sample as long as the pictures.
         </p>
         <ChoiceField

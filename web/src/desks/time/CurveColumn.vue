@@ -8,10 +8,10 @@ import { HANDLES } from "@/shot/moves";
 import { useShot } from "@/shot/store";
 
 import { CURVE } from "./layout";
-import { type Column, type Moves, short } from "./useMoves";
+import { type Column, type KeySheet, short } from "./useKeySheet";
 
 const props = defineProps<{
-  moves: Moves;
+  sheet: KeySheet;
   column: Column;
   start: number;
   row: number;
@@ -30,7 +30,7 @@ function numbers(value: unknown): number[] {
   return Array.isArray(value) ? value.map(Number) : [];
 }
 const count = computed(
-  () => numbers(props.column.track.keys[0]?.value ?? props.moves.valueAt(props.column, shot.frame)).length,
+  () => numbers(props.column.track.keys[0]?.value ?? props.sheet.valueAt(props.column, shot.frame)).length,
 );
 const canDraw = computed(() => count.value > 0);
 /** Least and greatest number, of keys and of what is in sight; held while something is dragged. */
@@ -39,7 +39,7 @@ const ends = computed<[number, number]>(() => {
   if (held.value) return held.value;
   const all = [
     ...props.column.track.keys.flatMap((key) => numbers(key.value)),
-    ...frames.value.flatMap((frame) => numbers(props.moves.valueAt(props.column, frame))),
+    ...frames.value.flatMap((frame) => numbers(props.sheet.valueAt(props.column, frame))),
   ];
   const low = Math.min(...all);
   const high = Math.max(...all);
@@ -64,7 +64,7 @@ const drawn = computed(() =>
     let before: number | undefined;
     const points: string[] = [];
     for (const frame of frames.value) {
-      const value = numbers(props.moves.valueAt(props.column, frame))[index];
+      const value = numbers(props.sheet.valueAt(props.column, frame))[index];
       if (value === undefined) continue;
       if (before !== undefined && steps.value.has(frame)) points.push(`${x(before).toFixed(1)},${y(frame).toFixed(1)}`);
       points.push(`${x(value).toFixed(1)},${y(frame).toFixed(1)}`);
@@ -169,7 +169,7 @@ function moveTo(event: Place) {
   }
   const own = dragging.key;
   const next: Track = { ...track, keys: track.keys.map((one, at) => (at === own ? changed : one)) };
-  props.moves.change(new Map([[props.column.path, next]]), `${props.column.title}: curve`, false);
+  props.sheet.change(new Map([[props.column.path, next]]), `${props.column.title}: curve`, false);
 }
 const follow = onceAFrame(moveTo);
 function release(event: PointerEvent) {

@@ -2,16 +2,16 @@
 /** Columns of keys on the sheet: circled where a value is set, a line where it holds, dots where it is on its way. */
 import { computed, nextTick, ref, useTemplateRef, watch } from "vue";
 
-import type { SheetColumn } from "@/sheet/columns";
+import { NUMBERS, type SheetColumn } from "@/sheet/columns";
 import { useShot } from "@/shot/store";
 
 import CurveColumn from "./CurveColumn.vue";
-import { COLUMN, CURVE, NUMBERS, WAVE } from "./layout";
-import { type Column, type Moves, short, typed } from "./useMoves";
+import { COLUMN, CURVE, WAVE } from "./layout";
+import { type Column, type KeySheet, short, typed } from "./useKeySheet";
 import WaveColumns from "./WaveColumns.vue";
 
 const props = defineProps<{
-  moves: Moves;
+  sheet: KeySheet;
   start: number;
   row: number;
   from: number;
@@ -27,7 +27,7 @@ const props = defineProps<{
 const loud = ref<number[]>([]);
 const shot = useShot();
 const layer = useTemplateRef<HTMLElement>("layer");
-watch([() => props.from, () => props.to], () => props.moves.inSight(props.from, props.to), { immediate: true });
+watch([() => props.from, () => props.to], () => props.sheet.inSight(props.from, props.to), { immediate: true });
 
 interface Stretch {
   top: number;
@@ -60,17 +60,17 @@ function stretches(column: Column): Stretch[] {
   return found;
 }
 const drawn = computed(() =>
-  props.moves.columns.value.map((column) => ({
+  props.sheet.columns.value.map((column) => ({
     column,
     stretches: stretches(column),
     keys: column.track.keys.filter((key) => key.frame >= props.from - 1 && key.frame <= props.to + 1),
   })),
 );
 const box = computed(() => {
-  const { column, toColumn } = props.moves.chosen;
+  const { column, toColumn } = props.sheet.chosen;
   if (column < 0) return null;
   const left = Math.min(column, toColumn);
-  const { first, last } = props.moves.span.value;
+  const { first, last } = props.sheet.span.value;
   return {
     left: `${left * COLUMN}px`,
     width: `${(Math.abs(column - toColumn) + 1) * COLUMN}px`,
@@ -79,12 +79,12 @@ const box = computed(() => {
   };
 });
 const inBetween = computed(() => {
-  const column = props.moves.active.value;
-  if (!column || props.moves.chosen.toColumn < 0) return [];
+  const column = props.sheet.active.value;
+  if (!column || props.sheet.chosen.toColumn < 0) return [];
   const keyed = new Set(column.track.keys.map((key) => key.frame));
   return visible.value
     .filter((frame) => !keyed.has(frame))
-    .map((frame) => ({ frame, text: short(props.moves.valueAt(column, frame)) }));
+    .map((frame) => ({ frame, text: short(props.sheet.valueAt(column, frame)) }));
 });
 
 const visible = computed(() => Array.from({ length: props.to - props.from + 1 }, (_, at) => props.from + at));
@@ -94,13 +94,13 @@ function at(event: PointerEvent | MouseEvent) {
   const rect = (layer.value as HTMLElement).getBoundingClientRect();
   const column = Math.floor((event.clientX - rect.left) / COLUMN);
   return {
-    column: Math.min(Math.max(column, 0), props.moves.columns.value.length - 1),
+    column: Math.min(Math.max(column, 0), props.sheet.columns.value.length - 1),
     frame: Math.max(0, props.start + Math.floor((event.clientY - rect.top) / props.row)),
   };
 }
 /** What is selected comes into sight, left of the curve. */
 watch(
-  () => [props.moves.chosen.toColumn, props.curve] as const,
+  () => [props.sheet.chosen.toColumn, props.curve] as const,
   async ([column]) => {
     await nextTick();
     const box = layer.value?.closest('[aria-label="Frames and columns"]');
@@ -113,9 +113,9 @@ watch(
 );
 const drag = ref<{ what: "select" | "move"; from: number; by: number } | null>(null);
 function press(event: PointerEvent) {
-  if (event.button !== 0 || !props.moves.columns.value.length || editing.value) return;
+  if (event.button !== 0 || !props.sheet.columns.value.length || editing.value) return;
   const place = at(event);
-  const { span, columns, chosen } = props.moves;
+  const { span, columns, chosen } = props.sheet;
   const key = columns.value[place.column]?.track.keys.some((one) => one.frame === place.frame);
   const low = Math.min(chosen.column, chosen.toColumn);
   const high = Math.max(chosen.column, chosen.toColumn);
@@ -123,10 +123,10 @@ function press(event: PointerEvent) {
     place.column >= low && place.column <= high && place.frame >= span.value.first && place.frame <= span.value.last;
   (event.currentTarget as HTMLElement).setPointerCapture(event.pointerId);
   if (key && !event.shiftKey) {
-    if (!within) props.moves.choose(place.column, place.frame);
+    if (!within) props.sheet.choose(place.column, place.frame);
     drag.value = { what: "move", from: place.frame, by: 0 };
   } else {
-    props.moves.choose(place.column, place.frame, event.shiftKey);
+    props.sheet.choose(place.column, place.frame, event.shiftKey);
     drag.value = { what: "select", from: place.frame, by: 0 };
     shot.goTo(place.frame);
   }
@@ -134,7 +134,7 @@ function press(event: PointerEvent) {
 function pull(event: PointerEvent) {
   if (!drag.value) return;
   const place = at(event);
-  if (drag.value.what === "select") props.moves.choose(place.column, place.frame, true);
+  if (drag.value.what === "select") props.sheet.choose(place.column, place.frame, true);
   else {
     const near = event.altKey ? undefined : loud.value.find((frame) => Math.abs(frame - place.frame) <= 1);
     drag.value = { ...drag.value, by: (near ?? place.frame) - drag.value.from };
@@ -144,11 +144,11 @@ function release() {
   const own = drag.value;
   drag.value = null;
   if (own?.what !== "move") return;
-  if (own.by) void props.moves.move(own.by);
+  if (own.by) void props.sheet.move(own.by);
   else {
     // A click that moved nothing looks at the key.
     shot.goTo(own.from);
-    if (props.moves.keys.value.length > 1) props.moves.choose(props.moves.chosen.toColumn, own.from);
+    if (props.sheet.keys.value.length > 1) props.sheet.choose(props.sheet.chosen.toColumn, own.from);
   }
 }
 
@@ -156,10 +156,10 @@ function release() {
 const editing = ref<{ column: Column; frame: number; text: string; wrong: boolean } | null>(null);
 const input = useTemplateRef<HTMLInputElement>("input");
 async function edit(text?: string) {
-  const column = props.moves.active.value;
+  const column = props.sheet.active.value;
   if (!column || shot.looking) return;
-  const frame = props.moves.chosen.last;
-  const whole = props.moves.valueAt(column, frame);
+  const frame = props.sheet.chosen.last;
+  const whole = props.sheet.valueAt(column, frame);
   editing.value = { column, frame, text: text ?? short(whole), wrong: false };
   await nextTick();
   input.value?.focus();
@@ -174,7 +174,7 @@ function accept() {
     editing.value = { ...own, wrong: true };
     return;
   }
-  props.moves.setKey(own.column, own.frame, value, `${own.column.title} at frame ${own.frame}`);
+  props.sheet.setKey(own.column, own.frame, value, `${own.column.title} at frame ${own.frame}`);
   editing.value = null;
   layer.value?.focus();
 }
@@ -185,7 +185,7 @@ function giveUp() {
 
 function steer(event: KeyboardEvent) {
   if (event.target !== layer.value) return;
-  const { chosen, columns } = props.moves;
+  const { chosen, columns } = props.sheet;
   const control = event.ctrlKey || event.metaKey;
   const across = { ArrowLeft: -1, ArrowRight: 1 }[event.key] ?? 0;
   const down = { ArrowUp: -1, ArrowDown: 1 }[event.key] ?? 0;
@@ -193,25 +193,25 @@ function steer(event: KeyboardEvent) {
   if (across || down) {
     const column = Math.min(Math.max(chosen.toColumn + across, 0), columns.value.length - 1);
     const frame = Math.max(0, (chosen.column < 0 ? shot.frame : chosen.last) + down);
-    props.moves.choose(column, frame, event.shiftKey);
+    props.sheet.choose(column, frame, event.shiftKey);
     shot.goTo(frame);
   } else if (event.key === "Enter") void edit();
-  else if (event.key === "Delete" || event.key === "Backspace") void props.moves.remove();
-  else if (event.key === "Escape") props.moves.chooseNone();
+  else if (event.key === "Delete" || event.key === "Backspace") void props.sheet.remove();
+  else if (event.key === "Escape") props.sheet.chooseNone();
   else if (!control && /^[-0-9.#]$/.test(event.key)) void edit(event.key);
   else return;
   event.preventDefault();
   event.stopPropagation();
 }
 function copy(event: ClipboardEvent, cut = false) {
-  if (event.target !== layer.value || !props.moves.keys.value.length) return;
-  event.clipboardData?.setData("text/plain", props.moves.copied());
+  if (event.target !== layer.value || !props.sheet.keys.value.length) return;
+  event.clipboardData?.setData("text/plain", props.sheet.copied());
   event.preventDefault();
-  if (cut) void props.moves.remove();
+  if (cut) void props.sheet.remove();
 }
 function paste(event: ClipboardEvent) {
   if (event.target !== layer.value) return;
-  const said = props.moves.paste(event.clipboardData?.getData("text/plain") ?? "");
+  const said = props.sheet.paste(event.clipboardData?.getData("text/plain") ?? "");
   if (said) shot.retimeNote = said;
   event.preventDefault();
 }
@@ -220,7 +220,7 @@ function name(key: { frame: number; value: unknown }, column: Column) {
 }
 /** How far the keys are that are being dragged. */
 function shift(column: Column, frame: number) {
-  const { span } = props.moves;
+  const { span } = props.sheet;
   const own = drag.value?.what === "move" && span.value.columns.includes(column);
   return own && frame >= span.value.first && frame <= span.value.last ? (drag.value?.by ?? 0) * props.row : 0;
 }
@@ -233,7 +233,7 @@ defineExpose({ edit });
     <div
       ref="layer"
       class="group relative h-full shrink-0 touch-none outline-none"
-      :style="{ width: `${moves.columns.value.length * COLUMN}px` }"
+      :style="{ width: `${sheet.columns.value.length * COLUMN}px` }"
       tabindex="0"
       role="group"
       aria-label="Keys: arrows walk, digits or Enter type a value, Delete takes keys away"
@@ -287,7 +287,7 @@ defineExpose({ edit });
         class="condensed pointer-events-none absolute truncate pl-5 text-xs leading-[21px] text-soft"
         :style="{
           top: `${top(one.frame)}px`,
-          left: `${moves.chosen.toColumn * COLUMN}px`,
+          left: `${sheet.chosen.toColumn * COLUMN}px`,
           width: `${COLUMN}px`,
         }"
         >{{ one.text }}</span
@@ -300,7 +300,7 @@ defineExpose({ edit });
         :class="{ 'border-now!': editing.wrong }"
         :style="{
           top: `${top(editing.frame)}px`,
-          left: `${moves.columns.value.findIndex((one) => one.path === editing?.column.path) * COLUMN}px`,
+          left: `${sheet.columns.value.findIndex((one) => one.path === editing?.column.path) * COLUMN}px`,
           width: `${Math.max(COLUMN, editing.column.kind === 'vector' || editing.column.kind === 'angles' ? 110 : 0)}px`,
           height: `${row}px`,
         }"
@@ -329,11 +329,11 @@ defineExpose({ edit });
       >
     </div>
     <CurveColumn
-      v-if="curve && moves.active.value"
+      v-if="curve && sheet.active.value"
       class="sticky right-0 z-10 shrink-0 border-l border-rule bg-sheet"
       :style="{ width: `${CURVE}px` }"
-      :moves
-      :column="moves.active.value"
+      :sheet
+      :column="sheet.active.value"
       :start
       :row
       :from

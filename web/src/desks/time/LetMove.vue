@@ -3,16 +3,15 @@
 import { computed, ref, watch } from "vue";
 
 import { useOffers } from "@/api/offers";
-import { planFields, resolveRef, schemaOfKind } from "@/controls/fields";
 import ListField from "@/controls/ListField.vue";
 import NumberField from "@/controls/NumberField.vue";
 import PressButton from "@/controls/PressButton.vue";
 import SectionBlock from "@/controls/SectionBlock.vue";
 import { useShot } from "@/shot/store";
 
-import type { Moves } from "./useMoves";
+import type { KeySheet } from "./useKeySheet";
 
-const props = defineProps<{ moves: Moves }>();
+const props = defineProps<{ sheet: KeySheet }>();
 const shot = useShot();
 const offers = useOffers();
 const thing = ref("");
@@ -60,43 +59,18 @@ const things = computed<Thing[]>(() => {
 const chosen = computed(() => things.value.find((one) => one.name === thing.value) ?? things.value[0]);
 /** With the column that is selected, its thing. */
 watch(
-  () => props.moves.active.value?.part,
+  () => props.sheet.active.value?.part,
   (part) => {
     const found = things.value.find((one) => one.at === part);
     if (found) thing.value = found.name;
   },
 );
 
-const kind = computed(() => chosen.value?.kind ?? "");
-/** Titles of fields by their paths, as forms have them. */
-const titled = computed(() => {
-  const root = offers.value?.schema;
-  const [head, name] = kind.value.split(":");
-  if (!root || !head) return [];
-  const schema = name
-    ? schemaOfKind(root, name)
-    : head === "finish"
-      ? resolveRef(resolveRef(root.properties?.finishes?.items ?? {}, root), root)
-      : resolveRef(root.properties?.[head] ?? {}, root);
-  return (offers.value?.moves[kind.value] ?? []).map((path) => {
-    const titles: string[] = [];
-    let inside = schema;
-    for (const part of path.split(".")) {
-      const field = planFields(inside, root, [])
-        .flatMap((group) => group.fields)
-        .find((one) => one.name === part);
-      titles.push(field?.title ?? part);
-      inside = field?.schema ?? {};
-    }
-    const shown = ["Placement", "Values"].includes(titles[0] ?? "") ? titles.slice(1) : titles;
-    return { name: path, title: shown.map((one, at) => (at ? one.toLowerCase() : one)).join(", ") };
-  });
-});
 const fields = computed(() => {
   const moving = new Set(
     shot.moving.filter((one) => one.part === chosen.value?.at).map((one) => one.field.replace(/\.\d$/, "")),
   );
-  return titled.value.filter((one) => !moving.has(one.name));
+  return (offers.value?.moves[chosen.value?.kind ?? ""] ?? []).filter((one) => !moving.has(one.name));
 });
 const element = computed(() => (chosen.value?.at.startsWith("elements.") ? chosen.value : null));
 
@@ -106,11 +80,11 @@ async function letMove(field: string) {
   const path = `${own.at}.${field}`;
   const title = fields.value.find((one) => one.name === field)?.title ?? field;
   if (await shot.retime("key", { tracks: [path], first: shot.frame }, `${own.title}: ${title} moves`))
-    props.moves.chooseField(path);
+    props.sheet.chooseField(path);
 }
 /** A number of a vector alone: what moves on other ways than the rest. */
 const vector = computed(() => {
-  const column = props.moves.active.value;
+  const column = props.sheet.active.value;
   return column && ["vector", "angles"].includes(column.kind) ? column : null;
 });
 function takeApart() {
@@ -135,7 +109,7 @@ function takeApart() {
     true,
     `${column.title}: x, y and z apart`,
   );
-  props.moves.chooseField(`${column.path}.0`);
+  props.sheet.chooseField(`${column.path}.0`);
 }
 function make(what: string, label: string) {
   const own = element.value;

@@ -12,28 +12,30 @@ import PlayBar from "@/picture/PlayBar.vue";
 import { useRoughFrames } from "@/picture/useRoughFrames";
 import { useSound } from "@/picture/useSound";
 import { useSpaceKey } from "@/picture/useSpaceKey";
-import type { SheetColumn } from "@/sheet/columns";
+import { NUMBERS, type SheetColumn } from "@/sheet/columns";
 import DeskFrame from "@/sheet/DeskFrame.vue";
+import { heardIn } from "@/shot/document";
 import FindingList from "@/shot/FindingList.vue";
 import { useShot } from "@/shot/store";
 
 import KeyColumns from "./KeyColumns.vue";
 import { CHOICE, COLUMN, CURVE, WAVE } from "./layout";
 import LengthFields from "./LengthFields.vue";
-import { ghosts, looking } from "./looking";
-import LookingFields from "./LookingFields.vue";
+import { ghosts, overlays } from "./overlays";
+import OverlayFields from "./OverlayFields.vue";
 import NamedRanges from "./NamedRanges.vue";
 import SoundList from "./SoundList.vue";
 import LetMove from "./LetMove.vue";
 import TrackForm from "./TrackForm.vue";
 import TurnFields from "./TurnFields.vue";
-import { useMoves } from "./useMoves";
+import { useKeySheet } from "./useKeySheet";
 import WayOverlay from "./WayOverlay.vue";
 import WholeShot from "./WholeShot.vue";
 
 const shot = useShot();
 const offers = useOffers();
-const playback = useRoughFrames();
+const sound = useSound();
+const playback = useRoughFrames(sound);
 useSpaceKey(playback.toggle);
 const timing = computed(() => shot.draft?.timing);
 const rates = computed(() =>
@@ -43,12 +45,18 @@ const rates = computed(() =>
     note: `${one.value.toFixed(3)} a second`,
   })),
 );
-const moves = useMoves();
+const sheet = useKeySheet();
+interface TurnColumn extends SheetColumn {
+  thing: string;
+  what: string;
+}
 /** Columns of what turns over the range, which has no keys. */
-const turns = computed<SheetColumn[]>(() => {
+const turns = computed<TurnColumn[]>(() => {
   const frames = new Map(shot.frames.map((frame, at) => [frame, at]));
   return (shot.examined?.motion ?? []).map((motion) => ({
     key: motion.element,
+    thing: motion.name,
+    what: `turn about ${motion.axis}`,
     title: `${motion.name}, turn about ${motion.axis}`,
     mark: (frame) => {
       const degrees = motion.degrees[frames.get(frame) ?? -1];
@@ -57,35 +65,36 @@ const turns = computed<SheetColumn[]>(() => {
     },
   }));
 });
-const heard = computed(() => (shot.draft?.sounds ?? []).filter((one) => one.on && one.file));
+const heard = computed(() => heardIn(shot.draft));
 /** Whether the sheet has columns of its own here. */
-const keyed = computed(() => moves.columns.value.length > 0 || heard.value.length > 0);
-const sound = useSound();
+const keyed = computed(() => sheet.columns.value.length > 0 || heard.value.length > 0);
 watch(
   () => shot.frame,
   (frame) => {
     if (!playback.playing.value && heard.value.length) void sound.hear(frame);
   },
 );
-const showsCurve = computed(() => looking.curve && moves.active.value !== null);
+const showsCurve = computed(() => overlays.curve && sheet.active.value !== null);
 const wide = computed(
   () =>
-    (moves.columns.value.length + turns.value.length) * COLUMN +
+    (sheet.columns.value.length + turns.value.length) * COLUMN +
     heard.value.length * WAVE +
-    (showsCurve.value ? CURVE : moves.active.value ? CHOICE : 0),
+    (showsCurve.value ? CURVE : sheet.active.value ? CHOICE : 0),
 );
 /** As far as keys lie outside of the range, within reason. */
 const reach = computed<[number, number] | undefined>(() => {
-  const frames = moves.columns.value.flatMap((column) => column.track.keys.map((key) => key.frame));
+  const frames = sheet.columns.value.flatMap((column) => column.track.keys.map((key) => key.frame));
   const { first, last } = shot.draft?.timing ?? { first: 1, last: 1 };
   const near = frames.filter((frame) => frame > first - 2000 && frame < last + 2000);
   return near.length ? [Math.min(...near), Math.max(...near) + 1] : undefined;
 });
-const sheetWidth = computed(() => (keyed.value ? `${Math.min(Math.max(60 + wide.value + 16, 300), 480)}px` : "15rem"));
+const sheetWidth = computed(() =>
+  keyed.value ? `${Math.min(Math.max(NUMBERS + wide.value + 16, 300), 480)}px` : "15rem",
+);
 /** Things over their columns: how many of them stand side by side. */
 const heads = computed(() => {
   const found: { thing: string; part: string; count: number }[] = [];
-  for (const column of moves.columns.value) {
+  for (const column of sheet.columns.value) {
     const last = found.at(-1);
     if (last?.part === column.part) last.count += 1;
     else found.push({ thing: column.thing, part: column.part, count: 1 });
@@ -137,7 +146,7 @@ function change(values: Record<string, unknown>, label: string, commit = true) {
             class="truncate border-l border-line px-1.5 pt-1 font-semibold text-ink"
             :style="{ width: `${COLUMN}px` }"
             :title="turn.title"
-            >{{ turn.title.split(", turn")[0] }}</span
+            >{{ turn.thing }}</span
           >
         </div>
         <div class="flex">
@@ -149,16 +158,16 @@ function change(values: Record<string, unknown>, label: string, commit = true) {
             >sound</span
           >
           <button
-            v-for="(column, at) in moves.columns.value"
+            v-for="(column, at) in sheet.columns.value"
             :key="column.path"
             type="button"
             class="truncate border-l border-line px-1.5 pb-1 text-left hover:text-ink"
-            :class="moves.chosen.toColumn === at ? 'bg-select font-semibold text-select-ink' : ''"
+            :class="sheet.chosen.toColumn === at ? 'bg-select font-semibold text-select-ink' : ''"
             :style="{ width: `${COLUMN}px` }"
             :title="`${column.thing}, ${column.title}: select the column`"
             :aria-label="`${column.thing}, ${column.title}`"
-            :aria-pressed="moves.chosen.toColumn === at"
-            @click="moves.chooseColumn(at)"
+            :aria-pressed="sheet.chosen.toColumn === at"
+            @click="sheet.chooseColumn(at)"
           >
             {{ column.title }}{{ column.track.after === "repeat" ? " ↻" : ""
             }}{{ column.track.every > 1 ? ` /${column.track.every}` : "" }}
@@ -168,26 +177,26 @@ function change(values: Record<string, unknown>, label: string, commit = true) {
             :key="turn.key"
             class="truncate border-l border-line px-1.5 pb-1"
             :style="{ width: `${COLUMN}px` }"
-            >{{ turn.title.split(", ").at(-1) }}</span
+            >{{ turn.what }}</span
           >
         </div>
       </div>
       <label
-        v-if="moves.active.value"
+        v-if="sheet.active.value"
         class="sticky right-0 ml-auto flex items-start gap-1 bg-sheet px-2 pt-1 whitespace-nowrap"
       >
-        <input v-model="looking.curve" type="checkbox" class="accent-select-ink" /> Curve
+        <input v-model="overlays.curve" type="checkbox" class="accent-select-ink" /> Curve
       </label>
     </template>
     <template v-if="keyed" #columns="lines">
-      <KeyColumns v-bind="lines" :moves :turns :heard="heard.length" :curve="showsCurve" />
+      <KeyColumns v-bind="lines" :sheet :turns :heard="heard.length" :curve="showsCurve" />
     </template>
     <template #picture>
       <LivePicture class="flex-1" :playing="playback.current.value?.bitmap ?? null" :ghosts="ghosts">
         <template #default="{ width }">
           <WayOverlay
-            v-if="looking.way && !playback.playing.value && shot.draft"
-            :moves
+            v-if="overlays.way && !playback.playing.value && shot.draft"
+            :sheet
             :raster="shot.draft.raster"
             :width
           />
@@ -201,12 +210,12 @@ function change(values: Record<string, unknown>, label: string, commit = true) {
       <p v-if="shot.retimeNote" class="mx-3 mt-2 border-l-2 border-warn pl-2 text-warn" role="alert">
         △ {{ shot.retimeNote }}
       </p>
-      <TrackForm :moves />
+      <TrackForm :sheet />
       <h2 class="px-3 pt-2 pb-1 font-title text-lg">Time</h2>
       <FindingList desk="time" />
-      <LetMove :moves />
+      <LetMove :sheet />
       <SoundList />
-      <LookingFields />
+      <OverlayFields />
       <SectionBlock title="Range">
         <ListField
           label="Frames a second"

@@ -11,14 +11,14 @@ import SwitchField from "@/controls/SwitchField.vue";
 import type { Key, Track } from "@/shot/document";
 import { useShot } from "@/shot/store";
 
-import type { Moves } from "./useMoves";
+import type { KeySheet } from "./useKeySheet";
 import { OUTSIDE, STRENGTHS, WAYS } from "./ways";
 
-const props = defineProps<{ moves: Moves }>();
+const props = defineProps<{ sheet: KeySheet }>();
 const shot = useShot();
-const column = computed(() => props.moves.active.value);
-const several = computed(() => props.moves.span.value.columns.length > 1);
-const keys = computed(() => props.moves.keys.value.map((one) => one.key));
+const column = computed(() => props.sheet.active.value);
+const several = computed(() => props.sheet.span.value.columns.length > 1);
+const keys = computed(() => props.sheet.keys.value.map((one) => one.key));
 /** The value that all selected keys share, or that of the first. */
 function shared<K extends keyof Key>(name: K): Key[K] | undefined {
   return keys.value[0]?.[name];
@@ -31,24 +31,24 @@ const strength = computed(() => STRENGTHS[way.value]);
 /** Between steps nothing lies. */
 const stepped = computed(() => ["switch", "choice"].includes(column.value?.kind ?? ""));
 const wave = computed(() => column.value?.track.wave ?? null);
-const length = computed(() => props.moves.span.value.last - props.moves.span.value.first + 1);
+const length = computed(() => props.sheet.span.value.last - props.sheet.span.value.first + 1);
 const stretch = ref<number | null>(null);
 const by = ref(1);
 
 function setWave(values: Partial<NonNullable<Track["wave"]>>, commit = true) {
   const own = wave.value ?? { shape: "to and fro", amount: 10, times: 1, begins: 0 };
-  props.moves.changeTracks({ wave: { ...own, ...values } }, "Wave", commit);
+  props.sheet.changeTracks({ wave: { ...own, ...values } }, "Wave", commit);
 }
 function takeWave(on: boolean) {
   if (on) setWave({});
-  else if (column.value?.track.keys.length) props.moves.changeTracks({ wave: null }, "No wave");
+  else if (column.value?.track.keys.length) props.sheet.changeTracks({ wave: null }, "No wave");
   else void removeAll();
 }
 async function removeAll() {
   if (!column.value) return;
   await shot.retime(
     "delete",
-    { tracks: props.moves.span.value.columns.map((one) => one.path), first: -9_999_999, last: 9_999_999 },
+    { tracks: props.sheet.span.value.columns.map((one) => one.path), first: -9_999_999, last: 9_999_999 },
     "Let it stand still",
   );
 }
@@ -61,7 +61,7 @@ const SHAPES = [
 <template>
   <template v-if="column">
     <h2 class="px-3 pt-2 font-title text-lg">
-      {{ several ? `${moves.span.value.columns.length} columns` : column.title }}
+      {{ several ? `${sheet.span.value.columns.length} columns` : column.title }}
     </h2>
     <p class="px-3 pb-1 text-soft">
       {{ several ? "What is changed here changes in all of them." : column.thing }}
@@ -73,7 +73,7 @@ const SHAPES = [
           label="To the next key"
           :model-value="way"
           :options="way ? WAYS : [{ name: '', title: 'They differ' }, ...WAYS]"
-          @commit="moves.changeKeys({ way: $event }, 'Way to the next key')"
+          @commit="sheet.changeKeys({ way: $event }, 'Way to the next key')"
         />
         <SliderField
           v-if="strength && !stepped"
@@ -84,16 +84,16 @@ const SHAPES = [
           :min="0"
           :max="1"
           :initial="0.42"
-          @update="moves.changeKeys({ strength: $event }, strength, false)"
-          @commit="moves.changeKeys({ strength: $event }, strength)"
+          @update="sheet.changeKeys({ strength: $event }, strength, false)"
+          @commit="sheet.changeKeys({ strength: $event }, strength)"
         />
         <p v-if="way === 'free' && !stepped" class="text-soft">
           Its handles stand in the curve beside the sheet; drag them there.
         </p>
         <div class="flex flex-wrap gap-1.5">
-          <PressButton @click="moves.retime('reverse', {}, 'Reverse keys')">Reverse</PressButton>
-          <PressButton @click="moves.remove()">Take away</PressButton>
-          <PressButton @click="moves.putKeys()">Key at frame {{ shot.frame }}</PressButton>
+          <PressButton @click="sheet.retime('reverse', {}, 'Reverse keys')">Reverse</PressButton>
+          <PressButton @click="sheet.remove()">Take away</PressButton>
+          <PressButton @click="sheet.putKeys()">Key at frame {{ shot.frame }}</PressButton>
         </div>
         <div class="flex items-end gap-1.5">
           <NumberField
@@ -105,7 +105,7 @@ const SHAPES = [
             :model-value="by"
             @commit="by = $event"
           />
-          <PressButton :disabled="!by" @click="moves.move(by)">Move</PressButton>
+          <PressButton :disabled="!by" @click="sheet.move(by)">Move</PressButton>
         </div>
         <div v-if="keys.length > 1" class="flex items-end gap-1.5">
           <NumberField
@@ -119,7 +119,7 @@ const SHAPES = [
           />
           <PressButton
             :disabled="stretch === null || stretch === length"
-            @click="moves.retime('stretch', { frames: stretch ?? length }, 'Stretch keys').then(() => (stretch = null))"
+            @click="sheet.retime('stretch', { frames: stretch ?? length }, 'Stretch keys').then(() => (stretch = null))"
             >Stretch</PressButton
           >
         </div>
@@ -127,7 +127,7 @@ const SHAPES = [
       </template>
       <template v-else>
         <p class="text-soft">Press a circle to select a key; type a value in a cell to make one.</p>
-        <PressButton class="justify-self-start" @click="moves.putKeys()">Key at frame {{ shot.frame }}</PressButton>
+        <PressButton class="justify-self-start" @click="sheet.putKeys()">Key at frame {{ shot.frame }}</PressButton>
       </template>
     </SectionBlock>
     <SectionBlock title="Around its keys">
@@ -135,13 +135,13 @@ const SHAPES = [
         label="Before the first"
         :model-value="column.track.before"
         :options="OUTSIDE"
-        @commit="moves.changeTracks({ before: $event }, 'Before the first key')"
+        @commit="sheet.changeTracks({ before: $event }, 'Before the first key')"
       />
       <ListField
         label="After the last"
         :model-value="column.track.after"
         :options="OUTSIDE"
-        @commit="moves.changeTracks({ after: $event }, 'After the last key')"
+        @commit="sheet.changeTracks({ after: $event }, 'After the last key')"
       />
       <NumberField
         label="A new value every"
@@ -151,20 +151,20 @@ const SHAPES = [
         :max="100"
         :initial="1"
         :model-value="column.track.every"
-        @commit="moves.changeTracks({ every: $event }, $event === 1 ? 'On ones' : `On ${$event}s`)"
+        @commit="sheet.changeTracks({ every: $event }, $event === 1 ? 'On ones' : `On ${$event}s`)"
       />
       <SwitchField
         v-if="column.kind === 'angles'"
         label="Turn the shortest way"
         help="About one axis; otherwise each angle goes its own way, whole turns and all."
         :model-value="column.track.shortest"
-        @commit="moves.changeTracks({ shortest: $event }, 'Shortest way')"
+        @commit="sheet.changeTracks({ shortest: $event }, 'Shortest way')"
       />
       <PressButton
         v-if="shot.draft"
         class="justify-self-start"
         @click="
-          moves.retime(
+          sheet.retime(
             'loop',
             { first: shot.draft.timing.first, last: shot.draft.timing.last },
             'Lead into its beginning',

@@ -6,16 +6,16 @@ import { answer, api, Problem } from "@/api/client";
 import { oneAtATime } from "@/api/latest";
 import { useShot } from "@/shot/store";
 
-import type { Moves } from "./useMoves";
+import type { KeySheet } from "./useKeySheet";
 
-const props = defineProps<{ moves: Moves; raster: { width: number; height: number }; width: number }>();
+const props = defineProps<{ sheet: KeySheet; raster: { width: number; height: number }; width: number }>();
 const shot = useShot();
 /** Frames that are drawn at most. */
 const MOST = 1000;
 const frames = ref<number[]>([]);
 const places = ref<([number, number] | null)[]>([]);
 const element = computed(() => {
-  const at = /^elements\.(\d+)$/.exec(props.moves.active.value?.part ?? "")?.[1];
+  const at = /^elements\.(\d+)$/.exec(props.sheet.active.value?.part ?? "")?.[1];
   return at === undefined ? undefined : shot.draft?.elements[Number(at)];
 });
 const look = oneAtATime(async () => {
@@ -47,7 +47,7 @@ const keyed = computed(
   () =>
     new Set(
       shot.moving
-        .filter((one) => one.part === props.moves.active.value?.part && one.field.startsWith("placement.position"))
+        .filter((one) => one.part === props.sheet.active.value?.part && one.field.startsWith("placement.position"))
         .flatMap((one) => one.track.keys.map((key) => key.frame)),
     ),
 );

@@ -5,7 +5,7 @@ import SectionBlock from "@/controls/SectionBlock.vue";
 import SliderField from "@/controls/SliderField.vue";
 import SwitchField from "@/controls/SwitchField.vue";
 
-import { looking } from "./looking";
+import { overlays } from "./overlays";
 </script>
 
 <template>
@@ -13,24 +13,24 @@ import { looking } from "./looking";
     <SwitchField
       label="Way of what is selected"
       help="Its dots are the frames, its circles the keys. In no file."
-      :model-value="looking.way"
-      @commit="looking.way = $event"
+      :model-value="overlays.way"
+      @commit="overlays.way = $event"
     />
     <SwitchField
       label="Neighbouring frames"
       help="Shown through the picture. In no file."
-      :model-value="looking.ghosts"
-      @commit="looking.ghosts = $event"
+      :model-value="overlays.ghosts"
+      @commit="overlays.ghosts = $event"
     />
-    <template v-if="looking.ghosts">
+    <template v-if="overlays.ghosts">
       <NumberField
         label="Before"
         whole
         :min="0"
         :max="8"
         :initial="2"
-        :model-value="looking.before"
-        @commit="looking.before = $event"
+        :model-value="overlays.before"
+        @commit="overlays.before = $event"
       />
       <NumberField
         label="After"
@@ -38,8 +38,8 @@ import { looking } from "./looking";
         :min="0"
         :max="8"
         :initial="2"
-        :model-value="looking.after"
-        @commit="looking.after = $event"
+        :model-value="overlays.after"
+        @commit="overlays.after = $event"
       />
       <NumberField
         label="Every so many frames"
@@ -47,8 +47,8 @@ import { looking } from "./looking";
         :min="1"
         :max="100"
         :initial="1"
-        :model-value="looking.every"
-        @commit="looking.every = $event"
+        :model-value="overlays.every"
+        @commit="overlays.every = $event"
       />
       <SliderField
         label="How strong"
@@ -57,9 +57,9 @@ import { looking } from "./looking";
         :min="0"
         :max="1"
         :initial="0.3"
-        :model-value="looking.strength"
-        @update="looking.strength = $event"
-        @commit="looking.strength = $event"
+        :model-value="overlays.strength"
+        @update="overlays.strength = $event"
+        @commit="overlays.strength = $event"
       />
     </template>
   </SectionBlock>

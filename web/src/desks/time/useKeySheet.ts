@@ -1,11 +1,12 @@
 /** What moves on the sheet of the Time desk: its columns, what is selected in them, and what is done to it. */
 import { computed, reactive, ref, shallowRef, watch } from "vue";
 
-import { answer, api, Problem, type Schemas } from "@/api/client";
+import type { Schemas } from "@/api/client";
 import { oneAtATime } from "@/api/latest";
 import type { Key, Track } from "@/shot/document";
 import { movesOf, withKey } from "@/shot/moves";
 import { useShot } from "@/shot/store";
+import { movingValues } from "@/shot/values";
 
 type Seen = Schemas["TrackOut"];
 
@@ -24,9 +25,9 @@ export interface Column {
 const AROUND = 24;
 const MARK = "zeitbild-keys";
 
-export type Moves = ReturnType<typeof useMoves>;
+export type KeySheet = ReturnType<typeof useKeySheet>;
 
-export function useMoves() {
+export function useKeySheet() {
   const shot = useShot();
   const seen = shallowRef(new Map<string, Seen>());
   const from = ref(0);
@@ -72,19 +73,10 @@ export function useMoves() {
     if (!document || !shot.moving.length) return;
     const first = Math.max(0, from.value - AROUND);
     const frames = Array.from({ length: Math.min(to.value + AROUND - first + 1, 400) }, (_, at) => first + at);
-    try {
-      const found = await answer(
-        api.POST("/api/shots/{shot_id}/values", {
-          params: { path: { shot_id: shot.id } },
-          body: { document: document as unknown as Record<string, never>, frames, tracks: [] },
-        }),
-      );
-      since.value = first;
-      seen.value = new Map(found.map((one) => [one.path, one]));
-    } catch (error) {
-      // What is wrong with the document is said by those who examine it.
-      if (!(error instanceof Problem)) throw error;
-    }
+    const found = await movingValues(shot.id, document, frames);
+    if (!found) return;
+    since.value = first;
+    seen.value = new Map(found.map((one) => [one.path, one]));
   });
   watch([() => shot.draft, from, to], look, { immediate: true });
 
