@@ -202,7 +202,7 @@ function release() {
             >
           </button>
         </div>
-        <div v-if="$slots.columns" class="absolute inset-y-0 right-0 left-15">
+        <div v-if="$slots.columns" class="pointer-events-none absolute inset-y-0 right-0 left-15">
           <slot name="columns" :start :row="ROW" :from="rows[0] ?? start" :to="rows.at(-1) ?? start" :lines="total" />
         </div>
         <div class="pointer-events-none absolute z-10 w-2 border-y-2 border-l-2 border-ink" :style="bracketStyle">

@@ -228,7 +228,7 @@ defineExpose({ edit });
 </script>
 
 <template>
-  <div class="absolute inset-0 flex">
+  <div class="pointer-events-auto absolute inset-0 flex">
     <WaveColumns v-if="heard" :start :row :from :to :lines @loud="loud = $event" />
     <div
       ref="layer"

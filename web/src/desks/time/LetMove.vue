@@ -9,6 +9,7 @@ import PressButton from "@/controls/PressButton.vue";
 import SectionBlock from "@/controls/SectionBlock.vue";
 import { useShot } from "@/shot/store";
 
+import TurnFields from "./TurnFields.vue";
 import type { KeySheet } from "./useKeySheet";
 
 const props = defineProps<{ sheet: KeySheet }>();
@@ -72,6 +73,8 @@ const fields = computed(() => {
   );
   return (offers.value?.moves[chosen.value?.kind ?? ""] ?? []).filter((one) => !moving.has(one.name));
 });
+/** The element that is chosen, which may turn evenly over the range without keys. */
+const turning = computed(() => shot.draft?.elements.find((one) => one.id === chosen.value?.name));
 const element = computed(() => (chosen.value?.at.startsWith("elements.") ? chosen.value : null));
 
 async function letMove(field: string) {
@@ -147,6 +150,7 @@ function make(what: string, label: string) {
     </p>
     <p class="text-soft">In every form the circle beside a field does the same.</p>
   </SectionBlock>
+  <TurnFields v-if="element && turning" :element="turning" :at="Number(element.at.split('.')[1])" />
   <SectionBlock title="In one step">
     <NumberField label="Frames" whole :min="1" :max="10000" :model-value="frames" @commit="frames = $event" />
     <div class="flex flex-wrap gap-1.5">

@@ -27,7 +27,6 @@ import NamedRanges from "./NamedRanges.vue";
 import SoundList from "./SoundList.vue";
 import LetMove from "./LetMove.vue";
 import TrackForm from "./TrackForm.vue";
-import TurnFields from "./TurnFields.vue";
 import { useKeySheet } from "./useKeySheet";
 import WayOverlay from "./WayOverlay.vue";
 import WholeShot from "./WholeShot.vue";
@@ -188,8 +187,11 @@ function change(values: Record<string, unknown>, label: string, commit = true) {
         <input v-model="overlays.curve" type="checkbox" class="accent-select-ink" /> Curve
       </label>
     </template>
-    <template v-if="keyed" #columns="lines">
-      <KeyColumns v-bind="lines" :sheet :turns :heard="heard.length" :curve="showsCurve" />
+    <template v-if="keyed || !turns.length" #columns="lines">
+      <p v-if="!keyed" class="sticky top-16 px-3 pt-2 text-soft">
+        Nothing moves yet. Choose at the right what is to move; its keys stand here, at their frames.
+      </p>
+      <KeyColumns v-else v-bind="lines" :sheet :turns :heard="heard.length" :curve="showsCurve" />
     </template>
     <template #picture>
       <LivePicture class="flex-1" :playing="playback.current.value?.bitmap ?? null" :ghosts="ghosts">
@@ -213,9 +215,8 @@ function change(values: Record<string, unknown>, label: string, commit = true) {
       <TrackForm :sheet />
       <h2 class="px-3 pt-2 pb-1 font-title text-lg">Time</h2>
       <FindingList desk="time" />
+      <LengthFields @length="change({ last: timing.first + $event - 1 }, 'Length')" />
       <LetMove :sheet />
-      <SoundList />
-      <OverlayFields />
       <SectionBlock title="Range">
         <ListField
           label="Frames a second"
@@ -270,7 +271,6 @@ function change(values: Record<string, unknown>, label: string, commit = true) {
           @commit="change({ handles: $event }, 'Handles')"
         />
       </SectionBlock>
-      <LengthFields @length="change({ last: timing.first + $event - 1 }, 'Length')" />
       <SectionBlock title="Cycle">
         <SwitchField
           label="The last frame leads into the first"
@@ -285,7 +285,8 @@ function change(values: Record<string, unknown>, label: string, commit = true) {
           <template v-else>The range plays once; a turn ends where it is asked to end.</template>
         </p>
       </SectionBlock>
-      <TurnFields v-for="(element, at) in shot.draft?.elements" :key="element.id" :element :at />
+      <SoundList />
+      <OverlayFields />
       <NamedRanges />
       <WholeShot />
     </template>
