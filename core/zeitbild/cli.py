@@ -18,7 +18,7 @@ from zeitbild.document.reading import parse_shot, shot_schema, write_shot
 from zeitbild.elements import kinds as element_kinds
 from zeitbild.errors import InputError, StorageError, ZeitbildError
 from zeitbild.farm import FramePool, frames_with, make_cells, make_files, write_sequence
-from zeitbild.handoff import check_carried, passes_in, recipes, write_sound
+from zeitbild.handoff import Conforming, check_carried, passes_in, recipes, write_sound
 from zeitbild.lights import kinds as light_kinds
 from zeitbild.naming import Wanted, plan_files
 from zeitbild.paths import assets_folder, masters_folder
@@ -55,7 +55,8 @@ def _render(arguments: argparse.Namespace) -> int:
     layers = wanted.layers_of(shot)
     plan = plan_files(shot, version=arguments.version, ext=recipe.format.extension, frames=frames, wanted=wanted)
     options = tuple(part.partition("=")[::2] for part in arguments.option or ())
-    recipe.format.chosen(dict(options))
+    settled = recipe.chosen(dict(options))
+    Conforming.of(settled).check(recipe.format, shot.raster.width, shot.raster.height, shot.timing.fraction)
     check_carried(recipe.format, {one.name: passes_in(shot, one.name, wanted.passes_of(one)) for one in layers})
     # What the document lacks (a font, a glyph, an upload) is said before the first frame, not once for each.
     assets = AssetFolder(arguments.assets)

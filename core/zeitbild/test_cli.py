@@ -55,7 +55,7 @@ class CommandLine(unittest.TestCase):
         for words, expected in (
             (("--frames", "1-"), "frame set"),
             (("--layer", "none"), "no layer"),
-            (("--recipe", "gif"), "png8"),
+            (("--recipe", "bmp"), "png8"),
             (("--workers", "0"), "1 to 64"),
         ):
             code, _, said = self._render(*words)

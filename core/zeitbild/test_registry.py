@@ -32,12 +32,17 @@ class Contract(unittest.TestCase):
             for name in names:
                 self.assertEqual(registry.get(name).name, name)  # type: ignore[attr-defined]
 
-    def test_recipes_name_known_formats_that_carry_every_role(self) -> None:
+    def test_recipes_name_known_formats_that_carry_what_they_say(self) -> None:
         for recipe in recipes:
-            for one in passes:
-                # Who stands where needs channels with names of their own; what moves is to be looked at.
-                if one.role in ("colour", "coverage") or (one.role != "identity" and not recipe.format.container):
-                    self.assertTrue(recipe.format.carries(one.role), (recipe.name, one.name))
+            for role in ("colour", "light", "coverage"):
+                self.assertTrue(recipe.format.carries(role), (recipe.name, role))  # type: ignore[arg-type]
+            self.assertTrue(recipe.note and recipe.keeps and recipe.loses, recipe.name)
+            names = [one.name for one in recipe.options]
+            self.assertEqual(len(names), len(set(names)), recipe.name)
+            # What an option is without a choice is something that can be chosen.
+            self.assertEqual(recipe.chosen({}), recipe.chosen(recipe.chosen({})))
+        for one in passes:
+            self.assertTrue(any(recipe.format.carries(one.role) for recipe in recipes), one.name)
 
     def test_kinds_do_not_know_each_other(self) -> None:
         # Whatever registers itself in a package imports no other that does: a kind is one module that can be taken away.

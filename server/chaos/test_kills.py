@@ -101,7 +101,7 @@ class Kills(unittest.TestCase):
         self._disturbed(KILLS * 3 // 5, finished, lambda: progress()["state"] not in ("waiting", "running"))
         ended = progress()
         self.assertEqual((ended["state"], ended["error"], finished()), ("done", "", FRAMES), self.killed)
-        handoff = self.place.call("POST", f"{address}/handoffs", {"recipe": "png8"})
+        handoff = self.place.call("POST", f"{address}/handoffs", {"forms": [{"recipe": "png8"}]})
 
         def state() -> dict[str, Any]:
             found: dict[str, Any] = self.place.call("GET", f"/api/shots/{shot['id']}/handoffs")[0]
@@ -109,7 +109,7 @@ class Kills(unittest.TestCase):
 
         self._disturbed(
             KILLS - KILLS * 3 // 5,
-            lambda: sum(map(len, state()["written"].values())),
+            lambda: sum(map(len, state()["forms"][0]["written"].values())),
             lambda: state()["state"] not in ("waiting", "writing"),
         )
         self.assertEqual((state()["state"], state()["error"], handoff["version"]), ("done", "", 1), self.killed)

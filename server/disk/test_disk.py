@@ -76,8 +76,8 @@ class Full(Disk):
         run = self.start()
         self.once()
         with override_settings(DISK_RESERVE=1 << 60):
-            self.post(f"/api/runs/{run.id}/handoffs", {"recipe": "png8"}, expect=507)
-        self.post(f"/api/runs/{run.id}/handoffs", {"recipe": "png8"})
+            self.post(f"/api/runs/{run.id}/handoffs", {"forms": [{"recipe": "png8"}]}, expect=507)
+        self.post(f"/api/runs/{run.id}/handoffs", {"forms": [{"recipe": "png8"}]})
 
     def test_a_project_takes_no_more_than_its_share(self) -> None:
         run = self.start()
@@ -86,10 +86,10 @@ class Full(Disk):
         masters = sum(path.stat().st_size for path in (self.data / "masters").rglob("*.exr"))
         self.assertEqual((taken.masters, taken.handoffs, taken.uploads), (masters, 0, 0))
         with override_settings(PROJECT_QUOTA=masters + 1000):
-            refused = self.post(f"/api/runs/{run.id}/handoffs", {"recipe": "png8"}, expect=507)
+            refused = self.post(f"/api/runs/{run.id}/handoffs", {"forms": [{"recipe": "png8"}]}, expect=507)
             self.assertIn("that this project may take", refused["detail"])
         with override_settings(PROJECT_QUOTA=100 * masters):
-            self.post(f"/api/runs/{run.id}/handoffs", {"recipe": "png8"})
+            self.post(f"/api/runs/{run.id}/handoffs", {"forms": [{"recipe": "png8"}]})
 
     def test_what_is_rendered_already_needs_no_room(self) -> None:
         self.start()
@@ -162,7 +162,7 @@ class Full(Disk):
                         pass
                     run.refresh_from_db()
                     self.assertEqual((run.state, run.error), ("done", ""))
-                    handoff = self.post(f"/api/runs/{run.id}/handoffs", {"recipe": "png8"})
+                    handoff = self.post(f"/api/runs/{run.id}/handoffs", {"forms": [{"recipe": "png8"}]})
                     while self.once():
                         pass
                 listed = next(
@@ -176,7 +176,7 @@ class Full(Disk):
     def test_a_hand_off_that_meets_a_full_disk_waits_too(self) -> None:
         run = self.start()
         self.once()
-        self.post(f"/api/runs/{run.id}/handoffs", {"recipe": "png8"})
+        self.post(f"/api/runs/{run.id}/handoffs", {"forms": [{"recipe": "png8"}]})
 
         def fail(*_: Any) -> None:
             raise OSError(errno.ENOSPC, "No space left on device")
@@ -238,7 +238,7 @@ class Cleaning(Disk):
         self.change("Zwei")
         handed = self.start()
         self.once()
-        self.post(f"/api/runs/{handed.id}/handoffs", {"recipe": "png8"})
+        self.post(f"/api/runs/{handed.id}/handoffs", {"forms": [{"recipe": "png8"}]})
         self.once()
         self.change("Drei")
         self.start()
@@ -260,7 +260,7 @@ class Cleaning(Disk):
         self.assertEqual(set(first.cells.values_list("state", flat=True)), {"cleaned"})
         # It says so, is no longer shown, and can be rendered again.
         self.get(f"/api/runs/{first.id}/cells/sign/1/probe?x=0&y=0", expect=404)
-        self.post(f"/api/runs/{first.id}/handoffs", {"recipe": "png8"}, expect=422)
+        self.post(f"/api/runs/{first.id}/handoffs", {"forms": [{"recipe": "png8"}]}, expect=422)
         self.post(f"/api/runs/{first.id}/retry")
         self.once()
         first.refresh_from_db()
@@ -269,7 +269,7 @@ class Cleaning(Disk):
     def test_a_hand_offs_masters_stay_whatever_their_age(self) -> None:
         run = self.start()
         self.once()
-        self.post(f"/api/runs/{run.id}/handoffs", {"recipe": "png8"})
+        self.post(f"/api/runs/{run.id}/handoffs", {"forms": [{"recipe": "png8"}]})
         self.once()
         self.change("Zwei")
         self.start(frame_set="1")

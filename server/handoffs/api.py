@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from dataclasses import asdict
 from datetime import datetime
 from typing import Any
 
@@ -11,13 +12,14 @@ from django.http.response import HttpResponseBase
 from ninja import Router, Schema
 
 from handoffs.actions.start_handoff import retry_handoff, start_handoff
-from handoffs.models import HandOff
+from handoffs.models import Form, HandOff
 from handoffs.selectors import handoff_for, handoffs_of, package_path, version_folder
 from journal.writing import note
 from projects.models import Role
 from runs.events import open_line
 from runs.selectors import run_for
 from shots.selectors import shot_for
+from zeitbild.handoff import recipes
 from zeitbild.timing import parse_frames
 from zeitbild_server.downloads import file_answer
 from zeitbild_server.security import in_database, signed_in
@@ -25,13 +27,31 @@ from zeitbild_server.security import in_database, signed_in
 router = Router(tags=["handoffs"])
 
 
-class HandOffIn(Schema):
-    """How to hand off: what was chosen of the recipe's files, and which layers and passes (none: all of the run's)."""
+class FormIn(Schema):
+    """A form to hand off in: what was chosen of the recipe's files, and which passes (none: all of the layers')."""
 
-    recipe: str = "png8"
+    recipe: str
     options: dict[str, str] = {}
-    layers: list[str] = []
     passes: list[str] = []
+
+
+class HandOffIn(Schema):
+    """How to hand off: in which forms, and which layers (none: all of the run's)."""
+
+    forms: list[FormIn]
+    layers: list[str] = []
+
+
+class FormOut(FormIn):
+    """A form of a hand-off: the folder in its package, what of it is written (frames by layer), and what reading back found."""
+
+    title: str
+    folder: str
+    written: dict[str, list[int]]
+    files: int
+    bytes: int
+    worst: float
+    unit: str
 
 
 class HandOffOut(Schema):
@@ -41,19 +61,26 @@ class HandOffOut(Schema):
     shot_id: int
     run_id: int
     version: int
-    recipe: str
-    options: dict[str, str]
+    forms: list[FormOut]
     layers: list[str]
-    passes: list[str]
     state: str
     error: str
-    written: dict[str, list[int]]
     total: int
     files: int
     bytes: int
-    worst: float
     made_at: datetime
     package_name: str
+
+
+def _form(form: Form) -> dict[str, Any]:
+    known = {one.name: one for one in recipes}.get(form.recipe)
+    unit = "" if known is None else known.format.unit
+    return {
+        **asdict(form),
+        "title": form.recipe if known is None else known.title,
+        "written": {layer: list(parse_frames(text)) for layer, text in form.written.items() if text},
+        "unit": unit,
+    }
 
 
 def _out(handoff: HandOff) -> dict[str, Any]:
@@ -62,17 +89,13 @@ def _out(handoff: HandOff) -> dict[str, Any]:
         "shot_id": handoff.shot_id,
         "run_id": handoff.run_id,
         "version": handoff.version,
-        "recipe": handoff.recipe,
-        "options": handoff.options,
+        "forms": [_form(one) for one in handoff.parts],
         "layers": handoff.layers or handoff.run.layers,
-        "passes": handoff.passes,
         "state": handoff.state,
         "error": handoff.error,
-        "written": {layer: list(parse_frames(text)) for layer, text in handoff.written.items() if text},
         "total": handoff.cells,
         "files": handoff.files,
         "bytes": handoff.bytes,
-        "worst": handoff.worst,
         "made_at": handoff.made_at,
         "package_name": handoff.package_name,
     }
@@ -93,10 +116,8 @@ def start(request: HttpRequest, run_id: int, data: HandOffIn) -> dict[str, Any]:
     handoff = start_handoff(
         user,
         run_for(user, run_id, least=Role.EDITOR),
-        data.recipe,
-        options=data.options,
+        [Form(one.recipe, one.options, one.passes) for one in data.forms],
         layers=data.layers,
-        passes=data.passes,
     )
     note("handoff-started", request, user=user, project=handoff.shot.project, about=handoff.package_name)
     return _out(handoff)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import asdict, dataclass, field
+
 from django.conf import settings
 from django.db import models
 
@@ -9,6 +11,27 @@ from runs.models import Run
 from shots.models import Shot
 from workers.models import Job
 from zeitbild.farm import frames_with
+from zeitbild.timing import parse_frames
+
+
+@dataclass(slots=True)
+class Form:
+    """One form of a hand-off: its recipe with what was chosen, the passes that are written (none: all of the layers'), and the folder
+    in the package (none: its top). written are frames whose files are written and read back, as a frame set of each layer."""
+
+    recipe: str
+    options: dict[str, str] = field(default_factory=dict)
+    passes: list[str] = field(default_factory=list)
+    folder: str = ""
+    written: dict[str, str] = field(default_factory=dict)
+    files: int = 0
+    worst: float = 0.0
+    bytes: int = 0
+
+    @property
+    def count(self) -> int:
+        """How many frames of layers are written."""
+        return sum(len(parse_frames(text)) for text in self.written.values() if text)
 
 
 class HandOff(Job):
@@ -27,17 +50,13 @@ class HandOff(Job):
     shot = models.ForeignKey(Shot, on_delete=models.CASCADE, related_name="handoffs")
     run = models.ForeignKey(Run, on_delete=models.PROTECT, related_name="handoffs")
     version = models.PositiveIntegerField()
-    recipe = models.CharField(max_length=40)
-    #: What was chosen of the recipe's files; layers and passes that are written (none: all of the run's).
-    options = models.JSONField(default=dict)
+    #: What is written, one after another: ``Form`` as plain values.
+    forms = models.JSONField(default=list)
+    #: Layers that are written (none: all of the run's).
     layers = models.JSONField(default=list)
-    passes = models.JSONField(default=list)
     state = models.CharField(max_length=10, choices=State.choices, default=State.WAITING)
-    #: Frames whose files are written and read back, as a frame set of each layer.
-    written = models.JSONField(default=dict)
     files = models.PositiveIntegerField(default=0)
     bytes = models.BigIntegerField(default=0)
-    worst = models.FloatField(default=0)
     made_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.SET_NULL, null=True, related_name="+")
     made_at = models.DateTimeField(auto_now_add=True)
 
@@ -48,6 +67,15 @@ class HandOff(Job):
     def is_wanted(self) -> bool:
         """Not while shot or project are put away."""
         return not self.shot.is_put_away
+
+    @property
+    def parts(self) -> list[Form]:
+        """Its forms."""
+        return [Form(**one) for one in self.forms]
+
+    def keep(self, parts: list[Form]) -> None:
+        """Put forms in place of those that it has."""
+        self.forms = [asdict(one) for one in parts]
 
     @property
     def cells(self) -> int:

@@ -54,7 +54,8 @@ class Layered(StudioCase):
             work_next(worker)
 
     def hand_off(self, run: Run, recipe: str, expect: int = 200, **more: Any) -> Any:
-        return self.post(f"/api/runs/{run.id}/handoffs", {"recipe": recipe, **more}, expect=expect)
+        form = {"recipe": recipe, **{name: more.pop(name) for name in ("options", "passes") if name in more}}
+        return self.post(f"/api/runs/{run.id}/handoffs", {"forms": [form], **more}, expect=expect)
 
     def manifest(self, made: dict[str, Any]) -> dict[str, Any]:
         handoff = HandOff.objects.get(id=made["id"])
@@ -123,7 +124,7 @@ class HandOffs(Layered):
         run = self.rendered()
         options = {"compression": "rle", "numbers": "float", "window": "cut"}
         made = self.hand_off(run, "exr-layer", layers=["ball"], passes=["beauty", "matte"], options=options)
-        self.assertEqual((made["total"], made["layers"], made["passes"]), (2, ["ball"], ["beauty", "matte"]))
+        self.assertEqual((made["total"], made["layers"], made["forms"][0]["passes"]), (2, ["ball"], ["beauty", "matte"]))
         self.work()
         manifest = self.manifest(made)
         self.assertEqual({one["pass"] for file in manifest["files"] for one in file["holds"]}, {"beauty", "matte"})
@@ -136,11 +137,22 @@ class HandOffs(Layered):
             ({"recipe": "png8"}, "cannot hold Identity of elements"),
             ({"recipe": "exr", "options": {"compression": "lossy"}}, "there is zip"),
             ({"recipe": "exr", "layers": ["fog"]}, "no layer 'fog'"),
+            ({"recipe": "h264", "passes": ["beauty"], "options": {"width": "95"}}, "even widths and heights"),
+            ({"recipe": "gif", "passes": ["beauty"], "options": {"ground": "blue"}}, "'blue' is not a colour"),
+            ({"recipe": "gif", "passes": ["beauty"], "options": {"colours": "900"}}, "from 2 to 255"),
+            ({"recipe": "tga", "passes": ["beauty"], "options": {"width": "70000"}}, "from 1 to 16384"),
             ({"recipe": "exr", "passes": ["depth"]}, "nothing to write"),
             ({"recipe": "scroll"}, "no recipe called"),
         ):
-            answer = self.post(f"/api/runs/{run.id}/handoffs", body, expect=422)
+            answer = self.hand_off(run, str(body["recipe"]), 422, **{k: v for k, v in body.items() if k != "recipe"})
             self.assertIn(said, answer["detail"], body)
+        address = f"/api/runs/{run.id}/handoffs"
+        # Of several the form that is meant is named, and nothing is written of the others either.
+        both = [{"recipe": "exr"}, {"recipe": "gif", "passes": ["beauty"], "options": {"steps": "many"}}]
+        answer = self.post(address, {"forms": both}, expect=422)
+        self.assertIn("gif: GIF cannot have steps 'many'", answer["detail"])
+        self.assertEqual(answer["problems"][0]["field"], "forms.1.options.steps")
+        self.assertIn("1 to 12 forms", self.post(address, {"forms": []}, expect=422)["detail"])
         self.assertEqual(HandOff.objects.count(), 0)
 
     def test_masters_that_are_gone_are_rendered_again_in_sight_and_never_silently(self) -> None:

@@ -10,6 +10,7 @@ from asgiref.sync import async_to_sync
 from django.http import StreamingHttpResponse
 
 from zeitbild.cli import OK, main
+from zeitbild.handoff import SUMS
 from zeitbild_server.testing import StudioCase
 
 
@@ -21,7 +22,7 @@ class SameFiles(StudioCase):
     def _handed_off(self, recipe: str, passes: tuple[str, ...] = ()) -> dict[str, str]:
         run = self.post(f"/api/shots/{self.shot.id}/runs", {"base": self.fresh().current_id})
         self.work()
-        handoff = self.post(f"/api/runs/{run['id']}/handoffs", {"recipe": recipe, "passes": passes})
+        handoff = self.post(f"/api/runs/{run['id']}/handoffs", {"forms": [{"recipe": recipe, "passes": passes}]})
         self.work()
         response = self.client.get(f"/api/handoffs/{handoff['id']}/package")
         self.assertEqual(response["Content-Type"], "application/zip")
@@ -30,10 +31,15 @@ class SameFiles(StudioCase):
         self.assertEqual(len(data), int(response["Content-Length"]))
         with zipfile.ZipFile(io.BytesIO(data)) as archive:
             self.assertEqual(json.loads(archive.read("manifest.json"))["recipe"], recipe)
+            # The list of checksums names everything but itself, as it is.
+            listed = dict(line.split("  ")[::-1] for line in archive.read(SUMS).decode().splitlines())
+            self.assertEqual({*listed, SUMS}, set(archive.namelist()))
+            for name, digest in listed.items():
+                self.assertEqual(hashlib.sha256(archive.read(name)).hexdigest(), digest, name)
             return {
                 name: hashlib.sha256(archive.read(name)).hexdigest()
                 for name in archive.namelist()
-                if name not in ("manifest.json", "README.txt")
+                if name not in ("manifest.json", "README.txt", "README.html", "timeline.otio", SUMS)
             }
 
     def _rendered(self, recipe: str, version: int, passes: tuple[str, ...] = ()) -> dict[str, str]:

@@ -124,7 +124,7 @@ class Copies(StudioCase):
         super().setUp()
         run = self.post(f"/api/shots/{self.shot.id}/runs", {"base": self.fresh().current_id, "frame_set": "1"})
         self.work()
-        self.post(f"/api/runs/{run['id']}/handoffs", {"recipe": "png8"})
+        self.post(f"/api/runs/{run['id']}/handoffs", {"forms": [{"recipe": "png8"}]})
         self.work()
         (self.data / "assets" / "ab").mkdir(parents=True)
         (self.data / "assets" / "ab" / ("ab" * 32)).write_bytes(b"a font")

@@ -50,7 +50,7 @@ class Projects(StudioCase):
         ben = User.objects.create_user("ben", password="gallery-12")
         run = self.post(f"/api/shots/{self.shot.id}/runs", {"base": self.shot.current_id})
         self.work()
-        handoff = self.post(f"/api/runs/{run['id']}/handoffs", {"recipe": "png8"})
+        handoff = self.post(f"/api/runs/{run['id']}/handoffs", {"forms": [{"recipe": "png8"}]})
         self.work()
         body = {"document": {}, "frame": 1, "width": 16, "height": 9}
         shot, project = f"/api/shots/{self.shot.id}", f"/api/projects/{self.project.id}"

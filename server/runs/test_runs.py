@@ -112,7 +112,7 @@ class Runs(StudioCase):
         failed = self._run(run)
         self.assertEqual((failed["state"], failed["progress"]["failed"]), ("failed", 6))
         self.assertIn("No space left", failed["failed"][0]["error"])
-        self.post(f"/api/runs/{run['id']}/handoffs", {"recipe": "png8"}, expect=422)
+        self.post(f"/api/runs/{run['id']}/handoffs", {"forms": [{"recipe": "png8"}]}, expect=422)
         self.post(f"/api/runs/{run['id']}/retry")
         self.work()
         self.assertEqual(self._run(run)["state"], "done")
@@ -207,11 +207,11 @@ class HandOffs(StudioCase):
 
     def test_versions_count_up_and_earlier_ones_are_never_touched(self) -> None:
         run = self._rendered()
-        first = self.post(f"/api/runs/{run}/handoffs", {"recipe": "png8"})
+        first = self.post(f"/api/runs/{run}/handoffs", {"forms": [{"recipe": "png8"}]})
         self.work()
         package = self.data / "handoffs" / f"shot-{self.shot.id}" / "v001.zip"
         before = (package.read_bytes(), package.stat().st_mtime_ns)
-        second = self.post(f"/api/runs/{run}/handoffs", {"recipe": "png16"})
+        second = self.post(f"/api/runs/{run}/handoffs", {"forms": [{"recipe": "png16"}]})
         self.work()
         self.assertEqual((first["version"], second["version"]), (1, 2))
         self.assertEqual((package.read_bytes(), package.stat().st_mtime_ns), before)
@@ -227,7 +227,7 @@ class HandOffs(StudioCase):
         folder = self.data / "handoffs" / f"shot-{self.shot.id}" / "v001" / "KM010_sign_beauty_v001"
         folder.mkdir(parents=True)
         (folder / "KM010_sign_beauty_v001.0003.png").write_bytes(b"in the way")
-        handoff = self.post(f"/api/runs/{run}/handoffs", {"recipe": "png8"})
+        handoff = self.post(f"/api/runs/{run}/handoffs", {"forms": [{"recipe": "png8"}]})
         self.work()
         failed = self.get(f"/api/shots/{self.shot.id}/handoffs")[0]
         self.assertEqual(failed["state"], "failed")
@@ -241,10 +241,13 @@ class HandOffs(StudioCase):
     def test_unknown_recipes_and_unfinished_runs_are_refused(self) -> None:
         run = self.post(f"/api/shots/{self.shot.id}/runs", {"base": self.fresh().current_id})
         self.assertIn(
-            "not rendered", self.post(f"/api/runs/{run['id']}/handoffs", {"recipe": "png8"}, expect=422)["detail"]
+            "not rendered",
+            self.post(f"/api/runs/{run['id']}/handoffs", {"forms": [{"recipe": "png8"}]}, expect=422)["detail"],
         )
         self.work()
-        self.assertIn("png16", self.post(f"/api/runs/{run['id']}/handoffs", {"recipe": "gif"}, expect=422)["detail"])
+        self.assertIn(
+            "png16", self.post(f"/api/runs/{run['id']}/handoffs", {"forms": [{"recipe": "bmp"}]}, expect=422)["detail"]
+        )
 
 
 class KilledWorker(StudioCase):

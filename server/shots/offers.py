@@ -11,8 +11,9 @@ from zeitbild.document.shot import Backdrop, Camera, Environment, Shot
 from zeitbild.elements import kinds
 from zeitbild.finishes import READY_MADE, NamedFinish
 from zeitbild.fonts import SHIPPED
+from zeitbild.formats import Option
 from zeitbild.geometry.font import MAX_FONT_BYTES
-from zeitbild.handoff.recipes import recipes
+from zeitbild.handoff.recipes import RECEIVERS, recipes
 from zeitbild.keys import Moving
 from zeitbild.keys.measure import fields_of, measure_of
 from zeitbild.library import files
@@ -26,6 +27,21 @@ from zeitbild.render.renderer import RENDERER_VERSION
 from zeitbild.snapshot.quality import QUALITIES
 from zeitbild.surroundings import kinds as surroundings
 from zeitbild.timing import RATES
+
+
+def _option(one: Option) -> dict[str, Any]:
+    """Something that can be chosen about files."""
+    return {
+        "name": one.name,
+        "title": one.title,
+        "kind": one.kind if not one.choices else "choice",
+        "choices": [{"name": name, "title": title} for name, title in one.choices],
+        "low": one.low,
+        "high": one.high,
+        "initial": one.without,
+        "unit": one.unit,
+        "note": one.note,
+    }
 
 
 def _preview(kind: str, name: str) -> str:
@@ -138,22 +154,21 @@ def offers() -> dict[str, Any]:
             for one in passes
         ],
         "looks": [{"name": one.name, "title": one.title, "note": one.note} for one in looks()],
+        "receivers": [{"name": name, "title": title} for name, title in RECEIVERS.items()],
         "recipes": [
             {
                 "name": one.name,
                 "title": one.title,
                 "note": one.note,
+                "receiver": one.receiver,
+                "keeps": one.keeps,
+                "loses": one.loses,
+                "hears": one.format.hears,
                 "alpha": one.format.alpha,
                 "sharing": one.sharing,
                 "roles": sorted(one.format.bits),
-                "options": [
-                    {
-                        "name": option.name,
-                        "title": option.title,
-                        "choices": [{"name": name, "title": title} for name, title in option.choices],
-                    }
-                    for option in one.format.options
-                ],
+                "whole_numbers": one.format.ends_at_white and not one.format.lossy,
+                "options": [_option(option) for option in one.options],
                 "extension": one.format.extension,
             }
             for one in recipes

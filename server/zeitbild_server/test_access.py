@@ -80,7 +80,7 @@ class Access(StudioCase):
             "findPalette": seen,
             "estimate": {"document": document},
             "startRun": {"base": self.fresh().current_id},
-            "startHandOff": {"recipe": "png8"},
+            "startHandOff": {"forms": [{"recipe": "png8"}]},
         }
 
     def _operations(self) -> list[tuple[str, str, str, dict[str, Any]]]:

@@ -149,7 +149,7 @@ class Downloads(ServedCase):
     def _package(self) -> tuple[str, bytes]:
         run = self.post(f"/api/shots/{self.shot.id}/runs", {"base": self.fresh().current_id, "frame_set": "1-2"})
         wait_until(lambda: self.get(f"/api/runs/{run['id']}")["state"] == "done")
-        handoff = self.post(f"/api/runs/{run['id']}/handoffs", {"recipe": "png8"})
+        handoff = self.post(f"/api/runs/{run['id']}/handoffs", {"forms": [{"recipe": "png8"}]})
         path = f"/api/handoffs/{handoff['id']}"
         wait_until(lambda: self.get(f"/api/shots/{self.shot.id}/handoffs")[0]["state"] == "done")
         whole = Path(self.data / "handoffs" / f"shot-{self.shot.id}" / "v001.zip").read_bytes()

@@ -19,7 +19,7 @@ from zeitbild.document.reading import parse_shot
 from zeitbild.document.shot import Shot
 from zeitbild.errors import FullError, GoneError, ZeitbildError
 from zeitbild.farm.pool import NO_MEMORY
-from zeitbild.handoff.recipes import recipes
+from zeitbild.handoff.recipes import Recipe, recipes
 from zeitbild.handoff.writing import FileRecord, Order, passes_in, write_file
 from zeitbild.masters import MasterStore, ends_of, frame_key
 from zeitbild.naming import Wanted, sequences
@@ -310,6 +310,10 @@ def reads(files: Callable[..., list[tuple[Path, Path]]]) -> Callable[[F], F]:
     return mark
 
 
+def _order(document: str, recipe: Recipe, version: int, options: tuple[tuple[str, str], ...], assets: Path) -> Order:
+    return Order(recipe, version, _reach(document, assets), recipe.chosen(dict(options)), AssetFolder(assets))
+
+
 @reads(_masters_read)
 def write_files(
     document: str,
@@ -331,7 +335,7 @@ def write_files(
     """
     shot, chosen = _shot(document), recipes.get(recipe)
     sources = rendered_layers(MasterStore(masters), [(frame, cells)])
-    order = Order(chosen, version, _reach(document, assets), chosen.format.chosen(dict(options)))
+    order = _order(document, chosen, version, options, assets)
     wanted = Wanted(layers, passes, chosen.sharing)
     return [
         write_file(shot, one, (frame,), sources, order, folder)
@@ -362,7 +366,7 @@ def write_sequence(
     """Files that hold all frames of a sequence, from the masters of cells frame by frame, each read back; see ``write_files``."""
     shot, chosen = _shot(document), recipes.get(recipe)
     sources = rendered_layers(MasterStore(masters), cells)
-    order = Order(chosen, version, _reach(document, assets), chosen.format.chosen(dict(options)))
+    order = _order(document, chosen, version, options, assets)
     records = []
     for one in sequences(shot, Wanted(layers, passes, chosen.sharing, True), [frame for frame, _ in cells]):
         there = {frame for layer, _ in one.holds if layer in sources for frame in sources[layer].frames}

@@ -21,7 +21,7 @@ from zeitbild.document.reading import parse_shot, write_shot
 from zeitbild.document.shot import Camera, Layer, NamedCamera
 from zeitbild.errors import GoneError, InputError, StorageError
 from zeitbild.farm import FramePool, make_files, render_cell, render_layers, write_files
-from zeitbild.handoff import Order, Written, build_manifest, pack, receiver_text, recipes
+from zeitbild.handoff import SUMS, Order, Written, build_manifest, pack, receiver_text, recipes
 from zeitbild.masters import MasterStore
 from zeitbild.resolve import depth_range, reach_of
 from zeitbild.testing import small_shot
@@ -167,14 +167,16 @@ class Cells(unittest.TestCase):
         order = Order(recipe, 2, reach_of(shot, AssetFolder(self.assets)), {})
         written = Written(records, shot.layers, list(shot.timing.frames), "check", "2026-11-25T00:00:00+00:00")
         manifest = build_manifest(shot, order, written)
-        text = receiver_text(manifest, recipe.note)
+        text = receiver_text(manifest, order)
         target = self.folder / "v002.zip"
-        pack(self.folder / "out", target, manifest, text, records)
+        beside = {"manifest.json": json.dumps(manifest).encode(), "README.txt": text.encode()}
+        digests = {record.path: record.sha256 for record in records}
+        pack(self.folder / "out", target, beside, digests)
         with zipfile.ZipFile(target) as archive:
             self.assertIsNone(archive.testzip())
             read = json.loads(archive.read("manifest.json"))
             listed = {entry["path"]: entry["sha256"] for entry in read["files"]}
-            self.assertEqual(set(archive.namelist()), {*listed, "manifest.json", "README.txt"})
+            self.assertEqual(set(archive.namelist()), {*listed, "manifest.json", "README.txt", SUMS})
             for path, sha256 in listed.items():
                 self.assertEqual(hashlib.sha256(archive.read(path)).hexdigest(), sha256)
         self.assertEqual(read["rate"], {"frames": 30, "seconds": 1})
@@ -187,7 +189,7 @@ class Cells(unittest.TestCase):
         changed = self.folder / "out" / records[0].path
         changed.write_bytes(b"changed")
         with self.assertRaisesRegex(StorageError, "changed between"):
-            pack(self.folder / "out", self.folder / "again.zip", manifest, text, records)
+            pack(self.folder / "out", self.folder / "again.zip", beside, digests)
         self.assertFalse((self.folder / "again.zip").exists())
 
     def test_depth_stays_within_its_range_at_every_frame(self) -> None:

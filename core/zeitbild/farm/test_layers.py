@@ -302,7 +302,7 @@ class Files(Case):
         self.assertEqual(manifest["adds_up"][1]["parts"], ["light-Warm", "light-Cool"])
         self.assertTrue(manifest["proofs"]["layers_rejoin"][0]["holds"])
         self.assertEqual(manifest["layers"][0]["members"], {"shown": ["Word"], "hold-out": ["Ball", "Plate"]})
-        text = receiver_text(manifest, order.recipe.note)
+        text = receiver_text(manifest, order)
         self.assertIn("word: word; cut out by Ball, Plate", text)
         self.assertIn("The ball alone.", text)
         self.assertIn("they give the whole picture", text.replace("\n", " "))

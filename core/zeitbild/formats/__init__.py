@@ -1,5 +1,29 @@
 """File formats: one module a kind, found by scanning this package. Conversion of pixels happens only here."""
 
-from zeitbild.formats._base import Format, Option, Options, Plane, ReadBack, Sharing, Writer, finish_names, formats
+from zeitbild.formats._base import (
+    Format,
+    Loss,
+    Option,
+    Options,
+    Plane,
+    ReadBack,
+    Sharing,
+    Writer,
+    chosen,
+    finish_names,
+    formats,
+)
 
-__all__ = ["Format", "Option", "Options", "Plane", "ReadBack", "Sharing", "Writer", "finish_names", "formats"]
+__all__ = [
+    "Format",
+    "Loss",
+    "Option",
+    "Options",
+    "Plane",
+    "ReadBack",
+    "Sharing",
+    "Writer",
+    "chosen",
+    "finish_names",
+    "formats",
+]

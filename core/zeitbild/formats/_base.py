@@ -22,6 +22,7 @@ from zeitbild.snapshot.names import Names
 class Plane:
     """Pixels of one pass on their way into a file; shapes as in ``passes.Role``, float32, row 0 at the top.
 
+    sound [n, 2] is what is heard while it is seen, float32 at 48000 a second, for formats with sound inside.
     Colour and light for a format that ends at white have no channel beyond their alpha (``colour.highlights.for_straight``).
     name and layer tell passes in one file apart; channels name its channels. spread is (low, high) of each channel of depth and
     data, for formats of whole numbers; there [H, W] tells where something stands, of data, whose numbers do not. ids are the
@@ -41,6 +42,7 @@ class Plane:
     rate: Fraction | None = None
     frame: int = 0
     margin: int = 0
+    sound: NDArray[np.float32] | None = None
 
 
 def finish_names(names: Names) -> tuple[str, ...]:
@@ -49,11 +51,30 @@ def finish_names(names: Names) -> tuple[str, ...]:
 
 
 @dataclass(frozen=True, slots=True)
+class Loss:
+    """How far a file that loses something is from its plane, in levels of 255: colour as it is laid over black, in the mean and at
+    its worst place, and alpha by itself, at its worst pixel; each with what is allowed."""
+
+    mean: float
+    worst: float
+    alpha: float
+    mean_allowed: float
+    worst_allowed: float
+    alpha_allowed: float
+
+    @property
+    def holds(self) -> bool:
+        """Whether it is within what is allowed."""
+        return self.mean <= self.mean_allowed and self.worst <= self.worst_allowed and self.alpha <= self.alpha_allowed
+
+
+@dataclass(frozen=True, slots=True)
 class ReadBack:
     """What the independent reader found of a plane: raster, channels, bits, and the largest distance from it.
 
     worst is in code values for whole-number formats and in absolute values for float formats; ``holds`` tells whether
-    it stays within what the format's rounding allows. stray counts pixels with colour under zero alpha.
+    it stays within what the format's rounding allows. stray counts pixels with colour under zero alpha, where there should be none.
+    loss tells more of formats that lose something.
     """
 
     width: int
@@ -63,21 +84,65 @@ class ReadBack:
     worst: float
     allowed: float
     stray: int
+    loss: Loss | None = None
 
     @property
     def holds(self) -> bool:
         """True if the file says what the plane says."""
-        return self.worst <= self.allowed and self.stray == 0
+        return self.worst <= self.allowed and self.stray == 0 and (self.loss is None or self.loss.holds)
 
 
 @dataclass(frozen=True, slots=True)
 class Option:
     """Something that can be chosen about files of a format: its name, title, and the choices with what they mean; the first is
-    what it is without a choice."""
+    what it is without a choice.
+
+    Without choices it is a number from low to high or, without these, a text that ``reads`` (a colour, a rate); initial is what it is
+    without a choice then, unit is that of numbers, and empty means that nothing is wanted.
+    """
 
     name: str
     title: str
-    choices: tuple[tuple[str, str], ...]
+    choices: tuple[tuple[str, str], ...] = ()
+    low: float | None = None
+    high: float | None = None
+    initial: str = ""
+    unit: str = ""
+    kind: Literal["choice", "number", "colour", "rate"] = "choice"
+    reads: Callable[[str], object] | None = None
+    note: str = ""
+
+    @property
+    def without(self) -> str:
+        """What it is without a choice."""
+        return self.choices[0][0] if self.choices else self.initial
+
+    def check(self, value: str, of: str) -> str:
+        """The value as it is kept; InputError says what is wrong with it for ``of``."""
+        field = f"options.{self.name}"
+        if self.choices:
+            if value not in dict(self.choices):
+                raise InputError(
+                    f"{of} cannot have {self.name} {value[:40]!r}; there is {', '.join(dict(self.choices))}", field
+                )
+            return value
+        value = value.strip()
+        if not value and not self.initial:
+            return value
+        if self.kind == "number":
+            try:
+                number = float(value)
+            except ValueError:
+                raise InputError(f"{self.title} is a number, not {value[:40]!r}", field) from None
+            if self.low is None or self.high is None or not self.low <= number <= self.high:
+                raise InputError(f"{self.title} is from {self.low:g} to {self.high:g}, not {value[:40]}", field)
+            return f"{number:.12g}"
+        if self.reads is not None:
+            try:
+                self.reads(value)
+            except ValueError as error:
+                raise InputError(f"{self.title}: {error}", field) from None
+        return value
 
 
 #: What was chosen, by the option's name.
@@ -106,16 +171,18 @@ ReadFrames = Callable[[Path, Iterable[Sequence[Plane]], Sharing, Options], Itera
 class Format:
     """One way to write planes to files.
 
-    bits by role; roles that are missing it cannot carry. alpha: how colour relates to alpha in the file; colour: how light is
-    encoded there; ends_at_white: what is brighter than white does not fit in; overscan: it keeps what lies around the raster; container:
-    a file holds all frames of a sequence, not one; reader: the library that reads it back. A file is opened, given its frames in their
-    order, and closed; read_back tells what was found of each.
+    bits by role; roles that are missing it cannot carry. alpha: how colour relates to alpha in the file (hard: there or not; none: it
+    has none, and pictures are laid over a ground); colour: how light is encoded there; ends_at_white: what is brighter than white does
+    not fit in; overscan: it keeps what lies around the raster; container: a file holds all frames of a sequence, not one; moves: its
+    frames are played, at the rate of the shot or another; hears: sound that goes inside; even: width and height are even numbers;
+    largest: pixels of a side at most (0: it does not say); lossy: what is lost, in a sentence; reader: the library that reads it back.
+    A file is opened, given its frames in their order, and closed; read_back tells what was found of each.
     """
 
     name: str
     title: str
     extension: str
-    alpha: Literal["straight", "premultiplied"]
+    alpha: Literal["straight", "premultiplied", "hard", "none"]
     colour: str
     bits: dict[Role, int]
     open: Open
@@ -127,24 +194,31 @@ class Format:
     reader: str = "OpenImageIO"
     sharing: tuple[Sharing, ...] = ("pass",)
     options: tuple[Option, ...] = field(default=())
+    hears: Literal["", "PCM", "AAC", "Opus"] = ""
+    even: bool = False
+    moves: bool = False
+    lossy: str = ""
+    largest: int = 0
+
+    @property
+    def unit(self) -> str:
+        """What the largest difference that reading back finds is counted in."""
+        if self.lossy:
+            return "of 255"
+        return "code values" if self.ends_at_white else "absolute"
 
     def carries(self, role: Role) -> bool:
         """Whether a pass of that role can be written."""
         return role in self.bits
 
-    def chosen(self, options: Options) -> dict[str, str]:
-        """The options with what was chosen; InputError names what does not exist."""
-        known = {one.name: one for one in self.options}
-        for name, value in options.items():
-            if name not in known or value not in dict(known[name].choices):
-                raise InputError(
-                    f"{self.title} cannot have {name} {value!r}; "
-                    + (
-                        f"there is {', '.join(dict(known[name].choices))}" if name in known else "it has no such option"
-                    ),
-                    "options",
-                )
-        return {one.name: options.get(one.name, one.choices[0][0]) for one in self.options}
+
+def chosen(of: str, every: Sequence[Option], options: Options) -> dict[str, str]:
+    """Options with what was chosen; InputError names what does not exist."""
+    known = {one.name: one for one in every}
+    for name in options:
+        if name not in known:
+            raise InputError(f"{of} cannot have {name[:40]!r}; it has no such option", "options")
+    return {one.name: one.check(options.get(one.name, one.without), of) for one in every}
 
 
 class _OneFrame:

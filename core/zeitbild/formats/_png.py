@@ -17,7 +17,8 @@ import numpy as np
 
 from zeitbild.errors import StorageError
 from zeitbild.formats._base import Options, Plane, ReadBack, Sharing
-from zeitbild.formats._expected import ALLOWED, difference
+from zeitbild.formats._coding import Coding
+from zeitbild.formats._expected import allowed_by, difference
 from zeitbild.formats._reader import read_raw
 from zeitbild.formats._whole_numbers import bits_of, codes
 
@@ -33,14 +34,14 @@ _BLUE_FIRST = {3: [2, 1, 0], 4: [2, 1, 0, 3]}
 def encode_png(planes: Sequence[Plane], sharing: Sharing, options: Options, bits: int) -> bytes:
     """The bytes of a PNG of a plane."""
     (plane,) = planes
-    numbers = codes(plane, bits)
+    numbers = codes(plane, bits, Coding.of(options))
     if numbers.ndim == 3:
         numbers = np.ascontiguousarray(numbers[..., _BLUE_FIRST[numbers.shape[2]]])
     done, buffer = cv2.imencode(".png", numbers, [cv2.IMWRITE_PNG_COMPRESSION, _EFFORT])
     if not done:
         raise StorageError("the PNG writer failed")
     data = buffer.tobytes()
-    if plane.role in ("colour", "light"):
+    if plane.role in ("colour", "light") and options.get("transfer", "srgb") == "srgb":
         data = data[:_SIGNATURE_AND_HEADER] + _SRGB_CHUNK + data[_SIGNATURE_AND_HEADER:]
     return data
 
@@ -49,14 +50,14 @@ def read_back_png(path: Path, planes: Sequence[Plane], sharing: Sharing, options
     """Compare a file on disk with the plane, by another library."""
     (plane,) = planes
     raw = read_raw(path)
-    bits = bits_of(plane.role, bits)
+    bits, coding = bits_of(plane.role, bits), Coding.of(options)
     found = raw.pixels.astype(np.float64)
     height, width = found.shape[:2]
     worst, stray = float("inf"), 0
     channels = {"colour": 4, "light": 4, "data": 3}.get(plane.role, 1)
     if found.shape[:2] == plane.pixels.shape[:2] and found.shape[2] == channels and raw.bits == bits:
-        worst, stray = difference(found, plane, (1 << bits) - 1)
-    return [ReadBack(width, height, "".join(raw.channels), raw.bits, worst, ALLOWED, stray)]
+        worst, stray = difference(found, plane, (1 << bits) - 1, coding)
+    return [ReadBack(width, height, "".join(raw.channels), raw.bits, worst, allowed_by(coding), stray)]
 
 
 def png_functions(bits: int) -> tuple[Any, Any]:

@@ -1,6 +1,6 @@
 """What files of whole numbers hold of each role, for all formats that have such; ``_expected`` says it once more for reading back.
 
-colour, light  straight, sRGB-encoded, black where alpha rounds to zero
+colour, light  as its ``Coding`` says: straight, sRGB-encoded, black where alpha rounds to zero, if nothing else was chosen
 coverage       as it is, not encoded
 depth          near is the highest number, far and nothing are 0, even steps of distance
 data           each channel from the low end of its spread (0) to the high end; nothing is 0 in all channels, a third is added
@@ -13,14 +13,13 @@ from typing import Any
 import numba
 import numpy as np
 from numpy.typing import NDArray
+from scipy.ndimage import distance_transform_edt
 
-from zeitbild.colour.srgb import EXPONENT, OFFSET, SLOPE, THRESHOLD_LINEAR
 from zeitbild.formats._base import Plane
+from zeitbild.formats._coding import Coding
 from zeitbild.kernels import PARALLEL, parallel_kernel
 from zeitbild.render.passes import Role
 from zeitbild.render.picture import NO_DEPTH
-
-_SLOPE, _OFFSET, _THRESHOLD, _INVERSE = SLOPE, OFFSET, THRESHOLD_LINEAR, 1 / EXPONENT
 
 
 def bits_of(role: Role, bits: int) -> int:
@@ -29,8 +28,8 @@ def bits_of(role: Role, bits: int) -> int:
 
 
 @parallel_kernel
-def _straight_encoded(premultiplied, top, out):  # type: ignore[no-untyped-def]
-    """Premultiplied linear [H, W, 4] to straight sRGB code values; out [H, W, 4].
+def _encoded(premultiplied, top, slope, offset, exponent, threshold, times_alpha, dithered, out):  # type: ignore[no-untyped-def]
+    """Premultiplied linear [H, W, 4] to code values; out [H, W, 4]. The curve's numbers are those of ``Transfer``.
 
     Where alpha rounds to zero, colour is zero too, so that no filter of a receiver can drag a colour into an edge.
     """
@@ -43,22 +42,45 @@ def _straight_encoded(premultiplied, top, out):  # type: ignore[no-untyped-def]
                 value = 0.0
                 if code > 0:
                     value = min(1.0, max(0.0, premultiplied[y, x, k] / alpha))
-                    if value <= _THRESHOLD:
-                        value = value * _SLOPE
+                    if value < threshold:
+                        value = value * slope
                     else:
-                        value = (1.0 + _OFFSET) * value**_INVERSE - _OFFSET
-                out[y, x, k] = int(value * top + 0.5)
+                        value = (1.0 + offset) * value**exponent - offset
+                    if times_alpha:
+                        value *= alpha
+                spread = 0.5
+                if dithered:
+                    # The same at every frame, so that what stands still does not swim (a hash by multiplying and mixing bits).
+                    mixed = np.uint32(x) * np.uint32(0x9E3779B1) ^ np.uint32(y) * np.uint32(0x85EBCA77)
+                    mixed = (mixed ^ np.uint32(k) * np.uint32(0xC2B2AE3D)) * np.uint32(0x27D4EB2F)
+                    mixed = (mixed ^ (mixed >> np.uint32(15))) * np.uint32(0x2C1B3C6D)
+                    spread = float((mixed >> np.uint32(8)) & np.uint32(0xFFFF)) / 65536.0
+                out[y, x, k] = min(int(value * top + spread), int(top))
 
 
-def codes(plane: Plane, bits: int) -> NDArray[Any]:
+def bleed(numbers: NDArray[Any]) -> None:
+    """Give what is clear in codes [H, W, 4] the colour of the nearest pixel that is not, in place."""
+    clear = numbers[..., 3] == 0
+    if clear.any() and not clear.all():
+        rows, columns = distance_transform_edt(clear, return_distances=False, return_indices=True)
+        numbers[clear, :3] = numbers[rows[clear], columns[clear], :3]
+
+
+def codes(plane: Plane, bits: int, coding: Coding | None = None) -> NDArray[Any]:
     """Whole numbers [H, W] or [H, W, 3 or 4] (red first) of a plane, uint8 or uint16."""
+    coding = coding or Coding()
     bits = bits_of(plane.role, bits)
     top = (1 << bits) - 1
     dtype = np.uint8 if bits == 8 else np.uint16
     if plane.role in ("colour", "light"):
         out = np.empty(plane.pixels.shape, dtype)
         with PARALLEL:
-            _straight_encoded(np.ascontiguousarray(plane.pixels), float(top), out)
+            curve = coding.transfer
+            numbers = curve.slope, curve.offset, curve.exponent, curve.threshold
+            pixels = np.ascontiguousarray(plane.pixels)
+            _encoded(pixels, float(top), *numbers, coding.premultiplied, coding.dithered and bits == 8, out)
+        if coding.bled:
+            bleed(out)
         return out
     if plane.role == "coverage":
         share = np.clip(plane.pixels.astype(np.float64), 0, 1)

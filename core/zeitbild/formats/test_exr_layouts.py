@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from zeitbild.errors import InputError
 from zeitbild.exr_files import is_whole
-from zeitbild.formats import Plane, formats
+from zeitbild.formats import Plane, chosen, formats
 from zeitbild.formats._identities import id_bits, murmur3
 from zeitbild.formats._one import encoded, read_one
 from zeitbild.formats.test_formats import colour_plane, data_plane, depth_plane, identity_plane
@@ -66,7 +66,7 @@ class Layouts(unittest.TestCase):
     def test_every_compression_and_both_numbers_hold(self) -> None:
         for compression in ("zip", "zips", "piz", "rle", "none"):
             for numbers in ("half", "float"):
-                options = EXR.chosen({"compression": compression, "numbers": numbers})
+                options = chosen(EXR.title, EXR.options, {"compression": compression, "numbers": numbers})
                 for sharing, planes in (("layer", _layer()), ("frame", _layer())):
                     self.path.write_bytes(encoded(EXR, planes, sharing, options))  # type: ignore[arg-type]
                     found = read_one(EXR, self.path, planes, sharing, options)  # type: ignore[arg-type]
@@ -115,9 +115,9 @@ class Layouts(unittest.TestCase):
 
     def test_unknown_options_are_refused_by_name(self) -> None:
         with self.assertRaisesRegex(InputError, "compression 'dwaa'; there is zip"):
-            EXR.chosen({"compression": "dwaa"})
+            chosen(EXR.title, EXR.options, {"compression": "dwaa"})
         with self.assertRaisesRegex(InputError, "no such option"):
-            formats.get("png8").chosen({"compression": "zip"})
+            chosen("PNG", formats.get("png8").options, {"compression": "zip"})
 
 
 def _decoded(path: Path, name: str) -> dict[str, NDArray[np.float64]]:

@@ -1,14 +1,21 @@
 """Hand-off: masters to files by a recipe, read back, listed in a manifest, packed."""
 
+from zeitbild.handoff.conforming import Conforming
+from zeitbild.handoff.forms import Delivered, Packed, Part, packed_forms
 from zeitbild.handoff.manifest import Proofs, Written, build_manifest, proofs_of, receiver_text
-from zeitbild.handoff.package import pack
+from zeitbild.handoff.package import SUMS, pack
 from zeitbild.handoff.recipes import Recipe, recipes
 from zeitbild.handoff.sound import SoundRecord, write_sound
 from zeitbild.handoff.writing import FileRecord, Order, check_carried, passes_in, write_file
 
 __all__ = [
+    "SUMS",
+    "Conforming",
+    "Delivered",
     "FileRecord",
     "Order",
+    "Packed",
+    "Part",
     "Proofs",
     "Recipe",
     "SoundRecord",
@@ -16,6 +23,7 @@ __all__ = [
     "build_manifest",
     "check_carried",
     "pack",
+    "packed_forms",
     "passes_in",
     "proofs_of",
     "receiver_text",

@@ -7,9 +7,11 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from zeitbild import __version__
+from zeitbild.colour.transfer import TRANSFERS
 from zeitbild.differences import Difference
 from zeitbild.document.layers import Layer
 from zeitbild.document.shot import Shot
+from zeitbild.handoff.conforming import spoken
 from zeitbild.handoff.sound import SoundRecord
 from zeitbild.handoff.writing import FileRecord, Order, PlaneRecord
 from zeitbild.naming import code_of
@@ -71,6 +73,55 @@ def _numbers(one: Pass, order: Order) -> dict[str, Any]:
     }
 
 
+def _alpha_of(order: Order) -> str:
+    """How colour relates to alpha in the files."""
+    alpha = order.recipe.format.alpha
+    if alpha == "hard" and order.conforming.ground is not None:
+        return "none"
+    return order.options.get("alpha", alpha)
+
+
+def _colour_of(order: Order) -> str:
+    """How light is encoded in the files."""
+    name = order.options.get("transfer")
+    return TRANSFERS[name].title if name else order.recipe.format.colour
+
+
+def _options_of(order: Order) -> dict[str, str]:
+    """What was chosen: all of the format's own options, and of the others those that change something."""
+    own = {one.name for one in order.recipe.format.options}
+    usual = {one.name: one.without for one in order.recipe.options}
+    return {name: value for name, value in order.options.items() if value and (name in own or value != usual.get(name))}
+
+
+def colour_note(order: Order) -> str:
+    """What a receiver must know of colour and alpha."""
+    alpha, form = _alpha_of(order), order.recipe.format
+    colour = _colour_of(order)
+    if not form.ends_at_white:
+        return f"Colour is premultiplied (associated) and {colour}: import it as it is."
+    encoded = f"It is encoded as {colour}" if colour.startswith(("Gamma", "Linear", "Rec")) else f"It is {_ENCODED}"
+    if alpha == "none":
+        ground = order.options.get("ground") or "what is behind it"
+        return f"There is no alpha: what is clear lies over {ground}. {encoded}."
+    if alpha == "hard":
+        return f"A pixel is there or not, with its own colour. {encoded}."
+    if alpha == "premultiplied":
+        return (
+            "Colour is premultiplied (associated) with alpha, after it was encoded: tell your program so, over black. "
+            f"{encoded}, and black where alpha is zero."
+        )
+    under = "the colour of the nearest edge" if order.options.get("under") == "bled" else "black"
+    return (
+        "Colour is straight (unassociated): do not divide or multiply it by alpha on import. "
+        f"{encoded}, and {under} where alpha is zero."
+    )
+
+
+#: How most files are encoded.
+_ENCODED = "sRGB-encoded"
+
+
 def _pass_entry(one: Pass, order: Order, shot: Shot, records: Sequence[FileRecord]) -> dict[str, Any]:
     form = order.recipe.format
     own = [(record, plane) for record in records for plane in record.planes if plane.pass_name == one.name]
@@ -83,12 +134,19 @@ def _pass_entry(one: Pass, order: Order, shot: Shot, records: Sequence[FileRecor
         "bits": max((plane.bits for _, plane in own), default=form.bits[one.role]),
     }
     if one.role in ("colour", "light"):
-        entry |= {"alpha": form.alpha, "colour": form.colour}
+        entry |= {"alpha": _alpha_of(order), "colour": _colour_of(order)}
+        if form.lossy:
+            entry["loss"] = {
+                "unit": "levels of 255, colour as laid over black",
+                "mean": max((plane.mean or 0.0 for _, plane in own), default=0.0),
+                "worst": max((plane.worst for _, plane in own), default=0.0),
+                "alpha": max((plane.alpha or 0.0 for _, plane in own), default=0.0),
+            }
         if one.role == "light":
             entry["alpha_is"] = "that of beauty"
         rolled = shot.sampling.highlights if one.name == "beauty" else "clipped"
         entry["highlights"] = rolled if form.ends_at_white else "whole"
-        if one.name == "beauty":
+        if one.name == "beauty" and _alpha_of(order) != "none":
             entry["light_beyond_alpha"] = {
                 "kept_by": shot.sampling.beyond_alpha if form.ends_at_white else "the file",
                 "pixels": sum(plane.beyond for _, plane in own),
@@ -117,7 +175,7 @@ def _sum_of(shot: Shot, layers: Sequence[Layer], order: Order) -> list[dict[str,
         parts = [one for one in passes if one.sums]
         groups = [one for one in passes if one.bundle == "groups"]
         how = "linear light; alpha is that of beauty" + (
-            "; straight colours are multiplied with alpha first" if order.recipe.format.alpha == "straight" else ""
+            "; straight colours are multiplied with alpha first" if _alpha_of(order) == "straight" else ""
         )
         every = {one.name for one in (pass_named(name, *names) for name in _SUM)}
         if parts:
@@ -175,7 +233,16 @@ def _layer_entry(shot: Shot, layer: Layer) -> dict[str, Any]:
 
 def build_manifest(shot: Shot, order: Order, written: Written) -> dict[str, Any]:
     """The manifest as plain values; records are in any order."""
-    rate = shot.timing.fraction
+    conforming = order.conforming
+    rate = conforming.rate or shot.timing.fraction
+    wide, high = conforming.raster(shot.raster.width, shot.raster.height)
+    conformed = spoken(conforming, order.options)
+    if conformed:
+        conformed["from"] = {
+            "width": shot.raster.width,
+            "height": shot.raster.height,
+            "rate": str(shot.timing.fraction),
+        }
     form = order.recipe.format
     overscan = shot.raster.overscan if form.overscan and not shot.pixels.on else 0
     ordered = sorted(written.records, key=lambda record: record.path)
@@ -195,10 +262,10 @@ def build_manifest(shot: Shot, order: Order, written: Written) -> dict[str, Any]
         "files_hold": {"pass": "one pass", "layer": "all passes of a layer", "frame": "everything of a frame"}[
             order.recipe.sharing
         ],
-        "options": dict(order.options),
-        "raster": {"width": shot.raster.width, "height": shot.raster.height, "pixel_aspect": "1/1"}
-        | ({"overscan": overscan} if overscan else {}),
+        "options": _options_of(order),
+        "raster": {"width": wide, "height": high, "pixel_aspect": "1/1"} | ({"overscan": overscan} if overscan else {}),
         "rate": {"frames": rate.numerator, "seconds": rate.denominator},
+        **({"conformed": conformed} if conformed else {}),
         "frames": {
             "set": write_frames(list(written.frames)),
             "count": len(written.frames),
@@ -233,7 +300,7 @@ def build_manifest(shot: Shot, order: Order, written: Written) -> dict[str, Any]
             "files": len(ordered),
             "failed": 0,
             "largest_difference": max((plane.worst for plane in planes), default=0.0),
-            "unit": "code values" if form.ends_at_white else "absolute",
+            "unit": form.unit,
         },
         "files": [
             {
@@ -316,7 +383,7 @@ def _heard(sound: dict[str, Any] | None) -> list[str]:
     ]
 
 
-def receiver_text(manifest: dict[str, Any], note: str) -> str:
+def receiver_text(manifest: dict[str, Any], order: Order) -> str:
     """A short text for whoever receives the package."""
     rate, frames = manifest["rate"], manifest["frames"]
     spoken = f"{rate['frames']}/{rate['seconds']}" if rate["seconds"] != 1 else str(rate["frames"])
@@ -341,7 +408,7 @@ def receiver_text(manifest: dict[str, Any], note: str) -> str:
         f"{manifest['raster']['width']} x {manifest['raster']['height']} square pixels.",
         *_around(manifest["raster"].get("overscan", 0)),
         "",
-        note,
+        f"{order.recipe.note} {colour_note(order)}",
     ]
     if len(manifest["layers"]) > 1 or any(layer.get("note") for layer in manifest["layers"]):
         lines += ["", "Layers, from the bottom:"]

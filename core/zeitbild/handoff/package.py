@@ -1,21 +1,21 @@
-"""The ZIP of a hand-off, checked after writing."""
+"""The ZIP of a hand-off, checked after writing, and the list of checksums inside."""
 
 from __future__ import annotations
 
 import hashlib
-import json
+import shutil
 import zipfile
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from pathlib import Path
-from typing import Any
 
 from zeitbild.errors import StorageError
-from zeitbild.handoff.sound import SoundRecord
-from zeitbild.handoff.writing import FileRecord
 from zeitbild.storage import write_new, write_whole
 
 #: One fixed time for all entries, so that equal packages have equal bytes (the earliest that ZIP can store).
 _TIME = (1980, 1, 1, 0, 0, 0)
+#: What lists the checksums: lines that ``sha256sum -c`` and its like verify (GNU coreutils, digest modes).
+SUMS = "SHA256SUMS"
+_CHUNK = 1 << 20
 
 
 def _entry(name: str) -> zipfile.ZipInfo:
@@ -26,32 +26,35 @@ def _entry(name: str) -> zipfile.ZipInfo:
     return info
 
 
-def pack(
-    folder: Path, target: Path, manifest: dict[str, Any], text: str, records: Sequence[FileRecord | SoundRecord]
-) -> int:
-    """Write manifest.json and README.txt beside the files in ``folder`` and all of them into ``target``; gives its size.
+def sums_of(digests: Mapping[str, str]) -> bytes:
+    """The list of checksums of files by their paths."""
+    return "".join(f"{digests[path]}  {path}\n" for path in sorted(digests)).encode()
+
+
+def pack(folder: Path, target: Path, beside: Mapping[str, bytes], files: Mapping[str, str]) -> int:
+    """Write what stands ``beside`` the files in ``folder`` (by path), the list of all checksums, and all of it into ``target``; gives its
+    size. files are the checksums of those that are there already, by path.
 
     StorageError if it cannot be written, or if an entry read back from the ZIP is not the file that was checked.
     """
-    extra = {
-        "manifest.json": (json.dumps(manifest, indent=2, ensure_ascii=False) + "\n").encode(),
-        "README.txt": text.encode(),
-    }
-    for name, data in extra.items():
-        write_new(folder / name, data)
-    ordered = sorted(records, key=lambda record: record.path)
+    digests = {**files, **{path: hashlib.sha256(data).hexdigest() for path, data in beside.items()}}
+    every = {**beside, SUMS: sums_of(digests)}
+    for path, data in every.items():
+        write_new(folder / path, data)
+    ordered: Sequence[str] = [*every, *sorted(files)]
 
-    def write(beside: Path) -> None:
-        with zipfile.ZipFile(beside, "w") as archive:
-            for name, data in extra.items():
-                archive.writestr(_entry(name), data)
-            for record in ordered:
-                archive.writestr(_entry(record.path), (folder / record.path).read_bytes())
+    def write(to: Path) -> None:
+        with zipfile.ZipFile(to, "w") as archive:
+            for path in ordered:
+                # Files may be larger than four gigabytes, and are never in memory whole.
+                with (folder / path).open("rb") as source, archive.open(_entry(path), "w", force_zip64=True) as entry:
+                    shutil.copyfileobj(source, entry, _CHUNK)
 
     write_whole(target, write)
     with zipfile.ZipFile(target) as archive:
-        for record in ordered:
-            if hashlib.sha256(archive.read(record.path)).hexdigest() != record.sha256:
-                target.unlink()
-                raise StorageError(f"{record.path} changed between its check and the package; hand off again")
+        for path in sorted(digests):
+            with archive.open(path) as entry:
+                if hashlib.file_digest(entry, "sha256").hexdigest() != digests[path]:  # type: ignore[arg-type]
+                    target.unlink()
+                    raise StorageError(f"{path} changed between its check and the package; hand off again")
     return target.stat().st_size

@@ -10,12 +10,13 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from zeitbild.document.shot import Shot
 from zeitbild.errors import StorageError
 from zeitbild.resolve.sounds import seconds_of, soundings
 from zeitbild.shipped import AssetSource
-from zeitbild.sound import CHANNELS, RATE, mix, samples_in
+from zeitbild.sound import CHANNELS, RATE, Sounding, mix, samples_in
 from zeitbild.sound.reading import samples_of
 from zeitbild.sound.wav import WavWriter
 from zeitbild.storage import write_new_with
@@ -98,3 +99,26 @@ def write_sound(
     with path.open("rb") as file:
         digest = hashlib.file_digest(file, "sha256").hexdigest()
     return SoundRecord(relative, path.stat().st_size, digest, count, first, last, beyond, written)
+
+
+class SoundInside:
+    """The mix of a shot for movies that have their sound inside: as long as each frame is seen, one after another."""
+
+    def __init__(self, own: Sequence[Sounding], start: Fraction, rate: Fraction) -> None:
+        self._own, self._start, self._rate = own, start, rate
+
+    @classmethod
+    def of(
+        cls, shot: Shot, frames: Sequence[int], rate: Fraction | None, assets: AssetSource | None
+    ) -> SoundInside | None:
+        """That of some frames of a shot, played at its own rate or another one; None if it has no sound, or if frames between are left
+        out, so that nothing would be in step."""
+        if assets is None or not frames or list(frames) != list(range(frames[0], frames[0] + len(frames))):
+            return None
+        own = [sounding for _, sounding in soundings(shot, assets)]
+        return cls(own, seconds_of(shot, frames[0]), rate or shot.timing.fraction) if own else None
+
+    def at(self, number: int) -> NDArray[np.float32]:
+        """Samples [n, 2] while a frame is seen, counted from 0."""
+        begin, end = (samples_in(self._start + Fraction(at) / self._rate) for at in (number, number + 1))
+        return mix(self._own, begin, end - begin)

@@ -11,13 +11,16 @@ from typing import Any
 from zeitbild.colour.highlights import for_straight
 from zeitbild.document.shot import Shot
 from zeitbild.errors import InputError, StorageError
-from zeitbild.formats import Format, Options, Plane, finish_names
+from zeitbild.formats import Format, Options, Plane, ReadBack, finish_names
+from zeitbild.handoff.conforming import Conforming
 from zeitbild.handoff.recipes import Recipe
+from zeitbild.handoff.sound import SoundInside
 from zeitbild.naming import Sequenced, Wanted, code_of
 from zeitbild.naming.plan import file_name
 from zeitbild.render.data_rows import SHARE
 from zeitbild.render.passes import Pass, pass_named
 from zeitbild.render.picture import Picture
+from zeitbild.shipped import AssetSource
 from zeitbild.snapshot.reach import Reach
 from zeitbild.sources import Source
 from zeitbild.storage import write_new_with
@@ -37,13 +40,19 @@ class PlaneRecord:
     allowed: float
     beyond: int = 0
     clipped: int = 0
+    #: Of what loses something: levels of 255 in the mean, and of alpha at worst.
+    mean: float | None = None
+    alpha: float | None = None
 
     def and_also(self, before: PlaneRecord | None) -> PlaneRecord:
         """The same pass at this frame and at those before it."""
         if before is None:
             return self
         beyond, clipped = self.beyond + before.beyond, self.clipped + before.clipped
-        return replace(self, worst=max(self.worst, before.worst), beyond=beyond, clipped=clipped)
+        mean = None if self.mean is None or before.mean is None else max(self.mean, before.mean)
+        alpha = None if self.alpha is None or before.alpha is None else max(self.alpha, before.alpha)
+        worst = max(self.worst, before.worst)
+        return replace(self, worst=worst, beyond=beyond, clipped=clipped, mean=mean, alpha=alpha)
 
 
 @dataclass(frozen=True, slots=True)
@@ -75,6 +84,13 @@ class Order:
     version: int
     reach: Reach
     options: Options
+    #: Where sounds are, for files with sound inside.
+    assets: AssetSource | None = None
+
+    @property
+    def conforming(self) -> Conforming:
+        """What becomes of pictures on their way."""
+        return Conforming.of(self.options)
 
 
 def passes_in(shot: Shot, layer: str, names: Sequence[str]) -> list[Pass]:
@@ -129,7 +145,8 @@ def plane_of(shot: Shot, layer: str, one: Pass, ready: Picture, order: Order, fr
     ids: tuple[str, ...] = ()
     if one.role == "identity":
         ids = tuple(name for _, name, _ in ready.names) if "element" in one.name else finish_names(ready.names)
-    return Plane(
+    conforming = order.conforming
+    plane = Plane(
         one.role,
         pixels,
         name="beauty" if one.name == "beauty" else code_of(shot, one.name),
@@ -138,10 +155,11 @@ def plane_of(shot: Shot, layer: str, one: Pass, ready: Picture, order: Order, fr
         spread=tuple(one.spread(order.reach)) if one.spread is not None else (),
         there=ready.data[..., SHARE] > 0 if one.role == "data" and ready.data is not None else None,
         ids=ids,
-        rate=shot.timing.fraction,
+        rate=conforming.rate or shot.timing.fraction,
         frame=frame,
         margin=ready.margin,
-    ), clipped
+    )
+    return conforming.laid(conforming.apply(plane)), clipped
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -171,6 +189,21 @@ def _held(
     return held
 
 
+def _is_heard(one: Sequenced) -> bool:
+    """Whether a file is one that is looked at and heard: of beauty, not of its parts."""
+    return any(name == "beauty" for _, name in one.holds)
+
+
+def _how_far(found: ReadBack) -> str:
+    loss = found.loss
+    if loss is not None:
+        return (
+            f"off by {loss.mean:.3g} of 255 in the mean where {loss.mean_allowed:.3g} is allowed, at worst {loss.worst:.3g} "
+            f"({loss.worst_allowed:.3g}), alpha {loss.alpha:.3g} ({loss.alpha_allowed:.3g})"
+        )
+    return f"off by {found.worst:.3g} where {found.allowed:.3g} is allowed, {found.stray} pixels with colour under zero alpha"
+
+
 def write_file(
     shot: Shot, one: Sequenced, frames: Sequence[int], sources: Mapping[str, Source], order: Order, folder: Path
 ) -> FileRecord:
@@ -183,6 +216,10 @@ def write_file(
     rule = Wanted(sharing=recipe.sharing, container=form.container).rule_of(shot)
     relative = file_name(rule, shot, one.layer, one.pass_code, order.version, frames[0], form.extension)
     path = folder / relative
+    conforming = order.conforming
+    # What is shown one after another, of which some may be dropped or repeated.
+    shown = conforming.frames(frames, shot.timing.fraction) if form.container else list(frames)
+    sound = SoundInside.of(shot, frames, conforming.rate, order.assets) if form.hears and _is_heard(one) else None
     # A layer that does not have a frame is not in its file.
     there = {layer: frozenset(source.frames) for layer, source in sources.items()}
     # Of a file of one frame nothing is worked out twice.
@@ -195,11 +232,15 @@ def write_file(
             last[frame] = _held(shot, holds, frame, sources, order)
         return last[frame]
 
+    def planes_at(number: int) -> list[Plane]:
+        planes = held_at(shown[number]).planes
+        return planes if sound is None else [replace(plane, sound=sound.at(number)) for plane in planes]
+
     def fill(beside: Path) -> None:
         writer = form.open(beside, recipe.sharing, order.options)
         try:
-            for frame in frames:
-                writer.add(held_at(frame).planes)
+            for number in range(len(shown)):
+                writer.add(planes_at(number))
         finally:
             writer.close()
 
@@ -207,16 +248,17 @@ def write_file(
     # Of each plane what was found: bits, difference and what is allowed, pixels beyond alpha and white.
     found: dict[tuple[str, str], PlaneRecord] = {}
     try:
-        backs = form.read_back(path, (held_at(frame).planes for frame in frames), recipe.sharing, order.options)
-        for frame, back in zip(frames, backs, strict=True):
+        backs = form.read_back(path, map(planes_at, range(len(shown))), recipe.sharing, order.options)
+        for frame, back in zip(shown, backs, strict=True):
             held = held_at(frame)
             for (layer, name), plane, (beyond, clipped) in zip(held.names, back, held.counts, strict=True):
                 if not plane.holds:
                     raise StorageError(
-                        f"{relative} does not hold what was rendered ({name} of {layer}, frame {frame}): off by {plane.worst:.3g} "
-                        f"where {plane.allowed:.3g} is allowed, {plane.stray} pixels with colour under zero alpha"
+                        f"{relative} does not hold what was rendered ({name} of {layer}, frame {frame}): {_how_far(plane)}"
                     )
-                own = PlaneRecord(layer, name, plane.bits, round(plane.worst, 6), plane.allowed, beyond, clipped)
+                loss = plane.loss
+                lost = (None, None) if loss is None else (round(loss.mean, 4), round(loss.alpha, 4))
+                own = PlaneRecord(layer, name, plane.bits, round(plane.worst, 6), plane.allowed, beyond, clipped, *lost)
                 found[layer, name] = own.and_also(found.get((layer, name)))
     except StorageError:
         # What was written just now and is wrong must not stand in the way of another try.

@@ -2,68 +2,84 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
+from dataclasses import replace
 
 from django.contrib.auth.models import User
 from django.db.models import Max, Sum
 
 from disk.room import check_room
-from handoffs.models import HandOff
+from handoffs.models import Form, HandOff
 from runs.models import FINISHED, Run
+from zeitbild.document.layers import Layer
 from zeitbild.document.reading import parse_shot
+from zeitbild.document.shot import Shot
 from zeitbild.errors import InputError
-from zeitbild.handoff import check_carried, passes_in, recipes
+from zeitbild.handoff import Conforming, check_carried, passes_in, recipes
 from zeitbild.naming import Wanted, plan_files
 from zeitbild_server.writing import writing
 
+#: Forms that a hand-off has at most.
+_MOST = 12
 
-def start_handoff(
-    user: User,
-    run: Run,
-    recipe: str,
-    *,
-    options: Mapping[str, str] | None = None,
-    layers: Sequence[str] = (),
-    passes: Sequence[str] = (),
-) -> HandOff:
-    """The shot's next version from a finished run, of all its layers and passes or of some.
 
-    InputError if frames are missing, the recipe is unknown or cannot hold a pass; NamingError if files would have one name, or
-    there is nothing to write.
+def start_handoff(user: User, run: Run, forms: Sequence[Form], *, layers: Sequence[str] = ()) -> HandOff:
+    """The shot's next version from a finished run, in some forms, of all its layers or of some.
+
+    InputError if frames are missing, a recipe is unknown or cannot hold a pass; NamingError if files would have one name, or
+    there is nothing to write. Of several forms it names the form.
     """
-    chosen = recipes.get(recipe)
-    form = chosen.format
-    options = form.chosen(options or {})
+    if not 1 <= len(forms) <= _MOST:
+        raise InputError(f"a hand-off has from 1 to {_MOST} forms, not {len(forms)}", "forms")
     missing = run.total - run.cells.filter(state__in=FINISHED).count()
     if missing:
         raise InputError(f"{missing} frames of this run are not rendered; finish the run, then hand off", "run")
     shot = parse_shot(run.document)
-    wanted = Wanted(tuple(layers or run.layers), tuple(passes), chosen.sharing, form.container)
+    parts = []
+    for number, form in enumerate(forms):
+        try:
+            options, own = _settled(run, shot, form, layers)
+        except InputError as error:
+            ahead = f"{form.recipe[:40]}: " if len(forms) > 1 else ""
+            field = f"forms.{number}.{error.field}" if error.field else f"forms.{number}"
+            raise type(error)(f"{ahead}{error.message}", field) from None
+        parts.append(Form(form.recipe, options, list(form.passes)))
+    if len(parts) > 1:
+        # Each is whole by itself, so that it can be passed on alone.
+        for number, form in enumerate(parts):
+            again = sum(one.recipe == form.recipe for one in parts[:number])
+            form.folder = f"{form.recipe}-{again + 1}" if again else form.recipe
+    names = [layer.name for layer in own]
+    # Files about as large as the masters each, and the package.
+    masters = run.cells.filter(layer__in=names).aggregate(total=Sum("bytes"))["total"] or 0
+    check_room(run.shot.project, 2 * len(parts) * masters)
+    with writing():
+        newest = HandOff.objects.filter(shot=run.shot).aggregate(newest=Max("version"))["newest"] or 0
+        handoff = HandOff(shot=run.shot, run=run, version=newest + 1, layers=names, made_by=user)
+        handoff.keep(parts)
+        handoff.save()
+    return handoff
+
+
+def _settled(run: Run, shot: Shot, form: Form, layers: Sequence[str]) -> tuple[dict[str, str], tuple[Layer, ...]]:
+    """All options of a form, and the layers that it is of; InputError if it cannot be written."""
+    chosen = recipes.get(form.recipe)
+    kind = chosen.format
+    options = chosen.chosen(form.options)
+    wanted = Wanted(tuple(layers or run.layers), tuple(form.passes), chosen.sharing, kind.container)
     own = wanted.layers_of(shot)
     if not {layer.name for layer in own} <= set(run.layers):
         raise InputError(f"this run has only the layers {', '.join(run.layers)}", "layers")
-    check_carried(form, {layer.name: passes_in(shot, layer.name, wanted.passes_of(layer)) for layer in own})
-    plan_files(shot, version=1, ext=form.extension, frames=run.frames, wanted=wanted)
-    # Files about as large as the masters, and the package.
-    masters = run.cells.filter(layer__in=[layer.name for layer in own]).aggregate(total=Sum("bytes"))["total"] or 0
-    check_room(run.shot.project, 2 * masters)
-    with writing():
-        newest = HandOff.objects.filter(shot=run.shot).aggregate(newest=Max("version"))["newest"] or 0
-        return HandOff.objects.create(
-            shot=run.shot,
-            run=run,
-            version=newest + 1,
-            recipe=recipe,
-            options=options,
-            layers=[layer.name for layer in own],
-            passes=list(passes),
-            made_by=user,
-        )
+    Conforming.of(options).check(kind, shot.raster.width, shot.raster.height, shot.timing.fraction)
+    check_carried(kind, {layer.name: passes_in(shot, layer.name, wanted.passes_of(layer)) for layer in own})
+    plan_files(shot, version=1, ext=kind.extension, frames=run.frames, wanted=wanted)
+    return options, own
 
 
 def retry_handoff(handoff: HandOff) -> None:
     """Try a failed hand-off again: files that stand already and are right are kept."""
     if handoff.state != HandOff.State.FAILED:
         raise InputError("Only a failed hand-off can be tried again.")
-    handoff.state, handoff.error, handoff.written = HandOff.State.WAITING, "", {}
-    handoff.save(update_fields=["state", "error", "written"])
+    handoff.state, handoff.error = HandOff.State.WAITING, ""
+    handoff.keep([replace(one, written={}) for one in handoff.parts])
+    handoff.save(update_fields=["state", "error", "forms"])

@@ -17,25 +17,13 @@ from zeitbild.differences import Difference
 from zeitbild.document.reading import parse_shot
 from zeitbild.errors import FullError, InputError, ZeitbildError
 from zeitbild.farm import write_files, write_sequence
-from zeitbild.handoff import (
-    FileRecord,
-    Order,
-    Proofs,
-    Recipe,
-    SoundRecord,
-    Written,
-    build_manifest,
-    pack,
-    proofs_of,
-    receiver_text,
-    recipes,
-    write_sound,
-)
+from zeitbild.handoff import Delivered, FileRecord, Order, Part, Proofs, Recipe, pack, packed_forms, proofs_of, recipes
 from zeitbild.masters import MasterStore
 from zeitbild.paths import assets_folder, masters_folder
+from zeitbild.render.picture import Picture
 from zeitbild.resolve import reach_of
-from zeitbild.sources import Masters
-from zeitbild.timing import parse_frames, write_frames
+from zeitbild.sources import Masters, rendered_layers
+from zeitbild.timing import write_frames
 from zeitbild_server.writing import writing
 
 log = logging.getLogger("zeitbild.worker")
@@ -55,7 +43,7 @@ def _layers(handoff: HandOff) -> list[str]:
 
 
 def _places(handoff: HandOff, recipe: Recipe) -> dict[_Place, Masters]:
-    """What is written, and the masters that were proofed in its run; InputError if some are not rendered."""
+    """What is written of a form, and the masters that were proofed in its run; InputError if some are not rendered."""
     run, names = handoff.run, _layers(handoff)
     cells = run.cells.filter(state__in=FINISHED, layer__in=names).order_by("frame")
     by_frame: dict[int, dict[str, tuple[str, str, Any]]] = {}
@@ -104,21 +92,21 @@ def _render_again(handoff: HandOff, worker: ActiveWorker, gone: list[_Place]) ->
     log.warning("hand-off %s: masters of %s frames are gone", handoff.id, len(gone))
 
 
-#: Places that are written by one task.
-_Task = tuple[_Place, ...]
+#: Places that are written by one task, and the number of the form.
+_Task = tuple[int, tuple[_Place, ...]]
 
 
 def _tasks(
-    document: str, recipe: Recipe, places: dict[_Place, Masters], common: tuple[Any, ...]
-) -> tuple[Callable[..., list[FileRecord]], list[tuple[_Task, tuple[Any, ...]]]]:
-    """What writes the files, and what is to be done: frame by frame, or all frames of some layers at once if a file holds them."""
+    number: int, document: str, recipe: Recipe, places: dict[_Place, Masters], common: tuple[Any, ...]
+) -> list[tuple[_Task, tuple[Any, ...]]]:
+    """What is to be done for a form: frame by frame, or all frames of some layers at once if a file holds them."""
     if not recipe.format.container:
-        return write_files, [((place,), (document, place[1], masters, *common)) for place, masters in places.items()]
+        return [((number, (place,)), (document, place[1], masters, *common)) for place, masters in places.items()]
     together: dict[tuple[str, ...], list[_Place]] = {}
     for place in places:
         together.setdefault(place[0] if recipe.sharing != "frame" else (), []).append(place)
-    return write_sequence, [
-        (tuple(own), (document, tuple((place[1], places[place]) for place in own), *common))
+    return [
+        ((number, tuple(own)), (document, tuple((place[1], places[place]) for place in own), *common))
         for own in together.values()
     ]
 
@@ -140,71 +128,137 @@ def _proofs(handoff: HandOff) -> Proofs:
     return proofs_of(sums, rejoins)
 
 
+class _Progress:
+    """What is written of each form, told to everybody now and then."""
+
+    def __init__(self, handoff: HandOff, worker: ActiveWorker) -> None:
+        self._handoff, self._worker = handoff, worker
+        self.parts = handoff.parts
+        # As far as an earlier worker came; those files are only checked again.
+        self._most = sum(one.count for one in self.parts)
+        self._frames: list[dict[str, list[int]]] = [{} for _ in self.parts]
+        self.records: list[list[FileRecord]] = [[] for _ in self.parts]
+        self.places = 0
+        self._reported = 0.0
+
+    def add(self, number: int, places: tuple[_Place, ...], records: list[FileRecord]) -> None:
+        """Files of some places of a form are written and read back."""
+        self.records[number].extend(records)
+        self.places += len(places)
+        for own, at in places:
+            for layer in own:
+                self._frames[number].setdefault(layer, []).append(at)
+
+    def settle(self) -> None:
+        """Put into the forms what is known of them."""
+        for one, frames, records in zip(self.parts, self._frames, self.records, strict=True):
+            one.written = _frame_sets(frames)
+            one.files, one.bytes = len(records), sum(record.bytes for record in records)
+            one.worst = max((record.worst for record in records), default=0.0)
+
+    def report(self) -> None:
+        """Tell it, but not too often."""
+        if time.monotonic() - self._reported <= PULSE / 2:
+            return
+        self._reported = time.monotonic()
+        self.settle()
+        with writing():
+            if holds(self._handoff, self._worker.name):
+                self._handoff.keep(self.parts)
+                HandOff.objects.filter(id=self._handoff.id).update(forms=self._handoff.forms)
+                count = sum(one.count for one in self.parts)
+                if count > self._most:
+                    self._most = count
+                    note_progress(self._handoff)
+
+
 def work_handoff(handoff: HandOff, worker: ActiveWorker) -> None:
-    """Write all files of a claimed hand-off, each read back from disk, and pack them with their manifest."""
-    run, recipe = handoff.run, recipes.get(handoff.recipe)
+    """Write all files of a claimed hand-off, each read back from disk, and pack them with their manifests."""
+    run, folder = handoff.run, version_folder(handoff)
     shot = parse_shot(run.document)
-    folder = version_folder(handoff)
-    places = _places(handoff, recipe)
-    gone = list(_gone(places, worker))
+    progress = _Progress(handoff, worker)
+    # Those that go frame by frame, and those whose files hold all frames.
+    tasks: dict[bool, list[tuple[_Task, tuple[Any, ...]]]] = {False: [], True: []}
+    total, gone = 0, list[_Place]()
+    for number, form in enumerate(progress.parts):
+        recipe = recipes.get(form.recipe)
+        places = _places(handoff, recipe)
+        total += len(places)
+        gone = gone or list(_gone(places, worker))
+        chosen = tuple(sorted(form.options.items())), tuple(_layers(handoff)), tuple(form.passes)
+        common = (recipe.name, *chosen, handoff.version, assets_folder(), masters_folder(), folder / form.folder)
+        tasks[recipe.format.container] += _tasks(number, run.document, recipe, places, common)
+    # Forms take the masters of a frame one after another, while they are at hand.
+    tasks[False].sort(key=lambda task: task[0][1][0][1])
+    functions: dict[bool, Callable[..., list[FileRecord]]] = {False: write_files, True: write_sequence}
+    for container in (False, True) if not gone else ():
+        for outcome in worker.pool.run(functions[container], tasks[container], worker.goes_on, pulse=PULSE / 2):
+            if outcome is not None and outcome.gone:
+                gone.extend(outcome.task[1])
+            elif outcome is not None and outcome.result is None:
+                number, own = outcome.task
+                kind = FullError if outcome.full else ZeitbildError
+                where = write_frames(sorted({at for _, at in own}))
+                ahead = f"{progress.parts[number].recipe}, " if len(progress.parts) > 1 else ""
+                raise kind(f"{ahead}frame {where} of {', '.join(own[0][0])}: {outcome.error}")
+            elif outcome is not None and outcome.result is not None:
+                progress.add(*outcome.task, outcome.result)
+            progress.report()
     if gone:
         _render_again(handoff, worker, gone)
         return
-    chosen = tuple(sorted(handoff.options.items())), tuple(_layers(handoff)), tuple(handoff.passes)
-    common = (recipe.name, *chosen, handoff.version, assets_folder(), masters_folder(), folder)
-    function, tasks = _tasks(run.document, recipe, places, common)
-    records: list[FileRecord] = []
-    written: dict[str, list[int]] = {}
-    reported, done = 0.0, 0
-    # As far as an earlier worker came; those files are only checked again.
-    most = sum(len(parse_frames(text)) for text in handoff.written.values() if text)
-    for outcome in worker.pool.run(function, tasks, worker.goes_on, pulse=PULSE / 2):
-        if outcome is not None and outcome.gone:
-            gone.extend(outcome.task)
-        elif outcome is not None and outcome.result is None:
-            kind = FullError if outcome.full else ZeitbildError
-            where = write_frames(sorted({at for _, at in outcome.task}))
-            raise kind(f"frame {where} of {', '.join(outcome.task[0][0])}: {outcome.error}")
-        elif outcome is not None and outcome.result is not None:
-            records.extend(outcome.result)
-            done += len(outcome.task)
-            for own, at in outcome.task:
-                for layer in own:
-                    written.setdefault(layer, []).append(at)
-        if time.monotonic() - reported > PULSE / 2:
-            reported = time.monotonic()
-            with writing():
-                if holds(handoff, worker.name):
-                    HandOff.objects.filter(id=handoff.id).update(written=_frame_sets(written))
-                    count = sum(map(len, written.values()))
-                    if count > most:
-                        most = count
-                        note_progress(handoff)
-    if gone:
-        _render_again(handoff, worker, gone)
-        return
-    if done < len(places) or not worker.goes_on():
+    if progress.places < total or not worker.goes_on():
         # Put away, or the worker ends: files that stand are kept, and the next one goes on from there.
         give_back(handoff, worker.name, HandOff.State.WAITING)
         return
-    order = Order(recipe, handoff.version, reach_of(shot, AssetFolder(assets_folder())), handoff.options)
-    layers = [layer for layer in shot.layers if layer.name in _layers(handoff)]
-    frames = sorted({frame for _, frame in places})
-    made = handoff.made_at.isoformat(timespec="seconds")
-    sound = write_sound(shot, frames, handoff.version, folder, AssetFolder(assets_folder()))
-    held = Written(records, layers, frames, run.quality, made, _proofs(handoff), sound)
-    manifest = build_manifest(shot, order, held)
-    files: list[FileRecord | SoundRecord] = [*records, *([sound] if sound is not None else [])]
-    size = pack(folder, package_path(handoff), manifest, receiver_text(manifest, recipe.note), files)
+    progress.settle()
+    source = _look_source(handoff)
+    packed = packed_forms(
+        shot,
+        [
+            Part(
+                Order(
+                    recipes.get(form.recipe),
+                    handoff.version,
+                    reach_of(shot, AssetFolder(assets_folder())),
+                    recipes.get(form.recipe).chosen(form.options),
+                    AssetFolder(assets_folder()),
+                ),
+                form.folder,
+                records,
+            )
+            for form, records in zip(progress.parts, progress.records, strict=True)
+        ],
+        Delivered(
+            [layer for layer in shot.layers if layer.name in _layers(handoff)],
+            sorted({frame for own in source.values() for frame in own}),
+            run.quality,
+            handoff.made_at.isoformat(timespec="seconds"),
+            _proofs(handoff),
+        ),
+        folder,
+        lambda layer, frame: _picture(source, layer, frame),
+    )
+    size = pack(folder, package_path(handoff), packed.beside, packed.files)
     with writing():
         if not holds(handoff, worker.name):
             return
-        HandOff.objects.filter(id=handoff.id).update(
-            files=len(files),
-            bytes=size,
-            worst=max((record.worst for record in records), default=0.0),
-            written=_frame_sets(written),
-        )
+        handoff.keep(progress.parts)
+        HandOff.objects.filter(id=handoff.id).update(files=len(packed.files), bytes=size, forms=handoff.forms)
         handoff.refresh_from_db()
         give_back(handoff, worker.name, HandOff.State.DONE)
-    log.info("hand-off %s: %s files", handoff.id, len(records))
+    log.info("hand-off %s: %s files", handoff.id, len(packed.files))
+
+
+def _look_source(handoff: HandOff) -> dict[str, dict[int, Any]]:
+    """The masters of each layer, by frame."""
+    found: dict[str, dict[int, Any]] = {}
+    for (layers, frame), masters in _places(handoff, recipes.get("png8")).items():
+        found.setdefault(layers[0], {})[frame] = masters
+    return found
+
+
+def _picture(source: dict[str, dict[int, Any]], layer: str, frame: int) -> Picture:
+    """A master as it was proofed."""
+    store = MasterStore(masters_folder())
+    return rendered_layers(store, [(frame, source[layer][frame])])[layer].picture(frame)

@@ -2642,6 +2642,42 @@ export interface components {
             depth: number | null;
         };
         /**
+         * FormOut
+         * @description A form of a hand-off: the folder in its package, what of it is written (frames by layer), and what reading back found.
+         */
+        FormOut: {
+            /** Recipe */
+            recipe: string;
+            /**
+             * Options
+             * @default {}
+             */
+            options?: {
+                [key: string]: string;
+            };
+            /**
+             * Passes
+             * @default []
+             */
+            passes?: string[];
+            /** Title */
+            title: string;
+            /** Folder */
+            folder: string;
+            /** Written */
+            written: {
+                [key: string]: number[];
+            };
+            /** Files */
+            files: number;
+            /** Bytes */
+            bytes: number;
+            /** Worst */
+            worst: number;
+            /** Unit */
+            unit: string;
+        };
+        /**
          * HandOffOut
          * @description A hand-off.
          */
@@ -2654,32 +2690,20 @@ export interface components {
             run_id: number;
             /** Version */
             version: number;
-            /** Recipe */
-            recipe: string;
-            /** Options */
-            options: {
-                [key: string]: string;
-            };
+            /** Forms */
+            forms: components["schemas"]["FormOut"][];
             /** Layers */
             layers: string[];
-            /** Passes */
-            passes: string[];
             /** State */
             state: string;
             /** Error */
             error: string;
-            /** Written */
-            written: {
-                [key: string]: number[];
-            };
             /** Total */
             total: number;
             /** Files */
             files: number;
             /** Bytes */
             bytes: number;
-            /** Worst */
-            worst: number;
             /**
              * Made At
              * Format: date-time
@@ -2689,15 +2713,12 @@ export interface components {
             package_name: string;
         };
         /**
-         * HandOffIn
-         * @description How to hand off: what was chosen of the recipe's files, and which layers and passes (none: all of the run's).
+         * FormIn
+         * @description A form to hand off in: what was chosen of the recipe's files, and which passes (none: all of the layers').
          */
-        HandOffIn: {
-            /**
-             * Recipe
-             * @default png8
-             */
-            recipe?: string;
+        FormIn: {
+            /** Recipe */
+            recipe: string;
             /**
              * Options
              * @default {}
@@ -2706,15 +2727,23 @@ export interface components {
                 [key: string]: string;
             };
             /**
-             * Layers
-             * @default []
-             */
-            layers?: string[];
-            /**
              * Passes
              * @default []
              */
             passes?: string[];
+        };
+        /**
+         * HandOffIn
+         * @description How to hand off: in which forms, and which layers (none: all of the run's).
+         */
+        HandOffIn: {
+            /** Forms */
+            forms: components["schemas"]["FormIn"][];
+            /**
+             * Layers
+             * @default []
+             */
+            layers?: string[];
         };
         /**
          * StudioOut

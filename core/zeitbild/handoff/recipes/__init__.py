@@ -1,5 +1,5 @@
-"""Recipes: how a hand-off turns masters into files of one kind. One module a recipe."""
+"""Recipes: how a hand-off turns masters into files of one kind. One module for those that are alike."""
 
-from zeitbild.handoff.recipes._base import Recipe, recipes
+from zeitbild.handoff.recipes._base import RECEIVERS, Recipe, recipes
 
-__all__ = ["Recipe", "recipes"]
+__all__ = ["RECEIVERS", "Recipe", "recipes"]

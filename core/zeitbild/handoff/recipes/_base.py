@@ -2,15 +2,29 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
+from typing import Literal
 
-from zeitbild.formats import Format, Sharing, formats
+from zeitbild.formats import Format, Option, Sharing, chosen, formats
+from zeitbild.handoff.conforming import options_for
 from zeitbild.registry import Registry
+
+#: For whom: what receivers do with it, in the order in which they are offered.
+RECEIVERS = {
+    "compositing": "For compositing",
+    "editing": "For editing",
+    "web": "For the web",
+    "games": "For games",
+    "looking": "To look at",
+}
+Receiver = Literal["compositing", "editing", "web", "games", "looking"]
 
 
 @dataclass(frozen=True, slots=True)
 class Recipe:
-    """A kind of delivery: files of one format, in which planes stand alone or share. ``note`` tells receivers how to read them."""
+    """A kind of delivery: files of one format, in which planes stand alone or share. ``note`` tells receivers how to read them; keeps
+    and loses say in a line each what whoever delivers should know."""
 
     name: str
     title: str
@@ -18,11 +32,23 @@ class Recipe:
     note: str
     order: int = 0
     sharing: Sharing = "pass"
+    receiver: Receiver = "compositing"
+    keeps: str = ""
+    loses: str = ""
 
     @property
     def format(self) -> Format:
         """The format that writes and checks its files."""
         return formats.get(self.format_name)
+
+    @property
+    def options(self) -> tuple[Option, ...]:
+        """All that can be chosen of its files."""
+        return (*self.format.options, *options_for(self.format))
+
+    def chosen(self, options: Mapping[str, str]) -> dict[str, str]:
+        """The options with what was chosen; InputError at the one that cannot be."""
+        return chosen(self.title, self.options, options)
 
 
 recipes: Registry[Recipe] = Registry("recipe", "zeitbild.handoff.recipes")

@@ -2,16 +2,31 @@
 
 from zeitbild.handoff.recipes._base import Recipe, recipes
 
-_COLOUR = "Colour is premultiplied (associated) and linear light with Rec. 709 primaries: import it as it is."
+_KEEPS, _LOSES = (
+    "Light as it was computed, beyond white too; every pass; identities.",
+    "Nothing but what half floats round.",
+)
 
-recipes.register(Recipe("exr", "OpenEXR, a file for each pass", "exr", _COLOUR, order=32))
+recipes.register(
+    Recipe(
+        "exr",
+        "OpenEXR, a file for each pass",
+        "exr",
+        "One file for each frame of each pass, numbered.",
+        order=2,
+        keeps=_KEEPS,
+        loses=_LOSES,
+    )
+)
 recipes.register(
     Recipe(
         "exr-layer",
         "OpenEXR, a file for each layer",
         "exr",
-        f"{_COLOUR} Each file holds one layer: beauty as R, G, B and A, every other pass as channels under its name.",
-        order=33,
+        "Each file holds one layer: beauty as R, G, B and A, every other pass as channels under its name.",
+        order=3,
+        keeps=_KEEPS,
+        loses=_LOSES,
         sharing="layer",
     )
 )
@@ -20,8 +35,10 @@ recipes.register(
         "exr-frame",
         "OpenEXR, one file for each frame",
         "exr",
-        f"{_COLOUR} Each file holds everything of its frame in parts that are called layer.pass.",
-        order=34,
+        "Each file holds everything of its frame in parts that are called layer.pass.",
+        order=4,
+        keeps=_KEEPS,
+        loses=_LOSES,
         sharing="frame",
     )
 )

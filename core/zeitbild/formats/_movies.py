@@ -1,0 +1,311 @@
+"""Movies: what their writers and readers share, on FFmpeg's libraries.
+
+Colour goes to luma and two differences by ITU-R BT.709 in its narrow range (``_luma``), and the file says so (primaries 1, matrix 1, transfer as
+chosen, ITU-T H.273). Reading back decodes the file and undoes that by the formulas of BT.709 in numpy, which share nothing with what
+wrote it; the decoder is FFmpeg's, too.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from fractions import Fraction
+from pathlib import Path
+from typing import Any, Literal
+
+import av
+import cv2
+import numpy as np
+from av.audio.fifo import AudioFifo
+from av.audio.frame import AudioFrame
+from av.video.frame import VideoFrame
+from av.video.reformatter import ColorRange, Colorspace
+from numpy.typing import NDArray
+
+from zeitbild.errors import StorageError
+from zeitbild.formats._base import Option, Options, Plane, ReadBack, Sharing
+from zeitbild.formats._coding import Coding
+from zeitbild.formats._laid import compared, with_loss
+from zeitbild.formats._luma import frame_of
+from zeitbild.formats._whole_numbers import codes
+from zeitbild.sound import RATE
+
+#: ITU-T H.273: primaries and matrix of BT.709.
+_BT709 = 1
+#: Weights of red and blue in luma (ITU-R BT.709-6, 3.2), once more: what reads back takes nothing from what writes.
+_RED, _BLUE = 0.2126, 0.0722
+#: How sound inside is written: codec, its kind of samples, and the file's bits per second (0: all of it).
+_SOUNDS = {"PCM": ("pcm_s24le", "s32", 0), "AAC": ("aac", "fltp", 256_000), "Opus": ("libopus", "flt", 192_000)}
+#: Pictures below so many pixels are small.
+_SMALL = 256
+TRANSFER = Option(
+    "transfer", "Light is encoded by", (("srgb", "sRGB, as it is seen here"), ("rec709", "Rec. 709, as cameras do"))
+)
+
+
+@dataclass(frozen=True, slots=True)
+class Movie:
+    """A kind of movie: its container and codec by FFmpeg's names, pixels as the codec takes them, and its settings by the options.
+
+    lossless ones hold code values; others allow, by the options, mean, worst and alpha in levels of 255 (``Loss``). ``bled`` ones keep alpha beside colour in
+    fewer places, so that colour goes on under zero alpha, and black there would be drawn into the edge.
+    """
+
+    container: str
+    codec: str
+    pixels: str
+    settings: Callable[[Options], Mapping[str, str]]
+    alpha: bool = True
+    lossless: Literal[0, 8, 16] = 0
+    allowed: Callable[[Options], tuple[float, float, float]] = lambda _: (0.0, 0.0, 0.0)
+    bled: bool = False
+    bits: int = 8
+    sound: str = ""
+    muxer: Mapping[str, str] | None = None
+    decoder: str = ""
+    #: Settings of small pictures.
+    small: Mapping[str, str] | None = None
+
+    def coding(self, options: Options) -> Coding:
+        """How colour is written."""
+        own = Coding.of(options)
+        return Coding(own.transfer, own.premultiplied, self.bled or own.bled, own.dithered)
+
+
+def frame_codes(plane: Plane, bits: int, coding: Coding, *, alpha: bool) -> NDArray[Any]:
+    """Codes [H, W, 3 or 4] of a plane; shares are a grey that is not encoded."""
+    numbers = codes(plane, bits, coding)
+    top = (1 << bits) - 1
+    if numbers.ndim == 2:
+        numbers = np.repeat(numbers[..., None], 4, axis=2)
+        numbers[..., 3] = top
+    return np.ascontiguousarray(numbers if alpha else numbers[..., :3])
+
+
+class _Writer:
+    """Frames go into the file as they come, and their sound beside them."""
+
+    def __init__(self, kind: Movie, path: Path, options: Options) -> None:
+        self._kind, self._options, self._coding = kind, options, kind.coding(options)
+        muxer = {"fflags": "+bitexact", **(kind.muxer or {})}
+        try:
+            self._file = av.open(str(path), "w", format=kind.container, options=muxer)
+        except (av.FFmpegError, OSError) as error:
+            raise StorageError(f"{path.name} cannot be written: {error}") from error
+        self._stream: Any = None
+        self._sound: Any = None
+        self._fifo = AudioFifo()
+        self._count = self._heard = 0
+
+    def _begin(self, plane: Plane) -> None:
+        rate = plane.rate or Fraction(24)
+        kind = self._kind
+        stream: Any = self._file.add_stream(kind.codec, rate=rate)
+        self._stream = stream
+        stream.height, stream.width = plane.pixels.shape[:2]
+        stream.pix_fmt = kind.pixels
+        small = kind.small if kind.small and min(stream.height, stream.width) < _SMALL else {}
+        stream.options = {"threads": "2", **kind.settings(self._options), **small}
+        context = stream.codec_context
+        context.flags |= av.codec.context.Flags.bitexact
+        context.time_base = 1 / rate
+        context.color_primaries = _BT709
+        context.color_trc = self._coding.transfer.h273
+        if self._is_yuv:
+            context.colorspace = _BT709
+            context.color_range = int(ColorRange.MPEG)
+        if plane.sound is not None and kind.sound:
+            codec, samples, bits = _SOUNDS[kind.sound]
+            self._sound = self._file.add_stream(codec, rate=RATE)
+            self._sound.layout = "stereo"
+            self._sound.format = samples
+            if bits:
+                self._sound.bit_rate = bits
+
+    @property
+    def _is_yuv(self) -> bool:
+        return self._kind.pixels.startswith("yuv")
+
+    def _frame(self, plane: Plane) -> VideoFrame:
+        kind = self._kind
+        bits = kind.lossless or 16
+        numbers = frame_codes(plane, bits, self._coding, alpha=kind.alpha)
+        if self._is_yuv:
+            frame = frame_of(numbers, kind.pixels)
+            frame.colorspace, frame.color_range = Colorspace.ITU709, ColorRange.MPEG
+        else:
+            frame = VideoFrame.from_ndarray(numbers, format="rgba" if bits == 8 else "rgba64le")
+            if frame.format.name != kind.pixels:
+                # Only another order of the same numbers.
+                frame = frame.reformat(format=kind.pixels)
+        frame.color_primaries, frame.color_trc = _BT709, self._coding.transfer.h273
+        return frame
+
+    def add(self, planes: Sequence[Plane]) -> None:
+        (plane,) = planes
+        if self._stream is None:
+            self._begin(plane)
+        frame = self._frame(plane)
+        frame.pts, frame.time_base = self._count, 1 / (plane.rate or Fraction(24))
+        self._file.mux(self._stream.encode(frame))
+        if self._sound is not None and plane.sound is not None:
+            self._hear(plane.sound)
+        self._count += 1
+
+    def _hear(self, samples: NDArray[np.float32]) -> None:
+        held = np.clip(samples, -1, 1)
+        kind = self._sound.format.name
+        if kind == "s32":
+            whole = np.clip(np.rint(held.astype(np.float64) * 2**23), -(2**23), 2**23 - 1).astype(np.int32) << 8
+            frame = AudioFrame.from_ndarray(whole.reshape(1, -1), format="s32", layout="stereo")
+        elif kind == "fltp":
+            frame = AudioFrame.from_ndarray(np.ascontiguousarray(held.T, np.float32), format="fltp", layout="stereo")
+        else:
+            frame = AudioFrame.from_ndarray(
+                np.ascontiguousarray(held, np.float32).reshape(1, -1), format="flt", layout="stereo"
+            )
+        frame.sample_rate, frame.time_base, frame.pts = RATE, Fraction(1, RATE), self._heard
+        self._heard += len(samples)
+        self._fifo.write(frame)
+        self._pour(partial=False)
+
+    def _pour(self, *, partial: bool) -> None:
+        """Encode what there is of sound, in pieces as long as the codec wants."""
+        size = self._sound.codec_context.frame_size or RATE // 10
+        while True:
+            piece = self._fifo.read(size, partial)
+            if piece is None or piece.samples == 0:
+                return
+            self._file.mux(self._sound.encode(piece))
+
+    def close(self) -> None:
+        try:
+            if self._stream is not None:
+                self._file.mux(self._stream.encode(None))
+            if self._sound is not None:
+                self._pour(partial=True)
+                self._file.mux(self._sound.encode(None))
+        finally:
+            self._file.close()
+
+
+def opener(kind: Movie) -> Callable[[Path, Sharing, Options], _Writer]:
+    """What begins movies of a kind."""
+    return lambda path, sharing, options: _Writer(kind, path, options)
+
+
+def _planes_of(frame: VideoFrame) -> list[NDArray[np.float64]]:
+    """The planes of a planar frame as they stand in it."""
+    found = []
+    for at, plane in enumerate(frame.planes):
+        kind: np.dtype[Any] = np.dtype(np.uint16 if frame.format.components[at].bits > 8 else np.uint8)
+        row = plane.line_size // kind.itemsize
+        values = np.frombuffer(memoryview(plane), kind)[: row * plane.height].reshape(plane.height, row)
+        found.append(values[:, : plane.width].astype(np.float64))
+    return found
+
+
+def _spread(part: NDArray[np.float64], size: tuple[int, int]) -> NDArray[np.float64]:
+    """Differences at every pixel (width, height); where two columns share one it lies on the left of them, between two rows."""
+    across, down = (2 if whole > own else 1 for whole, own in zip(size, part.shape[::-1], strict=True))
+    columns = np.arange(size[0], dtype=np.float32) / across
+    rows = (np.arange(size[1], dtype=np.float32) + 0.5) / down - 0.5
+    grid = np.broadcast_to(columns, size[::-1]), np.broadcast_to(rows[:, None], size[::-1])
+    wide, high = (np.ascontiguousarray(one, np.float32) for one in grid)
+    return np.asarray(cv2.remap(part, wide, high, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE), np.float64)
+
+
+def to_rgb(frame: VideoFrame) -> NDArray[np.float64]:
+    """Red, green, blue (and alpha, if there is one) [H, W, 3 or 4] in 0..1, as encoded as they stand in a frame of luma and differences
+    (ITU-R BT.709-6, 3.2 to 3.5; alpha from 0 to the highest number)."""
+    parts = _planes_of(frame)
+    bits = frame.format.components[0].bits
+    scale = 1 << (bits - 8)
+    luma = (parts[0] - 16 * scale) / (219 * scale)
+    size = luma.shape[::-1]
+    blue, red = (_spread((part - 128 * scale) / (224 * scale), size) for part in parts[1:3])
+    r = luma + 2 * (1 - _RED) * red
+    b = luma + 2 * (1 - _BLUE) * blue
+    g = (luma - _RED * r - _BLUE * b) / (1 - _RED - _BLUE)
+    channels = [r, g, b] + ([parts[3] / ((1 << bits) - 1)] if len(parts) > 3 else [])
+    return np.clip(np.stack(channels, axis=2), 0, 1)
+
+
+def _decoded(path: Path, kind: Movie) -> Iterator[tuple[Any, VideoFrame]]:
+    with av.open(str(path)) as file:
+        stream = file.streams.video[0]
+        decoder: Any = stream.codec_context
+        if kind.decoder:
+            decoder = av.CodecContext.create(kind.decoder, "r")
+            decoder.extradata = stream.codec_context.extradata
+        for packet in file.demux(stream):
+            for frame in decoder.decode(None if packet.size == 0 and kind.decoder else packet):
+                yield stream, frame
+
+
+def reader(kind: Movie) -> Callable[[Path, Iterable[Sequence[Plane]], Sharing, Options], Iterator[list[ReadBack]]]:
+    """What reads movies of a kind back, frame by frame, and at the end their sound."""
+
+    def read_back(
+        path: Path, frames: Iterable[Sequence[Plane]], sharing: Sharing, options: Options
+    ) -> Iterator[list[ReadBack]]:
+        coding = kind.coding(options)
+        found = _decoded(path, kind)
+        rate = Fraction(24)
+        heard: list[int] = []
+        try:
+            for number, (plane,) in enumerate(frames):
+                rate = plane.rate or rate
+                if plane.sound is not None and kind.sound:
+                    heard.append(len(plane.sound))
+                own = next(found, None)
+                if own is None:
+                    raise StorageError(f"{path.name} holds {number} frames, fewer than were written")
+                stream, frame = own
+                at = frame.pts * stream.time_base - (stream.start_time or 0) * stream.time_base
+                if abs(at - number / rate) > Fraction(1, 2) / rate:
+                    raise StorageError(
+                        f"{path.name} shows its frame {number + 1} at {float(at):.3f} s, not when it should"
+                    )
+                yield [_compared(frame, plane, kind, coding, options)]
+            if next(found, None) is not None:
+                raise StorageError(f"{path.name} holds more frames than were written")
+        except (av.FFmpegError, OSError, ValueError) as error:
+            raise StorageError(f"{path.name} cannot be read back: {error}") from error
+        _check_rate(path, rate)
+        if heard:
+            _check_sound(path, sum(heard))
+
+    return read_back
+
+
+def _compared(frame: VideoFrame, plane: Plane, kind: Movie, coding: Coding, options: Options) -> ReadBack:
+    if kind.lossless:
+        parts = frame.format.components
+        alpha = any(part.is_alpha for part in parts)
+        form = ("rgba" if alpha else "rgb24") if kind.lossless == 8 else ("rgba64le" if alpha else "rgb48le")
+        pixels = (frame if frame.format.name == form else frame.reformat(format=form)).to_ndarray()
+        if plane.role == "coverage":
+            pixels = pixels[..., :1]
+        return compared(pixels, max(part.bits for part in parts), plane, kind.lossless, coding)
+    return with_loss(to_rgb(frame), kind.bits, plane, coding, kind.allowed(options))
+
+
+def _check_rate(path: Path, rate: Fraction) -> None:
+    with av.open(str(path)) as file:
+        own = file.streams.video[0].average_rate or file.streams.video[0].guessed_rate
+    # Some containers count in whole milliseconds.
+    if own is None or abs(own / rate - 1) > Fraction(1, 500):
+        raise StorageError(f"{path.name} plays at {own} frames a second, not at {rate}")
+
+
+def _check_sound(path: Path, samples: int) -> None:
+    """StorageError unless the sound inside is as long as it should be; what codecs add at the end (a piece of theirs) may be there."""
+    count = 0
+    with av.open(str(path)) as file:
+        if not file.streams.audio:
+            raise StorageError(f"{path.name} has no sound inside")
+        for frame in file.decode(audio=0):
+            count += frame.samples
+    if not samples <= count <= samples + 4096:
+        raise StorageError(f"{path.name} has {count} samples of sound, not {samples}")
