@@ -71,7 +71,7 @@ class LibraryFile(Brought):
 
 
 class Kept(models.Model):
-    """Something that people made and keep in the project under a name: a finish, a set of lights, a camera or an element."""
+    """Something that people made and keep in the project under a name: a finish, a set of lights, a camera, an element, or the forms of a hand-off."""
 
     class Kind(models.TextChoices):
         """What it is."""
@@ -80,6 +80,7 @@ class Kept(models.Model):
         LIGHTS = "lights"
         CAMERA = "camera"
         ELEMENT = "element"
+        FORMS = "forms"
 
     project = models.ForeignKey(Project, on_delete=models.CASCADE, related_name="kept")
     kind = models.CharField(max_length=20, choices=Kind.choices)

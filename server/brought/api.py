@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import asdict
 from typing import Any
 
-from django.http import HttpRequest, HttpResponse
+from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
 from ninja import File, Router, Schema
 from ninja.files import UploadedFile
@@ -85,7 +85,7 @@ def replace_(
 
 
 class ReadyIn(Schema):
-    """Something to keep: what it is (finish, lights, camera, element), its name, and itself as documents have it."""
+    """Something to keep: what it is (finish, lights, camera, element, forms), its name, and itself as documents have it."""
 
     kind: str
     name: str
@@ -141,6 +141,8 @@ def take_back_(request: HttpRequest, project_id: int, kept: int) -> tuple[int, N
 async def kept_poster(request: HttpRequest, project_id: int, kept: int, at: int = 0) -> HttpResponse:
     """A small rendered picture of it."""
     own = await in_database(_kept_of)(request, project_id, kept, Role.VIEWER)
+    if own.kind == Kept.Kind.FORMS:
+        raise Http404
     shot = shot_with(own.kind, own.content)
     assets = AssetFolder(assets_folder())
     data = await compute(LONG, signed_in(request).id, poster_of_kept, own.kind, shot, assets)

@@ -8,10 +8,12 @@ from django.utils import timezone
 
 from assets.models import Kept
 from assets.selectors import check_assets
+from handoffs.models import MOST_FORMS
 from projects.models import Project
 from zeitbild.document.reading import read_shot
 from zeitbild.document.shot import VERSION, Shot
 from zeitbild.errors import InputError, LimitError
+from zeitbild.handoff.recipes import recipes
 from zeitbild_server.writing import writing
 
 #: Things kept in a project.
@@ -40,12 +42,37 @@ def shot_with(kind: str, content: Any) -> Shot:
     return read_shot(document)
 
 
+def forms_of(content: Any) -> list[dict[str, Any]]:
+    """The forms of a hand-off as they are kept: recipes with what was chosen and left out; InputError at what does not hold."""
+    if (
+        not isinstance(content, list)
+        or not 1 <= len(content) <= MOST_FORMS
+        or not all(isinstance(one, dict) for one in content)
+    ):
+        raise InputError(
+            f"forms are kept as a list of 1 to {MOST_FORMS}, each with a recipe and its options", "content"
+        )
+    found = []
+    for number, one in enumerate(content):
+        recipe, options, without = (one.get(name) for name in ("recipe", "options", "without"))
+        if not isinstance(options or {}, dict) or not all(
+            isinstance(text, str) for text in (recipe, *(options or {}), *(options or {}).values(), *(without or []))
+        ):
+            raise InputError("a recipe, its options and passes that are left out are texts", f"content.{number}")
+        chosen = recipes.get(str(recipe)).chosen(options or {})
+        found.append({"recipe": recipe, "options": chosen, "without": [str(name) for name in without or []]})
+    return found
+
+
 def keep(project: Project, kind: str, name: str, content: Any) -> Kept:
     """Keep something under a name, in place of what had it; DocumentError or InputError if it does not hold."""
     name = name.strip()[:80]
     if not name:
         raise InputError("give it a name", "name")
-    shot_with(kind, content)
+    if kind == Kept.Kind.FORMS:
+        content = forms_of(content)
+    else:
+        shot_with(kind, content)
     check_assets(project, content)
     if project.kept.count() >= MAX_KEPT:
         raise LimitError(f"a project keeps up to {MAX_KEPT} things; delete some")

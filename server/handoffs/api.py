@@ -12,12 +12,15 @@ from django.http.response import HttpResponseBase
 from ninja import Router, Schema
 
 from handoffs.actions.start_handoff import retry_handoff, start_handoff
-from handoffs.models import Form, HandOff
+from handoffs.actions.try_forms import prepare, try_forms
+from handoffs.models import MOST_FORMS, Form, HandOff
 from handoffs.selectors import handoff_for, handoffs_of, package_path, version_folder
 from journal.writing import note
 from projects.models import Role
 from runs.events import open_line
 from runs.selectors import run_for
+from shots import jobs
+from shots.schemas import JobOut
 from shots.selectors import shot_for
 from zeitbild.handoff import recipes
 from zeitbild.timing import parse_frames
@@ -40,6 +43,18 @@ class HandOffIn(Schema):
 
     forms: list[FormIn]
     layers: list[str] = []
+
+
+class TrialOut(Schema):
+    """What a form would be like; see ``Trial``."""
+
+    bytes: int
+    frames: int
+    worst: float
+    mean: float | None
+    alpha: float | None
+    unit: str
+    error: str
 
 
 class FormOut(FormIn):
@@ -121,6 +136,16 @@ def start(request: HttpRequest, run_id: int, data: HandOffIn) -> dict[str, Any]:
     )
     note("handoff-started", request, user=user, project=handoff.shot.project, about=handoff.package_name)
     return _out(handoff)
+
+
+@router.post("/runs/{run_id}/trial", response={200: list[TrialOut], 202: JobOut}, operation_id="tryForms")
+async def trial(request: HttpRequest, run_id: int, data: HandOffIn) -> tuple[int, Any]:
+    """What forms would be like: their size, and what they lose, measured on a few frames; a job of the run's shot."""
+    user = signed_in(request)
+    run = await in_database(run_for)(user, run_id, least=Role.EDITOR)
+    forms = [Form(one.recipe, one.options, one.passes) for one in data.forms[:MOST_FORMS]]
+    prepared = await in_database(prepare)(run, forms, data.layers)
+    return jobs.answer(await jobs.begin(run.shot_id, user.id, try_forms, prepared))
 
 
 @router.post("/handoffs/{handoff_id}/retry", response=HandOffOut, operation_id="retryHandOff")

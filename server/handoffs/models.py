@@ -13,6 +13,9 @@ from workers.models import Job
 from zeitbild.farm import frames_with
 from zeitbild.timing import parse_frames
 
+#: Forms that a hand-off has at most.
+MOST_FORMS = 12
+
 
 @dataclass(slots=True)
 class Form:

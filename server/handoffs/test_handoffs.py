@@ -124,7 +124,9 @@ class HandOffs(Layered):
         run = self.rendered()
         options = {"compression": "rle", "numbers": "float", "window": "cut"}
         made = self.hand_off(run, "exr-layer", layers=["ball"], passes=["beauty", "matte"], options=options)
-        self.assertEqual((made["total"], made["layers"], made["forms"][0]["passes"]), (2, ["ball"], ["beauty", "matte"]))
+        self.assertEqual(
+            (made["total"], made["layers"], made["forms"][0]["passes"]), (2, ["ball"], ["beauty", "matte"])
+        )
         self.work()
         manifest = self.manifest(made)
         self.assertEqual({one["pass"] for file in manifest["files"] for one in file["holds"]}, {"beauty", "matte"})

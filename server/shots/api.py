@@ -18,7 +18,6 @@ from shots import hearing, jobs, moving
 from shots.actions.create_shot import create_shot, delete_shot, duplicate_shot, restore_shot
 from shots.actions.save_document import redo, save_document, undo
 from shots.examine import elements_at, estimate, examine, frame_camera, read_length, where_elements_lie, where_it_goes
-from shots.jobs import Job
 from shots.judging import palette, shares
 from shots.lanes import LONG, SHORT, compute
 from shots.models import Shot
@@ -56,7 +55,6 @@ from shots.selectors import redo_target, shot_for, shots_of
 from zeitbild.document.reading import write_shot
 from zeitbild.proof import Ground, View
 from zeitbild.proof.previews import preview
-from zeitbild_server.errors import Overtaken
 from zeitbild_server.security import BELIEVED_SECONDS, RecentUser, in_database, signed_in
 
 router = Router(tags=["shots"])
@@ -265,13 +263,6 @@ async def poster(request: HttpRequest, shot_id: int, revision: int, width: int =
     )
 
 
-def _answer(job: Job) -> tuple[int, Any]:
-    """What a job gave (what it raised is raised here), or where to look for it."""
-    if job.done.cancelled():
-        raise Overtaken
-    return (200, job.done.result()) if job.done.done() else (202, JobOut(job=job.name, waits=not job.done.running()))
-
-
 @router.get("/shots/{shot_id}/jobs/{job}", response={200: Any, 202: JobOut}, operation_id="lookForJob")
 async def look_for_job(request: HttpRequest, shot_id: int, job: str) -> tuple[int, Any]:
     """What a job gave that was begun before, or that it is still under way."""
@@ -279,7 +270,7 @@ async def look_for_job(request: HttpRequest, shot_id: int, job: str) -> tuple[in
     found = await jobs.look(shot_id, job)
     if found is None:
         raise Http404
-    return _answer(found)
+    return jobs.answer(found)
 
 
 @router.delete("/shots/{shot_id}/jobs/{job}", response={204: None}, operation_id="giveUpJob")
@@ -295,7 +286,7 @@ async def examine_(request: HttpRequest, shot_id: int, data: DocumentIn) -> tupl
     """File names, length and findings of an unsaved document; a job, since some findings come from small pictures."""
     user = signed_in(request)
     raster = await in_database(_project_raster)(user, shot_id, data.document)
-    return _answer(await jobs.begin(shot_id, user.id, examine, data.document, data.version, data.recipe, raster))
+    return jobs.answer(await jobs.begin(shot_id, user.id, examine, data.document, data.version, data.recipe, raster))
 
 
 @router.post("/shots/{shot_id}/framing", response=dict[str, Any], operation_id="frameCamera")
@@ -377,7 +368,7 @@ async def estimate_(request: HttpRequest, shot_id: int, data: EstimateIn) -> tup
     await in_database(_reach)(user, shot_id, data.document, Role.EDITOR)
     processes, layers = settings.WORKER_PROCESSES, tuple(data.layers)
     job = await jobs.begin(shot_id, user.id, estimate, data.document, data.quality, data.frame_set, processes, layers)
-    return _answer(job)
+    return jobs.answer(job)
 
 
 @router.get("/previews", operation_id="getPreview")

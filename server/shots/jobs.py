@@ -18,6 +18,8 @@ from typing import Any
 from django.conf import settings
 
 from shots.lanes import LONG, Task
+from shots.schemas import JobOut
+from zeitbild_server.errors import Overtaken
 
 #: Seconds after which a job that nobody looked for is given up, and forgotten if it is done.
 LOOKED_FOR = 15.0
@@ -61,6 +63,13 @@ async def begin(shot: int, person: int, function: Callable[..., Any], *arguments
                     other.call = _nothing
             _jobs[shot, job.name] = job
     return job
+
+
+def answer(job: Job) -> tuple[int, Any]:
+    """What a job gave, as a request answers it (what it raised is raised here), or where to look for it."""
+    if job.done.cancelled():
+        raise Overtaken
+    return (200, job.done.result()) if job.done.done() else (202, JobOut(job=job.name, waits=not job.done.running()))
 
 
 async def look(shot: int, name: str) -> Job | None:

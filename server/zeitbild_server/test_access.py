@@ -80,6 +80,7 @@ class Access(StudioCase):
             "findPalette": seen,
             "estimate": {"document": document},
             "startRun": {"base": self.fresh().current_id},
+            "tryForms": {"forms": [{"recipe": "png8"}]},
             "startHandOff": {"forms": [{"recipe": "png8"}]},
         }
 

@@ -19,7 +19,7 @@ Highlights = Literal["clipped", "rolled off"]
 BeyondAlpha = Literal["alpha raised", "clipped"]
 #: Reflectance of dielectrics, which is taken off; where compression starts; how fast colour goes.
 _REFLECTED, _START, _DESATURATION = np.float32(0.04), np.float32(0.8 - 0.04), np.float32(0.15)
-_ZERO, _ONE = np.float32(0), np.float32(1)
+_ZERO, _ONE, _HALF_A_LEVEL = np.float32(0), np.float32(1), np.float32(0.5 / 255)
 
 
 @parallel_kernel
@@ -46,6 +46,23 @@ def _roll_off(light, out):  # type: ignore[no-untyped-def]
                 white = _ONE - _ONE / (_DESATURATION * (peak - new) + _ONE)
                 red, green, blue = red + (new - red) * white, green + (new - green) * white, blue + (new - blue) * white
             out[y, x, 0], out[y, x, 1], out[y, x, 2] = red * alpha, green * alpha, blue * alpha
+
+
+@parallel_kernel
+def _hold(light, out, over):  # type: ignore[no-untyped-def]
+    """Premultiplied light [H, W, 4] into out [H, W, 4] with no channel beyond alpha, and alpha within 0..1; over [H] counts pixels that
+    lose more than half of 1/255."""
+    for y in numba.prange(light.shape[0]):
+        for x in range(light.shape[1]):
+            alpha = min(max(light[y, x, 3], _ZERO), _ONE)
+            out[y, x, 3] = alpha
+            most = _ZERO
+            for k in range(3):
+                value = light[y, x, k]
+                most = max(most, value)
+                out[y, x, k] = min(max(value, _ZERO), alpha)
+            if most > alpha + _HALF_A_LEVEL:
+                over[y] += 1
 
 
 def beyond_alpha(light: NDArray[np.float32], covered: NDArray[np.float32] | None) -> NDArray[np.float32]:
@@ -119,8 +136,8 @@ def for_straight(
     or the light is clipped. Then highlights are rolled off, or clipped.
     """
     more = beyond_alpha(light, covered)
-    light = conformed(_within_alpha(light, more, beyond), highlights)
-    alpha = np.clip(light[..., 3:], 0, 1)
-    held = np.concatenate([np.clip(light[..., :3], 0, alpha), alpha], axis=2)
-    over = (light[..., :3] > alpha + np.float32(0.5 / 255)).any(axis=2)
+    light = np.ascontiguousarray(conformed(_within_alpha(light, more, beyond), highlights))
+    held, over = np.empty_like(light), np.zeros(len(light), np.int64)
+    with PARALLEL:
+        _hold(light, held, over)
     return Conformed(held, int((more > 0.5 / 255).sum()), int(over.sum()))

@@ -4,12 +4,18 @@ them. Nothing is clipped here: light that the file's numbers cannot hold is a di
 
 from __future__ import annotations
 
+from functools import lru_cache
+from typing import Any
+
 import cv2
+import numba
 import numpy as np
 from numpy.typing import NDArray
 
+from zeitbild.colour.transfer import Transfer
 from zeitbild.formats._base import Loss, Plane
 from zeitbild.formats._coding import Coding
+from zeitbild.kernels import PARALLEL, parallel_kernel
 from zeitbild.render.picture import NO_DEPTH
 
 #: Rounding allows half a code value; float arithmetic in two orders may differ by a little more.
@@ -23,10 +29,51 @@ def allowed_by(coding: Coding) -> float:
     return ALLOWED + (0.5 if coding.dithered else 0)
 
 
-def difference(found: NDArray[np.float64], plane: Plane, top: int, coding: Coding | None = None) -> tuple[float, int]:
+@parallel_kernel
+def _far(found, premultiplied, middles, uppers, top, worst, stray):  # type: ignore[no-untyped-def]
+    """How far codes [H, W, 4] of straight colour are from light [H, W, 4], in codes, at worst in each row; and pixels with colour under
+    zero alpha. middles and uppers are the light that stands in the middle of each code and at its upper border (index 0: below 0)."""
+    for y in numba.prange(found.shape[0]):
+        for x in range(found.shape[1]):
+            alpha = float(premultiplied[y, x, 3])
+            code = int(found[y, x, 3])
+            worst[y] = max(worst[y], abs(code - alpha * top))
+            if code == 0:
+                if found[y, x, 0] != 0 or found[y, x, 1] != 0 or found[y, x, 2] != 0:
+                    stray[y] += 1
+                continue
+            for k in range(3):
+                value = premultiplied[y, x, k] / max(alpha, 1e-12)
+                own = int(found[y, x, k])
+                middle = middles[own]
+                border = uppers[own + 1] if value >= middle else uppers[own]
+                worst[y] = max(worst[y], 0.5 * (value - middle) / (border - middle))
+
+
+@lru_cache(maxsize=16)
+def _borders(transfer: Transfer, top: int) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """The light in the middle of each code and at its borders, by the published formula the other way round; below zero and above one as
+    the curve goes on."""
+    codes = np.arange(-1, top + 1) + 0.5
+    uppers = transfer.decode(codes / top)
+    return transfer.decode(np.arange(top + 1) / top), np.where(codes < 0, -uppers[1], uppers)
+
+
+def _straight(found: NDArray[Any], plane: Plane, top: int, coding: Coding) -> tuple[float, int]:
+    """``difference`` of straight colour that was rounded (or broken up by noise)."""
+    worst, stray = np.zeros(len(found)), np.zeros(len(found), np.int64)
+    with PARALLEL:
+        _far(found, np.ascontiguousarray(plane.pixels), *_borders(coding.transfer, top), float(top), worst, stray)
+    return float(worst.max(initial=0)), int(stray.sum())
+
+
+def difference(found: NDArray[Any], plane: Plane, top: int, coding: Coding | None = None) -> tuple[float, int]:
     """The largest distance in code values of numbers [H, W, C] read, and how many pixels have colour under zero alpha that they
     should not have."""
     coding = coding or Coding()
+    if plane.role in ("colour", "light") and found.dtype.kind == "u" and not (coding.premultiplied or coding.bled):
+        return _straight(np.ascontiguousarray(found), plane, top, coding)
+    found = found.astype(np.float64)
     numbers = plane.pixels.astype(np.float64)
     if plane.role in ("colour", "light"):
         visible = found[..., 3] > 0
@@ -70,15 +117,43 @@ def loss(found: NDArray[np.float64], plane: Plane, coding: Coding, allowed: tupl
     """How far straight or premultiplied colour and alpha [H, W, 4] in 0..1, as a file of some loss holds them, are from a plane of
     colour or light; allowed are mean, worst and alpha in levels of 255. The worst is that of a place, not of a pixel: dots of which a
     tone is made, and colours that two pixels share, are no fault."""
-    numbers = plane.pixels.astype(np.float64)
-    own, wanted = found[..., :3], encoded(numbers, coding)
-    if not coding.premultiplied:
-        # As it is laid over black, as browsers do it: where little is seen, little is lost.
-        own, wanted = own * found[..., 3:], wanted * numbers[..., 3:]
-    off = np.abs(own - wanted).max(axis=2) * 255
-    places = np.abs(cv2.blur(own - wanted, (_PLACE, _PLACE), borderType=cv2.BORDER_REFLECT)) * 255
-    alpha = float(np.abs(found[..., 3] - numbers[..., 3]).max(initial=0)) * 255
-    # Of what is clear the mean would tell nothing.
-    there = (numbers[..., 3] > 0) | (found[..., 3] > 0.5 / 255)
-    mean = float(off[there].mean()) if there.any() else 0.0
-    return Loss(mean, float(places.max(initial=0)), alpha, *allowed)
+    height, width = found.shape[:2]
+    off = np.empty((height, width, 3), np.float32)
+    total, count, alpha = np.zeros(height), np.zeros(height, np.int64), np.zeros(height)
+    pixels = np.ascontiguousarray(plane.pixels), np.ascontiguousarray(found, np.float32)
+    with PARALLEL:
+        _lost(*pixels, _curve(coding.transfer), coding.premultiplied, off, total, count, alpha)
+    places = cv2.blur(off, (_PLACE, _PLACE), borderType=cv2.BORDER_REFLECT)
+    worst = max(float(places.max(initial=0)), -float(places.min(initial=0))) * 255
+    mean = float(total.sum()) / max(int(count.sum()), 1) * 255
+    return Loss(mean, worst, float(alpha.max(initial=0)) * 255, *allowed)
+
+
+@parallel_kernel
+def _lost(premultiplied, found, curve, times_alpha, off, total, count, alpha):  # type: ignore[no-untyped-def]
+    """What found [H, W, 4] differs by from light [H, W, 4] as it is laid over black: off [H, W, 3], of each row the total of the largest
+    channels and the count of pixels where anything is, and the largest difference of alpha."""
+    last = curve.shape[0] - 1
+    for y in numba.prange(found.shape[0]):
+        for x in range(found.shape[1]):
+            own, there = float(premultiplied[y, x, 3]), float(found[y, x, 3])
+            alpha[y] = max(alpha[y], abs(own - there))
+            # Of what is clear the mean would tell nothing.
+            if own > 0.0 or there > 0.5 / 255:
+                count[y] += 1
+            most = 0.0
+            for k in range(3):
+                at = np.sqrt(min(max(premultiplied[y, x, k] / max(own, 1e-12), 0.0), 1.0)) * last
+                low = min(int(at), last - 1)
+                wanted = (curve[low] + (curve[low + 1] - curve[low]) * (at - low)) * own
+                # As browsers lay it: where little is seen, little is lost.
+                value = found[y, x, k] - wanted if times_alpha else found[y, x, k] * there - wanted
+                off[y, x, k] = value
+                most = max(most, abs(value))
+            total[y] += most
+
+
+@lru_cache(maxsize=8)
+def _curve(transfer: Transfer) -> NDArray[np.float64]:
+    """Encoded values of evenly spaced square roots of light; between two of them a line is off by less than 1/200 of a level of 255."""
+    return transfer.encode(np.linspace(0, 1, 8193) ** 2)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -18,16 +19,16 @@ CHANNELS = {"colour": 4, "light": 4, "data": 3}
 
 
 def compared(
-    pixels: NDArray[np.generic], bits: int, plane: Plane, expected_bits: int, coding: Coding, names: str = ""
+    pixels: NDArray[Any], bits: int, plane: Plane, expected_bits: int, coding: Coding, names: str = ""
 ) -> ReadBack:
     """What is found in numbers [H, W, C] of a file without loss; opaque files have no alpha, and all of it is seen."""
-    found = pixels.astype(np.float64)
+    found = pixels
     height, width = found.shape[:2]
     worst, stray = float("inf"), 0
     channels = CHANNELS.get(plane.role, 1)
     top = (1 << expected_bits) - 1
     if plane.role in ("colour", "light") and found.shape[2] == 3 and (plane.pixels[..., 3] == 1).all():
-        found = np.concatenate([found, np.full((*found.shape[:2], 1), top)], axis=2)
+        found = np.concatenate([found, np.full((*found.shape[:2], 1), top, found.dtype)], axis=2)
     if found.shape[:2] == plane.pixels.shape[:2] and found.shape[2] == channels and bits == expected_bits:
         worst, stray = difference(found, plane, top, coding)
     return ReadBack(width, height, names or "RGBA"[: found.shape[2]], bits, worst, allowed_by(coding), stray)
@@ -40,7 +41,7 @@ def read_laid(path: Path, plane: Plane, bits: int, coding: Coding) -> ReadBack:
 
 
 def with_loss(
-    found: NDArray[np.float64], bits: int, plane: Plane, coding: Coding, allowed: tuple[float, float, float]
+    found: NDArray[np.floating], bits: int, plane: Plane, coding: Coding, allowed: tuple[float, float, float]
 ) -> ReadBack:
     """What is found in a file that loses something, in numbers [H, W, 3 or 4] (or [H, W], of coverage) in 0..1; allowed are mean, worst
     and alpha in levels of 255, as in ``loss``."""

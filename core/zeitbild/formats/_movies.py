@@ -14,7 +14,7 @@ from pathlib import Path
 from typing import Any, Literal
 
 import av
-import cv2
+import numba
 import numpy as np
 from av.audio.fifo import AudioFifo
 from av.audio.frame import AudioFrame
@@ -28,6 +28,7 @@ from zeitbild.formats._coding import Coding
 from zeitbild.formats._laid import compared, with_loss
 from zeitbild.formats._luma import frame_of
 from zeitbild.formats._whole_numbers import codes
+from zeitbild.kernels import PARALLEL, parallel_kernel
 from zeitbild.sound import RATE
 
 #: ITU-T H.273: primaries and matrix of BT.709.
@@ -194,41 +195,59 @@ def opener(kind: Movie) -> Callable[[Path, Sharing, Options], _Writer]:
     return lambda path, sharing, options: _Writer(kind, path, options)
 
 
-def _planes_of(frame: VideoFrame) -> list[NDArray[np.float64]]:
+def _planes_of(frame: VideoFrame) -> list[NDArray[Any]]:
     """The planes of a planar frame as they stand in it."""
     found = []
     for at, plane in enumerate(frame.planes):
         kind: np.dtype[Any] = np.dtype(np.uint16 if frame.format.components[at].bits > 8 else np.uint8)
         row = plane.line_size // kind.itemsize
         values = np.frombuffer(memoryview(plane), kind)[: row * plane.height].reshape(plane.height, row)
-        found.append(values[:, : plane.width].astype(np.float64))
+        found.append(np.ascontiguousarray(values[:, : plane.width]))
     return found
 
 
-def _spread(part: NDArray[np.float64], size: tuple[int, int]) -> NDArray[np.float64]:
-    """Differences at every pixel (width, height); where two columns share one it lies on the left of them, between two rows."""
-    across, down = (2 if whole > own else 1 for whole, own in zip(size, part.shape[::-1], strict=True))
-    columns = np.arange(size[0], dtype=np.float32) / across
-    rows = (np.arange(size[1], dtype=np.float32) + 0.5) / down - 0.5
-    grid = np.broadcast_to(columns, size[::-1]), np.broadcast_to(rows[:, None], size[::-1])
-    wide, high = (np.ascontiguousarray(one, np.float32) for one in grid)
-    return np.asarray(cv2.remap(part, wide, high, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE), np.float64)
+@parallel_kernel
+def _joined(luma, blue, red, alpha, across, down, bits, out):  # type: ignore[no-untyped-def]
+    """The formulas of ``to_rgb``: planes of a frame into out [H, W, 3 or 4]. Where two columns share a difference it lies on the left of
+    them, where two rows do between them; a line is drawn from one to the next."""
+    scale = 1 << (bits - 8)
+    full = float((1 << bits) - 1)
+    high, wide = blue.shape
+    for y in numba.prange(luma.shape[0]):
+        at = max((y + 0.5) / down - 0.5, 0.0)
+        top = int(at)
+        bottom, below = min(top + 1, high - 1), at - top
+        for x in range(luma.shape[1]):
+            place = x / across
+            left = int(place)
+            right, beside = min(left + 1, wide - 1), place - left
+            light = (luma[y, x] - 16.0 * scale) / (219.0 * scale)
+            b = blue[top, left] * (1 - below) * (1 - beside) + blue[top, right] * (1 - below) * beside
+            b += blue[bottom, left] * below * (1 - beside) + blue[bottom, right] * below * beside
+            r = red[top, left] * (1 - below) * (1 - beside) + red[top, right] * (1 - below) * beside
+            r += red[bottom, left] * below * (1 - beside) + red[bottom, right] * below * beside
+            r = light + 2.0 * (1.0 - _RED) * (r - 128.0 * scale) / (224.0 * scale)
+            b = light + 2.0 * (1.0 - _BLUE) * (b - 128.0 * scale) / (224.0 * scale)
+            g = (light - _RED * r - _BLUE * b) / (1.0 - _RED - _BLUE)
+            out[y, x, 0] = min(max(r, 0.0), 1.0)
+            out[y, x, 1] = min(max(g, 0.0), 1.0)
+            out[y, x, 2] = min(max(b, 0.0), 1.0)
+            if alpha.shape[0] > 0:
+                out[y, x, 3] = alpha[y, x] / full
 
 
-def to_rgb(frame: VideoFrame) -> NDArray[np.float64]:
+def to_rgb(frame: VideoFrame) -> NDArray[np.float32]:
     """Red, green, blue (and alpha, if there is one) [H, W, 3 or 4] in 0..1, as encoded as they stand in a frame of luma and differences
     (ITU-R BT.709-6, 3.2 to 3.5; alpha from 0 to the highest number)."""
     parts = _planes_of(frame)
     bits = frame.format.components[0].bits
-    scale = 1 << (bits - 8)
-    luma = (parts[0] - 16 * scale) / (219 * scale)
-    size = luma.shape[::-1]
-    blue, red = (_spread((part - 128 * scale) / (224 * scale), size) for part in parts[1:3])
-    r = luma + 2 * (1 - _RED) * red
-    b = luma + 2 * (1 - _BLUE) * blue
-    g = (luma - _RED * r - _BLUE * b) / (1 - _RED - _BLUE)
-    channels = [r, g, b] + ([parts[3] / ((1 << bits) - 1)] if len(parts) > 3 else [])
-    return np.clip(np.stack(channels, axis=2), 0, 1)
+    height, width = parts[0].shape
+    across, down = -(-width // parts[1].shape[1]), -(-height // parts[1].shape[0])
+    out = np.empty((height, width, len(parts)), np.float32)
+    alpha = parts[3] if len(parts) > 3 else np.empty((0, width), parts[0].dtype)
+    with PARALLEL:
+        _joined(*parts[:3], alpha, across, down, bits, out)
+    return out
 
 
 def _decoded(path: Path, kind: Movie) -> Iterator[tuple[Any, VideoFrame]]:

@@ -51,7 +51,7 @@ def read_back_png(path: Path, planes: Sequence[Plane], sharing: Sharing, options
     (plane,) = planes
     raw = read_raw(path)
     bits, coding = bits_of(plane.role, bits), Coding.of(options)
-    found = raw.pixels.astype(np.float64)
+    found = np.asarray(raw.pixels)
     height, width = found.shape[:2]
     worst, stray = float("inf"), 0
     channels = {"colour": 4, "light": 4, "data": 3}.get(plane.role, 1)

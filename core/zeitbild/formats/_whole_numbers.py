@@ -8,6 +8,7 @@ data           each channel from the low end of its spread (0) to the high end; 
 
 from __future__ import annotations
 
+from functools import lru_cache
 from typing import Any
 
 import numba
@@ -15,6 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.ndimage import distance_transform_edt
 
+from zeitbild.colour.transfer import Transfer
 from zeitbild.formats._base import Plane
 from zeitbild.formats._coding import Coding
 from zeitbild.kernels import PARALLEL, parallel_kernel
@@ -58,6 +60,37 @@ def _encoded(premultiplied, top, slope, offset, exponent, threshold, times_alpha
                 out[y, x, k] = min(int(value * top + spread), int(top))
 
 
+@parallel_kernel
+def _rounded(premultiplied, top, bounds, guesses, out):  # type: ignore[no-untyped-def]
+    """The same of straight colour, rounded, by tables: bounds [top] are the light from which on the next number is nearer, guesses [n]
+    numbers near those that evenly spaced square roots of light have. No power is worked out, and every number is the same."""
+    last = guesses.shape[0] - 1
+    for y in numba.prange(premultiplied.shape[0]):
+        for x in range(premultiplied.shape[1]):
+            alpha = min(1.0, max(0.0, float(premultiplied[y, x, 3])))
+            code = int(alpha * top + 0.5)
+            out[y, x, 3] = code
+            if code == 0:
+                out[y, x, 0] = out[y, x, 1] = out[y, x, 2] = 0
+                continue
+            for k in range(3):
+                value = min(1.0, max(0.0, premultiplied[y, x, k] / alpha))
+                near = guesses[int(np.sqrt(value) * last)]
+                while near < bounds.shape[0] and value >= bounds[near]:
+                    near += 1
+                while near > 0 and value < bounds[near - 1]:
+                    near -= 1
+                out[y, x, k] = near
+
+
+@lru_cache(maxsize=16)
+def _tables(transfer: Transfer, top: int) -> tuple[NDArray[np.float64], NDArray[np.int32]]:
+    """bounds and guesses of ``_rounded``."""
+    bounds = transfer.decode((np.arange(top) + 0.5) / top)
+    roots = (np.arange(16 * (top + 1)) / (16 * (top + 1) - 1)) ** 2
+    return bounds, np.minimum(transfer.encode(roots) * top + 0.5, top).astype(np.int32)
+
+
 def bleed(numbers: NDArray[Any]) -> None:
     """Give what is clear in codes [H, W, 4] the colour of the nearest pixel that is not, in place."""
     clear = numbers[..., 3] == 0
@@ -76,9 +109,13 @@ def codes(plane: Plane, bits: int, coding: Coding | None = None) -> NDArray[Any]
         out = np.empty(plane.pixels.shape, dtype)
         with PARALLEL:
             curve = coding.transfer
-            numbers = curve.slope, curve.offset, curve.exponent, curve.threshold
             pixels = np.ascontiguousarray(plane.pixels)
-            _encoded(pixels, float(top), *numbers, coding.premultiplied, coding.dithered and bits == 8, out)
+            dithered = coding.dithered and bits == 8
+            if coding.premultiplied or dithered:
+                numbers = curve.slope, curve.offset, curve.exponent, curve.threshold
+                _encoded(pixels, float(top), *numbers, coding.premultiplied, dithered, out)
+            else:
+                _rounded(pixels, float(top), *_tables(curve, top), out)
         if coding.bled:
             bleed(out)
         return out

@@ -126,7 +126,7 @@ def _compared(pixels: np.ndarray, plane: Plane, right: bool) -> ReadBack:  # typ
     worst, stray = float("inf"), 0
     fits = numbers.shape == (*plane.pixels.shape[:2], len(channels)) and numbers.dtype == np.uint8
     if fits and right:
-        worst, stray = difference(numbers.astype(np.float64), plane, (1 << _BITS) - 1)
+        worst, stray = difference(numbers, plane, (1 << _BITS) - 1)
     height, width = numbers.shape[:2]
     return ReadBack(width, height, channels, 8 * numbers.dtype.itemsize, worst, ALLOWED, stray)
 

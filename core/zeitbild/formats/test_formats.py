@@ -20,7 +20,6 @@ from zeitbild.errors import StorageError
 from zeitbild.formats import Format, Plane, formats
 from zeitbild.formats._one import encoded as bytes_of
 from zeitbild.formats._one import read_one
-from zeitbild.handoff.conforming import Conforming
 from zeitbild.render.picture import NO_DEPTH
 from zeitbild.storage import write_bytes
 
@@ -83,7 +82,9 @@ def ready(form: Format, plane: Plane) -> Plane:
         return plane
     plane = replace(plane, pixels=for_straight(plane.pixels, None, "clipped", "clipped").pixels)
     if form.alpha == "none":
-        return Conforming(ground=(0.0, 0.0, 0.0)).laid(plane)
+        return replace(
+            plane, pixels=np.concatenate([plane.pixels[..., :3], np.ones_like(plane.pixels[..., 3:])], axis=2)
+        )
     if form.name == "png-palette":
         return replace(plane, pixels=np.repeat(np.repeat(plane.pixels[::6, ::8], 6, axis=0), 8, axis=1))
     return plane

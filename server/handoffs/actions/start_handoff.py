@@ -9,7 +9,7 @@ from django.contrib.auth.models import User
 from django.db.models import Max, Sum
 
 from disk.room import check_room
-from handoffs.models import Form, HandOff
+from handoffs.models import MOST_FORMS, Form, HandOff
 from runs.models import FINISHED, Run
 from zeitbild.document.layers import Layer
 from zeitbild.document.reading import parse_shot
@@ -19,9 +19,6 @@ from zeitbild.handoff import Conforming, check_carried, passes_in, recipes
 from zeitbild.naming import Wanted, plan_files
 from zeitbild_server.writing import writing
 
-#: Forms that a hand-off has at most.
-_MOST = 12
-
 
 def start_handoff(user: User, run: Run, forms: Sequence[Form], *, layers: Sequence[str] = ()) -> HandOff:
     """The shot's next version from a finished run, in some forms, of all its layers or of some.
@@ -29,8 +26,8 @@ def start_handoff(user: User, run: Run, forms: Sequence[Form], *, layers: Sequen
     InputError if frames are missing, a recipe is unknown or cannot hold a pass; NamingError if files would have one name, or
     there is nothing to write. Of several forms it names the form.
     """
-    if not 1 <= len(forms) <= _MOST:
-        raise InputError(f"a hand-off has from 1 to {_MOST} forms, not {len(forms)}", "forms")
+    if not 1 <= len(forms) <= MOST_FORMS:
+        raise InputError(f"a hand-off has from 1 to {MOST_FORMS} forms, not {len(forms)}", "forms")
     missing = run.total - run.cells.filter(state__in=FINISHED).count()
     if missing:
         raise InputError(f"{missing} frames of this run are not rendered; finish the run, then hand off", "run")
@@ -38,7 +35,7 @@ def start_handoff(user: User, run: Run, forms: Sequence[Form], *, layers: Sequen
     parts = []
     for number, form in enumerate(forms):
         try:
-            options, own = _settled(run, shot, form, layers)
+            options, own = settled(run, shot, form, layers)
         except InputError as error:
             ahead = f"{form.recipe[:40]}: " if len(forms) > 1 else ""
             field = f"forms.{number}.{error.field}" if error.field else f"forms.{number}"
@@ -61,7 +58,7 @@ def start_handoff(user: User, run: Run, forms: Sequence[Form], *, layers: Sequen
     return handoff
 
 
-def _settled(run: Run, shot: Shot, form: Form, layers: Sequence[str]) -> tuple[dict[str, str], tuple[Layer, ...]]:
+def settled(run: Run, shot: Shot, form: Form, layers: Sequence[str]) -> tuple[dict[str, str], tuple[Layer, ...]]:
     """All options of a form, and the layers that it is of; InputError if it cannot be written."""
     chosen = recipes.get(form.recipe)
     kind = chosen.format

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import logging
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from typing import Any
 
 from handoffs.models import HandOff
@@ -42,9 +42,8 @@ def _layers(handoff: HandOff) -> list[str]:
     return names
 
 
-def _places(handoff: HandOff, recipe: Recipe) -> dict[_Place, Masters]:
-    """What is written of a form, and the masters that were proofed in its run; InputError if some are not rendered."""
-    run, names = handoff.run, _layers(handoff)
+def places_of(run: Run, names: Sequence[str], recipe: Recipe) -> dict[_Place, Masters]:
+    """What is written of layers of a run in a form, and the masters that were proofed; InputError if some are not rendered."""
     cells = run.cells.filter(state__in=FINISHED, layer__in=names).order_by("frame")
     by_frame: dict[int, dict[str, tuple[str, str, Any]]] = {}
     for layer, frame, key, parts in cells.values_list("layer", "frame", "key", "parts").iterator():
@@ -96,7 +95,7 @@ def _render_again(handoff: HandOff, worker: ActiveWorker, gone: list[_Place]) ->
 _Task = tuple[int, tuple[_Place, ...]]
 
 
-def _tasks(
+def tasks_of(
     number: int, document: str, recipe: Recipe, places: dict[_Place, Masters], common: tuple[Any, ...]
 ) -> list[tuple[_Task, tuple[Any, ...]]]:
     """What is to be done for a form: frame by frame, or all frames of some layers at once if a file holds them."""
@@ -182,12 +181,12 @@ def work_handoff(handoff: HandOff, worker: ActiveWorker) -> None:
     total, gone = 0, list[_Place]()
     for number, form in enumerate(progress.parts):
         recipe = recipes.get(form.recipe)
-        places = _places(handoff, recipe)
+        places = places_of(run, _layers(handoff), recipe)
         total += len(places)
         gone = gone or list(_gone(places, worker))
         chosen = tuple(sorted(form.options.items())), tuple(_layers(handoff)), tuple(form.passes)
         common = (recipe.name, *chosen, handoff.version, assets_folder(), masters_folder(), folder / form.folder)
-        tasks[recipe.format.container] += _tasks(number, run.document, recipe, places, common)
+        tasks[recipe.format.container] += tasks_of(number, run.document, recipe, places, common)
     # Forms take the masters of a frame one after another, while they are at hand.
     tasks[False].sort(key=lambda task: task[0][1][0][1])
     functions: dict[bool, Callable[..., list[FileRecord]]] = {False: write_files, True: write_sequence}
@@ -253,7 +252,7 @@ def work_handoff(handoff: HandOff, worker: ActiveWorker) -> None:
 def _look_source(handoff: HandOff) -> dict[str, dict[int, Any]]:
     """The masters of each layer, by frame."""
     found: dict[str, dict[int, Any]] = {}
-    for (layers, frame), masters in _places(handoff, recipes.get("png8")).items():
+    for (layers, frame), masters in places_of(handoff.run, _layers(handoff), recipes.get("png8")).items():
         found.setdefault(layers[0], {})[frame] = masters
     return found
 

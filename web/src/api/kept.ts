@@ -3,14 +3,14 @@ import { ref, type Ref, shallowReactive, watch } from "vue";
 import { answer, api, type Schemas } from "./client";
 
 export type Kept = Schemas["ReadyOut"];
-export type KeptKind = "finish" | "lights" | "camera" | "element";
+export type KeptKind = "finish" | "lights" | "camera" | "element" | "forms";
 
 /** What projects keep, by project; what is kept is seen wherever the list is shown. */
 const lists = shallowReactive(new Map<number, Kept[]>());
 /** Pictures of something that was kept anew under its name are asked for anew. */
 const renewed = ref(0);
 
-/** What a project keeps under a name: finishes, sets of lights, cameras, elements. */
+/** What a project keeps under a name: finishes, sets of lights, cameras, elements, forms of hand-offs. */
 export function useKept(project: Ref<number>) {
   async function load() {
     if (!project.value) return;

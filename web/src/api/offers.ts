@@ -54,6 +54,34 @@ export interface FontChoice {
   character: string;
 }
 
+/** Something that can be chosen about files; without choices a number or a colour, empty where nothing is wanted. */
+export interface RecipeOption extends Choice {
+  kind: "choice" | "number" | "colour" | "rate";
+  choices: Choice[];
+  low: number | null;
+  high: number | null;
+  initial: string;
+  unit: string;
+  note: string;
+}
+
+/** A kind of files that a hand-off can be of. */
+export interface Recipe extends Choice {
+  note: string;
+  receiver: string;
+  /** What it keeps and what it loses, a line each. */
+  keeps: string;
+  loses: string;
+  /** How sound goes inside, if it does. */
+  hears: string;
+  alpha: string;
+  extension: string;
+  sharing: "pass" | "layer" | "frame";
+  /** Of passes that it can hold. */
+  roles: string[];
+  options: RecipeOption[];
+}
+
 export interface Offers {
   /** Bytes of a file that is brought, by what its address ends with. */
   largest: Record<string, number>;
@@ -74,14 +102,9 @@ export interface Offers {
   >;
   passes: (Choice & { note: string; role: string; sums: boolean })[];
   looks: (Choice & { note: string })[];
-  recipes: (Choice & {
-    note: string;
-    alpha: string;
-    extension: string;
-    sharing: "pass" | "layer" | "frame";
-    roles: string[];
-    options: (Choice & { choices: Choice[] })[];
-  })[];
+  /** Whom recipes are for, in their order. */
+  receivers: Choice[];
+  recipes: Recipe[];
   rates: { name: string; value: number }[];
   qualities: Choice[];
   naming_fields: Choice[];

@@ -1316,6 +1316,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/runs/{run_id}/trial": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Trial
+         * @description What forms would be like: their size, and what they lose, measured on a few frames; a job of the run's shot.
+         */
+        post: operations["tryForms"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/handoffs/{handoff_id}/retry": {
         parameters: {
             query?: never;
@@ -2379,7 +2399,7 @@ export interface components {
         };
         /**
          * ReadyIn
-         * @description Something to keep: what it is (finish, lights, camera, element), its name, and itself as documents have it.
+         * @description Something to keep: what it is (finish, lights, camera, element, forms), its name, and itself as documents have it.
          */
         ReadyIn: {
             /** Kind */
@@ -2744,6 +2764,26 @@ export interface components {
              * @default []
              */
             layers?: string[];
+        };
+        /**
+         * TrialOut
+         * @description What a form would be like; see ``Trial``.
+         */
+        TrialOut: {
+            /** Bytes */
+            bytes: number;
+            /** Frames */
+            frames: number;
+            /** Worst */
+            worst: number;
+            /** Mean */
+            mean: number | null;
+            /** Alpha */
+            alpha: number | null;
+            /** Unit */
+            unit: string;
+            /** Error */
+            error: string;
         };
         /**
          * StudioOut
@@ -4765,6 +4805,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["HandOffOut"];
+                };
+            };
+        };
+    };
+    tryForms: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HandOffIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TrialOut"][];
+                };
+            };
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
                 };
             };
         };

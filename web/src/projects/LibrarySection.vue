@@ -109,9 +109,19 @@ async function putAway(row: Row) {
     tell(error);
   }
 }
-const KINDS: Record<string, string> = { finish: "Finish", lights: "Lights", camera: "Camera", element: "Element" };
+const KINDS: Record<string, string> = {
+  finish: "Finish",
+  lights: "Lights",
+  camera: "Camera",
+  element: "Element",
+  forms: "Hand-off",
+};
 const kept = useKept(computed(() => props.projectId));
 const left = shallowRef<Kept | null>(null);
+/** The recipes of a kept hand-off. */
+function formsIn(one: Kept) {
+  return (one.content as { recipe: string }[]).map((form) => form.recipe).join(", ");
+}
 async function letGo(one: Kept) {
   await kept.letGo(one);
   left.value = one;
@@ -176,7 +186,14 @@ async function drop(event: DragEvent) {
         <ul class="mt-1 grid grid-cols-6 gap-3">
           <li v-for="one in kept.all()" :key="one.id">
             <span class="relative block aspect-3/2 bg-[#808080]">
-              <img :src="kept.picture(one)" alt="" class="relative size-full object-contain" loading="lazy" />
+              <img
+                v-if="one.kind !== 'forms'"
+                :src="kept.picture(one)"
+                alt=""
+                class="relative size-full object-contain"
+                loading="lazy"
+              />
+              <span v-else class="block overflow-hidden p-2 text-white">{{ formsIn(one) }}</span>
             </span>
             <b class="mt-1 block truncate font-semibold" :title="one.name">{{ one.name }}</b>
             <span class="flex items-center justify-between text-soft"

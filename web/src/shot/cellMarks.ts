@@ -22,6 +22,7 @@ export function cellMark(state: string, error: string, stale: boolean): SheetMar
 }
 
 export function megabytes(bytes: number): string {
+  if (bytes < 1e5) return `${Math.max(1, Math.round(bytes / 1e3))} kB`;
   return bytes >= 1e9 ? `${(bytes / 1e9).toFixed(1)} GB` : `${(bytes / 1e6).toFixed(bytes < 1e7 ? 1 : 0)} MB`;
 }
 

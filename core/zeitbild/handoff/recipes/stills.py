@@ -83,7 +83,7 @@ for _recipe in (
         "jpeg",
         "JPEG sequence",
         "jpeg",
-        f"{_SEQUENCE} There is no alpha in them.",
+        _SEQUENCE,
         order=80,
         receiver="looking",
         keeps="Something that everyone can open.",

@@ -11,7 +11,7 @@ import TextField from "@/controls/TextField.vue";
 import { useShot } from "@/shot/store";
 
 import { bare, type FinishValues, renameEdits, shareEdits, users } from "./finishes";
-import KeepDialog from "./KeepDialog.vue";
+import KeepDialog from "@/shot/KeepDialog.vue";
 import TextureField from "./TextureField.vue";
 import TonesField from "./TonesField.vue";
 

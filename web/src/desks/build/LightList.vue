@@ -9,7 +9,7 @@ import AddMenu from "@/controls/AddMenu.vue";
 import type { Light } from "@/shot/document";
 import { useShot } from "@/shot/store";
 
-import KeepDialog from "./KeepDialog.vue";
+import KeepDialog from "@/shot/KeepDialog.vue";
 import SetRow from "./SetRow.vue";
 
 defineProps<{ selected: string }>();

@@ -18,7 +18,7 @@ import FileField from "@/files/FileField.vue";
 import { unshared } from "./finishes";
 import FontField from "./FontField.vue";
 import HiddenParts from "./HiddenParts.vue";
-import KeepDialog from "./KeepDialog.vue";
+import KeepDialog from "@/shot/KeepDialog.vue";
 import OwnFinishes from "./OwnFinishes.vue";
 import PaletteField from "./PaletteField.vue";
 import SkyField from "./SkyField.vue";

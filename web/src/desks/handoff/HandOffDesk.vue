@@ -2,8 +2,9 @@
 import { computed, onBeforeUnmount, ref, watch } from "vue";
 
 import { answer, api, Problem, type Schemas } from "@/api/client";
+import { useKept } from "@/api/kept";
 import { useOffers } from "@/api/offers";
-import ChoiceField from "@/controls/ChoiceField.vue";
+import AddMenu from "@/controls/AddMenu.vue";
 import PressButton from "@/controls/PressButton.vue";
 import SectionBlock from "@/controls/SectionBlock.vue";
 import GroundBar from "@/picture/GroundBar.vue";
@@ -11,30 +12,31 @@ import { ground } from "@/picture/grounds";
 import MasterPicture from "@/picture/MasterPicture.vue";
 import type { SheetColumn } from "@/sheet/columns";
 import DeskFrame from "@/sheet/DeskFrame.vue";
+import { megabytes } from "@/shot/cellMarks";
 import { lookUrl } from "@/shot/look";
 import { useRun } from "@/shot/run";
 import { heardIn } from "@/shot/document";
 import { useShot } from "@/shot/store";
+import KeepDialog from "@/shot/KeepDialog.vue";
 import StudioNotice from "@/StudioNotice.vue";
 
+import FormCard from "./FormCard.vue";
+import { type ChosenForm, settled } from "./forms";
 import HandOffEntry from "./HandOffEntry.vue";
+import { useForms } from "./useForms";
+import { useTrial } from "./useTrial";
 
 type HandOff = Schemas["HandOffOut"];
 const shot = useShot();
 const run = useRun();
 const offers = useOffers();
 const list = ref<HandOff[]>([]);
-const recipe = ref("png8");
 const failure = ref("");
 let source: EventSource | null = null;
 const AGAIN_MS = 3000;
 
-const recipes = computed(() => (offers.value?.recipes ?? []).map((one) => ({ name: one.name, title: one.title })));
-const note = computed(() => chosenRecipe.value?.note);
 const complete = computed(() => !!run.run && run.run.state === "done");
 const layer = computed(() => run.layer);
-const chosenRecipe = computed(() => offers.value?.recipes.find((one) => one.name === recipe.value));
-const options = ref<Record<string, string>>({});
 /** What is left out this time, of the run's layers and of all their passes. */
 const withoutLayers = ref(new Set<string>());
 const withoutPasses = ref(new Set<string>());
@@ -46,30 +48,80 @@ const passes = computed(() => {
   return (shot.examined?.passes ?? []).filter((one) => names.has(one.name));
 });
 const kept = computed(() => passes.value.filter((one) => !withoutPasses.value.has(one.name)));
-/** Passes that files of this kind cannot hold. */
-const lost = computed(() => kept.value.filter((one) => !chosenRecipe.value?.roles.includes(one.role)));
 function toggled(set: Set<string>, name: string) {
   const next = new Set(set);
   if (!next.delete(name)) next.add(name);
   return next;
 }
-function leaveOut() {
-  withoutPasses.value = new Set([...withoutPasses.value, ...lost.value.map((one) => one.name)]);
+const chosen = useForms();
+const recipeOf = (form: ChosenForm) => offers.value?.recipes.find((one) => one.name === form.recipe);
+const forms = computed(() => chosen.forms.value.filter(recipeOf));
+/** Passes that a form writes. */
+function passesOf(form: ChosenForm) {
+  return kept.value.filter((one) => !form.without.includes(one.name));
 }
-const columns = computed<SheetColumn[]>(() =>
-  list.value.slice(0, 2).map((one) => {
-    const written = new Set(Object.values(one.written).flat());
+/** Passes that its files cannot hold. */
+function lostBy(form: ChosenForm) {
+  return passesOf(form).filter((one) => !recipeOf(form)?.roles.includes(one.role));
+}
+const anyLost = computed(() => forms.value.some((form) => lostBy(form).length));
+const menu = computed(() =>
+  (offers.value?.receivers ?? []).map((receiver) => ({
+    title: receiver.title,
+    items: (offers.value?.recipes ?? [])
+      .filter((one) => one.receiver === receiver.name)
+      .map((one) => ({ name: one.name, title: one.title, note: one.keeps })),
+  })),
+);
+const ready = useKept(computed(() => shot.meta?.project_id ?? 0));
+const keeping = ref(false);
+/** What is kept of forms: their recipes with all that was chosen. */
+const content = computed(() =>
+  forms.value.map((form) => ({ recipe: form.recipe, options: settled(form, recipeOf(form)), without: form.without })),
+);
+/** What the server is asked for. */
+const body = computed(() => ({
+  forms: forms.value.map((form) => {
+    const all = !form.without.length && !withoutPasses.value.size;
     return {
-      key: String(one.id),
-      title: `v${String(one.version).padStart(3, "0")} ${one.recipe}`,
-      mark: (frame) =>
-        written.has(frame)
-          ? { sign: "✓", text: "verified", tone: "done" }
-          : one.state === "failed"
-            ? { sign: "✕", text: "failed", tone: "fail" }
-            : { sign: "·", tone: "quiet" },
+      recipe: form.recipe,
+      options: settled(form, recipeOf(form)),
+      passes: all ? [] : passesOf(form).map((one) => one.name),
     };
   }),
+  layers: withoutLayers.value.size ? layers.value : [],
+}));
+const empty = computed(() => !layers.value.length || forms.value.some((form) => !passesOf(form).length));
+const { trials, measuring } = useTrial(
+  body,
+  computed(() => complete.value && !anyLost.value && !empty.value && !shot.looking),
+);
+const whole = computed(() => trials.value.reduce((sum, one) => sum + (one?.bytes ?? 0), 0));
+/** What the server says is wrong with options, by the form's number and the option's name. */
+const wrong = ref<Record<string, string>[]>([]);
+watch(body, () => (wrong.value = []));
+/** Columns that stand beside one another. */
+const MOST_COLUMNS = 4;
+/** Beside others there is room for a mark only. */
+const narrow = computed(() => list.value.slice(0, 2).reduce((sum, one) => sum + one.forms.length, 0) > 2);
+const columns = computed<SheetColumn[]>(() =>
+  list.value
+    .slice(0, 2)
+    .flatMap((one) => one.forms.map((form) => ({ one, form })))
+    .slice(0, MOST_COLUMNS)
+    .map(({ one, form }) => {
+      const written = new Set(Object.values(form.written).flat());
+      return {
+        key: `${one.id} ${form.folder}`,
+        title: `${form.recipe} v${String(one.version).padStart(3, "0")}`,
+        mark: (frame) =>
+          written.has(frame)
+            ? { sign: "✓", text: narrow.value ? "" : "verified", tone: "done" }
+            : one.state === "failed"
+              ? { sign: "✕", text: narrow.value ? "" : "failed", tone: "fail" }
+              : { sign: "·", tone: "quiet" },
+      };
+    }),
 );
 const src = computed(() =>
   run.run && run.finished.has(shot.frame)
@@ -111,7 +163,14 @@ async function attempt(work: () => Promise<HandOff>) {
     await load();
   } catch (error) {
     if (!(error instanceof Problem)) throw error;
-    failure.value = error.message;
+    const named = error.problems.flatMap((one) => {
+      const found = /^forms\.(\d+)\.options\.(\w+)$/.exec(one.field);
+      return found ? [{ number: Number(found[1]), option: found[2] ?? "", message: one.message }] : [];
+    });
+    wrong.value = forms.value.map((_, number) =>
+      Object.fromEntries(named.filter((one) => one.number === number).map((one) => [one.option, one.message])),
+    );
+    failure.value = named.length ? "" : error.message;
   }
 }
 const start = () =>
@@ -119,20 +178,15 @@ const start = () =>
     answer(
       api.POST("/api/runs/{run_id}/handoffs", {
         params: { path: { run_id: run.run?.id ?? 0 } },
-        body: {
-          recipe: recipe.value,
-          options: Object.fromEntries(
-            (chosenRecipe.value?.options ?? []).map((one) => [
-              one.name,
-              options.value[one.name] ?? one.choices[0]?.name ?? "",
-            ]),
-          ),
-          layers: withoutLayers.value.size ? layers.value : [],
-          passes: withoutPasses.value.size ? kept.value.map((one) => one.name) : [],
-        },
+        body: body.value,
       }),
     ),
   );
+/** Take forms that are kept, in place of those here. */
+function takeKept(name: string) {
+  const found = ready.of("forms").find((one) => one.name === name);
+  if (found) chosen.replace(found.content as Omit<ChosenForm, "key">[]);
+}
 const retry = (id: number) =>
   attempt(() => answer(api.POST("/api/handoffs/{handoff_id}/retry", { params: { path: { handoff_id: id } } })));
 </script>
@@ -157,20 +211,54 @@ const retry = (id: number) =>
       <h2 class="px-3 pt-2 pb-1 font-title text-lg">Hand off</h2>
       <StudioNotice workers />
       <SectionBlock v-if="!shot.looking" title="A new version">
-        <ChoiceField label="Recipe" :model-value="recipe" :options="recipes" @commit="recipe = $event" />
-        <p class="text-soft">{{ note }}</p>
-        <p v-if="heardIn(shot.draft).length" class="text-soft">
-          Its sound goes along as a WAV with 24 bits, to the sample as long as the pictures.
+        <ul aria-label="Forms of this version">
+          <FormCard
+            v-for="(form, number) in forms"
+            :key="form.key"
+            :form
+            :recipe="recipeOf(form)!"
+            :trial="trials[number] ?? null"
+            :measuring
+            :lost="lostBy(form).map((one) => one.title)"
+            :errors="wrong[number] ?? {}"
+            :only="forms.length === 1"
+            @change="chosen.change(form.key, $event)"
+            @leave-out="
+              chosen.leaveOut(
+                form.key,
+                lostBy(form).map((one) => one.name),
+              )
+            "
+            @remove="chosen.remove(form.key)"
+          />
+        </ul>
+        <div class="flex flex-wrap items-center gap-1">
+          <AddMenu label="Another form" :groups="menu" @pick="chosen.add($event.name)" />
+          <AddMenu
+            v-if="ready.of('forms').length"
+            label="Kept ones"
+            :groups="[
+              {
+                title: 'Kept in the project',
+                items: ready.of('forms').map((one) => ({
+                  name: one.name,
+                  title: one.name,
+                  note: (one.content as { recipe: string }[]).map((form) => form.recipe).join(', '),
+                })),
+              },
+            ]"
+            @pick="takeKept($event.name)"
+          />
+          <PressButton quiet @click="keeping = true">Keep these …</PressButton>
+        </div>
+        <p v-if="forms.length > 1" class="text-soft">
+          Each form has a folder of its own in one package<template v-if="whole"
+            >, about {{ megabytes(whole) }} in all</template
+          >.
         </p>
-        <ChoiceField
-          v-for="option in chosenRecipe?.options"
-          :key="option.name"
-          :label="option.title"
-          :model-value="options[option.name] ?? option.choices[0]!.name"
-          :options="option.choices"
-          :initial="option.choices[0]!.name"
-          @commit="options = { ...options, [option.name]: $event }"
-        />
+        <p v-if="heardIn(shot.draft).length" class="text-soft">
+          Its sound goes along as a WAV with 24 bits, to the sample as long as the pictures, and inside of movies.
+        </p>
         <fieldset v-if="run.layers.length > 1" class="flex flex-wrap gap-x-3">
           <legend class="text-soft">Layers</legend>
           <label v-for="one in run.layers" :key="one" class="flex items-center gap-1">
@@ -195,13 +283,6 @@ const retry = (id: number) =>
             {{ one.title }}
           </label>
         </fieldset>
-        <p v-if="lost.length" class="text-warn">
-          △ {{ chosenRecipe?.title }} cannot hold {{ lost.map((one) => one.title).join(", ") }}.
-          <button type="button" class="font-medium underline underline-offset-2" @click="leaveOut">
-            Leave {{ lost.length > 1 ? "them" : "it" }} out
-          </button>
-          or choose OpenEXR.
-        </p>
         <p v-if="complete && run.stale.size" class="text-warn">
           △ {{ run.stale.size }} frames of this run are stale: the shot was changed since.
           <RouterLink :to="`/shots/${shot.id}/run`" class="underline">Run it again</RouterLink> or hand off what was
@@ -213,7 +294,7 @@ const retry = (id: number) =>
           finished run.
         </p>
         <p v-if="failure" class="text-now" role="alert">✕ {{ failure }}</p>
-        <PressButton primary :disabled="!complete || !!lost.length || !layers.length || !kept.length" @click="start"
+        <PressButton primary :disabled="!complete || anyLost || empty" @click="start"
           >Write v{{ String((list[0]?.version ?? 0) + 1).padStart(3, "0") }}</PressButton
         >
         <p class="text-xs text-soft">
@@ -222,6 +303,14 @@ const retry = (id: number) =>
         </p>
       </SectionBlock>
       <HandOffEntry v-for="one in list" :key="one.id" :handoff="one" :looking="shot.looking" @retry="retry(one.id)" />
+      <KeepDialog
+        :open="keeping"
+        kind="forms"
+        what="These forms, with what was chosen and left out"
+        suggested="For the compositor"
+        :content
+        @close="keeping = false"
+      />
     </template>
   </DeskFrame>
 </template>

@@ -8,7 +8,16 @@ import { megabytes } from "@/shot/cellMarks";
 
 const props = defineProps<{ handoff: Schemas["HandOffOut"]; looking?: boolean }>();
 const emit = defineEmits<{ retry: [] }>();
-const written = computed(() => Object.values(props.handoff.written).reduce((sum, frames) => sum + frames.length, 0));
+const total = computed(() => props.handoff.total * props.handoff.forms.length);
+const written = computed(() =>
+  props.handoff.forms.flatMap((form) => Object.values(form.written)).reduce((sum, frames) => sum + frames.length, 0),
+);
+type Form = Schemas["FormOut"];
+/** How far a form is from what was rendered, in words. */
+function off(form: Form) {
+  if (form.unit === "absolute") return form.worst ? `off by ${form.worst.toPrecision(2)}` : "every number kept";
+  return form.unit === "of 255" ? `off by ${form.worst.toFixed(0)} of 255 at worst` : "nothing lost but rounding";
+}
 const STATES: Record<string, string> = {
   waiting: "· waiting for the worker",
   writing: "▸ writing and reading back",
@@ -32,7 +41,21 @@ const STATES: Record<string, string> = {
         >{{ STATES[handoff.state] }}</span
       >
     </div>
-    <p class="text-soft">{{ handoff.recipe }} · {{ new Date(handoff.made_at).toLocaleString() }}</p>
+    <p class="text-soft">{{ new Date(handoff.made_at).toLocaleString() }}</p>
+    <ul>
+      <li
+        v-for="form in handoff.forms"
+        :key="form.folder"
+        class="flex flex-wrap items-baseline justify-between gap-x-2"
+      >
+        <span class="min-w-0">{{ form.title }}</span>
+        <span v-if="handoff.state === 'done'" class="ml-auto text-xs text-soft"
+          >{{ form.files }} file{{ form.files === 1 ? "" : "s"
+          }}<template v-if="form.bytes">, {{ megabytes(form.bytes) }}</template
+          >; {{ off(form) }}</span
+        >
+      </li>
+    </ul>
     <div
       v-if="handoff.state === 'writing'"
       class="h-2 border border-rule bg-sheet"
@@ -40,18 +63,12 @@ const STATES: Record<string, string> = {
       aria-label="Frames verified"
       :aria-valuenow="written"
       aria-valuemin="0"
-      :aria-valuemax="handoff.total"
+      :aria-valuemax="total"
     >
-      <div
-        class="h-full bg-now transition-[width]"
-        :style="{ width: `${(100 * written) / Math.max(1, handoff.total)}%` }"
-      />
+      <div class="h-full bg-now transition-[width]" :style="{ width: `${(100 * written) / Math.max(1, total)}%` }" />
     </div>
     <template v-if="handoff.state === 'done'">
-      <p class="text-soft">
-        {{ handoff.files }} files, {{ megabytes(handoff.bytes) }}; largest difference {{ handoff.worst.toFixed(3)
-        }}{{ handoff.recipe.startsWith("png") ? " of one code value" : "" }}
-      </p>
+      <p class="text-soft">{{ handoff.files }} files, {{ megabytes(handoff.bytes) }} in one package</p>
       <div class="flex gap-3">
         <a
           :href="`/api/handoffs/${handoff.id}/package`"

@@ -1,0 +1,131 @@
+<script setup lang="ts">
+/** A form of the hand-off that is being chosen: what it is, what it keeps and loses, how large it will be, and what can be chosen. */
+import { Disclosure, DisclosureButton, DisclosurePanel } from "@headlessui/vue";
+import { X } from "@lucide/vue";
+import { computed } from "vue";
+
+import type { Schemas } from "@/api/client";
+import type { Recipe, RecipeOption } from "@/api/offers";
+import { megabytes } from "@/shot/cellMarks";
+
+import { changed, type ChosenForm, grouped } from "./forms";
+import OptionField from "./OptionField.vue";
+
+const props = defineProps<{
+  form: ChosenForm;
+  recipe: Recipe;
+  /** What it would be like, once that is measured. */
+  trial: Schemas["TrialOut"] | null;
+  measuring: boolean;
+  /** Titles of passes that its files cannot hold and that are not left out. */
+  lost: string[];
+  /** What the server says is wrong, by the option's name. */
+  errors: Record<string, string>;
+  /** Whether it is the only one. */
+  only: boolean;
+}>();
+const emit = defineEmits<{ change: [options: Record<string, string>]; leaveOut: []; remove: [] }>();
+const groups = computed(() => grouped(props.recipe));
+const notes = computed(() => changed(props.form, props.recipe));
+const wrong = computed(() => Object.keys(props.errors).length > 0);
+/** How far it is from what was rendered, in words. */
+const distance = computed(() => {
+  const found = props.trial;
+  if (!found || found.error) return "";
+  if (found.mean !== null) {
+    const alpha = found.alpha ? `, alpha by ${found.alpha.toFixed(1)}` : ", alpha kept";
+    return `colour off by ${found.mean.toFixed(1)} of 255 in the mean, ${found.worst.toFixed(0)} at its worst place${
+      ["none", "hard"].includes(props.recipe.alpha) ? "" : alpha
+    }`;
+  }
+  return found.unit === "absolute" ? "every number kept" : `nothing lost but rounding`;
+});
+function value(option: RecipeOption) {
+  return props.form.options[option.name] ?? option.initial;
+}
+function choose(option: RecipeOption, chosen: string) {
+  emit("change", { ...props.form.options, [option.name]: chosen });
+}
+/** A fit and a place mean something only where width and height are given. */
+function means(option: RecipeOption) {
+  const given = (name: string) => !!props.form.options[name];
+  if (option.name === "fit") return given("width") && given("height");
+  if (option.name === "place") return given("width") && given("height") && props.form.options.fit !== "stretch";
+  if (option.name === "enlarged") return given("width") || given("height");
+  if (option.name === "threshold") return !props.form.options.ground;
+  return true;
+}
+</script>
+
+<template>
+  <li class="grid gap-0.5 border-b border-line py-1.5" :aria-label="recipe.title">
+    <div class="flex items-baseline justify-between gap-2">
+      <h4 class="font-semibold">{{ recipe.title }}</h4>
+      <span class="flex items-center gap-1 whitespace-nowrap">
+        <span v-if="trial && !trial.error" class="tabular-nums" title="Measured on a few frames"
+          >about {{ megabytes(trial.bytes) }}</span
+        >
+        <span v-else-if="measuring" class="text-soft">measuring …</span>
+        <button
+          v-if="!only"
+          type="button"
+          class="rounded-sm p-0.5 text-soft hover:bg-select hover:text-ink"
+          :aria-label="`Leave ${recipe.title} out`"
+          @click="emit('remove')"
+        >
+          <X :size="14" aria-hidden="true" />
+        </button>
+      </span>
+    </div>
+    <p class="text-soft"><span aria-hidden="true">✓</span> {{ recipe.keeps }}</p>
+    <p class="text-soft"><span aria-hidden="true">−</span> {{ recipe.loses }}</p>
+    <p v-if="distance" class="text-xs text-soft">Tried on {{ trial!.frames }} frames: {{ distance }}.</p>
+    <p v-if="trial?.error && !lost.length && !wrong" class="text-warn">△ {{ trial.error }}</p>
+    <p v-if="lost.length" class="text-warn">
+      △ It cannot hold {{ lost.join(", ") }}.
+      <button type="button" class="font-medium underline underline-offset-2" @click="emit('leaveOut')">
+        Leave {{ lost.length > 1 ? "them" : "it" }} out of it
+      </button>
+      or choose OpenEXR.
+    </p>
+    <Disclosure v-if="recipe.options.length" v-slot="{ open }">
+      <DisclosureButton class="flex w-full items-baseline justify-between text-left text-select-ink">
+        <span class="min-w-0 truncate">{{
+          open ? "Choices" : notes.length ? notes.join(" · ") : "As it is usual; choose otherwise"
+        }}</span>
+        <span aria-hidden="true" class="text-soft">{{ open ? "–" : "+" }}</span>
+      </DisclosureButton>
+      <DisclosurePanel :static="wrong" class="grid gap-2 py-1">
+        <OptionField
+          v-for="option in groups.own.filter(means)"
+          :key="option.name"
+          :option
+          :model-value="value(option)"
+          :error="errors[option.name]"
+          @commit="choose(option, $event)"
+        />
+        <template v-if="groups.size.length">
+          <p class="border-t border-line pt-1 text-soft">Size{{ groups.size.length > 5 ? " and rate" : "" }}</p>
+          <div class="grid grid-cols-2 gap-2">
+            <OptionField
+              v-for="option in groups.size.slice(0, 2)"
+              :key="option.name"
+              :option
+              :model-value="value(option)"
+              :error="errors[option.name]"
+              @commit="choose(option, $event)"
+            />
+          </div>
+          <OptionField
+            v-for="option in groups.size.slice(2).filter(means)"
+            :key="option.name"
+            :option
+            :model-value="value(option)"
+            :error="errors[option.name]"
+            @commit="choose(option, $event)"
+          />
+        </template>
+      </DisclosurePanel>
+    </Disclosure>
+  </li>
+</template>
