@@ -18,7 +18,8 @@ from zeitbild.document.reading import parse_shot, shot_schema, write_shot
 from zeitbild.elements import kinds as element_kinds
 from zeitbild.errors import InputError, StorageError, ZeitbildError
 from zeitbild.farm import FramePool, frames_with, make_cells, make_files, write_sequence
-from zeitbild.handoff import Conforming, check_carried, passes_in, recipes, write_sound
+from zeitbild.handoff import Conforming, Recipe, check_carried, passes_in, recipes, write_sound
+from zeitbild.handoff.verification import verify
 from zeitbild.lights import kinds as light_kinds
 from zeitbild.naming import Wanted, plan_files
 from zeitbild.paths import assets_folder, masters_folder
@@ -115,6 +116,15 @@ def _render(arguments: argparse.Namespace) -> int:
     return FAILED if failed else OK
 
 
+def _carried(recipe: Recipe) -> str:
+    """What a recipe keeps and loses, and what can be chosen."""
+    options = [
+        f"{one.name}={'|'.join(name for name, _ in one.choices) if one.choices else one.kind.upper()}"
+        for one in recipe.options
+    ]
+    return f"keeps: {recipe.keeps} loses: {recipe.loses} options: {' '.join(options)}"
+
+
 #: What can be listed: each with how it is found, as (name, title, note).
 LISTS: dict[str, Callable[[], list[tuple[str, str, str]]]] = {
     "passes": lambda: (
@@ -123,7 +133,7 @@ LISTS: dict[str, Callable[[], list[tuple[str, str, str]]]] = {
     ),
     "elements": lambda: [(one.name, one.title, inspect.getdoc(one.parameters) or "") for one in element_kinds],
     "lights": lambda: [(one.name, one.title, inspect.getdoc(one.parameters) or "") for one in light_kinds],
-    "recipes": lambda: [(one.name, one.title, one.note) for one in recipes],
+    "recipes": lambda: [(one.name, one.title, _carried(one)) for one in recipes],
     "checks": lambda: [(one.name, one.name.replace("_", " "), one.note) for one in checks],
 }
 
@@ -138,6 +148,22 @@ def _list(arguments: argparse.Namespace) -> int:
     for name, title, note in found:
         print(f"{name:{wide}}  {title}" + (f": {note.splitlines()[0]}" if note else ""))
     return OK
+
+
+def _verify(arguments: argparse.Namespace) -> int:
+    wrong = files = size = 0
+    started = time.monotonic()
+    for one in verify(Path(arguments.package)):
+        files, size = files + 1, size + one.bytes
+        if one.wrong:
+            wrong += 1
+            print(f"{one.path}: {one.wrong}", file=sys.stderr)
+    seconds = max(time.monotonic() - started, 1e-6)
+    print(
+        f"{files} files, {size / 1e6:.1f} MB in {seconds:.1f} s: " + (f"{wrong} do NOT hold" if wrong else "all hold"),
+        file=sys.stderr,
+    )
+    return FAILED if wrong else OK
 
 
 def _schema(_: argparse.Namespace) -> int:
@@ -186,6 +212,11 @@ def build_parser() -> argparse.ArgumentParser:
     lists.add_argument("what", choices=list(LISTS))
     lists.add_argument("--json", action="store_true", help="as JSON")
     lists.set_defaults(run=_list)
+    checked = commands.add_parser(
+        "verify", help="check a package of a hand-off again, or the folder it was unpacked into"
+    )
+    checked.add_argument("package", metavar="PACKAGE")
+    checked.set_defaults(run=_verify)
     schema = commands.add_parser("schema", help="print the JSON schema of shot documents")
     schema.set_defaults(run=_schema)
     return parser

@@ -338,9 +338,10 @@ def write_files(
     order = _order(document, chosen, version, options, assets)
     wanted = Wanted(layers, passes, chosen.sharing)
     return [
-        write_file(shot, one, (frame,), sources, order, folder)
+        record
         for one in sequences(shot, wanted, (frame,))
         if frame in one.frames and any(layer in sources for layer, _ in one.holds)
+        for record in write_file(shot, one, (frame,), sources, order, folder)
     ]
 
 
@@ -372,7 +373,7 @@ def write_sequence(
         there = {frame for layer, _ in one.holds if layer in sources for frame in sources[layer].frames}
         frames = [frame for frame in one.frames if frame in there]
         if frames:
-            records.append(write_file(shot, one, frames, sources, order, folder))
+            records += write_file(shot, one, frames, sources, order, folder)
     return records
 
 

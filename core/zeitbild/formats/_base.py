@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 
 from zeitbild.document.layers import Sharing as Sharing
 from zeitbild.errors import InputError
+from zeitbild.formats._measures import Measure, still_measure
 from zeitbild.registry import Registry
 from zeitbild.render.passes import Role
 from zeitbild.snapshot.names import Names
@@ -157,7 +158,8 @@ class Writer(Protocol):
         ...
 
     def close(self) -> None:
-        """Write what comes last; the file is whole then."""
+        """Write what comes last; the file is whole then. What has to stand beside it under another ending is in ``beside`` then, for
+        writers that have such."""
         ...
 
 
@@ -198,6 +200,8 @@ class Format:
     even: bool = False
     moves: bool = False
     lossy: str = ""
+    #: Width, height and frames that a file is found to have; none: it is no picture of them.
+    measure: Callable[[Path], Measure] | None = still_measure
     largest: int = 0
 
     @property

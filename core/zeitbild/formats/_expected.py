@@ -113,7 +113,7 @@ def _not_among(some: NDArray[np.float64], every: NDArray[np.float64]) -> int:
     return int((~np.isin(some @ scale, every @ scale)).sum())
 
 
-def loss(found: NDArray[np.float64], plane: Plane, coding: Coding, allowed: tuple[float, float, float]) -> Loss:
+def loss(found: NDArray[np.floating], plane: Plane, coding: Coding, allowed: tuple[float, float, float]) -> Loss:
     """How far straight or premultiplied colour and alpha [H, W, 4] in 0..1, as a file of some loss holds them, are from a plane of
     colour or light; allowed are mean, worst and alpha in levels of 255. The worst is that of a place, not of a pixel: dots of which a
     tone is made, and colours that two pixels share, are no fault."""

@@ -115,6 +115,9 @@ class _Writer:
         if self._is_yuv:
             context.colorspace = _BT709
             context.color_range = int(ColorRange.MPEG)
+        else:
+            # Red, green and blue as they are (H.273, matrix 0).
+            context.colorspace = 0
         if plane.sound is not None and kind.sound:
             codec, samples, bits = _SOUNDS[kind.sound]
             self._sound = self._file.add_stream(codec, rate=RATE)

@@ -10,15 +10,28 @@ from zeitbild.document.layers import Sharing
 from zeitbild.formats._base import Format, Plane, ReadBack
 
 
+def write_one(
+    form: Format,
+    path: Path,
+    planes: Sequence[Plane],
+    sharing: Sharing = "pass",
+    options: Mapping[str, str] | None = None,
+) -> None:
+    """Write a file that holds the planes of one frame, with what stands beside it."""
+    writer = form.open(path, sharing, options or {})
+    writer.add(planes)
+    writer.close()
+    for ending, data in getattr(writer, "beside", {}).items():
+        path.with_suffix(f".{ending}").write_bytes(data)
+
+
 def encoded(
     form: Format, planes: Sequence[Plane], sharing: Sharing = "pass", options: Mapping[str, str] | None = None
 ) -> bytes:
-    """Bytes of a file that holds the planes of one frame."""
+    """Bytes of such a file."""
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / f"one.{form.extension}"
-        writer = form.open(path, sharing, options or {})
-        writer.add(planes)
-        writer.close()
+        write_one(form, path, planes, sharing, options)
         return path.read_bytes()
 
 

@@ -14,6 +14,7 @@ from typing import Any
 
 import cv2
 import numpy as np
+from numpy.typing import NDArray
 
 from zeitbild.errors import StorageError
 from zeitbild.formats._base import Options, Plane, ReadBack, Sharing
@@ -31,19 +32,21 @@ _SRGB_CHUNK = struct.pack(">I", 1) + b"sRGB\0" + struct.pack(">I", zlib.crc32(b"
 _BLUE_FIRST = {3: [2, 1, 0], 4: [2, 1, 0, 3]}
 
 
-def encode_png(planes: Sequence[Plane], sharing: Sharing, options: Options, bits: int) -> bytes:
-    """The bytes of a PNG of a plane."""
-    (plane,) = planes
-    numbers = codes(plane, bits, Coding.of(options))
+def png_of(numbers: NDArray[Any], *, srgb: bool) -> bytes:
+    """The bytes of a PNG of numbers [H, W] or [H, W, 3 or 4], red first."""
     if numbers.ndim == 3:
         numbers = np.ascontiguousarray(numbers[..., _BLUE_FIRST[numbers.shape[2]]])
     done, buffer = cv2.imencode(".png", numbers, [cv2.IMWRITE_PNG_COMPRESSION, _EFFORT])
     if not done:
         raise StorageError("the PNG writer failed")
     data = buffer.tobytes()
-    if plane.role in ("colour", "light") and options.get("transfer", "srgb") == "srgb":
-        data = data[:_SIGNATURE_AND_HEADER] + _SRGB_CHUNK + data[_SIGNATURE_AND_HEADER:]
-    return data
+    return data[:_SIGNATURE_AND_HEADER] + _SRGB_CHUNK + data[_SIGNATURE_AND_HEADER:] if srgb else data
+
+
+def encode_png(planes: Sequence[Plane], sharing: Sharing, options: Options, bits: int) -> bytes:
+    """The bytes of a PNG of a plane."""
+    (plane,) = planes
+    return png_of(codes(plane, bits, Coding.of(options)), srgb=plane.role in ("colour", "light"))
 
 
 def read_back_png(path: Path, planes: Sequence[Plane], sharing: Sharing, options: Options, bits: int) -> list[ReadBack]:

@@ -18,6 +18,7 @@ from PIL import Image
 from zeitbild.errors import StorageError
 from zeitbild.formats._base import Format, Option, Options, Plane, ReadBack, Sharing, formats
 from zeitbild.formats._expected import ALLOWED, difference
+from zeitbild.formats._measures import moving_measure
 from zeitbild.formats._png import encode_png
 
 _SIGNATURE = b"\x89PNG\r\n\x1a\n"
@@ -143,6 +144,7 @@ formats.register(
         _read_back,
         order=1,
         container=True,
+        measure=moving_measure,
         reader="Pillow",
         options=(Option("plays", "Plays", (("for ever", "For ever"), ("once", "Once"))),),
     )

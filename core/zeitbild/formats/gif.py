@@ -20,6 +20,7 @@ from zeitbild.errors import InputError, StorageError
 from zeitbild.formats._base import Format, Option, Options, Plane, ReadBack, Sharing, formats
 from zeitbild.formats._coding import Coding
 from zeitbild.formats._laid import with_loss
+from zeitbild.formats._measures import movie_measure
 from zeitbild.formats._spill import Spill, stays
 from zeitbild.formats._whole_numbers import codes
 
@@ -191,6 +192,7 @@ formats.register(
         _read_back,
         order=70,
         container=True,
+        measure=movie_measure,
         moves=True,
         reader="FFmpeg's decoder",
         options=(

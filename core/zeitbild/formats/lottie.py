@@ -98,6 +98,14 @@ def _read_back(
         raise StorageError(f"{path.name} cannot be read back: {error}") from error
 
 
+def _measure(path: Path) -> tuple[int, int, int]:
+    try:
+        read = json.loads(path.read_text(encoding="ascii"))
+        return read["w"], read["h"], read["op"] - read["ip"]
+    except (OSError, KeyError, ValueError) as error:
+        raise StorageError(f"{path.name} cannot be read: {error}") from error
+
+
 formats.register(
     Format(
         "lottie",
@@ -110,6 +118,7 @@ formats.register(
         _read_back,
         order=74,
         container=True,
+        measure=_measure,
         moves=True,
         reader="Python's JSON and Pillow",
         options=(UNDER,),

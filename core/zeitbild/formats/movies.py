@@ -3,6 +3,7 @@
 from zeitbild.formats import _movies
 from zeitbild.formats._base import Format, Option, Options, formats
 from zeitbild.formats._coding import ALPHA
+from zeitbild.formats._measures import movie_measure
 from zeitbild.formats._movies import Movie, opener, reader
 
 _COLOURS = ("colour", "light", "coverage")
@@ -23,6 +24,7 @@ def _register(name: str, title: str, extension: str, kind: Movie, order: int, **
             reader(kind),
             order=order,
             container=True,
+            measure=movie_measure,
             moves=True,
             hears=kind.sound,  # type: ignore[arg-type]
             reader="FFmpeg's decoder",
@@ -166,7 +168,7 @@ _register(
         Option(
             "quality",
             "Coarseness",
-            low=0,
+            low=1,
             high=40,
             initial="16",
             kind="number",

@@ -20,6 +20,7 @@ from zeitbild.formats import _webp
 from zeitbild.formats._base import Format, Option, Options, Plane, ReadBack, Sharing, formats
 from zeitbild.formats._coding import DITHER, UNDER, Coding
 from zeitbild.formats._laid import compared, with_loss
+from zeitbild.formats._measures import moving_measure
 from zeitbild.formats._spill import stays
 from zeitbild.formats._whole_numbers import codes
 
@@ -131,6 +132,7 @@ formats.register(
         _read_back,
         order=72,
         container=True,
+        measure=moving_measure,
         moves=True,
         reader="Pillow",
         options=(

@@ -14,6 +14,7 @@ from typing import Any, Literal
 import cv2
 import numpy as np
 from numpy.typing import NDArray
+from PIL import Image
 
 from zeitbild.colour.srgb import decode_hex
 from zeitbild.errors import InputError
@@ -200,8 +201,17 @@ def resized(pixels: NDArray[np.float32], width: int, height: int, *, mixed: bool
         if own == wanted:
             continue
         target = (pixels.shape[1], wanted) if axis == 0 else (wanted, pixels.shape[0])
-        how = cv2.INTER_AREA if wanted < own else cv2.INTER_CUBIC
-        pixels = np.asarray(cv2.resize(np.ascontiguousarray(pixels), target, interpolation=how), np.float32)
+        if wanted < own:
+            changed = cv2.resize(np.ascontiguousarray(pixels), target, interpolation=cv2.INTER_AREA)
+            pixels = np.asarray(changed, np.float32)
+        else:
+            # One whose even ramps stay even (OpenCV's cubic swings further and turns them into steps).
+            flat = pixels.reshape(*pixels.shape[:2], -1)
+            layers = [
+                np.asarray(Image.fromarray(np.ascontiguousarray(flat[..., k])).resize(target, Image.Resampling.BICUBIC))
+                for k in range(flat.shape[2])
+            ]
+            pixels = np.stack(layers, axis=2).reshape(target[1], target[0], *pixels.shape[2:])
     pixels = np.maximum(pixels, 0)
     if pixels.ndim == 3 and pixels.shape[2] == 4:
         alpha = np.minimum(pixels[..., 3:], 1)

@@ -23,7 +23,7 @@ from zeitbild.render.picture import Picture
 from zeitbild.shipped import AssetSource
 from zeitbild.snapshot.reach import Reach
 from zeitbild.sources import Source
-from zeitbild.storage import write_new_with
+from zeitbild.storage import write_new, write_new_with
 
 
 @dataclass(frozen=True, slots=True)
@@ -206,9 +206,9 @@ def _how_far(found: ReadBack) -> str:
 
 def write_file(
     shot: Shot, one: Sequenced, frames: Sequence[int], sources: Mapping[str, Source], order: Order, folder: Path
-) -> FileRecord:
+) -> list[FileRecord]:
     """Write one file of a sequence below ``folder``, of one frame or of all that it holds, from the sources of its layers, and read it
-    back from disk.
+    back from disk; gives it and what stands beside it.
 
     StorageError if it cannot be written, stands there with other content, or does not hold what it should.
     """
@@ -243,8 +243,13 @@ def write_file(
                 writer.add(planes_at(number))
         finally:
             writer.close()
+        beside_it.update(getattr(writer, "beside", {}))
 
+    beside_it: dict[str, bytes] = {}
     written = write_new_with(path, fill)
+    others = [path.with_suffix(f".{ending}") for ending in beside_it]
+    for other, data in zip(others, beside_it.values(), strict=True):
+        write_new(other, data)
     # Of each plane what was found: bits, difference and what is allowed, pixels beyond alpha and white.
     found: dict[tuple[str, str], PlaneRecord] = {}
     try:
@@ -263,8 +268,16 @@ def write_file(
     except StorageError:
         # What was written just now and is wrong must not stand in the way of another try.
         if written:
-            path.unlink(missing_ok=True)
+            for place in (path, *others):
+                place.unlink(missing_ok=True)
         raise
     with path.open("rb") as file:
         digest = hashlib.file_digest(file, "sha256").hexdigest()
-    return FileRecord(relative, tuple(frames), path.stat().st_size, digest, written, tuple(found.values()))
+    record = FileRecord(relative, tuple(frames), path.stat().st_size, digest, written, tuple(found.values()))
+    return [record, *(_beside(record, ending, data) for ending, data in beside_it.items())]
+
+
+def _beside(own: FileRecord, ending: str, data: bytes) -> FileRecord:
+    """A file that stands beside another one under another ending."""
+    path = f"{own.path.rpartition('.')[0]}.{ending}"
+    return FileRecord(path, own.frames, len(data), hashlib.sha256(data).hexdigest(), own.written, ())

@@ -37,6 +37,17 @@ for _recipe in (
         loses="Soft edges (or clear ground), all but 255 colours, sound.",
     ),
     Recipe(
+        "sprites",
+        "Sprite sheet with JSON",
+        "sprites",
+        "Each file holds all frames of its pass on one sheet; the JSON beside it says where each of them is, how it was cut, where it "
+        "stands and how fast it plays.",
+        order=60,
+        receiver="games",
+        keeps="Soft alpha, without loss; frames that are alike only once.",
+        loses="Sound; a sheet has at most 8192 pixels a side.",
+    ),
+    Recipe(
         "lottie",
         "Lottie JSON of pictures",
         "lottie",
