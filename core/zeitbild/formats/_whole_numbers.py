@@ -57,7 +57,8 @@ def _encoded(premultiplied, top, slope, offset, exponent, threshold, times_alpha
                     mixed = (mixed ^ np.uint32(k) * np.uint32(0xC2B2AE3D)) * np.uint32(0x27D4EB2F)
                     mixed = (mixed ^ (mixed >> np.uint32(15))) * np.uint32(0x2C1B3C6D)
                     spread = float((mixed >> np.uint32(8)) & np.uint32(0xFFFF)) / 65536.0
-                out[y, x, k] = min(int(value * top + spread), int(top))
+                # What is a whole number but for the last bit stays one.
+                out[y, x, k] = min(int(value * top + spread + 1e-6), int(top))
 
 
 @parallel_kernel
