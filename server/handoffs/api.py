@@ -14,7 +14,7 @@ from ninja import Router, Schema
 from handoffs.actions.start_handoff import retry_handoff, start_handoff
 from handoffs.actions.try_forms import prepare, try_forms
 from handoffs.models import MOST_FORMS, Form, HandOff
-from handoffs.selectors import handoff_for, handoffs_of, package_path, version_folder
+from handoffs.selectors import SHOWN, handoff_for, handoffs_of, package_path, shown_file, version_folder
 from journal.writing import note
 from projects.models import Role
 from runs.events import open_line
@@ -67,6 +67,7 @@ class FormOut(FormIn):
     bytes: int
     worst: float
     unit: str
+    shown: list[str]
 
 
 class HandOffOut(Schema):
@@ -181,6 +182,14 @@ async def watch(request: HttpRequest, handoff_id: int) -> StreamingHttpResponse:
         return (None if now == since else now), now, ended
 
     return open_line(user, look)
+
+
+@router.get("/handoffs/{handoff_id}/forms/{form}/shown/{at}", operation_id="getShown")
+async def shown(request: HttpRequest, handoff_id: int, form: int, at: int) -> HttpResponseBase:
+    """A file of a finished hand-off that a browser shows or plays, or a range of it."""
+    handoff = await in_database(handoff_for)(signed_in(request), handoff_id)
+    path = shown_file(handoff, form, at)
+    return file_answer(request, path, path.name, SHOWN[path.suffix], inline=True)[0]
 
 
 @router.get("/handoffs/{handoff_id}/package", operation_id="getPackage")

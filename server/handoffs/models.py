@@ -30,6 +30,8 @@ class Form:
     files: int = 0
     worst: float = 0.0
     bytes: int = 0
+    #: Files that a browser shows or plays, by their paths in the folder.
+    shown: list[str] = field(default_factory=list)
 
     @property
     def count(self) -> int:

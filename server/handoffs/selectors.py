@@ -6,6 +6,7 @@ from pathlib import Path
 
 from django.contrib.auth.models import User
 from django.db.models import QuerySet
+from django.http import Http404
 from django.shortcuts import get_object_or_404
 
 from handoffs.models import HandOff
@@ -30,6 +31,21 @@ def handoff_for(user: User, handoff_id: int, *, least: Role = Role.VIEWER) -> Ha
     handoff = get_object_or_404(handoffs_of(user), id=handoff_id)
     demand(user, handoff.shot.project, least)
     return handoff
+
+
+#: Kinds of files that browsers show, by their endings.
+SHOWN = {".webm": "video/webm", ".mp4": "video/mp4", ".gif": "image/gif", ".webp": "image/webp", ".png": "image/png"}
+
+
+def shown_file(handoff: HandOff, form: int, at: int) -> Path:
+    """A file of a form that a browser shows; Http404 if there is none."""
+    parts = handoff.parts
+    if handoff.state != HandOff.State.DONE or not (0 <= form < len(parts) and 0 <= at < len(parts[form].shown)):
+        raise Http404
+    path = version_folder(handoff) / parts[form].folder / parts[form].shown[at]
+    if not path.is_file():
+        raise Http404
+    return path
 
 
 def version_folder(handoff: HandOff) -> Path:

@@ -48,8 +48,11 @@ async def _blocks(path: Path, first: int, end: int) -> AsyncIterator[bytes]:
         handle.close()
 
 
-def file_answer(request: HttpRequest, path: Path, name: str, content_type: str) -> tuple[HttpResponseBase, int]:
-    """A file to be kept under a name, or the range of it that was asked for, and its first byte."""
+def file_answer(
+    request: HttpRequest, path: Path, name: str, content_type: str, *, inline: bool = False
+) -> tuple[HttpResponseBase, int]:
+    """A file to be kept under a name (or to be shown where it is asked for, if it is ``inline``), or the range of it that was asked
+    for, and its first byte."""
     stat = path.stat()
     size, tag = stat.st_size, f'"{stat.st_mtime_ns:x}-{stat.st_size:x}"'
     headers = {"Accept-Ranges": "bytes", "ETag": tag}
@@ -60,7 +63,10 @@ def file_answer(request: HttpRequest, path: Path, name: str, content_type: str) 
         except ValueError:
             return HttpResponse(status=416, headers={**headers, "Content-Range": f"bytes */{size}"}), -1
     first, end = wanted or (0, size)
-    headers |= {"Content-Disposition": f'attachment; filename="{name}"', "Content-Length": str(end - first)}
+    headers |= {
+        "Content-Disposition": f'{"inline" if inline else "attachment"}; filename="{name}"',
+        "Content-Length": str(end - first),
+    }
     if wanted:
         headers["Content-Range"] = f"bytes {first}-{end - 1}/{size}"
     answer = StreamingHttpResponse(

@@ -38,6 +38,8 @@ class Access(StudioCase):
             "shot_id": self.shot.id,
             "run_id": run,
             "handoff_id": handoff,
+            "form": 1,
+            "at": 0,
             "layer": "sign",
             "job": "none",
             "kind": "drawings",

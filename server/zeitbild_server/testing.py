@@ -104,7 +104,9 @@ class StudioCase(TransactionTestCase):
         """A run of one frame and a hand-off of it, both done: their numbers."""
         run = self.post(f"/api/shots/{self.shot.id}/runs", {"base": self.fresh().current_id, "frame_set": "1"})
         self.work()
-        handoff = self.post(f"/api/runs/{run['id']}/handoffs", {"forms": [{"recipe": "png8"}]})
+        handoff = self.post(
+            f"/api/runs/{run['id']}/handoffs", {"forms": [{"recipe": "png8"}, {"recipe": "apng", "passes": ["beauty"]}]}
+        )
         self.work()
         return run["id"], handoff["id"]
 

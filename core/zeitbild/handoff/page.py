@@ -19,7 +19,7 @@ from zeitbild.proof.display import Ground, View, encode_view, show
 from zeitbild.render.picture import Picture
 
 #: Width of a picture on the page at most.
-_WIDE = 440
+_WIDE = 310
 #: Layers that are shown at most.
 _LAYERS = 6
 _GROUNDS = (("checker", "over nothing"), ("black", "over black"), ("white", "over white"))
@@ -100,7 +100,9 @@ def receiver_page(
         parts.append(f"<h2>{escape(layer.title or layer.name)}, frame {frame}</h2>")
         if layer.note:
             parts.append(f"<p>{escape(layer.note)}</p>")
-        for ground, words in _GROUNDS:
+        # What is opaque looks alike over all of them.
+        opaque = bool((picture.inside().beauty[..., 3] >= 1).all())
+        for ground, words in _GROUNDS if not opaque else (("black", "nothing of it is clear"),):
             parts.append(
                 f"<figure><img alt='{escape(layer.name, quote=True)} {words}' src='{_picture(picture, shot, ground)}'>"
                 f"<figcaption>{words}</figcaption></figure>"

@@ -5,10 +5,11 @@ from __future__ import annotations
 import logging
 import time
 from collections.abc import Callable, Iterator, Sequence
+from pathlib import Path
 from typing import Any
 
 from handoffs.models import HandOff
-from handoffs.selectors import package_path, version_folder
+from handoffs.selectors import SHOWN, package_path, version_folder
 from runs.models import FINISHED, Run
 from workers.active import PULSE, ActiveWorker
 from workers.claiming import claim, give_back, holds, note_progress
@@ -154,6 +155,8 @@ class _Progress:
             one.written = _frame_sets(frames)
             one.files, one.bytes = len(records), sum(record.bytes for record in records)
             one.worst = max((record.worst for record in records), default=0.0)
+            if recipes.get(one.recipe).format.container:
+                one.shown = [record.path for record in records if Path(record.path).suffix in SHOWN]
 
     def report(self) -> None:
         """Tell it, but not too often."""

@@ -1396,6 +1396,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/handoffs/{handoff_id}/forms/{form}/shown/{at}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Shown
+         * @description A file of a finished hand-off that a browser shows or plays, or a range of it.
+         */
+        get: operations["getShown"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/handoffs/{handoff_id}/package": {
         parameters: {
             query?: never;
@@ -2696,6 +2716,8 @@ export interface components {
             worst: number;
             /** Unit */
             unit: string;
+            /** Shown */
+            shown: string[];
         };
         /**
          * HandOffOut
@@ -4896,6 +4918,28 @@ export interface operations {
             header?: never;
             path: {
                 handoff_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    getShown: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                handoff_id: number;
+                form: number;
+                at: number;
             };
             cookie?: never;
         };

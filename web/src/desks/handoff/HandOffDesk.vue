@@ -21,7 +21,8 @@ import KeepDialog from "@/shot/KeepDialog.vue";
 import StudioNotice from "@/StudioNotice.vue";
 
 import FormCard from "./FormCard.vue";
-import { type ChosenForm, settled } from "./forms";
+import { type ChosenForm, type LookedAt, settled } from "./forms";
+import HandedFile from "./HandedFile.vue";
 import HandOffEntry from "./HandOffEntry.vue";
 import { useForms } from "./useForms";
 import { useTrial } from "./useTrial";
@@ -75,6 +76,12 @@ const menu = computed(() =>
 );
 const ready = useKept(computed(() => shot.meta?.project_id ?? 0));
 const keeping = ref(false);
+/** The file of an earlier version that is looked at, in place of the frames. */
+const looked = ref<LookedAt | null>(null);
+watch(
+  () => shot.id,
+  () => (looked.value = null),
+);
 /** What is kept of forms: their recipes with all that was chosen. */
 const content = computed(() =>
   forms.value.map((form) => ({ recipe: form.recipe, options: settled(form, recipeOf(form)), without: form.without })),
@@ -194,7 +201,16 @@ const retry = (id: number) =>
 <template>
   <DeskFrame :columns>
     <template #picture>
+      <HandedFile
+        v-if="looked"
+        class="flex-1"
+        :what="looked"
+        :width="shot.draft!.raster.width"
+        :height="shot.draft!.raster.height"
+        @close="looked = null"
+      />
       <MasterPicture
+        v-else
         class="flex-1"
         :src
         :width="shot.draft!.raster.width"
@@ -302,7 +318,14 @@ const retry = (id: number) =>
           touched.
         </p>
       </SectionBlock>
-      <HandOffEntry v-for="one in list" :key="one.id" :handoff="one" :looking="shot.looking" @retry="retry(one.id)" />
+      <HandOffEntry
+        v-for="one in list"
+        :key="one.id"
+        :handoff="one"
+        :looking="shot.looking"
+        @retry="retry(one.id)"
+        @look="looked = $event"
+      />
       <KeepDialog
         :open="keeping"
         kind="forms"

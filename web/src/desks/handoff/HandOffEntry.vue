@@ -6,12 +6,22 @@ import type { Schemas } from "@/api/client";
 import PressButton from "@/controls/PressButton.vue";
 import { megabytes } from "@/shot/cellMarks";
 
+import { type LookedAt } from "./forms";
+
 const props = defineProps<{ handoff: Schemas["HandOffOut"]; looking?: boolean }>();
-const emit = defineEmits<{ retry: [] }>();
+const emit = defineEmits<{ retry: []; look: [what: LookedAt] }>();
 const total = computed(() => props.handoff.total * props.handoff.forms.length);
 const written = computed(() =>
   props.handoff.forms.flatMap((form) => Object.values(form.written)).reduce((sum, frames) => sum + frames.length, 0),
 );
+/** Files of a form that can be looked at here, each with the address of its bytes. */
+function looks(number: number): LookedAt[] {
+  return (props.handoff.forms[number]?.shown ?? []).map((path, at) => ({
+    address: `/api/handoffs/${props.handoff.id}/forms/${number}/shown/${at}`,
+    title: `v${String(props.handoff.version).padStart(3, "0")} ${path.slice(path.lastIndexOf("/") + 1)}`,
+    moves: /\.(webm|mp4)$/.test(path),
+  }));
+}
 type Form = Schemas["FormOut"];
 /** How far a form is from what was rendered, in words. */
 function off(form: Form) {
@@ -44,11 +54,25 @@ const STATES: Record<string, string> = {
     <p class="text-soft">{{ new Date(handoff.made_at).toLocaleString() }}</p>
     <ul>
       <li
-        v-for="form in handoff.forms"
+        v-for="(form, number) in handoff.forms"
         :key="form.folder"
         class="flex flex-wrap items-baseline justify-between gap-x-2"
       >
-        <span class="min-w-0">{{ form.title }}</span>
+        <span class="min-w-0"
+          >{{ form.title }}
+          <template v-if="handoff.state === 'done'">
+            <button
+              v-for="one in looks(number)"
+              :key="one.address"
+              type="button"
+              class="ml-1 text-select-ink underline underline-offset-2"
+              :title="one.title"
+              @click="emit('look', one)"
+            >
+              {{ looks(number).length > 1 ? one.title.replace(/^v\d+ /, "") : "look" }}
+            </button>
+          </template></span
+        >
         <span v-if="handoff.state === 'done'" class="ml-auto text-xs text-soft"
           >{{ form.files }} file{{ form.files === 1 ? "" : "s"
           }}<template v-if="form.bytes">, {{ megabytes(form.bytes) }}</template

@@ -33,3 +33,11 @@ export function grouped(recipe: Recipe) {
     size: recipe.options.filter((one) => size.includes(one.name)),
   };
 }
+
+/** A file that was handed off and is looked at here. */
+export interface LookedAt {
+  address: string;
+  title: string;
+  /** It is a movie, with controls. */
+  moves: boolean;
+}
