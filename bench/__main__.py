@@ -7,7 +7,7 @@ import sys
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
-from bench import layers, moving, processes, standing, studio
+from bench import handing_off, layers, moving, processes, standing, studio
 from bench.timing import Figure
 from zeitbild.document.reading import parse_shot
 
@@ -50,6 +50,7 @@ def _all() -> Iterator[Callable[[], Iterator[Figure]]]:
     yield layers.see_through
     yield standing.standing
     yield moving.time_desk
+    yield handing_off.handing_off
     yield processes.scaling
     yield processes.large
     yield processes.start_up

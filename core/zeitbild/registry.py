@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import importlib
 import pkgutil
+import threading
 from collections.abc import Iterator
 from types import ModuleType
 from typing import Generic, Protocol, TypeVar
@@ -34,6 +35,8 @@ class Registry(Generic[T]):
         self._package = package
         self._kinds: dict[str, T] = {}
         self._scanned = False
+        #: Threads that import kinds now.
+        self._scanning: set[int] = set()
 
     def register(self, kind: T) -> T:
         """Add a kind; returns it, so that the call can stand around a definition."""
@@ -43,13 +46,20 @@ class Registry(Generic[T]):
         return kind
 
     def _scan(self) -> None:
-        if self._scanned:
+        """Import what registers itself. Who comes while another thread does that imports it, too, and so waits until it is there; only
+        a module that asks while it is imported itself gets what there is."""
+        own = threading.get_ident()
+        if self._scanned or own in self._scanning:
             return
-        self._scanned = True
-        package: ModuleType = importlib.import_module(self._package)
-        for found in pkgutil.iter_modules(package.__path__):
-            if not found.name.startswith(("_", "test_")):
-                importlib.import_module(f"{self._package}.{found.name}")
+        self._scanning.add(own)
+        try:
+            package: ModuleType = importlib.import_module(self._package)
+            for found in pkgutil.iter_modules(package.__path__):
+                if not found.name.startswith(("_", "test_")):
+                    importlib.import_module(f"{self._package}.{found.name}")
+            self._scanned = True
+        finally:
+            self._scanning.discard(own)
 
     def __iter__(self) -> Iterator[T]:
         self._scan()

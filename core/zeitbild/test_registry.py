@@ -2,7 +2,10 @@
 
 import ast
 import importlib
+import sys
+import tempfile
 import unittest
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -59,6 +62,27 @@ class Contract(unittest.TestCase):
                 imported = {node.module for node in ast.walk(tree) if isinstance(node, ast.ImportFrom)}
                 others = {f"{registry._package}.{other}" for other in kinds - {name}}
                 self.assertEqual(imported & others, set(), name)
+
+    def test_two_threads_that_ask_first_both_find_everything(self) -> None:
+        with tempfile.TemporaryDirectory() as folder:
+            package = Path(folder) / "slow_kinds"
+            package.mkdir()
+            (package / "__init__.py").write_text("")
+            for number in range(4):
+                (package / f"kind{number}.py").write_text(
+                    "import time\ntime.sleep(0.05)\n"
+                    f"from slow_kinds_registry import registry, Kind\nregistry.register(Kind('kind{number}'))\n"
+                )
+            (Path(folder) / "slow_kinds_registry.py").write_text(
+                "from collections import namedtuple\nfrom zeitbild.registry import Registry\n"
+                "Kind = namedtuple('Kind', 'name')\nregistry = Registry('kind', 'slow_kinds')\n"
+            )
+            sys.path.insert(0, folder)
+            self.addCleanup(sys.path.remove, folder)
+            registry = importlib.import_module("slow_kinds_registry").registry
+            with ThreadPoolExecutor(4) as pool:
+                found = list(pool.map(lambda _: [kind.name for kind in registry], range(4)))
+        self.assertEqual(found, [[f"kind{number}" for number in range(4)]] * 4)
 
     def test_unknown_names_list_the_known_ones(self) -> None:
         with self.assertRaisesRegex(InputError, "beauty, matte, diffuse"):

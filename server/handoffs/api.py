@@ -39,10 +39,11 @@ class FormIn(Schema):
 
 
 class HandOffIn(Schema):
-    """How to hand off: in which forms, and which layers (none: all of the run's)."""
+    """How to hand off: in which forms, which layers (none: all of the run's), and which frames (empty: all of the run's)."""
 
     forms: list[FormIn]
     layers: list[str] = []
+    frame_set: str = ""
 
 
 class TrialOut(Schema):
@@ -79,6 +80,7 @@ class HandOffOut(Schema):
     version: int
     forms: list[FormOut]
     layers: list[str]
+    frame_set: str
     state: str
     error: str
     total: int
@@ -107,6 +109,7 @@ def _out(handoff: HandOff) -> dict[str, Any]:
         "version": handoff.version,
         "forms": [_form(one) for one in handoff.parts],
         "layers": handoff.layers or handoff.run.layers,
+        "frame_set": handoff.frame_set,
         "state": handoff.state,
         "error": handoff.error,
         "total": handoff.cells,
@@ -134,6 +137,7 @@ def start(request: HttpRequest, run_id: int, data: HandOffIn) -> dict[str, Any]:
         run_for(user, run_id, least=Role.EDITOR),
         [Form(one.recipe, one.options, one.passes) for one in data.forms],
         layers=data.layers,
+        frame_set=data.frame_set,
     )
     note("handoff-started", request, user=user, project=handoff.shot.project, about=handoff.package_name)
     return _out(handoff)
@@ -145,7 +149,7 @@ async def trial(request: HttpRequest, run_id: int, data: HandOffIn) -> tuple[int
     user = signed_in(request)
     run = await in_database(run_for)(user, run_id, least=Role.EDITOR)
     forms = [Form(one.recipe, one.options, one.passes) for one in data.forms[:MOST_FORMS]]
-    prepared = await in_database(prepare)(run, forms, data.layers)
+    prepared = await in_database(prepare)(run, forms, data.layers, data.frame_set)
     return jobs.answer(await jobs.begin(run.shot_id, user.id, try_forms, prepared))
 
 

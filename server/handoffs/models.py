@@ -59,6 +59,8 @@ class HandOff(Job):
     forms = models.JSONField(default=list)
     #: Layers that are written (none: all of the run's).
     layers = models.JSONField(default=list)
+    #: Frames that are written (empty: all of the run's).
+    frame_set = models.TextField(blank=True, default="")
     state = models.CharField(max_length=10, choices=State.choices, default=State.WAITING)
     files = models.PositiveIntegerField(default=0)
     bytes = models.BigIntegerField(default=0)
@@ -85,9 +87,15 @@ class HandOff(Job):
     @property
     def cells(self) -> int:
         """How many cells of its run it takes."""
-        if not self.layers or set(self.layers) == set(self.run.layers):
+        if not self.frame_set and (not self.layers or set(self.layers) == set(self.run.layers)):
             return self.run.total
-        return sum(map(len, frames_with(self.run.document, self.layers, self.run.frames).values()))
+        names = self.layers or self.run.layers
+        return sum(map(len, frames_with(self.run.document, names, self.frames).values()))
+
+    @property
+    def frames(self) -> tuple[int, ...]:
+        """Its frames, rising."""
+        return parse_frames(self.frame_set) if self.frame_set else self.run.frames
 
     @property
     def package_name(self) -> str:

@@ -1,9 +1,12 @@
 """Hand-offs: of some layers and passes, in files that hold several, from the very masters that were proofed."""
 
+import hashlib
 import json
 import zipfile
 from typing import Any
 from unittest import mock
+
+import opentimelineio as otio
 
 from handoffs.models import HandOff
 from handoffs.selectors import package_path
@@ -17,6 +20,7 @@ from zeitbild.document.shot import Timing
 from zeitbild.elements.lettering import Lettering
 from zeitbild.elements.solid import Solid
 from zeitbild.farm import FramePool
+from zeitbild.handoff.verification import verify
 from zeitbild.masters import MasterStore
 from zeitbild.testing import small_shot
 from zeitbild_server.testing import StudioCase, threads
@@ -232,3 +236,164 @@ class HandOffs(Layered):
         handoff = HandOff.objects.get(id=made["id"])
         self.assertEqual(handoff.state, HandOff.State.FAILED)
         self.assertIn("1 frames of its run are not rendered", handoff.error)
+
+
+class SeveralForms(Layered):
+    """One hand-off for several receivers."""
+
+    FORMS: list[dict[str, Any]] = [
+        {"recipe": "exr-layer", "passes": ["beauty", "matte"]},
+        {"recipe": "gif", "passes": ["beauty"], "options": {"width": "80", "ground": "#204060"}},
+        {"recipe": "webm", "passes": ["beauty"]},
+        {"recipe": "sprites", "passes": ["beauty"], "options": {"under": "bled"}},
+        {"recipe": "gif", "passes": ["beauty"], "options": {"rate": "50"}},
+    ]
+
+    def handed(self) -> HandOff:
+        made = self.post(f"/api/runs/{self.rendered().id}/handoffs", {"forms": self.FORMS})
+        self.work()
+        handoff = HandOff.objects.get(id=made["id"])
+        self.assertEqual(handoff.state, HandOff.State.DONE, handoff.error)
+        return handoff
+
+    def test_each_has_a_folder_that_is_whole_by_itself(self) -> None:
+        handoff = self.handed()
+        folders = ["exr-layer", "gif", "webm", "sprites", "gif-2"]
+        self.assertEqual([one.folder for one in handoff.parts], folders)
+        with zipfile.ZipFile(package_path(handoff)) as package:
+            self.assertIsNone(package.testzip())
+            names = package.namelist()
+            whole = json.loads(package.read("manifest.json"))
+            self.assertEqual([one["folder"] for one in whole["forms"]], folders)
+            for folder, form in zip(folders, self.FORMS, strict=True):
+                manifest = json.loads(package.read(f"{folder}/manifest.json"))
+                self.assertEqual(manifest["recipe"], form["recipe"])
+                for file in manifest["files"]:
+                    data = package.read(f"{folder}/{file['path']}")
+                    self.assertEqual(hashlib.sha256(data).hexdigest(), file["sha256"])
+                self.assertIn("Every file was read back", package.read(f"{folder}/README.txt").decode())
+            small = json.loads(package.read("gif/manifest.json"))
+            # The shot is 160 x 90.
+            self.assertEqual((small["raster"]["width"], small["raster"]["height"]), (80, 45))
+            self.assertEqual(small["conformed"]["ground"], "#204060")
+            self.assertEqual(small["passes"][0]["alpha"], "none")
+            fast = json.loads(package.read("gif-2/manifest.json"))
+            self.assertEqual(fast["rate"], {"frames": 50, "seconds": 1})
+            self.assertEqual(fast["conformed"]["from"]["rate"], "30")
+            self.assertEqual(sum(name.startswith("sprites/") and name.endswith(".json") for name in names), 3)
+            page = package.read("README.html").decode()
+            self.assertIn("over white", page)
+            self.assertNotIn("http", page)
+            package.extractall(self.data / "unpacked")
+        for place in (package_path(handoff), self.data / "unpacked"):
+            found = list(verify(place))
+            self.assertEqual([one for one in found if one.wrong], [])
+            self.assertEqual(len(found), len(names) - 1)
+        # What is changed, cut off, gone or of another length is found.
+        unpacked = self.data / "unpacked"
+        next(unpacked.glob("exr-layer/*/*.exr")).write_bytes(b"short")
+        next(unpacked.glob("webm/*/*.webm")).unlink()
+        gif = next(unpacked.glob("gif/*/*.gif"))
+        gif.write_bytes(gif.read_bytes()[:-5] + b";")
+        wrong = {one.path.partition("/")[0] for one in verify(unpacked) if one.wrong}
+        self.assertEqual(wrong, {"exr-layer", "webm", "gif"})
+
+    def test_the_timeline_places_every_sequence(self) -> None:
+        handoff = self.handed()
+        with zipfile.ZipFile(package_path(handoff)) as package:
+            text = package.read("timeline.otio").decode()
+            names = package.namelist()
+        timeline = otio.adapters.read_from_string(text, "otio_json")
+        clips = list(timeline.find_clips())
+        # Two layers in four forms; a sheet of sprites is nothing that plays.
+        self.assertEqual(len(clips), 8)
+        for clip in clips:
+            media = clip.media_reference
+            if isinstance(media, otio.schema.ImageSequenceReference):
+                count = media.number_of_images_in_sequence()
+                urls = [media.target_url_for_image_number(number) for number in range(count)]
+                self.assertTrue(set(urls) <= set(names), urls)
+                self.assertEqual(clip.source_range.start_time.value, 1)
+            else:
+                self.assertIn(media.target_url, names)
+                self.assertEqual(clip.source_range.start_time.value, 0)
+            self.assertIn(clip.source_range.duration.to_seconds(), (0.1, 2 / 30, 0.06, 0.1))
+
+    def test_a_form_that_fails_is_named_and_those_that_stand_are_kept(self) -> None:
+        run = self.rendered()
+        forms = [{"recipe": "png16", "passes": ["beauty"]}, {"recipe": "png-palette", "passes": ["beauty"]}]
+        made = self.post(f"/api/runs/{run.id}/handoffs", {"forms": forms})
+        self.work()
+        handoff = HandOff.objects.get(id=made["id"])
+        self.assertEqual(handoff.state, HandOff.State.FAILED)
+        self.assertIn("png-palette, frame", handoff.error)
+        self.assertIn("a palette holds 256", handoff.error)
+        self.assertFalse(package_path(handoff).exists())
+
+    def test_forms_are_tried_before_they_are_written(self) -> None:
+        run = self.rendered()
+        forms = [
+            {"recipe": "png8", "passes": ["beauty"]},
+            {"recipe": "webm", "passes": ["beauty"]},
+            {"recipe": "png-palette", "passes": ["beauty"]},
+            {"recipe": "h264", "passes": ["beauty"], "options": {"width": "33"}},
+        ]
+        with self.settings(JOB_PATIENCE=60):
+            found = self.post(f"/api/runs/{run.id}/trial", {"forms": forms})
+        self.assertEqual(HandOff.objects.count(), 0)
+        png, webm, palette, odd = found
+        made = self.post(f"/api/runs/{run.id}/handoffs", {"forms": forms[:2]})
+        self.work()
+        sizes = [one.bytes for one in HandOff.objects.get(id=made["id"]).parts]
+        # All frames of three were tried: what was told is what it is.
+        self.assertEqual([png["bytes"], webm["bytes"]], sizes)
+        self.assertEqual((png["unit"], png["mean"], webm["unit"]), ("code values", None, "of 255"))
+        self.assertLess(webm["mean"], 8)
+        self.assertIn("a palette holds 256", palette["error"])
+        self.assertIn("even", odd["error"])
+
+    def test_what_browsers_show_can_be_looked_at_and_nothing_else(self) -> None:
+        handoff = self.handed()
+        for form, kind in ((1, "image/gif"), (2, "video/webm"), (3, "image/png")):
+            answer = self.client.get(f"/api/handoffs/{handoff.id}/forms/{form}/shown/0")
+            self.assertEqual((answer.status_code, answer["Content-Type"]), (200, kind))
+            self.assertTrue(answer["Content-Disposition"].startswith("inline"))
+        for place in ("0/shown/0", "1/shown/9", "9/shown/0", "1/shown/-1"):
+            self.assertEqual(self.client.get(f"/api/handoffs/{handoff.id}/forms/{place}").status_code, 404, place)
+
+    def test_a_still_or_some_frames_of_the_run(self) -> None:
+        run = self.rendered()
+        address = f"/api/runs/{run.id}/handoffs"
+        forms = [{"recipe": "tiff16", "passes": ["beauty"]}, {"recipe": "gif", "passes": ["beauty"]}]
+        for wrong, said in (("9", "frames 9 are not in this run, which has 1-3"), ("two", "frame")):
+            answer = self.post(address, {"forms": forms, "frame_set": wrong}, expect=422)
+            self.assertIn(said, answer["detail"])
+            self.assertEqual(answer["problems"][0]["field"], "frame_set")
+        # The second layer has no third frame: it is left out, as it is in the run.
+        for frames, files in (("2", 4), ("3", 2), ("1,3", 5)):
+            made = self.post(address, {"forms": forms, "frame_set": frames})
+            self.work()
+            handoff = HandOff.objects.get(id=made["id"])
+            self.assertEqual((handoff.state, handoff.files), (HandOff.State.DONE, files), handoff.error)
+            with zipfile.ZipFile(package_path(handoff)) as package:
+                manifest = json.loads(package.read("tiff16/manifest.json"))
+                self.assertEqual(manifest["frames"]["set"], frames)
+            self.assertEqual([one for one in verify(package_path(handoff)) if one.wrong], [])
+
+    def test_forms_are_kept_in_the_project(self) -> None:
+        address = f"/api/projects/{self.project.id}/kept"
+        content = [{"recipe": "gif", "options": {"width": "300"}, "without": ["depth"]}, {"recipe": "exr"}]
+        self.post(address, {"kind": "forms", "name": "For the web", "content": content})
+        (kept,) = self.get(address)
+        self.assertEqual([one["recipe"] for one in kept["content"]], ["gif", "exr"])
+        self.assertEqual(kept["content"][0]["options"]["width"], "300")
+        for wrong, said in (
+            ([], "list of 1 to 12"),
+            ([{"recipe": "scroll"}], "no recipe called"),
+            ([{"recipe": "gif", "options": {"colours": "0"}}], "from 2 to 255"),
+            ([{"recipe": "gif", "options": [1]}], "are texts"),
+            ({"recipe": "gif"}, "list of 1 to 12"),
+        ):
+            answer = self.post(address, {"kind": "forms", "name": "Wrong", "content": wrong}, expect=422)
+            self.assertIn(said, answer["detail"], wrong)
+        self.assertEqual(self.client.get(f"{address}/{kept['id']}/poster").status_code, 404)

@@ -33,6 +33,9 @@ def _clips(shot: Shot, one: Told) -> list[otio.schema.Clip]:
     rate = Fraction(one.manifest["rate"]["frames"], one.manifest["rate"]["seconds"])
     by_name: dict[str, list[tuple[int, str]]] = {}
     clips: list[otio.schema.Clip] = []
+    if one.order.recipe.format.measure is None:
+        # A sheet of frames is nothing that plays.
+        return []
     for file in one.manifest["files"]:
         path = PurePosixPath(file["path"])
         if one.order.recipe.format.container:

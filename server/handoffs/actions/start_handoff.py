@@ -17,11 +17,14 @@ from zeitbild.document.shot import Shot
 from zeitbild.errors import InputError
 from zeitbild.handoff import Conforming, check_carried, passes_in, recipes
 from zeitbild.naming import Wanted, plan_files
+from zeitbild.timing import parse_frames, write_frames
 from zeitbild_server.writing import writing
 
 
-def start_handoff(user: User, run: Run, forms: Sequence[Form], *, layers: Sequence[str] = ()) -> HandOff:
-    """The shot's next version from a finished run, in some forms, of all its layers or of some.
+def start_handoff(
+    user: User, run: Run, forms: Sequence[Form], *, layers: Sequence[str] = (), frame_set: str = ""
+) -> HandOff:
+    """The shot's next version from a finished run, in some forms, of all its layers and frames or of some.
 
     InputError if frames are missing, a recipe is unknown or cannot hold a pass; NamingError if files would have one name, or
     there is nothing to write. Of several forms it names the form.
@@ -32,10 +35,11 @@ def start_handoff(user: User, run: Run, forms: Sequence[Form], *, layers: Sequen
     if missing:
         raise InputError(f"{missing} frames of this run are not rendered; finish the run, then hand off", "run")
     shot = parse_shot(run.document)
+    frames = frames_of(run, frame_set)
     parts = []
     for number, form in enumerate(forms):
         try:
-            options, own = settled(run, shot, form, layers)
+            options, own = settled(run, shot, form, layers, frames)
         except InputError as error:
             ahead = f"{form.recipe[:40]}: " if len(forms) > 1 else ""
             field = f"forms.{number}.{error.field}" if error.field else f"forms.{number}"
@@ -49,16 +53,36 @@ def start_handoff(user: User, run: Run, forms: Sequence[Form], *, layers: Sequen
     names = [layer.name for layer in own]
     # Files about as large as the masters each, and the package.
     masters = run.cells.filter(layer__in=names).aggregate(total=Sum("bytes"))["total"] or 0
+    masters = masters * len(frames) // max(len(run.frames), 1)
     check_room(run.shot.project, 2 * len(parts) * masters)
     with writing():
         newest = HandOff.objects.filter(shot=run.shot).aggregate(newest=Max("version"))["newest"] or 0
         handoff = HandOff(shot=run.shot, run=run, version=newest + 1, layers=names, made_by=user)
+        handoff.frame_set = "" if frames == run.frames else write_frames(frames)
         handoff.keep(parts)
         handoff.save()
     return handoff
 
 
-def settled(run: Run, shot: Shot, form: Form, layers: Sequence[str]) -> tuple[dict[str, str], tuple[Layer, ...]]:
+def frames_of(run: Run, frame_set: str) -> tuple[int, ...]:
+    """Frames of a run that a set names, or all; InputError if some are not in the run."""
+    if not frame_set.strip():
+        return run.frames
+    try:
+        frames = parse_frames(frame_set)
+    except InputError as error:
+        raise InputError(error.message, "frame_set") from None
+    strange = sorted(set(frames) - set(run.frames))
+    if strange:
+        raise InputError(
+            f"frames {write_frames(strange)} are not in this run, which has {write_frames(run.frames)}", "frame_set"
+        )
+    return frames
+
+
+def settled(
+    run: Run, shot: Shot, form: Form, layers: Sequence[str], frames: Sequence[int]
+) -> tuple[dict[str, str], tuple[Layer, ...]]:
     """All options of a form, and the layers that it is of; InputError if it cannot be written."""
     chosen = recipes.get(form.recipe)
     kind = chosen.format
@@ -69,7 +93,7 @@ def settled(run: Run, shot: Shot, form: Form, layers: Sequence[str]) -> tuple[di
         raise InputError(f"this run has only the layers {', '.join(run.layers)}", "layers")
     Conforming.of(options).check(kind, shot.raster.width, shot.raster.height, shot.timing.fraction)
     check_carried(kind, {layer.name: passes_in(shot, layer.name, wanted.passes_of(layer)) for layer in own})
-    plan_files(shot, version=1, ext=kind.extension, frames=run.frames, wanted=wanted)
+    plan_files(shot, version=1, ext=kind.extension, frames=frames, wanted=wanted)
     return options, own
 
 

@@ -8,7 +8,7 @@ from dataclasses import asdict, dataclass
 from pathlib import Path
 from typing import Any
 
-from handoffs.actions.start_handoff import settled
+from handoffs.actions.start_handoff import frames_of, settled
 from handoffs.actions.work_handoff import places_of, tasks_of
 from handoffs.models import Form
 from runs.models import Run
@@ -56,16 +56,17 @@ class Prepared:
     error: str = ""
 
 
-def prepare(run: Run, forms: Sequence[Form], layers: Sequence[str]) -> list[Prepared]:
+def prepare(run: Run, forms: Sequence[Form], layers: Sequence[str], frame_set: str = "") -> list[Prepared]:
     """Forms of a finished run, each with the frames that are tried."""
     shot = parse_shot(run.document)
     found = []
+    of_it = frames_of(run, frame_set)
     for number, form in enumerate(forms):
         try:
-            options, own = settled(run, shot, form, layers)
+            options, own = settled(run, shot, form, layers, of_it)
             recipe = recipes.get(form.recipe)
             names = [layer.name for layer in own]
-            places = places_of(run, names, recipe)
+            places = places_of(run, names, recipe, of_it)
         except InputError as error:
             found.append(Prepared(form.recipe, [], 0, error.message))
             continue

@@ -43,11 +43,14 @@ def _layers(handoff: HandOff) -> list[str]:
     return names
 
 
-def places_of(run: Run, names: Sequence[str], recipe: Recipe) -> dict[_Place, Masters]:
-    """What is written of layers of a run in a form, and the masters that were proofed; InputError if some are not rendered."""
+def places_of(run: Run, names: Sequence[str], recipe: Recipe, frames: Sequence[int]) -> dict[_Place, Masters]:
+    """What is written of layers and frames of a run in a form, and the masters that were proofed; InputError if some are not rendered."""
     cells = run.cells.filter(state__in=FINISHED, layer__in=names).order_by("frame")
     by_frame: dict[int, dict[str, tuple[str, str, Any]]] = {}
+    wanted = set(frames)
     for layer, frame, key, parts in cells.values_list("layer", "frame", "key", "parts").iterator():
+        if frame not in wanted:
+            continue
         by_frame.setdefault(frame, {})[layer] = (layer, key, tuple((parts or {"beauty": ""}).items()))
     missing = run.total - run.cells.filter(state__in=FINISHED).count()
     if missing:
@@ -184,7 +187,7 @@ def work_handoff(handoff: HandOff, worker: ActiveWorker) -> None:
     total, gone = 0, list[_Place]()
     for number, form in enumerate(progress.parts):
         recipe = recipes.get(form.recipe)
-        places = places_of(run, _layers(handoff), recipe)
+        places = places_of(run, _layers(handoff), recipe, handoff.frames)
         total += len(places)
         gone = gone or list(_gone(places, worker))
         chosen = tuple(sorted(form.options.items())), tuple(_layers(handoff)), tuple(form.passes)
@@ -255,7 +258,9 @@ def work_handoff(handoff: HandOff, worker: ActiveWorker) -> None:
 def _look_source(handoff: HandOff) -> dict[str, dict[int, Any]]:
     """The masters of each layer, by frame."""
     found: dict[str, dict[int, Any]] = {}
-    for (layers, frame), masters in places_of(handoff.run, _layers(handoff), recipes.get("png8")).items():
+    for (layers, frame), masters in places_of(
+        handoff.run, _layers(handoff), recipes.get("png8"), handoff.frames
+    ).items():
         found.setdefault(layers[0], {})[frame] = masters
     return found
 

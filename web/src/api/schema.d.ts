@@ -2736,6 +2736,8 @@ export interface components {
             forms: components["schemas"]["FormOut"][];
             /** Layers */
             layers: string[];
+            /** Frame Set */
+            frame_set: string;
             /** State */
             state: string;
             /** Error */
@@ -2776,7 +2778,7 @@ export interface components {
         };
         /**
          * HandOffIn
-         * @description How to hand off: in which forms, and which layers (none: all of the run's).
+         * @description How to hand off: in which forms, which layers (none: all of the run's), and which frames (empty: all of the run's).
          */
         HandOffIn: {
             /** Forms */
@@ -2786,6 +2788,11 @@ export interface components {
              * @default []
              */
             layers?: string[];
+            /**
+             * Frame Set
+             * @default
+             */
+            frame_set?: string;
         };
         /**
          * TrialOut

@@ -5,11 +5,13 @@ import { answer, api, Problem, type Schemas } from "@/api/client";
 import { useKept } from "@/api/kept";
 import { useOffers } from "@/api/offers";
 import AddMenu from "@/controls/AddMenu.vue";
+import ChoiceField from "@/controls/ChoiceField.vue";
 import PressButton from "@/controls/PressButton.vue";
 import SectionBlock from "@/controls/SectionBlock.vue";
 import GroundBar from "@/picture/GroundBar.vue";
 import { ground } from "@/picture/grounds";
 import MasterPicture from "@/picture/MasterPicture.vue";
+import TextField from "@/controls/TextField.vue";
 import type { SheetColumn } from "@/sheet/columns";
 import DeskFrame from "@/sheet/DeskFrame.vue";
 import { megabytes } from "@/shot/cellMarks";
@@ -86,6 +88,15 @@ watch(
 const content = computed(() =>
   forms.value.map((form) => ({ recipe: form.recipe, options: settled(form, recipeOf(form)), without: form.without })),
 );
+/** Which frames are handed off: all of the run's, the one that is looked at, or some. */
+const WHICH = [
+  { name: "all", title: "All of the run" },
+  { name: "one", title: "This one" },
+  { name: "own", title: "Some" },
+];
+const which = ref("all");
+const some = ref("");
+const frameSet = computed(() => (which.value === "all" ? "" : which.value === "one" ? String(shot.frame) : some.value));
 /** What the server is asked for. */
 const body = computed(() => ({
   forms: forms.value.map((form) => {
@@ -97,6 +108,7 @@ const body = computed(() => ({
     };
   }),
   layers: withoutLayers.value.size ? layers.value : [],
+  frame_set: frameSet.value,
 }));
 const empty = computed(() => !layers.value.length || forms.value.some((form) => !passesOf(form).length));
 const { trials, measuring } = useTrial(
@@ -106,7 +118,11 @@ const { trials, measuring } = useTrial(
 const whole = computed(() => trials.value.reduce((sum, one) => sum + (one?.bytes ?? 0), 0));
 /** What the server says is wrong with options, by the form's number and the option's name. */
 const wrong = ref<Record<string, string>[]>([]);
-watch(body, () => (wrong.value = []));
+const wrongFrames = ref("");
+watch(body, () => {
+  wrong.value = [];
+  wrongFrames.value = "";
+});
 /** Columns that stand beside one another. */
 const MOST_COLUMNS = 4;
 /** Beside others there is room for a mark only. */
@@ -177,7 +193,8 @@ async function attempt(work: () => Promise<HandOff>) {
     wrong.value = forms.value.map((_, number) =>
       Object.fromEntries(named.filter((one) => one.number === number).map((one) => [one.option, one.message])),
     );
-    failure.value = named.length ? "" : error.message;
+    wrongFrames.value = error.problems.find((one) => one.field === "frame_set")?.message ?? "";
+    failure.value = named.length || wrongFrames.value ? "" : error.message;
   }
 }
 const start = () =>
@@ -275,6 +292,15 @@ const retry = (id: number) =>
         <p v-if="heardIn(shot.draft).length" class="text-soft">
           Its sound goes along as a WAV with 24 bits, to the sample as long as the pictures, and inside of movies.
         </p>
+        <ChoiceField label="Frames" :model-value="which" :options="WHICH" initial="all" @commit="which = $event" />
+        <TextField
+          v-if="which === 'own'"
+          label="Frame set, such as 1-10,20,30-40x2"
+          :model-value="some"
+          :error="wrongFrames"
+          @commit="some = $event"
+        />
+        <p v-else-if="wrongFrames" class="text-now" role="alert">✕ {{ wrongFrames }}</p>
         <fieldset v-if="run.layers.length > 1" class="flex flex-wrap gap-x-3">
           <legend class="text-soft">Layers</legend>
           <label v-for="one in run.layers" :key="one" class="flex items-center gap-1">
@@ -310,7 +336,10 @@ const retry = (id: number) =>
           finished run.
         </p>
         <p v-if="failure" class="text-now" role="alert">✕ {{ failure }}</p>
-        <PressButton primary :disabled="!complete || anyLost || empty" @click="start"
+        <PressButton
+          primary
+          :disabled="!complete || anyLost || empty || (which === 'own' && !some.trim())"
+          @click="start"
           >Write v{{ String((list[0]?.version ?? 0) + 1).padStart(3, "0") }}</PressButton
         >
         <p class="text-xs text-soft">

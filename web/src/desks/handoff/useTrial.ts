@@ -15,7 +15,8 @@ export function useTrial(body: Ref<Schemas["HandOffIn"]>, possible: Ref<boolean>
   const measuring = ref(false);
   /** What was measured already, by what was asked for: a form that did not change is not written again. */
   const known = new Map<string, Schemas["TrialOut"]>();
-  const keyOf = (form: Schemas["FormIn"]) => JSON.stringify([run.run?.id, body.value.layers, form]);
+  const keyOf = (form: Schemas["FormIn"]) =>
+    JSON.stringify([run.run?.id, body.value.layers, body.value.frame_set, form]);
   const tell = () => (trials.value = body.value.forms.map((form) => known.get(keyOf(form)) ?? null));
   let asked = 0;
   let timer = 0;
