@@ -157,3 +157,14 @@ def _lost(premultiplied, found, curve, times_alpha, off, total, count, alpha):  
 def _curve(transfer: Transfer) -> NDArray[np.float64]:
     """Encoded values of evenly spaced square roots of light; between two of them a line is off by less than 1/200 of a level of 255."""
     return transfer.encode(np.linspace(0, 1, 8193) ** 2)
+
+
+def detail(plane: Plane, coding: Coding) -> float:
+    """How far pixels of colour or light are from the mean of the place around them, in levels of 255, in the mean of what is seen."""
+    numbers = plane.pixels.astype(np.float64)
+    shown = encoded(numbers, coding)
+    if not coding.premultiplied:
+        shown = shown * numbers[..., 3:]
+    off = np.abs(shown - cv2.blur(shown, (_PLACE, _PLACE), borderType=cv2.BORDER_REFLECT)).max(axis=2)
+    seen = numbers[..., 3] > 0
+    return float(off[seen].mean()) * 255 if seen.any() else 0.0

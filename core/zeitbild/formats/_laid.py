@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -11,7 +12,7 @@ from numpy.typing import NDArray
 from zeitbild.colour.transfer import TRANSFERS
 from zeitbild.formats._base import Plane, ReadBack
 from zeitbild.formats._coding import Coding
-from zeitbild.formats._expected import allowed_by, difference, loss
+from zeitbild.formats._expected import allowed_by, detail, difference, loss
 from zeitbild.formats._reader import read_raw
 
 #: Channels that a role takes in a file of its own.
@@ -60,4 +61,8 @@ def with_loss(
     if found.shape != plane.pixels.shape:
         return ReadBack(width, height, "RGB", bits, float("inf"), 0.0, 0)
     own = loss(found, plane, coding, allowed)
+    if not own.holds:
+        # What goes first is fine detail: where a picture is nothing else, as much as there is of it may be gone.
+        fine = 1.5 * detail(plane, coding)
+        own = replace(own, mean_allowed=own.mean_allowed + fine, worst_allowed=own.worst_allowed + fine)
     return ReadBack(width, height, "RGBA", bits, own.worst, own.worst_allowed, 0, own)

@@ -32,7 +32,6 @@ def _encode(planes: Sequence[Plane], sharing: Sharing, options: Options) -> byte
         "JPEG",
         quality=int(float(options.get("quality", "92"))),
         subsampling=0,
-        optimize=True,
         icc_profile=None if grey else srgb_profile(),
     )
     return target.getvalue()

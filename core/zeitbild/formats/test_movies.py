@@ -133,6 +133,45 @@ class Every(Written):
                 self.assertFalse(all(one.holds for one in found), form.name)
 
 
+class Busy(Written):
+    """Pictures that are nothing but detail: what a codec makes of them is its nature and no fault, and another frame still is one."""
+
+    def _noise(self, number: int, kind: str, opaque: bool) -> Plane:
+        random = np.random.default_rng(number)
+        alpha, colour = random.random((54, 96, 1)), random.random((54, 96, 3))
+        if kind == "hard":
+            alpha, colour = np.round(alpha), np.round(colour)
+        if kind == "lines":
+            alpha = np.ones_like(alpha)
+            colour = np.zeros_like(colour)
+            colour[:, number % 2 :: 2, 0] = colour[:, 1 - number % 2 :: 2, 2] = 1
+        if opaque:
+            alpha = np.ones_like(alpha)
+        pixels = np.concatenate([colour * alpha, alpha], axis=2).astype(np.float32)
+        return Plane("colour", pixels, rate=RATE, frame=number)
+
+    def test_noise_and_stripes_can_be_handed_off(self) -> None:
+        for form in (one for one in formats if one.lossy or one.name in ("webp", "webp-moving")):
+            for kind in ("soft", "hard", "lines"):
+                choices: list[dict[str, str]] = [{}]
+                choices += [
+                    {option.name: f"{end:g}", **({"keeps": "most"} if option.name == "quality" else {})}
+                    for option in form.options
+                    if option.kind == "number"
+                    for end in (option.low, option.high)
+                    if end is not None
+                ]
+                for options in choices:
+                    if "keeps" in options and "keeps" not in [option.name for option in form.options]:
+                        del options["keeps"]
+                    planes = [
+                        self._noise(number, kind, form.alpha == "none") for number in range(3 if form.container else 1)
+                    ]
+                    path = self.write(form, planes, f"{form.name}-{kind}", **options)
+                    found = self.found(form, path, planes, **options)
+                    self.assertTrue(all(one.holds for one in found), (form.name, kind, options, found))
+
+
 class OtherPrograms(Written):
     """Movies through another build of FFmpeg, as a program of its own."""
 
