@@ -2,6 +2,7 @@
 
 import hashlib
 import json
+import re
 import zipfile
 from typing import Any
 from unittest import mock
@@ -281,6 +282,11 @@ class SeveralForms(Layered):
             self.assertEqual(fast["rate"], {"frames": 50, "seconds": 1})
             self.assertEqual(fast["conformed"]["from"]["rate"], "30")
             self.assertEqual(sum(name.startswith("sprites/") and name.endswith(".json") for name in names), 3)
+            play = package.read("play.html").decode()
+            self.assertEqual(play.count("<source "), 2)
+            self.assertEqual(play.count("<img "), 4)
+            for path in re.findall(r'src="([^"]+)"', play):
+                self.assertIn(path, names)
             page = package.read("README.html").decode()
             self.assertIn("over white", page)
             self.assertNotIn("http", page)

@@ -64,5 +64,9 @@ def with_loss(
     if not own.holds:
         # What goes first is fine detail: where a picture is nothing else, as much as there is of it may be gone.
         fine = 1.5 * detail(plane, coding)
-        own = replace(own, mean_allowed=own.mean_allowed + fine, worst_allowed=own.worst_allowed + fine)
+        # Alpha that is kept whole is no place for it.
+        alpha = own.alpha_allowed + (fine if own.alpha_allowed > 1 else 0)
+        own = replace(
+            own, mean_allowed=own.mean_allowed + fine, worst_allowed=own.worst_allowed + fine, alpha_allowed=alpha
+        )
     return ReadBack(width, height, "RGBA", bits, own.worst, own.worst_allowed, 0, own)

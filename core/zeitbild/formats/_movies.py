@@ -198,7 +198,7 @@ def opener(kind: Movie) -> Callable[[Path, Sharing, Options], _Writer]:
     return lambda path, sharing, options: _Writer(kind, path, options)
 
 
-def _planes_of(frame: VideoFrame) -> list[NDArray[Any]]:
+def planes_of(frame: VideoFrame) -> list[NDArray[Any]]:
     """The planes of a planar frame as they stand in it."""
     found = []
     for at, plane in enumerate(frame.planes):
@@ -242,8 +242,11 @@ def _joined(luma, blue, red, alpha, across, down, bits, out):  # type: ignore[no
 def to_rgb(frame: VideoFrame) -> NDArray[np.float32]:
     """Red, green, blue (and alpha, if there is one) [H, W, 3 or 4] in 0..1, as encoded as they stand in a frame of luma and differences
     (ITU-R BT.709-6, 3.2 to 3.5; alpha from 0 to the highest number)."""
-    parts = _planes_of(frame)
-    bits = frame.format.components[0].bits
+    return joined(planes_of(frame), frame.format.components[0].bits)
+
+
+def joined(parts: Sequence[NDArray[Any]], bits: int) -> NDArray[np.float32]:
+    """The same of planes [H, W] of luma, blue and red differences, and alpha if there is one."""
     height, width = parts[0].shape
     across, down = -(-width // parts[1].shape[1]), -(-height // parts[1].shape[0])
     out = np.empty((height, width, len(parts)), np.float32)
@@ -294,9 +297,9 @@ def reader(kind: Movie) -> Callable[[Path, Iterable[Sequence[Plane]], Sharing, O
                 raise StorageError(f"{path.name} holds more frames than were written")
         except (av.FFmpegError, OSError, ValueError) as error:
             raise StorageError(f"{path.name} cannot be read back: {error}") from error
-        _check_rate(path, rate)
+        check_rate(path, rate)
         if heard:
-            _check_sound(path, sum(heard))
+            check_sound(path, sum(heard))
 
     return read_back
 
@@ -311,19 +314,26 @@ def _compared(frame: VideoFrame, plane: Plane, kind: Movie, coding: Coding, opti
             pixels = pixels[..., :1]
         return compared(pixels, max(part.bits for part in parts), plane, kind.lossless, coding)
     allowed = kind.allowed(options)
-    found = with_loss(to_rgb(frame), kind.bits, plane, coding, allowed)
+    return judged(to_rgb(frame), plane, kind, coding, allowed)
+
+
+def judged(
+    pixels: NDArray[np.float32], plane: Plane, kind: Movie, coding: Coding, allowed: tuple[float, float, float]
+) -> ReadBack:
+    """What is found of a frame [H, W, 3 or 4] that lost something. Colours that pixels have to share may be far from their own, without
+    any fault of the codec: as far as that goes is allowed, too."""
+    found = with_loss(pixels, kind.bits, plane, coding, allowed)
     if found.holds or found.loss is None:
         return found
-    # Colours that pixels have to share may be far from their own, without any fault of the codec: as far as that goes is allowed, too.
     shared = frame_of(frame_codes(plane, 16, coding, alpha=kind.alpha), kind.pixels)
     least = with_loss(to_rgb(shared), kind.bits, plane, coding, allowed).loss
     if least is None:
         return found
     more = 1.5 * allowed[0] + least.mean, allowed[1] + least.worst, allowed[2] + least.alpha
-    return with_loss(to_rgb(frame), kind.bits, plane, coding, more)
+    return with_loss(pixels, kind.bits, plane, coding, more)
 
 
-def _check_rate(path: Path, rate: Fraction) -> None:
+def check_rate(path: Path, rate: Fraction) -> None:
     with av.open(str(path)) as file:
         own = file.streams.video[0].average_rate or file.streams.video[0].guessed_rate
     # Some containers count in whole milliseconds.
@@ -331,7 +341,7 @@ def _check_rate(path: Path, rate: Fraction) -> None:
         raise StorageError(f"{path.name} plays at {own} frames a second, not at {rate}")
 
 
-def _check_sound(path: Path, samples: int) -> None:
+def check_sound(path: Path, samples: int) -> None:
     """StorageError unless the sound inside is as long as it should be; what codecs add at the end (a piece of theirs) may be there."""
     count = 0
     with av.open(str(path)) as file:

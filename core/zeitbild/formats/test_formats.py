@@ -38,7 +38,7 @@ def light_plane() -> Plane:
 
 def coverage_plane() -> Plane:
     """A ramp of coverage."""
-    return Plane("coverage", np.tile(np.linspace(0, 1, 300, dtype=np.float32), (4, 1)))
+    return Plane("coverage", np.tile(np.linspace(0, 1, 300, dtype=np.float32), (16, 1)))
 
 
 def depth_plane() -> Plane:

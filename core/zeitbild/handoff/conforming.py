@@ -115,6 +115,11 @@ class Conforming:
                 f"{form.title} has at most {largest} pixels a side, and this is {wide} x {high}; give it a smaller width",
                 "options.width",
             )
+        if min(wide, high) < form.smallest:
+            raise InputError(
+                f"{form.title} has at least {form.smallest} pixels a side, and this is {wide} x {high}; give it a larger size",
+                "options.width" if wide < form.smallest else "options.height",
+            )
         if form.even and (wide % 2 or high % 2):
             # Each of these is one more or less at most.
             near = wide - wide % 2 or 2, high - high % 2 or 2

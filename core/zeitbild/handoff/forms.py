@@ -13,6 +13,7 @@ from zeitbild.document.layers import Layer
 from zeitbild.document.shot import Shot
 from zeitbild.handoff.manifest import MANIFEST_VERSION, Proofs, Written, build_manifest, receiver_text
 from zeitbild.handoff.page import Told, receiver_page
+from zeitbild.handoff.play import play_page
 from zeitbild.handoff.sound import SoundRecord, write_sound
 from zeitbild.handoff.timeline import timeline_of
 from zeitbild.handoff.writing import FileRecord, Order
@@ -77,6 +78,9 @@ def packed_forms(shot: Shot, parts: Sequence[Part], what: Delivered, folder: Pat
         packed.beside["manifest.json"] = _json(_of_all(shot, told, what))
         packed.beside["README.txt"] = _text_of_all(told).encode()
     packed.beside["README.html"] = receiver_page(shot, told, what.layers, what.frames, look).encode()
+    play = play_page(shot, told)
+    if play:
+        packed.beside["play.html"] = play.encode()
     packed.beside["timeline.otio"] = timeline_of(shot, told, what.frames).encode()
     return packed
 
