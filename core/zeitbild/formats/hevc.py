@@ -34,10 +34,13 @@ _PIXELS = "yuva420p"
 
 
 def _allowed(options: Options) -> tuple[float, float, float]:
-    coarse = float(options.get("quality", "18"))
-    return 3.0 + coarse / 4, 24.0 + 1.5 * coarse, 24.0 + 2 * coarse
+    coarse = float(options.get("quality", "10"))
+    return 3.0 + coarse / 4, 24.0 + 1.5 * coarse, 40.0 + 3 * coarse
 
 
+#: One picture at a time (with several the bytes are others from one time to the next), and as much for each: what is saved on pictures
+#: that others follow is lost at the edges of alpha first.
+_EVENLY = "log-level=error:frame-threads=1:ipratio=1:pbratio=1:qcomp=1:cutree=0:aq-mode=0:psy-rd=0:psy-rdoq=0:sao=0"
 _KIND = _movies.Movie("mp4", "libx265", _PIXELS, lambda _: {}, allowed=_allowed, bled=True, sound="AAC")
 
 
@@ -96,8 +99,7 @@ class _Writer:
             "tv",
         )
         source = ("-f", "rawvideo", "-pix_fmt", _PIXELS, "-s", f"{width}x{height}", "-r", str(rate), *colour, "-i", "-")
-        coarse = self._options.get("quality", "18")
-        # One picture at a time: with several the bytes are others from one time to the next.
+        coarse = self._options.get("quality", "10")
         codec = (
             "-c:v",
             "libx265",
@@ -251,9 +253,9 @@ formats.register(
                 "Coarseness",
                 low=0,
                 high=36,
-                initial="18",
+                initial="10",
                 kind="number",
-                note="0 keeps nearly everything, 28 is small, 36 is rough, its alpha too.",
+                note="0 keeps nearly everything, 24 is small, 36 is rough, its alpha too.",
             ),
         ),
         lossy="Colour has a quarter of the places that alpha has, and fine detail is blurred a little.",

@@ -37,7 +37,7 @@ def _register(name: str, title: str, extension: str, kind: Movie, order: int, **
 def _by_coarseness(options: Options, alpha: float) -> tuple[float, float, float]:
     """What is allowed of codecs that keep less the coarser they are; of one that has to keep to a bit rate, the most."""
     coarse = 50.0 if options.get("megabits") else float(options.get("quality", "0"))
-    return 3.0 + coarse / 4, 24.0 + 1.5 * coarse, alpha and alpha + 2 * coarse
+    return 3.0 + coarse / 4, 24.0 + 1.5 * coarse, alpha and alpha + 3 * coarse
 
 
 _register(
@@ -108,13 +108,13 @@ _register(
         "libvpx-vp9",
         "yuva420p",
         lambda options: {
-            "crf": options.get("quality", "18"),
+            "crf": options.get("quality", "12"),
             "b": "0",
             "row-mt": "1",
             "cpu-used": "4",
             "auto-alt-ref": "0",
         },
-        allowed=lambda options: _by_coarseness(options, 24.0),
+        allowed=lambda options: _by_coarseness(options, 40.0),
         bled=True,
         sound="Opus",
         decoder="libvpx-vp9",
@@ -126,7 +126,7 @@ _register(
             "Coarseness",
             low=0,
             high=50,
-            initial="18",
+            initial="12",
             kind="number",
             note="0 keeps nearly everything, 30 is small, 50 is rough.",
         ),

@@ -53,7 +53,7 @@ PERHAPS_GROUND = Option(
     "Over",
     kind="colour",
     reads=decode_hex,
-    note="Empty: clear, with hard edges. A colour keeps edges soft, on it alone.",
+    note="Without one it is clear, with hard edges. On a colour edges stay soft, on that colour alone.",
 )
 RATE = Option(
     "rate", "Rate", (("", "As the shot"), *((name, f"{name} frames a second") for name in RATES)), kind="rate"

@@ -13,7 +13,7 @@ from handoffs.actions.work_handoff import places_of, tasks_of
 from handoffs.models import Form
 from runs.models import Run
 from zeitbild.document.reading import parse_shot
-from zeitbild.errors import GoneError, InputError
+from zeitbild.errors import GoneError, InputError, StorageError
 from zeitbild.farm import write_files, write_sequence
 from zeitbild.handoff import FileRecord, recipes
 from zeitbild.paths import assets_folder, masters_folder
@@ -87,8 +87,8 @@ def _try(one: Prepared) -> Trial:
             records = [record for _, arguments in one.tasks for record in function(*arguments, Path(folder))]
     except GoneError:
         return Trial(error="what was proofed is not there any more; it is rendered again when you hand off")
-    except InputError as error:
-        return Trial(error=error.message)
+    except (InputError, StorageError) as error:
+        return Trial(error=str(error))
     planes = [plane for record in records for plane in record.planes]
     means = [plane.mean for plane in planes if plane.mean is not None]
     alphas = [plane.alpha for plane in planes if plane.alpha is not None]

@@ -84,7 +84,7 @@ function means(option: RecipeOption) {
     <p v-if="lost.length" class="text-warn">
       △ It cannot hold {{ lost.join(", ") }}.
       <button type="button" class="font-medium underline underline-offset-2" @click="emit('leaveOut')">
-        Leave {{ lost.length > 1 ? "them" : "it" }} out of it
+        Leave {{ lost.length > 1 ? "them" : "it" }} out here
       </button>
       or choose OpenEXR.
     </p>
