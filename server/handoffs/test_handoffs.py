@@ -20,6 +20,7 @@ from zeitbild.document.shot import Shot as ShotDocument
 from zeitbild.document.shot import Timing
 from zeitbild.elements.lettering import Lettering
 from zeitbild.elements.solid import Solid
+from zeitbild.errors import InputError
 from zeitbild.farm import FramePool
 from zeitbild.handoff.verification import verify
 from zeitbild.masters import MasterStore
@@ -303,6 +304,23 @@ class SeveralForms(Layered):
         gif.write_bytes(gif.read_bytes()[:-5] + b";")
         wrong = {one.path.partition("/")[0] for one in verify(unpacked) if one.wrong}
         self.assertEqual(wrong, {"exr-layer", "webm", "gif"})
+        # A ZIP with a byte turned over in the middle; manifests and folders of something else.
+        data = bytearray(package_path(handoff).read_bytes())
+        with zipfile.ZipFile(package_path(handoff)) as package:
+            largest = max(package.infolist(), key=lambda one: one.file_size)
+        data[largest.header_offset + 100 + largest.file_size // 2] ^= 0xFF
+        broken = self.data / "broken.zip"
+        broken.write_bytes(data)
+        self.assertEqual(len([one for one in verify(broken) if one.wrong]), 1)
+        for text in ("{", "[]", '{"files": [{"path": "x"}]}', '{"files": 3}'):
+            (unpacked / "gif" / "manifest.json").write_text(text)
+            try:
+                self.assertTrue(any(one.wrong for one in verify(unpacked)))
+            except InputError as error:
+                self.assertIn("manifest.json", str(error))
+        for place in (self.data, self.data / "no.zip"):
+            with self.assertRaises(InputError):
+                list(verify(place))
 
     def test_the_timeline_places_every_sequence(self) -> None:
         handoff = self.handed()

@@ -39,7 +39,16 @@ class SameFiles(StudioCase):
             return {
                 name: hashlib.sha256(archive.read(name)).hexdigest()
                 for name in archive.namelist()
-                if name not in ("manifest.json", "README.txt", "README.html", "timeline.otio", "play.html", SUMS)
+                if name
+                not in (
+                    "manifest.json",
+                    "README.txt",
+                    "README.html",
+                    "timeline.otio",
+                    "play.html",
+                    "exposure-sheet.pdf",
+                    SUMS,
+                )
             }
 
     def _rendered(self, recipe: str, version: int, passes: tuple[str, ...] = ()) -> dict[str, str]:

@@ -3,40 +3,18 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator
 
+from zeitbild.checks._alike import Frames
 from zeitbild.checks._base import Check, Finding, SetView, checks
 from zeitbild.document.evaluate import moves_at_all
 from zeitbild.elements import kinds
 from zeitbild.elements.base import as_built
-from zeitbild.masters.frame_key import frame_key
 
 #: So many frames in a row are no hold for the eye to rest on but a range that is longer than meant, in seconds.
 _LONG = 2.0
 #: Seconds that are spent on looking at most.
 _PATIENCE = 1.5
-
-
-class _Frames:
-    """Which frames of a shot look alike."""
-
-    def __init__(self, view: SetView) -> None:
-        self._view, self._keys = view, dict[int, str]()
-
-    def key(self, frame: int) -> str:
-        if frame not in self._keys:
-            self._keys[frame] = frame_key(self._view.snapshot(frame), "final")
-        return self._keys[frame]
-
-    def empty(self, frame: int) -> bool:
-        return not any(body.role == "shown" for body in self._view.snapshot(frame).bodies)
-
-    def alike(self, frames: Sequence[int], until: float) -> int:
-        """How many frames from the first of these on look like it."""
-        count = 1
-        while count < len(frames) and self.key(frames[count]) == self.key(frames[0]) and time.monotonic() < until:
-            count += 1
-        return count
 
 
 def _stands(view: SetView) -> bool:
@@ -53,7 +31,7 @@ def _look(view: SetView) -> Iterator[Finding]:
     if len(frames) < 3:
         return
     until = time.monotonic() + _PATIENCE
-    found, step = _Frames(view), timing.step
+    found, step = Frames(view), timing.step
     # What cannot move need not be looked at, however long it is.
     tail = len(frames) if _stands(view) else found.alike(frames[::-1], until)
     if tail == len(frames):

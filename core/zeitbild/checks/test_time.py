@@ -17,6 +17,7 @@ from zeitbild.testing import NOWHERE
 _OWN = {
     *("nothing-moves", "empty-tail", "dead-tail", "empty-head", "dead-head", "doubled-seam"),
     *("keys-after", "keys-before", "seam-jumps", "seam-jerks", "too-fast"),
+    "doubled-frame",
 }
 
 
@@ -101,6 +102,19 @@ class Time(unittest.TestCase):
         self.assertEqual(set(found), {"keys-after", "keys-before"})
         self.assertEqual(found["keys-after"].mend, {"timing.last": 140})
         self.assertEqual(found["keys-before"].mend, {})
+
+    def test_a_picture_that_is_doubled_on_the_way(self) -> None:
+        stops = _keys((1, [-90, 0, 0]), (60, [0, 0, 0]), (61, [0, 0, 0]), (120, [90, 0, 0]))
+        found = self._only(_shot(placement__position=stops), "doubled-frame")
+        self.assertEqual(found["doubled-frame"].frame, 61)
+        # Something else moves on; a rest of two frames; on twos; a movement that turns round.
+        self._only(_shot(placement__position=stops, width=_keys((1, 60.0), (120, 80.0))))
+        rest = _keys((1, [-90, 0, 0]), (60, [0, 0, 0]), (62, [0, 0, 0]), (120, [90, 0, 0]))
+        self._only(_shot(placement__position=rest))
+        self._only(_shot(placement__position={**stops, "every": 2}))
+        self._only(
+            _shot(placement__position=_keys((1, [-90, 0, 0]), (60, [0, 0, 0]), (61, [-1, 0, 0]), (120, [-90, 0, 0])))
+        )
 
     def test_what_goes_faster_than_the_eye(self) -> None:
         whip = _keys((1, [-250, 0, 0]), (60, [-240, 0, 0]), (61, [240, 0, 0]), (120, [250, 0, 0]))

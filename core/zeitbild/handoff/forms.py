@@ -14,6 +14,7 @@ from zeitbild.document.shot import Shot
 from zeitbild.handoff.manifest import MANIFEST_VERSION, Proofs, Written, build_manifest, receiver_text
 from zeitbild.handoff.page import Told, receiver_page
 from zeitbild.handoff.play import play_page
+from zeitbild.handoff.sheet import exposure_sheet
 from zeitbild.handoff.sound import SoundRecord, write_sound
 from zeitbild.handoff.timeline import timeline_of
 from zeitbild.handoff.writing import FileRecord, Order
@@ -57,7 +58,7 @@ def _json(values: Mapping[str, Any]) -> bytes:
 
 def packed_forms(shot: Shot, parts: Sequence[Part], what: Delivered, folder: Path, look: Look) -> Packed:
     """Write the sound of each form below ``folder`` and tell what else goes into the package: a manifest and a note for each form, a page
-    with pictures, and a timeline."""
+    with pictures, the exposure sheet, and a timeline."""
     packed = Packed()
     told: list[Told] = []
     for part in parts:
@@ -81,6 +82,8 @@ def packed_forms(shot: Shot, parts: Sequence[Part], what: Delivered, folder: Pat
     play = play_page(shot, told)
     if play:
         packed.beside["play.html"] = play.encode()
+    version = parts[0].order.version
+    packed.beside["exposure-sheet.pdf"] = exposure_sheet(shot, what.layers, what.frames, version)
     packed.beside["timeline.otio"] = timeline_of(shot, told, what.frames).encode()
     return packed
 

@@ -7,6 +7,7 @@ import json
 import shutil
 import tempfile
 import zipfile
+import zlib
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from pathlib import Path
@@ -79,8 +80,11 @@ def _manifests(package: _Package) -> Iterator[tuple[str, dict[str, Any]]]:
     for name in sorted(package.names):
         folder, _, last = name.rpartition("/")
         if last == "manifest.json":
-            read = json.loads(package.read(name))
-            if "files" in read:
+            try:
+                read = json.loads(package.read(name))
+            except (ValueError, OSError, zipfile.BadZipFile, zlib.error) as error:
+                raise InputError(f"{name} cannot be read: {error}") from None
+            if isinstance(read, dict) and "files" in read:
                 yield f"{folder}/" if folder else "", read
 
 
@@ -103,17 +107,25 @@ def verify(place: Path) -> Iterator[Checked]:
     package = _Package(place)
     if SUMS not in package.names:
         raise InputError(f"{place} has no {SUMS}; it is no package of a hand-off, or not all of it")
-    listed = dict(line.split("  ", 1)[::-1] for line in package.read(SUMS).decode().splitlines() if line.strip())
+    lines = package.read(SUMS).decode(errors="replace").splitlines()
+    listed = {path: digest for digest, _, path in (line.partition("  ") for line in lines if line.strip())}
     pictures: dict[str, tuple[str, tuple[int, int, int], str]] = {}
     for folder, manifest in _manifests(package):
-        for entry in manifest["files"]:
-            found = entry["sha256"], _expected(entry, manifest), manifest["recipe"]
-            pictures[f"{folder}{entry['path']}"] = found
+        try:
+            for entry in manifest["files"]:
+                found = entry["sha256"], _expected(entry, manifest), manifest["recipe"]
+                pictures[f"{folder}{entry['path']}"] = found
+        except (KeyError, TypeError, ValueError, ZeroDivisionError) as error:
+            raise InputError(f"{folder}manifest.json is not one of a hand-off: {error!r}") from None
     for name in sorted({*listed, *pictures}):
         if name not in package.names:
             yield Checked(name, 0, "it is not there")
             continue
-        digest, size = package.digest(name)
+        try:
+            digest, size = package.digest(name)
+        except (OSError, zipfile.BadZipFile, EOFError, zlib.error) as error:
+            yield Checked(name, 0, f"it cannot be read: {error}")
+            continue
         if digest != listed.get(name, digest):
             yield Checked(name, size, "it is not what was handed off: its checksum is another one")
         elif name in pictures and pictures[name][0] != digest:

@@ -29,7 +29,7 @@ _REFUSED = re.compile(r'[<>:"\\|?*\x00-\x1f\x7f]')
 #: A space before the ending does not help, and superscript digits count as digits there.
 _RESERVED = re.compile(r"^(con|prn|aux|nul|conin\$|conout\$|com[0-9¹²³]|lpt[0-9¹²³])\s*(\.|$)", re.IGNORECASE)
 #: Names that a hand-off gives files of its own.
-_OWN = ("manifest.json", "readme.txt", "readme.html", "play.html", "timeline.otio", "sha256sums")
+_OWN = ("manifest.json", "readme.txt", "readme.html", "play.html", "exposure-sheet.pdf", "timeline.otio", "sha256sums")
 #: Characters that look like a slash or a dot, or another character where none should be.
 _ALIKE = "\u2044\u2215\u29f8\uff0f\u29f5\u29f9\ufe68\uff3c\u2024\ufe52\uff0e\u3002\uff61"
 #: Kinds of characters that show nothing, turn what follows round, or end a line: Unicode's categories of control and format
