@@ -12,6 +12,7 @@ from fractions import Fraction
 from typing import Any, Literal
 
 import cv2
+import numba
 import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
@@ -19,6 +20,7 @@ from PIL import Image
 from zeitbild.colour.srgb import decode_hex
 from zeitbild.errors import InputError
 from zeitbild.formats import Format, Option, Plane
+from zeitbild.kernels import PARALLEL, parallel_kernel
 from zeitbild.render.picture import NO_DEPTH
 from zeitbild.timing.rate import RATES
 
@@ -67,6 +69,17 @@ def options_for(form: Format) -> tuple[Option, ...]:
         # Its data window and its identities say where pixels of the raster are.
         return ()
     return (*grounds, WIDTH, HEIGHT, FIT, PLACE, ENLARGED, *((RATE,) if form.moves else ()))
+
+
+@parallel_kernel
+def _lay(light, ground, out):  # type: ignore[no-untyped-def]
+    """Premultiplied light [H, W, 4] over a colour [3], opaque, into out [H, W, 4]."""
+    for y in numba.prange(light.shape[0]):
+        for x in range(light.shape[1]):
+            rest = np.float32(1) - light[y, x, 3]
+            for k in range(3):
+                out[y, x, k] = light[y, x, k] + rest * ground[k]
+            out[y, x, 3] = np.float32(1)
 
 
 @dataclass(frozen=True, slots=True)
@@ -165,9 +178,10 @@ class Conforming:
         """A plane of colour or light over the ground, opaque. Parts of light are laid over black: they add up."""
         if self.ground is None or plane.role not in ("colour", "light"):
             return plane
-        ground = np.zeros(3) if plane.role == "light" else np.array(self.ground)
-        pixels = np.ones_like(plane.pixels)
-        pixels[..., :3] = plane.pixels[..., :3] + (1 - plane.pixels[..., 3:]) * ground.astype(np.float32)
+        ground = np.zeros(3, np.float32) if plane.role == "light" else np.array(self.ground, np.float32)
+        pixels = np.empty_like(plane.pixels)
+        with PARALLEL:
+            _lay(np.ascontiguousarray(plane.pixels), ground, pixels)
         return replace(plane, pixels=pixels)
 
     def _fitted(

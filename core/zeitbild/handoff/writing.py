@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import asdict, dataclass, replace
 from pathlib import Path
 from typing import Any
@@ -189,6 +190,20 @@ def _held(
     return held
 
 
+def _one_ahead(make: Callable[[int], list[Plane]], count: int) -> Iterator[list[Plane]]:
+    """What is made of 0, 1, 2 and so on; the next is made while this one is written or compared."""
+    if count == 1:
+        yield make(0)
+        return
+    with ThreadPoolExecutor(1) as pool:
+        coming = pool.submit(make, 0)
+        for number in range(count):
+            own = coming.result()
+            if number + 1 < count:
+                coming = pool.submit(make, number + 1)
+            yield own
+
+
 def _is_heard(one: Sequenced) -> bool:
     """Whether a file is one that is looked at and heard: of beauty, not of its parts."""
     return any(name == "beauty" for _, name in one.holds)
@@ -222,14 +237,16 @@ def write_file(
     sound = SoundInside.of(shot, frames, conforming.rate, order.assets) if form.hears and _is_heard(one) else None
     # A layer that does not have a frame is not in its file.
     there = {layer: frozenset(source.frames) for layer, source in sources.items()}
-    # Of a file of one frame nothing is worked out twice.
+    # Of a file of one frame nothing is worked out twice; of others the one before is still needed when the next is made.
     last: dict[int, _Held] = {}
 
     def held_at(frame: int) -> _Held:
         if frame not in last:
-            last.clear()
             holds = [held for held in one.holds if frame in there.get(held[0], ())]
-            last[frame] = _held(shot, holds, frame, sources, order)
+            found = _held(shot, holds, frame, sources, order)
+            while len(last) > 1:
+                last.pop(next(iter(last)))
+            last[frame] = found
         return last[frame]
 
     def planes_at(number: int) -> list[Plane]:
@@ -239,8 +256,8 @@ def write_file(
     def fill(beside: Path) -> None:
         writer = form.open(beside, recipe.sharing, order.options)
         try:
-            for number in range(len(shown)):
-                writer.add(planes_at(number))
+            for planes in _one_ahead(planes_at, len(shown)):
+                writer.add(planes)
         finally:
             writer.close()
         beside_it.update(getattr(writer, "beside", {}))
@@ -253,7 +270,7 @@ def write_file(
     # Of each plane what was found: bits, difference and what is allowed, pixels beyond alpha and white.
     found: dict[tuple[str, str], PlaneRecord] = {}
     try:
-        backs = form.read_back(path, map(planes_at, range(len(shown))), recipe.sharing, order.options)
+        backs = form.read_back(path, _one_ahead(planes_at, len(shown)), recipe.sharing, order.options)
         for frame, back in zip(shown, backs, strict=True):
             held = held_at(frame)
             for (layer, name), plane, (beyond, clipped) in zip(held.names, back, held.counts, strict=True):
