@@ -73,6 +73,7 @@ class Projects(StudioCase):
             f"/api/handoffs/{handoff['id']}/package",
             f"/api/handoffs/{handoff['id']}/manifest",
             f"/api/handoffs/{handoff['id']}/events",
+            f"/api/handoffs/{handoff['id']}/forms/0/shown/0",
         ):
             self.assertEqual(self.client.get(path).status_code, 404, path)
         for path, what in (
@@ -85,7 +86,8 @@ class Projects(StudioCase):
             (f"{shot}/undo", {"base": 1}),
             (f"{shot}/runs", {"base": 1}),
             (f"/api/runs/{run['id']}/stop", {}),
-            (f"/api/runs/{run['id']}/handoffs", {}),
+            (f"/api/runs/{run['id']}/handoffs", {"forms": [{"recipe": "png8"}]}),
+            (f"/api/runs/{run['id']}/trial", {"forms": [{"recipe": "png8"}]}),
             (f"/api/handoffs/{handoff['id']}/retry", {}),
         ):
             self.post(path, what, expect=404)

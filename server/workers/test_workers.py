@@ -91,7 +91,7 @@ class Claims(StudioCase):
     def test_a_failed_hand_off_leaves_the_worker_alive(self) -> None:
         self._work()
         self.post(f"/api/runs/{self.run_.id}/handoffs", {"forms": [{"recipe": "png8"}]})
-        with mock.patch("handoffs.actions.work_handoff.build_manifest", side_effect=IsADirectoryError("manifest.json")):
+        with mock.patch("handoffs.actions.work_handoff.packed_forms", side_effect=IsADirectoryError("manifest.json")):
             self._work()
         handoff = HandOff.objects.get()
         self.assertEqual(handoff.state, "failed")
