@@ -177,7 +177,8 @@ class Format:
     has none, and pictures are laid over a ground); colour: how light is encoded there; ends_at_white: what is brighter than white does
     not fit in; overscan: it keeps what lies around the raster; container: a file holds all frames of a sequence, not one; moves: its
     frames are played, at the rate of the shot or another; hears: sound that goes inside; even: width and height are even numbers;
-    largest, smallest: pixels of a side at most (0: it does not say) and at least; lossy: what is lost, in a sentence; reader: the library that reads it back.
+    largest, smallest: pixels of a side at most (0: it does not say) and at least;
+    fastest: frames a second at most (0: any); lossy: what is lost, in a sentence; reader: the library that reads it back.
     A file is opened, given its frames in their order, and closed; read_back tells what was found of each.
     """
 
@@ -204,6 +205,7 @@ class Format:
     measure: Callable[[Path], Measure] | None = still_measure
     largest: int = 0
     smallest: int = 1
+    fastest: int = 0
 
     @property
     def unit(self) -> str:

@@ -217,5 +217,6 @@ formats.register(
         ),
         lossy="At most 255 colours, and edges are hard unless it is laid over a ground.",
         largest=65535,
+        fastest=FASTEST,
     )
 )

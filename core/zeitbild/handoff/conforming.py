@@ -146,8 +146,11 @@ class Conforming:
                 "choose smooth, or a larger size",
                 "options.enlarged",
             )
-        if form.name == "gif" and (self.rate or rate) > 50:
-            raise InputError("a GIF plays at most 50 frames a second; choose a rate for it", "options.rate")
+        if form.fastest and (self.rate or rate) > form.fastest:
+            raise InputError(
+                f"{form.title} plays at most {form.fastest} frames a second, and this is {float(self.rate or rate):g}; choose a rate for it",
+                "options.rate",
+            )
 
     def frames(self, frames: Sequence[int], rate: Fraction) -> list[int]:
         """Those of some frames, one after another at a rate, that are shown at the wanted rate: the one that is seen at the
