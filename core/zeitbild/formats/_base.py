@@ -98,7 +98,7 @@ class Option:
     """Something that can be chosen about files of a format: its name, title, and the choices with what they mean; the first is
     what it is without a choice.
 
-    Without choices it is a number from low to high or, without these, a text that ``reads`` (a colour, a rate); initial is what it is
+    Without choices it is a number from low to high or, without these, a text that ``reads`` (a colour); initial is what it is
     without a choice then, unit is that of numbers, and empty means that nothing is wanted.
     """
 
@@ -109,7 +109,7 @@ class Option:
     high: float | None = None
     initial: str = ""
     unit: str = ""
-    kind: Literal["choice", "number", "colour", "rate"] = "choice"
+    kind: Literal["choice", "number", "colour"] = "choice"
     reads: Callable[[str], object] | None = None
     note: str = ""
 
@@ -226,6 +226,12 @@ def chosen(of: str, every: Sequence[Option], options: Options) -> dict[str, str]
         if name not in known:
             raise InputError(f"{of} cannot have {name[:40]!r}; it has no such option", "options")
     return {one.name: one.check(options.get(one.name, one.without), of) for one in every}
+
+
+def beside(writer: Writer) -> dict[str, bytes]:
+    """What has to stand beside the file of a writer that was closed, by its ending."""
+    found: dict[str, bytes] = getattr(writer, "beside", {})
+    return found
 
 
 class _OneFrame:

@@ -1,5 +1,5 @@
-"""What a reader should find in files of whole numbers, worked out by the published formulas in numpy and from nothing that writes
-them. Nothing is clipped here: light that the file's numbers cannot hold is a difference.
+"""What a reader should find in files, worked out by the published formulas, which are written down here once more: nothing is taken from
+what writes files but the record of what was chosen. Nothing is clipped: light that a file's numbers cannot hold is a difference.
 """
 
 from __future__ import annotations
@@ -12,7 +12,6 @@ import numba
 import numpy as np
 from numpy.typing import NDArray
 
-from zeitbild.colour.transfer import Transfer
 from zeitbild.formats._base import Loss, Plane
 from zeitbild.formats._coding import Coding
 from zeitbild.kernels import PARALLEL, parallel_kernel
@@ -50,20 +49,38 @@ def _far(found, premultiplied, middles, uppers, top, worst, stray):  # type: ign
                 worst[y] = max(worst[y], 0.5 * (value - middle) / (border - middle))
 
 
+def encode(name: str, light: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Encoded values of light, any shape, by the curve of that name: IEC 61966-2-1, ITU-R BT.709-6 (1.2), a power of 1/2.2, or none."""
+    if name == "srgb":
+        return np.where(light <= 0.0031308, 12.92 * light, 1.055 * np.maximum(light, 0.0031308) ** (1 / 2.4) - 0.055)
+    if name == "rec709":
+        return np.where(light < 0.018, 4.5 * light, 1.099 * np.maximum(light, 0.018) ** 0.45 - 0.099)
+    return np.maximum(light, 0) ** (1 / 2.2) if name == "gamma22" else light
+
+
+def decode(name: str, encoded: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Light of encoded values, by the same formulas solved for it; below zero straight on."""
+    if name == "srgb":
+        return np.where(encoded <= 0.04045, encoded / 12.92, ((np.maximum(encoded, 0.04045) + 0.055) / 1.055) ** 2.4)
+    if name == "rec709":
+        return np.where(encoded < 0.081, encoded / 4.5, ((np.maximum(encoded, 0.081) + 0.099) / 1.099) ** (1 / 0.45))
+    return np.maximum(encoded, 0) ** 2.2 if name == "gamma22" else encoded
+
+
 @lru_cache(maxsize=16)
-def _borders(transfer: Transfer, top: int) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+def _borders(name: str, top: int) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     """The light in the middle of each code and at its borders, by the published formula the other way round; below zero and above one as
     the curve goes on."""
     codes = np.arange(-1, top + 1) + 0.5
-    uppers = transfer.decode(codes / top)
-    return transfer.decode(np.arange(top + 1) / top), np.where(codes < 0, -uppers[1], uppers)
+    uppers = decode(name, codes / top)
+    return decode(name, np.arange(top + 1) / top), np.where(codes < 0, -uppers[1], uppers)
 
 
 def _straight(found: NDArray[Any], plane: Plane, top: int, coding: Coding) -> tuple[float, int]:
     """``difference`` of straight colour that was rounded (or broken up by noise)."""
     worst, stray = np.zeros(len(found)), np.zeros(len(found), np.int64)
     with PARALLEL:
-        _far(found, np.ascontiguousarray(plane.pixels), *_borders(coding.transfer, top), float(top), worst, stray)
+        _far(found, np.ascontiguousarray(plane.pixels), *_borders(coding.transfer.name, top), float(top), worst, stray)
     return float(worst.max(initial=0)), int(stray.sum())
 
 
@@ -103,7 +120,7 @@ def difference(found: NDArray[Any], plane: Plane, top: int, coding: Coding | Non
 def encoded(premultiplied: NDArray[np.float64], coding: Coding) -> NDArray[np.float64]:
     """Colour [..., 3] in 0..1 as a coding writes it, of premultiplied linear light [..., 4]."""
     alpha = premultiplied[..., 3:]
-    colour = coding.transfer.encode(premultiplied[..., :3] / np.maximum(alpha, 1e-12))
+    colour = encode(coding.transfer.name, premultiplied[..., :3] / np.maximum(alpha, 1e-12))
     return colour * alpha if coding.premultiplied else colour
 
 
@@ -122,7 +139,7 @@ def loss(found: NDArray[np.floating], plane: Plane, coding: Coding, allowed: tup
     total, count, alpha = np.zeros(height), np.zeros(height, np.int64), np.zeros(height)
     pixels = np.ascontiguousarray(plane.pixels), np.ascontiguousarray(found, np.float32)
     with PARALLEL:
-        _lost(*pixels, _curve(coding.transfer), coding.premultiplied, off, total, count, alpha)
+        _lost(*pixels, _curve(coding.transfer.name), coding.premultiplied, off, total, count, alpha)
     places = cv2.blur(off, (_PLACE, _PLACE), borderType=cv2.BORDER_REFLECT)
     worst = max(float(places.max(initial=0)), -float(places.min(initial=0))) * 255
     mean = float(total.sum()) / max(int(count.sum()), 1) * 255
@@ -154,9 +171,9 @@ def _lost(premultiplied, found, curve, times_alpha, off, total, count, alpha):  
 
 
 @lru_cache(maxsize=8)
-def _curve(transfer: Transfer) -> NDArray[np.float64]:
+def _curve(name: str) -> NDArray[np.float64]:
     """Encoded values of evenly spaced square roots of light; between two of them a line is off by less than 1/200 of a level of 255."""
-    return transfer.encode(np.linspace(0, 1, 8193) ** 2)
+    return encode(name, np.linspace(0, 1, 8193) ** 2)
 
 
 def detail(plane: Plane, coding: Coding) -> float:

@@ -25,8 +25,8 @@ from numpy.typing import NDArray
 from zeitbild.errors import StorageError
 from zeitbild.formats._base import Option, Options, Plane, ReadBack, Sharing
 from zeitbild.formats._coding import Coding
-from zeitbild.formats._laid import compared, with_loss
 from zeitbild.formats._luma import frame_of
+from zeitbild.formats._reading_back import compared, with_loss
 from zeitbild.formats._whole_numbers import codes
 from zeitbild.kernels import PARALLEL, parallel_kernel
 from zeitbild.sound import RATE
@@ -277,12 +277,12 @@ def reader(kind: Movie) -> Callable[[Path, Iterable[Sequence[Plane]], Sharing, O
         coding = kind.coding(options)
         found = _decoded(path, kind)
         rate = Fraction(24)
-        heard: list[int] = []
+        heard = Heard()
         try:
             for number, (plane,) in enumerate(frames):
                 rate = plane.rate or rate
                 if plane.sound is not None and kind.sound:
-                    heard.append(len(plane.sound))
+                    heard.add(plane.sound)
                 own = next(found, None)
                 if own is None:
                     raise StorageError(f"{path.name} holds {number} frames, fewer than were written")
@@ -298,8 +298,7 @@ def reader(kind: Movie) -> Callable[[Path, Iterable[Sequence[Plane]], Sharing, O
         except (av.FFmpegError, OSError, ValueError) as error:
             raise StorageError(f"{path.name} cannot be read back: {error}") from error
         check_rate(path, rate)
-        if heard:
-            check_sound(path, sum(heard))
+        heard.check(path)
 
     return read_back
 
@@ -334,6 +333,7 @@ def judged(
 
 
 def check_rate(path: Path, rate: Fraction) -> None:
+    """StorageError unless a movie plays at a rate in frames a second."""
     with av.open(str(path)) as file:
         own = file.streams.video[0].average_rate or file.streams.video[0].guessed_rate
     # Some containers count in whole milliseconds.
@@ -341,13 +341,64 @@ def check_rate(path: Path, rate: Fraction) -> None:
         raise StorageError(f"{path.name} plays at {own} frames a second, not at {rate}")
 
 
-def check_sound(path: Path, samples: int) -> None:
-    """StorageError unless the sound inside is as long as it should be; what codecs add at the end (a piece of theirs) may be there."""
-    count = 0
-    with av.open(str(path)) as file:
-        if not file.streams.audio:
-            raise StorageError(f"{path.name} has no sound inside")
-        for frame in file.decode(audio=0):
-            count += frame.samples
-    if not samples <= count <= samples + 4096:
-        raise StorageError(f"{path.name} has {count} samples of sound, not {samples}")
+class Heard:
+    """The sound that a movie should have inside: how long it is, and how loud in stretches of a fifth of a second."""
+
+    def __init__(self) -> None:
+        self._energy = _Loudness()
+
+    def add(self, samples: NDArray[np.float32]) -> None:
+        """More samples [n, 2] at 48000 a second."""
+        self._energy.add(np.clip(samples, -1, 1))
+
+    def check(self, path: Path) -> None:
+        """StorageError unless the sound inside is as long (what codecs add at the end, a piece of theirs, may be there) and as loud on
+        both sides, all along; nothing if there should be none."""
+        wanted = self._energy
+        if not wanted.count:
+            return
+        found = _Loudness()
+        with av.open(str(path)) as file:
+            if not file.streams.audio:
+                raise StorageError(f"{path.name} has no sound inside")
+            resampler = av.AudioResampler(format="flt", layout="stereo", rate=RATE)
+            for frame in (*file.decode(audio=0), None):
+                for part in resampler.resample(frame):
+                    found.add(np.asarray(part.to_ndarray().reshape(-1, 2), np.float32))
+        if not wanted.count <= found.count <= wanted.count + _PIECE:
+            raise StorageError(f"{path.name} has {found.count} samples of sound, not {wanted.count}")
+        for number, (own, other) in enumerate(zip(wanted.levels, found.levels, strict=False)):
+            off = np.abs(own - other)
+            if (off > _QUIET + _LEVEL * own).any():
+                raise StorageError(
+                    f"{path.name} is not as loud as it should be {number * _STRETCH / RATE:.1f} s after its beginning"
+                )
+
+
+#: Samples of a stretch whose loudness is compared, and of a piece that a codec may add.
+_STRETCH, _PIECE = RATE // 5, 4096
+#: How far loudness may be off: a share of it (a decibel and a half), and what is hardly heard.
+_LEVEL, _QUIET = 0.17, 0.004
+
+
+class _Loudness:
+    """Root mean squares of both sides in stretches, of samples that come bit by bit."""
+
+    def __init__(self) -> None:
+        self.count = 0
+        self._squares: list[NDArray[np.float64]] = []
+
+    def add(self, samples: NDArray[np.float32]) -> None:
+        """More samples [n, 2]."""
+        while len(samples):
+            number, at = divmod(self.count, _STRETCH)
+            part, samples = samples[: _STRETCH - at], samples[_STRETCH - at :]
+            if number == len(self._squares):
+                self._squares.append(np.zeros(2))
+            self._squares[number] += (part.astype(np.float64) ** 2).sum(axis=0)
+            self.count += len(part)
+
+    @property
+    def levels(self) -> list[NDArray[np.float64]]:
+        """Loudness [2] of each stretch, a full one being 1."""
+        return [np.sqrt(squares / _STRETCH) for squares in self._squares]

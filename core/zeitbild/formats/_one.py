@@ -7,7 +7,7 @@ from collections.abc import Mapping, Sequence
 from pathlib import Path
 
 from zeitbild.document.layers import Sharing
-from zeitbild.formats._base import Format, Plane, ReadBack
+from zeitbild.formats._base import Format, Plane, ReadBack, beside
 
 
 def write_one(
@@ -21,7 +21,7 @@ def write_one(
     writer = form.open(path, sharing, options or {})
     writer.add(planes)
     writer.close()
-    for ending, data in getattr(writer, "beside", {}).items():
+    for ending, data in beside(writer).items():
         path.with_suffix(f".{ending}").write_bytes(data)
 
 

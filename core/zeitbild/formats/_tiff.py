@@ -16,8 +16,8 @@ from PIL import ImageCms
 
 from zeitbild.formats._base import Option, Options, Plane, ReadBack, Sharing
 from zeitbild.formats._coding import Coding
-from zeitbild.formats._laid import read_laid
 from zeitbild.formats._reader import read_raw
+from zeitbild.formats._reading_back import read_laid
 from zeitbild.formats._whole_numbers import bits_of, codes
 
 COMPRESSION = Option("compression", "Compression, without loss", (("zip", "ZIP"), ("none", "None")))

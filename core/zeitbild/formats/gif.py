@@ -19,8 +19,8 @@ from PIL import GifImagePlugin, Image
 from zeitbild.errors import InputError, StorageError
 from zeitbild.formats._base import Format, Option, Options, Plane, ReadBack, Sharing, formats
 from zeitbild.formats._coding import Coding
-from zeitbild.formats._laid import with_loss
 from zeitbild.formats._measures import movie_measure
+from zeitbild.formats._reading_back import with_loss
 from zeitbild.formats._spill import Spill, stays
 from zeitbild.formats._whole_numbers import codes
 

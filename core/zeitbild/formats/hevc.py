@@ -207,14 +207,14 @@ def _read_back(
     path: Path, frames: Iterable[Sequence[Plane]], sharing: Sharing, options: Options
 ) -> Iterator[list[ReadBack]]:
     coding = _KIND.coding(options)
-    rate, heard, number = Fraction(24), list[int](), -1
+    rate, heard, number = Fraction(24), _movies.Heard(), -1
     found: Iterator[list[NDArray[Any]]] | None = None
     try:
         wide, high, count = movie_measure(path)
         for number, (plane,) in enumerate(frames):
             rate = plane.rate or rate
             if plane.sound is not None:
-                heard.append(len(plane.sound))
+                heard.add(plane.sound)
             if found is None:
                 found = _decoded(path, wide, high)
             parts = next(found, None)
@@ -226,8 +226,7 @@ def _read_back(
     except (av.FFmpegError, OSError, ValueError) as error:
         raise StorageError(f"{path.name} cannot be read back: {error}") from error
     _movies.check_rate(path, rate)
-    if heard:
-        _movies.check_sound(path, sum(heard))
+    heard.check(path)
 
 
 formats.register(

@@ -11,8 +11,8 @@ from PIL import Image
 
 from zeitbild.formats._base import Format, Option, Options, Plane, ReadBack, Sharing, by_frame, each_frame, formats
 from zeitbild.formats._coding import Coding
-from zeitbild.formats._laid import with_loss
 from zeitbild.formats._reader import read_raw
+from zeitbild.formats._reading_back import with_loss
 from zeitbild.formats._tiff import srgb_profile
 from zeitbild.formats._whole_numbers import codes
 

@@ -18,8 +18,8 @@ from PIL import Image
 from zeitbild.errors import StorageError
 from zeitbild.formats._base import Format, Options, Plane, ReadBack, Sharing, formats
 from zeitbild.formats._coding import UNDER, Coding
-from zeitbild.formats._laid import compared
 from zeitbild.formats._png import encode_png
+from zeitbild.formats._reading_back import compared
 
 #: A layer of a picture.
 _PICTURE = 2

@@ -15,8 +15,8 @@ from PIL import Image
 from zeitbild.errors import InputError
 from zeitbild.formats._base import Format, Options, Plane, ReadBack, Sharing, by_frame, each_frame, formats
 from zeitbild.formats._coding import Coding
-from zeitbild.formats._laid import compared
 from zeitbild.formats._reader import read_raw
+from zeitbild.formats._reading_back import compared
 from zeitbild.formats._whole_numbers import codes
 
 _MOST = 256

@@ -18,10 +18,10 @@ from numpy.typing import NDArray
 from zeitbild.errors import InputError, StorageError
 from zeitbild.formats._base import Format, Option, Options, Plane, ReadBack, Sharing, formats
 from zeitbild.formats._coding import UNDER, Coding
-from zeitbild.formats._laid import compared
 from zeitbild.formats._packing import in_grid, packed
 from zeitbild.formats._png import png_of
 from zeitbild.formats._reader import read_raw
+from zeitbild.formats._reading_back import compared
 from zeitbild.formats._spill import Spill
 from zeitbild.formats._whole_numbers import codes
 

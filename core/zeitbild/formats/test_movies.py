@@ -7,6 +7,7 @@ import subprocess
 import tempfile
 import unittest
 from collections.abc import Iterator
+from dataclasses import replace
 from fractions import Fraction
 from importlib import resources
 from pathlib import Path
@@ -21,7 +22,7 @@ from PIL import Image
 
 from zeitbild.colour import encode
 from zeitbild.errors import InputError, StorageError
-from zeitbild.formats import Format, Plane, formats
+from zeitbild.formats import Format, Plane, beside, formats
 from zeitbild.formats.gif import hardened
 
 RATE = Fraction(30000, 1001)
@@ -67,7 +68,7 @@ class Written(unittest.TestCase):
         for one in planes:
             writer.add([one])
         writer.close()
-        for ending, data in getattr(writer, "beside", {}).items():
+        for ending, data in beside(writer).items():
             path.with_suffix(f".{ending}").write_bytes(data)
         return path
 
@@ -257,6 +258,35 @@ class OtherPrograms(Written):
             if form.hears == "PCM":
                 self.assertEqual(len(heard), len(sound))
                 self.assertLess(np.abs(heard - sound).max(), 1.01 / 2**23, form.name)
+
+
+class WrongSound(Written):
+    def test_sound_that_is_silent_softer_swapped_late_or_short_is_noticed(self) -> None:
+        edges = [int(48000 / RATE * number) for number in range(31)]
+        whole = np.random.default_rng(8).normal(0, 0.2, (edges[-1], 2)).astype(np.float32)
+        whole[: edges[15]] *= (0.2, 1.0)
+        others = {
+            "silent": whole * 0,
+            "softer": whole * 0.7,
+            "swapped": whole[:, ::-1],
+            "late": np.roll(whole, edges[8], axis=0),
+        }
+
+        def planes(sound: NDArray[np.float32]) -> list[Plane]:
+            pixels = plane(formats.get("h264"), 0).pixels
+            return [
+                Plane("colour", pixels, rate=RATE, frame=at, sound=sound[edges[at] : edges[at + 1]]) for at in range(30)
+            ]
+
+        for form in (one for one in MOVIES if one.hears):
+            path = self.write(form, planes(whole), form.name)
+            self.assertTrue(all(one.holds for one in self.found(form, path, planes(whole))), form.name)
+            for kind, wrong in others.items():
+                with self.assertRaisesRegex(StorageError, "not as loud", msg=f"{form.name} {kind}"):
+                    self.found(form, path, planes(wrong))
+            mute = self.write(form, [replace(one, sound=None) for one in planes(whole)], f"{form.name}-mute")
+            with self.assertRaisesRegex(StorageError, "no sound inside"):
+                self.found(form, mute, planes(whole))
 
 
 def _atoms(data: bytes, at: int = 0, end: int | None = None) -> Iterator[tuple[str, int, int]]:

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from zeitbild.formats._base import Format, Option, Options, Plane, ReadBack, Sharing, by_frame, each_frame, formats
 from zeitbild.formats._coding import ALPHA, DITHER, UNDER, Coding
-from zeitbild.formats._laid import read_laid
+from zeitbild.formats._reading_back import read_laid
 from zeitbild.formats._whole_numbers import codes
 
 _HEADER = struct.Struct("<BBBHHBHHHHBB")
@@ -30,28 +30,21 @@ _MOST = 128
 
 def _runs(row: NDArray[np.uint8]) -> bytes:
     """A row [W, C] in packets: runs of one pixel, and pixels as they are."""
-    same = np.flatnonzero((row[1:] != row[:-1]).any(axis=1)) + 1
-    begins = np.concatenate([[0], same])
-    ends = np.concatenate([same, [len(row)]])
+    changes = np.flatnonzero((row[1:] != row[:-1]).any(axis=1)) + 1
+    begins, ends = np.concatenate([[0], changes]), np.concatenate([changes, [len(row)]])
+    long = ends - begins > 1
     out = bytearray()
-    loose: list[int] = []
-
-    def flush() -> None:
-        for at in range(0, len(loose), _MOST):
-            some = loose[at : at + _MOST]
+    done = 0
+    # The end is a run of nothing, so that what stands loose before it is written, too.
+    for begin, end in [*zip(begins[long].tolist(), ends[long].tolist(), strict=True), (len(row), len(row))]:
+        for at in range(done, begin, _MOST):
+            some = row[at : min(at + _MOST, begin)]
             out.append(len(some) - 1)
-            out.extend(row[some[0] : some[-1] + 1].tobytes())
-        loose.clear()
-
-    for begin, end in zip(begins.tolist(), ends.tolist(), strict=True):
-        if end - begin == 1:
-            loose.append(begin)
-            continue
-        flush()
+            out.extend(some.tobytes())
         for at in range(begin, end, _MOST):
             out.append(0x80 | (min(_MOST, end - at) - 1))
             out.extend(row[begin].tobytes())
-    flush()
+        done = end
     return bytes(out)
 
 

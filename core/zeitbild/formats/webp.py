@@ -12,8 +12,8 @@ from PIL import Image
 from zeitbild.formats import _webp
 from zeitbild.formats._base import Format, Options, Plane, ReadBack, Sharing, by_frame, each_frame, formats
 from zeitbild.formats._coding import DITHER, UNDER, Coding
-from zeitbild.formats._laid import compared, with_loss
 from zeitbild.formats._reader import read_raw
+from zeitbild.formats._reading_back import compared, with_loss
 from zeitbild.formats._whole_numbers import codes
 
 

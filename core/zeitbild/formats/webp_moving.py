@@ -19,8 +19,8 @@ from zeitbild.errors import StorageError
 from zeitbild.formats import _webp
 from zeitbild.formats._base import Format, Option, Options, Plane, ReadBack, Sharing, formats
 from zeitbild.formats._coding import DITHER, UNDER, Coding
-from zeitbild.formats._laid import compared, with_loss
 from zeitbild.formats._measures import moving_measure
+from zeitbild.formats._reading_back import compared, with_loss
 from zeitbild.formats._spill import stays
 from zeitbild.formats._whole_numbers import codes
 

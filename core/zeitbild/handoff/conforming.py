@@ -24,6 +24,8 @@ from zeitbild.kernels import PARALLEL, parallel_kernel
 from zeitbild.render.picture import NO_DEPTH
 from zeitbild.timing.rate import RATES
 
+#: Alpha below which colour is divided by this instead.
+_LEAST = np.float32(1e-9)
 Fit = Literal["contain", "cover", "stretch"]
 #: A side of a file at most, if its kind does not say less.
 _LARGEST = 16384
@@ -57,9 +59,7 @@ PERHAPS_GROUND = Option(
     reads=decode_hex,
     note="Without one it is clear, with hard edges. On a colour edges stay soft, on that colour alone.",
 )
-RATE = Option(
-    "rate", "Rate", (("", "As the shot"), *((name, f"{name} frames a second") for name in RATES)), kind="rate"
-)
+RATE = Option("rate", "Rate", (("", "As the shot"), *((name, f"{name} frames a second") for name in RATES)))
 
 
 def options_for(form: Format) -> tuple[Option, ...]:
@@ -137,7 +137,8 @@ class Conforming:
             # Each of these is one more or less at most.
             near = wide - wide % 2 or 2, high - high % 2 or 2
             raise InputError(
-                f"{form.title} has even widths and heights only, and this is {wide} x {high}; give it {near[0]} x {near[1]}, filled",
+                f"{form.title} has even widths and heights only, and this is {wide} x {high}; give it the width {near[0]} and the height {near[1]}, "
+                "all filled",
                 "options.width" if wide % 2 else "options.height",
             )
         if self.hard and (self.width or self.height) and (wide < width or high < height):
@@ -227,25 +228,35 @@ def resized(pixels: NDArray[np.float32], width: int, height: int, *, mixed: bool
             changed = cv2.resize(np.ascontiguousarray(pixels), target, interpolation=cv2.INTER_AREA)
             pixels = np.asarray(changed, np.float32)
         else:
-            # One whose even ramps stay even (OpenCV's cubic swings further and turns them into steps).
-            flat = pixels.reshape(*pixels.shape[:2], -1)
-            layers = [
-                np.asarray(Image.fromarray(np.ascontiguousarray(flat[..., k])).resize(target, Image.Resampling.BICUBIC))
-                for k in range(flat.shape[2])
-            ]
-            pixels = np.stack(layers, axis=2).reshape(target[1], target[0], *pixels.shape[2:])
-    pixels = np.maximum(pixels, 0)
-    if pixels.ndim == 3 and pixels.shape[2] == 4:
-        alpha = np.minimum(pixels[..., 3:], 1)
-        # A cubic swings past an edge: colour that stands nowhere must not shine out of it.
-        pixels = np.concatenate([pixels[..., :3], alpha], axis=2)
-        pixels[..., :3][alpha[..., 0] <= 0] = 0
-    else:
-        pixels = np.minimum(pixels, 1)
+            pixels = _larger(pixels, *target)
     return pixels
 
 
-def spoken(conforming: Conforming, options: Mapping[str, str]) -> dict[str, Any]:
+def _larger(pixels: NDArray[np.float32], width: int, height: int) -> NDArray[np.float32]:
+    """Pixels [H, W] or [H, W, 4], larger in one direction, by a cubic whose even ramps stay even (OpenCV's swings further and turns them
+    into steps).
+
+    A cubic swings past edges. Shares stay within 0..1, and colour stays within the brightest that stands near it, as far as alpha
+    goes: else it would be brighter than white where there is hardly any alpha, and no file of straight colour could hold it.
+    """
+    size = width, height
+
+    def cubic(values: NDArray[np.float32]) -> NDArray[np.float32]:
+        image = Image.fromarray(np.ascontiguousarray(values))
+        return np.maximum(np.asarray(image.resize(size, Image.Resampling.BICUBIC), np.float32), np.float32(0))
+
+    if pixels.ndim == 2:
+        return np.minimum(cubic(pixels), 1)
+    alpha = np.minimum(cubic(pixels[..., 3]), 1)
+    straight = np.where(pixels[..., 3:] > 0, pixels[..., :3] / np.maximum(pixels[..., 3:], _LEAST), 0)
+    # Four pixels have a say in each new one.
+    near = cv2.dilate(np.ascontiguousarray(straight, np.float32), np.ones((5, 5), np.uint8))
+    brightest = resized(near, width, height, mixed=False)
+    colour = [np.minimum(cubic(pixels[..., k]), alpha * brightest[..., k]) for k in range(3)]
+    return np.stack([*colour, alpha], axis=2)
+
+
+def changes_made(conforming: Conforming, options: Mapping[str, str]) -> dict[str, Any]:
     """What the manifest says of it: only what was changed."""
     found: dict[str, Any] = {}
     if conforming.width or conforming.height:

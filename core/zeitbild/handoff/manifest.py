@@ -11,7 +11,7 @@ from zeitbild.colour.transfer import TRANSFERS
 from zeitbild.differences import Difference
 from zeitbild.document.layers import Layer
 from zeitbild.document.shot import Shot
-from zeitbild.handoff.conforming import spoken
+from zeitbild.handoff.conforming import changes_made
 from zeitbild.handoff.sound import SoundRecord
 from zeitbild.handoff.writing import FileRecord, Order, PlaneRecord
 from zeitbild.naming import code_of
@@ -236,7 +236,7 @@ def build_manifest(shot: Shot, order: Order, written: Written) -> dict[str, Any]
     conforming = order.conforming
     rate = conforming.rate or shot.timing.fraction
     wide, high = conforming.raster(shot.raster.width, shot.raster.height)
-    conformed = spoken(conforming, order.options)
+    conformed = changes_made(conforming, order.options)
     if conformed:
         conformed["from"] = {
             "width": shot.raster.width,

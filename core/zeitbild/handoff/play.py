@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from html import escape
 from pathlib import PurePosixPath
+from urllib.parse import quote
 
 from zeitbild.document.shot import Shot
 from zeitbild.handoff.page import Told
@@ -74,7 +75,7 @@ def play_page(shot: Shot, told: Sequence[Told]) -> str:
             for path in _paths(one, layer)
         ]
         if sources:
-            both = "\n  ".join(f"<source src=\"{escape(path)}\" type='{kind}'>" for path, kind in sources)
+            both = "\n  ".join(f"<source src=\"{quote(path)}\" type='{kind}'>" for path, kind in sources)
             movie = f"<video autoplay loop muted playsinline controls>\n  {both}\n</video>"
             parts.append(f"<h2>{escape(layer)}: movie with alpha</h2><div class=place>{movie}</div>")
             parts.append(f"<pre>{escape(movie)}</pre>")
@@ -84,9 +85,9 @@ def play_page(shot: Shot, told: Sequence[Told]) -> str:
                 title = f"{escape(layer)}: {escape(recipe.title)}"
                 name = escape(PurePosixPath(path).name, quote=True)
                 shown = (
-                    f'<video src="{escape(path)}" autoplay loop muted controls></video>'
+                    f'<video src="{quote(path)}" autoplay loop muted controls></video>'
                     if recipe.name == "h264"
-                    else f'<img src="{escape(path)}" alt="{name}">'
+                    else f'<img src="{quote(path)}" alt="{name}">'
                 )
                 parts.append(f"<h2>{title}</h2><div class=place>{shown}</div>")
     return "\n".join(parts) + "</html>\n"

@@ -1,13 +1,16 @@
 """Conforming: sizes, grounds and rates against areas worked out here and another library."""
 
+import tempfile
 import unittest
 from fractions import Fraction
+from pathlib import Path
 
 import numpy as np
 from PIL import Image
 
 from zeitbild.errors import InputError
 from zeitbild.formats import Plane, formats
+from zeitbild.formats._one import read_one, write_one
 from zeitbild.handoff import recipes
 from zeitbild.handoff.conforming import Conforming, resized
 from zeitbild.render.picture import NO_DEPTH
@@ -47,6 +50,36 @@ class Sizes(unittest.TestCase):
             np.testing.assert_allclose(straight[:, 1] / straight[:, 0], 0.4, atol=1e-3)
             self.assertLessEqual(found[..., 3].max(), 1)
             self.assertGreaterEqual(found.min(), 0)
+
+    def test_what_gets_larger_still_fits_into_files_of_straight_colour(self) -> None:
+        # White, and colours as strong as can be, with hard and soft edges: a cubic swings past all of them.
+        random = np.random.default_rng(4)
+        for kind in ("hard", "soft", "noise"):
+            alpha = random.random((40, 60, 1))
+            if kind == "hard":
+                alpha = np.round(alpha)
+            elif kind == "soft":
+                alpha = edge(60, 40)[..., 3:]
+            colour = np.ones((40, 60, 3)) if kind != "noise" else np.round(random.random((40, 60, 3)))
+            plane = Plane("colour", np.concatenate([colour * alpha, alpha], axis=2).astype(np.float32))
+            for size in ((90, 60), (200, 40), (61, 133), (30, 90)):
+                found = Conforming(*size, fit="stretch").apply(plane)
+                self.assertLessEqual(float((found.pixels[..., :3] - found.pixels[..., 3:]).max()), 1e-6, (kind, size))
+                for name in ("png8", "png16", "tga", "tiff16"):
+                    form = formats.get(name)
+                    with tempfile.TemporaryDirectory() as folder:
+                        path = Path(folder) / f"one.{form.extension}"
+                        write_one(form, path, [found])
+                        (back,) = read_one(form, path, [found])
+                    self.assertTrue(back.holds, (kind, size, name, back))
+
+    def test_light_beyond_white_stays_what_it_is_near_it(self) -> None:
+        pixels = np.zeros((20, 20, 4), np.float32)
+        pixels[5:15, 5:15] = (6, 3, 1.5, 1)
+        found = Conforming(50, 50).apply(Plane("colour", pixels)).pixels
+        self.assertAlmostEqual(float(found[25, 25, 0]), 6, places=4)
+        seen = found[..., 3] > 1e-4
+        self.assertLessEqual(float((found[..., 0][seen] / found[..., 3][seen]).max()), 6.001)
 
     def test_a_ramp_of_light_stays_one(self) -> None:
         ramp = np.tile(np.linspace(0, 1, 64, dtype=np.float32), (8, 1))
@@ -129,7 +162,8 @@ class Rates(unittest.TestCase):
     def test_what_a_form_cannot_hold_is_said_with_what_to_do(self) -> None:
         rate = Fraction(30)
         with self.assertRaisesRegex(
-            InputError, "even widths and heights only, and this is 1279 x 719; give it 1278 x 718"
+            InputError,
+            "even widths and heights only, and this is 1279 x 719; give it the width 1278 and the height 718",
         ):
             Conforming().check(formats.get("h264"), 1279, 719, rate)
         with self.assertRaisesRegex(InputError, "at most 16383"):

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from fractions import Fraction
 from pathlib import PurePosixPath
+from urllib.parse import quote
 
 import opentimelineio as otio
 
@@ -44,7 +45,7 @@ def _clips(shot: Shot, one: Told) -> list[otio.schema.Clip]:
             first, count = _piece(shot, frames)
             scale = rate / shot.timing.fraction
             whole = _range(0, round(len(frames) * scale), rate)
-            media = otio.schema.ExternalReference(f"{one.ahead}{path}", whole)
+            media = otio.schema.ExternalReference(quote(f"{one.ahead}{path}"), whole)
             own = _range(round(frames.index(first) * scale), round(count * scale), rate)
             clips.append(otio.schema.Clip(path.name, media, own))
             continue
@@ -60,15 +61,15 @@ def _clips(shot: Shot, one: Told) -> list[otio.schema.Clip]:
         if not even or found is None:
             # Frames of a list: each is a still, shown for one frame.
             for number, (frame, path_of) in enumerate(files):
-                media = otio.schema.ExternalReference(f"{one.ahead}{path_of}", _range(frame, 1, rate))
+                media = otio.schema.ExternalReference(quote(f"{one.ahead}{path_of}"), _range(frame, 1, rate))
                 clips.append(otio.schema.Clip(f"{name} {number + 1}", media, _range(frame, 1, rate)))
             continue
         ahead, digits, end = found
         folder, _, prefix = ahead.rpartition("/")
         media = otio.schema.ImageSequenceReference(
-            target_url_base=f"{one.ahead}{folder}/" if folder else one.ahead,
-            name_prefix=prefix,
-            name_suffix=end,
+            target_url_base=quote(f"{one.ahead}{folder}/" if folder else one.ahead),
+            name_prefix=quote(prefix),
+            name_suffix=quote(end),
             start_frame=frames[0],
             frame_step=step,
             rate=float(rate),
@@ -116,7 +117,7 @@ def timeline_of(shot: Shot, told: Sequence[Told], frames: Sequence[int]) -> str:
             own = otio.opentime.TimeRange(
                 _time(float(round(before * RATE)), Fraction(RATE)), _time(float(round(long * RATE)), Fraction(RATE))
             )
-            media = otio.schema.ExternalReference(f"{one.ahead}{sound['path']}", samples)
+            media = otio.schema.ExternalReference(quote(f"{one.ahead}{sound['path']}"), samples)
             track.append(otio.schema.Clip("sound", media, own))
             timeline.tracks.append(track)
     return str(otio.adapters.write_to_string(timeline, "otio_json", indent=2)) + "\n"

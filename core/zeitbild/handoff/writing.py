@@ -2,17 +2,18 @@
 
 from __future__ import annotations
 
+import contextlib
 import hashlib
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import asdict, dataclass, replace
-from pathlib import Path
+from pathlib import Path, PurePosixPath
 from typing import Any
 
 from zeitbild.colour.highlights import for_straight
 from zeitbild.document.shot import Shot
 from zeitbild.errors import InputError, StorageError
-from zeitbild.formats import Format, Options, Plane, ReadBack, finish_names
+from zeitbild.formats import Format, Options, Plane, ReadBack, beside, finish_names
 from zeitbild.handoff.conforming import Conforming
 from zeitbild.handoff.recipes import Recipe
 from zeitbild.handoff.sound import SoundInside
@@ -79,7 +80,7 @@ class FileRecord:
 
 @dataclass(frozen=True, slots=True)
 class Order:
-    """What is written: a recipe with what was chosen of its format's options, the version, and how far numbers of data reach."""
+    """What is written: a recipe with all its options, the version, and how far numbers of data reach."""
 
     recipe: Recipe
     version: int
@@ -253,14 +254,18 @@ def write_file(
         planes = held_at(shown[number]).planes
         return planes if sound is None else [replace(plane, sound=sound.at(number)) for plane in planes]
 
-    def fill(beside: Path) -> None:
-        writer = form.open(beside, recipe.sharing, order.options)
+    def fill(place: Path) -> None:
+        writer = form.open(place, recipe.sharing, order.options)
         try:
             for planes in _one_ahead(planes_at, len(shown)):
                 writer.add(planes)
-        finally:
-            writer.close()
-        beside_it.update(getattr(writer, "beside", {}))
+        except BaseException:
+            # Whatever it says of half a file, what matters is why there is no more of it.
+            with contextlib.suppress(Exception):
+                writer.close()
+            raise
+        writer.close()
+        beside_it.update(beside(writer))
 
     beside_it: dict[str, bytes] = {}
     written = write_new_with(path, fill)
@@ -296,5 +301,5 @@ def write_file(
 
 def _beside(own: FileRecord, ending: str, data: bytes) -> FileRecord:
     """A file that stands beside another one under another ending."""
-    path = f"{own.path.rpartition('.')[0]}.{ending}"
-    return FileRecord(path, own.frames, len(data), hashlib.sha256(data).hexdigest(), own.written, ())
+    path = PurePosixPath(own.path).with_suffix(f".{ending}")
+    return FileRecord(str(path), own.frames, len(data), hashlib.sha256(data).hexdigest(), own.written, ())

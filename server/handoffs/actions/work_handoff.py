@@ -63,14 +63,14 @@ def places_of(run: Run, names: Sequence[str], recipe: Recipe, frames: Sequence[i
     return found
 
 
-def _gone(places: dict[_Place, Masters], worker: ActiveWorker) -> Iterator[_Place]:
-    """Those of which a master is not there any more."""
+def _gone(own: dict[int, Masters], worker: ActiveWorker) -> Iterator[int]:
+    """Frames of a layer of which a master is not there any more."""
     store = MasterStore(masters_folder())
-    for place, masters in places.items():
+    for frame, masters in own.items():
         if not worker.goes_on():
             return
         if not all(store.reuse(key, dict(ends)) for _, key, ends in masters):
-            yield place
+            yield frame
 
 
 def _render_again(handoff: HandOff, worker: ActiveWorker, gone: list[_Place]) -> None:
@@ -184,12 +184,14 @@ def work_handoff(handoff: HandOff, worker: ActiveWorker) -> None:
     progress = _Progress(handoff, worker)
     # Those that go frame by frame, and those whose files hold all frames.
     tasks: dict[bool, list[tuple[_Task, tuple[Any, ...]]]] = {False: [], True: []}
-    total, gone = 0, list[_Place]()
+    total = 0
+    # All forms take the same masters.
+    source = _masters_of(handoff)
+    gone: list[_Place] = [((layer,), frame) for layer, own in source.items() for frame in _gone(own, worker)]
     for number, form in enumerate(progress.parts):
         recipe = recipes.get(form.recipe)
         places = places_of(run, _layers(handoff), recipe, handoff.frames)
         total += len(places)
-        gone = gone or list(_gone(places, worker))
         chosen = tuple(sorted(form.options.items())), tuple(_layers(handoff)), tuple(form.passes)
         common = (recipe.name, *chosen, handoff.version, assets_folder(), masters_folder(), folder / form.folder)
         tasks[recipe.format.container] += tasks_of(number, run.document, recipe, places, common)
@@ -217,7 +219,6 @@ def work_handoff(handoff: HandOff, worker: ActiveWorker) -> None:
         give_back(handoff, worker.name, HandOff.State.WAITING)
         return
     progress.settle()
-    source = _look_source(handoff)
     packed = packed_forms(
         shot,
         [
@@ -255,9 +256,9 @@ def work_handoff(handoff: HandOff, worker: ActiveWorker) -> None:
     log.info("hand-off %s: %s files", handoff.id, len(packed.files))
 
 
-def _look_source(handoff: HandOff) -> dict[str, dict[int, Any]]:
+def _masters_of(handoff: HandOff) -> dict[str, dict[int, Masters]]:
     """The masters of each layer, by frame."""
-    found: dict[str, dict[int, Any]] = {}
+    found: dict[str, dict[int, Masters]] = {}
     for (layers, frame), masters in places_of(
         handoff.run, _layers(handoff), recipes.get("png8"), handoff.frames
     ).items():
@@ -265,7 +266,7 @@ def _look_source(handoff: HandOff) -> dict[str, dict[int, Any]]:
     return found
 
 
-def _picture(source: dict[str, dict[int, Any]], layer: str, frame: int) -> Picture:
+def _picture(source: dict[str, dict[int, Masters]], layer: str, frame: int) -> Picture:
     """A master as it was proofed."""
     store = MasterStore(masters_folder())
     return rendered_layers(store, [(frame, source[layer][frame])])[layer].picture(frame)

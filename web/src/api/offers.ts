@@ -56,7 +56,7 @@ export interface FontChoice {
 
 /** Something that can be chosen about files; without choices a number or a colour, empty where nothing is wanted. */
 export interface RecipeOption extends Choice {
-  kind: "choice" | "number" | "colour" | "rate";
+  kind: "choice" | "number" | "colour";
   choices: Choice[];
   low: number | null;
   high: number | null;

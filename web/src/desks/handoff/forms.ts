@@ -1,4 +1,4 @@
-/** The forms that a hand-off will have, kept in the browser for each shot. */
+/** The forms that a hand-off will have. */
 import type { Recipe } from "@/api/offers";
 
 /** A form as it is being chosen: what differs from what its recipe says, and passes that are left out of it. */
