@@ -2,7 +2,8 @@
 
 from zeitbild.handoff.conforming import Conforming
 from zeitbild.handoff.forms import Delivered, Packed, Part, packed_forms
-from zeitbild.handoff.manifest import Proofs, Written, build_manifest, proofs_of, receiver_text
+from zeitbild.handoff.manifest import Proofs, Written, build_manifest, proofs_of
+from zeitbild.handoff.note import receiver_text
 from zeitbild.handoff.package import SUMS, pack
 from zeitbild.handoff.recipes import Recipe, recipes
 from zeitbild.handoff.sound import SoundRecord, write_sound

@@ -11,11 +11,12 @@ from typing import Any
 from zeitbild import __version__
 from zeitbild.document.layers import Layer
 from zeitbild.document.shot import Shot
-from zeitbild.handoff.manifest import MANIFEST_VERSION, Proofs, Written, build_manifest, receiver_text
-from zeitbild.handoff.page import Told, receiver_page
+from zeitbild.handoff.manifest import MANIFEST_VERSION, Proofs, Written, build_manifest
+from zeitbild.handoff.note import Told, receiver_text
+from zeitbild.handoff.page import receiver_page
 from zeitbild.handoff.play import play_page
 from zeitbild.handoff.sheet import exposure_sheet
-from zeitbild.handoff.sound import SoundRecord, write_sound
+from zeitbild.handoff.sound import SoundRecord, sound_lengths, write_sound
 from zeitbild.handoff.timeline import timeline_of
 from zeitbild.handoff.writing import FileRecord, Order
 from zeitbild.render.picture import Picture
@@ -82,8 +83,9 @@ def packed_forms(shot: Shot, parts: Sequence[Part], what: Delivered, folder: Pat
     play = play_page(shot, told)
     if play:
         packed.beside["play.html"] = play.encode()
-    version = parts[0].order.version
-    packed.beside["exposure-sheet.pdf"] = exposure_sheet(shot, what.layers, what.frames, version)
+    lengths = sound_lengths(shot, parts[0].order.assets)
+    drawn = exposure_sheet(shot, what.layers, what.frames, parts[0].order.version, lengths)
+    packed.beside["exposure-sheet.pdf"] = drawn
     packed.beside["timeline.otio"] = timeline_of(shot, told, what.frames).encode()
     return packed
 

@@ -1,4 +1,4 @@
-"""The manifest of a hand-off and the short text for its receiver. The format: ``docs/formats/manifest.md``."""
+"""The manifest of a form of a hand-off. The format: ``docs/formats/manifest.md``."""
 
 from __future__ import annotations
 
@@ -7,7 +7,6 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from zeitbild import __version__
-from zeitbild.colour.transfer import TRANSFERS
 from zeitbild.differences import Difference
 from zeitbild.document.layers import Layer
 from zeitbild.document.shot import Shot
@@ -73,53 +72,11 @@ def _numbers(one: Pass, order: Order) -> dict[str, Any]:
     }
 
 
-def _alpha_of(order: Order) -> str:
-    """How colour relates to alpha in the files."""
-    alpha = order.recipe.format.alpha
-    if alpha == "hard" and order.conforming.ground is not None:
-        return "none"
-    return order.options.get("alpha", alpha)
-
-
-def _colour_of(order: Order) -> str:
-    """How light is encoded in the files."""
-    name = order.options.get("transfer")
-    return TRANSFERS[name].title if name else order.recipe.format.colour
-
-
 def _options_of(order: Order) -> dict[str, str]:
     """What was chosen: all of the format's own options, and of the others those that change something."""
     own = {one.name for one in order.recipe.format.options}
     usual = {one.name: one.without for one in order.recipe.options}
     return {name: value for name, value in order.options.items() if value and (name in own or value != usual.get(name))}
-
-
-def colour_note(order: Order) -> str:
-    """What a receiver must know of colour and alpha."""
-    alpha, form = _alpha_of(order), order.recipe.format
-    colour = _colour_of(order)
-    if not form.ends_at_white:
-        return f"Colour is premultiplied (associated) and {colour}: import it as it is."
-    encoded = f"It is encoded as {colour}" if colour.startswith(("Gamma", "Linear", "Rec")) else f"It is {_ENCODED}"
-    if alpha == "none":
-        ground = order.options.get("ground") or "what is behind it"
-        return f"There is no alpha: what is clear lies over {ground}. {encoded}."
-    if alpha == "hard":
-        return f"A pixel is there or not, with its own colour. {encoded}."
-    if alpha == "premultiplied":
-        return (
-            "Colour is premultiplied (associated) with alpha, after it was encoded: tell your program so, over black. "
-            f"{encoded}, and black where alpha is zero."
-        )
-    under = "the colour of the nearest edge" if order.options.get("under") == "bled" else "black"
-    return (
-        "Colour is straight (unassociated): do not divide or multiply it by alpha on import. "
-        f"{encoded}, and {under} where alpha is zero."
-    )
-
-
-#: How most files are encoded.
-_ENCODED = "sRGB-encoded"
 
 
 def _pass_entry(one: Pass, order: Order, shot: Shot, records: Sequence[FileRecord]) -> dict[str, Any]:
@@ -134,7 +91,7 @@ def _pass_entry(one: Pass, order: Order, shot: Shot, records: Sequence[FileRecor
         "bits": max((plane.bits for _, plane in own), default=form.bits[one.role]),
     }
     if one.role in ("colour", "light"):
-        entry |= {"alpha": _alpha_of(order), "colour": _colour_of(order)}
+        entry |= {"alpha": order.alpha, "colour": order.colour}
         if form.lossy:
             entry["loss"] = {
                 "unit": "levels of 255, colour as laid over black",
@@ -146,7 +103,7 @@ def _pass_entry(one: Pass, order: Order, shot: Shot, records: Sequence[FileRecor
             entry["alpha_is"] = "that of beauty"
         rolled = shot.sampling.highlights if one.name == "beauty" else "clipped"
         entry["highlights"] = rolled if form.ends_at_white else "whole"
-        if one.name == "beauty" and _alpha_of(order) != "none":
+        if one.name == "beauty" and order.alpha != "none":
             entry["light_beyond_alpha"] = {
                 "kept_by": shot.sampling.beyond_alpha if form.ends_at_white else "the file",
                 "pixels": sum(plane.beyond for _, plane in own),
@@ -175,7 +132,7 @@ def _sum_of(shot: Shot, layers: Sequence[Layer], order: Order) -> list[dict[str,
         parts = [one for one in passes if one.sums]
         groups = [one for one in passes if one.bundle == "groups"]
         how = "linear light; alpha is that of beauty" + (
-            "; straight colours are multiplied with alpha first" if _alpha_of(order) == "straight" else ""
+            "; straight colours are multiplied with alpha first" if order.alpha == "straight" else ""
         )
         every = {one.name for one in (pass_named(name, *names) for name in _SUM)}
         if parts:
@@ -321,132 +278,6 @@ def _frames_in(record: FileRecord) -> dict[str, Any]:
     if len(record.frames) == 1:
         return {"frame": record.frames[0]}
     return {"frames": write_frames(list(record.frames))}
-
-
-def _spoken(entry: dict[str, Any]) -> list[str]:
-    """What a receiver should know of a pass."""
-    lines = []
-    code = entry["code"]
-    beyond = entry.get("light_beyond_alpha", {})
-    if beyond.get("pixels") and beyond["kept_by"] != "the file":
-        held = (
-            "holds; their alpha is raised to hold it."
-            if beyond["kept_by"] == "alpha raised"
-            else "holds; it is clipped there."
-        )
-        lines.append(
-            f"{code}: {beyond['pixels']} pixels in {beyond['files']} files gave more light than their alpha {held}"
-        )
-    if entry["name"] == "matte":
-        lines.append(f"{code}: the alpha alone, as grey values that are not encoded.")
-    elif entry["role"] == "coverage":
-        lines.append(f"{code}: {_small(entry['what'])}, as grey values that are not encoded.")
-    elif entry["role"] == "light":
-        lines.append(f"{code}: {_small(entry['what'])}; its alpha is that of beauty.")
-    elif entry["role"] == "colour" and entry["name"] != "beauty":
-        lines.append(f"{code}: {_small(entry['what'])}.")
-    elif entry["role"] == "depth":
-        reach = f" White is {entry['near']:.1f} units away, black {entry['far']:.1f}." if "near" in entry else ""
-        lines.append(f"{code}: distance from the camera; data, not to be colour managed.{reach}")
-    elif entry["role"] == "data":
-        lines.append(f"{code}: {_small(entry['what'])}; data, not to be colour managed.")
-        for channel in entry["channels"]:
-            if isinstance(channel, dict):
-                lines.append(f"    {channel['name']}: black is {channel['low']:g}, full is {channel['high']:g}.")
-    elif entry["role"] == "identity":
-        lines.append(f"{code}: {_small(entry['what'])}; the header of each file names them.")
-    return lines
-
-
-def _small(text: str) -> str:
-    return text[:1].lower() + text[1:]
-
-
-def _around(overscan: int) -> list[str]:
-    if not overscan:
-        return []
-    return [
-        f"{overscan} more pixels were rendered around it on each side: they stand in the data window of each file, outside of its",
-        "display window, and are there for moving, blurring or correcting the picture.",
-    ]
-
-
-def _heard(sound: dict[str, Any] | None) -> list[str]:
-    if sound is None:
-        return []
-    return [
-        "",
-        f"Its sound is {sound['path']}: {sound['rate']} samples a second, {sound['bits']} bits, stereo. It begins with frame "
-        f"{sound['begins_with_frame']}",
-        f"and ends with the end of frame {sound['ends_with_frame']}, to the sample ({sound['samples']} samples).",
-        *([f"{sound['beyond_full']} samples were louder than full and are cut off."] if sound["beyond_full"] else []),
-    ]
-
-
-def receiver_text(manifest: dict[str, Any], order: Order) -> str:
-    """A short text for whoever receives the package."""
-    rate, frames = manifest["rate"], manifest["frames"]
-    spoken = f"{rate['frames']}/{rate['seconds']}" if rate["seconds"] != 1 else str(rate["frames"])
-    lines = [
-        f"{manifest['shot']} {manifest['title']}, version {manifest['version']}",
-        "",
-        f"Frames {frames['set']} ({frames['count']}), {spoken} frames a second, "
-        + (
-            "all of them in each file, in the order"
-            if frames["in_a_file"] == "all"
-            else "one image for each frame, in the order"
-        ),
-        "of their numbers."
-        + (" The piece is a cycle: after the last frame comes the first." if frames["cycle"] else ""),
-        *(
-            [
-                f"The piece itself is frames {frames['piece']}; what is before and after it are handles, to cut or fade in."
-            ]
-            if "piece" in frames
-            else []
-        ),
-        f"{manifest['raster']['width']} x {manifest['raster']['height']} square pixels.",
-        *_around(manifest["raster"].get("overscan", 0)),
-        "",
-        f"{order.recipe.note} {colour_note(order)}",
-    ]
-    if len(manifest["layers"]) > 1 or any(layer.get("note") for layer in manifest["layers"]):
-        lines += ["", "Layers, from the bottom:"]
-        for layer in manifest["layers"]:
-            held = layer["members"].get("hold-out")
-            lines.append(
-                f"  {layer['name']}: {layer['title']}"
-                + (f"; cut out by {', '.join(held)}" if held else "")
-                + (f" (frames {layer['frames']})" if "frames" in layer else "")
-            )
-            lines += [f"    {line}" for line in layer.get("note", "").splitlines()]
-    for proof in manifest["proofs"]["layers_rejoin"]:
-        names = ", ".join(proof["layers"])
-        if proof["holds"]:
-            lines.append(
-                f"Laid over one another ({names}; plus where one is cut out by the other, else over) they give the whole "
-                f"picture; the largest difference is {proof['largest_difference'] * 255:.2f} of 255."
-            )
-        else:
-            lines.append(
-                f"Laid over one another ({names}) they do not give the picture of the whole set: frame {proof['frame']} is "
-                f"off by {proof['largest_difference'] * 255:.1f} of 255 at {proof['x']}, {proof['y']}."
-            )
-    lines.append("")
-    for entry in manifest["passes"]:
-        lines += _spoken(entry)
-    for one in manifest["adds_up"]:
-        if one["whole"]:
-            lines.append(f"{one['layer']}: {one['whole']} = {' + '.join(one['parts'])} ({one['how']}).")
-    lines += _heard(manifest.get("sound"))
-    if manifest["backdrop"] == "clear":
-        lines += ["", "Nothing is behind the element. Players that show black there are not wrong; they ignore alpha."]
-    lines += [
-        "",
-        "Every file was read back from disk and compared with the rendered frame; manifest.json has the checksums.",
-        "",
-    ]
-    return "\n".join(lines)
 
 
 def proofs_of(

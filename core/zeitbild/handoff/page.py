@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import base64
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 from html import escape
 from typing import Any
 
@@ -13,8 +12,7 @@ import numpy as np
 
 from zeitbild.document.layers import Layer
 from zeitbild.document.shot import Shot
-from zeitbild.handoff.manifest import colour_note
-from zeitbild.handoff.writing import Order
+from zeitbild.handoff.note import Told, colour_note
 from zeitbild.proof.display import Ground, View, encode_view, show
 from zeitbild.render.picture import Picture
 
@@ -31,15 +29,6 @@ img { display: block; max-width: 100%; border: 1px solid #cfc8b8 }
 table { border-collapse: collapse } th, td { text-align: left; vertical-align: top; padding: .3rem 1rem .3rem 0; border-bottom: 1px solid #e2dccd }
 code { font-family: ui-monospace, monospace; font-size: .9em } .soft { color: #635e53 }
 """
-
-
-@dataclass(frozen=True, slots=True)
-class Told:
-    """A form as its receiver is told of it: what was ordered, what its paths begin with, and its manifest."""
-
-    order: Order
-    ahead: str
-    manifest: dict[str, Any]
 
 
 def _picture(picture: Picture, shot: Shot, ground: str) -> str:

@@ -8,7 +8,7 @@ from pathlib import PurePosixPath
 from urllib.parse import quote
 
 from zeitbild.document.shot import Shot
-from zeitbild.handoff.page import Told
+from zeitbild.handoff.note import Told
 
 #: Movies that a browser takes the first of that it can show, and what they are; those of one layer stand in one place.
 _MOVIES = {"hevc": 'video/mp4; codecs="hvc1"', "webm": "video/webm", "h264": "video/mp4"}

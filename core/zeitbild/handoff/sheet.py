@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+import math
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import Any
@@ -13,6 +14,7 @@ from zeitbild.colour.srgb import is_hex
 from zeitbild.document.evaluate import moving_parts, name_of_part
 from zeitbild.document.layers import Layer
 from zeitbild.document.shot import Shot
+from zeitbild.document.sounds import Sound
 from zeitbild.fonts import SHIPPED
 from zeitbild.keys.measure import measure_of
 from zeitbild.keys.track import Track
@@ -95,12 +97,11 @@ def _of_track(thing: str, title: str, track: Track) -> _Column:
     return _Column(thing, title, _VALUE, draw)
 
 
-def _of_sound(shot: Shot, number: int) -> _Column:
-    sound = shot.sounds[number]
-    count = round(sound.length * float(shot.timing.fraction)) if sound.length else None
+def _of_sound(shot: Shot, sound: Sound, seconds: float) -> _Column:
+    count = math.ceil(seconds * shot.timing.fraction)
 
     def draw(pdf: FPDF, frame: int, x: float, y: float) -> None:
-        if frame < sound.begins or (count is not None and frame >= sound.begins + count):
+        if not sound.begins <= frame < sound.begins + count:
             return
         pdf.set_fill_color(*_SOFT)
         pdf.rect(x + _MARK / 2 - 1.5, y, 3, _ROW, style="F")
@@ -128,9 +129,14 @@ def _sets(columns: Sequence[_Column]) -> list[list[_Column]]:
     return found
 
 
-def exposure_sheet(shot: Shot, layers: Sequence[Layer], frames: Sequence[int], version: int) -> bytes:
-    """The PDF of a shot's frames; of very long ones the beginning, which is said."""
-    columns = [_of_sound(shot, number) for number, sound in enumerate(shot.sounds) if sound.on]
+def exposure_sheet(
+    shot: Shot, layers: Sequence[Layer], frames: Sequence[int], version: int, lengths: Mapping[str, float] | None = None
+) -> bytes:
+    """The PDF of a shot's frames; of very long ones the beginning, which is said. lengths are the seconds for which sounds are heard, by
+    their identities; those without are not drawn."""
+    columns = [
+        _of_sound(shot, sound, (lengths or {})[sound.id]) for sound in shot.sounds if sound.id in (lengths or {})
+    ]
     columns += [_of_layer(layer, frames) for layer in layers]
     for path, part in moving_parts(shot).items():
         for inner, track in part.moves.items():

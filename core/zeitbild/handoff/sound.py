@@ -17,6 +17,7 @@ from zeitbild.errors import StorageError
 from zeitbild.resolve.sounds import seconds_of, soundings
 from zeitbild.shipped import AssetSource
 from zeitbild.sound import CHANNELS, RATE, Sounding, mix, samples_in
+from zeitbild.sound.mixing import heard
 from zeitbild.sound.reading import samples_of
 from zeitbild.sound.wav import WavWriter
 from zeitbild.storage import write_new_with
@@ -99,6 +100,17 @@ def write_sound(
     with path.open("rb") as file:
         digest = hashlib.file_digest(file, "sha256").hexdigest()
     return SoundRecord(relative, path.stat().st_size, digest, count, first, last, beyond, written)
+
+
+def sound_lengths(shot: Shot, assets: AssetSource | None) -> dict[str, float]:
+    """For how many seconds each sound of a shot is heard, by its identity."""
+    if assets is None:
+        return {}
+    found = {}
+    for identity, one in soundings(shot, assets):
+        rest = max(heard(one.path, one.label).seconds - one.skip, 0.0)
+        found[identity] = min(one.length, rest) if one.length else rest
+    return found
 
 
 class SoundInside:

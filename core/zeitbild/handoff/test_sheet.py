@@ -71,6 +71,21 @@ class Sheet(unittest.TestCase):
         self.assertGreater(min(darkness(frame) for frame in range(1, 11)), 0.4)
         self.assertLess(max(darkness(frame) for frame in range(11, 41)), 0.1)
 
+    def test_a_sound_is_drawn_as_long_as_it_is_heard(self) -> None:
+        shot = _shot(sounds=[{"id": "horn", "name": "Horn", "file": "foghorn", "begins": 5}])
+        pdf = pypdfium2.PdfDocument(exposure_sheet(shot, shot.layers, list(range(1, 41)), 1, {"horn": 0.5}))
+        self.addCleanup(pdf.close)
+        picture = np.asarray(pdf[0].render(scale=4).to_pil().convert("L"))
+        scale = picture.shape[1] / 210
+        middle = picture[:, int((12 + 13 + 24 + 9) * scale)]
+        drawn = [
+            frame
+            for frame in range(1, 41)
+            if (middle[int((30 + 5 * (frame - 1) + 2) * scale) :][: int(scale)] < 140).all()
+        ]
+        # Half a second is twelve frames.
+        self.assertEqual(drawn, list(range(5, 17)))
+
     def test_long_shots_and_strange_names(self) -> None:
         shot = _shot(last=5000, title="灯台 \u05de\u05d2\u05d3\u05dc\u05d5\u05e8 \U0001f4a1")
         pages = self._pages(shot, range(1, 5001))

@@ -10,7 +10,7 @@ from urllib.parse import quote
 import opentimelineio as otio
 
 from zeitbild.document.shot import Shot
-from zeitbild.handoff.page import Told
+from zeitbild.handoff.note import Told
 from zeitbild.sound import RATE
 from zeitbild.timing import parse_frames
 

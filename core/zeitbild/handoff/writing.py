@@ -11,6 +11,7 @@ from pathlib import Path, PurePosixPath
 from typing import Any
 
 from zeitbild.colour.highlights import for_straight
+from zeitbild.colour.transfer import TRANSFERS
 from zeitbild.document.shot import Shot
 from zeitbild.errors import InputError, StorageError
 from zeitbild.formats import Format, Options, Plane, ReadBack, beside, finish_names
@@ -88,6 +89,20 @@ class Order:
     options: Options
     #: Where sounds are, for files with sound inside.
     assets: AssetSource | None = None
+
+    @property
+    def alpha(self) -> str:
+        """How colour relates to alpha in the files: straight, premultiplied, hard or none."""
+        alpha = self.recipe.format.alpha
+        if alpha == "hard" and self.conforming.ground is not None:
+            return "none"
+        return self.options.get("alpha", alpha)
+
+    @property
+    def colour(self) -> str:
+        """How light is encoded in the files."""
+        name = self.options.get("transfer")
+        return TRANSFERS[name].title if name else self.recipe.format.colour
 
     @property
     def conforming(self) -> Conforming:

@@ -33,7 +33,7 @@ for _recipe in (
         f"{_ONE} Delays are hundredths of a second that add up to its length.",
         order=54,
         receiver="web",
-        keeps="Plays even where nothing else does.",
+        keeps="A loop that plays even where nothing else does.",
         loses="Soft edges (or clear ground), all but 255 colours, sound.",
     ),
     Recipe(

@@ -112,7 +112,7 @@ for _recipe in (
         _ONE,
         order=70,
         receiver="looking",
-        keeps="Plays everywhere, with sound; what upload services take.",
+        keeps="Sound; it plays everywhere, and upload services take it.",
         loses="Alpha; colour is only as fine as a quarter of the pixels.",
     ),
 ):

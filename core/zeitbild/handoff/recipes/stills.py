@@ -67,7 +67,7 @@ for _recipe in (
         order=62,
         receiver="games",
         keeps="Every colour of a pixel look, in very small files.",
-        loses="Pictures of more than 256 colours are refused.",
+        loses="Nothing; pictures of more than 256 colours are refused.",
     ),
     Recipe(
         "webp",

@@ -33,7 +33,7 @@ const distance = computed(() => {
   const found = props.trial;
   if (!found || found.error) return "";
   if (found.mean !== null) {
-    const alpha = found.alpha ? `, alpha by ${found.alpha.toFixed(1)}` : ", alpha kept";
+    const alpha = found.alpha ? `, alpha by ${found.alpha.toFixed(0)} at its worst pixel` : ", alpha kept";
     return `colour off by ${found.mean.toFixed(1)} of 255 in the mean, ${found.worst.toFixed(0)} at its worst place${
       ["none", "hard"].includes(props.recipe.alpha) ? "" : alpha
     }`;
@@ -45,6 +45,13 @@ function value(option: RecipeOption) {
 }
 function choose(option: RecipeOption, chosen: string) {
   emit("change", { ...props.form.options, [option.name]: chosen });
+}
+/** Those that stand beside one another. */
+const PAIR = ["width", "height"];
+const shown = computed(() => [...groups.value.own, ...groups.value.size].filter(means));
+/** What stands behind a colon begins small, but for names. */
+function small(text: string) {
+  return /^[A-Z][a-z]/.test(text) ? text.charAt(0).toLowerCase() + text.slice(1) : text;
 }
 /** A fit and a place mean something only where width and height are given. */
 function means(option: RecipeOption) {
@@ -77,8 +84,8 @@ function means(option: RecipeOption) {
         </button>
       </span>
     </div>
-    <p class="text-soft"><span aria-hidden="true">✓</span> {{ recipe.keeps }}</p>
-    <p class="text-soft"><span aria-hidden="true">−</span> {{ recipe.loses }}</p>
+    <p class="text-soft"><span class="text-ink">Keeps:</span> {{ small(recipe.keeps) }}</p>
+    <p class="text-soft"><span class="text-ink">Loses:</span> {{ small(recipe.loses) }}</p>
     <p v-if="distance" class="text-xs text-soft">Tried on {{ trial!.frames }} frames: {{ distance }}.</p>
     <p v-if="trial?.error && !lost.length && !wrong" class="text-warn">△ {{ trial.error }}</p>
     <p v-if="lost.length" class="text-warn">
@@ -95,30 +102,13 @@ function means(option: RecipeOption) {
         }}</span>
         <span aria-hidden="true" class="text-soft">{{ open ? "–" : "+" }}</span>
       </DisclosureButton>
-      <DisclosurePanel :static="wrong" class="grid gap-2 py-1">
-        <OptionField
-          v-for="option in groups.own.filter(means)"
-          :key="option.name"
-          :option
-          :model-value="value(option)"
-          :error="errors[option.name]"
-          @commit="choose(option, $event)"
-        />
-        <template v-if="groups.size.length">
-          <p class="border-t border-line pt-1 text-soft">Size{{ groups.size.length > 5 ? " and rate" : "" }}</p>
-          <div class="grid grid-cols-2 gap-2">
-            <OptionField
-              v-for="option in groups.size.slice(0, 2)"
-              :key="option.name"
-              :option
-              :model-value="value(option)"
-              :error="errors[option.name]"
-              @commit="choose(option, $event)"
-            />
-          </div>
+      <DisclosurePanel :static="wrong" class="grid grid-cols-2 gap-2 py-1">
+        <template v-for="option in shown" :key="option.name">
+          <p v-if="option === groups.size[0]" class="col-span-2 border-t border-line pt-1 text-soft">
+            Size{{ recipe.options.some((one) => one.name === "rate") ? " and rate" : "" }}
+          </p>
           <OptionField
-            v-for="option in groups.size.slice(2).filter(means)"
-            :key="option.name"
+            :class="PAIR.includes(option.name) ? '' : 'col-span-2'"
             :option
             :model-value="value(option)"
             :error="errors[option.name]"
