@@ -49,7 +49,7 @@ def _far(found, premultiplied, middles, uppers, top, worst, stray):  # type: ign
                 worst[y] = max(worst[y], 0.5 * (value - middle) / (border - middle))
 
 
-def encode(name: str, light: NDArray[np.float64]) -> NDArray[np.float64]:
+def encode(name: str, light: NDArray[np.floating]) -> NDArray[np.floating]:
     """Encoded values of light, any shape, by the curve of that name: IEC 61966-2-1, ITU-R BT.709-6 (1.2), a power of 1/2.2, or none."""
     if name == "srgb":
         return np.where(light <= 0.0031308, 12.92 * light, 1.055 * np.maximum(light, 0.0031308) ** (1 / 2.4) - 0.055)
@@ -117,7 +117,7 @@ def difference(found: NDArray[Any], plane: Plane, top: int, coding: Coding | Non
     return worst, 0
 
 
-def encoded(premultiplied: NDArray[np.float64], coding: Coding) -> NDArray[np.float64]:
+def encoded(premultiplied: NDArray[np.floating], coding: Coding) -> NDArray[np.floating]:
     """Colour [..., 3] in 0..1 as a coding writes it, of premultiplied linear light [..., 4]."""
     alpha = premultiplied[..., 3:]
     colour = encode(coding.transfer.name, premultiplied[..., :3] / np.maximum(alpha, 1e-12))
@@ -173,12 +173,13 @@ def _lost(premultiplied, found, curve, times_alpha, off, total, count, alpha):  
 @lru_cache(maxsize=8)
 def _curve(name: str) -> NDArray[np.float64]:
     """Encoded values of evenly spaced square roots of light; between two of them a line is off by less than 1/200 of a level of 255."""
-    return encode(name, np.linspace(0, 1, 8193) ** 2)
+    return encode(name, np.linspace(0, 1, 8193) ** 2).astype(np.float64)
 
 
 def detail(plane: Plane, coding: Coding) -> float:
     """How far pixels of colour or light are from the mean of the place around them, in levels of 255, in the mean of what is seen."""
-    numbers = plane.pixels.astype(np.float64)
+    # Half the precision will do, and half the memory.
+    numbers = plane.pixels
     shown = encoded(numbers, coding)
     if not coding.premultiplied:
         shown = shown * numbers[..., 3:]
