@@ -16,9 +16,22 @@ from workers.claiming import claim, give_back, holds, note_progress
 from zeitbild.assets import AssetFolder
 from zeitbild.differences import Difference
 from zeitbild.document.reading import parse_shot
+from zeitbild.document.shot import Shot
 from zeitbild.errors import FullError, InputError, ZeitbildError
 from zeitbild.farm import write_files, write_sequence
-from zeitbild.handoff import Delivered, FileRecord, Order, Part, Proofs, Recipe, pack, packed_forms, proofs_of, recipes
+from zeitbild.handoff import (
+    Delivered,
+    FileRecord,
+    Order,
+    Packed,
+    Part,
+    Proofs,
+    Recipe,
+    pack,
+    packed_forms,
+    proofs_of,
+    recipes,
+)
 from zeitbild.masters import MasterStore
 from zeitbild.paths import assets_folder, masters_folder
 from zeitbild.render.picture import Picture
@@ -219,32 +232,7 @@ def work_handoff(handoff: HandOff, worker: ActiveWorker) -> None:
         give_back(handoff, worker.name, HandOff.State.WAITING)
         return
     progress.settle()
-    packed = packed_forms(
-        shot,
-        [
-            Part(
-                Order(
-                    recipes.get(form.recipe),
-                    handoff.version,
-                    reach_of(shot, AssetFolder(assets_folder())),
-                    recipes.get(form.recipe).chosen(form.options),
-                    AssetFolder(assets_folder()),
-                ),
-                form.folder,
-                records,
-            )
-            for form, records in zip(progress.parts, progress.records, strict=True)
-        ],
-        Delivered(
-            [layer for layer in shot.layers if layer.name in _layers(handoff)],
-            sorted({frame for own in source.values() for frame in own}),
-            run.quality,
-            handoff.made_at.isoformat(timespec="seconds"),
-            _proofs(handoff),
-        ),
-        folder,
-        lambda layer, frame: _picture(source, layer, frame),
-    )
+    packed = _packed(handoff, shot, progress, source)
     size = pack(folder, package_path(handoff), packed.beside, packed.files)
     with writing():
         if not holds(handoff, worker.name):
@@ -254,6 +242,25 @@ def work_handoff(handoff: HandOff, worker: ActiveWorker) -> None:
         handoff.refresh_from_db()
         give_back(handoff, worker.name, HandOff.State.DONE)
     log.info("hand-off %s: %s files", handoff.id, len(packed.files))
+
+
+def _packed(handoff: HandOff, shot: Shot, progress: _Progress, source: dict[str, dict[int, Masters]]) -> Packed:
+    """What goes into the package beside the files that were written, and the checksums of these."""
+    assets = AssetFolder(assets_folder())
+    reach = reach_of(shot, assets)
+    parts = []
+    for form, records in zip(progress.parts, progress.records, strict=True):
+        recipe = recipes.get(form.recipe)
+        order = Order(recipe, handoff.version, reach, recipe.chosen(form.options), assets)
+        parts.append(Part(order, form.folder, records))
+    what = Delivered(
+        [layer for layer in shot.layers if layer.name in _layers(handoff)],
+        sorted({frame for own in source.values() for frame in own}),
+        handoff.run.quality,
+        handoff.made_at.isoformat(timespec="seconds"),
+        _proofs(handoff),
+    )
+    return packed_forms(shot, parts, what, version_folder(handoff), lambda layer, frame: _picture(source, layer, frame))
 
 
 def _masters_of(handoff: HandOff) -> dict[str, dict[int, Masters]]:
