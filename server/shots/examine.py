@@ -240,7 +240,7 @@ def where_elements_lie(document: Any, frame: int) -> list[dict[str, Any]]:
 
 def where_it_goes(document: Any, element: str, frames: list[int]) -> list[tuple[float, float] | None]:
     """Where an element of an unsaved document is seen at frames."""
-    return way_of(read_shot(document), element, frames)
+    return way_of(read_shot(document), element, frames, AssetFolder(assets_folder()))
 
 
 def elements_at(document: Any, frame: int, x: float, y: float) -> list[str]:

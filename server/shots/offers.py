@@ -72,6 +72,7 @@ def offers() -> dict[str, Any]:
                 "title": kind.title,
                 "note": kind.note,
                 "seen": kind.seen,
+                "holds": kind.holds,
                 "default": kind.parameters(id="new").model_dump(mode="json"),
             }
             for kind in kinds

@@ -9,7 +9,7 @@ from zeitbild.checks._alike import Frames
 from zeitbild.checks._base import Check, Finding, SetView, checks
 from zeitbild.document.evaluate import moves_at_all
 from zeitbild.elements import kinds
-from zeitbild.elements.base import as_built
+from zeitbild.elements.base import as_built, once
 
 #: So many frames in a row are no hold for the eye to rest on but a range that is longer than meant, in seconds.
 _LONG = 2.0
@@ -21,7 +21,7 @@ def _stands(view: SetView) -> bool:
     """Whether nothing in a shot has keys, turns or plays."""
     shot = view.shot
     plays = (kinds.get(element.kind) for element in shot.elements)
-    plain = all(one.pose is as_built or not one.seen for one in plays)
+    plain = all((one.pose is as_built or not one.seen) and one.copies is once for one in plays)
     return plain and not moves_at_all(shot) and not any(element.turn.turns for element in shot.elements)
 
 

@@ -13,7 +13,6 @@ from zeitbild.document.picture import Backdrop, Motion, Pixels, Raster, Sampling
 from zeitbild.document.sounds import MOST_SOUNDS, Sound
 from zeitbild.document.surroundings import Environment, Rays
 from zeitbild.elements import kinds
-from zeitbild.elements.base import GROUP
 from zeitbild.errors import InputError
 from zeitbild.finishes import NamedFinish
 from zeitbild.lights import kinds as light_kinds
@@ -177,7 +176,7 @@ class Shot(Part):
 
     @model_validator(mode="after")
     def _groups_there(self) -> Shot:
-        groups = {element.id: element for element in self.elements if element.kind == GROUP}
+        groups = {element.id: element for element in self.elements if kinds.get(element.kind).holds}
         for number, element in enumerate(self.elements):
             above, passed = element.inside, {element.id}
             while above:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
+from fractions import Fraction
 from typing import Any, Literal
 
 from pydantic import Field
@@ -179,6 +180,21 @@ def in_order(parameters: ElementBase, time: Time, built: Any) -> tuple[Worn, ...
 
 
 @dataclass(frozen=True, slots=True)
+class Copied:
+    """One time that what stands inside an element is there: name tells it from the others and stays from frame to frame, matrix places it
+    about the element's pivot (4 x 4, row by row), and what it shows is what it showed so many frames ago (``later``)."""
+
+    name: str = ""
+    matrix: Matrix = IN_PLACE
+    later: Fraction = Fraction(0)
+
+
+def once(parameters: ElementBase, time: Time, built: Any) -> tuple[Copied, ...]:
+    """Where others stand in what is only a place for them."""
+    return (Copied(),)
+
+
+@dataclass(frozen=True, slots=True)
 class Facing:
     """How something flat stands to the camera: its front turns there, or only about the upright, or it lies on the picture, in its pixels
     from its middle; one_sided is not seen from behind."""
@@ -201,7 +217,8 @@ class ElementKind:
     be built. ``pose`` gives the bodies at a time, always the same ones by their parts' names; parameters are plain values then.
     ``wear`` gives what each part number of its meshes wears at a time, always as many. ``faces`` tells
     whether it turns to the camera. note says in a few words what it is; what is not seen itself is only a place
-    for others.
+    for others. Others may stand inside of what ``holds`` them: ``copies`` says how often and where they are there at a time, always as often and
+    under the same names.
     """
 
     name: str
@@ -214,6 +231,8 @@ class ElementKind:
     faces: Callable[[Any], Facing] = as_placed
     note: str = ""
     seen: bool = True
+    holds: bool = False
+    copies: Callable[[Any, Time, Any], Sequence[Copied]] = once
 
 
 kinds: Registry[ElementKind] = Registry("element", "zeitbild.elements")

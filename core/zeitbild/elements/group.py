@@ -26,5 +26,7 @@ def pose(element: Group, time: Time, built: Any) -> Sequence[Posed]:
 
 
 kinds.register(
-    ElementKind(GROUP, "Group", Group, build, 9, pose=pose, note="a place that others move with", seen=False)
+    ElementKind(
+        GROUP, "Group", Group, build, 9, pose=pose, note="a place that others move with", seen=False, holds=True
+    )
 )

@@ -13,7 +13,6 @@ from zeitbild.caching import SizedCache
 from zeitbild.document.shot import Camera, Raster, Rays, Shot, Timing
 from zeitbild.elements import ElementBase, kinds
 from zeitbild.elements._flat import FlatElement
-from zeitbild.elements.base import GROUP
 from zeitbild.elements.card import Card
 from zeitbild.elements.title import TitleElement
 from zeitbild.errors import InputError, SoundError
@@ -88,7 +87,7 @@ def _of_elements(elements: tuple[ElementBase, ...], assets: AssetSource) -> byte
         rays=Rays(bounces=0),
         elements=elements,
     )
-    if any(one.shown and one.kind != GROUP for one in elements):
+    if any(one.shown and kinds.get(one.kind).seen for one in elements):
         shot = shot.model_copy(update={"camera": framed(shot, (1,), assets)})
     picture = render(resolve(shot, 1, assets), QUALITIES["check"])
     return encode_view(show(picture, View(Ground("checker"))), "png")

@@ -11,7 +11,6 @@ from numpy.typing import NDArray
 from zeitbild.document.evaluate import evaluate, time_of
 from zeitbild.document.shot import Shot
 from zeitbild.elements import kinds
-from zeitbild.elements.base import GROUP
 from zeitbild.errors import InputError
 from zeitbild.geometry.transforms import put
 from zeitbild.resolve.facing import picture_plane, set_up
@@ -56,9 +55,9 @@ def lie_on(shot: Shot, frame: int, assets: AssetSource) -> tuple[Lies, ...]:
     right, up, _ = camera.axes
     found = []
     for element in plain.elements:
-        if element.id not in boxes and not (element.kind == GROUP and element.shown):
+        if element.id not in boxes and not (kinds.get(element.kind).holds and element.shown):
             continue
-        within = groups_matrix(plain, element)
+        within = groups_matrix(plain, element, time_of(shot, frame), assets)
         if kinds.get(element.kind).faces(element).stands == "on the picture":
             within = picture_plane(camera) @ within
         pivot = within @ [*element.placement.position, 1.0]
@@ -74,7 +73,7 @@ def lie_on(shot: Shot, frame: int, assets: AssetSource) -> tuple[Lies, ...]:
     return tuple(found)
 
 
-def way_of(shot: Shot, element: str, frames: Sequence[int]) -> list[Pair | None]:
+def way_of(shot: Shot, element: str, frames: Sequence[int], assets: AssetSource) -> list[Pair | None]:
     """Where an element's pivot is seen at frames, in pixels of the raster, through the camera in view; None behind the camera.
     InputError if there is no such element."""
     if element not in {one.id for one in shot.elements}:
@@ -84,7 +83,7 @@ def way_of(shot: Shot, element: str, frames: Sequence[int]) -> list[Pair | None]
         plain = evaluate(shot, time_of(shot, frame))
         own = next(one for one in plain.elements if one.id == element)
         camera = set_up(plain.camera_of(""), plain.raster)
-        within = groups_matrix(plain, own)
+        within = groups_matrix(plain, own, time_of(shot, frame), assets)
         if kinds.get(own.kind).faces(own).stands == "on the picture":
             within = picture_plane(camera) @ within
         pivot = within @ [*own.placement.position, 1.0]

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
+from dataclasses import dataclass
 from fractions import Fraction
 from typing import Any
 
@@ -14,7 +15,7 @@ from numpy.typing import NDArray
 from zeitbild.document.evaluate import evaluate, moves_at_all, time_of
 from zeitbild.document.shot import Shot
 from zeitbild.elements import ElementBase, ElementKind, kinds
-from zeitbild.elements.base import IN_PLACE, Posed, as_built
+from zeitbild.elements.base import IN_PLACE, Copied, Posed, as_built, once
 from zeitbild.errors import InputError
 from zeitbild.geometry.transforms import placement
 from zeitbild.resolve.facing import picture_plane, seen_from_behind, set_up, turned_to
@@ -27,6 +28,9 @@ from zeitbild.timing import Time
 #: Degrees that an element turns from station to station at most: what is drawn between two lies 0.02 pixels off at most
 #: where the fastest point is 500 pixels from its axis. Stations at least, and at most.
 _APART, _FEWEST, _MOST = 1.0, 8, 512
+#: Times that one element is there at most.
+MOST_COPIES = 2000
+_ONCE = (Copied(),)
 
 
 def element_matrix(element: ElementBase) -> NDArray[np.float64]:
@@ -35,11 +39,20 @@ def element_matrix(element: ElementBase) -> NDArray[np.float64]:
     return placement(place.position, place.rotation, place.scale, turn.axis, turn.start, element.pivot_offset)
 
 
-def groups_matrix(plain: Shot, element: ElementBase) -> NDArray[np.float64]:
-    """Where the groups of an element at rest put what stands in them [4, 4]."""
+def _copies(holder: ElementBase, time: Time, assets: AssetSource) -> Sequence[Copied]:
+    """How often and where what stands inside an element at rest is there."""
+    kind = kinds.get(holder.kind)
+    if kind.copies is once:
+        return _ONCE
+    return kind.copies(holder, time, GEOMETRY.built(geometry_key(holder), holder, assets))
+
+
+def groups_matrix(plain: Shot, element: ElementBase, time: Time, assets: AssetSource) -> NDArray[np.float64]:
+    """Where the groups of an element at rest put what stands in them [4, 4]; of what they repeat the first."""
     placed = np.eye(4)
     for group in plain.groups_of(element):
-        placed = element_matrix(group) @ placed
+        first = np.array(_copies(group, time, assets)[0].matrix).reshape(4, 4)
+        placed = element_matrix(group) @ first @ placed
     return placed
 
 
@@ -53,6 +66,16 @@ def _at_element(number: int) -> Iterator[None]:
         raise
 
 
+@dataclass(frozen=True, slots=True)
+class _There:
+    """One of the times that an element is there: the name of the copy (empty: there is only one), where the groups put it [4, 4], and the time
+    that it shows, so many frames ago."""
+
+    copy: str
+    placed: NDArray[np.float64]
+    later: Fraction
+
+
 class Standing:
     """The elements of a shot that are there, with what they build at a time, to be looked at at any time: a shape whose numbers move keeps
     while the shutter is open."""
@@ -60,71 +83,137 @@ class Standing:
     def __init__(
         self, shot: Shot, members: Sequence[tuple[int, Role]], assets: AssetSource, time: Time, camera: str = ""
     ) -> None:
-        self.shot, self.members, self.camera = shot, members, camera
-        self._built: dict[int, tuple[str, ElementKind, Any]] = {}
-        plain = evaluate(shot, time)
+        self.shot, self.members, self.camera, self.assets = shot, members, camera, assets
+        self._now = time
+        self._built: dict[tuple[int, Fraction], tuple[str, ElementKind, Any]] = {}
         for number, _ in members:
-            element = plain.elements[number]
+            self._built_as(number, Fraction(0))
+
+    def _built_as(self, number: int, later: Fraction) -> tuple[str, ElementKind, Any]:
+        """The key of what an element built, its kind and what that is; of a copy what it was so many frames ago."""
+        found = self._built.get((number, later))
+        if found is None:
+            element = evaluate(self.shot, self._ago(self._now, later)).elements[number]
             key = geometry_key(element)
             with _at_element(number):
-                self._built[number] = key, kinds.get(element.kind), GEOMETRY.built(key, element, assets)
+                found = key, kinds.get(element.kind), GEOMETRY.built(key, element, self.assets)
+            self._built[number, later] = found
+        return found
 
     def bodies(self, time: Time, textures: Textures, shown: Time | None = None) -> tuple[Body, ...]:
         """Every body at a time; what plays shows what it does at another one, if that is given (its mesh is of that picture)."""
-        plain = evaluate(self.shot, time)
-        found = []
-        for number, role in self.members:
-            element, (key, kind, built) = plain.elements[number], self._built[number]
-            worn = kind.wear(element, shown or time, built)
-            rows, numbers = finishes_of(plain, number, textures, worn), tuple(one.number for one in worn)
-            around = reversed((element, *plain.groups_of(element)))
-            fades = tuple((one.id, one.opacity) for one in around if one.opacity < 1)
-            for posed, matrix in self._posed(plain, number, time):
-                # What is named like this is the same mesh wherever it stands.
-                shape = "/".join([key, posed.part, posed.bend]).rstrip("/")
-                name = f"{element.id}/{posed.part}" if posed.part else element.id
-                own, most = role, posed.parts or len(rows)
-                one_sided = role == "shown" and kind.faces(element).one_sided
-                if one_sided and seen_from_behind(plain.camera_of(self.camera), matrix):
-                    # Rays meet it as before.
-                    own = "unseen"
-                body = Body(
-                    name, shape, GEOMETRY.form(shape, posed.form), matrix, rows[:most], own, worn=numbers[:most]
-                )
-                found.append(body.faded(fades))
-        return tuple(found)
+        return tuple(
+            body
+            for number, role in self.members
+            for later, theres in self._together(number, time)
+            for body in self._bodies_of(number, role, time, textures, shown, later, theres)
+        )
+
+    def _bodies_of(
+        self,
+        number: int,
+        role: Role,
+        time: Time,
+        textures: Textures,
+        shown: Time | None,
+        later: Fraction,
+        theres: Sequence[_There],
+    ) -> Iterator[Body]:
+        """Those of an element, of the copies that show what it was so many frames ago."""
+        plain = evaluate(self.shot, self._ago(time, later))
+        element, (key, kind, built) = plain.elements[number], self._built_as(number, later)
+        worn = kind.wear(element, self._ago(shown or time, later), built)
+        rows, numbers = finishes_of(plain, number, textures, worn), tuple(one.number for one in worn)
+        around = reversed((element, *plain.groups_of(element)))
+        # Copies that fade at other times are not one.
+        fades = tuple((f"{one.id} {later}" if later else one.id, one.opacity) for one in around if one.opacity < 1)
+        for posed, copy, matrix in self._posed(plain, number, self._ago(time, later), theres):
+            # What is named like this is the same mesh wherever it stands.
+            shape = "/".join([key, posed.part, posed.bend]).rstrip("/")
+            name = "/".join([element.id, *(part for part in (posed.part, copy) if part)])
+            own, most = role, posed.parts or len(rows)
+            one_sided = role == "shown" and kind.faces(element).one_sided
+            if one_sided and seen_from_behind(plain.camera_of(self.camera), matrix):
+                # Rays meet it as before.
+                own = "unseen"
+            body = Body(name, shape, GEOMETRY.form(shape, posed.form), matrix, rows[:most], own, worn=numbers[:most])
+            yield body.faded(fades)
 
     def matrices(self, time: Time) -> tuple[Matrix, ...]:
         """Where they stand at a time, in the same order."""
-        plain = evaluate(self.shot, time)
-        return tuple(matrix for number, _ in self.members for _, matrix in self._posed(plain, number, time))
+        return tuple(
+            matrix
+            for number, _ in self.members
+            for later, theres in self._together(number, time)
+            for _, _, matrix in self._posed(
+                evaluate(self.shot, self._ago(time, later)), number, self._ago(time, later), theres
+            )
+        )
 
-    def _posed(self, plain: Shot, number: int, time: Time) -> list[tuple[Posed, Matrix]]:
-        element, (_, kind, built) = plain.elements[number], self._built[number]
+    def _ago(self, time: Time, later: Fraction) -> Time:
+        return time_of(self.shot, time.frame - later) if later else time
+
+    def _together(self, number: int, time: Time) -> list[tuple[Fraction, list[_There]]]:
+        """All copies of an element, those together that show the same time, always in the same order."""
+        holders = self.shot.groups_of(self.shot.elements[number])
+        found = [_There("", np.eye(4), Fraction(0))]
+        for holder in reversed(holders):
+            at = next(one for one, own in enumerate(self.shot.elements) if own.id == holder.id)
+            inner = []
+            for one in found:
+                now = self._ago(time, one.later)
+                own = evaluate(self.shot, now).elements[at]
+                placed = one.placed @ element_matrix(own)
+                with _at_element(at):
+                    copies = _copies(own, now, self.assets)
+                if len(found) * len(copies) > MOST_COPIES:
+                    raise InputError(
+                        f"{self.shot.elements[number].name} would be there {len(found) * len(copies)} times; up to "
+                        f"{MOST_COPIES} are possible",
+                        f"elements.{at}",
+                    )
+                for copied in copies:
+                    matrix = placed
+                    if copied.matrix != IN_PLACE:
+                        matrix = placed @ np.array(copied.matrix).reshape(4, 4)
+                    name = " ".join(part for part in (one.copy, copied.name) if part)
+                    inner.append(_There(name, matrix, one.later + copied.later))
+            found = inner
+        together: dict[Fraction, list[_There]] = {}
+        for one in found:
+            together.setdefault(one.later, []).append(one)
+        return list(together.items())
+
+    def _posed(
+        self, plain: Shot, number: int, time: Time, theres: Sequence[_There]
+    ) -> Iterator[tuple[Posed, str, Matrix]]:
+        """The bodies of an element with the name of the copy and where each stands."""
+        element, (_, kind, built) = plain.elements[number], self._built_as(number, theres[0].later)
         with _at_element(number):
             poses = kind.pose(element, time, built)
         own = element_matrix(element)
-        placed, found = groups_matrix(plain, element) @ own, []
         stands, camera = kind.faces(element).stands, plain.camera_of(self.camera)
-        if stands == "on the picture":
-            placed = picture_plane(set_up(camera, plain.raster)) @ placed
-        elif stands != "as placed":
-            pivot, upright = np.array(element.pivot_offset), stands == "to the camera, upright"
-            placed = turned_to(camera, placed, own[:3, :3], pivot, upright=upright)
-        for posed in poses:
-            whole = placed if posed.matrix == IN_PLACE else placed @ np.array(posed.matrix).reshape(4, 4)
-            found.append((posed, tuple(float(value) for value in whole.reshape(-1))))
-        return found
+        for there in theres:
+            placed = there.placed @ own
+            if stands == "on the picture":
+                placed = picture_plane(set_up(camera, plain.raster)) @ placed
+            elif stands != "as placed":
+                pivot, upright = np.array(element.pivot_offset), stands == "to the camera, upright"
+                placed = turned_to(camera, placed, own[:3, :3], pivot, upright=upright)
+            for posed in poses:
+                whole = placed if posed.matrix == IN_PLACE else placed @ np.array(posed.matrix).reshape(4, 4)
+                yield posed, there.copy, tuple(float(value) for value in whole.reshape(-1))
 
     def opened(self, frame: int) -> tuple[Time, ...]:
         """Times of the stations while the shutter is open, from its opening to its closing, so close that what stands between two of them
         lies between them; none if it is not open, or if nothing in the shot moves at all."""
         motion, timing = self.shot.motion, self.shot.timing
-        own = [(self.shot.elements[number], self._built[number][1]) for number, _ in self.members]
+        own = [(self.shot.elements[number], kinds.get(self.shot.elements[number].kind)) for number, _ in self.members]
         around = [group for element, _ in own for group in self.shot.groups_of(element)]
         turning = [one for one in (*(one for one, _ in own), *around) if one.turn.turns]
         turns = max((abs(element.turn.turns) for element in turning), default=0)
-        plays = any(kind.pose is not as_built for _, kind in own)
+        repeated = any(kinds.get(group.kind).copies is not once for group in around)
+        plays = repeated or any(kind.pose is not as_built for _, kind in own)
         moves = moves_at_all(self.shot)
         if motion.angle == 0 or self.shot.pixels.on or not (turns or plays or moves):
             return ()

@@ -88,7 +88,7 @@ export interface Offers {
   schema: JsonSchema;
   /** Fields that can have keys, by the part that they are of. */
   moves: Record<string, { name: string; title: string }[]>;
-  element_kinds: (Choice & { note: string; seen: boolean; default: Record<string, unknown> })[];
+  element_kinds: (Choice & { note: string; seen: boolean; holds: boolean; default: Record<string, unknown> })[];
   light_kinds: { name: string; title: string; aimed: "sky" | "point" | "none"; default: Light }[];
   light_sets: (Pictured & { lights: Light[] })[];
   finishes: (Pictured & { values: Record<string, unknown> })[];

@@ -191,6 +191,8 @@ class Drawing:
         #: Those that shades name.
         self.gradients = tuple(Gradient.of(one) for one in plain.get("gradients", ()))
         self._clips = [[Filled.of(one) for one in clip] for clip in plain["clips"]]
+        #: What it was made of.
+        self.plain = plain
         boxes = [box for paint in self._paints if (box := self._reach(paint.filled)) is not None]
         if not boxes:
             raise DrawingError(f"{label} paints nothing that could become a solid{self._told()}", "drawing")

@@ -13,6 +13,7 @@ from typing import Any
 from xml.etree.ElementTree import Element, TreeBuilder
 from xml.parsers import expat
 
+import numpy as np
 from fontTools.misc.transform import Identity, Transform
 
 from zeitbild.errors import DrawingError, LimitError
@@ -35,6 +36,10 @@ from zeitbild.isolation import Limits, apart
 MAX_DRAWING_BYTES = 16 * 1024 * 1024
 #: Elements, those of every ``use`` counted again; how deep they may stand in one another; curves in all.
 MAX_ELEMENTS, MAX_DEPTH, MAX_CURVES = 50_000, 64, 200_000
+#: Things with names, and lines, that are told.
+MAX_PARTS, MAX_LINES = 2000, 20_000
+#: Lines that reach farther are left out (pixels).
+_FAR_OFF = 1e9
 #: Things that were left out and are told one by one.
 MAX_NOTES = 20
 #: What holds things that are drawn only where something names them, or tells about the document.
@@ -71,6 +76,8 @@ class _Place:
     size: Size
     depth: int = 0
     within: tuple[int, ...] = ()
+    #: The innermost part that it stands in (``Part`` numbers), -1: none.
+    part: int = -1
 
 
 @dataclass(slots=True, eq=False)
@@ -84,6 +91,10 @@ class _Reader:
     clips: list[list[dict[str, Any]]] = field(default_factory=list)
     #: Opacity of each group.
     groups: list[float] = field(default_factory=list)
+    #: What has a name, and the part that each stands in.
+    parts: list[dict[str, Any]] = field(default_factory=list)
+    #: What shapes are drawn along, as the document has it, fill and stroke apart from that.
+    lines: list[dict[str, Any]] = field(default_factory=list)
     notes: dict[str, int] = field(default_factory=dict)
     elements: int = 0
     curves: int = 0
@@ -117,7 +128,7 @@ class _Reader:
             return
         if share(values.get("opacity", "")) < CLEAR:
             return
-        place = self._placed(element, name, values, place)
+        place = self._named_part(element, self._placed(element, name, values, place))
         if name in ("g", "a", "svg", "switch"):
             if name == "svg" and element is not self.root:
                 place = self._viewport(element, place)
@@ -160,6 +171,15 @@ class _Reader:
             if number is not None:
                 inner = replace(inner, clips=(*inner.clips, number))
         return inner
+
+    def _named_part(self, element: Element, place: _Place) -> _Place:
+        """The place within an element that has a name: a label, which drawing programs give in spaces of their own, or its id."""
+        labels = (value for key, value in element.attrib.items() if key.rpartition("}")[2] in ("label", "data-name"))
+        name = next(labels, None) or element.get("id") or ""
+        if not name.strip() or element is self.root or len(self.parts) >= MAX_PARTS:
+            return place
+        self.parts.append({"name": " ".join(name.split())[:60], "inside": place.part})
+        return replace(place, part=len(self.parts) - 1)
 
     def _children(self, element: Element, name: str) -> Sequence[Element]:
         if name != "switch":
@@ -251,6 +271,7 @@ class _Reader:
 
     def _paint(self, element: Element, tracks: list[Track], values: dict[str, str], place: _Place) -> None:
         """Fill and stroke, in the order that is asked for."""
+        self._keep_line(tracks, values, place)
         order = values.get("paint-order", "normal").split()
         first = next((one for one in order if one in ("fill", "stroke")), "fill")
         for what in ("fill", "stroke") if first == "fill" else ("stroke", "fill"):
@@ -270,8 +291,25 @@ class _Reader:
                 drawn, even_odd = self._stroke(tracks, values, place), False
             if drawn:
                 own = self._packed(drawn, even_odd, place.clips)
-                shade = {"colour": list(colour[:3]), "alpha": min(alpha, 1.0), "gradient": gradient}
+                shade = {"colour": list(colour[:3]), "alpha": min(alpha, 1.0), "gradient": gradient, "part": place.part}
                 self.paints.append({**own, **shade, "groups": list(place.groups)})
+
+    def _keep_line(self, tracks: list[Track], values: dict[str, str], place: _Place) -> None:
+        """What a shape is drawn along, and how wide its stroke is there (0: it has none)."""
+        if len(self.lines) >= MAX_LINES:
+            return
+        a, b, c, d, _, _ = place.transform
+        wide = math.sqrt(abs(a * d - b * c))
+        width = 0.0
+        if values.get("stroke", "none") != "none":
+            em, (across, high) = self._em(place), place.size
+            width = wide * length(values.get("stroke-width", "1"), math.hypot(across, high) / math.sqrt(2), em, 1.0)
+        for track in tracks:
+            moved = track.moved(place.transform)
+            if np.abs(moved.curves).max(initial=0) < _FAR_OFF:
+                self.curves += len(moved.curves)
+                shape = {"curves": moved.curves, "straight": moved.straight, "closes": moved.closes}
+                self.lines.append({**shape, "width": width, "part": place.part})
 
     def _stroke(self, tracks: list[Track], values: dict[str, str], place: _Place) -> list[Track]:
         em, (wide, high) = self._em(place), place.size
@@ -427,8 +465,9 @@ def read_drawing(data: bytes, label: str) -> dict[str, Any]:
     contours, even_odd, colour (three shares from 0 to 1, as CSS has them) and alpha, gradient
     (its number, or -1), clips and groups (numbers, groups from the outmost to the inmost); opacity of each of the groups, which are
     painted as one before they are laid over what is below; gradients as ``Gradient.of`` takes them; clips: what each lets through, as lists of the
-    same without colour; notes: what was left out, with how often. DrawingError for what cannot be read, LimitError for what is
-    too large.
+    same without colour; parts: name and number of the part that each stands in (-1: none), of which each paint names its innermost; lines: what
+    shapes are drawn along (curves [n, 4, 2] y down, straight [n], closes, width of the stroke, part); notes: what was left out, with how often.
+    DrawingError for what cannot be read, LimitError for what is too large.
     """
     if len(data) > MAX_DRAWING_BYTES:
         raise LimitError(
@@ -461,4 +500,4 @@ def read_drawing(data: bytes, label: str) -> dict[str, Any]:
         raise DrawingError(f"{label}: {error.message}", "drawing") from None
     notes = [text if count == 1 else f"{text} ({count} times)" for text, count in reader.notes.items()]
     told = {"paints": reader.paints, "clips": reader.clips, "gradients": reader.servers.gradients}
-    return {**told, "groups": reader.groups, "notes": notes}
+    return {**told, "groups": reader.groups, "parts": reader.parts, "lines": reader.lines, "notes": notes}

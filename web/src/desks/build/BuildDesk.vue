@@ -22,7 +22,6 @@ import type { SheetColumn } from "@/sheet/columns";
 import DeskFrame from "@/sheet/DeskFrame.vue";
 import FindingList from "@/shot/FindingList.vue";
 import { cameraPath } from "@/shot/cameras";
-import type { Element } from "@/shot/document";
 import { useShot } from "@/shot/store";
 import { useThere } from "@/shot/useThere";
 
@@ -30,7 +29,7 @@ import CameraList from "./CameraList.vue";
 import CameraName from "./CameraName.vue";
 import ArrangeBar from "./ArrangeBar.vue";
 import { copied, paste } from "./clipboard";
-import { addElement, freeId } from "./elements";
+import { addElement, putInto } from "./elements";
 import { elementsAt, useHands } from "@/picture/useHands";
 import HistogramPanel from "./HistogramPanel.vue";
 import LightList from "./LightList.vue";
@@ -82,19 +81,8 @@ async function pick(x: number, y: number, event: MouseEvent) {
   } else select(id ? `elements.${all.findIndex((one) => one.id === id)}` : "camera");
 }
 function group() {
-  const kind = offers.value?.element_kinds.find((one) => !one.seen);
-  if (!kind) return;
-  const members = new Set(chosen.value.map((one) => one.id));
-  const id = freeId(shot, kind.name);
-  const added = { ...(kind.default as unknown as Element), id, name: kind.title };
-  // Who stands in a group that comes along stays in that.
-  const list = elements.value.map((one) =>
-    members.has(one.id) && !members.has(one.inside) ? { ...one, inside: id } : one,
-  );
-  const parents = new Set(chosen.value.map((one) => one.inside).filter((one) => !members.has(one)));
-  if (parents.size === 1) added.inside = [...parents][0] ?? "";
-  shot.edit("elements", [...list, added], true, `Group ${members.size} elements`);
-  select(`elements.${list.length}`);
+  const kind = offers.value?.element_kinds.find((one) => one.name === "group");
+  if (kind) select(putInto(shot, kind, chosen.value, `Group ${chosen.value.length} elements`));
 }
 function isTyping(target: EventTarget | null) {
   return target instanceof HTMLElement && target.closest("input,textarea,select,[contenteditable]") !== null;

@@ -110,8 +110,13 @@ const groups = computed(() => {
     const one = all.find((element) => element.id === id);
     return !!one && (one.id === own || (!!one.inside && within(one.inside)));
   };
-  const found = all.filter((one) => one.kind === "group" && !within(one.id));
+  const holding = new Set(offers.value?.element_kinds.filter((one) => one.holds).map((one) => one.name));
+  const found = all.filter((one) => holding.has(one.kind) && !within(one.id));
   return [{ name: "", title: "None" }, ...found.map((one) => ({ name: one.id, title: one.name }))];
+});
+const holdsNothing = computed(() => {
+  const kind = offers.value?.element_kinds.find((one) => one.name === value.value?.kind);
+  return !!kind?.holds && !(shot.draft?.elements ?? []).some((one) => one.inside === value.value?.id);
 });
 /** Its values, and of each file that it names what kind of file that is (fields may have a meaning for some only). */
 const libraries = new Map<string, ReturnType<typeof useLibrary>>();
@@ -161,6 +166,9 @@ const parts = computed(() =>
         @commit="shot.edit('project', $event, true, 'Project code')"
       />
     </SectionBlock>
+    <p v-if="holdsNothing" class="border-b border-line px-3 py-2 text-soft">
+      Nothing stands in it yet: choose it at “Inside the group” in the form of another element.
+    </p>
     <p v-if="also.length" class="border-b border-line px-3 py-2">
       {{ also.length + 1 }} elements: what is changed here changes in all of them.
       <span v-if="differing.length" class="text-soft">They differ in {{ differing.join(", ").toLowerCase() }}.</span>

@@ -8,7 +8,7 @@ import AddMenu from "@/controls/AddMenu.vue";
 import type { Element } from "@/shot/document";
 import { useShot } from "@/shot/store";
 
-import { addElement, duplicate, insertElements } from "./elements";
+import { addElement, duplicate, insertElements, putInto } from "./elements";
 import SetRow from "./SetRow.vue";
 
 /** What is selected, and the identities of elements selected with it. */
@@ -29,7 +29,14 @@ const kinds = computed<{ title: string; items: Addition[] }[]>(() =>
   [
     {
       title: "",
-      items: (offers.value?.element_kinds ?? []).map((kind) => ({ ...kind, add: () => addElement(shot, kind) })),
+      items: (offers.value?.element_kinds ?? []).map((kind) => ({
+        ...kind,
+        // What repeats others does so with those that are selected.
+        add: () =>
+          kind.holds && kind.name !== "group" && chosen.value.length
+            ? putInto(shot, kind, chosen.value, `${kind.title} of ${chosen.value.map((one) => one.name).join(", ")}`)
+            : addElement(shot, kind),
+      })),
     },
     {
       title: "Kept in the project",
@@ -44,6 +51,9 @@ const kinds = computed<{ title: string; items: Addition[] }[]>(() =>
       })),
     },
   ].filter((group) => group.items.length),
+);
+const chosen = computed(() =>
+  (elements.value ?? []).filter((one, index) => index === at.value || props.also.includes(one.id)),
 );
 const at = computed(() => (props.selected.startsWith("elements.") ? Number(props.selected.split(".")[1]) : -1));
 

@@ -88,3 +88,16 @@ export function addElement(
   shot.edit("elements", [...there, ...added], true, `Add ${kind.title.toLowerCase()}`);
   return `elements.${there.length}`;
 }
+/** Puts elements into a new one that holds others; gives its path. */
+export function putInto(shot: Shot, kind: Offers["element_kinds"][number], chosen: Element[], what: string): string {
+  const there = shot.draft?.elements ?? [];
+  const members = new Set(chosen.map((one) => one.id));
+  const id = freeId(shot, kind.name);
+  const added = { ...(kind.default as unknown as Element), id, name: kind.title };
+  // Who stands in a group that comes along stays in that.
+  const list = there.map((one) => (members.has(one.id) && !members.has(one.inside) ? { ...one, inside: id } : one));
+  const parents = new Set(chosen.map((one) => one.inside).filter((one) => !members.has(one)));
+  if (parents.size === 1) added.inside = [...parents][0] ?? "";
+  shot.edit("elements", [...list, added], true, what);
+  return `elements.${list.length}`;
+}

@@ -2,6 +2,7 @@
 /** Who is in which layer, and how: a table that is filled with what was chosen above it, by clicking or dragging across. */
 import { computed, ref } from "vue";
 
+import { useOffers } from "@/api/offers";
 import type { Layer, Membership } from "@/shot/document";
 import { MEMBERSHIPS, membershipOf, withMembership, withOthers } from "@/shot/layers";
 import { useShot } from "@/shot/store";
@@ -9,10 +10,15 @@ import { useShot } from "@/shot/store";
 const props = defineProps<{ chosen: string }>();
 const emit = defineEmits<{ choose: [layer: string] }>();
 const shot = useShot();
+const offers = useOffers();
 const brush = ref<Membership>("shown");
 const layers = computed(() => shot.draft?.layers ?? []);
+/** Kinds that are only places for others. */
+const places = computed(
+  () => new Set((offers.value?.element_kinds ?? []).filter((kind) => !kind.seen).map((kind) => kind.name)),
+);
 const elements = computed(() =>
-  (shot.draft?.elements ?? []).filter((one) => one.shown && !one.reference && one.kind !== "group"),
+  (shot.draft?.elements ?? []).filter((one) => one.shown && !one.reference && !places.value.has(one.kind)),
 );
 const lights = computed(() => [...new Set((shot.draft?.lights ?? []).filter((one) => one.on).map((one) => one.name))]);
 const at = ref({ row: 0, column: 0 });
