@@ -5,7 +5,7 @@ Each gives the parts of the document that change, by their paths, as plain JSON:
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
 from fractions import Fraction
 from typing import Any
@@ -28,9 +28,10 @@ from zeitbild.keys.editing import (
     with_keys,
     without,
 )
-from zeitbild.keys.measure import measure_of
+from zeitbild.keys.measure import measure_of, part_in
 from zeitbild.timing.frames import parse_frames, write_frames
 from zeitbild.timing.rate import parse_rate
+from zeitbild.values import Part
 
 
 @dataclass(frozen=True, slots=True)
@@ -58,8 +59,16 @@ def value_at(shot: Shot, path: str, frame: int | Fraction) -> Any:
 def value_below(part: Moving, path: str) -> Any:
     """The value of a field by its path below a part."""
     found: Any = part
-    for name in path.split("."):
-        found = found[int(name)] if name.isdigit() else getattr(found, name)
+    names = path.split(".")
+    for at, name in enumerate(names):
+        if isinstance(found, dict):
+            # What the document says nothing of is as it is at first.
+            holder = value_below(part, ".".join(names[: at - 1])) if at > 1 else part
+            kind = part_in(type(holder).model_fields[names[at - 1]].annotation)
+            assert kind is not None
+            found = found.get(name) or kind()
+        else:
+            found = found[int(name)] if name.isdigit() else getattr(found, name)
     return found
 
 
@@ -262,14 +271,24 @@ def _at_frames(shot: Shot, frame_at: Callable[[int], int]) -> dict[str, Any]:
     found: dict[str, Any] = {}
     for name, parts in (("sounds", shot.sounds), ("ranges", shot.ranges), ("elements", shot.elements)):
         for number, part in enumerate(parts):
-            for field_name, one in type(part).model_fields.items():
-                extra = one.json_schema_extra
-                if isinstance(extra, dict) and extra.get("x-frame"):
-                    frame = frame_at(getattr(part, field_name))
-                    if name == "ranges" and frame < 0:
-                        raise InputError(f"the range {part.name} would begin before frame 0", "by")
-                    found[f"{name}.{number}.{field_name}"] = frame
+            for path, before in _told_in_frames(part):
+                frame = frame_at(before)
+                if name == "ranges" and frame < 0:
+                    raise InputError(f"the range {part.name} would begin before frame 0", "by")
+                found[f"{name}.{number}.{path}"] = frame
     return found
+
+
+def _told_in_frames(part: Part, before: str = "") -> Iterator[tuple[str, int]]:
+    """Fields of a part, and of the parts that stand in a list in it, that are told in frames: their paths and values."""
+    for name, field in type(part).model_fields.items():
+        value, extra = getattr(part, name), field.json_schema_extra
+        if isinstance(extra, dict) and extra.get("x-frame"):
+            yield before + name, value
+        elif isinstance(value, tuple):
+            for at, one in enumerate(value):
+                if isinstance(one, Part):
+                    yield from _told_in_frames(one, f"{before}{name}.{at}.")
 
 
 def _scale_all(shot: Shot, share: Fraction, **timing: Any) -> Changes:

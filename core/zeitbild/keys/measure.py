@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 from typing import Annotated, Any, Literal, get_args, get_origin
 
@@ -34,11 +34,12 @@ class Measure:
     unit: str
     count: int
     read: Callable[[Any], Any]
+    steps: bool = False
 
     @property
     def stepped(self) -> bool:
         """Whether it holds until the next key, whatever the way."""
-        return self.kind in STEPPED
+        return self.steps or self.kind in STEPPED
 
     def mixer(self, start: Any, end: Any, shortest: bool) -> Callable[[float], Any]:
         """The values at shares of the way between two; shares may lie beyond 0..1. Colours are mixed in linear light."""
@@ -120,7 +121,8 @@ def _measure(field: FieldInfo, title: str, index: int | None) -> Measure | None:
         return Measure("switch", title, 0, 1, "", 1, _reader(full))
     if type_ in (int, float):
         low, high = _limits(field.metadata)
-        return Measure("number" if type_ is float else "whole", title, low, high, unit, 1, _reader(full))
+        kind = "number" if type_ is float else "whole"
+        return Measure(kind, title, low, high, unit, 1, _reader(full), bool(extra.get("x-steps")))
     if type_ is str and is_colour(field.metadata):
         return Measure("colour", title, 0, 1, "", 1, _reader(full))
     if (
@@ -147,6 +149,10 @@ def measure_of(part: type[BaseModel], path: str) -> Measure:
                 break
             inside = field.annotation
             continue
+        several = part_in(field.annotation)
+        if several is not None and len(names) > at + 2:
+            # What stands under a name is called by it.
+            return _under(several, names[at + 1], ".".join(names[at + 2 :]))
         rest = names[at + 1 :]
         if len(rest) > 1 or (rest and not rest[0].isdigit()):
             break
@@ -158,6 +164,19 @@ def measure_of(part: type[BaseModel], path: str) -> Measure:
             raise ValueError(f"{path[:60]!r} is nothing that can have keys")
         return found
     raise ValueError(f"there is no {path[:60]!r} that could have keys")
+
+
+def part_in(annotation: Any) -> type[BaseModel] | None:
+    """The part that stands under each of several names in a field of this type; None if it holds none."""
+    if get_origin(annotation) is not dict:
+        return None
+    inner = get_args(annotation)[1]
+    return inner if isinstance(inner, type) and issubclass(inner, BaseModel) else None
+
+
+def _under(part: type[BaseModel], name: str, path: str) -> Measure:
+    measure = measure_of(part, path)
+    return replace(measure, title=f"{name.replace('_', ' ')}, {measure.title.lower()}")
 
 
 def fields_of(part: type[BaseModel], before: str = "") -> list[str]:

@@ -9,7 +9,7 @@ from pydantic import Field, StringConstraints, field_validator
 from zeitbild.caching import SizedCache
 from zeitbild.errors import InputError
 from zeitbild.keys.curve import Curve
-from zeitbild.keys.measure import measure_of
+from zeitbild.keys.measure import measure_of, part_in
 from zeitbild.keys.track import Track
 from zeitbild.timing import Time
 from zeitbild.values import Part, wrong_at
@@ -113,6 +113,17 @@ def _plan_of(part: Moving) -> _Plan:
     return _plans.get(id(moves), make)[1]
 
 
+def _changed_under(part: Any, name: str, value: dict[str, Any], plan: _Plan, time: Time) -> dict[str, Any]:
+    """New parts under their names; one that the document says nothing of is as it is at first."""
+    kind = part_in(type(part).model_fields[name].annotation)
+    assert kind is not None
+    found = {}
+    for key, inner in plan.items():
+        one: Any = value.get(key) or kind()
+        found[key] = _with(one, _changed(one, inner, time))
+    return found
+
+
 def _changed(part: Any, plan: _Plan, time: Time) -> dict[str, Any]:
     """New values of some fields of a part."""
     found: dict[str, Any] = {}
@@ -120,6 +131,8 @@ def _changed(part: Any, plan: _Plan, time: Time) -> dict[str, Any]:
         value = getattr(part, name)
         if isinstance(inner, Curve):
             found[name] = inner.at(time, value)
+        elif isinstance(value, dict):
+            found[name] = {**value, **_changed_under(part, name, value, inner, time)}
         elif isinstance(value, tuple):
             curves = ((one, inner.get(str(at))) for at, one in enumerate(value))
             found[name] = tuple(one if curve is None else curve.at(time, one) for one, curve in curves)

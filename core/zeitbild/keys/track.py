@@ -6,20 +6,18 @@ from typing import Annotated, Any, Literal
 
 from pydantic import Field, field_validator, model_validator
 
-from zeitbild.timing.easing import Way
+from zeitbild.timing.easing import HANDLES, STRENGTH, Way
 from zeitbild.timing.frames import MAX_FRAME_NUMBER
 from zeitbild.values import Part, number
 
 #: Keys of one value.
 MOST_KEYS = 1000
+#: A document names strength and handles only where they differ from the usual ones.
 #: How far a handle of a free curve may lie outside of the way, in ways.
 _FARTHEST = 20.0
 
 Share = Annotated[float, Field(ge=0, le=1)]
 Height = Annotated[float, Field(ge=-_FARTHEST, le=_FARTHEST)]
-#: Of the usual gentle way (CSS Easing Functions), and the handles of the same: a document names them only where they differ.
-STRENGTH = 0.42
-HANDLES = (0.42, 0.0, 0.58, 1.0)
 #: What a value does where it has no keys any more.
 Outside = Literal["hold", "repeat", "back and forth", "go on"]
 

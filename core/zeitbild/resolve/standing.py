@@ -85,6 +85,7 @@ class Standing:
     ) -> None:
         self.shot, self.members, self.camera, self.assets = shot, members, camera, assets
         self._now = time
+        self._order: dict[tuple[int, Fraction], list[str]] = {}
         self._built: dict[tuple[int, Fraction], tuple[str, ElementKind, Any]] = {}
         for number, _ in members:
             self._built_as(number, Fraction(0))
@@ -150,6 +151,15 @@ class Standing:
             )
         )
 
+    def _in_order(self, number: int, later: Fraction, poses: Sequence[Posed]) -> Sequence[Posed]:
+        """Bodies in the order in which they are at the frame: what lies over what may change while the shutter is open."""
+        names = [one.part for one in poses]
+        order = self._order.setdefault((number, later), names)
+        if names == order:
+            return poses
+        by_name = dict(zip(names, poses, strict=True))
+        return [by_name[name] for name in order]
+
     def _ago(self, time: Time, later: Fraction) -> Time:
         return time_of(self.shot, time.frame - later) if later else time
 
@@ -190,7 +200,7 @@ class Standing:
         """The bodies of an element with the name of the copy and where each stands."""
         element, (_, kind, built) = plain.elements[number], self._built_as(number, theres[0].later)
         with _at_element(number):
-            poses = kind.pose(element, time, built)
+            poses = self._in_order(number, theres[0].later, kind.pose(element, time, built))
         own = element_matrix(element)
         stands, camera = kind.faces(element).stands, plain.camera_of(self.camera)
         for there in theres:

@@ -14,8 +14,11 @@ from typing import Literal, get_args
 
 Way = Literal["hold", "straight", "gentle start", "gentle end", "gentle", "free", "past", "bounce"]
 WAYS: tuple[Way, ...] = get_args(Way)
+#: Of the usual gentle way (CSS Easing Functions), and the handles of the same.
+STRENGTH = 0.42
 #: Two handles of a free curve: time and value of the first, then of the second. Times lie in 0..1.
 Handles = tuple[float, float, float, float]
+HANDLES: Handles = (0.42, 0.0, 0.58, 1.0)
 
 #: How often a bouncing value comes up again before it rests.
 _BOUNCES = 4

@@ -186,6 +186,7 @@ class Drawing:
                 tuple(one.get("groups", ())),
             )
             for one in plain["paints"]
+            if not one.get("hidden")
         ]
         self._groups = tuple(float(one) for one in plain.get("groups", ()))
         #: Those that shades name.

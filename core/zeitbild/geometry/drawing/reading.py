@@ -78,6 +78,16 @@ class _Place:
     within: tuple[int, ...] = ()
     #: The innermost part that it stands in (``Part`` numbers), -1: none.
     part: int = -1
+    #: Whether it stands in something that is not displayed.
+    hidden: bool = False
+
+
+def _name_of(element: Element) -> tuple[str, bool]:
+    """The name of an element, and whether somebody gave it (a label; ids are given by programs, too)."""
+    for key, value in element.attrib.items():
+        if key.rpartition("}")[2] in ("label", "data-name") and value.strip():
+            return " ".join(value.split())[:60], True
+    return " ".join((element.get("id") or "").split())[:60], False
 
 
 @dataclass(slots=True, eq=False)
@@ -125,7 +135,9 @@ class _Reader:
             return
         values = self.styles.of(element, place.handed)
         if values.get("display") == "none":
-            return
+            if not place.hidden:
+                self._hidden(element, values, place)
+                return
         if share(values.get("opacity", "")) < CLEAR:
             return
         place = self._named_part(element, self._placed(element, name, values, place))
@@ -147,6 +159,19 @@ class _Reader:
                 self.note(f"<{name[:30]}>, which is not known")
             elif tracks and values.get("visibility", "visible") == "visible":
                 self._paint(element, tracks, values, place)
+
+    def _hidden(self, element: Element, values: dict[str, str], place: _Place) -> None:
+        """What is not seen is kept all the same where it has a name: it may be one of several drawings of a part. What is wrong with it is nobody's
+        business."""
+        if not _name_of(element)[0]:
+            return
+        notes, counted = dict(self.notes), self.elements
+        try:
+            self.elements -= 1
+            self.walk(element, replace(place, hidden=True))
+        except DrawingError:
+            self.elements = max(self.elements, counted)
+        self.notes = notes
 
     def _placed(self, element: Element, name: str, values: dict[str, str], place: _Place) -> _Place:
         """The place within an element, by what it says itself."""
@@ -174,11 +199,10 @@ class _Reader:
 
     def _named_part(self, element: Element, place: _Place) -> _Place:
         """The place within an element that has a name: a label, which drawing programs give in spaces of their own, or its id."""
-        labels = (value for key, value in element.attrib.items() if key.rpartition("}")[2] in ("label", "data-name"))
-        name = next(labels, None) or element.get("id") or ""
-        if not name.strip() or element is self.root or len(self.parts) >= MAX_PARTS:
+        name, given = _name_of(element)
+        if not name or element is self.root or len(self.parts) >= MAX_PARTS:
             return place
-        self.parts.append({"name": " ".join(name.split())[:60], "inside": place.part})
+        self.parts.append({"name": name, "given": given, "inside": place.part, "hidden": place.hidden})
         return replace(place, part=len(self.parts) - 1)
 
     def _children(self, element: Element, name: str) -> Sequence[Element]:
@@ -291,7 +315,8 @@ class _Reader:
                 drawn, even_odd = self._stroke(tracks, values, place), False
             if drawn:
                 own = self._packed(drawn, even_odd, place.clips)
-                shade = {"colour": list(colour[:3]), "alpha": min(alpha, 1.0), "gradient": gradient, "part": place.part}
+                shade = {"colour": list(colour[:3]), "alpha": min(alpha, 1.0), "gradient": gradient}
+                shade |= {"part": place.part, "hidden": place.hidden}
                 self.paints.append({**own, **shade, "groups": list(place.groups)})
 
     def _keep_line(self, tracks: list[Track], values: dict[str, str], place: _Place) -> None:
@@ -465,7 +490,8 @@ def read_drawing(data: bytes, label: str) -> dict[str, Any]:
     contours, even_odd, colour (three shares from 0 to 1, as CSS has them) and alpha, gradient
     (its number, or -1), clips and groups (numbers, groups from the outmost to the inmost); opacity of each of the groups, which are
     painted as one before they are laid over what is below; gradients as ``Gradient.of`` takes them; clips: what each lets through, as lists of the
-    same without colour; parts: name and number of the part that each stands in (-1: none), of which each paint names its innermost; lines: what
+    same without colour, of which page is that of the whole (-1: there is none); parts: name, whether it was given by a person, number of the part
+    that each stands in (-1: none) and whether it is hidden (then its paints are, too, which nobody sees); each paint names its innermost; lines: what
     shapes are drawn along (curves [n, 4, 2] y down, straight [n], closes, width of the stroke, part); notes: what was left out, with how often.
     DrawingError for what cannot be read, LimitError for what is too large.
     """
@@ -491,13 +517,15 @@ def read_drawing(data: bytes, label: str) -> dict[str, Any]:
     if "width" not in root.attrib and "height" in root.attrib:
         width = wide * height / high
     fitted, size = fit(root, width, height)
+    page = -1
     clips: tuple[int, ...] = ()
     if width > 0 and height > 0 and (len(box) == 4 or "width" in root.attrib) and root.get("overflow") != "visible":
         clips = (reader._cut(rectangle(0, 0, width, height), Identity),)
+        page = 0
     try:
         reader.walk(root, _Place(fitted, INITIAL, (), clips, size))
     except DrawingError as error:
         raise DrawingError(f"{label}: {error.message}", "drawing") from None
     notes = [text if count == 1 else f"{text} ({count} times)" for text, count in reader.notes.items()]
-    told = {"paints": reader.paints, "clips": reader.clips, "gradients": reader.servers.gradients}
+    told = {"paints": reader.paints, "clips": reader.clips, "gradients": reader.servers.gradients, "page": page}
     return {**told, "groups": reader.groups, "parts": reader.parts, "lines": reader.lines, "notes": notes}

@@ -1,0 +1,116 @@
+"""One part of a puppet as flat art, about its pivot, straight or bent."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+
+import manifold3d
+import numpy as np
+from numpy.typing import NDArray
+
+from zeitbild.geometry.drawing.painting import Drawing
+from zeitbild.geometry.mesh import Mesh
+from zeitbild.geometry.puppet.bending import Bend, subdivided
+
+Floats = NDArray[np.float64]
+
+#: Finest and coarsest that outlines are made, as shares of the part.
+_FINEST, _COARSEST = 2.0**-18, 2.0**-9
+#: How far (as a share of the drawing) points may be apart for triangles to be made of them.
+_PRECISION = 1e-9
+#: Points that a bent edge is cut into at most for each of its arcs.
+_MOST_STEPS = 128
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class LimbForm:
+    """What a part paints, ``scale`` units for one of the drawing; see ``form.Form``. pivot (drawing units) comes to the origin; bend is in units
+    of the drawing, too. numbers are the parts of its mesh for each of the drawing's shades; page [2, 2] are the corners of what pictures lie
+    over (drawing units), bent or not."""
+
+    drawing: Drawing
+    scale: float
+    pivot: tuple[float, float]
+    numbers: tuple[int, ...]
+    page: Floats
+    bend: Bend | None = None
+    _meshes: dict[float, Mesh] = field(default_factory=dict)
+
+    @property
+    def bounds(self) -> Floats:
+        """See ``Form.bounds``."""
+        if self.bend is not None:
+            radius = self.radius
+            return np.array([[-radius, -radius, 0.0], [radius, radius, 0.0]])
+        corners = (self.drawing.bounds - self.pivot) * self.scale
+        return np.column_stack([corners, np.zeros(2)])
+
+    @property
+    def radius(self) -> float:
+        """See ``Form.radius``; bent it reaches no farther than straight, as lengths along its bone stay."""
+        corners = np.abs(self.drawing.bounds - self.pivot).max(axis=0) * self.scale
+        return float(np.hypot(*corners)) * (1.0 if self.bend is None else 1.5)
+
+    def at(self, tolerance: float) -> Mesh:
+        """See ``Form.at``."""
+        low, high = self.drawing.bounds
+        size = float((high - low).max()) * self.scale
+        fineness = min(max(2.0 ** math.floor(math.log2(tolerance / size)), _FINEST), _COARSEST)
+        known = self._meshes.get(fineness)
+        if known is None:
+            known = self._meshes[fineness] = self._made(fineness * size / self.scale)
+        return known
+
+    def _made(self, tolerance: float) -> Mesh:
+        shades = list(self.drawing.shades)
+        vertices, triangles, parts, lies, first = [], [], [], [], 0
+        for region in self.drawing.regions(tolerance):
+            own = next((at for at, one in enumerate(shades) if one == region.shade), 0)
+            rings = [ring * region.outline.step + region.outline.origin for ring in region.outline.loops()]
+            straight, bent = self._bent(rings, tolerance)
+            points, faces = _flat(bent)
+            lies.append(np.concatenate(straight)[faces])
+            vertices.append(points)
+            triangles.append(faces + first)
+            parts.append(np.full(len(faces), self.numbers[own], np.int32))
+            first += len(points)
+        flat = (np.concatenate(vertices) - self.pivot) * self.scale
+        whole = np.concatenate(triangles).astype(np.int32)
+        normals = np.broadcast_to(np.array([0, 0, 1], np.float32), (len(whole), 3, 3)).copy()
+        return Mesh(
+            np.column_stack([flat, np.zeros(len(flat))]),
+            whole,
+            normals,
+            np.concatenate(parts),
+            np.zeros(len(whole), np.int32),
+            False,
+            self._lies(np.concatenate(lies)),
+        )
+
+    def _lies(self, corners: Floats) -> NDArray[np.float32]:
+        """Shares of the page from its upper left."""
+        low, high = self.page
+        shares = (corners - low) / (high - low)
+        return np.stack([shares[..., 0], 1 - shares[..., 1]], axis=-1).astype(np.float32)
+
+    def _bent(self, rings: list[Floats], tolerance: float) -> tuple[list[Floats], list[Floats]]:
+        """The outlines as drawn, with points enough, and bent."""
+        bend = self.bend
+        if bend is None or bend.angle == 0:
+            return rings, rings
+        # A chord of a circle is off by its length squared over eight radii.
+        step = max(math.sqrt(8 * bend.radius * tolerance) / 2, 2 * bend.half / _MOST_STEPS)
+        fine = subdivided(rings, bend, step)
+        return fine, [bend.put(ring)[0] for ring in fine]
+
+
+def _flat(rings: Sequence[Floats]) -> tuple[Floats, NDArray[np.int64]]:
+    """Points and triangles, anticlockwise, of what closed outlines enclose."""
+    points = np.concatenate(list(rings))
+    extent = float(np.ptp(points, axis=0).max())
+    faces = np.asarray(manifold3d.triangulate(list(rings), extent * _PRECISION), np.int64).reshape(-1, 3)
+    a, b, c = (points[faces[:, corner]] for corner in range(3))
+    area = (b[:, 0] - a[:, 0]) * (c[:, 1] - a[:, 1]) - (b[:, 1] - a[:, 1]) * (c[:, 0] - a[:, 0])
+    return points, faces[np.abs(area) > 0]
