@@ -281,8 +281,8 @@ def _at_frames(shot: Shot, frame_at: Callable[[int], int]) -> dict[str, Any]:
 
 def _told_in_frames(part: Part, before: str = "") -> Iterator[tuple[str, int]]:
     """Fields of a part, and of the parts that stand in a list in it, that are told in frames: their paths and values."""
-    for name, field in type(part).model_fields.items():
-        value, extra = getattr(part, name), field.json_schema_extra
+    for name, told in type(part).model_fields.items():
+        value, extra = getattr(part, name), told.json_schema_extra
         if isinstance(extra, dict) and extra.get("x-frame"):
             yield before + name, value
         elif isinstance(value, tuple):

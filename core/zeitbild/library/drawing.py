@@ -6,8 +6,10 @@ from pathlib import Path
 from typing import Any
 
 from zeitbild.drawings import SHIPPED
+from zeitbild.errors import InputError
 from zeitbild.geometry.drawing.painting import Drawing
 from zeitbild.geometry.drawing.reading import MAX_DRAWING_BYTES, read_drawing
+from zeitbild.geometry.puppet.rig import rig_at
 from zeitbild.library.base import FileKind, files
 
 
@@ -23,7 +25,29 @@ def facts(path: Path, label: str, key: str) -> dict[str, Any]:
         "width": round(float(high[0] - low[0]), 3),
         "height": round(float(high[1] - low[1]), 3),
         "notes": list(drawing.notes),
+        "limbs": _limbs(path, label),
     }
+
+
+def _limbs(path: Path, label: str) -> list[dict[str, Any]]:
+    """The parts that a puppet of it has, each after the one that it stands in; none if it has too many."""
+    try:
+        rig = rig_at(path, label)
+    except InputError:
+        return []
+    codes = [one.code for one in rig.limbs]
+    return [
+        {
+            "code": one.code,
+            "name": one.name,
+            "inside": codes[one.parent] if one.parent >= 0 else "",
+            "drawings": [codes[at] for at in one.drawings],
+            "bends": one.bend is not None,
+            "turns_about": one.found,
+            "shows": one.shows,
+        }
+        for one in rig.limbs
+    ]
 
 
 files.register(FileKind("drawings", "Drawing", (".svg",), MAX_DRAWING_BYTES, facts, tuple(SHIPPED.values())))

@@ -5,6 +5,17 @@ import { useOffers } from "./offers";
 
 export type LibraryFile = Schemas["FileOut"];
 
+/** A part of a drawing: what it hangs on, the drawings in it of which one may be shown alone, and how it turns. */
+export interface LimbFacts {
+  code: string;
+  name: string;
+  inside: string;
+  drawings: string[];
+  bends: boolean;
+  turns_about: string;
+  shows: number;
+}
+
 /** What the library tells of a file (``zeitbild.library``): what it has of finishes by name, and parts that can be hidden. */
 export interface FileFacts {
   summary: string;
@@ -15,6 +26,8 @@ export interface FileFacts {
   finishes: { name: string; colour: string; values: Record<string, unknown> }[];
   parts?: string[];
   clips?: { name: string; seconds: number }[];
+  /** Parts of a drawing that move by themselves, each after the one that it stands in. */
+  limbs?: LimbFacts[];
 }
 
 /** Files by project and kind; what is brought is seen wherever the list is shown. */

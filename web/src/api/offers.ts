@@ -18,6 +18,7 @@ export interface JsonSchema {
   minLength?: number;
   maxItems?: number;
   properties?: Record<string, JsonSchema>;
+  patternProperties?: Record<string, JsonSchema>;
   prefixItems?: JsonSchema[];
   items?: JsonSchema;
   anyOf?: JsonSchema[];

@@ -23,7 +23,9 @@ const kind = computed(() => {
 });
 const can = computed(() => {
   const place = split(props.path);
-  return !!place && (offers.value?.moves[kind.value] ?? []).some((one) => one.name === place.field);
+  // Of parts that stand under names all are alike.
+  const field = place?.field.replace(/^limbs\.[^.]+\./, "limbs.*.");
+  return !!place && (offers.value?.moves[kind.value] ?? []).some((one) => one.name === field);
 });
 const tracks = computed(() => (shot.draft ? tracksAt(shot.draft, props.path) : []));
 const moves = computed(() => tracks.value.length > 0);

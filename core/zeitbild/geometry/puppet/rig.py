@@ -207,7 +207,7 @@ class _Finder:
                 Limb(
                     code,
                     name,
-                    places.get(outer, -1),
+                    -1 if part < 0 else places.get(outer, -1),
                     drawings[part],
                     first,
                     pivot,

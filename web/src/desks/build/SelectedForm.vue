@@ -17,7 +17,10 @@ import { outOfOthers, withMembers } from "./elements";
 import FileField from "@/files/FileField.vue";
 import { unshared } from "./finishes";
 import FontField from "./FontField.vue";
+import ActsField from "./ActsField.vue";
 import HiddenParts from "./HiddenParts.vue";
+import LimbsField from "./LimbsField.vue";
+import PosesField from "./PosesField.vue";
 import KeepDialog from "@/shot/KeepDialog.vue";
 import OwnFinishes from "./OwnFinishes.vue";
 import PaletteField from "./PaletteField.vue";
@@ -40,7 +43,7 @@ const root = computed<JsonSchema>(() => offers.value?.schema ?? {});
 /** What has its switch in the lists, or its place on another desk. */
 const skip = computed(() => (props.path.startsWith("lights.") ? ["on"] : ["shown", "turn"]));
 /** Widgets that are one element's own. */
-const ALONE = ["file", "finishes", "hides", "group", "clip"];
+const ALONE = ["file", "finishes", "hides", "group", "clip", "limbs", "poses", "acts"];
 /** Of several elements the fields that all of them have, but for those that are one's own. */
 const schema = computed<JsonSchema>(() => {
   const own = ownSchema.value;
@@ -241,6 +244,28 @@ const parts = computed(() =>
           @commit="change(at, $event, true, field.title)"
         />
         <p v-else class="text-soft">This file has no clips.</p>
+      </template>
+      <template #limbs="{ value: limbs, path: at, field }">
+        <LimbsField
+          :schema="field.schema"
+          :root
+          :model-value="limbs as never"
+          :path="at"
+          :file="value[field.schema['x-of'] ?? ''] as string"
+        />
+      </template>
+      <template #poses="{ value: poses, path: at, error }">
+        <PosesField :model-value="poses as never" :path="at" :error :element="value" />
+      </template>
+      <template #acts="{ value: acts, path: at, field, error }">
+        <ActsField
+          :schema="field.schema"
+          :root
+          :model-value="acts as never"
+          :path="at"
+          :poses="value.poses as never"
+          :error
+        />
       </template>
       <template #group="{ value: group, path: at, error, field }">
         <ListField

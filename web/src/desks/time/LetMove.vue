@@ -71,7 +71,9 @@ const fields = computed(() => {
   const moving = new Set(
     shot.moving.filter((one) => one.part === chosen.value?.at).map((one) => one.field.replace(/\.\d$/, "")),
   );
-  return (offers.value?.moves[chosen.value?.kind ?? ""] ?? []).filter((one) => !moving.has(one.name));
+  return (offers.value?.moves[chosen.value?.kind ?? ""] ?? []).filter(
+    (one) => !moving.has(one.name) && !one.name.includes("*"),
+  );
 });
 /** The element that is chosen, which may turn evenly over the range without keys. */
 const turning = computed(() => shot.draft?.elements.find((one) => one.id === chosen.value?.name));
