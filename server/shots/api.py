@@ -45,6 +45,7 @@ from shots.schemas import (
     ShotIn,
     ShotOut,
     ShotRow,
+    SpeakIn,
     StretchIn,
     TrackOut,
     ValuesIn,
@@ -315,6 +316,13 @@ async def retime(request: HttpRequest, shot_id: int, data: RetimeIn) -> dict[str
     """What changes in an unsaved document when something is done to its time; nothing is saved."""
     await _reach_recently(signed_in(request), shot_id, data.document)
     return await compute(SHORT, signed_in(request).id, moving.retime, data)
+
+
+@router.post("/shots/{shot_id}/speak", response=RetimedOut, operation_id="speak")
+async def speak(request: HttpRequest, shot_id: int, data: SpeakIn) -> dict[str, Any]:
+    """Keys that make something of an unsaved document speak with one of its sounds; nothing is saved."""
+    await _reach_recently(signed_in(request), shot_id, data.document)
+    return await compute(LONG, signed_in(request).id, moving.speak, data)
 
 
 @router.post("/shots/{shot_id}/waveforms", response=list[WaveformOut], operation_id="waveforms")

@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
-from shots.schemas import RetimeIn
+from shots.schemas import RetimeIn, SpeakIn
+from zeitbild.assets import AssetFolder
 from zeitbild.document import retiming
 from zeitbild.document.evaluate import evaluate, moving_parts, name_of_part, time_of
 from zeitbild.document.reading import read_shot
@@ -13,6 +14,8 @@ from zeitbild.document.retiming import Changes
 from zeitbild.document.shot import Shot
 from zeitbild.errors import InputError
 from zeitbild.keys.measure import measure_of
+from zeitbild.paths import assets_folder
+from zeitbild.resolve import speaking
 
 #: Values that are given in one answer.
 _MOST_VALUES = 200_000
@@ -77,6 +80,13 @@ def _put(shot: Shot, given: RetimeIn) -> Changes:
             own = path.removeprefix(moves.removesuffix("moves"))
             changes[moves] = {**changes.get(moves, tracks), own: tracks[own]}
     return Changes(changes)
+
+
+def speak(given: SpeakIn) -> dict[str, Any]:
+    """Keys that make something speak with a sound of an unsaved document."""
+    values = given.model_dump(exclude={"document"})
+    changes = speaking.speak(read_shot(given.document), speaking.Speaking(**values), AssetFolder(assets_folder()))
+    return {"values": changes.values, "note": changes.note}
 
 
 def retime(given: RetimeIn) -> dict[str, Any]:

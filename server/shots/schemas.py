@@ -177,6 +177,22 @@ class RetimeIn(Schema):
     keep_seconds: bool = True
 
 
+class SpeakIn(Schema):
+    """What speaks in an unsaved document, and with which sound (``zeitbild.resolve.speaking.Speaking``)."""
+
+    document: dict[str, Any]
+    sound: str = Field(max_length=80)
+    mouth: str = Field(max_length=200)
+    values: dict[str, float] = Field(max_length=20)
+    every: int = 1
+    blinks: str = Field(default="", max_length=200)
+    eyes_open: float = 1
+    eyes_closed: float = 2
+    head: str = Field(default="", max_length=200)
+    degrees: float = Field(default=4, ge=-180, le=180)
+    seed: int = Field(default=1, ge=0, le=1_000_000)
+
+
 class RetimedOut(Schema):
     """New values by their paths in the document, and what a person should know of it."""
 

@@ -18,11 +18,11 @@ from zeitbild.elements._flat import FlatElement, faces
 from zeitbild.elements.base import ElementKind, Posed, Worn, kinds
 from zeitbild.errors import DrawingError
 from zeitbild.finishes import Finish
-from zeitbild.geometry.drawing.painting import Drawing, Shade, drawing_at
+from zeitbild.geometry.drawing.painting import Shade, drawing_at
 from zeitbild.geometry.form import Form
 from zeitbild.geometry.mesh import Mesh
 from zeitbild.geometry.puppet.bending import Bend
-from zeitbild.geometry.puppet.limb_form import LimbForm
+from zeitbild.geometry.puppet.limb_form import LimbForm, points_along
 from zeitbild.geometry.puppet.posing import Pose, Posture
 from zeitbild.geometry.puppet.rig import MAX_LIMBS, Rig, rig_at
 from zeitbild.geometry.puppet.rig import Limb as Found
@@ -232,25 +232,11 @@ def build(element: Puppet, assets: AssetSource) -> Built:
     rig = rig_at(path, label)
     low, high = rig.bounds
     extent = float((high - low).max())
-    outlines = tuple(None if one.drawing is None else _points(one.drawing, extent) for one in rig.limbs)
+    outlines = tuple(None if one.drawing is None else points_along(one.drawing, extent * _FINE) for one in rig.limbs)
     shades = dict.fromkeys(shade for one in rig.limbs if one.drawing is not None for shade in one.drawing.shades)
     page = drawing_at(path, label).bounds
     forms = SizedCache[LimbForm](_FORMS, lambda _: 1)
     return Built(rig, outlines, element.size / extent, (low + high) / 2, forms, tuple(shades), page)
-
-
-def _points(drawing: Drawing, extent: float) -> NDArray[np.float64]:
-    """Points along the outlines of a drawing, no farther apart than a share of the puppet."""
-    found = []
-    for region in drawing.regions(extent / 4096):
-        for ring in region.outline.loops():
-            points = ring * region.outline.step + region.outline.origin
-            after = np.roll(points, -1, axis=0)
-            counts = np.maximum(np.ceil(np.hypot(*(after - points).T) / (extent * _FINE)), 1).astype(int)
-            which = np.repeat(np.arange(len(points)), counts)
-            shares = (np.arange(len(which)) - np.repeat(np.cumsum(counts) - counts, counts)) / counts[which]
-            found.append(points[which] + shares[:, None] * (after - points)[which])
-    return np.concatenate(found)
 
 
 def _eased(way: Way, share: float) -> float:

@@ -10,4 +10,5 @@ _FOLDER = Path(__file__).parent
 
 SHIPPED: dict[str, ShippedFile] = {
     "foghorn": ShippedFile("foghorn", "Foghorn", "two blasts over the sea", _FOLDER / "foghorn.wav"),
+    "puffin": ShippedFile("puffin", "Puffin", "a small voice that says hello", _FOLDER / "puffin.wav"),
 }

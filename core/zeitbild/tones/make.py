@@ -1,4 +1,4 @@
-"""Makes the shipped sounds, from sines and noise alone: ``python -m zeitbild.tones.make``."""
+"""Makes the shipped sounds, from sines, pulses and noise alone: ``python -m zeitbild.tones.make``."""
 
 from __future__ import annotations
 
@@ -6,6 +6,8 @@ import wave
 from pathlib import Path
 
 import numpy as np
+
+from zeitbild.tones.voice import HISS, HUM, RATE, STOP, Sound, spoken, vowel
 
 _RATE = 32_000
 #: Seconds of the foghorn, when its blasts begin, and how long they are.
@@ -33,13 +35,43 @@ def foghorn() -> np.ndarray:  # type: ignore[type-arg]
     return np.asarray(np.clip(total, -1, 1))
 
 
-def main() -> None:
-    """Write them beside this file."""
-    with wave.open(str(Path(__file__).parent / "foghorn.wav"), "wb") as file:
+def puffin() -> np.ndarray:  # type: ignore[type-arg]
+    """A small bird that says "Kap Morgen", and something like "hello there" [n], -1..1."""
+
+    def say(word: str, seconds: float) -> Sound:
+        return vowel(word, seconds)
+
+    hush, breath = Sound(seconds=0.35), Sound((500, 1500, 2500), voice=0.0, hiss=0.25, seconds=0.05, hisses_at=1800)
+    hello = [breath, say("head", 0.16), say("hood", 0.1), say("hawed", 0.26), hush]
+    name = [
+        STOP,
+        breath,
+        say("hod", 0.22),
+        STOP,
+        HUM,
+        say("hawed", 0.24),
+        say("heard", 0.1),
+        STOP,
+        say("head", 0.16),
+        HUM,
+        hush,
+    ]
+    call = [HISS, say("heed", 0.3), STOP, say("had", 0.2), HUM, say("whod", 0.3), HISS, hush]
+    return spoken([Sound(seconds=0.3), *hello, *name, *call], 230, 1.22, seed=4)
+
+
+def _write(name: str, samples: np.ndarray, rate: int) -> None:  # type: ignore[type-arg]
+    with wave.open(str(Path(__file__).parent / f"{name}.wav"), "wb") as file:
         file.setnchannels(1)
         file.setsampwidth(2)
-        file.setframerate(_RATE)
-        file.writeframes(np.rint(foghorn() * 32767).astype("<i2").tobytes())
+        file.setframerate(rate)
+        file.writeframes(np.rint(samples * 32767).astype("<i2").tobytes())
+
+
+def main() -> None:
+    """Write them beside this file."""
+    _write("foghorn", foghorn(), _RATE)
+    _write("puffin", puffin()[::2], RATE // 2)
 
 
 if __name__ == "__main__":

@@ -576,6 +576,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot_id}/speak": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Speak
+         * @description Keys that make something of an unsaved document speak with one of its sounds; nothing is saved.
+         */
+        post: operations["speak"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot_id}/waveforms": {
         parameters: {
             query?: never;
@@ -2135,6 +2155,59 @@ export interface components {
              * @default true
              */
             keep_seconds?: boolean;
+        };
+        /**
+         * SpeakIn
+         * @description What speaks in an unsaved document, and with which sound (``zeitbild.resolve.speaking.Speaking``).
+         */
+        SpeakIn: {
+            /** Document */
+            document: {
+                [key: string]: unknown;
+            };
+            /** Sound */
+            sound: string;
+            /** Mouth */
+            mouth: string;
+            /** Values */
+            values: {
+                [key: string]: number;
+            };
+            /**
+             * Every
+             * @default 1
+             */
+            every?: number;
+            /**
+             * Blinks
+             * @default
+             */
+            blinks?: string;
+            /**
+             * Eyes Open
+             * @default 1
+             */
+            eyes_open?: number;
+            /**
+             * Eyes Closed
+             * @default 2
+             */
+            eyes_closed?: number;
+            /**
+             * Head
+             * @default
+             */
+            head?: string;
+            /**
+             * Degrees
+             * @default 4
+             */
+            degrees?: number;
+            /**
+             * Seed
+             * @default 1
+             */
+            seed?: number;
         };
         /**
          * WaveformOut
@@ -3807,6 +3880,32 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["RetimeIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RetimedOut"];
+                };
+            };
+        };
+    };
+    speak: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SpeakIn"];
             };
         };
         responses: {

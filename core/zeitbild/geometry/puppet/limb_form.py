@@ -65,8 +65,8 @@ class LimbForm:
 
     def _made(self, tolerance: float) -> Mesh:
         shades = list(self.drawing.shades)
-        vertices, triangles, parts, lies, first = [], [], [], [], 0
-        for region in self.drawing.regions(tolerance):
+        vertices, triangles, parts, patches, lies, first = [], [], [], [], [], 0
+        for number, region in enumerate(self.drawing.regions(tolerance)):
             own = next((at for at, one in enumerate(shades) if one == region.shade), 0)
             rings = [ring * region.outline.step + region.outline.origin for ring in region.outline.loops()]
             straight, bent = self._bent(rings, tolerance)
@@ -75,6 +75,8 @@ class LimbForm:
             vertices.append(points)
             triangles.append(faces + first)
             parts.append(np.full(len(faces), self.numbers[own], np.int32))
+            # What has another colour is another surface.
+            patches.append(np.full(len(faces), number, np.int32))
             first += len(points)
         flat = (np.concatenate(vertices) - self.pivot) * self.scale
         whole = np.concatenate(triangles).astype(np.int32)
@@ -84,7 +86,7 @@ class LimbForm:
             whole,
             normals,
             np.concatenate(parts),
-            np.zeros(len(whole), np.int32),
+            np.concatenate(patches),
             False,
             self._lies(np.concatenate(lies)),
         )
@@ -114,3 +116,17 @@ def _flat(rings: Sequence[Floats]) -> tuple[Floats, NDArray[np.int64]]:
     a, b, c = (points[faces[:, corner]] for corner in range(3))
     area = (b[:, 0] - a[:, 0]) * (c[:, 1] - a[:, 1]) - (b[:, 1] - a[:, 1]) * (c[:, 0] - a[:, 0])
     return points, faces[np.abs(area) > 0]
+
+
+def points_along(drawing: Drawing, apart: float) -> Floats:
+    """Points [n, 2] along the outlines of a drawing, so far apart at most (its units)."""
+    found = []
+    for region in drawing.regions(apart / 8):
+        for ring in region.outline.loops():
+            points = ring * region.outline.step + region.outline.origin
+            after = np.roll(points, -1, axis=0)
+            counts = np.maximum(np.ceil(np.hypot(*(after - points).T) / apart), 1).astype(int)
+            which = np.repeat(np.arange(len(points)), counts)
+            shares = (np.arange(len(which)) - np.repeat(np.cumsum(counts) - counts, counts)) / counts[which]
+            found.append(points[which] + shares[:, None] * (after - points)[which])
+    return np.concatenate(found)

@@ -12,7 +12,7 @@ from shapely import Polygon, unary_union
 
 from zeitbild.errors import DrawingError, LimitError
 from zeitbild.geometry.puppet.bending import bend_of
-from zeitbild.geometry.puppet.limb_form import LimbForm
+from zeitbild.geometry.puppet.limb_form import LimbForm, points_along
 from zeitbild.geometry.puppet.posing import Pose, Posture
 from zeitbild.geometry.puppet.rig import MAX_LIMBS, Rig, rig_at
 
@@ -100,10 +100,8 @@ _LIMB = (
 
 
 def _outline(rig: Rig) -> list[NDArray[np.float64] | None]:
-    from zeitbild.elements.puppet import _points
-
     extent = float((rig.bounds[1] - rig.bounds[0]).max())
-    return [None if one.drawing is None else _points(one.drawing, extent) for one in rig.limbs]
+    return [None if one.drawing is None else points_along(one.drawing, extent / 512) for one in rig.limbs]
 
 
 def _posed(rig: Rig, **postures: Posture) -> Pose:

@@ -83,9 +83,9 @@ function remove(pose: NamedPose) {
 </script>
 
 <template>
-  <div class="grid gap-1.5">
+  <div class="grid min-w-0 grid-cols-1 gap-1.5">
     <ul v-if="modelValue.length" class="grid gap-1">
-      <li v-for="pose in modelValue" :key="pose.name" class="flex items-center gap-1.5">
+      <li v-for="pose in modelValue" :key="pose.name" class="flex min-w-0 items-center gap-1.5">
         <input
           class="min-w-0 flex-1 rounded-sm border border-transparent bg-transparent px-1 py-0.5 hover:border-rule"
           :value="pose.name"
@@ -97,7 +97,7 @@ function remove(pose: NamedPose) {
           :aria-label="`Take ${pose.name} with keys`"
           :title="`Keys at frame ${shot.frame} for all that poses move`"
           @click="take(pose, true)"
-          >With keys</PressButton
+          >Keys</PressButton
         >
         <button type="button" class="p-0.5" :aria-label="`Delete ${pose.name}`" @click="remove(pose)">
           <X :size="14" aria-hidden="true" />

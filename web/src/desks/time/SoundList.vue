@@ -12,6 +12,8 @@ import FileField from "@/files/FileField.vue";
 import type { Sound } from "@/shot/document";
 import { useShot } from "@/shot/store";
 
+import SpeakPanel from "./SpeakPanel.vue";
+
 const shot = useShot();
 const offers = useOffers();
 const sounds = computed(() => shot.draft?.sounds ?? []);
@@ -118,5 +120,6 @@ function toggle(number: number, one: Sound) {
         />
       </template>
     </SchemaForm>
+    <SpeakPanel v-if="own" :key="own.id" :sound="own" />
   </SectionBlock>
 </template>
