@@ -186,7 +186,7 @@ def fields_of(part: type[BaseModel], before: str = "") -> list[str]:
         if isinstance(field.annotation, type) and issubclass(field.annotation, BaseModel):
             if not _extra(field).get("x-still"):
                 found += fields_of(field.annotation, f"{before}{name}.")
-        elif (several := part_in(field.annotation)) is not None:
+        elif name != "moves" and (several := part_in(field.annotation)) is not None:
             # For every name that may stand there.
             found += fields_of(several, f"{before}{name}.*.")
         elif name not in ("id", "kind") and _measure(field, name, None) is not None:

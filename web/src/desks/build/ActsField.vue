@@ -11,7 +11,7 @@ import PressButton from "@/controls/PressButton.vue";
 import SchemaForm from "@/controls/SchemaForm.vue";
 import { useShot } from "@/shot/store";
 
-import { atRest, type NamedPose } from "./limbs";
+import { atRest, drawn, type Limbs, type NamedPose, poseOf } from "./limbs";
 
 interface Act {
   name: string;
@@ -25,6 +25,7 @@ const props = defineProps<{
   modelValue: Act[];
   path: string;
   poses: NamedPose[];
+  limbs: Limbs;
   error?: string | undefined;
 }>();
 const shot = useShot();
@@ -45,7 +46,13 @@ function add() {
   const all = [...props.poses.map((one) => one.name), ""].slice(0, 4);
   const steps = all.map((pose, at) => ({ pose, at: Math.round((at * length) / all.length) }));
   const act = { ...atRest(item.value), name: `Act ${props.modelValue.length + 1}`, steps, length, start: shot.frame };
-  put([...props.modelValue, act], `Add ${act.name}`);
+  // An act comes on top of how parts stand: a pose that was just kept would be there twice.
+  const kept = props.poses.some((pose) => same(pose.limbs, poseOf(props.limbs)));
+  const limbs = kept ? { [props.path.replace(/acts$/, "limbs")]: drawn(props.limbs) } : {};
+  shot.editMany({ [props.path]: [...props.modelValue, act], ...limbs }, `Add ${act.name}`);
+}
+function same(one: unknown, other: unknown) {
+  return JSON.stringify(one) === JSON.stringify(other);
 }
 function addStep(at: number, act: Act) {
   const last = Math.max(-1, ...act.steps.map((one) => one.at));

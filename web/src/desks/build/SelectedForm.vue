@@ -264,6 +264,7 @@ const parts = computed(() =>
           :model-value="acts as never"
           :path="at"
           :poses="value.poses as never"
+          :limbs="value.limbs as never"
           :error
         />
       </template>

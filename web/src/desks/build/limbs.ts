@@ -22,7 +22,8 @@ export function atRest(schema: JsonSchema): Record<string, unknown> {
   return Object.fromEntries(Object.entries(schema.properties ?? {}).map(([name, field]) => [name, field.default]));
 }
 
-const REST = { turn: 0, bend: 0, move: [0, 0], stretch: [1, 1] };
+/** What poses hold, as drawn; of drawings what the file shows. */
+const REST: Required<Stance> = { turn: 0, bend: 0, move: [0, 0], stretch: [1, 1], shows: -1 };
 
 /** How parts stand, as a pose: only what is not as drawn. */
 export function poseOf(limbs: Limbs): Record<string, Stance> {
@@ -33,7 +34,8 @@ export function poseOf(limbs: Limbs): Record<string, Stance> {
       const value = limb[name];
       if (value !== undefined && JSON.stringify(value) !== JSON.stringify(rest)) own[name] = value;
     }
-    if (typeof limb.shows === "number" && limb.shows > 0) own.shows = limb.shows;
+    // All drawings at once are no pose.
+    if (own.shows === 0) delete own.shows;
     if (Object.keys(own).length) found[code] = own as Stance;
   }
   return found;
@@ -44,13 +46,17 @@ export function taken(pose: NamedPose, limbs: Limbs, path: string): Record<strin
   const found: Record<string, unknown> = {};
   for (const code of new Set([...Object.keys(limbs), ...Object.keys(pose.limbs)])) {
     const before = limbs[code] ?? {};
-    const wanted = { ...REST, shows: -1, ...pose.limbs[code] };
-    if (!wanted.shows) wanted.shows = -1;
+    const wanted = { ...REST, ...pose.limbs[code] };
+    wanted.shows = wanted.shows || -1;
     for (const [name, value] of Object.entries(wanted)) {
-      const rest = (REST as Record<string, unknown>)[name] ?? -1;
-      const now = before[name] ?? rest;
+      const now = before[name] ?? (REST as unknown as Record<string, unknown>)[name];
       if (JSON.stringify(now) !== JSON.stringify(value)) found[`${path}.${code}.${name}`] = value;
     }
   }
   return found;
+}
+
+/** Parts without what poses hold; what else is said of them stays. */
+export function drawn(limbs: Limbs): Limbs {
+  return Object.fromEntries(Object.entries(limbs).map(([code, limb]) => [code, { ...limb, ...REST }]));
 }
