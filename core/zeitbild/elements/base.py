@@ -15,6 +15,7 @@ from zeitbild.keys import Moving
 from zeitbild.registry import Registry
 from zeitbild.shipped import AssetSource
 from zeitbild.snapshot import Matrix
+from zeitbild.snapshot.dots import Dots
 from zeitbild.snapshot.texture import Texture
 from zeitbild.timing import Time
 from zeitbild.values import STILL, Identifier, Part, Placement, Point, Title, Turn, number
@@ -159,7 +160,8 @@ class Posed:
 
     part is its name within the element, which stays from frame to frame (empty: it is the only one); bend names how its form
     stands, where that is not how it was built: two of one part and one bend are one mesh; matrix places it (4 x 4, row by row). parts is
-    how many of what the element wears it has at most (0: all).
+    how many of what the element wears it has at most (0: all). dots are seen in place of a surface, and made when
+    they are wanted; bend names them, too.
     """
 
     form: Form
@@ -167,6 +169,7 @@ class Posed:
     bend: str = ""
     matrix: Matrix = IN_PLACE
     parts: int = 0
+    dots: Callable[[], Dots] | None = None
 
 
 def as_built(parameters: ElementBase, time: Time, built: Any) -> tuple[Posed, ...]:

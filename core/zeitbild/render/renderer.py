@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from functools import partial
@@ -12,18 +13,21 @@ from numpy.typing import NDArray
 from zeitbild.kernels import PARALLEL
 from zeitbild.render.data_rows import MOTION, SHARE
 from zeitbild.render.drawing import View, draw_outputs, empty_picture, output_for, view_of
+from zeitbild.render.light.dots import lit_dots
 from zeitbild.render.moving.sweep_kernel import LANES
 from zeitbild.render.moving.sweeping import shifts_of, stretches_of
-from zeitbild.render.picture import Picture
+from zeitbild.render.picture import NO_DEPTH, Picture
 from zeitbild.render.shade.shading import AROUND, BEHIND, DIFFUSE, EMISSION, SPECULAR
 from zeitbild.render.view.backdrop import behind
 from zeitbild.render.view.pixel_look import enlarge, finish_pixels
+from zeitbild.render.visible.dots import drawn_dots
 from zeitbild.render.visible.entangled import Surface, Weights, distinct, entangled, surface_of, weights_of
 from zeitbild.render.visible.identity import numbers_of
 from zeitbild.render.visible.pieces import fused_places, groups_apart, outlines_of, see_through_places
 from zeitbild.render.visible.rims import Rims
 from zeitbild.render.visible.see_through import Areas, add, lay_over, through, weaken
 from zeitbild.render.visible.visibility import tiles_around
+from zeitbild.render.world.buffers import kept
 from zeitbild.snapshot import Role, Snapshot
 from zeitbild.snapshot.finish_row import made_opaque, stops_of
 from zeitbild.snapshot.look import PixelLook
@@ -104,9 +108,10 @@ def _still(
     shift: tuple[float, float] = (0.0, 0.0),
     hard: bool = False,
     numbers: list[tuple[int, int]] | None = None,
+    shutter: tuple[float, ...] | None = None,
 ) -> list[Picture]:
     """Layers of the set at one moment or in a stretch of open shutter (if it has stations), nothing behind them; shift moves a
-    stretch's samples, in pixels; hard gives pixels whole.
+    stretch's samples, in pixels; hard gives pixels whole; shutter is that of the stretch where it is not that of the snapshot.
 
     numbers are those of ``identity.numbers_of``, if bodies were left out before.
     """
@@ -121,8 +126,10 @@ def _still(
     solid = [
         place for place, one in enumerate(bodies) if place not in veiled and not one.fades and one.role != "unseen"
     ]
-    clear = bool(veiled or fused)
+    sprays = [place for place, one in enumerate(bodies) if one.dots is not None and one.role != "unseen"]
+    clear = bool(veiled or fused or sprays)
     pictures = _opaque(view, solid, layers, clear)
+    spraying = _Spraying(view, layers, shutter or snapshot.shutter or (0.0, 0.0), sprays, hides=bool(solid))
     areas = [
         picture.beauty[..., 3] + (0 if picture.held is None else picture.held) if clear else picture.beauty[..., 3]
         for picture in pictures
@@ -136,6 +143,7 @@ def _still(
     # Each of them is drawn by itself.
     apart = roles | {place: unit for unit in fused for place in unit}
     for group in groups_apart(snapshot, units, apart, view.pieces):
+        spraying.put(min(view.pieces.mean_away(unit) for unit in group), pictures, areas, rims)
         if group[0] in fused:
             drawn = partial(_still, quality=quality, samples=samples, shift=shift, hard=hard, numbers=numbers)
             _as_one(snapshot, solid, group[0], drawn, pictures, areas, layers, rims)
@@ -152,9 +160,83 @@ def _still(
             rim.lay_over(front, own, gives=giving, picture=picture)
         # Given back before the next is drawn.
         del front
+    spraying.put(-np.inf, pictures, areas, rims)
     for rim, picture in zip(rims, pictures, strict=False):
         rim.join(picture)
     return pictures
+
+
+class _Spraying:
+    """Bodies of dots that are still to be put over pictures of layers, from the farthest to the nearest."""
+
+    def __init__(
+        self, view: View, layers: Sequence[_Layer], shutter: tuple[float, ...], places: Sequence[int], *, hides: bool
+    ) -> None:
+        self.view, self.layers, self.shutter = view, layers, shutter
+        snapshot = view.snapshot
+        away = {place: view.pieces.mean_away([place]) for place in places}
+        self.left = sorted(places, key=lambda place: away[place])
+        self.away = away
+        size = snapshot.height, snapshot.width
+        self.depth = np.full(size, NO_DEPTH, np.float32)
+        if places and hides:
+            # That of all that is opaque, whatever a layer shows of it.
+            self.depth = kept("whole depth", size, np.float32).copy()
+
+    def put(
+        self,
+        nearer_than: float,
+        pictures: Sequence[Picture],
+        areas: Sequence[NDArray[np.float32]],
+        rims: Sequence[Rims],
+    ) -> None:
+        """Put those that are farther away than something over the pictures, in place."""
+        while self.left and self.away[self.left[-1]] > nearer_than:
+            place = self.left.pop()
+            PARALLEL.breathe()
+            for number, (picture, area, rim) in enumerate(zip(pictures, areas, rims, strict=True)):
+                self._put(place, self.layers[number], picture, area, rim)
+
+    def _put(self, place: int, layer: _Layer, picture: Picture, area: NDArray[np.float32], rim: Rims) -> None:
+        body, snapshot = self.view.snapshot.bodies[place], self.view.snapshot
+        assert body.dots is not None
+        share = math.prod(one for _, one in body.fades)
+        opens, closes = self.shutter
+        matrix = np.array(body.matrix).reshape(4, 4)
+        dots = lit_dots(body.dots, matrix, snapshot) if body.dots.lit else body.dots
+        front, behind, nearest = drawn_dots(
+            dots, matrix, snapshot.camera, self.view.shift, (opens, closes), share, area, self.depth, NO_DEPTH
+        )
+        numbers = self.view.numbers[int(np.flatnonzero(self.view.owners == place)[0])]
+        gives = layer.roles[place] == "shown"
+        # First what is behind all that is opaque, which lies where that does not cover the pixel.
+        for light, before in ((behind, area), (front, np.zeros_like(area))):
+            touched = light.any(axis=2)
+            if not touched.any():
+                continue
+            own = Areas(np.where(touched, 1 - before, 0).astype(np.float32), np.where(touched, before, area))
+            whole = _picture_of_dots(snapshot, light, nearest, numbers, layer.planes)
+            rim.begin(picture)
+            lay_over(whole, picture, own, area, gives=gives)
+            rim.lay_over(whole, own, gives=gives, picture=picture)
+
+
+def _picture_of_dots(
+    snapshot: Snapshot,
+    light: NDArray[np.float32],
+    nearest: NDArray[np.float32],
+    numbers: NDArray[np.int32],
+    planes: bool,
+) -> Picture:
+    """A picture of dots, whose light stands among what glows: no surface tells anything of them but its number."""
+    picture = replace(empty_picture(snapshot, planes), beauty=light, depth=nearest)
+    if picture.planes is not None and picture.identities is not None:
+        picture.planes[..., EMISSION : EMISSION + 3] = light[..., :3]
+        there = light[..., 3] > 0
+        for kind in range(2):
+            picture.identities[there, kind, 0, 0] = numbers[kind]
+            picture.identities[there, kind, 0, 1] = light[there, 3]
+    return picture
 
 
 def _as_one(
@@ -331,9 +413,11 @@ def _blurred(snapshot: Snapshot, quality: Quality, layers: Sequence[_Layer]) -> 
     each = replace(quality, rays=max(1, quality.rays // min(len(stretches), 2)), edges_exactly=False)
     totals: list[Picture] = []
     middle: list[Picture] = []
+    opens, closes = snapshot.shutter or (0.0, 0.0)
     for number, (stretch, shift) in enumerate(zip(stretches, shifts, strict=True)):
         PARALLEL.breathe()
-        pictures = _still(stretch, each, samples, layers, shift=shift)
+        part = tuple(opens + (closes - opens) * (number + more) / len(stretches) for more in (0, 1))
+        pictures = _still(stretch, each, samples, layers, shift=shift, shutter=part)
         if number == len(stretches) // 2:
             middle = pictures
         if not totals:

@@ -197,9 +197,18 @@ def resolve_as(shot: Shot, frame: int, assets: AssetSource, layer: Layer | None)
         stations=stations,
         views=views,
         moments=moments,
+        shutter=_shutter(shot, bodies),
         names=tuple(names[number] for number, _ in members),
         groups=shot.light_groups,
     )
+
+
+def _shutter(shot: Shot, bodies: Sequence[Body]) -> tuple[float, ...]:
+    """From when to when the shutter is open, in frames from the frame on, if any dots go along meanwhile."""
+    motion = shot.motion
+    if not motion.angle or shot.pixels.on or all(body.dots is None for body in bodies):
+        return ()
+    return motion.phase / 360, (motion.phase + motion.angle) / 360
 
 
 def whole_of(layers: Sequence[Layer]) -> Layer:

@@ -137,7 +137,9 @@ class Standing:
             if one_sided and seen_from_behind(plain.camera_of(self.camera), matrix):
                 # Rays meet it as before.
                 own = "unseen"
-            body = Body(name, shape, GEOMETRY.form(shape, posed.form), matrix, rows[:most], own, worn=numbers[:most])
+            dots = None if posed.dots is None else posed.dots()
+            form = GEOMETRY.form(shape, posed.form) if dots is None else dots.cloud()
+            body = Body(name, shape, form, matrix, rows[:most], own, worn=numbers[:most], dots=dots)
             yield body.faded(fades)
 
     def matrices(self, time: Time) -> tuple[Matrix, ...]:

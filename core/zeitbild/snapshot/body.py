@@ -7,6 +7,7 @@ from dataclasses import dataclass, field, replace
 from typing import Literal
 
 from zeitbild.geometry.form import Form
+from zeitbild.snapshot.dots import Dots
 from zeitbild.snapshot.finish_row import SHADING, SHADOW_ONLY, faded
 
 #: 4 x 4, row by row.
@@ -25,7 +26,7 @@ class Body:
     number; worn tells which of the element's named finishes each of them is (empty: in their order);
     after is where it stands one frame later, which changes no picture but its motion (empty: it stays).
     fades are the groups that it stands in of which only a share is left, each as one, from the outermost on: their identities and
-    shares. The finishes are what is left then; whole is what they are without.
+    shares. The finishes are what is left then; whole is what they are without. dots are seen in place of a surface; the shape names them, too.
     """
 
     id: str
@@ -38,6 +39,7 @@ class Body:
     worn: tuple[int, ...] = ()
     fades: tuple[tuple[str, float], ...] = ()
     whole: tuple[tuple[float, ...], ...] = ()
+    dots: Dots | None = field(default=None, compare=False)
 
     def faded(self, fades: tuple[tuple[str, float], ...]) -> Body:
         """The same in groups of which only shares are left."""

@@ -43,7 +43,8 @@ class Snapshot:
     opening to its closing, so close that what stands between two lies between them; empty if nothing moves. views are from where they
     are seen then, one for each station, and moments how they are lit, evenly in time; empty if that stays. overscan
     is how many pixels are rendered around the raster on each side. names are the elements' own and
-    their finishes', which only identities tell; groups are those of the shot's lights, also of such as do not shine here.
+    their finishes', which only identities tell; shutter is from when to when it is open, in frames from this one on, if there are dots
+    whose ways are seen (else empty); groups are those of the shot's lights, also of such as do not shine here.
     """
 
     width: int
@@ -70,6 +71,7 @@ class Snapshot:
     textures: tuple[Texture, ...] = ()
     error: float = 6.0
     overscan: int = 0
+    shutter: tuple[float, ...] = ()
     names: Names = field(default=(), compare=False)
     groups: tuple[str, ...] = field(default=(), compare=False)
 

@@ -34,7 +34,7 @@ def fused_places(snapshot: Snapshot) -> list[tuple[int, ...]]:
     """Places of the bodies in view that stand in one group of which only a share is left, by the outermost of such."""
     found: dict[str, list[int]] = {}
     for place, body in enumerate(snapshot.bodies):
-        if body.fades and body.role != "unseen":
+        if body.fades and body.role != "unseen" and body.dots is None:
             found.setdefault(body.fades[0][0], []).append(place)
     return [tuple(places) for places in found.values()]
 
@@ -146,12 +146,13 @@ class Pieces:
         """Units, given from far to near, with others put among them by their middles."""
         found = list(units)
         for other in others:
-            away = self._mean_away(other)
-            at = next((number for number, unit in enumerate(found) if self._mean_away(unit) < away), len(found))
+            away = self.mean_away(other)
+            at = next((number for number, unit in enumerate(found) if self.mean_away(unit) < away), len(found))
             found.insert(at, other)
         return found
 
-    def _mean_away(self, unit: Sequence[int]) -> float:
+    def mean_away(self, unit: Sequence[int]) -> float:
+        """How far the middles of a unit are along the viewing axis, in the mean."""
         return sum(self._away(piece) for piece in unit) / len(unit)
 
     def take_apart(
