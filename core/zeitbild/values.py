@@ -2,7 +2,8 @@
 
 The extra keys ``x-*`` in the JSON schema tell a form how to show a field: ``x-unit``, ``x-step``, ``x-group``,
 ``x-widget``, ``x-slider`` (a soft range for dragging, within the hard limits) and ``x-when`` (values of other fields
-under which this one has a meaning; a form shows it only then); ``x-still`` that it never has keys.
+under which this one has a meaning; a form shows it only then); ``x-any`` (several of such, one of which is enough); ``x-still`` that it
+never has keys.
 """
 
 from __future__ import annotations

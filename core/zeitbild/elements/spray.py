@@ -44,6 +44,13 @@ _GOLDEN = (math.sqrt(5) - 1) / 2
 _GENTLE = (0.42, 0.0, 0.58, 1.0)
 _FLIES: dict[str, Any] = {"does": ["comes out and flies"]}
 _GATHERS: dict[str, Any] = {"does": ["gathers", "gathers and scatters"]}
+#: When a word, or a drawing, is needed.
+_WORDS: list[dict[str, Any]] = [{"comes_from": "a word"}, {**_GATHERS, "into": "a word"}]
+_DRAWN: list[dict[str, Any]] = [
+    {"comes_from": "a drawing"},
+    {**_GATHERS, "into": "a drawing"},
+    {"colours_are": "those of the drawing"},
+]
 _NOTHING = Mesh(
     np.zeros((0, 3)),
     np.zeros((0, 3), np.int32),
@@ -86,22 +93,34 @@ class Spray(ElementBase):
         default="Word",
         title="The word",
         description="That it comes from, or gathers into.",
-        json_schema_extra={"x-widget": "lines", "x-group": "Spray"},
+        json_schema_extra={"x-widget": "lines", "x-group": "Spray", "x-any": _WORDS},
     )
     font: Annotated[str, StringConstraints(pattern=NAMED)] = Field(
-        default="league-spartan", title="Font", json_schema_extra={"x-widget": "font", "x-group": "Spray"}
+        default="league-spartan",
+        title="Font",
+        json_schema_extra={"x-widget": "font", "x-group": "Spray", "x-any": _WORDS},
     )
-    letters: float = number(
-        160, "Letter size", 1, 10_000, unit="u", group="Spray", slider=(40, 400), help="Size of the em."
+    letters: float = Field(
+        default=160,
+        ge=1,
+        le=10_000,
+        title="Letter size",
+        description="Size of the em.",
+        json_schema_extra={"x-unit": "u", "x-step": 1, "x-group": "Spray", "x-slider": [40, 400], "x-any": _WORDS},
     )
     drawing: Annotated[str, StringConstraints(pattern=NAMED)] = Field(
         default="badge",
         title="The drawing",
         description="That it comes from, or gathers into.",
-        json_schema_extra={"x-widget": "file", "x-files": "drawings", "x-group": "Spray"},
+        json_schema_extra={"x-widget": "file", "x-files": "drawings", "x-group": "Spray", "x-any": _DRAWN},
     )
-    drawing_size: float = number(
-        300, "Its size", 0.01, 100_000, unit="u", group="Spray", slider=(20, 1000), help="Of its larger side."
+    drawing_size: float = Field(
+        default=300,
+        ge=0.01,
+        le=100_000,
+        title="Its size",
+        description="Of its larger side.",
+        json_schema_extra={"x-unit": "u", "x-step": 1, "x-group": "Spray", "x-slider": [20, 1000], "x-any": _DRAWN},
     )
     rate: float = number(
         200, "A second", 0.01, 1_000_000, unit="/s", group="How many", slider=(1, 5000), when=_FLIES, still=True

@@ -124,7 +124,9 @@ def _still(
     fused = fused_places(snapshot)
     veiled = tuple(place for place in see_through_places(snapshot) if not bodies[place].fades)
     solid = [
-        place for place, one in enumerate(bodies) if place not in veiled and not one.fades and one.role != "unseen"
+        place
+        for place, one in enumerate(bodies)
+        if place not in veiled and not one.fades and one.role != "unseen" and one.dots is None
     ]
     sprays = [place for place, one in enumerate(bodies) if one.dots is not None and one.role != "unseen"]
     clear = bool(veiled or fused or sprays)
@@ -178,10 +180,9 @@ class _Spraying:
         self.left = sorted(places, key=lambda place: away[place])
         self.away = away
         size = snapshot.height, snapshot.width
-        self.depth = np.full(size, NO_DEPTH, np.float32)
-        if places and hides:
-            # That of all that is opaque, whatever a layer shows of it.
-            self.depth = kept("whole depth", size, np.float32).copy()
+        # That of all that is opaque, whatever a layer shows of it.
+        opaque = places and hides
+        self.depth = kept("whole depth", size, np.float32).copy() if opaque else np.empty((0, 0), np.float32)
 
     def put(
         self,
@@ -204,21 +205,16 @@ class _Spraying:
         opens, closes = self.shutter
         matrix = np.array(body.matrix).reshape(4, 4)
         dots = lit_dots(body.dots, matrix, snapshot) if body.dots.lit else body.dots
-        front, behind, nearest = drawn_dots(
+        drawn = drawn_dots(
             dots, matrix, snapshot.camera, self.view.shift, (opens, closes), share, area, self.depth, NO_DEPTH
         )
         numbers = self.view.numbers[int(np.flatnonzero(self.view.owners == place)[0])]
         gives = layer.roles[place] == "shown"
-        # First what is behind all that is opaque, which lies where that does not cover the pixel.
-        for light, before in ((behind, area), (front, np.zeros_like(area))):
-            touched = light.any(axis=2)
-            if not touched.any():
-                continue
-            own = Areas(np.where(touched, 1 - before, 0).astype(np.float32), np.where(touched, before, area))
-            whole = _picture_of_dots(snapshot, light, nearest, numbers, layer.planes)
+        for one in drawn:
+            whole = _picture_of_dots(snapshot, one.light, one.depth, numbers, layer.planes)
             rim.begin(picture)
-            lay_over(whole, picture, own, area, gives=gives)
-            rim.lay_over(whole, own, gives=gives, picture=picture)
+            lay_over(whole, picture, one.areas, area, gives=gives)
+            rim.lay_over(whole, one.areas, gives=gives, picture=picture)
 
 
 def _picture_of_dots(

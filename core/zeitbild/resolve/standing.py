@@ -137,7 +137,8 @@ class Standing:
             if one_sided and seen_from_behind(plain.camera_of(self.camera), matrix):
                 # Rays meet it as before.
                 own = "unseen"
-            dots = None if posed.dots is None else posed.dots()
+            with _at_element(number):
+                dots = None if posed.dots is None else posed.dots()
             form = GEOMETRY.form(shape, posed.form) if dots is None else dots.cloud()
             body = Body(name, shape, form, matrix, rows[:most], own, worn=numbers[:most], dots=dots)
             yield body.faded(fades)

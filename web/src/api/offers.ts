@@ -31,6 +31,7 @@ export interface JsonSchema {
   "x-fold"?: string;
   "x-late"?: boolean;
   "x-when"?: Record<string, string | string[]>;
+  "x-any"?: Record<string, string | string[]>[];
   /** Fields of a part that have no meaning here. */
   "x-without"?: string[];
   /** The kind of file that a field names, or that the field of this name (``x-of``) does. */

@@ -1,5 +1,7 @@
 import type { JsonSchema } from "@/api/offers";
 
+type Conditions = Record<string, string | string[]>;
+
 /** One field of a form, read from a JSON schema. */
 export interface FieldPlan {
   name: string;
@@ -12,14 +14,18 @@ export interface FieldPlan {
   slider: [number, number] | undefined;
   options: { name: string; title: string }[];
   /** Values of other fields under which this one has a meaning. */
-  when: Record<string, string | string[]> | undefined;
+  when: Conditions | undefined;
+  /** Of these one is enough. */
+  any: Conditions[] | undefined;
   /** Title under which it is folded away, with others; empty: it is always seen. */
   fold: string;
 }
 
 /** Whether a field has a meaning beside the values of its part. */
 export function isMeant(field: FieldPlan, values: Record<string, unknown> | undefined): boolean {
-  return Object.entries(field.when ?? {}).every(([name, wanted]) => [wanted].flat().includes(values?.[name] as string));
+  const holds = (when: Conditions) =>
+    Object.entries(when).every(([name, wanted]) => [wanted].flat().includes(values?.[name] as string));
+  return holds(field.when ?? {}) && (!field.any || field.any.some(holds));
 }
 
 export interface FieldGroup {
@@ -79,6 +85,7 @@ export function planFields(schema: JsonSchema, root: JsonSchema, skip: string[])
       },
       slider: field["x-slider"],
       when: field["x-when"],
+      any: field["x-any"],
       fold: field["x-fold"] ?? "",
       options: (field.enum ?? []).map((one) => ({ name: one, title: one })),
     };

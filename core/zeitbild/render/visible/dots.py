@@ -7,12 +7,14 @@ straight way; dots smaller than a pixel are made as large as one and as much fai
 from __future__ import annotations
 
 import math
+from dataclasses import dataclass
 
 import numba
 import numpy as np
 from numpy.typing import NDArray
 
 from zeitbild.kernels import PARALLEL, kernel, parallel_kernel
+from zeitbild.render.visible.see_through import Areas
 from zeitbild.render.visible.triangle_setup import TILE
 from zeitbild.snapshot.camera import Camera
 from zeitbild.snapshot.dots import DotLook, Dots
@@ -20,12 +22,14 @@ from zeitbild.snapshot.dots import DotLook, Dots
 _TILE = TILE
 _LOOKS: dict[DotLook, int] = {"soft": 0, "disc": 1, "streak": 2}
 _SOFT, _DISC, _STREAK = 0, 1, 2
-#: Radius in pixels below which dots become fainter in place of smaller.
-_SMALLEST = 0.75
+#: Radius in pixels below which dots become fainter in place of smaller: the middles of pixels see as much of a soft one of that size
+#: wherever it is, to 3 in 100, so that nothing twinkles that moves slowly.
+_SMALLEST: dict[DotLook, float] = {"soft": 1.5, "disc": 0.75, "streak": 0.75}
 #: Less than this of a pixel is nothing.
-_LEAST = 1e-4
+_LEAST = np.float32(1e-4)
 #: Nothing behind is seen through less than this.
-_THROUGH = 1e-3
+_THROUGH = np.float32(1e-3)
+_ZERO, _ONE = np.float32(0), np.float32(1)
 
 
 @kernel
@@ -65,15 +69,6 @@ def soft_along(ax, ay, bx, by, r):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _to_way(ax, ay, bx, by):  # type: ignore[no-untyped-def]
-    """Distance of the origin from the way from a to b."""
-    dx, dy = bx - ax, by - ay
-    square = dx * dx + dy * dy
-    at = 0.0 if square < 1e-12 else min(max(-(ax * dx + ay * dy) / square, 0.0), 1.0)
-    return math.sqrt((ax + at * dx) ** 2 + (ay + at * dy) ** 2)
-
-
-@kernel
 def _count(left, top, right, bottom, columns, rows, counts):  # type: ignore[no-untyped-def]
     """How many dots reach into each tile."""
     for i in range(left.shape[0]):
@@ -94,6 +89,24 @@ def _sort(left, top, right, bottom, columns, rows, firsts, members):  # type: ig
                 used[tile] += 1
 
 
+@kernel
+def _part(look, moves, ax, ay, bx, by, r):  # type: ignore[no-untyped-def]
+    """How much of a pixel at the origin a dot takes that goes from a to b."""
+    if look == _STREAK:
+        # Full at its head, nothing at its tail.
+        dx, dy = bx - ax, by - ay
+        square = dx * dx + dy * dy
+        at = 0.0 if square < 1e-12 else min(max(-(ax * dx + ay * dy) / square, 0.0), 1.0)
+        off = math.sqrt((ax + at * dx) ** 2 + (ay + at * dy) ** 2)
+        return min(max(r * (1 - 0.7 * at) + 0.5 - off, 0.0), 1.0) * (1 - at)
+    if look == _DISC:
+        if moves:
+            first, last = _inside(ax, ay, bx, by, r)
+            return max(last - first, 0.0)
+        return min(max(r + 0.5 - math.sqrt(ax * ax + ay * ay), 0.0), 1.0)
+    return soft_along(ax, ay, bx, by, r)
+
+
 @parallel_kernel
 def _draw(  # type: ignore[no-untyped-def]
     order,
@@ -101,11 +114,10 @@ def _draw(  # type: ignore[no-untyped-def]
     members,
     ends,
     radii,
-    gains,
+    strengths,
     depths,
     deep,
     colours,
-    opacities,
     look,
     plus,
     solid,
@@ -114,66 +126,116 @@ def _draw(  # type: ignore[no-untyped-def]
     behind,
     nearest,
 ):
-    """front and behind [H, W, 4]: dots before what is opaque, and those behind it, premultiplied; nearest [H, W] the distance of the first.
+    """front and behind [H, W, 4]: dots before what is opaque, and those behind it (or of no length: nothing is opaque), premultiplied; nearest
+    [H, W] the distance of the first.
 
     ends [n, 4] where each begins and ends in pixels, deep [n] its radius in units; solid [H, W] is the area that is opaque, depth [H, W] how far.
     """
-    height, width = depth.shape
+    height, width = nearest.shape
     columns = (width + _TILE - 1) // _TILE
-    covers = 0.0 if plus else 1.0
+    covers = _ZERO if plus else _ONE
     for turn in numba.prange(order.shape[0]):
         tile = order[turn]
         x0, y0 = (tile % columns) * _TILE, (tile // columns) * _TILE
         x1, y1 = min(width, x0 + _TILE), min(height, y0 + _TILE)
-        through = np.ones((2, _TILE, _TILE), np.float32)
+        through = np.ones((_TILE, _TILE), np.float32)
+        beyond = np.ones((_TILE, _TILE), np.float32)
+        # Whether anything opaque is seen in the tile at all.
+        meets = False
+        if behind.shape[0] > 0:
+            for y in range(y0, y1):
+                for x in range(x0, x1):
+                    meets = meets or solid[y, x] > _ZERO
         for k in range(firsts[tile], firsts[tile + 1]):
             i = members[k]
             ax, ay, bx, by, r = ends[i, 0], ends[i, 1], ends[i, 2], ends[i, 3], radii[i]
-            reach = r + 1.0
-            left, right = (
-                max(x0, math.floor(min(ax, bx) - reach)),
-                min(x1 - 1, math.ceil(max(ax, bx) + reach)),
-            )
-            top, bottom = (
-                max(y0, math.floor(min(ay, by) - reach)),
-                min(y1 - 1, math.ceil(max(ay, by) + reach)),
-            )
             moves = ax != bx or ay != by
+            round_ = look == _SOFT and not moves
+            reach = r if round_ else r + 1.0
+            top = max(y0, math.floor(min(ay, by) - reach))
+            bottom = min(y1 - 1, math.ceil(max(ay, by) + reach))
+            strength = np.float32(strengths[i])
+            red, green, blue = colours[i, 0], colours[i, 1], colours[i, 2]
+            square, away = np.float32(1 / (r * r)), np.float32(depths[i])
             for y in range(top, bottom + 1):
-                py = y + 0.5
-                for x in range(left, right + 1):
-                    if through[0, y - y0, x - x0] < _THROUGH:
+                down = y + 0.5 - ay
+                half = reach
+                if round_:
+                    rest = r * r - down * down
+                    if rest <= 0:
                         continue
-                    px = x + 0.5
-                    if look == _STREAK:
-                        part = min(max(r + 0.5 - _to_way(ax - px, ay - py, bx - px, by - py), 0.0), 1.0)
-                    elif look == _DISC:
-                        if moves:
-                            first, last = _inside(ax - px, ay - py, bx - px, by - py, r)
-                            part = max(last - first, 0.0)
-                        else:
-                            part = min(max(r + 0.5 - math.sqrt((ax - px) ** 2 + (ay - py) ** 2), 0.0), 1.0)
-                    elif moves:
-                        part = soft_along(ax - px, ay - py, bx - px, by - py, r)
+                    half = math.sqrt(rest)
+                # The middles of pixels that it may reach.
+                left = max(x0, math.ceil(min(ax, bx) - half - 0.5))
+                right = min(x1 - 1, math.floor(max(ax, bx) + half - 0.5))
+                for x in range(left, right + 1):
+                    if round_:
+                        across = np.float32(x + 0.5 - ax)
+                        inner = _ONE - (across * across + np.float32(down * down)) * square
+                        part = inner * inner * strength
                     else:
-                        inner = 1 - ((ax - px) ** 2 + (ay - py) ** 2) / (r * r)
-                        part = inner * inner if inner > 0 else 0.0
-                    part *= opacities[i] * gains[i]
+                        px, py = x + 0.5, y + 0.5
+                        part = np.float32(_part(look, moves, ax - px, ay - py, bx - px, by - py, r)) * strength
                     if part < _LEAST:
                         continue
-                    # Where it meets something opaque it goes into it over its own depth.
-                    before = min(max(0.5 + 0.5 * (depth[y, x] - depths[i]) / deep[i], 0.0), 1.0)
-                    for side in range(2):
-                        own = part * (before if side == 0 else 1 - before)
-                        if own <= 0 or (side == 1 and solid[y, x] >= 1):
-                            continue
-                        left_over = through[side, y - y0, x - x0]
-                        picture = front if side == 0 else behind
-                        for c in range(3):
-                            picture[y, x, c] += np.float32(left_over * own * colours[i, c])
-                        picture[y, x, 3] += np.float32(left_over * own * covers)
-                        through[side, y - y0, x - x0] = np.float32(left_over * (1 - own * covers))
-                        nearest[y, x] = min(nearest[y, x], np.float32(depths[i]))
+                    before = _ONE
+                    if meets and solid[y, x] > _ZERO:
+                        # Where it meets something opaque it goes into it over its own depth.
+                        before = np.float32(min(max(0.5 + 0.5 * (depth[y, x] - depths[i]) / deep[i], 0.0), 1.0))
+                    left_over = through[y - y0, x - x0]
+                    own = part * before
+                    if own > _ZERO and left_over > _THROUGH:
+                        given = left_over * own
+                        front[y, x, 0] += given * red
+                        front[y, x, 1] += given * green
+                        front[y, x, 2] += given * blue
+                        front[y, x, 3] += given * covers
+                        through[y - y0, x - x0] = left_over * (_ONE - own * covers)
+                        nearest[y, x] = min(nearest[y, x], away)
+                    own = part * (_ONE - before)
+                    if own > _ZERO and solid[y, x] < _ONE:
+                        left_over = beyond[y - y0, x - x0]
+                        given = left_over * own
+                        behind[y, x, 0] += given * red
+                        behind[y, x, 1] += given * green
+                        behind[y, x, 2] += given * blue
+                        behind[y, x, 3] += given * covers
+                        beyond[y - y0, x - x0] = left_over * (_ONE - own * covers)
+                        nearest[y, x] = min(nearest[y, x], away)
+
+
+@parallel_kernel
+def _where(order, front, behind, solid, share, seen, before, far_seen, far_before):  # type: ignore[no-untyped-def]
+    """Areas [H, W] in which dots are seen before what is opaque, with what of that they do not cover, and the same of those behind it; of their
+    light a share is left."""
+    height, width = seen.shape
+    columns = (width + _TILE - 1) // _TILE
+    for turn in numba.prange(order.shape[0]):
+        y0, x0 = (order[turn] // columns) * _TILE, (order[turn] % columns) * _TILE
+        for y in range(y0, min(height, y0 + _TILE)):
+            for x in range(x0, min(width, x0 + _TILE)):
+                light = front[y, x, 0] + front[y, x, 1] + front[y, x, 2] + front[y, x, 3]
+                there = light > _ZERO
+                seen[y, x] = _ONE if there else _ZERO
+                before[y, x] = _ZERO if there else solid[y, x]
+                for c in range(4):
+                    front[y, x, c] *= share
+                if behind.shape[0] > 0:
+                    rest = _ONE - solid[y, x]
+                    light = behind[y, x, 0] + behind[y, x, 1] + behind[y, x, 2] + behind[y, x, 3]
+                    far_seen[y, x] = rest if light > _ZERO else _ZERO
+                    far_before[y, x] = solid[y, x]
+                    for c in range(4):
+                        behind[y, x, c] *= rest * share
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Drawn:
+    """Dots in a picture: light [H, W, 4], premultiplied, and where it is; depth [H, W] of the nearest dot anywhere."""
+
+    light: NDArray[np.float32]
+    areas: Areas
+    depth: NDArray[np.float32]
 
 
 def drawn_dots(
@@ -186,11 +248,12 @@ def drawn_dots(
     solid: NDArray[np.float32],
     depth: NDArray[np.float32],
     nothing: float,
-) -> tuple[NDArray[np.float32], NDArray[np.float32], NDArray[np.float32]]:
-    """Dots of a body that stands at matrix [4, 4]: those before what is opaque and those behind it [H, W, 4] each, and the depth [H, W] of the
-    nearest. shutter: from when to when (frames from the frame on) they are seen; share: how opaque the body is. Call it outside of ``PARALLEL``."""
-    height, width = depth.shape
-    front, behind = np.zeros((height, width, 4), np.float32), np.zeros((height, width, 4), np.float32)
+) -> list[Drawn]:
+    """Dots of a body that stands at matrix [4, 4], in the order in which they are to be laid over a picture: those behind what is opaque (if
+    anything is: solid [H, W] is its area, depth [H, W] how far it is, of no length: nothing is), and those before it. shutter: from when to when
+    (frames from the frame on) they are seen; share: how
+    much of all together is left. Call it outside of ``PARALLEL``."""
+    height, width = solid.shape
     nearest = np.full((height, width), nothing, np.float32)
     scale = abs(float(np.linalg.det(matrix[:3, :3]))) ** (1 / 3)
 
@@ -198,11 +261,10 @@ def drawn_dots(
         return camera.project(points @ matrix[:3, :3].T + matrix[:3, 3], shift)
 
     opens, closes = shutter
-    starts = dots.places + opens * dots.ways
-    stops = dots.places + (dots.tails if dots.look == "streak" else closes * dots.ways)
+    starts, stops = dots.places + opens * dots.ways, dots.places + closes * dots.ways
     if dots.look == "streak":
-        starts = dots.places + closes * dots.ways
-        stops = dots.places + opens * dots.ways + dots.tails
+        # From its head as the shutter closes to its tail as it opens.
+        starts, stops = stops, starts + dots.tails
     middle = dots.places + (opens + closes) / 2 * dots.ways
     away = camera.distance(middle @ matrix[:3, :3].T + matrix[:3, 3])
     a, b = seen(starts), seen(stops)
@@ -215,26 +277,25 @@ def drawn_dots(
         & (a[:, 2] > (0 if camera.parallel else camera.near))
         & (b[:, 2] > (0 if camera.parallel else camera.near))
     )
-    reach = np.maximum(radii, _SMALLEST) + 1
-    x, y = ends[:, [0, 2]], ends[:, [1, 3]]
-    inside = ahead & np.isfinite(ends).all(axis=1) & (dots.opacities * share > _LEAST) & (radii > 0)
-    inside &= (x.max(axis=1) + reach > 0) & (x.min(axis=1) - reach < width)
-    inside &= (y.max(axis=1) + reach > 0) & (y.min(axis=1) - reach < height)
+    smallest = _SMALLEST[dots.look]
+    reach = np.maximum(radii, smallest) + 1
+    ax, ay, bx, by = ends.T
+    left, right = np.minimum(ax, bx) - reach, np.maximum(ax, bx) + reach
+    top, bottom = np.minimum(ay, by) - reach, np.maximum(ay, by) + reach
+    # What is no number is in no picture.
+    inside = ahead & (dots.opacities > _LEAST) & (radii > 0)
+    inside &= (right > 0) & (left < width) & (bottom > 0) & (top < height)
     which = np.flatnonzero(inside)
     if not len(which):
-        return front, behind, nearest
+        return []
     which = which[np.argsort(away[which], kind="stable")]
-    ends, radii, x, y, reach = ends[which], radii[which], x[which], y[which], reach[which]
-    held = np.maximum(radii, _SMALLEST)
+    held = np.maximum(radii[which], smallest)
     # As much light as before: of a streak its width alone is too small.
-    gains = (radii / held) ** (1 if dots.look == "streak" else 2)
+    gains = (radii[which] / held) ** (1 if dots.look == "streak" else 2)
     columns, rows = -(-width // TILE), -(-height // TILE)
-    far = 1 << 24
     box = [
-        np.clip(np.floor(x.min(axis=1) - reach), -1, far).astype(np.int64),
-        np.clip(np.floor(y.min(axis=1) - reach), -1, far).astype(np.int64),
-        np.clip(np.ceil(x.max(axis=1) + reach), -1, far).astype(np.int64),
-        np.clip(np.ceil(y.max(axis=1) + reach), -1, far).astype(np.int64),
+        np.clip(np.floor(values[which]), -1, most).astype(np.int64)
+        for values, most in ((left, width), (top, height), (right, width), (bottom, height))
     ]
     counts = np.zeros(columns * rows, np.int64)
     _count(*box, columns, rows, counts)
@@ -242,18 +303,22 @@ def drawn_dots(
     members = np.empty(int(firsts[-1]), np.int64)
     _sort(*box, columns, rows, firsts[:-1], members)
     order = np.argsort(-counts, kind="stable")[: int((counts > 0).sum())]
+    size = height, width
+    front = np.zeros((*size, 4), np.float32)
+    behind = np.zeros((*size, 4) if len(depth) else (0, 0, 4), np.float32)
+    near = [np.zeros(size, np.float32) for _ in range(2)]
+    far = [np.zeros(size if len(depth) else (0, 0), np.float32) for _ in range(2)]
     with PARALLEL:
         _draw(
             order,
             firsts,
             members,
-            ends,
+            ends[which],
             held,
-            gains,
+            gains * dots.opacities[which],
             away[which],
             np.maximum(dots.radii[which] * scale, 1e-9),
             dots.colours[which],
-            dots.opacities[which] * np.float32(share),
             _LOOKS[dots.look],
             dots.plus,
             solid,
@@ -262,5 +327,8 @@ def drawn_dots(
             behind,
             nearest,
         )
-    behind *= (1 - solid)[..., None]
-    return front, behind, nearest
+        _where(order, front, behind, solid, np.float32(share), *near, *far)
+    found = [Drawn(front, Areas(near[0], near[1], order), nearest)]
+    if len(depth):
+        found.insert(0, Drawn(behind, Areas(far[0], far[1], order), nearest))
+    return found
