@@ -45,8 +45,8 @@ _GENTLE = (0.42, 0.0, 0.58, 1.0)
 _FLIES: dict[str, Any] = {"does": ["comes out and flies"]}
 _GATHERS: dict[str, Any] = {"does": ["gathers", "gathers and scatters"]}
 #: When a word, or a drawing, is needed.
-_WORDS: list[dict[str, Any]] = [{"comes_from": "a word"}, {**_GATHERS, "into": "a word"}]
-_DRAWN: list[dict[str, Any]] = [
+_WORDS: Any = [{"comes_from": "a word"}, {**_GATHERS, "into": "a word"}]
+_DRAWN: Any = [
     {"comes_from": "a drawing"},
     {**_GATHERS, "into": "a drawing"},
     {"colours_are": "those of the drawing"},
