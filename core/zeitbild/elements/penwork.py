@@ -364,7 +364,8 @@ def build(element: Penwork, assets: AssetSource) -> Built:
         of: dict[int, list[int]] = {}
         for at, one in enumerate(strokes):
             of.setdefault(one.piece, []).append(at)
-        pieces = tuple(Piece(rings[piece], tuple(own)) for piece, own in of.items())
+        has = [sum(one.piece == piece for one in found) for piece in range(len(rings))]
+        pieces = tuple(Piece(rings[piece], tuple(own), len(own) == has[piece]) for piece, own in of.items())
     else:
         pieces = written_of(strokes)
     by_hand = element.speed == "by hand"

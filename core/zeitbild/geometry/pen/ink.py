@@ -44,10 +44,12 @@ def band(stroke: Stroke, tolerance: float, wider: float = 1.0) -> manifold3d.Cro
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Piece:
-    """A letter or another thing that is written as one: its outlines (none: bands alone) and numbers of its strokes."""
+    """A letter or another thing that is written as one: its outlines (none: bands alone), numbers of its strokes, and whether they are all that it
+    has: then it is whole once they are written."""
 
     rings: tuple[Floats, ...]
     strokes: tuple[int, ...]
+    all_of_it: bool = True
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -117,7 +119,7 @@ class Written:
 
     def _ink(self, piece: Piece, tolerance: float) -> manifold3d.CrossSection:
         outline = manifold3d.CrossSection([np.asarray(ring) for ring in piece.rings], manifold3d.FillRule.NonZero)
-        if piece.rings and all(self.parts[at] == (0.0, 1.0) for at in piece.strokes):
+        if piece.rings and piece.all_of_it and all(self.parts[at] == (0.0, 1.0) for at in piece.strokes):
             return outline
         bands = []
         for at in piece.strokes:
