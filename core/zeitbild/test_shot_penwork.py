@@ -55,7 +55,7 @@ class Words(unittest.TestCase):
 
     def test_it_grows_from_nothing_and_never_loses_ink(self) -> None:
         shot = _shot(_word())
-        self.assertEqual(float(_alpha(shot, 1).sum()), 0)
+        self.assertEqual(float(_alpha(shot, 0).sum()), 0)
         before = np.zeros((120, 320), np.float32)
         areas = []
         for frame in range(2, 42, 3):
@@ -82,15 +82,15 @@ class Words(unittest.TestCase):
         whole = float(_alpha(_shot(_word()), 41).sum())
         for then in ("is taken off as it came", "goes back"):
             shot = _shot(_word(then=then, off_at=45, off_in=10))
-            self.assertAlmostEqual(float(_alpha(shot, 45).sum()), whole, delta=1)
+            self.assertAlmostEqual(float(_alpha(shot, 44).sum()), whole, delta=1)
             middle = _alpha(shot, 50)
             self.assertLess(float(middle.sum()), 0.8 * whole)
             left_over = middle[:, :120].sum() > middle[:, 200:].sum()
             self.assertEqual(bool(left_over), then == "goes back")
-            self.assertEqual(float(_alpha(shot, 55).sum()), 0)
+            self.assertEqual(float(_alpha(shot, 54).sum()), 0)
 
     def test_keys_write_it_too(self) -> None:
-        writes = Track(keys=(Key(frame=1, value=0, way="straight"), Key(frame=41, value=1)))
+        writes = Track(keys=(Key(frame=0, value=0, way="straight"), Key(frame=40, value=1)))
         keyed = _shot(_word(goes="as keyed", moves={"written": writes}))
         for frame in (11, 25, 41):
             np.testing.assert_allclose(_alpha(keyed, frame), _alpha(_shot(_word()), frame), atol=1e-6)
@@ -136,7 +136,7 @@ class Lines(unittest.TestCase):
             shot = _shot(
                 Penwork(id="ink", writes="a drawing", drawing=name, size=160, frames=40, speed="even", ink=_INK)
             )
-            half = _alpha(shot, 21, "final", assets)
+            half = _alpha(shot, 20, "final", assets)
             self.assertAlmostEqual(float(half.sum()), 80 * 10 + np.pi * 25, delta=6)
             self.assertAlmostEqual(float(half[60, 100]), 1, 3)
             self.assertEqual(float(half[60, 190]), 0)
@@ -163,7 +163,7 @@ class Pens(unittest.TestCase):
         shot = _shot(_word(speed="even"), pen)
         before: NDArray[np.float64] | None = None
         touched = looked = 0
-        for frame in range(2, 41):
+        for frame in range(1, 40):
             bodies = {body.element: body for body in resolve(shot, frame, NOWHERE).bodies}
             place = np.array(bodies["pen"].matrix).reshape(4, 4)[:2, 3]
             alpha = _alpha(_shot(_word(speed="even")), frame) if frame % 6 == 0 else None

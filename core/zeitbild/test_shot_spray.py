@@ -30,6 +30,7 @@ from zeitbild.render.passes import offered
 from zeitbild.render.shade.shading import PARTS
 from zeitbild.render.visible.dots import soft_along
 from zeitbild.resolve import resolve
+from zeitbild.resolve.hands import lie_on
 from zeitbild.snapshot.dots import Dots
 from zeitbild.testing import NOWHERE
 
@@ -59,7 +60,16 @@ def _spray(**more: Any) -> Spray:
 def _one(**more: Any) -> Spray:
     """A single dot that stands at the middle."""
     fields: dict[str, Any] = {
-        **{"rate": 1, "first": -2000, "ends": True, "last": -1975, "life": 3000, "life_by": 0, "speed": 0},
+        **{
+            "rate": 1,
+            "begins": "at a frame",
+            "first": -2000,
+            "ends": True,
+            "last": -1975,
+            "life": 3000,
+            "life_by": 0,
+            "speed": 0,
+        },
         **{
             "gravity": (0, 0, 0),
             "dot": 20,
@@ -365,7 +375,7 @@ class Laws(unittest.TestCase):
             self.assertGreater(float(np.abs(_dots(shot, 28).places.mean(axis=0) - one.places.mean(axis=0)).max()), 1e-6)
 
     def test_it_begins_and_ends_when_it_is_told_to(self) -> None:
-        shot = _shot(_spray(first=10, ends=True, last=20, rate=500, life=0.4, life_by=0))
+        shot = _shot(_spray(begins="at a frame", first=10, ends=True, last=20, rate=500, life=0.4, life_by=0))
         self.assertEqual(len(_dots(shot, 9).radii), 0)
         self.assertGreater(len(_dots(shot, 11).radii), 5)
         self.assertGreater(len(_dots(shot, 20).radii), 100)
@@ -459,3 +469,8 @@ class Copied(unittest.TestCase):
         picture = render(resolve(shot, 7, NOWHERE), QUALITIES["check"])
         self.assertTrue(np.isfinite(picture.beauty).all())
         self.assertGreater(float(picture.beauty[..., 3].max()), 0.9)
+
+    def test_what_stands_in_dots_that_are_none_is_not_there_and_can_be_taken_hold_of(self) -> None:
+        shot = _shot(_spray(), Solid(id="box", inside="spray"))
+        self.assertEqual([body.element for body in resolve(shot, 7, NOWHERE).bodies], ["spray"])
+        self.assertIn("spray", {one.element for one in lie_on(shot, 7, NOWHERE)})

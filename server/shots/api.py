@@ -17,7 +17,16 @@ from projects.selectors import project_for
 from shots import hearing, jobs, moving
 from shots.actions.create_shot import create_shot, delete_shot, duplicate_shot, restore_shot
 from shots.actions.save_document import redo, save_document, undo
-from shots.examine import elements_at, estimate, examine, frame_camera, read_length, where_elements_lie, where_it_goes
+from shots.examine import (
+    elements_at,
+    estimate,
+    examine,
+    frame_camera,
+    read_length,
+    strokes_of,
+    where_elements_lie,
+    where_it_goes,
+)
 from shots.judging import palette, shares
 from shots.lanes import LONG, SHORT, compute
 from shots.models import Shot
@@ -47,6 +56,8 @@ from shots.schemas import (
     ShotRow,
     SpeakIn,
     StretchIn,
+    StrokeOut,
+    StrokesIn,
     TrackOut,
     ValuesIn,
     WaveformOut,
@@ -323,6 +334,13 @@ async def speak(request: HttpRequest, shot_id: int, data: SpeakIn) -> dict[str, 
     """Keys that make something of an unsaved document speak with one of its sounds; nothing is saved."""
     await _reach_recently(signed_in(request), shot_id, data.document)
     return await compute(LONG, signed_in(request).id, moving.speak, data)
+
+
+@router.post("/shots/{shot_id}/strokes", response=list[StrokeOut], operation_id="foundStrokes")
+async def strokes(request: HttpRequest, shot_id: int, data: StrokesIn) -> list[dict[str, Any]]:
+    """The strokes that a penwork of an unsaved document has, in the order in which they were found."""
+    await _reach_recently(signed_in(request), shot_id, data.document)
+    return await compute(SHORT, signed_in(request).id, strokes_of, data.document, data.element, data.frame)
 
 
 @router.post("/shots/{shot_id}/waveforms", response=list[WaveformOut], operation_id="waveforms")

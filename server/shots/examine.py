@@ -12,11 +12,15 @@ from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
+import numpy as np
+
 from zeitbild.assets import AssetFolder
 from zeitbild.checks import SetView, find
+from zeitbild.document.evaluate import evaluate, time_of
 from zeitbild.document.reading import read_shot, write_shot
 from zeitbild.document.shot import Shot
-from zeitbild.errors import NamingError
+from zeitbild.elements.penwork import Penwork, found_strokes
+from zeitbild.errors import InputError, NamingError
 from zeitbild.farm import cell_is_there, cell_key
 from zeitbild.formats import Format, Plane
 from zeitbild.handoff import Order, passes_in, recipes
@@ -236,6 +240,38 @@ def _fresh(document: str, frames: Sequence[int], quality: str, layer: str) -> in
 def where_elements_lie(document: Any, frame: int) -> list[dict[str, Any]]:
     """Where the elements of an unsaved document lie on the picture, and how a drag moves them."""
     return [asdict(one) for one in lie_on(read_shot(document), frame, AssetFolder(assets_folder()))]
+
+
+#: Points that are given of a stroke at most.
+_STROKE_POINTS = 48
+
+
+def strokes_of(document: Any, element: str, frame: int) -> list[dict[str, Any]]:
+    """The strokes that a penwork of an unsaved document has, as they were found; InputError if there is none, or none of that name."""
+    shot = read_shot(document)
+    plain = evaluate(shot, time_of(shot, frame))
+    at = next(
+        (number for number, one in enumerate(plain.elements) if one.id == element and isinstance(one, Penwork)), -1
+    )
+    if at < 0:
+        raise InputError("choose a penwork of this shot", "element")
+    try:
+        found, _ = found_strokes(plain.elements[at], AssetFolder(assets_folder()))
+    except InputError as error:
+        error.field = f"elements.{at}.{error.field}"
+        raise
+    if not found:
+        return []
+    every = np.concatenate([one.points for one in found])
+    low, high = every.min(axis=0), every.max(axis=0)
+    size = max(float((high - low).max()), 1e-9)
+    told = []
+    for number, one in enumerate(found, 1):
+        some = one.points[np.unique(np.linspace(0, len(one.points) - 1, _STROKE_POINTS).astype(int))]
+        shares = np.column_stack([(some[:, 0] - low[0]) / size, (high[1] - some[:, 1]) / size])
+        points = [(round(float(x), 4), round(float(y), 4)) for x, y in shares]
+        told.append({"number": number, "points": points, "closes": one.closed})
+    return told
 
 
 def where_it_goes(document: Any, element: str, frames: list[int]) -> list[tuple[float, float] | None]:

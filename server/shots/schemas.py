@@ -193,6 +193,23 @@ class SpeakIn(Schema):
     seed: int = Field(default=1, ge=0, le=1_000_000)
 
 
+class StrokesIn(Schema):
+    """A penwork of an unsaved document."""
+
+    document: dict[str, Any]
+    element: str = Field(max_length=80)
+    frame: int = 1
+
+
+class StrokeOut(Schema):
+    """A stroke: its number as it was found, some points from its beginning to its end (shares of the box around all strokes, from its upper
+    left), and whether it closes."""
+
+    number: int
+    points: list[tuple[float, float]]
+    closes: bool
+
+
 class RetimedOut(Schema):
     """New values by their paths in the document, and what a person should know of it."""
 

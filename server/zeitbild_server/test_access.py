@@ -20,7 +20,7 @@ from zeitbild_server.testing import StudioCase
 #: Least roles that differ from the rule: reading is for viewers, everything else for editors.
 _LOOKING = {
     *("renderPicture", "examine", "frameCamera", "whereElementsLie", "elementsAt", "histogram", "findPalette"),
-    *("giveUpJob", "movingValues", "retime", "speak", "waveforms", "listen", "wayOfElement"),
+    *("giveUpJob", "movingValues", "retime", "speak", "foundStrokes", "waveforms", "listen", "wayOfElement"),
 }
 _OWNING = {"deleteProject", "restoreProject", "addMember", "changeMember", "getJournal"}
 #: Anybody may leave; putting others out is for owners, and has a test of its own.
@@ -78,6 +78,7 @@ class Access(StudioCase):
             "wayOfElement": {"document": document, "element": document["elements"][0]["id"], "frames": [1]},
             "listen": {"document": document, "first": 1, "count": 4},
             "retime": {"document": document, "what": "reverse-all"},
+            "foundStrokes": {"document": document, "element": "none"},
             "speak": {"document": document, "sound": "", "mouth": "", "values": {}},
             "histogram": seen,
             "findPalette": seen,

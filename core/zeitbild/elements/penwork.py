@@ -378,9 +378,10 @@ def _shares(element: Penwork, time: Time) -> tuple[float, float]:
     """From which share of all on it is there, and up to which."""
     if element.goes == "as keyed":
         return element.taken_off, element.written
-    first, last = 0.0, min(max(float((time.frame - element.first) / element.frames), 0.0), 1.0)
+    # At the last of its frames all is there.
+    first, last = 0.0, min(max(float((time.frame - element.first + 1) / element.frames), 0.0), 1.0)
     if element.then != "stays":
-        gone = min(max(float((time.frame - element.off_at) / element.off_in), 0.0), 1.0)
+        gone = min(max(float((time.frame - element.off_at + 1) / element.off_in), 0.0), 1.0)
         if element.then == "goes back":
             last = min(last, 1 - gone)
         else:

@@ -131,7 +131,7 @@ class Spray(ElementBase):
         json_schema_extra={"x-step": 1, "x-group": "How many", "x-slider": [10, 20000], "x-when": _GATHERS, **STILL},
     )
     begins: Literal["at a frame", "long before", "in a cycle"] = Field(
-        default="at a frame",
+        default="long before",
         title="Begins",
         description="In a cycle the last frame leads into the first.",
         json_schema_extra={"x-widget": "choice", "x-group": "How many", "x-when": _FLIES, **STILL},
@@ -155,7 +155,7 @@ class Spray(ElementBase):
         title="No more from frame",
         json_schema_extra={
             "x-group": "How many",
-            "x-when": {**_FLIES, "begins": ["at a frame", "long before"]},
+            "x-when": {**_FLIES, "begins": ["at a frame", "long before"], "ends": [True]},
             **FRAME,
         },
     )

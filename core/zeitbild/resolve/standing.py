@@ -51,7 +51,8 @@ def groups_matrix(plain: Shot, element: ElementBase, time: Time, assets: AssetSo
     """Where the groups of an element at rest put what stands in them [4, 4]; of what they repeat the first."""
     placed = np.eye(4)
     for group in plain.groups_of(element):
-        first = np.array(_copies(group, time, assets)[0].matrix).reshape(4, 4)
+        copies = _copies(group, time, assets)
+        first = np.array(copies[0].matrix).reshape(4, 4) if copies else np.eye(4)
         placed = element_matrix(group) @ first @ placed
     return placed
 

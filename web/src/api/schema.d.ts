@@ -596,6 +596,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot_id}/strokes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Strokes
+         * @description The strokes that a penwork of an unsaved document has, in the order in which they were found.
+         */
+        post: operations["foundStrokes"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot_id}/waveforms": {
         parameters: {
             query?: never;
@@ -2208,6 +2228,39 @@ export interface components {
              * @default 1
              */
             seed?: number;
+        };
+        /**
+         * StrokeOut
+         * @description A stroke: its number as it was found, some points from its beginning to its end (shares of the box around all strokes, from its upper
+         *     left), and whether it closes.
+         */
+        StrokeOut: {
+            /** Number */
+            number: number;
+            /** Points */
+            points: [
+                number,
+                number
+            ][];
+            /** Closes */
+            closes: boolean;
+        };
+        /**
+         * StrokesIn
+         * @description A penwork of an unsaved document.
+         */
+        StrokesIn: {
+            /** Document */
+            document: {
+                [key: string]: unknown;
+            };
+            /** Element */
+            element: string;
+            /**
+             * Frame
+             * @default 1
+             */
+            frame?: number;
         };
         /**
          * WaveformOut
@@ -3916,6 +3969,32 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RetimedOut"];
+                };
+            };
+        };
+    };
+    foundStrokes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StrokesIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StrokeOut"][];
                 };
             };
         };

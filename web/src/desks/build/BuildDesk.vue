@@ -29,7 +29,9 @@ import CameraList from "./CameraList.vue";
 import CameraName from "./CameraName.vue";
 import ArrangeBar from "./ArrangeBar.vue";
 import { copied, paste } from "./clipboard";
+import DrawOver from "./DrawOver.vue";
 import { addElement, putInto } from "./elements";
+import { drawnIn } from "./handDrawing";
 import { elementsAt, useHands } from "@/picture/useHands";
 import HistogramPanel from "./HistogramPanel.vue";
 import LightList from "./LightList.vue";
@@ -63,6 +65,8 @@ const chosen = computed(() => {
 });
 const others = computed(() => chosen.value.slice(1).map((one) => `elements.${elements.value.indexOf(one)}`));
 const hands = useHands(chosen);
+/** What is drawn in by hand, while it is selected. */
+const drawing = computed(() => (drawnIn.value === selectedElement.value?.id ? selectedElement.value : undefined));
 const raster = computed(() => shot.draft?.raster ?? { width: 16, height: 9 });
 
 /** A click selects what is seen there; another one there what is behind it; with Ctrl or Shift one more, or one less. */
@@ -243,8 +247,15 @@ onBeforeUnmount(() => {
       <LivePicture class="flex-1" movable :what :handle :playing="playback.current.value?.bitmap ?? null" @pick="pick">
         <template #default="{ width, place }">
           <SafeAreas v-if="guides" />
+          <DrawOver
+            v-if="drawing && !shot.looking && !playback.current.value"
+            :hands
+            :element="drawing"
+            :raster
+            :width
+          />
           <ElementHands
-            v-if="chosen.length && !shot.looking && !playback.current.value"
+            v-else-if="chosen.length && !shot.looking && !playback.current.value"
             :hands
             :raster
             :width

@@ -18,6 +18,7 @@ import FileField from "@/files/FileField.vue";
 import { unshared } from "./finishes";
 import FontField from "./FontField.vue";
 import ActsField from "./ActsField.vue";
+import DrawnField from "./DrawnField.vue";
 import HiddenParts from "./HiddenParts.vue";
 import LimbsField from "./LimbsField.vue";
 import PosesField from "./PosesField.vue";
@@ -25,6 +26,7 @@ import KeepDialog from "@/shot/KeepDialog.vue";
 import OwnFinishes from "./OwnFinishes.vue";
 import PaletteField from "./PaletteField.vue";
 import SkyField from "./SkyField.vue";
+import StrokesField from "./StrokesField.vue";
 import SurroundingsField from "./SurroundingsField.vue";
 import TextureField from "./TextureField.vue";
 import TouchField from "./TouchField.vue";
@@ -43,7 +45,7 @@ const root = computed<JsonSchema>(() => offers.value?.schema ?? {});
 /** What has its switch in the lists, or its place on another desk. */
 const skip = computed(() => (props.path.startsWith("lights.") ? ["on"] : ["shown", "turn"]));
 /** Widgets that are one element's own. */
-const ALONE = ["file", "finishes", "hides", "group", "clip", "limbs", "poses", "acts"];
+const ALONE = ["file", "finishes", "hides", "group", "clip", "limbs", "poses", "acts", "strokes", "drawn"];
 /** Of several elements the fields that all of them have, but for those that are one's own. */
 const schema = computed<JsonSchema>(() => {
   const own = ownSchema.value;
@@ -253,6 +255,12 @@ const parts = computed(() =>
           :path="at"
           :file="value[field.schema['x-of'] ?? ''] as string"
         />
+      </template>
+      <template #strokes="{ path: at, error }">
+        <StrokesField :element="value" :path="at" :error />
+      </template>
+      <template #drawn="{ value: drawn, path: at, error }">
+        <DrawnField :id="value.id as string" :model-value="drawn as never" :path="at" :error />
       </template>
       <template #poses="{ value: poses, path: at, error }">
         <PosesField :model-value="poses as never" :path="at" :error :element="value" />

@@ -33,7 +33,7 @@ const kinds = computed<{ title: string; items: Addition[] }[]>(() =>
         ...kind,
         // What repeats others does so with those that are selected.
         add: () =>
-          kind.holds && kind.name !== "group" && chosen.value.length
+          kind.holds && !kind.seen && kind.name !== "group" && chosen.value.length
             ? putInto(shot, kind, chosen.value, `${kind.title} of ${chosen.value.map((one) => one.name).join(", ")}`)
             : addElement(shot, kind),
       })),
