@@ -7,7 +7,7 @@ import sys
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
-from bench import handing_off, layers, moving, processes, standing, studio
+from bench import handing_off, layers, moving, performing, processes, standing, studio
 from bench.timing import Figure
 from zeitbild.document.reading import parse_shot
 
@@ -50,6 +50,7 @@ def _all() -> Iterator[Callable[[], Iterator[Figure]]]:
     yield layers.see_through
     yield standing.standing
     yield moving.time_desk
+    yield performing.performing
     yield handing_off.handing_off
     yield processes.scaling
     yield processes.large

@@ -257,6 +257,11 @@ class Built:
 _letters: LRUCache[tuple[str, int], tuple[Stroke, ...]] = LRUCache(_LETTERS)
 
 
+def forget_letters() -> None:
+    """Centre lines that are kept (to measure how long they take)."""
+    _letters.clear()
+
+
 def found_strokes(element: Penwork, assets: AssetSource) -> tuple[list[Stroke], list[tuple[Floats, ...]]]:
     """Strokes as they are found, in the order of writing and about the middle of the ink, and the outlines of the letters that they are of
     (none: they are bands). InputError if there are none, or too many."""

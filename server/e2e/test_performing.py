@@ -1,0 +1,139 @@
+"""Puppets, voices, repeats, pens and sprays, as their users make them."""
+
+import math
+import re
+from typing import Any
+
+from playwright.sync_api import Page, expect
+
+from e2e.browser import AXE, BrowserCase
+from shots.actions.save_document import save_document
+
+
+class Performing(BrowserCase):
+    def setUp(self) -> None:
+        super().setUp()
+        document = self.shot.current_document().model_dump(mode="json")
+        document["timing"] |= {"first": 1, "last": 48, "cycle": False}
+        save_document(self.ada, self.fresh(), base=self.fresh().current_id, document=document, label="Longer")
+
+    def element(self, kind: str) -> dict[str, Any]:
+        """The saved element of a kind."""
+        document = self.fresh().current_document().model_dump(mode="json")
+        return next(one for one in document["elements"] if one["kind"] == kind)
+
+    def add(self, page: Page, title: str) -> None:
+        page.get_by_role("button", name="Add element").click()
+        page.get_by_role("menuitem", name=re.compile(f"^{title}")).click()
+        self.saved(page)
+
+    def typed(self, page: Page, label: str, value: str) -> None:
+        field = page.get_by_role("textbox", name=label, exact=True).first
+        field.fill(value)
+        field.press("Enter")
+        self.saved(page)
+
+    def test_a_puppet_is_posed_acts_and_speaks(self) -> None:
+        page = self.desk("build")
+        self.add(page, "Puppet")
+        page.get_by_role("option", name="wing").click()
+        self.typed(page, "Turned", "70")
+        self.typed(page, "Bent", "45")
+        self.assertEqual(self.element("puppet")["limbs"]["wing"]["turn"], 70)
+        page.get_by_label("Keep this pose as").fill("Hello")
+        page.get_by_role("button", name="Keep", exact=True).click()
+        self.saved(page)
+        self.assertEqual(list(self.element("puppet")["poses"][0]["limbs"]), ["wing"])
+        page.get_by_role("button", name="Take Hello with keys").click()
+        expect(page.get_by_text("moves", exact=True)).to_be_visible()
+        self.saved(page)
+        self.assertEqual(set(self.element("puppet")["moves"]), {"limbs.wing.turn", "limbs.wing.bend"})
+        page.get_by_role("button", name="Add an act").click()
+        self.saved(page)
+        own = self.element("puppet")
+        self.assertEqual([step["pose"] for step in own["acts"][0]["steps"]], ["Hello", ""])
+        self.assertEqual(page.evaluate(AXE), [])
+        # A pose that an act needs stays; without the act it goes.
+        page.get_by_role("button", name="Delete Hello").click()
+        expect(page.get_by_text("Act 1 needs Hello.")).to_be_visible()
+        # The voice.
+        self.desk("time", page)
+        page.get_by_role("button", name="Add a sound").click()
+        page.get_by_role("button", name="File").last.click()
+        page.get_by_role("option", name="Puffin").click()
+        self.saved(page)
+        page.get_by_label("Blinks").click()
+        page.get_by_role("option", name=re.compile("eyes")).click()
+        page.get_by_role("button", name="Speak", exact=True).click()
+        expect(page.get_by_text(re.compile("^It speaks"))).to_be_visible(timeout=30_000)
+        self.saved(page)
+        mouth = self.element("puppet")["moves"]["limbs.mouth.shows"]["keys"]
+        self.assertGreater(len({key["value"] for key in mouth}), 2)
+        self.assertEqual({key["way"] for key in mouth}, {"hold"})
+        expect(page.get_by_text(re.compile("^mouth, drawing"))).to_be_visible()
+        self.assertEqual(page.evaluate(AXE), [])
+
+    def test_what_is_selected_is_repeated(self) -> None:
+        page = self.desk("build")
+        first = self.fresh().current_document().elements[0].id
+        self.add(page, "Repeat")
+        document = self.fresh().current_document()
+        inside = next(one for one in document.elements if one.id == first).inside
+        self.assertEqual(inside, self.element("repeat")["id"])
+        self.typed(page, "How many", "3")
+        self.assertEqual(self.element("repeat")["count"], 3)
+        self.picture(page)
+
+    def test_a_pen_writes_what_is_drawn_and_strokes_change_places(self) -> None:
+        page = self.desk("build")
+        self.add(page, "Penwork")
+        strokes = page.get_by_role("list", name="Strokes").get_by_role("listitem")
+        expect(strokes.first).to_be_visible()
+        page.get_by_role("button", name="Stroke 1 later").click()
+        self.saved(page)
+        self.assertEqual(self.element("penwork")["order"][:2], [2, 1])
+        page.get_by_role("button", name="Stroke 1 from its other end").click()
+        self.saved(page)
+        self.assertEqual(self.element("penwork")["turned"], [2])
+        page.get_by_role("button", name="As they were found").click()
+        self.saved(page)
+        self.assertEqual((self.element("penwork")["order"], self.element("penwork")["turned"]), ([], []))
+        page.get_by_label("Writes").click()
+        page.get_by_role("option", name="what is drawn by hand").click()
+        page.get_by_role("button", name="Draw on the picture").click()
+        paper = page.get_by_label("Draw strokes here")
+        box = paper.bounding_box()
+        assert box is not None
+        for row in (0.4, 0.6):
+            page.mouse.move(box["x"] + 0.2 * box["width"], box["y"] + row * box["height"])
+            page.mouse.down()
+            for at in range(30):
+                page.mouse.move(
+                    box["x"] + (0.2 + 0.02 * at) * box["width"],
+                    box["y"] + (row + 0.05 * math.sin(at / 4)) * box["height"],
+                )
+            page.mouse.up()
+            self.saved(page)
+        expect(page.get_by_text("2 strokes.")).to_be_visible()
+        drawn = self.element("penwork")["drawn"]
+        self.assertEqual(len(drawn), 2)
+        # As wide on the set as on the picture, the upper one above.
+        self.assertGreater(drawn[0]["points"][-1][0] - drawn[0]["points"][0][0], 50)
+        self.assertGreater(drawn[0]["points"][0][1], drawn[1]["points"][0][1])
+        page.get_by_role("button", name="Undo").click()
+        expect(page.get_by_text("1 stroke.")).to_be_visible()
+        self.assertEqual(page.evaluate(AXE), [])
+
+    def test_a_spray_asks_only_for_what_it_needs(self) -> None:
+        page = self.desk("build")
+        self.add(page, "Spray")
+        expect(page.get_by_label("The word")).to_have_count(0)
+        page.get_by_label("Comes from").click()
+        page.get_by_role("option", name="a word").click()
+        expect(page.get_by_label("The word")).to_be_visible()
+        self.saved(page)
+        self.typed(page, "A second", "900000")
+        expect(page.get_by_text(re.compile("would be there at once")).first).to_be_visible()
+        self.typed(page, "A second", "500")
+        expect(page.get_by_text(re.compile("would be there at once"))).to_have_count(0)
+        self.picture(page)
