@@ -110,6 +110,10 @@ Title = Annotated[str, StringConstraints(min_length=1, max_length=120, strip_whi
 Identifier = Annotated[str, StringConstraints(pattern=r"^[a-z0-9-]{1,40}$")]
 
 
+#: What documents call a part of a file that has values of its own: it stands in paths.
+LimbCode = Annotated[str, StringConstraints(pattern=r"^[a-z][a-z0-9_]{0,39}$")]
+
+
 class Placement(Part):
     """Where an element stands: position of its pivot, rotation about it, scale about it."""
 

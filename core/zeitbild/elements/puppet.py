@@ -29,10 +29,8 @@ from zeitbild.geometry.puppet.rig import Limb as Found
 from zeitbild.shipped import ASSET, NAMED, AssetSource, file_of
 from zeitbild.timing import Time
 from zeitbild.timing.easing import HANDLES, STRENGTH, Way, share_of_way
-from zeitbild.values import FRAME, STILL, Coordinate, Part, Title, choice, number, wrong_at
+from zeitbild.values import FRAME, STILL, Coordinate, LimbCode, Part, Title, choice, number, wrong_at
 
-#: What documents call a part of a drawing.
-LimbCode = Annotated[str, StringConstraints(pattern=r"^[a-z][a-z0-9_]{0,39}$")]
 #: Two numbers.
 Pair = tuple[Coordinate, Coordinate]
 _MOST_POSES, _MOST_ACTS, _MOST_STEPS = 100, 40, 100

@@ -10,6 +10,7 @@ from zeitbild.elements.model import values_of
 from zeitbild.geometry.model.plain import MAX_MODEL_BYTES
 from zeitbild.geometry.model.reading import read_model_data
 from zeitbild.geometry.model.standing import COLOURS, Model
+from zeitbild.geometry.puppet.rig import code_of
 from zeitbild.library.base import FileKind, files
 from zeitbild.models import SHIPPED
 
@@ -36,9 +37,18 @@ def facts(path: Path, label: str, key: str) -> dict[str, Any]:
         "parts": list(dict.fromkeys(part.name for part in model.parts))[:_MOST],
         "triangles": model.triangles,
         "clips": [{"name": name, "seconds": round(seconds, 3)} for name, seconds in model.clips],
+        "targets": _targets(model),
         "up": model.up,
         "notes": list(model.notes),
     }
+
+
+def _targets(model: Model) -> list[dict[str, str]]:
+    """Targets of a model: what documents call each, and its name."""
+    if model.figure is None:
+        return []
+    taken: set[str] = set()
+    return [{"code": code_of(name, taken), "name": name} for name in model.figure.targets]
 
 
 files.register(

@@ -26,6 +26,8 @@ export interface FileFacts {
   finishes: { name: string; colour: string; values: Record<string, unknown> }[];
   parts?: string[];
   clips?: { name: string; seconds: number }[];
+  /** Targets of a model, each with what documents call it. */
+  targets?: { code: string; name: string }[];
   /** Parts of a drawing that move by themselves, each after the one that it stands in. */
   limbs?: LimbFacts[];
 }

@@ -24,7 +24,7 @@ const kind = computed(() => {
 const can = computed(() => {
   const place = split(props.path);
   // Of parts that stand under names all are alike.
-  const field = place?.field.replace(/^limbs\.[^.]+\./, "limbs.*.");
+  const field = place?.field.replace(/^(limbs|shapes)\.[^.]+\./, "$1.*.");
   return !!place && (offers.value?.moves[kind.value] ?? []).some((one) => one.name === field);
 });
 const tracks = computed(() => (shot.draft ? tracksAt(shot.draft, props.path) : []));

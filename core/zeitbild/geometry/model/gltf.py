@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zeitbild.errors import LimitError
-from zeitbild.geometry.model.clips import clips_of
+from zeitbild.geometry.model.clips import Clip, clips_of
 from zeitbild.geometry.model.gltf_file import File, floats, share
 from zeitbild.geometry.model.plain import Material, PlainModel, PlainPart
 from zeitbild.geometry.transforms import put
@@ -43,10 +43,12 @@ def local_matrix(node: dict[str, Any]) -> Floats:
 class _Reader:
     """Walks through the scene."""
 
-    def __init__(self, data: bytes, model: PlainModel, clip: str, seconds: float) -> None:
-        self.model, self.file, self.clip, self.seconds = model, File(data, model), clip, seconds
-        #: What the clip puts in place of a node's own, by node and path.
-        self.moved: dict[int, dict[str, Floats]] = {}
+    def __init__(self, data: bytes, model: PlainModel) -> None:
+        self.model, self.file = model, File(data, model)
+        #: What poses need: nodes from above downwards, what hangs on them, skins (``figure.Figure``).
+        self.nodes: dict[int, dict[str, Any]] = {}
+        self.limbs: list[dict[str, Any]] = []
+        self.skins: dict[int, dict[str, Any]] = {}
         self.standing: dict[int, Floats] = {}
         self.named: dict[int, str] = {}
 
@@ -57,34 +59,65 @@ class _Reader:
             self.model.materials.append(self._material(self.file.get("materials", number), number))
         clips = clips_of(self.file)
         self.model.clips = [(one.name, one.seconds) for one in clips]
-        for clip in clips:
-            if clip.name == self.clip:
-                for channel in clip.channels:
-                    self.moved.setdefault(channel.node, {})[channel.path] = channel.at(self.seconds)
         roots = self._roots()
         # All nodes first: skins name joints that stand anywhere.
-        pending = [(number, np.eye(4), "", 0) for number in reversed(roots)]
+        pending = [(number, np.eye(4), "", 0, -1) for number in reversed(roots)]
         while pending:
-            number, above, path, depth = pending.pop()
+            number, above, path, depth, parent = pending.pop()
             node = self.file.get("nodes", number)
             if number in self.standing:
                 raise self.model.damaged(f"node {number} stands in more than one place, or in itself")
             if depth > _MAX_DEPTH or len(self.standing) > _MAX_NODES:
                 raise LimitError(f"{self.model.label} has nodes more than {_MAX_DEPTH} deep, or too many", "model")
-            moved = {what: value.tolist() for what, value in self.moved.get(number, {}).items()}
-            if set(moved) - {"weights"}:
-                # What moves has no matrix (section 3.11).
-                node = {what: value for what, value in node.items() if what != "matrix"} | moved
             self.standing[number] = above @ local_matrix(node)
+            self.nodes[number] = self._node(node, parent)
             name = str(node.get("name") or f"node {number}").replace("/", "_")[:60]
             self.named[number] = f"{path}/{name}".lstrip("/")[-200:]
             children = node.get("children", [])
             for child in reversed(children if isinstance(children, list) else []):
-                pending.append((child, self.standing[number], self.named[number], depth + 1))
+                pending.append((child, self.standing[number], self.named[number], depth + 1, number))
         for number in self.standing:
             node = self.file.get("nodes", number)
             if "mesh" in node:
                 self._mesh(number, node)
+        if clips or any(one["targets"] for one in self.limbs):
+            self.model.figure = self._figure(clips)
+
+    @staticmethod
+    def _node(node: dict[str, Any], parent: int) -> dict[str, Any]:
+        """What a node does at rest, apart."""
+        matrix = local_matrix(node) if "matrix" in node else None
+        return {
+            "parent": parent,
+            "name": str(node.get("name") or "")[:80],
+            "matrix": matrix,
+            "translation": np.array(floats(node.get("translation"), 3, (0, 0, 0))),
+            "rotation": np.array(floats(node.get("rotation"), 4, (0, 0, 0, 1))),
+            "scale": np.array(floats(node.get("scale"), 3, (1, 1, 1))),
+            "weights": np.zeros(0),
+        }
+
+    def _figure(self, clips: list[Clip]) -> dict[str, Any]:
+        """As ``figure.Figure`` takes it: nodes by their places from above downwards."""
+        places = {number: at for at, number in enumerate(self.nodes)}
+        nodes = [{**one, "parent": places.get(one["parent"], -1)} for one in self.nodes.values()]
+        for skin in self.skins.values():
+            skin["joints"] = [places[one] for one in skin["joints"]]
+        numbers = {number: at for at, number in enumerate(self.skins)}
+        limbs = [{**one, "node": places[one["node"]], "skin": numbers.get(one["skin"], -1)} for one in self.limbs]
+        told = [
+            {
+                "name": clip.name,
+                "seconds": clip.seconds,
+                "channels": [
+                    (places[one.node], one.path, one.times, one.values, one.interpolation)
+                    for one in clip.channels
+                    if one.node in places
+                ],
+            }
+            for clip in clips
+        ]
+        return {"nodes": nodes, "limbs": limbs, "skins": list(self.skins.values()), "clips": told}
 
     def _roots(self) -> list[int]:
         document = self.file.document
@@ -170,8 +203,9 @@ class _Reader:
         if not isinstance(primitives, list):
             raise self.model.damaged(f"mesh {node['mesh']} has no primitives")
         weights = node.get("weights", mesh.get("weights", []))
-        if "weights" in self.moved.get(number, {}):
-            weights = self.moved[number]["weights"].tolist()
+        more = mesh.get("extras")
+        names = more.get("targetNames", []) if isinstance(more, dict) else []
+        self.targets = [str(one)[:60] for one in names] if isinstance(names, list) else []
         for at, primitive in enumerate(primitives):
             if not isinstance(primitive, dict) or not isinstance(primitive.get("attributes"), dict):
                 raise self.model.damaged(f"mesh {node['mesh']} has a primitive without attributes")
@@ -188,6 +222,7 @@ class _Reader:
             return
         points = self._values(attributes["POSITION"], 3)
         normals = self._values(attributes["NORMAL"], 3, len(points)) if "NORMAL" in attributes else None
+        own_points, own_normals = points, normals
         points, normals = self._morphed(primitive, weights, points, normals)
         corners = self._corners(primitive, mode, len(points))
         shares = None
@@ -199,6 +234,7 @@ class _Reader:
             colours = np.clip(self._values(attributes["COLOR_0"], 3, len(points)), 0, 1)[corners].astype(np.float32)
         matrix = self.standing[number]
         placed, turned = self._skinned(node, attributes, points, normals)
+        flipped = False
         if placed is None:
             placed = put(matrix, points)
             linear = matrix[:3, :3]
@@ -208,6 +244,7 @@ class _Reader:
             )
             turned = None if normals is None else normals @ cofactors.T
             if np.linalg.det(linear) < 0:
+                flipped = True
                 corners = corners[:, ::-1]
                 shares = None if shares is None else shares[:, ::-1]
                 colours = None if colours is None else colours[:, ::-1]
@@ -215,6 +252,7 @@ class _Reader:
         material = primitive.get("material", -1)
         if material != -1:
             self.file.get("materials", material)
+        before = len(self.model.parts)
         self.model.add(
             PlainPart(
                 name,
@@ -225,6 +263,47 @@ class _Reader:
                 material,
                 None if colours is None else np.ascontiguousarray(colours),
             )
+        )
+        if len(self.model.parts) > before:
+            self._hang(number, node, primitive, weights, own_points, own_normals, corners, flipped)
+
+    def _hang(
+        self,
+        number: int,
+        node: dict[str, Any],
+        primitive: dict[str, Any],
+        weights: list[Any],
+        points: Floats,
+        normals: Floats | None,
+        corners: NDArray[np.int64],
+        flipped: bool,
+    ) -> None:
+        """Keep what a part was before anything moved it."""
+        attributes = primitive["attributes"]
+        skinned = "skin" in node and {"JOINTS_0", "WEIGHTS_0"} <= set(attributes)
+        targets = []
+        given = primitive.get("targets", [])
+        for target in given if isinstance(given, list) else []:
+            own = target if isinstance(target, dict) else {}
+            by = self._values(own["POSITION"], 3, len(points)) if "POSITION" in own else None
+            turn = self._values(own["NORMAL"], 3, len(points)) if "NORMAL" in own and normals is not None else None
+            targets.append((by, turn))
+        self.nodes[number]["weights"] = np.array(
+            [floats([one], 1, (0.0,))[0] for one in weights] or np.zeros(0), np.float64
+        )
+        self.limbs.append(
+            {
+                "node": number,
+                "skin": self.file.whole(node["skin"]) if skinned else -1,
+                "points": points,
+                "normals": normals,
+                "corners": np.ascontiguousarray(corners, np.int64),
+                "flipped": flipped,
+                "targets": targets,
+                "target_names": self.targets,
+                "joints": self._values(attributes["JOINTS_0"], 4, len(points)).astype(np.int64) if skinned else None,
+                "shares": self._values(attributes["WEIGHTS_0"], 4, len(points)) if skinned else None,
+            }
         )
 
     def _values(self, number: Any, width: int, count: int = -1) -> Floats:
@@ -285,6 +364,7 @@ class _Reader:
             if len(given) < len(joints):
                 raise self.model.damaged("a skin has fewer matrices than joints")
             inverse = given[: len(joints)].reshape(-1, 4, 4).transpose(0, 2, 1)
+        self.skins.setdefault(self.file.whole(node["skin"]), {"joints": list(joints), "inverse": np.array(inverse)})
         for at, joint in enumerate(joints):
             if joint not in self.standing:
                 raise self.model.damaged("a joint of a skin is not in the scene")
@@ -301,9 +381,9 @@ class _Reader:
         return placed, turned
 
 
-def read(data: bytes, model: PlainModel, clip: str = "", seconds: float = 0.0) -> None:
-    """A part for each primitive, where its node stands, or where a clip has it at a time; one that is not there moves nothing."""
-    _Reader(data, model, clip, seconds).read()
+def read(data: bytes, model: PlainModel) -> None:
+    """A part for each primitive, where its node stands; and what poses need."""
+    _Reader(data, model).read()
 
 
 def picture(data: bytes, model: PlainModel, number: int) -> bytes:

@@ -78,6 +78,8 @@ class PlainModel:
     notes: dict[str, int] = field(default_factory=dict)
     clips: list[tuple[str, float]] = field(default_factory=list)
     beside: dict[str, bytes] = field(default_factory=dict)
+    #: What poses need (``figure.Figure``), if it has clips or targets.
+    figure: dict[str, Any] | None = None
     _vertices: int = 0
     _triangles: int = 0
 
@@ -129,5 +131,6 @@ class PlainModel:
             "parts": [{name: getattr(part, name) for name in PlainPart.__slots__} for part in self.parts],
             "materials": [one.plain() for one in self.materials],
             "clips": [[name, seconds] for name, seconds in self.clips],
+            "figure": self.figure,
             "notes": [text if count == 1 else f"{text} ({count} times)" for text, count in self.notes.items()],
         }

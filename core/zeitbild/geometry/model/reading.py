@@ -34,14 +34,14 @@ def _opened(data: bytes, label: str) -> tuple[bytes, PlainModel]:
     return own, model
 
 
-def _read(data: bytes, label: str, clip: str, seconds: float) -> dict[str, Any]:
+def _read(data: bytes, label: str) -> dict[str, Any]:
     if len(data) > MAX_MODEL_BYTES:
         raise LimitError(
             f"{label} is {len(data) / 1e6:.0f} MB; models go to {MAX_MODEL_BYTES // 1_000_000} MB", "model"
         )
     own, model = _opened(data, label)
     if gltf_file.is_gltf(own):
-        gltf.read(own, model, clip, seconds)
+        gltf.read(own, model)
         return model.plain()
     for known, read in _KINDS:
         if known(own):
@@ -51,16 +51,15 @@ def _read(data: bytes, label: str, clip: str, seconds: float) -> dict[str, Any]:
 
 
 @apart(ModelError, "model", _LIMITS)
-def read_model(path: str, label: str, clip: str, seconds: float) -> dict[str, Any]:
-    """What a file holds, as ``plain.PlainModel.plain`` says, where a clip (none: empty) has it at a time. ModelError for what cannot be
-    read, LimitError for what is too large."""
-    return _read(Path(path).read_bytes(), label, clip, seconds)
+def read_model(path: str, label: str) -> dict[str, Any]:
+    """What a file holds, as ``plain.PlainModel.plain`` says. ModelError for what cannot be read, LimitError for what is too large."""
+    return _read(Path(path).read_bytes(), label)
 
 
 @apart(ModelError, "model", _LIMITS)
 def read_model_data(data: bytes, label: str) -> dict[str, Any]:
     """The same for bytes."""
-    return _read(data, label, "", 0.0)
+    return _read(data, label)
 
 
 def holds_pictures(path: Path) -> bool:

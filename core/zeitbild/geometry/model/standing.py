@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any, Literal
 
@@ -16,6 +16,7 @@ from scipy.sparse.csgraph import connected_components
 from zeitbild.caching import SizedCache
 from zeitbild.errors import InputError
 from zeitbild.geometry.mesh import Mesh, place_keys
+from zeitbild.geometry.model.figure import Figure
 from zeitbild.geometry.model.plain import Floats, Material, PlainPart
 from zeitbild.geometry.model.reading import read_model
 
@@ -41,6 +42,8 @@ class Model:
         self.materials = tuple(Material.of(one) for one in plain["materials"])
         self.notes = tuple(str(one) for one in plain["notes"])
         self.clips = tuple((str(name), float(seconds)) for name, seconds in plain["clips"])
+        #: How it is posed; None for what cannot be.
+        self.figure = Figure(plain["figure"]) if plain.get("figure") else None
         self.triangles = sum(len(part.triangles) for part in self.parts)
         #: Pictures of corners' colours by their numbers among the file's pictures (``corner_colours``).
         self.colours: dict[int, NDArray[np.float32]] = {}
@@ -86,39 +89,97 @@ class Placing:
     crease: float = 30.0
 
 
-def meshes_of(model: Model, placing: Placing, hidden: frozenset[str], posed: Model | None = None) -> dict[int, Mesh]:
+def meshes_of(model: Model, placing: Placing, hidden: frozenset[str]) -> dict[int, Mesh]:
     """A mesh for each material (-1: none) of the parts that are not hidden, pivot at the origin; part numbers of its triangles are the
-    material's number and one more. InputError if nothing is left.
+    material's number and one more. InputError if nothing is left."""
+    return Shapes(model, placing, hidden).at_rest()
 
-    posed is the same model in another pose: it stands where and as large as the model does at rest.
-    """
-    shown = [part for part in (posed or model).parts if part.name not in hidden]
-    if not shown:
-        raise InputError("every part of the model is hidden; show one", "hidden")
-    upright = _upright(model.up if placing.up == "as the file has it" else placing.up)
-    # By all parts, so that hiding one moves nothing.
-    points = np.concatenate([part.points[np.unique(part.triangles)] for part in model.parts]) @ upright.T
-    low, high = points.min(axis=0), points.max(axis=0)
-    extent = float((high - low).max())
-    if not extent > 0:
-        raise InputError("the model has no size", "model")
-    middle = (low + high) / 2
-    pivot = {
-        "about its middle": middle,
-        "on its foot": np.array([middle[0], low[1], middle[2]]),
-        "about its own origin": np.zeros(3),
-    }[placing.stands]
-    scale = placing.size / extent
-    found = {}
-    for material in sorted({part.material for part in shown}):
-        own = [part for part in shown if part.material == material]
-        two_sided = material >= 0 and model.materials[material].two_sided
-        mesh = _mesh(own, upright, pivot, scale, placing.crease, material, two_sided)
-        if mesh is not None:
-            found[material] = mesh
-    if not found:
-        raise InputError("the model's triangles have no area", "model")
-    return found
+
+class Shapes:
+    """A model's meshes at rest, and in any pose: they stand where and as large as the model does at rest, and share its triangles."""
+
+    def __init__(self, model: Model, placing: Placing, hidden: frozenset[str]) -> None:
+        """InputError if nothing is left, or if it has no size."""
+        shown = [at for at, part in enumerate(model.parts) if part.name not in hidden]
+        if not shown:
+            raise InputError("every part of the model is hidden; show one", "hidden")
+        self.upright = _upright(model.up if placing.up == "as the file has it" else placing.up)
+        # By all parts, so that hiding one moves nothing.
+        points = np.concatenate([part.points[np.unique(part.triangles)] for part in model.parts]) @ self.upright.T
+        low, high = points.min(axis=0), points.max(axis=0)
+        extent = float((high - low).max())
+        if not extent > 0:
+            raise InputError("the model has no size", "model")
+        middle = (low + high) / 2
+        self.pivot = {
+            "about its middle": middle,
+            "on its foot": np.array([middle[0], low[1], middle[2]]),
+            "about its own origin": np.zeros(3),
+        }[placing.stands]
+        self.scale = placing.size / extent
+        self.templates: dict[int, _Template] = {}
+        for material in sorted({model.parts[at].material for at in shown}):
+            own = [at for at in shown if model.parts[at].material == material]
+            two_sided = material >= 0 and model.materials[material].two_sided
+            made = _template([(at, model.parts[at]) for at in own], self, placing.crease, material, two_sided)
+            if made is not None:
+                self.templates[material] = made
+        if not self.templates:
+            raise InputError("the model's triangles have no area", "model")
+
+    def placed(self, points: Floats) -> Floats:
+        """Where points of the model come."""
+        placed: Floats = (points @ self.upright.T - self.pivot) * self.scale
+        return placed
+
+    def at_rest(self) -> dict[int, Mesh]:
+        """A mesh for each material (-1: none)."""
+        return {material: one.rest for material, one in self.templates.items()}
+
+    def posed(self, parts: Sequence[tuple[Floats, NDArray[np.float32] | None]]) -> dict[int, Mesh]:
+        """The same where points [V, 3] and normals [T, 3, 3] of all the model's parts are given."""
+        turned = self.upright.T.astype(np.float32)
+        found = {}
+        for material, template in self.templates.items():
+            points, normals = [], []
+            for piece in template.pieces:
+                own, given = parts[piece.part]
+                points.append(self.placed(own[piece.vertices]))
+                if given is None:
+                    flat = np.cross(
+                        points[-1][piece.corners[:, 1]] - points[-1][piece.corners[:, 0]],
+                        points[-1][piece.corners[:, 2]] - points[-1][piece.corners[:, 0]],
+                    )
+                    normals.append(_smoothed(piece.corners, flat, piece.smooth))
+                else:
+                    normals.append(given[piece.good] @ turned)
+            rest = template.rest
+            found[material] = replace(
+                rest,
+                vertices=np.ascontiguousarray(np.concatenate(points)),
+                normals=np.ascontiguousarray(np.concatenate(normals), np.float32),
+            )
+        return found
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class _Piece:
+    """What one part gives to a mesh: its number, the points that are kept of it, triangles over them, which of its triangles those are, and its smooth
+    edges."""
+
+    part: int
+    vertices: NDArray[np.int64]
+    corners: NDArray[np.int64]
+    good: NDArray[np.bool_]
+    smooth: _Edges
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class _Template:
+    """A mesh at rest and the pieces that it is made of."""
+
+    rest: Mesh
+    pieces: tuple[_Piece, ...]
 
 
 def _upright(up: str) -> Floats:
@@ -130,15 +191,20 @@ def _upright(up: str) -> Floats:
     return np.eye(3)
 
 
-def _mesh(
-    parts: list[PlainPart], upright: Floats, pivot: Floats, scale: float, crease: float, material: int, two_sided: bool
-) -> Mesh | None:
-    points, triangles, normals, shares, patches = [], [], [], [], []
+def _template(
+    parts: list[tuple[int, PlainPart]],
+    shapes: Shapes,
+    crease: float,
+    material: int,
+    two_sided: bool,
+) -> _Template | None:
+    points, triangles, normals, shares, patches, pieces = [], [], [], [], [], []
     first = patch = 0
-    for part in parts:
-        placed = (part.points @ upright.T - pivot) * scale
-        turned = None if part.normals is None else part.normals @ upright.T.astype(np.float32)
-        welded, corners = _welded(placed, part.triangles)
+    for number, part in parts:
+        turned = None if part.normals is None else part.normals @ shapes.upright.T.astype(np.float32)
+        placed = shapes.placed(part.points)
+        vertices, corners = _welded(placed, part.triangles)
+        welded = placed[vertices]
         flat = np.cross(welded[corners[:, 1]] - welded[corners[:, 0]], welded[corners[:, 2]] - welded[corners[:, 0]])
         good = np.einsum("ij,ij->i", flat, flat) > 0
         corners, flat = corners[good], flat[good]
@@ -146,6 +212,7 @@ def _mesh(
             continue
         own = None if turned is None else turned[good]
         smooth = _smooth_edges(corners, flat, own, crease)
+        pieces.append(_Piece(number, vertices, corners, good, smooth))
         normals.append(_smoothed(corners, flat, smooth) if own is None else own)
         patches.append(_patches(len(corners), smooth) + patch)
         patch = int(patches[-1].max()) + 1
@@ -173,17 +240,17 @@ def _mesh(
         unwrapped,
     )
     closed = not two_sided and mesh.open_edges() == 0 and mesh.volume() > 0
-    return Mesh(mesh.vertices, mesh.triangles, mesh.normals, mesh.parts, mesh.patches, closed, unwrapped)
+    return _Template(replace(mesh, closed=closed), tuple(pieces))
 
 
-def _welded(points: Floats, triangles: NDArray[np.int32]) -> tuple[Floats, NDArray[np.int64]]:
-    """Points that are one made one: the distinct ones, and triangles over them."""
+def _welded(points: Floats, triangles: NDArray[np.int32]) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+    """Points that are one made one: the numbers of the distinct ones, and triangles over them."""
     used, corners = np.unique(triangles, return_inverse=True)
     own = points[used]
     extent = float(np.ptp(own, axis=0).max()) or 1.0
     keys = place_keys(own, extent * _SAME)
     _, first, number = np.unique(keys, return_index=True, return_inverse=True)
-    return own[first], number.reshape(-1)[corners.reshape(-1)].reshape(-1, 3)
+    return used[first].astype(np.int64), number.reshape(-1)[corners.reshape(-1)].reshape(-1, 3)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -252,8 +319,6 @@ def _smoothed(corners: NDArray[np.int64], flat: Floats, smooth: _Edges) -> NDArr
 _models = SizedCache[Model](3_000_000, lambda one: one.triangles)
 
 
-def model_at(path: Path, label: str, clip: str = "", seconds: float = 0.0) -> Model:
-    """The model in a file, which never changes, at rest or where a clip has it at a time; ModelError for what cannot be read. The last few
-    are kept."""
-    key = str(path), clip, seconds
-    return _models.get(key, lambda: Model(read_model(str(path), label, clip, seconds), label))
+def model_at(path: Path, label: str) -> Model:
+    """The model in a file, which never changes; ModelError for what cannot be read. The last few are kept."""
+    return _models.get(str(path), lambda: Model(read_model(str(path), label), label))

@@ -15,17 +15,19 @@ from scipy.spatial.transform import Rotation, Slerp
 from zeitbild.colour import decode
 from zeitbild.errors import InputError, LimitError
 from zeitbild.geometry.model.clips import Channel
+from zeitbild.geometry.model.figure import Played
 from zeitbild.geometry.model.reading import read_model_data
-from zeitbild.geometry.model.standing import COLOURS, Model, Placing, meshes_of
+from zeitbild.geometry.model.standing import COLOURS, Placing, Shapes
 from zeitbild.geometry.model.test_model import FACES, POINTS, model_of, simple
 from zeitbild.isolation.marking import inside
 from zeitbild.models.make import Writer
 
 
-def _posed(data: bytes, clip: str, seconds: float) -> Model:
-    from zeitbild.geometry.model import reading
-
-    return Model(reading._read(data, "x", clip, seconds), "x")
+def _posed(data: bytes, clip: str, seconds: float) -> list[tuple[NDArray[np.float64], NDArray[np.float32] | None]]:
+    """Points and normals of all parts where a clip has them."""
+    figure = model_of(data).figure
+    assert figure is not None
+    return figure.posed([Played(clip, seconds)], {}, np.array([0.0, 1, 0]))
 
 
 class Samplers(unittest.TestCase):
@@ -112,15 +114,16 @@ class Poses(unittest.TestCase):
             angle = u * np.pi / 2
             turn = np.array([[np.cos(angle), -np.sin(angle), 0], [np.sin(angle), np.cos(angle), 0], [0, 0, 1]])
             points = POINTS.astype(float) + u * np.array([[0, 0, 0], [1, 0, 0], [0, 0, 0], [0, 0, 0]])
-            (part,) = _posed(data, "wag", seconds).parts
-            np.testing.assert_allclose(part.points, points @ turn.T + [0, 2 * u, 0], atol=1e-6)
+            ((own, _),) = _posed(data, "wag", seconds)
+            np.testing.assert_allclose(own, points @ turn.T + [0, 2 * u, 0], atol=1e-6)
 
     def test_it_keeps_size_and_place_of_the_model_at_rest(self) -> None:
         data = _swinging()
         rest = model_of(data)
         placing = Placing(100, "y", "on its foot")
-        (still,) = meshes_of(rest, placing, frozenset()).values()
-        (moved,) = meshes_of(rest, placing, frozenset(), _posed(data, "wag", 1.0)).values()
+        shapes = Shapes(rest, placing, frozenset())
+        (still,) = shapes.at_rest().values()
+        (moved,) = shapes.posed(_posed(data, "wag", 1.0)).values()
         # Two of its units up, of which a hundred make one.
         self.assertAlmostEqual(float(moved.bounds[0, 1] - still.bounds[0, 1]), 200, places=3)
 

@@ -18,6 +18,7 @@ import FileField from "@/files/FileField.vue";
 import { unshared } from "./finishes";
 import FontField from "./FontField.vue";
 import ActsField from "./ActsField.vue";
+import ClipsField from "./ClipsField.vue";
 import DrawnField from "./DrawnField.vue";
 import HiddenParts from "./HiddenParts.vue";
 import LimbsField from "./LimbsField.vue";
@@ -28,6 +29,7 @@ import PaletteField from "./PaletteField.vue";
 import SkyField from "./SkyField.vue";
 import StrokesField from "./StrokesField.vue";
 import SurroundingsField from "./SurroundingsField.vue";
+import TargetsField from "./TargetsField.vue";
 import TextureField from "./TextureField.vue";
 import TouchField from "./TouchField.vue";
 import WholeFinish from "./WholeFinish.vue";
@@ -45,7 +47,20 @@ const root = computed<JsonSchema>(() => offers.value?.schema ?? {});
 /** What has its switch in the lists, or its place on another desk. */
 const skip = computed(() => (props.path.startsWith("lights.") ? ["on"] : ["shown", "turn"]));
 /** Widgets that are one element's own. */
-const ALONE = ["file", "finishes", "hides", "group", "clip", "limbs", "poses", "acts", "strokes", "drawn"];
+const ALONE = [
+  "file",
+  "finishes",
+  "hides",
+  "group",
+  "clip",
+  "limbs",
+  "poses",
+  "acts",
+  "strokes",
+  "drawn",
+  "clips",
+  "targets",
+];
 /** Of several elements the fields that all of them have, but for those that are one's own. */
 const schema = computed<JsonSchema>(() => {
   const own = ownSchema.value;
@@ -140,6 +155,9 @@ const known = computed(() => {
 function clipsOf(field: JsonSchema) {
   const files = field["x-files"] ?? "";
   return libraries.get(files)?.factsOf(value.value?.[field["x-of"] ?? ""])?.clips ?? [];
+}
+function targetsOf(field: JsonSchema) {
+  return libraries.get(field["x-files"] ?? "")?.factsOf(value.value?.[field["x-of"] ?? ""])?.targets ?? [];
 }
 /** Surfaces of an element, each with a finish. */
 const parts = computed(() =>
@@ -254,6 +272,25 @@ const parts = computed(() =>
           :model-value="limbs as never"
           :path="at"
           :file="value[field.schema['x-of'] ?? ''] as string"
+        />
+      </template>
+      <template #clips="{ value: clips, path: at, field, error }">
+        <ClipsField
+          :schema="field.schema"
+          :root
+          :model-value="clips as never"
+          :path="at"
+          :clips="clipsOf(field.schema)"
+          :error
+        />
+      </template>
+      <template #targets="{ value: shapes, path: at, field }">
+        <TargetsField
+          :schema="field.schema"
+          :root
+          :model-value="shapes as never"
+          :path="at"
+          :targets="targetsOf(field.schema)"
         />
       </template>
       <template #strokes="{ path: at, error }">
