@@ -110,6 +110,11 @@ class Element(unittest.TestCase):
             self.assertEqual((told["up"], told["notes"], len(told["parts"])), ("y", [], parts))
             self.assertEqual([clip["name"] for clip in told["clips"]], clips)
 
+    def test_no_two_shipped_files_have_one_name(self) -> None:
+        # Textures name files of any kind by their keys.
+        keys = [one.key for kind in files for one in kind.shipped]
+        self.assertEqual(len(set(keys)), len(keys))
+
     def test_the_shipped_files_are_what_the_script_makes(self) -> None:
         self.assertEqual(SHIPPED["puffin"].path.read_bytes(), puffin())
         self.assertEqual(SHIPPED["buoy"].path.read_bytes(), buoy())

@@ -30,7 +30,7 @@ from zeitbild.resolve.speaking import Speaking, speak
 from zeitbild.sound.speech import MOUTHS
 from zeitbild.testing import NOWHERE
 
-_PUFFIN = SHIPPED["puffin"].path.read_text()
+_PUFFIN = SHIPPED["puffin-parts"].path.read_text()
 
 
 def _shot(*elements: Any, **more: Any) -> Shot:
@@ -55,7 +55,7 @@ def _puffin(**more: Any) -> Puppet:
 class Pictures(unittest.TestCase):
     def test_at_rest_it_is_its_drawing(self) -> None:
         own = _seen(_shot(_puffin()))
-        emblem = Emblem(id="bird", drawing="puffin", size=266.0, depth=0, surface=Finish(shading="unlit"))
+        emblem = Emblem(id="bird", drawing="puffin-parts", size=266.0, depth=0, surface=Finish(shading="unlit"))
         other = _seen(_shot(emblem))
         # Edges of single parts lie over one another, those of an emblem beside one another.
         off = np.abs(own - other).max(axis=2) * 255
@@ -227,7 +227,7 @@ class Speech(unittest.TestCase):
     def _shot(self, **more: Any) -> Shot:
         return _shot(
             _puffin(),
-            sounds=(Sound(id="voice", file="puffin"),),
+            sounds=(Sound(id="voice", file="puffin-voice"),),
             timing=Timing(rate="24", last=96, cycle=False),
             **more,
         )

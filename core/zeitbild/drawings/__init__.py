@@ -15,6 +15,6 @@ SHIPPED: dict[str, ShippedFile] = {
         ("shield", "Shield", "two fields and a rim"),
         ("lighthouse", "Lighthouse", "a round sign"),
         ("waves", "Waves", "lines with round ends"),
-        ("puffin", "Puffin", "a bird in parts that move"),
+        ("puffin-parts", "Puffin", "a bird in parts that move"),
     )
 }

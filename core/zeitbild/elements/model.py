@@ -149,6 +149,7 @@ class ModelElement(ElementBase):
     clips: tuple[PlacedClip, ...] = Field(
         default=(),
         title="Clips on the sheet",
+        exclude_if=lambda own: not own,
         max_length=_MOST_CLIPS,
         description="One after the other, each over those before it; in place of the one above.",
         json_schema_extra={"x-widget": "clips", "x-files": "models", "x-of": "model", "x-group": "Pose"},
@@ -156,6 +157,7 @@ class ModelElement(ElementBase):
     shapes: dict[LimbCode, TargetShape] = Field(
         default={},
         title="Shapes",
+        exclude_if=lambda own: not own,
         max_length=200,
         json_schema_extra={"x-widget": "targets", "x-files": "models", "x-of": "model", "x-group": "Pose"},
     )

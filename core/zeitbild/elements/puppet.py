@@ -165,7 +165,7 @@ class Puppet(FlatElement):
 
     kind: Literal["puppet"] = "puppet"
     drawing: Annotated[str, StringConstraints(pattern=NAMED)] = Field(
-        default="puffin",
+        default="puffin-parts",
         title="Drawing",
         json_schema_extra={"x-widget": "file", "x-files": "drawings", "x-group": "Drawing"},
     )

@@ -10,5 +10,7 @@ _FOLDER = Path(__file__).parent
 
 SHIPPED: dict[str, ShippedFile] = {
     "foghorn": ShippedFile("foghorn", "Foghorn", "two blasts over the sea", _FOLDER / "foghorn.wav"),
-    "puffin": ShippedFile("puffin", "Puffin", "a small voice that says hello", _FOLDER / "puffin.wav"),
+    "puffin-voice": ShippedFile(
+        "puffin-voice", "Puffin", "a small voice that says hello", _FOLDER / "puffin-voice.wav"
+    ),
 }

@@ -71,7 +71,7 @@ def _write(name: str, samples: np.ndarray, rate: int) -> None:  # type: ignore[t
 def main() -> None:
     """Write them beside this file."""
     _write("foghorn", foghorn(), _RATE)
-    _write("puffin", puffin()[::2], RATE // 2)
+    _write("puffin-voice", puffin()[::2], RATE // 2)
 
 
 if __name__ == "__main__":
