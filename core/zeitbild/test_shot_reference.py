@@ -18,7 +18,7 @@ class Reference(unittest.TestCase):
             shot = small_shot(elements=(Solid(id="box"), own), layers=layers)
             seen = {body.element for body in resolve(shot, 1, NOWHERE).bodies}
             # A group is nothing itself.
-            self.assertEqual(seen, {"box", "ref"} - ({"ref"} if kind.name == "group" else set()), kind.name)
+            self.assertEqual(seen, {"box", "ref"} - ({"ref"} if not kind.seen else set()), kind.name)
             for layer in layers:
                 found = {body.element for body in resolve(shot, 1, NOWHERE, layer.name).bodies}
                 self.assertEqual(found, {"box"}, kind.name)

@@ -278,7 +278,7 @@ const parts = computed(() =>
         <ClipsField
           :schema="field.schema"
           :root
-          :model-value="clips as never"
+          :model-value="(clips ?? []) as never"
           :path="at"
           :clips="clipsOf(field.schema)"
           :error
@@ -288,7 +288,7 @@ const parts = computed(() =>
         <TargetsField
           :schema="field.schema"
           :root
-          :model-value="shapes as never"
+          :model-value="(shapes ?? {}) as never"
           :path="at"
           :targets="targetsOf(field.schema)"
         />
