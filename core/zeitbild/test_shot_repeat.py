@@ -189,6 +189,15 @@ class SamePicture(unittest.TestCase):
         self.assertIn(0.5, seen)
         self.assertIn(1.0, seen)
 
+    def test_a_repeat_that_fades_is_one_whatever_its_copies_do(self) -> None:
+        fades = Track(keys=(Key(frame=1, value=1, way="straight"), Key(frame=11, value=0)))
+        row = Repeat(id="many", count=3, later=5, apart=(20, 0, 0), moves={"opacity": fades})
+        bodies = resolve(_shot(row, _ball()), 6, NOWHERE).bodies
+        self.assertEqual({body.fades for body in bodies}, {(("many", 0.5),)})
+        outer = Repeat(id="outer", count=2, later=4)
+        bodies = resolve(_shot(outer, row.model_copy(update={"inside": "outer"}), _ball()), 6, NOWHERE).bodies
+        self.assertEqual({body.fades for body in bodies}, {(("many", 0.5),), (("many 4", 0.9),)})
+
 
 class Seeds(unittest.TestCase):
     def test_numbers_are_those_of_the_published_generator(self) -> None:

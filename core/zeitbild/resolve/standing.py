@@ -47,6 +47,11 @@ def _copies(holder: ElementBase, time: Time, assets: AssetSource) -> Sequence[Co
     return kind.copies(holder, time, GEOMETRY.built(geometry_key(holder), holder, assets))
 
 
+def _faded(element: ElementBase, later: Fraction) -> tuple[tuple[str, float], ...]:
+    """That only a share of an element is left, if it is; copies of it that fade at other times are not one."""
+    return ((f"{element.id} {later}" if later else element.id, element.opacity),) if element.opacity < 1 else ()
+
+
 def groups_matrix(plain: Shot, element: ElementBase, time: Time, assets: AssetSource) -> NDArray[np.float64]:
     """Where the groups of an element at rest put what stands in them [4, 4]; of what they repeat the first."""
     placed = np.eye(4)
@@ -70,11 +75,14 @@ def _at_element(number: int) -> Iterator[None]:
 @dataclass(frozen=True, slots=True)
 class _There:
     """One of the times that an element is there: the name of the copy (empty: there is only one), where the groups put it [4, 4], and the time
-    that it shows, so many frames ago."""
+    that it shows, so many frames ago, with those that the groups around it show; and those of them of which only shares are left
+    (``Body.fades``)."""
 
     copy: str
     placed: NDArray[np.float64]
     later: Fraction
+    around: tuple[Fraction, ...] = ()
+    fades: tuple[tuple[str, float], ...] = ()
 
 
 class Standing:
@@ -107,8 +115,8 @@ class Standing:
         return tuple(
             body
             for number, role in self.members
-            for later, theres in self._together(number, time)
-            for body in self._bodies_of(number, role, time, textures, shown, later, theres)
+            for theres in self._together(number, time)
+            for body in self._bodies_of(number, role, time, textures, shown, theres)
         )
 
     def _bodies_of(
@@ -118,17 +126,15 @@ class Standing:
         time: Time,
         textures: Textures,
         shown: Time | None,
-        later: Fraction,
         theres: Sequence[_There],
     ) -> Iterator[Body]:
-        """Those of an element, of the copies that show what it was so many frames ago."""
+        """Those of an element, of copies that show the same time and fade as one."""
+        later = theres[0].later
         plain = evaluate(self.shot, self._ago(time, later))
         element, (key, kind, built) = plain.elements[number], self._built_as(number, later)
         worn = kind.wear(element, self._ago(shown or time, later), built)
         rows, numbers = finishes_of(plain, number, textures, worn), tuple(one.number for one in worn)
-        around = reversed((element, *plain.groups_of(element)))
-        # Copies that fade at other times are not one.
-        fades = tuple((f"{one.id} {later}" if later else one.id, one.opacity) for one in around if one.opacity < 1)
+        fades = theres[0].fades + _faded(element, later)
         for posed, copy, matrix in self._posed(plain, number, self._ago(time, later), theres):
             # What is named like this is the same mesh wherever it stands.
             shape = "/".join([key, posed.part, posed.bend]).rstrip("/")
@@ -149,9 +155,9 @@ class Standing:
         return tuple(
             matrix
             for number, _ in self.members
-            for later, theres in self._together(number, time)
+            for theres in self._together(number, time)
             for _, _, matrix in self._posed(
-                evaluate(self.shot, self._ago(time, later)), number, self._ago(time, later), theres
+                evaluate(self.shot, self._ago(time, theres[0].later)), number, self._ago(time, theres[0].later), theres
             )
         )
 
@@ -167,8 +173,8 @@ class Standing:
     def _ago(self, time: Time, later: Fraction) -> Time:
         return time_of(self.shot, time.frame - later) if later else time
 
-    def _together(self, number: int, time: Time) -> list[tuple[Fraction, list[_There]]]:
-        """All copies of an element, those together that show the same time, always in the same order."""
+    def _together(self, number: int, time: Time) -> list[list[_There]]:
+        """All copies of an element, those together that show the same time and fade as one, always in the same order."""
         holders = self.shot.groups_of(self.shot.elements[number])
         found = [_There("", np.eye(4), Fraction(0))]
         for holder in reversed(holders):
@@ -177,7 +183,7 @@ class Standing:
             for one in found:
                 now = self._ago(time, one.later)
                 own = evaluate(self.shot, now).elements[at]
-                placed = one.placed @ element_matrix(own)
+                placed, fades = one.placed @ element_matrix(own), _faded(own, one.later)
                 with _at_element(at):
                     copies = _copies(own, now, self.assets)
                 if len(found) * len(copies) > MOST_COPIES:
@@ -191,12 +197,14 @@ class Standing:
                     if copied.matrix != IN_PLACE:
                         matrix = placed @ np.array(copied.matrix).reshape(4, 4)
                     name = " ".join(part for part in (one.copy, copied.name) if part)
-                    inner.append(_There(name, matrix, one.later + copied.later))
+                    later = one.later + copied.later
+                    inner.append(_There(name, matrix, later, (*one.around, one.later), one.fades + fades))
             found = inner
-        together: dict[Fraction, list[_There]] = {}
+        together: dict[tuple[Any, ...], list[_There]] = {}
         for one in found:
-            together.setdefault(one.later, []).append(one)
-        return list(together.items())
+            # What fades changes in time, and the order must not.
+            together.setdefault((*one.around, one.later), []).append(one)
+        return list(together.values())
 
     def _posed(
         self, plain: Shot, number: int, time: Time, theres: Sequence[_There]

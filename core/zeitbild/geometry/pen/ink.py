@@ -25,6 +25,7 @@ _PRECISION = 1e-9
 
 def band(stroke: Stroke, tolerance: float, wider: float = 1.0) -> manifold3d.CrossSection:
     """All that a round tip of a stroke's width covers on its way, off by ``tolerance`` at most."""
+    stroke = stroke.thinned(tolerance / 2)
     points, radii = stroke.points, np.maximum(stroke.radii * wider, 1e-9)
     largest = float(radii.max())
     corners = math.ceil(math.pi / math.acos(max(1 - min(tolerance / largest, 1), 0.0)) if tolerance < largest else 0)
@@ -126,7 +127,9 @@ class Written:
             first, last = self.parts[at]
             own = self.strokes[at].part(first, last, self.by_hand)
             if own is not None:
-                bands.append(band(own, tolerance, _WIDER if piece.rings else 1.0))
+                # What only uncovers need not be fine.
+                fine = max(tolerance, float(own.radii.max()) / 50) if piece.rings else tolerance
+                bands.append(band(own, fine, _WIDER if piece.rings else 1.0))
         if not bands:
             return manifold3d.CrossSection()
         ink = bands[0] if len(bands) == 1 else manifold3d.CrossSection.batch_boolean(bands, manifold3d.OpType.Add)

@@ -8,10 +8,45 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
+from zeitbild.kernels import kernel
+
 Floats = NDArray[np.float64]
 
 #: Slowest that a hand gets in curves, as a share of its speed on the straight; and points over which it looks ahead.
 _SLOWEST, _SMOOTH = 0.25, 5
+
+
+@kernel
+def _needed(points, tolerance):  # type: ignore[no-untyped-def]
+    """Which of points [n, 3] a polyline needs to be off by no more than a tolerance [n]."""
+    count = points.shape[0]
+    kept = np.zeros(count, np.bool_)
+    kept[0] = kept[count - 1] = True
+    stack = np.empty((count + 2, 2), np.int64)
+    stack[0, 0], stack[0, 1] = 0, count - 1
+    used = 1
+    while used > 0:
+        used -= 1
+        first, last = stack[used, 0], stack[used, 1]
+        x, y, z = (
+            points[last, 0] - points[first, 0],
+            points[last, 1] - points[first, 1],
+            points[last, 2] - points[first, 2],
+        )
+        square = x * x + y * y + z * z
+        most, at = -1.0, -1
+        for k in range(first + 1, last):
+            a, b, c = points[k, 0] - points[first, 0], points[k, 1] - points[first, 1], points[k, 2] - points[first, 2]
+            share = 0.0 if square <= 0 else min(max((a * x + b * y + c * z) / square, 0.0), 1.0)
+            off = (a - share * x) ** 2 + (b - share * y) ** 2 + (c - share * z) ** 2
+            if off > most:
+                most, at = off, k
+        if at >= 0 and most > tolerance * tolerance:
+            kept[at] = True
+            stack[used, 0], stack[used, 1] = first, at
+            stack[used + 1, 0], stack[used + 1, 1] = at, last
+            used += 2
+    return kept
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -33,6 +68,12 @@ class Stroke:
         """Of all of it."""
         return float(self.along[-1])
 
+    def thinned(self, tolerance: float) -> Stroke:
+        """The same with as few points as are needed to be off by no more than ``tolerance``, in place and in width (Ramer 1972, Douglas and Peucker
+        1973)."""
+        kept = _needed(np.column_stack([self.points, self.radii]), tolerance)
+        return Stroke(self.points[kept], self.radii[kept], self.piece)
+
     @property
     def closed(self) -> bool:
         """Whether it ends where it began."""
@@ -50,8 +91,10 @@ class Stroke:
             return np.asarray(np.append(0.0, np.cumsum(steps)), np.float64)
         ways = np.unwrap(np.arctan2(*np.diff(self.points, axis=0).T[::-1]))
         bends = np.abs(np.diff(ways)) / np.maximum((steps[1:] + steps[:-1]) / 2, 1e-12)
-        bends = np.convolve(np.pad(bends, (1, 1), mode="edge"), np.ones(_SMOOTH) / _SMOOTH, mode="same")
-        curved = (bends[1:] + bends[:-1]) / 2 if len(bends) > len(steps) else bends[: len(steps)]
+        # At every point, smoothed over its neighbours; those of two ends for what lies between them.
+        each = np.pad(bends, 1 + _SMOOTH // 2, mode="edge")
+        each = np.convolve(each, np.ones(_SMOOTH) / _SMOOTH, mode="valid")
+        curved = (each[1:] + each[:-1]) / 2
         size = max(float(np.ptp(self.points, axis=0).max()), 1e-12)
         speed = np.clip((1 + curved * size / 4) ** (-1 / 3), _SLOWEST, 1)
         return np.asarray(np.append(0.0, np.cumsum(steps / speed)), np.float64)

@@ -5,7 +5,7 @@ import unittest
 
 import numpy as np
 from numpy.typing import NDArray
-from shapely import LineString, Polygon
+from shapely import LineString, Point, Polygon
 
 from zeitbild.geometry.pen.centre import centre_lines
 from zeitbild.geometry.pen.ink import band, flat_of
@@ -143,6 +143,24 @@ class Bands(unittest.TestCase):
         points = np.column_stack([np.linspace(0, 100, 30), np.zeros(30)])
         swells = self._area(Stroke(points, np.linspace(2, 8, 30)))
         self.assertAlmostEqual(swells / (10 * 100 + math.pi * (4 + 64) / 2), 1, delta=0.01)
+
+
+class Thinned(unittest.TestCase):
+    def test_a_stroke_keeps_what_it_needs(self) -> None:
+        turn = np.linspace(0, math.pi, 2000)
+        arc = Stroke(100 * np.column_stack([np.cos(turn), np.sin(turn)]), np.linspace(2, 5, 2000))
+        for tolerance in (0.01, 0.1, 1.0):
+            few = arc.thinned(tolerance)
+            self.assertLess(len(few.points), 60 / math.sqrt(tolerance))
+            away = LineString(few.points)
+            self.assertLess(max(away.distance(Point(one)) for one in arc.points[::20]), tolerance * 1.001)
+            np.testing.assert_array_equal(few.points[[0, -1]], arc.points[[0, -1]])
+
+    def test_few_points_are_timed_too(self) -> None:
+        for count in (2, 3, 4, 5, 6, 9):
+            stroke = Stroke(np.random.default_rng(count).normal(size=(count, 2)), np.ones(count))
+            self.assertEqual(len(stroke.times(True)), count)
+            self.assertTrue((np.diff(stroke.times(True)) > 0).all())
 
 
 class Time(unittest.TestCase):
