@@ -52,10 +52,14 @@ class View:
     owners: NDArray[np.int64]
     triangle_owners: NDArray[np.int64]
     pieces: Pieces
+    #: Homogeneous corners [V, 3] of a still set and their distances [V]; None while anything moves.
+    corners: tuple[NDArray[np.float64], NDArray[np.float64]] | None = None
 
     def triangles_of(self, places: Sequence[int]) -> NDArray[np.bool_]:
         """Which triangles [T] are those of bodies at some places."""
-        return np.isin(self.triangle_owners, places)
+        there = np.zeros(int(self.triangle_owners.max(initial=0)) + 1, bool)
+        there[[place for place in places if place < len(there)]] = True
+        return there[self.triangle_owners]
 
     def of_finishes(self, values: Mapping[int, float]) -> NDArray[np.float32]:
         """A value of each finish [F] by its body's place; -1 where none is given."""
@@ -78,6 +82,11 @@ def view_of(
         stage = Stage(
             stage.scene, (), stage.opacity, stage.stops, tuple(stands(snapshot, stage.scene, one) for one in ends)
         )
+    corners = None
+    if not snapshot.stations:
+        vertices, camera = stage.scene.vertices, snapshot.camera
+        projected = camera.project(vertices)
+        corners = projected, camera.distance(vertices) if camera.parallel else projected[:, 2]
     places = np.arange(len(snapshot.bodies))
     return View(
         snapshot,
@@ -91,6 +100,7 @@ def view_of(
         np.repeat(places, [len(body.finishes) for body in snapshot.bodies]),
         np.repeat(places, [len(mesh.triangles) for mesh in snapshot.built_meshes]),
         Pieces(snapshot),
+        corners,
     )
 
 
@@ -183,8 +193,8 @@ def draw_outputs(
             stretch = draw(snapshot, stage, quality, samples, view.shift, depth)
             fragments, alpha = stretch.fragments, stretch.alpha
         else:
-            corners = camera.project(scene.vertices)
-            distances = camera.distance(scene.vertices) if camera.parallel else corners[:, 2]
+            assert view.corners is not None
+            corners, distances = view.corners
             scale = DepthScale.of(camera, distances)
             fragments, alpha, drawing = rasterise(
                 corners,
@@ -201,6 +211,7 @@ def draw_outputs(
                 edges_exactly=quality.edges_exactly and not hard,
                 depth=depth,
                 within=within,
+                drawn=stage.drawn,
             )
             for output in outputs if within is not None else ():
                 # Where nothing is drawn nothing is looked at, but by who looks for pixels that need more places, and in data.

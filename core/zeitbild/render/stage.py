@@ -62,6 +62,8 @@ class Stage:
         self.places = self.vertices[scene.triangles]
         #: Keeps the meshes, whose identities are part of the key, from being freed and their numbers given away.
         self._held = held
+        #: Numbers of the triangles that are drawn, rising; None: all.
+        self.drawn: NDArray[np.int32] | None = None
         self._rays: RayScene | None = None
         self._flats: NDArray[np.float32] | None = None
         self._bends: NDArray[np.float32] | None = None
@@ -115,13 +117,17 @@ class Stage:
         return self._rays
 
     def drawing(self, drawn: NDArray[np.bool_], away: NDArray[np.bool_] | None = None) -> Stage:
-        """The same of which only some triangles [T] are drawn; away tells of which of those that are left out when they face away
-        the others are left out instead."""
+        """The same of which only some triangles [T] are drawn (of a stage that moves the others are shrunk to points); away tells of which
+        of those that are left out when they face away the others are left out instead."""
         if drawn.all() and away is None:
             return self
         cull = self.scene.cull if away is None else np.where(away, -self.scene.cull, self.scene.cull)
         part = copy.copy(self)
-        part.scene = replace(self.scene, triangles=without(self.scene.triangles, ~drawn), cull=cull)
+        if self._ways:
+            part.scene = replace(self.scene, triangles=without(self.scene.triangles, ~drawn), cull=cull)
+        else:
+            part.drawn = np.flatnonzero(drawn).astype(np.int32)
+            part.scene = self.scene if away is None else replace(self.scene, cull=cull)
         part._whole = self._whole
         return part
 

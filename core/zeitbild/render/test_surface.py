@@ -19,6 +19,7 @@ def _edges(camera: Camera, corners: NDArray[np.float64]) -> NDArray[np.float64]:
     edges, scaled, boxes = np.zeros((1, 9)), np.zeros((1, 12)), np.zeros((1, 4), np.int32)
     with PARALLEL:
         set_up(
+            np.zeros(1, np.int32),
             camera.project(corners),
             np.ones(3),
             np.array([[0, 1, 2]], np.int32),

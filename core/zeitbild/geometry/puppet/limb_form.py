@@ -88,7 +88,7 @@ class LimbForm:
             np.concatenate(parts),
             np.concatenate(patches),
             False,
-            self._lies(np.concatenate(lies)),
+            self._lies(np.concatenate(lies)) if any(one.gradient >= 0 for one in shades) else None,
         )
 
     def _lies(self, corners: Floats) -> NDArray[np.float32]:

@@ -281,6 +281,7 @@ def _moments_of(snapshot: Snapshot, scene: Scene, columns: int, tiles: int) -> _
     members: list[NDArray[np.int32]] = []
     distances = [camera.distance(vertices) for vertices in standing] if camera.parallel else []
     scale = DepthScale.of(camera, np.concatenate(distances) if distances else np.ones(1))
+    every = np.arange(count, dtype=np.int32)
     for number, vertices in enumerate(standing):
         PARALLEL.breathe()
         projected = camera.project(vertices)
@@ -289,6 +290,7 @@ def _moments_of(snapshot: Snapshot, scene: Scene, columns: int, tiles: int) -> _
         width, height = camera.width, camera.height
         own_boxes = boxes[number]
         set_up(
+            every,
             projected,
             order,
             scene.triangles,
@@ -301,13 +303,13 @@ def _moments_of(snapshot: Snapshot, scene: Scene, columns: int, tiles: int) -> _
             own_boxes,
         )
         bins = np.zeros((tiles, STRETCHES), np.int64)
-        count_bins(own_boxes, columns, bins)
+        count_bins(every, own_boxes, columns, bins)
         ends = np.cumsum(bins).reshape(bins.shape)
         own = np.empty(int(ends[-1, -1]), np.int32)
         bins = ends - bins
         first = starts[number - 1, -1] if number else 0
         starts[number] = np.append(bins[:, 0], ends[-1, -1]) + first
-        fill_bins(own_boxes, columns, bins, own)
+        fill_bins(every, own_boxes, columns, bins, own)
         members.append(own)
     return _Moments(scaled, boxes, starts, np.concatenate(members), corners, scale)
 

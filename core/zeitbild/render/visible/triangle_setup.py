@@ -13,15 +13,16 @@ STRETCHES = 8
 
 
 @parallel_kernel
-def set_up(corners, order, triangles, cull, near, width, height, edges, scaled, boxes):  # type: ignore[no-untyped-def]
-    """Edge functions, depth function and pixel box of each triangle; an empty box for what cannot be seen.
+def set_up(which, corners, order, triangles, cull, near, width, height, edges, scaled, boxes):  # type: ignore[no-untyped-def]
+    """Edge functions, depth function and pixel box of some triangles, which [n] int32; an empty box for what cannot be seen.
 
     corners [V, 3] homogeneous pixel coordinates; order [V] what depths go by, divided by w (``camera.DepthScale``); near
     the w below which corners are behind the camera; cull [T] int8 is 1 where triangles that face away are left out, -1 where those
     that face the camera are, else 0. edges [T, 9], not negative inside, scaled [T, 12] = three edges scaled to pixel
     distances, then the order. boxes [T, 4] int32: first column, first row, last column, last row.
     """
-    for t in numba.prange(triangles.shape[0]):
+    for k in numba.prange(which.shape[0]):
+        t = which[k]
         boxes[t, 0], boxes[t, 1], boxes[t, 2], boxes[t, 3] = 0, 0, -1, -1
         a, b, c = triangles[t, 0], triangles[t, 1], triangles[t, 2]
         ax, ay, aw = corners[a, 0], corners[a, 1], corners[a, 2]
@@ -39,10 +40,10 @@ def set_up(corners, order, triangles, cull, near, width, height, edges, scaled, 
             continue
         low_x, low_y, high_x, high_y = 1e30, 1e30, -1e30, -1e30
         # Divided once for each corner, and not once for each number: dividing is what takes longest here.
-        for k in range(3):
-            if k == 0:
+        for side in range(3):
+            if side == 0:
                 px, py, pw, qx, qy, qw = ax, ay, aw, bx, by, bw
-            elif k == 1:
+            elif side == 1:
                 px, py, pw, qx, qy, qw = bx, by, bw, cx, cy, cw
             else:
                 px, py, pw, qx, qy, qw = cx, cy, cw, ax, ay, aw
@@ -64,11 +65,11 @@ def set_up(corners, order, triangles, cull, near, width, height, edges, scaled, 
         edges[t, 0], edges[t, 1], edges[t, 2] = sign * e00, sign * e01, sign * e02
         edges[t, 3], edges[t, 4], edges[t, 5] = sign * e10, sign * e11, sign * e12
         edges[t, 6], edges[t, 7], edges[t, 8] = sign * e20, sign * e21, sign * e22
-        for k in range(3):
-            size = max(abs(edges[t, 3 * k]), abs(edges[t, 3 * k + 1]))
+        for side in range(3):
+            size = max(abs(edges[t, 3 * side]), abs(edges[t, 3 * side + 1]))
             scale = 1.0 / size if size > 0.0 else 1.0
             for j in range(3):
-                scaled[t, 3 * k + j] = edges[t, 3 * k + j] * scale
+                scaled[t, 3 * side + j] = edges[t, 3 * side + j] * scale
         inverse = 1.0 / abs(determinant)
         for j in range(3):
             scaled[t, 9 + j] = inverse * (
@@ -77,22 +78,24 @@ def set_up(corners, order, triangles, cull, near, width, height, edges, scaled, 
 
 
 @parallel_kernel
-def count_bins(boxes, columns, counts):  # type: ignore[no-untyped-def]
-    """How many triangles of each stretch touch each tile: counts [tiles, stretches], 0 before."""
+def count_bins(which, boxes, columns, counts):  # type: ignore[no-untyped-def]
+    """How many of some triangles, which [n] in rising order, of each stretch touch each tile: counts [tiles, stretches], 0 before."""
     stretches = counts.shape[1]
     for stretch in numba.prange(stretches):
-        for t in range(stretch * boxes.shape[0] // stretches, (stretch + 1) * boxes.shape[0] // stretches):
+        for k in range(stretch * which.shape[0] // stretches, (stretch + 1) * which.shape[0] // stretches):
+            t = which[k]
             for row in range(boxes[t, 1] // TILE, boxes[t, 3] // TILE + 1 if boxes[t, 3] >= 0 else 0):
                 for column in range(boxes[t, 0] // TILE, boxes[t, 2] // TILE + 1):
                     counts[row * columns + column, stretch] += 1
 
 
 @parallel_kernel
-def fill_bins(boxes, columns, at, members):  # type: ignore[no-untyped-def]
-    """List the triangles of each tile in rising order; ``at`` [tiles, stretches] holds each stretch's next free place."""
+def fill_bins(which, boxes, columns, at, members):  # type: ignore[no-untyped-def]
+    """List those triangles of each tile in rising order; ``at`` [tiles, stretches] holds each stretch's next free place."""
     stretches = at.shape[1]
     for stretch in numba.prange(stretches):
-        for t in range(stretch * boxes.shape[0] // stretches, (stretch + 1) * boxes.shape[0] // stretches):
+        for k in range(stretch * which.shape[0] // stretches, (stretch + 1) * which.shape[0] // stretches):
+            t = which[k]
             for row in range(boxes[t, 1] // TILE, boxes[t, 3] // TILE + 1 if boxes[t, 3] >= 0 else 0):
                 for column in range(boxes[t, 0] // TILE, boxes[t, 2] // TILE + 1):
                     tile = row * columns + column

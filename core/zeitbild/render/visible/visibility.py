@@ -187,6 +187,7 @@ def rasterise(
     edges_exactly: bool = False,
     depth: NDArray[np.float32] | None = None,
     within: NDArray[np.bool_] | None = None,
+    drawn: NDArray[np.int32] | None = None,
 ) -> tuple[Fragments, NDArray[np.float32], Drawing]:
     """Fragments, alpha [H, W] in 0..1 and (in the drawing) depth [H, W] of triangles over homogeneous corners [V, 3].
 
@@ -195,22 +196,24 @@ def rasterise(
     cull [T] tells which triangles are left out (``triangle_setup``); patches [T] and facing [T, 3] (unit normals)
     tell which samples share a shading. With edges_exactly the alpha of pixels covered in part, and of those beside them, is
     the area that is covered (``edge_kernel``). depth is where depths are written, if it is given. within [tiles]: nothing is
-    drawn but in those tiles; elsewhere it is as if nothing were there. Hold ``kernels.PARALLEL``. Float32 outputs;
+    drawn but in those tiles; elsewhere it is as if nothing were there. drawn are the numbers of the triangles that are there, rising, if
+    it is not all of them. Hold ``kernels.PARALLEL``. Float32 outputs;
     depth as in ``Picture``.
     """
     count = len(triangles)
     edges, scaled = kept("edges", (count, 9), np.float64), kept("scaled", (count, 12), np.float64)
     boxes = kept("boxes", (count, 4), np.int32)
-    set_up(corners, order, triangles, cull, least_w, width, height, edges, scaled, boxes)
+    which = np.arange(count, dtype=np.int32) if drawn is None else drawn
+    set_up(which, corners, order, triangles, cull, least_w, width, height, edges, scaled, boxes)
     columns, rows = -(-width // TILE), -(-height // TILE)
     # Tile by tile, and within a tile stretch by stretch: that keeps the triangles' order.
     places = np.zeros((columns * rows, STRETCHES), np.int64)
-    count_bins(boxes, columns, places)
+    count_bins(which, boxes, columns, places)
     ends = np.cumsum(places).reshape(places.shape)
     places = ends - places
     starts = np.append(places[:, 0], ends[-1, -1])
     members = np.empty(int(starts[-1]), np.int32)
-    fill_bins(boxes, columns, places, members)
+    fill_bins(which, boxes, columns, places, members)
     alpha = kept("alpha", (height, width), np.float32)
     if depth is None:
         depth = np.empty((height, width), np.float32)

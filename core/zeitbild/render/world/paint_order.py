@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from zeitbild.geometry.mesh import Mesh
 from zeitbild.geometry.transforms import put
-from zeitbild.snapshot import Matrix, Snapshot
+from zeitbild.snapshot import Body, Matrix, Snapshot
 from zeitbild.snapshot.camera import Camera
 
 #: A hair, as a share of the distance from the eye: several times what single precision tells apart.
@@ -39,7 +39,22 @@ class PaintOrder:
     planes: tuple[int, ...] = ()
 
 
+#: The last order, with the bodies and the eye that it is of: a picture asks for it again and again.
+_last: tuple[Sequence[Body], tuple[float, ...], PaintOrder] | None = None
+
+
 def paint_order(snapshot: Snapshot) -> PaintOrder:
+    """See ``_paint_order``; the last one is kept."""
+    global _last
+    eye, held = tuple(snapshot.camera.eye.tolist()), _last
+    if held is not None and held[0] is snapshot.bodies and held[1] == eye:
+        return held[2]
+    found = _paint_order(snapshot)
+    _last = snapshot.bodies, eye, found
+    return found
+
+
+def _paint_order(snapshot: Snapshot) -> PaintOrder:
     """Bodies that are flat in their own z get a hair, if there are others, and one more than those of the same plane that come before
     them."""
     flat = [place for place, mesh in enumerate(snapshot.built_meshes) if _is_flat(mesh)]
@@ -49,11 +64,12 @@ def paint_order(snapshot: Snapshot) -> PaintOrder:
     ranks, plane_of = [0] * len(snapshot.bodies), [-1] * len(snapshot.bodies)
     eye = snapshot.camera.eye
     planes: list[tuple[NDArray[np.float64], NDArray[np.float64], float, int]] = []
-    for place in flat:
-        matrix = np.array(snapshot.bodies[place].matrix).reshape(4, 4)
-        normal = np.cross(matrix[:3, 0], matrix[:3, 1])
+    meshes = snapshot.built_meshes
+    matrices = np.array([snapshot.bodies[place].matrix for place in flat]).reshape(-1, 4, 4)
+    normals = np.cross(matrices[:, :3, 0], matrices[:, :3, 1])
+    for place, matrix, normal in zip(flat, matrices, normals, strict=True):
         normal /= max(float(np.linalg.norm(normal)), 1e-30)
-        point = matrix[:3, :3] @ snapshot.built_meshes[place].vertices[0] + matrix[:3, 3]
+        point = matrix[:3, :3] @ meshes[place].vertices[0] + matrix[:3, 3]
         near = _SAME * max(float(np.linalg.norm(point - eye)), 1e-9)
         for number, (other, at, reach, rank) in enumerate(planes):
             alike = abs(abs(float(normal @ other)) - 1) < 1e-9

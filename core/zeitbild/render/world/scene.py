@@ -83,22 +83,22 @@ def gather(snapshot: Snapshot) -> Scene:
     finish_of: list[NDArray[np.int32]] = []
     finish_count = patch_count = 0
     first_vertex = first_triangle = 0
-    for body, mesh in zip(snapshot.bodies, snapshot.built_meshes, strict=True):
-        matrix = np.array(body.matrix).reshape(4, 4)
+    matrices = np.array([body.matrix for body in snapshot.bodies]).reshape(-1, 4, 4)
+    rows = [np.ascontiguousarray(matrices[:, at, :3]) for at in range(3)]
+    # Normals go through the cofactor matrix, which also holds for flattened and mirrored bodies.
+    turns = np.stack([np.cross(rows[1], rows[2]), np.cross(rows[2], rows[0]), np.cross(rows[0], rows[1])], axis=1)
+    flips = np.linalg.det(matrices[:, :3, :3]) < 0
+    bodies = zip(snapshot.bodies, snapshot.built_meshes, matrices, turns, flips, strict=True)
+    for body, mesh, matrix, turn, mirrored in bodies:
         linear = np.ascontiguousarray(matrix[:3, :3])
-        # Normals go through the cofactor matrix, which also holds for flattened and mirrored bodies.
-        turn = np.stack(
-            [np.cross(linear[1], linear[2]), np.cross(linear[2], linear[0]), np.cross(linear[0], linear[1])]
-        )
-        mirrored = bool(np.linalg.det(linear) < 0)
         if mirrored:
             turn = -turn
         own = slice(first_triangle, first_triangle + len(mesh.triangles))
         _place(
             linear,
             np.ascontiguousarray(matrix[:3, 3]),
-            turn,
-            mirrored,
+            np.ascontiguousarray(turn),
+            bool(mirrored),
             mesh.vertices,
             mesh.triangles,
             mesh.normals,
