@@ -15,7 +15,7 @@ from zeitbild.checks import SetView
 from zeitbild.checks.sliding_feet import _look
 from zeitbild.document.evaluate import time_of
 from zeitbild.document.reading import parse_shot, write_shot
-from zeitbild.document.shot import Camera, Raster, Shot, Timing
+from zeitbild.document.shot import Camera, Raster, Shot, Sound, Timing
 from zeitbild.elements.model import ModelElement, PlacedClip, TargetShape, played
 from zeitbild.errors import InputError
 from zeitbild.geometry.model.figure import Played
@@ -25,6 +25,7 @@ from zeitbild.keys import Key, Track
 from zeitbild.models.make import Writer
 from zeitbild.render import QUALITIES, render
 from zeitbild.resolve import resolve
+from zeitbild.resolve.speaking import Speaking, speak
 
 _UP = np.array([0.0, 1, 0])
 
@@ -243,6 +244,20 @@ class Placed(unittest.TestCase):
         a, b = (resolve(one, 6, self.assets).bodies[0].form.at(0.1).vertices for one in (shot, still))
         np.testing.assert_allclose(a, b, atol=1e-9)
         self.assertGreater(float(np.abs(a - resolve(shot, 1, self.assets).bodies[0].form.at(0.1).vertices).max()), 1)
+
+    def test_a_voice_moves_shapes(self) -> None:
+        shot = self._shot().model_copy(update={"sounds": (Sound(id="voice", file="puffin-voice"),)})
+        path = "elements.0.shapes.smile.weight"
+        given = Speaking("voice", shapes={"wide": path, "teeth": path, "rest": ""})
+        (tracks,) = speak(shot, given, self.assets).values.values()
+        keys = tracks["shapes.smile.weight"]["keys"]
+        self.assertEqual({key["value"] for key in keys}, {0, 1})
+        # One frame takes it from none to all.
+        steps = [(a["frame"], b["frame"]) for a, b in zip(keys, keys[1:], strict=False) if a["value"] != b["value"]]
+        self.assertEqual({b - a for a, b in steps}, {1})
+        with self.assertRaises(InputError) as caught:
+            speak(shot, Speaking("voice", shapes={"wide": ""}), self.assets)
+        self.assertEqual(caught.exception.field, "mouth")
 
     def test_a_clip_that_is_not_there_is_said_at_its_place(self) -> None:
         with self.assertRaises(InputError) as caught:

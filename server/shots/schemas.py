@@ -182,8 +182,9 @@ class SpeakIn(Schema):
 
     document: dict[str, Any]
     sound: str = Field(max_length=80)
-    mouth: str = Field(max_length=200)
-    values: dict[str, float] = Field(max_length=20)
+    mouth: str = Field(default="", max_length=200)
+    values: dict[str, float] = Field(default={}, max_length=20)
+    shapes: dict[str, str] = Field(default={}, max_length=20)
     every: int = 1
     blinks: str = Field(default="", max_length=200)
     eyes_open: float = 1

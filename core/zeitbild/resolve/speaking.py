@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from fractions import Fraction
 from typing import Any
 
@@ -32,13 +32,14 @@ _NODS, _NOD = 0.5, 0.35
 
 @dataclass(frozen=True, slots=True)
 class Speaking:
-    """What speaks: the identity of the sound; the path of what shows a mouth, and its value for each mouth; a new one every so many frames.
-    blinks is the path of what shows eyes (empty: none), with its values open and closed; head that of what turns with the voice (empty: nothing),
-    by so many degrees at most. seed makes other blinks and nods."""
+    """What speaks: the identity of the sound; the path of what shows a mouth, and its value for each mouth; a new one every so many frames. Besides,
+    or in place of it, shapes are paths of numbers by mouths (empty: none) that are 1 while there is that mouth, and 0 else. blinks is the path of
+    what shows eyes (empty: none), with its values open and closed; head that of what turns with the voice (empty: nothing), by so many degrees at
+    most. seed makes other blinks and nods."""
 
     sound: str
-    mouth: str
-    values: Mapping[str, float]
+    mouth: str = ""
+    values: Mapping[str, float] = field(default_factory=dict)
     every: int = 1
     blinks: str = ""
     eyes_open: float = 1
@@ -46,6 +47,7 @@ class Speaking:
     head: str = ""
     degrees: float = 4.0
     seed: int = 1
+    shapes: Mapping[str, str] = field(default_factory=dict)
 
 
 def speak(shot: Shot, given: Speaking, assets: AssetSource) -> Changes:
@@ -57,7 +59,9 @@ def speak(shot: Shot, given: Speaking, assets: AssetSource) -> Changes:
     if given.every < 1 or given.every > 100:
         raise InputError("a new mouth comes every 1 to 100 frames", "every")
     missing = [one for one in MOUTHS if one not in given.values]
-    if missing:
+    if not given.mouth and not any(given.shapes.values()):
+        raise InputError("choose what shows a mouth", "mouth")
+    if given.mouth and missing:
         raise InputError(f"there is no drawing for the mouth {missing[0]!r}", "values")
     frames = list(range(shot.timing.first, shot.timing.last + 1))
     rate = shot.timing.fraction
@@ -67,8 +71,14 @@ def speak(shot: Shot, given: Speaking, assets: AssetSource) -> Changes:
     samples = placed(found[0], 0, total)
     tracks: dict[str, Track] = {}
     shown = mouths(samples, -(-len(frames) // given.every), float(given.every / rate))
-    steps = [(frames[0] + at * given.every, float(given.values[one])) for at, one in enumerate(shown)]
-    tracks[given.mouth] = _held(steps)
+    at_frames = [frames[0] + at * given.every for at in range(len(shown))]
+    if given.mouth:
+        tracks[given.mouth] = _held(
+            [(frame, float(given.values[one])) for frame, one in zip(at_frames, shown, strict=True)]
+        )
+    for path in dict.fromkeys(one for one in given.shapes.values() if one):
+        own = {mouth for mouth, named in given.shapes.items() if named == path}
+        tracks[path] = _mixed([(frame, float(one in own)) for frame, one in zip(at_frames, shown, strict=True)])
     if given.blinks:
         if given.blinks == given.mouth:
             raise InputError(
@@ -80,6 +90,26 @@ def speak(shot: Shot, given: Speaking, assets: AssetSource) -> Changes:
     return _changes(shot, tracks)
 
 
+def _mixed(steps: Sequence[tuple[int, float]]) -> Track:
+    """Keys between which a value goes over from one step to the next within it."""
+    found = [steps[0]]
+    for (before, old), (frame, value) in zip(steps, steps[1:], strict=False):
+        if value != old:
+            found += [(before, old), (frame, value)]
+    values = dict(found)
+    keys = tuple(Key(frame=frame, value=value, way="straight") for frame, value in sorted(values.items()))
+    _few(keys)
+    return Track(keys=keys)
+
+
+def _few(keys: Sequence[Key]) -> None:
+    if len(keys) > MOST_KEYS:
+        raise InputError(
+            f"that makes {len(keys)} keys; a value has up to {MOST_KEYS}: take a new mouth every 2 or 3 frames, or a shorter shot",
+            "every",
+        )
+
+
 def _held(steps: Sequence[tuple[int, float]]) -> Track:
     """Keys where a value changes."""
     keys = [
@@ -87,11 +117,7 @@ def _held(steps: Sequence[tuple[int, float]]) -> Track:
         for at, (frame, value) in enumerate(steps)
         if at == 0 or steps[at - 1][1] != value
     ]
-    if len(keys) > MOST_KEYS:
-        raise InputError(
-            f"that makes {len(keys)} keys; a value has up to {MOST_KEYS}: take a new mouth every 2 or 3 frames, or a shorter shot",
-            "every",
-        )
+    _few(keys)
     return Track(keys=tuple(keys))
 
 

@@ -2187,11 +2187,24 @@ export interface components {
             };
             /** Sound */
             sound: string;
-            /** Mouth */
-            mouth: string;
-            /** Values */
-            values: {
+            /**
+             * Mouth
+             * @default
+             */
+            mouth?: string;
+            /**
+             * Values
+             * @default {}
+             */
+            values?: {
                 [key: string]: number;
+            };
+            /**
+             * Shapes
+             * @default {}
+             */
+            shapes?: {
+                [key: string]: string;
             };
             /**
              * Every

@@ -13,10 +13,9 @@ import { useShot } from "@/shot/store";
 
 const props = defineProps<{ sound: Sound }>();
 const shot = useShot();
-const library = useLibrary(
-  "drawings",
-  computed(() => shot.meta?.project_id ?? 0),
-);
+const project = computed(() => shot.meta?.project_id ?? 0);
+const library = useLibrary("drawings", project);
+const models = useLibrary("models", project);
 const MOUTHS = [
   { name: "rest", title: "At rest" },
   { name: "closed", title: "Lips closed (m, b, p)" },
@@ -58,6 +57,15 @@ function likely(of: Part[], words: RegExp) {
   return of.find((one) => words.test(one.path.split(".").at(-1) ?? "")) ?? null;
 }
 const mouth = ref("");
+/** Models with targets: each mouth is a shape of its own. */
+const figures = computed(() =>
+  (shot.draft?.elements ?? []).flatMap((element, at) => {
+    const targets = element.kind === "model" ? (models.factsOf(element.model)?.targets ?? []) : [];
+    return targets.length ? [{ path: `elements.${at}`, title: element.name, targets }] : [];
+  }),
+);
+const figure = computed(() => figures.value.find((one) => one.path === mouth.value));
+const shapes = ref<Record<string, string>>({});
 const eyes = ref("");
 const head = ref("");
 const values = ref<Record<string, number>>({});
@@ -65,7 +73,7 @@ const lids = ref({ open: 1, closed: 2 });
 watch(
   parts,
   ({ several, all }) => {
-    if (!several.some((one) => one.path === mouth.value))
+    if (!several.some((one) => one.path === mouth.value) && !figure.value)
       mouth.value =
         (
           likely(several, /mouth|mund|bouche|boca|beak|lip/) ??
@@ -94,6 +102,17 @@ watch(
   },
   { immediate: true },
 );
+watch(figure, (own) => {
+  const found = (words: RegExp) => own?.targets.find((one) => words.test(one.code))?.code ?? "";
+  shapes.value = {
+    rest: "",
+    closed: found(/clos|mbp/),
+    open: found(/open|_aa?$|^aa?$/),
+    wide: found(/wide|smile|_e$|_i$|ee/),
+    round: found(/round|_o$|_u$|oo|ou/),
+    teeth: found(/teeth|_s$|_f$|ss|ff/),
+  };
+});
 watch(lidsOf, (part) => {
   const closed = (part?.drawings.findIndex((one) => /clos|blink|shut|zu$/.test(one.code)) ?? -1) + 1 || 2;
   lids.value = { open: closed === 1 ? 2 : 1, closed };
@@ -117,8 +136,16 @@ async function speak() {
         body: {
           document: shot.draft as unknown as Record<string, never>,
           sound: props.sound.id,
-          mouth: `${mouth.value}.shows`,
-          values: values.value,
+          mouth: figure.value ? "" : `${mouth.value}.shows`,
+          values: figure.value ? {} : values.value,
+          shapes: figure.value
+            ? Object.fromEntries(
+                Object.entries(shapes.value).map(([name, code]) => [
+                  name,
+                  code ? `${mouth.value}.shapes.${code}.weight` : "",
+                ]),
+              )
+            : {},
           every: every.value,
           blinks: eyes.value ? `${eyes.value}.shows` : "",
           eyes_open: lids.value.open,
@@ -143,20 +170,32 @@ async function speak() {
 <template>
   <fieldset class="grid gap-2 border-l-2 border-line pl-2">
     <legend class="mb-0.5 font-semibold">Let something speak with it</legend>
-    <template v-if="parts.several.length">
+    <template v-if="parts.several.length || figures.length">
       <ListField
         label="Mouth"
         :model-value="mouth"
-        :options="parts.several.map((one) => ({ name: one.path, title: one.title, note: `${one.drawings.length}` }))"
+        :options="[
+          ...parts.several.map((one) => ({ name: one.path, title: one.title, note: `${one.drawings.length}` })),
+          ...figures.map((one) => ({ name: one.path, title: one.title, note: 'shapes' })),
+        ]"
         @commit="mouth = $event"
       />
       <ListField
         v-for="one in MOUTHS"
         :key="one.name"
         :label="one.title"
-        :model-value="String(values[one.name] ?? 1)"
-        :options="asOptions(chosen)"
-        @commit="values = { ...values, [one.name]: Number($event) }"
+        :model-value="figure ? (shapes[one.name] ?? '') : String(values[one.name] ?? 1)"
+        :options="
+          figure
+            ? [
+                { name: '', title: 'No shape' },
+                ...figure.targets.map(({ code, name }) => ({ name: code, title: name })),
+              ]
+            : asOptions(chosen)
+        "
+        @commit="
+          figure ? (shapes = { ...shapes, [one.name]: $event }) : (values = { ...values, [one.name]: Number($event) })
+        "
       />
       <ChoiceField
         label="A new mouth"
@@ -221,7 +260,8 @@ async function speak() {
       <p class="text-soft">Keys that these parts have are replaced; undo brings them back.</p>
     </template>
     <p v-else class="text-soft">
-      No puppet of this shot has a part with several drawings. Name the groups of its drawing, one for each mouth.
+      No puppet of this shot has a part with several drawings, and no model has shapes. Name the groups of a puppet’s
+      drawing, one for each mouth.
     </p>
     <p v-if="done" role="status">{{ done }}</p>
     <p v-if="failure" class="text-now" role="alert">✕ {{ failure }}</p>
