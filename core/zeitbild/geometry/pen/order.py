@@ -13,8 +13,9 @@ Floats = NDArray[np.float64]
 
 #: A dot is smaller than this share of its letter in both directions.
 _DOT = 0.34
-#: A crossing is at least so much wider than high, and goes through another stroke at least so far from its own ends (shares of it).
-_FLAT, _THROUGH = 2.2, 0.12
+#: A crossing is at least so much wider than high, and as wide as this share of its letter; it goes through another stroke at least so far from
+#: the ends of both (shares of them), which serifs do not.
+_FLAT, _WIDE, _THROUGH = 2.2, 0.28, 0.12
 
 
 def directed(stroke: Stroke) -> Stroke:
@@ -75,18 +76,21 @@ def _late(strokes: Sequence[Stroke]) -> set[int]:
     found = set()
     for at, one in enumerate(strokes):
         wide, high = np.ptp(one.points, axis=0)
-        if (max(wide, high) < _DOT * size and not _touches(one, strokes, at)) or (
-            wide > _FLAT * high and _crosses(one, strokes, at)
-        ):
+        dot = max(wide, high) < _DOT * size and not _touches(one, strokes, at)
+        if dot or (wide > max(_FLAT * high, _WIDE * size) and _crosses(one, strokes, at)):
             found.add(at)
     return found if len(found) < len(strokes) else set()
 
 
-def _nearest(one: Stroke, other: Stroke) -> tuple[float, int]:
-    """How near two strokes come, and at which of the first one's points."""
-    away = np.hypot(*(one.points[:, None] - other.points[None]).transpose(2, 0, 1)).min(axis=1)
-    at = int(away.argmin())
-    return float(away[at]), at
+def _nearest(one: Stroke, other: Stroke) -> tuple[float, float, float]:
+    """How near two strokes come, and at which shares of their lengths."""
+    away = np.hypot(*(one.points[:, None] - other.points[None]).transpose(2, 0, 1))
+    first, second = np.unravel_index(int(away.argmin()), away.shape)
+    return (
+        float(away.min()),
+        float(one.along[first] / max(one.length, 1e-12)),
+        float(other.along[second] / max(other.length, 1e-12)),
+    )
 
 
 def _touches(one: Stroke, strokes: Sequence[Stroke], at: int) -> bool:
@@ -98,14 +102,13 @@ def _touches(one: Stroke, strokes: Sequence[Stroke], at: int) -> bool:
 
 
 def _crosses(one: Stroke, strokes: Sequence[Stroke], at: int) -> bool:
-    """Whether it goes through another stroke somewhere in its inner part."""
-    along = one.along / max(one.length, 1e-12)
+    """Whether it goes through another stroke, somewhere in the inner parts of both."""
     for number, other in enumerate(strokes):
         if number == at:
             continue
-        away, where = _nearest(one, other)
-        inner = _THROUGH < along[where] < 1 - _THROUGH
+        away, own, its = _nearest(one, other)
+        inner = all(_THROUGH < share < 1 - _THROUGH for share in (own, its))
         upright = np.ptp(other.points[:, 1]) > np.ptp(other.points[:, 0])
-        if inner and upright and away < float(one.radii[where]):
+        if inner and upright and away < float(one.radii.max()):
             return True
     return False

@@ -110,6 +110,11 @@ class Order(unittest.TestCase):
         own = self._written(t, i, words=[0, 1])
         self.assertEqual([one.piece for one in own], [0, 0, 1, 1])
 
+    def test_serifs_are_no_crossings(self) -> None:
+        stem = [_box(40, 0, 52, 120), _box(25, 0, 67, 8), _box(25, 112, 67, 120)]
+        own = self._written(stem, [_box(140, 0, 152, 80)])
+        self.assertEqual([one.piece for one in own], sorted(one.piece for one in own))
+
     def test_generated_alphabets_are_written_from_left_to_right(self) -> None:
         rng = np.random.default_rng(8)
         for _ in range(6):
