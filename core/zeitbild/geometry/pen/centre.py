@@ -28,6 +28,8 @@ _FINE, _MOST = 220.0, 6000
 _CORNER = math.radians(100)
 #: A branch is shorter than so many radii where it leaves: it is none.
 _SPUR = 1.35
+#: A pen covers so many radii; ink beyond that is missed where it is larger than a square of so many radii a side.
+_COVERS, _MISSED = 1.3, 0.7
 #: Junctions nearer than so many radii to one another are one.
 _ONE = 0.9
 #: Two branches go on as one stroke where they turn by less than this.
@@ -42,8 +44,18 @@ def centre_lines(rings: Sequence[Floats]) -> list[Stroke]:
     found: list[Stroke] = []
     for part in getattr(ink, "geoms", [ink]):
         if part.geom_type == "Polygon" and part.area > 0:
-            found += _of_part(part)
+            own = _of_part(part)
+            found += own + [stroke for rest in _uncovered(part, own) for stroke in _of_part(rest)]
     return found
+
+
+def _uncovered(part: shapely.Polygon, strokes: Sequence[Stroke]) -> list[shapely.Polygon]:
+    """Ink that no pen comes near on these strokes, as arms that are hardly longer than wide: it gets strokes of its own."""
+    bands = [shapely.LineString(one.points).buffer(float(np.max(one.radii)) * _COVERS) for one in strokes]
+    widest = max(float(np.median(one.radii)) for one in strokes)
+    rest = shapely.difference(part, shapely.union_all(bands))
+    pieces = [one for one in getattr(rest, "geoms", [rest]) if one.geom_type == "Polygon"]
+    return [one for one in pieces if one.area > (_MISSED * widest) ** 2]
 
 
 def _ink(rings: Sequence[Floats]) -> shapely.Geometry:

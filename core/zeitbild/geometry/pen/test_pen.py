@@ -63,6 +63,13 @@ class CentreLines(unittest.TestCase):
         self.assertEqual(centre_lines([np.zeros((3, 2))]), [])
         self.assertEqual(len(centre_lines([_box(0, 0, 1e-6, 1e-6)])), 1)
 
+    def test_short_arms_are_not_forgotten(self) -> None:
+        # A thick upright with arms that are hardly longer than wide.
+        strokes = centre_lines([_box(0, 0, 30, 200), _box(-28, 130, 58, 158)])
+        for side in (-20, 50):
+            away = min(float(np.hypot(*(one.points - (side, 144)).T).min() - one.radii.max()) for one in strokes)
+            self.assertLess(away, 6)
+
     def test_letters_apart_are_strokes_apart_and_an_arch_is_one(self) -> None:
         self.assertEqual(len(centre_lines([_box(0, 0, 100, 10), _box(0, 50, 100, 60)])), 2)
         turn = np.linspace(0, math.pi, 100)
