@@ -17,6 +17,7 @@ from zeitbild.document.reading import parse_shot, write_shot
 from zeitbild.document.shot import Camera, Motion, Raster, Shot, Timing
 from zeitbild.elements.group import Group
 from zeitbild.elements.lettering import Lettering
+from zeitbild.elements.penwork import Penwork
 from zeitbild.elements.shape import Shape
 from zeitbild.elements.solid import Solid
 from zeitbild.elements.spray import Spray, _alive, _flown, _speeds, build
@@ -390,6 +391,58 @@ class Laws(unittest.TestCase):
         self.assertEqual(caught.exception.field, "elements.0.word")
         with self.assertRaises(InputError):
             resolve(_shot(_spray(looks="what stands in it", rate=5000), Solid(id="a", inside="spray")), 1, NOWHERE)
+
+
+class Trails(unittest.TestCase):
+    def test_what_came_out_stays_where_it_did(self) -> None:
+        goes = Track(keys=(Key(frame=1, value=(0, 0, 0), way="straight"), Key(frame=51, value=(100, 0, 0))))
+        common = {"rate": 200, "life": 1, "life_by": 0, "speed": 0, "gravity": (0, 0, 0), "begins": "long before"}
+        spray = _spray(**common, moves={"placement.position": goes}, stays="stays behind")
+        shot = _shot(spray)
+        dots = _dots(shot, 41)
+        assert dots.ages is not None
+        # Two units a frame: as far behind as old.
+        np.testing.assert_allclose(dots.places[:, 0], 80 - 2 * dots.ages, atol=1e-6)
+        self.assertGreater(float(np.ptp(dots.places[:, 0])), 40)
+        (body,) = resolve(shot, 41, NOWHERE).bodies
+        self.assertEqual(body.matrix, tuple(float(one) for one in np.eye(4).reshape(-1)))
+        along = _dots(_shot(spray.model_copy(update={"stays": "goes along"})), 41)
+        self.assertLess(float(np.ptp(along.places[:, 0])), 1e-9)
+        blurred = resolve(shot.model_copy(update={"motion": Motion(angle=180)}), 41, NOWHERE)
+        self.assertTrue(np.isfinite(render(blurred, QUALITIES["check"]).beauty).all())
+
+    def test_turned_and_sized_with_what_it_stands_in(self) -> None:
+        group = Group(id="arm", placement={"rotation": (0, 0, 90), "scale": (2, 2, 2)})
+        common = {
+            "rate": 50,
+            "life": 1,
+            "speed": 0,
+            "gravity": (0, 0, 0),
+            "begins": "long before",
+            "dot_by": 0,
+            "dot": 6,
+        }
+        spray = _spray(**common, inside="arm", placement={"position": (10, 0, 0)}, stays="stays behind")
+        dots = _dots(_shot(group, spray), 20)
+        np.testing.assert_allclose(dots.places, np.tile([0, 20, 0], (len(dots.radii), 1)), atol=1e-9)
+        np.testing.assert_allclose(dots.radii, 6, atol=1e-9)
+
+    def test_sparks_of_a_pen_lie_along_what_it_wrote(self) -> None:
+        pen = Penwork(id="ink", word="l", font="league-spartan", letters=60, frames=30, speed="even")
+        spray = _spray(
+            rate=300,
+            life=3,
+            speed=0,
+            gravity=(0, 0, 0),
+            inside="ink",
+            stays="stays behind",
+            begins="at a frame",
+            first=1,
+        )
+        dots = _dots(_shot(pen, spray), 30)
+        # The upright of an l: a line from above downwards.
+        self.assertLess(float(np.ptp(dots.places[:, 0])), 4)
+        self.assertGreater(float(np.ptp(dots.places[:, 1])), 20)
 
 
 class Gathering(unittest.TestCase):

@@ -43,6 +43,7 @@ _GOLDEN = (math.sqrt(5) - 1) / 2
 #: How a dot's way to its place in a word goes (CSS Easing Functions: ease-in-out).
 _GENTLE = (0.42, 0.0, 0.58, 1.0)
 _FLIES: dict[str, Any] = {"does": ["comes out and flies"]}
+_DOTTED: Any = ["soft dots", "discs", "streaks"]
 _GATHERS: dict[str, Any] = {"does": ["gathers", "gathers and scatters"]}
 #: When a word, or a drawing, is needed.
 _WORDS: Any = [{"comes_from": "a word"}, {**_GATHERS, "into": "a word"}]
@@ -124,6 +125,12 @@ class Spray(ElementBase):
     )
     rate: float = number(
         200, "A second", 0.01, 1_000_000, unit="/s", group="How many", slider=(1, 5000), when=_FLIES, still=True
+    )
+    stays: Literal["goes along", "stays behind"] = Field(
+        default="goes along",
+        title="If it moves",
+        description="What has come out goes along with it, or stays behind as a trail.",
+        json_schema_extra={"x-widget": "choice", "x-group": "Spray", "x-when": {**_FLIES, "looks": _DOTTED}, **STILL},
     )
     count: Annotated[int, Field(ge=1, le=_MOST)] = Field(
         default=2000,
@@ -611,7 +618,15 @@ def _dots(element: Spray, time: Time, built: Built) -> Dots:
         looks[element.looks],
         element.lies_over == "adds its light",
         element.light == "is lit",
+        _frames_since(element, time),
     )
+
+
+def _frames_since(element: Spray, time: Time) -> Floats | None:
+    """For how many frames each has been there, if it stays where it came out."""
+    if element.stays == "goes along" or element.does != "comes out and flies":
+        return None
+    return np.asarray(_alive(element, time).ages * float(time.rate))
 
 
 def pose(element: Spray, time: Time, built: Built) -> Sequence[Posed]:

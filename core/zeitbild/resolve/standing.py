@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from fractions import Fraction
 from typing import Any
 
@@ -23,6 +23,7 @@ from zeitbild.resolve.geometry_cache import GEOMETRY, geometry_key
 from zeitbild.resolve.surfaces import Textures, finishes_of
 from zeitbild.shipped import AssetSource
 from zeitbild.snapshot import Body, Matrix, Role
+from zeitbild.snapshot.dots import Dots
 from zeitbild.timing import Time
 
 #: Degrees that an element turns from station to station at most: what is drawn between two lies 0.02 pixels off at most
@@ -30,6 +31,8 @@ from zeitbild.timing import Time
 _APART, _FEWEST, _MOST = 1.0, 8, 512
 #: Times that one element is there at most.
 MOST_COPIES = 2000
+#: Frames back to which a trail is followed; what is older stays where it was then.
+_TRAIL = 600
 _ONCE = (Copied(),)
 
 
@@ -146,6 +149,8 @@ class Standing:
                 own = "unseen"
             with _at_element(number):
                 dots = None if posed.dots is None else posed.dots()
+            if dots is not None and dots.ages is not None:
+                dots, matrix = self._left_behind(number, time, copy, dots), IN_PLACE
             form = GEOMETRY.form(shape, posed.form) if dots is None else dots.cloud()
             body = Body(name, shape, form, matrix, rows[:most], own, worn=numbers[:most], dots=dots)
             yield body.faded(fades)
@@ -160,6 +165,22 @@ class Standing:
                 evaluate(self.shot, self._ago(time, theres[0].later)), number, self._ago(time, theres[0].later), theres
             )
         )
+
+    def _left_behind(self, number: int, time: Time, copy: str, dots: Dots) -> Dots:
+        """Dots of a copy of an element where they came out of it, which may have moved since."""
+        oldest = float(dots.ages.max()) if dots.ages is not None and len(dots.ages) else 0.0
+        last = math.ceil(time.frame)
+        frames = range(math.floor(float(time.frame) - min(oldest, _TRAIL)), last + 1)
+        matrices = []
+        for frame in frames:
+            at = time_of(self.shot, frame)
+            there = next((one for every in self._together(number, at) for one in every if one.copy == copy), None)
+            own = evaluate(self.shot, self._ago(at, there.later if there else Fraction(0))).elements[number]
+            matrices.append((there.placed if there else np.eye(4)) @ element_matrix(own))
+        if dots.ages is not None:
+            # Counted from the last of the frames.
+            dots = replace(dots, ages=dots.ages + float(last - time.frame))
+        return dots.left_behind(frames, np.array(matrices))
 
     def _in_order(self, number: int, later: Fraction, poses: Sequence[Posed]) -> Sequence[Posed]:
         """Bodies in the order in which they are at the frame: what lies over what may change while the shutter is open."""

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
 from typing import Literal
 
 import numpy as np
@@ -18,9 +19,9 @@ DotLook = Literal["soft", "disc", "streak"]
 class Dots:
     """Dots of a body, in its own units, at a frame.
 
-    places [n, 3] and radii [n] float64; ways [n, 3] how far each goes in a frame; tails [n, 3] from it to the end of its streak; colours [n, 3]
-    linear light and opacities [n] (0 to 1) float32. plus: they add their light and cover nothing. lit: their colours are what white light makes of
-    them.
+    places [n, 3] and radii [n] float64; ways [n, 3] how far each goes in a frame; tails [n, 3] from it to the end of its
+    streak; colours [n, 3] linear light and opacities [n] (0 to 1) float32. plus: they add their light and cover nothing. lit: their colours are what
+    white light makes of them. ages [n]: for how many frames each has been there, if it stays where it came out.
     """
 
     places: NDArray[np.float64]
@@ -32,6 +33,33 @@ class Dots:
     look: DotLook = "soft"
     plus: bool = False
     lit: bool = False
+    ages: NDArray[np.float64] | None = None
+
+    def left_behind(self, frames: Sequence[int], matrices: NDArray[np.float64]) -> Dots:
+        """The same in the set, each where its body stood when it came out: matrices [k, 4, 4] at frames before this one, in rising order; between two it
+        stood between. What has no age stays with the last."""
+        if self.ages is None or not len(self.radii):
+            ages = np.zeros(len(self.radii))
+        else:
+            ages = self.ages
+        at = np.clip(frames[-1] - ages - frames[0], 0, len(frames) - 1)
+        before = np.minimum(np.floor(at).astype(int), max(len(frames) - 2, 0))
+        after = np.minimum(before + 1, len(frames) - 1)
+        share = (at - before)[:, None, None]
+        own = matrices[before] * (1 - share) + matrices[after] * share
+        linear = own[:, :3, :3]
+        size = np.cbrt(np.abs(np.linalg.det(linear))) if len(own) else np.zeros(0)
+
+        def turned(ways: NDArray[np.float64]) -> NDArray[np.float64]:
+            return np.asarray(np.einsum("nij,nj->ni", linear, ways), np.float64)
+
+        return replace(
+            self,
+            places=turned(self.places) + own[:, :3, 3],
+            ways=turned(self.ways),
+            tails=turned(self.tails),
+            radii=self.radii * size,
+        )
 
     def cloud(self) -> Mesh:
         """The corners of the box around them, without any surface: what tells where they are."""
