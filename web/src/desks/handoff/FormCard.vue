@@ -51,7 +51,7 @@ const PAIR = ["width", "height"];
 const shown = computed(() => [...groups.value.own, ...groups.value.size].filter(means));
 /** What stands behind a colon begins small, but for names. */
 function small(text: string) {
-  return /^[A-Z][a-z]/.test(text) ? text.charAt(0).toLowerCase() + text.slice(1) : text;
+  return /^[A-Z][a-z ]/.test(text) ? text.charAt(0).toLowerCase() + text.slice(1) : text;
 }
 /** A fit and a place mean something only where width and height are given. */
 function means(option: RecipeOption) {
