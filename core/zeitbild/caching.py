@@ -22,6 +22,11 @@ class SizedCache(Generic[T]):
         self._held: LRUCache[Hashable, T] = LRUCache(room, size)
         self._lock = threading.Lock()
 
+    def clear(self) -> None:
+        """Give up all of them."""
+        with self._lock:
+            self._held.clear()
+
     def get(self, key: Hashable, make: Callable[[], T]) -> T:
         """The value of a key, made if it is not there."""
         with self._lock:

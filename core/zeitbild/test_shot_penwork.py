@@ -121,6 +121,31 @@ class Words(unittest.TestCase):
         with self.assertRaisesRegex(ValidationError, "named twice"):
             _word(order=(1, 1))
 
+    def test_scripts_that_go_to_the_left_are_written_to_the_left(self) -> None:
+        # Arabic letters that do not join: dal, alef, reh; another word after them.
+        for word, letters in (("\u062f\u0627\u0631", 3), ("\u062f\u0627 \u0631\u0627", 4)):
+            strokes, rings = found_strokes(_word(word=word, font="amiri"), NOWHERE)
+            middles = [float(np.concatenate(own)[:, 0].mean()) for own in rings]
+            self.assertEqual(len(rings), letters)
+            self.assertEqual(middles, sorted(middles, reverse=True))
+            self.assertEqual([one.piece for one in strokes], sorted(one.piece for one in strokes))
+            # What is level goes to the left.
+            level = [one.points for one in strokes if np.ptp(one.points[:, 0]) > 1.5 * np.ptp(one.points[:, 1])]
+            self.assertTrue(all(one[0, 0] > one[-1, 0] for one in level))
+
+    def test_letters_far_apart_are_still_one_word(self) -> None:
+        # Of "it it" the dots and crossings come after each word, however far letters stand apart.
+        def order(spacing: float) -> list[int]:
+            found, _ = found_strokes(_word(word="tit it", letter_spacing=spacing), NOWHERE)
+            return [one.piece for one in found]
+
+        self.assertEqual(order(0.0), order(0.6))
+
+    def test_what_is_named_twice_is_said_where_it_is(self) -> None:
+        with self.assertRaises(ValidationError) as caught:
+            _word(left_out=(1, 1))
+        self.assertEqual(caught.exception.errors()[0]["loc"], ("left_out",))
+
     def test_no_ink_is_said(self) -> None:
         with self.assertRaises(InputError) as caught:
             resolve(_shot(_word(word="   ")), 1, NOWHERE)

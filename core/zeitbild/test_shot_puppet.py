@@ -269,6 +269,36 @@ class Speech(unittest.TestCase):
         frames = [key["frame"] for key in moves["elements.0.moves"]["limbs.mouth.shows"]["keys"]]
         self.assertTrue(all((frame - 1) % 2 == 0 for frame in frames))
 
+    def test_two_voices_one_after_the_other_keep_each_other_and_keys_by_hand(self) -> None:
+        path, values = "elements.0.limbs.mouth.shows", {name: at + 1 for at, name in enumerate(MOUTHS)}
+        by_hand = Key(frame=200, value=5, way="hold")
+        shot = _shot(
+            _puffin(moves={"limbs.mouth.shows": Track(keys=(by_hand,))}),
+            sounds=(Sound(id="one", file="puffin-voice", begins=30), Sound(id="two", file="puffin-voice", begins=150)),
+            timing=Timing(rate="24", last=300, cycle=False),
+        )
+
+        def spoken(shot: Shot, sound: str) -> Shot:
+            moves = speak(shot, Speaking(sound, path, values), NOWHERE).values["elements.0.moves"]
+            document = json.loads(write_shot(shot))
+            document["elements"][0]["moves"] = moves
+            return parse_shot(json.dumps(document))
+
+        def mouths(shot: Shot) -> dict[int, Any]:
+            return {key.frame: key.value for key in shot.elements[0].moves["limbs.mouth.shows"].keys}
+
+        first = mouths(spoken(shot, "one"))
+        self.assertEqual(first[1], 1)
+        self.assertEqual(first[200], 5)
+        second = mouths(spoken(spoken(shot, "one"), "two"))
+        # The same sentence, 120 frames later.
+        of_first = {at: value for at, value in second.items() if at < 150}
+        self.assertEqual(of_first, {at: value for at, value in first.items() if at < 150})
+        own = {at - 30: value for at, value in first.items() if 30 <= at < 150}
+        again = {at - 150: value for at, value in second.items() if 150 <= at < 270}
+        self.assertEqual(own, again)
+        self.assertEqual(mouths(spoken(spoken(spoken(shot, "one"), "two"), "one")), second)
+
     def test_what_cannot_be_is_said(self) -> None:
         values = dict.fromkeys(MOUTHS, 1.0)
         good = {"sound": "voice", "mouth": "elements.0.limbs.mouth.shows", "values": values}

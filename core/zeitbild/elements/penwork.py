@@ -5,13 +5,14 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import partial
 from typing import Annotated, Any, Literal
 
 import numpy as np
-from cachetools import LRUCache
 from numpy.typing import NDArray
 from pydantic import Field, StringConstraints, field_validator
 
+from zeitbild.caching import SizedCache
 from zeitbild.drawings import SHIPPED
 from zeitbild.elements._flat import FlatElement, faces
 from zeitbild.elements._text import TextElement
@@ -23,10 +24,10 @@ from zeitbild.geometry.pen.centre import centre_lines
 from zeitbild.geometry.pen.ink import Piece, Written, written_of
 from zeitbild.geometry.pen.order import in_order
 from zeitbild.geometry.pen.strokes import Plan, Stroke
-from zeitbild.geometry.shaping import outlines
+from zeitbild.geometry.shaping import PlacedGlyph, outlines
 from zeitbild.shipped import NAMED, AssetSource, file_of
 from zeitbild.timing import Time
-from zeitbild.values import FRAME, STILL, Coordinate, Part, number, wrong_at
+from zeitbild.values import FRAME, STILL, Coordinate, Part, number
 
 Floats = NDArray[np.float64]
 
@@ -219,7 +220,7 @@ class Penwork(FlatElement):
     @classmethod
     def _each_once(cls, values: tuple[int, ...]) -> tuple[int, ...]:
         if len(set(values)) < len(values):
-            raise wrong_at("order", "a stroke is named twice")
+            raise ValueError(f"stroke {next(one for one in values if values.count(one) > 1)} is named twice")
         return values
 
     def geometry_parameters(self) -> dict[str, Any]:
@@ -254,12 +255,16 @@ class Built:
     whole: dict[tuple[int, float], tuple[Floats, NDArray[np.int64]]]
 
 
-_letters: LRUCache[tuple[str, int], tuple[Stroke, ...]] = LRUCache(_LETTERS)
+_letters: SizedCache[tuple[Stroke, ...]] = SizedCache(_LETTERS, lambda _: 1)
 
 
 def forget_letters() -> None:
     """Centre lines that are kept (to measure how long they take)."""
     _letters.clear()
+
+
+def _lines_of(rings: Sequence[Floats]) -> tuple[Stroke, ...]:
+    return tuple(centre_lines(rings))
 
 
 def found_strokes(element: Penwork, assets: AssetSource) -> tuple[list[Stroke], list[tuple[Floats, ...]]]:
@@ -286,37 +291,31 @@ def _of_word(element: Penwork, assets: AssetSource) -> tuple[list[Stroke], list[
         letter_spacing=element.letter_spacing,
         line_spacing=element.line_spacing,
     )
-    placed, face = text.shaped(assets)
-    scale = element.letters / face.units_per_em
+    shaped, face = text.shaped(assets)
+    scale, factor = element.letters / face.units_per_em, element.letters / 1000
     letters: list[list[Stroke]] = []
-    words: list[int] = []
+    written: list[PlacedGlyph] = []
     rings: list[tuple[Floats, ...]] = []
-    last_end, word = -math.inf, 0
-    for glyph in placed:
+    # As they are read.
+    for glyph in sorted(shaped, key=lambda one: (one.line, one.place)):
         own = tuple(contour.points for contour in outlines((glyph,), face, element.letters))
         if not own:
             continue
-        points = np.concatenate(own)
-        # A gap as wide as a space, or another line, begins another word.
-        if letters and (
-            points[:, 0].min() - last_end > 0.16 * element.letters or points[:, 0].max() < last_end - element.letters
-        ):
-            word += 1
-        last_end = float(points[:, 0].max())
-        key = f"{element.font} {glyph.glyph}", glyph.glyph
-        lines = _letters.get(key)
-        if lines is None:
-            # About its own origin, an em of 1000, so that it is found once for all sizes.
-            plain = [(ring / scale - (glyph.x, glyph.y)) * (1000 / face.units_per_em) for ring in own]
-            lines = _letters[key] = tuple(centre_lines(plain))
-        factor = element.letters / 1000
+        # About its own origin, an em of 1000, so that it is found once for all sizes.
+        plain = [(ring / scale - (glyph.x, glyph.y)) * (1000 / face.units_per_em) for ring in own]
+        lines = _letters.get((element.font, glyph.glyph), partial(_lines_of, plain))
         shift = np.array([glyph.x, glyph.y]) * scale
         letters.append([Stroke(one.points * factor + shift, one.radii * factor, len(rings)) for one in lines])
-        words.append(word)
+        written.append(glyph)
         rings.append(own)
     if not rings:
         raise InputError("the word has no visible ink; it may be made of spaces only", "word")
-    strokes = in_order(letters, last_of_word=element.late == "after each word", words=words)
+    strokes = in_order(
+        letters,
+        last_of_word=element.late == "after each word",
+        words=[one.word for one in written],
+        leftwards=[not one.rightwards for one in written],
+    )
     every = np.concatenate([ring for own in rings for ring in own])
     middle = (every.min(axis=0) + every.max(axis=0)) / 2
     moved = [Stroke(one.points - middle, one.radii, one.piece) for one in strokes]

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import unicodedata
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from zeitbild.errors import FontError, InputError, LimitError
 from zeitbild.geometry.curves import Contour
@@ -16,12 +16,16 @@ MAX_LINES = 20
 
 @dataclass(frozen=True, slots=True)
 class PlacedGlyph:
-    """A glyph and the place of its origin, in font units, line by line."""
+    """A glyph and the place of its origin, in font units, line by line as seen from the left. place is that of its first character in its line, word
+    the number of the word that it belongs to, both as they are read; rightwards tells which way that goes."""
 
     glyph: int
     x: float
     y: float
     line: int
+    place: int
+    word: int
+    rightwards: bool
 
 
 def _missing(line: str, shaped: Shaped, face: Face) -> str:
@@ -49,6 +53,7 @@ def shape(
     spacing = letter_spacing * face.units_per_em
     placed: list[PlacedGlyph] = []
     widths: list[float] = []
+    words = 0
     for number, raw_line in enumerate(lines):
         line = without_isolates(raw_line.replace("\t", " "))
         pen_x = 0.0
@@ -71,16 +76,17 @@ def shape(
                         pen_x + right,
                         -number * face.line_height * line_spacing * face.units_per_em + up,
                         number,
+                        cluster,
+                        words + len(line[: cluster + 1].split()),
+                        run.rightwards,
                     )
                 )
                 pen_x += advance
         widths.append(pen_x)
+        words += len(line.split())
     widest = max(widths)
     share = {"left": 0.0, "centre": 0.5, "right": 1.0}[alignment]
-    return tuple(
-        PlacedGlyph(glyph.glyph, glyph.x + share * (widest - widths[glyph.line]), glyph.y, glyph.line)
-        for glyph in placed
-    )
+    return tuple(replace(glyph, x=glyph.x + share * (widest - widths[glyph.line])) for glyph in placed)
 
 
 def outlines(placed: tuple[PlacedGlyph, ...], face: Face, size: float, tolerance: float = 0.0005) -> list[Contour]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from fractions import Fraction
@@ -18,7 +19,7 @@ from zeitbild.keys.measure import measure_of
 from zeitbild.resolve.sounds import soundings
 from zeitbild.seeded import around, shares
 from zeitbild.shipped import AssetSource
-from zeitbild.sound.mixing import placed, samples_in
+from zeitbild.sound.mixing import placed, samples_in, span
 from zeitbild.sound.plain import PIECES, RATE
 from zeitbild.sound.speech import MOUTHS, mouths
 
@@ -50,9 +51,33 @@ class Speaking:
     shapes: Mapping[str, str] = field(default_factory=dict)
 
 
+@dataclass(frozen=True, slots=True)
+class Spoken:
+    """A track that a voice makes, and the frames within which it takes the place of what is there."""
+
+    track: Track
+    within: range
+
+    def among(self, there: Track | None) -> tuple[Key, ...]:
+        """Its keys and those that stay; what it says of the time before the voice, and of that in which it dies away, reaches to the next of
+        those."""
+        stays = [] if there is None else [key for key in there.keys if key.frame not in self.within]
+        before = max((key.frame for key in stays if key.frame < self.within[0]), default=None)
+        after = min((key.frame for key in stays if key.frame > self.within[-1]), default=None)
+        own = [
+            key
+            for key in self.track.keys
+            if key.frame in self.within
+            or (key.frame < self.within[0] and before is None)
+            or (key.frame > self.within[-1] and (after is None or key.frame < after))
+        ]
+        found = {key.frame: key for key in (*own, *stays)}
+        return tuple(found[frame] for frame in sorted(found))
+
+
 def speak(shot: Shot, given: Speaking, assets: AssetSource) -> Changes:
-    """Ordinary keys, in place of those that are there while the voice is heard. InputError for what there is not, SoundError for what cannot be
-    heard."""
+    """Ordinary keys of mouths and of the head, in place of those that are there while the voice is heard; blinks go through all of the shot.
+    InputError for what there is not, SoundError for what cannot be heard."""
     found = [own for name, own in soundings(shot, assets) if name == given.sound]
     if not found:
         raise InputError("choose a sound of this shot that is heard and has a file", "sound")
@@ -69,24 +94,33 @@ def speak(shot: Shot, given: Speaking, assets: AssetSource) -> Changes:
         raise InputError(f"voices of up to {_MOST_SECONDS // 60} minutes are listened to", "sound")
     total = samples_in(Fraction(len(frames)) / rate)
     samples = placed(found[0], 0, total)
-    tracks: dict[str, Track] = {}
+    # From the new mouth before it is heard to the one after it.
+    begins, ends = (Fraction(one, RATE) * rate / given.every for one in span(found[0]))
+    low, high = (frames[0] + step * given.every for step in (math.floor(begins), math.ceil(ends)))
+    if begins >= ends or high <= frames[0] or low > frames[-1]:
+        raise InputError("this sound is not heard within the shot", "sound")
+    while_heard = range(max(low, frames[0]), high + 1)
+    tracks: dict[str, Spoken] = {}
     shown = mouths(samples, -(-len(frames) // given.every), float(given.every / rate))
-    at_frames = [frames[0] + at * given.every for at in range(len(shown))]
+    steps = [(frames[0] + at * given.every, one) for at, one in enumerate(shown)]
+    if while_heard[0] > frames[0]:
+        # Before it, too, where no keys are.
+        steps = [(frames[0], "rest"), *((frame, one) for frame, one in steps if frame in while_heard)]
+    else:
+        steps = [(frame, one) for frame, one in steps if frame in while_heard]
     if given.mouth:
-        tracks[given.mouth] = _held(
-            [(frame, float(given.values[one])) for frame, one in zip(at_frames, shown, strict=True)]
-        )
+        tracks[given.mouth] = Spoken(_held([(frame, float(given.values[one])) for frame, one in steps]), while_heard)
     for path in dict.fromkeys(one for one in given.shapes.values() if one):
         own = {mouth for mouth, named in given.shapes.items() if named == path}
-        tracks[path] = _mixed([(frame, float(one in own)) for frame, one in zip(at_frames, shown, strict=True)])
+        tracks[path] = Spoken(_mixed([(frame, float(one in own)) for frame, one in steps]), while_heard)
     if given.blinks:
         if given.blinks == given.mouth:
             raise InputError(
                 "mouth and eyes are shown by one and the same field; choose another for the eyes", "blinks"
             )
-        tracks[given.blinks] = _held(_blinks(frames, float(rate), given))
+        tracks[given.blinks] = Spoken(_held(_blinks(frames, float(rate), given)), range(frames[0], frames[-1] + 1))
     if given.head:
-        tracks[given.head] = _nods(shot, samples, given)
+        tracks[given.head] = Spoken(_nods(shot, samples, given), while_heard)
     return _changes(shot, tracks)
 
 
@@ -165,11 +199,11 @@ def _nods(shot: Shot, samples: np.ndarray[Any, Any], given: Speaking) -> Track:
     return Track(keys=tuple(Key(frame=frame, value=value) for frame, value in ordered))
 
 
-def _changes(shot: Shot, tracks: Mapping[str, Track]) -> Changes:
+def _changes(shot: Shot, tracks: Mapping[str, Spoken]) -> Changes:
     """Tracks among those of their parts; InputError at a field that cannot show such values."""
     parts = moving_parts(shot)
     found: dict[str, dict[str, Any]] = {}
-    for path, track in tracks.items():
+    for path, spoken in tracks.items():
         part, inner = split(shot, path)
         try:
             measure = measure_of(type(parts[part]), inner)
@@ -182,9 +216,12 @@ def _changes(shot: Shot, tracks: Mapping[str, Track]) -> Changes:
         )
         keys = [
             key.model_copy(update={"value": measure.held(measure.read(_fitting(measure.kind, key.value)))})
-            for key in track.keys
+            for key in spoken.track.keys
         ]
-        own[inner] = track.model_copy(update={"keys": tuple(keys)}).model_dump(mode="json")
+        there = parts[part].moves.get(inner)
+        merged = Spoken(Track(keys=tuple(keys)), spoken.within).among(there)
+        _few(merged)
+        own[inner] = (there or spoken.track).model_copy(update={"keys": merged}).model_dump(mode="json")
     return Changes(found)
 
 

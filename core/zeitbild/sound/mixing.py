@@ -77,13 +77,19 @@ def _gain(sounding: Sounding, at: NDArray[np.int64], whole: int) -> NDArray[np.f
     return gain.astype(np.float32)[:, None]
 
 
-def placed(sounding: Sounding, start: int, count: int) -> NDArray[np.float32]:
-    """What a sound gives to the samples of the shot from ``start`` on [count, 2]."""
+def span(sounding: Sounding) -> tuple[int, int]:
+    """The first sample of the shot at which a sound is heard, and the one after its last."""
     begins, skip = samples_in(sounding.begins), samples_in(Fraction(str(sounding.skip)))
     there = max(samples_in(Fraction(heard(sounding.path, sounding.label).seconds)) - skip, 0)
-    whole = min(samples_in(Fraction(str(sounding.length))) or there, there)
+    return begins, begins + min(samples_in(Fraction(str(sounding.length))) or there, there)
+
+
+def placed(sounding: Sounding, start: int, count: int) -> NDArray[np.float32]:
+    """What a sound gives to the samples of the shot from ``start`` on [count, 2]."""
+    (begins, ends), skip = span(sounding), samples_in(Fraction(str(sounding.skip)))
+    whole = ends - begins
     found = np.zeros((count, CHANNELS), np.float32)
-    low, high = max(start, begins), min(start + count, begins + whole)
+    low, high = max(start, begins), min(start + count, ends)
     if low < high:
         at = np.arange(low - begins, high - begins)
         found[low - start : high - start] = _read(sounding, skip + low - begins, high - low) * _gain(

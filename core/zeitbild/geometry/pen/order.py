@@ -1,8 +1,9 @@
-"""The order and the direction in which a hand writes strokes: from left to right, from above, crossings and dots last."""
+"""The order and the direction in which a hand writes strokes: as its script goes, from above, crossings and dots last."""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
+from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -44,21 +45,34 @@ def _round(stroke: Stroke) -> Stroke:
     return Stroke(np.concatenate([points, points[:1]]), np.append(radii, radii[0]), stroke.piece)
 
 
-def in_order(letters: Sequence[Sequence[Stroke]], *, last_of_word: bool, words: Sequence[int]) -> list[Stroke]:
-    """Strokes of letters (given in reading order, each of a word by its number) in the order of writing."""
+def in_order(
+    letters: Sequence[Sequence[Stroke]],
+    *,
+    last_of_word: bool,
+    words: Sequence[int],
+    leftwards: Sequence[bool] = (),
+) -> list[Stroke]:
+    """Strokes of letters (given in reading order, each of a word by its number) in the order of writing; leftwards tells of which letters the
+    script goes to the left (empty: of none)."""
     found: list[Stroke] = []
     later: list[Stroke] = []
     for number, strokes in enumerate(letters):
-        own = [directed(one) for one in strokes]
+        # What goes to the left is written as what goes to the right is, seen in a mirror.
+        seen = _mirrored if leftwards and leftwards[number] else list
+        own = [directed(one) for one in seen(strokes)]
         late = _late(own)
         first = [one for at, one in enumerate(own) if at not in late]
-        found += sorted(first, key=lambda one: _comes(one))
-        later += sorted((own[at] for at in late), key=lambda one: _comes(one))
+        found += seen(sorted(first, key=_comes))
+        later += seen(sorted((own[at] for at in late), key=_comes))
         ends = number + 1 == len(letters) or words[number + 1] != words[number]
         if ends or not last_of_word:
             found += later
             later = []
     return found
+
+
+def _mirrored(strokes: Iterable[Stroke]) -> list[Stroke]:
+    return [replace(one, points=one.points * (-1.0, 1.0)) for one in strokes]
 
 
 def _comes(stroke: Stroke) -> tuple[float, float]:

@@ -257,7 +257,7 @@ async function speak() {
       <PressButton class="justify-self-start" :disabled="busy || shot.looking || !props.sound.file" @click="speak">
         {{ busy ? "Listening …" : "Speak" }}
       </PressButton>
-      <p class="text-soft">Keys that these parts have are replaced; undo brings them back.</p>
+      <p class="text-soft">Keys that these parts have while it is heard are replaced; undo brings them back.</p>
     </template>
     <p v-else class="text-soft">
       No puppet of this shot has a part with several drawings, and no model has shapes. Name the groups of a puppet’s
