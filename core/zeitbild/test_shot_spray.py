@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 from scipy import integrate, stats
+from scipy.spatial.transform import Rotation
 from shapely import Point as Place
 from shapely import Polygon, unary_union
 
@@ -15,12 +16,13 @@ from zeitbild.document.evaluate import time_of
 from zeitbild.document.layers import Layer
 from zeitbild.document.reading import parse_shot, write_shot
 from zeitbild.document.shot import Camera, Motion, Raster, Shot, Timing
+from zeitbild.elements._flight import alive, flown, speeds_of
 from zeitbild.elements.group import Group
 from zeitbild.elements.lettering import Lettering
 from zeitbild.elements.penwork import Penwork
 from zeitbild.elements.shape import Shape
 from zeitbild.elements.solid import Solid
-from zeitbild.elements.spray import Spray, _alive, _flown, _speeds, build
+from zeitbild.elements.spray import Spray, build, copies
 from zeitbild.errors import InputError
 from zeitbild.kernels import set_threads
 from zeitbild.keys import Key, Track
@@ -302,15 +304,15 @@ class Laws(unittest.TestCase):
                 return np.concatenate([state[3:], np.array([10, -220, 5]) + drag * (np.array(wind) - state[3:])])
 
             solved = integrate.solve_ivp(law, (0, 2.5), np.concatenate([np.zeros(3), start]), rtol=1e-10, atol=1e-10)
-            found = _flown(spray, start[None], np.array([2.5]))[0]
+            found = flown(spray, start[None], np.array([2.5]))[0]
             np.testing.assert_allclose(found, solved.y[:3, -1], rtol=1e-7)
 
     def test_so_many_are_there_and_their_ages_are_even(self) -> None:
         shot = _shot(_spray(rate=4000, life=2, life_by=0, begins="long before"))
-        alive = _alive(shot.elements[0], time_of(shot, 20))
-        self.assertAlmostEqual(len(alive.ages), 8000, delta=3)
-        self.assertGreater(stats.kstest(alive.ages / 2, "uniform").pvalue, 1e-3)
-        varied = _alive(_spray(rate=4000, life=2, life_by=0.5, begins="long before"), time_of(shot, 20))
+        there = alive(shot.elements[0], time_of(shot, 20))
+        self.assertAlmostEqual(len(there.ages), 8000, delta=3)
+        self.assertGreater(stats.kstest(there.ages / 2, "uniform").pvalue, 1e-3)
+        varied = alive(_spray(rate=4000, life=2, life_by=0.5, begins="long before"), time_of(shot, 20))
         # Rate times mean life (Little 1961).
         self.assertAlmostEqual(len(varied.ages) / 8000, 1, delta=0.02)
 
@@ -318,7 +320,7 @@ class Laws(unittest.TestCase):
         numbers = np.arange(20_000)
         for degrees in (15, 90, 180):
             spray = _spray(spread=degrees, towards=(1, 2, -0.5), speed=100, speed_by=0.3)
-            speeds = _speeds(spray, numbers)
+            speeds = speeds_of(spray, numbers)
             sizes = np.linalg.norm(speeds, axis=1)
             self.assertGreater(stats.kstest(sizes, stats.uniform(70, 60).cdf).pvalue, 1e-3)
             axis = np.array([1, 2, -0.5]) / np.linalg.norm([1, 2, -0.5])
@@ -391,6 +393,42 @@ class Laws(unittest.TestCase):
         self.assertEqual(caught.exception.field, "elements.0.word")
         with self.assertRaises(InputError):
             resolve(_shot(_spray(looks="what stands in it", rate=5000), Solid(id="a", inside="spray")), 1, NOWHERE)
+
+
+class Spinning(unittest.TestCase):
+    def _turned(self, spray: Spray, frame: int) -> list[float]:
+        """Degrees by which those that there are are turned, by their copies."""
+        shot = _shot(spray)
+        found = []
+        for one in copies(spray, time_of(shot, frame), build(spray, NOWHERE)):
+            linear = np.array(one.matrix).reshape(4, 4)[:3, :3]
+            linear = linear / np.cbrt(np.linalg.det(linear))
+            found.append(float(np.degrees(Rotation.from_matrix(linear).magnitude())) if one.there else math.nan)
+        return found
+
+    def test_it_spins_as_fast_as_it_says_however_long_each_lives(self) -> None:
+        spray = _spray(looks="what stands in it", rate=20, life=4, life_by=0.8, spin=60, begins="long before")
+        before, after = np.array(self._turned(spray, 40)), np.array(self._turned(spray, 41))
+        both = ~np.isnan(before) & ~np.isnan(after)
+        # Of a turn beyond half round the smaller way is told.
+        moved = np.abs(after - before)[both & (before < 170) & (before > 10) & (after < 175) & (after > 5)]
+        self.assertGreater(len(moved), 20)
+        np.testing.assert_allclose(moved, 60 / 25, atol=1e-6)
+
+    def test_what_gathers_spins_on_its_way_and_stands_upright_there(self) -> None:
+        spray = _spray(
+            does="gathers and scatters",
+            looks="what stands in it",
+            count=30,
+            spin=90,
+            gathers_at=1,
+            gathered_in=24,
+            scatters_at=60,
+            scattered_in=24,
+        )
+        self.assertGreater(min(self._turned(spray, 12)[:5]), 1)
+        np.testing.assert_allclose(self._turned(spray, 50), 0, atol=1e-4)
+        self.assertGreater(np.nanmax(self._turned(spray, 75)), 10)
 
 
 class Trails(unittest.TestCase):

@@ -8,6 +8,7 @@ never has keys.
 
 from __future__ import annotations
 
+import re
 from collections.abc import Sequence
 from typing import Annotated, Any
 
@@ -63,13 +64,15 @@ def number(
     return Field(default=default, title=title, ge=low, le=high, description=help or None, json_schema_extra=extra)
 
 
-def choice(default: str, title: str, *, group: str = "", widget: str = "", help: str = "") -> Any:
+def choice(
+    default: str, title: str, *, group: str = "", widget: str = "", help: str = "", when: dict[str, Any] | None = None
+) -> Any:
     """An enumerated field with hints for a form."""
     return Field(
         default=default,
         title=title,
         description=help or None,
-        json_schema_extra={"x-group": group, "x-widget": widget or "choice"},
+        json_schema_extra={"x-group": group, "x-widget": widget or "choice", **({"x-when": when} if when else {})},
     )
 
 
@@ -111,7 +114,19 @@ Identifier = Annotated[str, StringConstraints(pattern=r"^[a-z0-9-]{1,40}$")]
 
 
 #: What documents call a part of a file that has values of its own: it stands in paths.
-LimbCode = Annotated[str, StringConstraints(pattern=r"^[a-z][a-z0-9_]{0,39}$")]
+PartCode = Annotated[str, StringConstraints(pattern=r"^[a-z][a-z0-9_]{0,39}$")]
+
+
+def part_code(name: str, taken: set[str]) -> str:
+    """The ``PartCode`` of a part of a file by its name there: none of those taken, to which it is added."""
+    plain = re.sub(r"[^a-z0-9]+", "_", name.lower()).strip("_")[:32]
+    if not plain or not plain[0].isalpha():
+        plain = f"part_{plain}".strip("_")
+    code, number = plain, 2
+    while code in taken:
+        code, number = f"{plain}_{number}", number + 1
+    taken.add(code)
+    return code
 
 
 class Placement(Part):

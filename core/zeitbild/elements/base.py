@@ -185,11 +185,13 @@ def in_order(parameters: ElementBase, time: Time, built: Any) -> tuple[Worn, ...
 @dataclass(frozen=True, slots=True)
 class Copied:
     """One time that what stands inside an element is there: name tells it from the others and stays from frame to frame, matrix places it
-    about the element's pivot (4 x 4, row by row), and what it shows is what it showed so many frames ago (``later``)."""
+    about the element's pivot (4 x 4, row by row), and what it shows is what it showed so many frames ago (``later``). What is not there at this
+    time is seen by nobody, and keeps its name and place in the order."""
 
     name: str = ""
     matrix: Matrix = IN_PLACE
     later: Fraction = Fraction(0)
+    there: bool = True
 
 
 def once(parameters: ElementBase, time: Time, built: Any) -> tuple[Copied, ...]:

@@ -16,27 +16,18 @@ from zeitbild.colour import encode_hex
 from zeitbild.elements.base import ElementBase, ElementKind, Posed, Surface, Worn, kinds
 from zeitbild.errors import InputError, ModelError
 from zeitbild.finishes import Finish, Values
-from zeitbild.geometry.mesh import Mesh
+from zeitbild.geometry.mesh import NOTHING, Mesh
 from zeitbild.geometry.model.figure import Played, Way
 from zeitbild.geometry.model.plain import MAX_MATERIALS, MAX_PARTS, Material
 from zeitbild.geometry.model.standing import COLOURS, Model, Placing, Shapes, Stands, Up, model_at
-from zeitbild.geometry.puppet.rig import code_of
 from zeitbild.models import SHIPPED
 from zeitbild.shipped import NAMED, AssetSource, file_of
 from zeitbild.timing import Time
-from zeitbild.values import FRAME, STILL, LimbCode, Part, choice, number
+from zeitbild.values import FRAME, STILL, Part, PartCode, choice, number, part_code
 
 #: Poses kept for each element.
 _POSES = 48
 _MOST_CLIPS = 100
-_NOTHING = Mesh(
-    np.zeros((0, 3)),
-    np.zeros((0, 3), np.int32),
-    np.zeros((0, 3, 3), np.float32),
-    np.zeros(0, np.int32),
-    np.zeros(0, np.int32),
-    False,
-)
 
 
 class ModelMaterial(Part):
@@ -154,7 +145,7 @@ class ModelElement(ElementBase):
         description="One after the other, each over those before it; in place of the one above.",
         json_schema_extra={"x-widget": "clips", "x-files": "models", "x-of": "model", "x-group": "Pose"},
     )
-    shapes: dict[LimbCode, TargetShape] = Field(
+    shapes: dict[PartCode, TargetShape] = Field(
         default={},
         title="Shapes",
         exclude_if=lambda own: not own,
@@ -285,7 +276,7 @@ def _pose_of(
     if figure is None:
         return (), ()
     taken: set[str] = set()
-    codes = {code_of(name, taken): name for name in figure.targets}
+    codes = {part_code(name, taken): name for name in figure.targets}
     weights = ((codes[code], one.weight) for code, one in element.shapes.items() if code in codes and one.weight)
     return played(element, time, built.model), tuple(weights)
 
@@ -304,7 +295,7 @@ def pose(element: ModelElement, time: Time, built: Built) -> Sequence[Posed]:
         return (Posed(next(iter(meshes.values())), bend=bend),)
     # What a pose makes vanish is a body of nothing.
     return tuple(
-        Posed(meshes.get(number, _NOTHING), part=f"material {number + 1}", bend=bend) for number in built.meshes
+        Posed(meshes.get(number, NOTHING), part=f"material {number + 1}", bend=bend) for number in built.meshes
     )
 
 

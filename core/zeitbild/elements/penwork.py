@@ -418,11 +418,11 @@ def copies(element: Penwork, time: Time, built: Built) -> Sequence[Copied]:
         following, _ = _tip(built.strokes[at + 1], 0.0, by_hand)
         place = place + on * (following - place)
     writes = 0 < last < 1
-    size = 1.0 if writes or element.pen == "stays where it was last" else 1e-6
     turn = math.atan2(way[1], way[0]) if element.leans else 0.0
-    c, s = math.cos(turn) * size, math.sin(turn) * size
+    c, s = math.cos(turn), math.sin(turn)
     x, y = float(place[0]), float(place[1])
-    return (Copied("", (c, -s, 0.0, x, s, c, 0.0, y, 0.0, 0.0, size, 0.0, 0.0, 0.0, 0.0, 1.0)),)
+    matrix = (c, -s, 0.0, x, s, c, 0.0, y, 0.0, 0.0, 1.0, 0.0, 0.0, 0.0, 0.0, 1.0)
+    return (Copied("", matrix, there=writes or element.pen == "stays where it was last"),)
 
 
 def _tip(stroke: Stroke, share: float, by_hand: bool) -> tuple[Floats, Floats]:

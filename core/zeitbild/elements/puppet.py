@@ -20,7 +20,7 @@ from zeitbild.errors import DrawingError
 from zeitbild.finishes import Finish
 from zeitbild.geometry.drawing.painting import Shade, drawing_at
 from zeitbild.geometry.form import Form
-from zeitbild.geometry.mesh import Mesh
+from zeitbild.geometry.mesh import NOTHING
 from zeitbild.geometry.puppet.bending import Bend
 from zeitbild.geometry.puppet.limb_form import LimbForm, points_along
 from zeitbild.geometry.puppet.posing import Pose, Posture
@@ -29,7 +29,7 @@ from zeitbild.geometry.puppet.rig import Limb as Found
 from zeitbild.shipped import ASSET, NAMED, AssetSource, file_of
 from zeitbild.timing import Time
 from zeitbild.timing.easing import HANDLES, STRENGTH, Way, share_of_way
-from zeitbild.values import FRAME, STILL, Coordinate, LimbCode, Part, Title, choice, number, wrong_at
+from zeitbild.values import FRAME, STILL, Coordinate, Part, PartCode, Title, choice, number, wrong_at
 
 #: Two numbers.
 Pair = tuple[Coordinate, Coordinate]
@@ -111,7 +111,7 @@ class NamedPose(Part):
     """A pose under a name: what it does to parts."""
 
     name: Title = Field(title="Name")
-    limbs: dict[LimbCode, Stance] = Field(default={}, title="Parts", max_length=MAX_LIMBS)
+    limbs: dict[PartCode, Stance] = Field(default={}, title="Parts", max_length=MAX_LIMBS)
 
 
 class Step(Part):
@@ -173,7 +173,7 @@ class Puppet(FlatElement):
         400, "Size", 0.01, 100_000, unit="u", group="Drawing", slider=(20, 1000), help="Of its larger side."
     )
     mirrored: bool = Field(default=False, title="Turned round", json_schema_extra={"x-group": "Drawing"})
-    limbs: dict[LimbCode, Limb] = Field(
+    limbs: dict[PartCode, Limb] = Field(
         default={},
         title="Parts",
         max_length=MAX_LIMBS,
@@ -351,16 +351,6 @@ def _postures(element: Puppet, limbs: Mapping[str, Limb], built: Built) -> dict[
     return found
 
 
-_NOTHING = Mesh(
-    np.zeros((0, 3)),
-    np.zeros((0, 3), np.int32),
-    np.zeros((0, 3, 3), np.float32),
-    np.zeros(0, np.int32),
-    np.zeros(0, np.int32),
-    False,
-)
-
-
 def pose(element: Puppet, time: Time, built: Built) -> Sequence[Posed]:
     """Every part that paints something, from the lowest to the highest."""
     postures = _postures(element, stances(element, time), built)
@@ -376,7 +366,7 @@ def pose(element: Puppet, time: Time, built: Built) -> Sequence[Posed]:
         if element.mirrored:
             whole[0] *= -1
         name = "" if own.bend is None else repr(own.bend)
-        form: Form = built.forms.get((at, name), partial(_form, built, limb, own.bend)) if own.seen else _NOTHING
+        form: Form = built.forms.get((at, name), partial(_form, built, limb, own.bend)) if own.seen else NOTHING
         matrix = tuple(float(value) for value in whole.reshape(-1))
         bend = name if own.seen else "nothing"
         found.append((limb.order + postures[at].order, at, Posed(form, part=limb.code, bend=bend, matrix=matrix)))

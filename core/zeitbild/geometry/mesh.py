@@ -61,6 +61,17 @@ class Mesh:
         return int((counts > 1).sum() + np.setxor1d(there, back).size)
 
 
+#: A mesh without any surface.
+NOTHING = Mesh(
+    np.zeros((0, 3)),
+    np.zeros((0, 3), np.int32),
+    np.zeros((0, 3, 3), np.float32),
+    np.zeros(0, np.int32),
+    np.zeros(0, np.int32),
+    False,
+)
+
+
 def place_keys(points: NDArray[np.float64], step: float) -> NDArray[np.int64]:
     """A number for each point [n], the same for points [n, 3] that are one to within about ``step`` (units): sorting numbers is ten times
     faster than sorting rows."""

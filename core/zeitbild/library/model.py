@@ -10,9 +10,9 @@ from zeitbild.elements.model import values_of
 from zeitbild.geometry.model.plain import MAX_MODEL_BYTES
 from zeitbild.geometry.model.reading import read_model_data
 from zeitbild.geometry.model.standing import COLOURS, Model
-from zeitbild.geometry.puppet.rig import code_of
 from zeitbild.library.base import FileKind, files
 from zeitbild.models import SHIPPED
+from zeitbild.values import part_code
 
 #: Parts that are listed.
 _MOST = 500
@@ -48,7 +48,7 @@ def _targets(model: Model) -> list[dict[str, str]]:
     if model.figure is None:
         return []
     taken: set[str] = set()
-    return [{"code": code_of(name, taken), "name": name} for name in model.figure.targets]
+    return [{"code": part_code(name, taken), "name": name} for name in model.figure.targets]
 
 
 files.register(

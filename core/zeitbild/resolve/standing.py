@@ -34,6 +34,8 @@ MOST_COPIES = 2000
 #: Frames back to which a trail is followed; what is older stays where it was then.
 _TRAIL = 600
 _ONCE = (Copied(),)
+#: So small that nobody sees it, and still a size: what comes and goes while the shutter is open has the same bodies throughout.
+_VANISHED = np.diag([1e-6, 1e-6, 1e-6, 1.0])
 
 
 def element_matrix(element: ElementBase) -> NDArray[np.float64]:
@@ -217,6 +219,8 @@ class Standing:
                     matrix = placed
                     if copied.matrix != IN_PLACE:
                         matrix = placed @ np.array(copied.matrix).reshape(4, 4)
+                    if not copied.there:
+                        matrix = matrix @ _VANISHED
                     name = " ".join(part for part in (one.copy, copied.name) if part)
                     later = one.later + copied.later
                     inner.append(_There(name, matrix, later, (*one.around, one.later), one.fades + fades))

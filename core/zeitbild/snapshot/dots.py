@@ -9,7 +9,7 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from zeitbild.geometry.mesh import Mesh
+from zeitbild.geometry.mesh import NOTHING, Mesh
 
 #: What a dot looks like: soft towards its edge, even up to it, or drawn out along the way that it goes.
 DotLook = Literal["soft", "disc", "streak"]
@@ -72,5 +72,4 @@ class Dots:
             corners = np.array(
                 [[x, y, z] for x in (low[0], high[0]) for y in (low[1], high[1]) for z in (low[2], high[2])]
             )
-        nothing = np.zeros(0, np.int32)
-        return Mesh(corners, np.zeros((0, 3), np.int32), np.zeros((0, 3, 3), np.float32), nothing, nothing, False)
+        return replace(NOTHING, vertices=corners)

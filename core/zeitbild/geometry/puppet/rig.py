@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 
 from zeitbild.errors import DrawingError, LimitError
 from zeitbild.geometry.drawing.painting import Drawing, drawing_at
+from zeitbild.values import part_code
 
 Floats = NDArray[np.float64]
 
@@ -66,18 +67,6 @@ class Rig:
     def number(self, code: str) -> int:
         """Of the part of that code, -1 if there is none."""
         return next((at for at, one in enumerate(self.limbs) if one.code == code), -1)
-
-
-def code_of(name: str, taken: set[str]) -> str:
-    """What documents call a part: small letters, digits and underscores."""
-    plain = re.sub(r"[^a-z0-9]+", "_", name.lower()).strip("_")[:32]
-    if not plain or not plain[0].isalpha():
-        plain = f"part_{plain}".strip("_")
-    code, number = plain, 2
-    while code in taken:
-        code, number = f"{plain}_{number}", number + 1
-    taken.add(code)
-    return code
 
 
 def _plain(part: dict[str, Any]) -> bool:
@@ -188,7 +177,7 @@ class _Finder:
         limbs = []
         for part in order:
             name = "Rest" if part < 0 else self.told[part]["name"]
-            code = REST if part < 0 else code_of(name, taken)
+            code = REST if part < 0 else part_code(name, taken)
             outer = -1 if part < 0 else self._above(self.told[part]["inside"])
             inner = (
                 [one for one in order if one >= 0 and self._above(self.told[one]["inside"]) == part]
