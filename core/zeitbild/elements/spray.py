@@ -245,9 +245,9 @@ class Spray(ElementBase):
     )
     dot: float = number(8, "Size", 0.001, 100_000, step=0.5, unit="u", group="Look", slider=(0.5, 60), when=_SEEN)
     dot_by: float = number(
-        0.4, "More or less by", 0, 0.99, step=0.05, group="Look", slider=(0, 0.9), help="Share.", still=True
+        0.4, "Size more or less by", 0, 0.99, step=0.05, group="Look", slider=(0, 0.9), help="Share.", still=True
     )
-    dot_end: float = number(1, "At its end", 0, 100, step=0.1, unit="×", group="Look", slider=(0, 4))
+    dot_end: float = number(1, "Size at its end", 0, 100, step=0.1, unit="×", group="Look", slider=(0, 4))
     tail: float = number(
         0.06, "Drawn out by", 0, 60, step=0.01, unit="s", group="Look", slider=(0, 0.5), when={"looks": "streaks"}
     )

@@ -8,16 +8,20 @@ import { requestPicture } from "./request";
 const HEIGHT = 40;
 /** Thumbnails wait until nothing has been edited for so long, in ms: the picture comes first. */
 const REST_MS = 700;
+/** After so many failures in a row, the others wait for the next edit, too. */
+const ENOUGH = 3;
 
 /** Small pictures of frames for the sheet, rendered when a row that shows them comes into view. */
 export function useThumbnails() {
   const shot = useShot();
   const urls = shallowReactive(new Map<number, string>());
+  /** Those that were made, or tried, since the last edit. */
   const fresh = new Set<number>();
   const wanted = new Set<number>();
   let busy = false;
   let ended = false;
   let timer = 0;
+  let failed = 0;
 
   async function next() {
     const frame = [...wanted][0];
@@ -36,8 +40,15 @@ export function useThumbnails() {
         fresh.add(frame);
         if (old) URL.revokeObjectURL(old);
       }
+      failed = 0;
     } catch {
       // What is wrong is said beside the picture and its field; a sheet without thumbnails needs no second message.
+      failed += 1;
+      fresh.add(frame);
+      if (failed >= ENOUGH) {
+        for (const one of wanted) fresh.add(one);
+        wanted.clear();
+      }
     } finally {
       busy = false;
       void next();
@@ -56,6 +67,7 @@ export function useThumbnails() {
       window.clearTimeout(timer);
       timer = window.setTimeout(() => {
         timer = 0;
+        failed = 0;
         const shown = [...fresh];
         fresh.clear();
         for (const frame of shown) wanted.add(frame);

@@ -134,9 +134,11 @@ const groups = computed(() => {
   const found = all.filter((one) => holding.has(one.kind) && !within(one.id));
   return [{ name: "", title: "None" }, ...found.map((one) => ({ name: one.id, title: one.name }))];
 });
+/** What shows only others, and has none: a group, a repeat, a spray of what stands in it. */
 const holdsNothing = computed(() => {
   const kind = offers.value?.element_kinds.find((one) => one.name === value.value?.kind);
-  return !!kind?.holds && !(shot.draft?.elements ?? []).some((one) => one.inside === value.value?.id);
+  const others = !!kind?.holds && (!kind.seen || value.value?.looks === "what stands in it");
+  return others && !(shot.draft?.elements ?? []).some((one) => one.inside === value.value?.id);
 });
 /** Its values, and of each file that it names what kind of file that is (fields may have a meaning for some only). */
 const libraries = new Map<string, ReturnType<typeof useLibrary>>();
