@@ -99,6 +99,7 @@ class Standing:
     ) -> None:
         self.shot, self.members, self.camera, self.assets = shot, members, camera, assets
         self._now = time
+        self._stood: dict[tuple[int, int], dict[str, NDArray[np.float64]]] = {}
         self._order: dict[tuple[int, Fraction], list[str]] = {}
         self._built: dict[tuple[int, Fraction], tuple[str, ElementKind, Any]] = {}
         for number, _ in members:
@@ -173,16 +174,23 @@ class Standing:
         oldest = float(dots.ages.max()) if dots.ages is not None and len(dots.ages) else 0.0
         last = math.ceil(time.frame)
         frames = range(math.floor(float(time.frame) - min(oldest, _TRAIL)), last + 1)
-        matrices = []
-        for frame in frames:
-            at = time_of(self.shot, frame)
-            there = next((one for every in self._together(number, at) for one in every if one.copy == copy), None)
-            own = evaluate(self.shot, self._ago(at, there.later if there else Fraction(0))).elements[number]
-            matrices.append((there.placed if there else np.eye(4)) @ element_matrix(own))
+        matrices = np.array([self._stood_at(number, frame, copy) for frame in frames])
         if dots.ages is not None:
             # Counted from the last of the frames.
             dots = replace(dots, ages=dots.ages + float(last - time.frame))
-        return dots.left_behind(frames, np.array(matrices))
+        return dots.left_behind(frames, matrices)
+
+    def _stood_at(self, number: int, frame: int, copy: str) -> NDArray[np.float64]:
+        """Where a copy of an element stands at a whole frame [4, 4]."""
+        key = number, frame
+        if key not in self._stood:
+            at = time_of(self.shot, frame)
+            self._stood[key] = {
+                one.copy: one.placed @ element_matrix(evaluate(self.shot, self._ago(at, one.later)).elements[number])
+                for every in self._together(number, at)
+                for one in every
+            }
+        return self._stood[key].get(copy, np.eye(4))
 
     def _in_order(self, number: int, later: Fraction, poses: Sequence[Posed]) -> Sequence[Posed]:
         """Bodies in the order in which they are at the frame: what lies over what may change while the shutter is open."""
