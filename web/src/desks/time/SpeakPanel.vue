@@ -129,12 +129,13 @@ function asOptions(part: Part | undefined) {
 async function speak() {
   busy.value = true;
   failure.value = done.value = "";
+  const document = shot.draft;
   try {
     const found = await answer(
       api.POST("/api/shots/{shot_id}/speak", {
         params: { path: { shot_id: shot.id } },
         body: {
-          document: shot.draft as unknown as Record<string, never>,
+          document: document as unknown as Record<string, never>,
           sound: props.sound.id,
           mouth: figure.value ? "" : `${mouth.value}.shows`,
           values: figure.value ? {} : values.value,
@@ -156,6 +157,11 @@ async function speak() {
         },
       }),
     );
+    // The answer names elements by their places.
+    if (shot.draft !== document) {
+      failure.value = "The shot was changed meanwhile; let it speak once more.";
+      return;
+    }
     shot.editMany(found.values, `Speak with ${props.sound.name}`);
     done.value = "It speaks: its keys stand on the sheet, where each can be changed.";
   } catch (error) {
