@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from django.http import HttpRequest
-from ninja import File, Router, Schema
+from ninja import File, Form, Router, Schema
 from ninja.files import UploadedFile
 
 from assets.actions.add_file import add_file
@@ -127,7 +127,10 @@ def list_files(request: HttpRequest, project_id: int, kind: str) -> list[FileOut
 
 
 @router.post("/projects/{project_id}/files/{kind}", response=FileOut, operation_id="uploadFile")
-def upload_file(request: HttpRequest, project_id: int, kind: str, file: list[UploadedFile] = File(...)) -> FileOut:
-    """Take in a file of one kind, or several that make one (the pictures of a sequence)."""
+def upload_file(
+    request: HttpRequest, project_id: int, kind: str, file: list[UploadedFile] = File(...), place: list[str] = Form([])
+) -> FileOut:
+    """Take in a file of one kind, or several that make one (the pictures of a sequence, those of a puppet's parts): of those the places
+    in the folder that they came in may be told, in their order."""
     project = project_for(signed_in(request), project_id, least=Role.EDITOR)
-    return _file_out(add_file(project, files.get(kind), file))
+    return _file_out(add_file(project, files.get(kind), file, place))

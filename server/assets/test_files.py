@@ -1,8 +1,11 @@
 """Files for elements: taken in, told about, used, refused, and kept to their project."""
 
+import io
+import zipfile
 from unittest import mock
 
 from django.core.files.uploadedfile import SimpleUploadedFile
+from PIL import Image
 
 from assets.actions import add_file
 from assets.selectors import named_assets
@@ -35,6 +38,37 @@ class Files(StudioCase):
         self.post(f"/api/shots/{self.shot.id}/document", {"base": self.shot.current_id, "document": document}, "put")
         answer = self.client.post(f"/api/shots/{self.shot.id}/picture", body, content_type="application/json")
         self.assertEqual(answer.status_code, 200)
+
+    def test_pictures_of_parts_become_a_drawing_whose_parts_they_are(self) -> None:
+        def picture(colour: str) -> bytes:
+            file = io.BytesIO()
+            Image.new("RGBA", (30, 20), colour).save(file, "PNG")
+            return file.getvalue()
+
+        address = f"/api/projects/{self.project.id}/files/drawings"
+        places = ["bird/02 head/eye.png", "bird/01 body.png", "bird/02 head/beak.png"]
+        parts = [
+            SimpleUploadedFile(place.split("/")[-1], picture(colour))
+            for place, colour in zip(places, ("#111", "#e33", "#fa0"), strict=True)
+        ]
+        answer = self.client.post(address, {"file": parts, "place": places})
+        self.assertEqual(answer.status_code, 200, answer.content[:300])
+        found = answer.json()
+        self.assertEqual(found["title"], "bird")
+        limbs = [(limb["name"], limb["inside"]) for limb in found["facts"]["limbs"]]
+        self.assertEqual(limbs, [("body", ""), ("head", ""), ("beak", "head"), ("eye", "head")])
+        # The same in a ZIP, and one that holds something else.
+        packed = io.BytesIO()
+        with zipfile.ZipFile(packed, "w") as file:
+            for place in places:
+                file.writestr(place, picture("#111"))
+            file.writestr("__MACOSX/._eye.png", b"notes")
+        self.assertEqual(len(self._upload(packed.getvalue(), "bird.zip")["facts"]["limbs"]), 4)
+        with zipfile.ZipFile(packed, "a") as file:
+            file.writestr("bird/plan.psd", b"layers")
+        self.assertIn("plan.psd", self._upload(packed.getvalue(), "bird.zip", expect=422)["detail"])
+        self.assertIn("unpacked", self._upload(packed.getvalue()[:400], "bird.zip", expect=422)["detail"])
+        self.assertEqual(self.project.files.count(), 2)
 
     def test_the_same_file_twice_is_one(self) -> None:
         self.assertEqual(self._upload(_STAR), self._upload(_STAR, "again.svg"))

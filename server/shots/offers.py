@@ -137,6 +137,7 @@ def offers() -> dict[str, Any]:
             kind.name: {
                 "title": kind.title,
                 "suffixes": kind.suffixes,
+                "gathers": kind.gathers,
                 "many": kind.many,
                 "shipped": [
                     {

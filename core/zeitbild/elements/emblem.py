@@ -9,6 +9,7 @@ from typing import Annotated, Any, Literal
 from pydantic import Field, StringConstraints, model_validator
 
 from zeitbild.drawings import SHIPPED
+from zeitbild.elements._inlaid import inlaid
 from zeitbild.elements.base import ElementBase, ElementKind, Surface, Worn, kinds
 from zeitbild.errors import DrawingError
 from zeitbild.finishes import Finish
@@ -123,6 +124,8 @@ def wear(element: Emblem, time: Time, built: Any) -> Sequence[Worn]:
 
 
 def _worn(element: Emblem, built: EmblemForm, shade: Shade, listed: Mapping[str, int]) -> Worn:
+    if shade.inlay >= 0:
+        return inlaid(element.drawing, shade)
     if shade.colour in listed:
         return Worn(listed[shade.colour], opacity=shade.alpha)
     if shade.gradient < 0 or not element.drawing.startswith(ASSET):

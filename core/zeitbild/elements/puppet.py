@@ -15,6 +15,7 @@ from pydantic import Field, StringConstraints, model_validator
 from zeitbild.caching import SizedCache
 from zeitbild.drawings import SHIPPED
 from zeitbild.elements._flat import FlatElement, faces
+from zeitbild.elements._inlaid import inlaid
 from zeitbild.elements.base import ElementKind, Posed, Worn, kinds
 from zeitbild.errors import DrawingError
 from zeitbild.finishes import Finish
@@ -381,9 +382,12 @@ def _form(built: Built, limb: Found, bend: Bend | None) -> LimbForm:
 
 
 def wear(element: Puppet, time: Time, built: Built) -> Sequence[Worn]:
-    """The surface in each colour of the drawing; a gradient as a picture that lies over all of it."""
+    """The surface in each colour of the drawing; a gradient as a picture that lies over all of it, and pictures themselves."""
     found = []
     for shade in built.shades:
+        if shade.inlay >= 0:
+            found.append(inlaid(element.drawing, shade))
+            continue
         changes: dict[str, Any] = {"base_colour": shade.colour}
         if shade.gradient >= 0 and element.drawing.startswith(ASSET):
             changes = {

@@ -93,7 +93,21 @@ class EmblemForm:
             raise InputError("nothing of this drawing is left that could be raised", "drawing")
         low, high = self.drawing.bounds
         centre = (low + high) / 2 * scale
-        return joined(solids, (float(centre[0]), float(centre[1])))
+        return self._laid(joined(solids, (float(centre[0]), float(centre[1]))), centre)
+
+    def _laid(self, mesh: Mesh, centre: Points) -> Mesh:
+        """The mesh unwrapped where pictures of the drawing fill it, as seen from its front."""
+        filled = [
+            (part, shade) for part, shade in zip(self.faces, self.drawing.shades, strict=True) if shade.inlay >= 0
+        ]
+        if not filled:
+            return mesh
+        lies = np.zeros((len(mesh.triangles), 3, 2), np.float32)
+        for part, shade in filled:
+            own = mesh.parts == part
+            places = (mesh.vertices[mesh.triangles[own]][..., :2] + centre) / self.scale
+            lies[own] = self.drawing.inlays[shade.inlay].shares(places)
+        return replace(mesh, unwrapped=lies)
 
 
 def _nearest(shade: Shade, shades: Sequence[Shade]) -> int:

@@ -18,7 +18,8 @@ class FileKind:
     name is its place in addresses; suffixes are those that its files have, with their dots; most_bytes is how large one may be.
     ``facts`` reads a file (where it lies, what it is called, and what documents call it) and tells what forms want to know of it, as
     plain values of JSON, among them a ``summary`` and ``notes`` of what is left out; an InputError says what is wrong with it.
-    shipped are those that need not be brought. ``many``: several files brought together are one, packed into a ZIP.
+    shipped are those that need not be brought. ``many``: several files brought together are one, packed into a ZIP. ``gathers``
+    are suffixes of files, one or several or a ZIP of them, of which ``gather`` makes one of this kind (the ZIP's place, what it is called).
     """
 
     name: str
@@ -29,6 +30,8 @@ class FileKind:
     shipped: Sequence[ShippedFile] = ()
     order: int = 0
     many: bool = False
+    gathers: tuple[str, ...] = ()
+    gather: Callable[[Path, str], bytes] | None = None
 
 
 files: Registry[FileKind] = Registry("file", "zeitbild.library")

@@ -11,14 +11,18 @@ from zeitbild.geometry.drawing.painting import Drawing
 from zeitbild.geometry.drawing.reading import MAX_DRAWING_BYTES, read_drawing
 from zeitbild.geometry.puppet.rig import rig_at
 from zeitbild.library.base import FileKind, files
+from zeitbild.library.layered import SUFFIXES, gathered
 
 
 def facts(path: Path, label: str, key: str) -> dict[str, Any]:
     """See ``FileKind``: finishes are the colours of what is seen, from the lowest paint to the highest."""
     drawing = Drawing(read_drawing(path.read_bytes(), label), label)
     low, high = drawing.bounds
-    colours = list(dict.fromkeys(shade.colour for shade in drawing.shades))
-    many = "1 colour" if len(colours) == 1 else f"{len(colours)} colours"
+    colours = list(dict.fromkeys(shade.colour for shade in drawing.shades if shade.inlay < 0))
+    pictures = len({shade.inlay for shade in drawing.shades if shade.inlay >= 0})
+    told = [(len(colours), "colour")] if colours else []
+    told += [(pictures, "picture")] if pictures else []
+    many = ", ".join(f"{count} {what}" + ("s" if count > 1 else "") for count, what in told)
     return {
         "summary": f"{many}, {high[0] - low[0]:.0f} × {high[1] - low[1]:.0f}",
         "finishes": [{"name": one, "colour": one, "values": {"base_colour": one}} for one in colours],
@@ -50,4 +54,15 @@ def _limbs(path: Path, label: str) -> list[dict[str, Any]]:
     ]
 
 
-files.register(FileKind("drawings", "Drawing", (".svg",), MAX_DRAWING_BYTES, facts, tuple(SHIPPED.values())))
+files.register(
+    FileKind(
+        "drawings",
+        "Drawing",
+        (".svg",),
+        MAX_DRAWING_BYTES,
+        facts,
+        tuple(SHIPPED.values()),
+        gathers=(*SUFFIXES, ".zip"),
+        gather=gathered,
+    )
+)

@@ -35,7 +35,7 @@ from zeitbild.snapshot.pixel_filter import ONE_PIXEL
 from zeitbild.snapshot.quality import Quality
 
 #: Part of every frame key: raise it whenever the same snapshot would give other pixels.
-RENDERER_VERSION = 22
+RENDERER_VERSION = 23
 
 
 def _seen_behind(picture: Picture) -> NDArray[np.float32]:

@@ -13,6 +13,7 @@ from zeitbild.elements.base import PictureReading
 from zeitbild.errors import InputError
 from zeitbild.footage.levels import cut_levels
 from zeitbild.footage.pictures import cutout
+from zeitbild.geometry.drawing.inlaid import INLAYS
 from zeitbild.geometry.drawing.painting import drawing_at
 from zeitbild.geometry.model.reading import holds_pictures, picture_levels
 from zeitbild.geometry.model.standing import COLOURS, model_at
@@ -25,6 +26,8 @@ from zeitbild.snapshot.texture import MOST_LEVELS, Texture
 _LARGEST = 2048
 
 
+_Floats = NDArray[np.float32]
+_DRAWING = "the drawing"
 _textures = SizedCache[Texture](256 * 1024 * 1024, lambda one: sum(level.nbytes for level in one.levels))
 
 
@@ -37,7 +40,7 @@ def _levels(digest: str, plain: bool, path: str) -> Sequence[NDArray[np.float32]
         if holds_pictures(Path(path)):
             label = f"picture {number} of the model"
             return picture_levels(path, label, int(number), plain, _LARGEST, MOST_LEVELS)
-        drawing = drawing_at(Path(path), "the drawing")
+        drawing = drawing_at(Path(path), _DRAWING)
         if int(number) >= len(drawing.gradients):
             raise InputError(f"the drawing has no gradient {number}")
         return drawing.gradients[int(number)].levels(drawing.bounds, MOST_LEVELS)
@@ -68,24 +71,29 @@ def texture(digest: str, plain: bool, reading: PictureReading | None, alpha: boo
     """
     key = digest, plain, reading, alpha
 
+    def both(name: str, cut: tuple[_Floats, _Floats | None], *, hard: bool = False) -> Texture:
+        """The colours of premultiplied light, or its alpha; the other, which comes from the same look at the picture, is kept."""
+        colours, shares = cut_levels(*cut, _LARGEST, MOST_LEVELS)
+        found = {
+            False: Texture(name, False, tuple(colours), True, hard),
+            True: Texture(f"{name} alpha", True, tuple(shares or [np.ones((1, 1, 3), np.float32)]), True, hard),
+        }
+        _textures.get((digest, not alpha, reading, not alpha), lambda: found[not alpha])
+        return found[alpha]
+
     def made() -> Texture:
         sha256, inside, number = digest.partition("#")
         path = _place_of(sha256, assets)
+        if inside and INLAYS <= int(number) < COLOURS and not holds_pictures(path):
+            drawing = drawing_at(path, _DRAWING)
+            if int(number) - INLAYS >= len(drawing.inlays):
+                raise InputError(f"the drawing has no picture {int(number) - INLAYS}")
+            return both(digest, drawing.inlays[int(number) - INLAYS].light(_DRAWING))
         if reading is None:
             # A gradient lies in its drawing once; pictures of models and of surfaces repeat.
             once = bool(inside) and not holds_pictures(path)
             return Texture(digest, plain, tuple(_levels(digest, plain, str(path))), once)
-        light, share = cutout(path, "the uploaded footage", int(number or 0), reading.alpha, reading.matte)
-        colours, shares = cut_levels(light, share, _LARGEST, MOST_LEVELS)
-        if shares is None:
-            shares = [np.ones((1, 1, 3), np.float32)]
-        name = f"{digest} {reading}"
-        # Both come from one look at the picture.
-        both = {
-            False: Texture(name, False, tuple(colours), True, reading.hard),
-            True: Texture(f"{name} alpha", True, tuple(shares), True, reading.hard),
-        }
-        _textures.get((digest, alpha, reading, not alpha), lambda: both[not alpha])
-        return both[alpha]
+        cut = cutout(path, "the uploaded footage", int(number or 0), reading.alpha, reading.matte)
+        return both(f"{digest} {reading}", cut, hard=reading.hard)
 
     return _textures.get(key, made)

@@ -100,7 +100,14 @@ export interface Offers {
   /** Kinds of files for elements, with those that need not be brought. */
   library: Record<
     string,
-    { title: string; suffixes: string[]; many: boolean; shipped: (FontChoice & { facts: Record<string, unknown> })[] }
+    {
+      title: string;
+      suffixes: string[];
+      many: boolean;
+      /** Endings of files of which one of this kind is made. */
+      gathers: string[];
+      shipped: (FontChoice & { facts: Record<string, unknown> })[];
+    }
   >;
   passes: (Choice & { note: string; role: string; sums: boolean })[];
   looks: (Choice & { note: string })[];

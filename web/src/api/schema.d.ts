@@ -899,7 +899,8 @@ export interface paths {
         put?: never;
         /**
          * Upload File
-         * @description Take in a file of one kind, or several that make one (the pictures of a sequence).
+         * @description Take in a file of one kind, or several that make one (the pictures of a sequence, those of a puppet's parts): of those the places
+         *     in the folder that they came in may be told, in their order.
          */
         post: operations["uploadFile"];
         delete?: never;
@@ -4452,6 +4453,11 @@ export interface operations {
                 "multipart/form-data": {
                     /** File */
                     file: string[];
+                    /**
+                     * Place
+                     * @default []
+                     */
+                    place?: string[];
                 };
             };
         };

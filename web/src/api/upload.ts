@@ -32,6 +32,9 @@ export async function upload<T>(
     );
   const body = new FormData();
   for (const file of files) body.append("file", file);
+  // Where each lay in a folder, for what is made of all of them.
+  if (files.length <= MOST_PLACES && files.some((file) => placeOf(file).includes("/")))
+    for (const file of files) body.append("place", placeOf(file));
   return new Promise<T>((done, failed) => {
     // The newer way to ask does not tell how much was sent.
     const request = new XMLHttpRequest();
@@ -51,6 +54,14 @@ export async function upload<T>(
   });
 }
 
+/** Files of which the server hears where they lay. */
+const MOST_PLACES = 500;
+/** Where files lay in what was dropped; a choice of a folder tells it itself. */
+const places = new WeakMap<File, string>();
+function placeOf(file: File): string {
+  return places.get(file) ?? (file.webkitRelativePath || file.name);
+}
+
 /** The files of what was dropped, folders opened. */
 export async function filesOf(dropped: DataTransfer): Promise<File[]> {
   const entries = [...dropped.items].map((item) => item.webkitGetAsEntry()).filter((entry) => entry !== null);
@@ -58,7 +69,9 @@ export async function filesOf(dropped: DataTransfer): Promise<File[]> {
   const found: File[] = [];
   async function open(entry: FileSystemEntry): Promise<void> {
     if (entry.isFile) {
-      found.push(await new Promise<File>((done, failed) => (entry as FileSystemFileEntry).file(done, failed)));
+      const file = await new Promise<File>((done, failed) => (entry as FileSystemFileEntry).file(done, failed));
+      places.set(file, entry.fullPath.replace(/^\//, ""));
+      found.push(file);
       return;
     }
     const reader = (entry as FileSystemDirectoryEntry).createReader();
@@ -71,6 +84,11 @@ export async function filesOf(dropped: DataTransfer): Promise<File[]> {
   }
   for (const entry of entries) await open(entry);
   return found.filter((file) => !file.name.startsWith("."));
+}
+
+/** Whether several files become one of a kind that is made of files with such endings. */
+export function gathered(files: File[], endings: string[]): boolean {
+  return files.length > 1 && files.every((file) => endings.some((one) => file.name.toLowerCase().endsWith(one)));
 }
 
 const COMPANION = /\.(mtl|bin|png|jpe?g|webp|tga|bmp|tiff?|exr|hdr)$/i;

@@ -3,7 +3,7 @@
 import { Upload } from "@lucide/vue";
 import { computed, onMounted, ref, shallowRef, useTemplateRef, watch } from "vue";
 
-import { together, upload } from "@/api/upload";
+import { gathered, together, upload } from "@/api/upload";
 import ListField from "@/controls/ListField.vue";
 import { useShot } from "@/shot/store";
 
@@ -14,6 +14,8 @@ const props = defineProps<{
   dropped: File[];
   /** Several files that are chosen together make one. */
   many?: boolean;
+  /** Endings of files of which one is made; a folder of them may be chosen. */
+  gathers?: string[];
   /** Where files go, below the project's address. */
   folder: string;
   accept: string;
@@ -30,6 +32,7 @@ const failure = ref("");
 const sent = ref(-1);
 let stop: AbortController | null = null;
 const input = useTemplateRef("input");
+const folderInput = useTemplateRef("folderInput");
 const project = computed(() => shot.meta?.project_id ?? 0);
 const options = computed(() => [
   ...own.value.map((one) => ({ name: one.key, ...props.describe(one) })),
@@ -49,7 +52,7 @@ async function send(files: File[]) {
     const address = `/api/projects/${project.value}/${props.folder}`;
     const taken = await upload<T>(
       address,
-      props.many ? (together(files)[0] ?? []) : files.slice(0, 1),
+      gathered(files, props.gathers ?? []) ? files : props.many ? (together(files)[0] ?? []) : files.slice(0, 1),
       (share) => (sent.value = share),
       stop.signal,
     );
@@ -77,6 +80,16 @@ function chosen(event: Event) {
   void send([...(target.files ?? [])]);
   target.value = "";
 }
+/** Of a folder what is meant: systems keep notes of their own in it. */
+function chosenFolder(event: Event) {
+  const target = event.target as HTMLInputElement;
+  const endings = props.gathers ?? [];
+  const files = [...(target.files ?? [])].filter((file) => !file.name.startsWith("."));
+  const meant = files.filter((file) => endings.some((one) => file.name.toLowerCase().endsWith(one)));
+  if (!meant.length) failure.value = `There is no picture in that folder; ${endings.slice(0, -1).join(", ")} are.`;
+  else void send(meant);
+  target.value = "";
+}
 </script>
 
 <template>
@@ -100,14 +113,31 @@ function chosen(event: Event) {
     >
       <Upload :size="13" class="shrink-0" aria-hidden="true" />{{ invitation }}
     </button>
+    <button
+      v-if="gathers?.length && sent < 0"
+      type="button"
+      class="mt-0.5 block text-left text-select-ink underline underline-offset-2"
+      @click="folderInput?.click()"
+    >
+      … or a folder of pictures, each a part
+    </button>
     <input
       ref="input"
       type="file"
       class="hidden"
-      :accept
-      :multiple="many ?? false"
+      :accept="[accept, ...(gathers ?? [])].join(',')"
+      :multiple="many || !!gathers?.length"
       :aria-label="`${label} file`"
       @change="chosen"
+    />
+    <input
+      v-if="gathers?.length"
+      ref="folderInput"
+      type="file"
+      class="hidden"
+      webkitdirectory
+      :aria-label="`${label} folder`"
+      @change="chosenFolder"
     />
   </div>
 </template>

@@ -47,6 +47,7 @@ function describe(file: LibraryFile) {
       :accept="(own?.suffixes ?? []).join(',')"
       :invitation
       :many="own?.many ?? false"
+      :gathers="own?.gathers ?? []"
       :model-value
       :error="error || library.failure.value"
       :dropped

@@ -9,15 +9,17 @@ import threading
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Any, TypeAlias
+from typing import Any, Literal, TypeAlias
 
 import manifold3d
 import numpy as np
 from cachetools import LRUCache
 
+from zeitbild.caching import SizedCache
 from zeitbild.errors import DrawingError, LimitError
 from zeitbild.geometry.curves import Contour, CurvedContour, Points
 from zeitbild.geometry.drawing.gradient import Gradient
+from zeitbild.geometry.drawing.inlaid import Inlay
 from zeitbild.geometry.drawing.reading import read_drawing
 from zeitbild.geometry.outline import GRID, Outline, outline_on
 from zeitbild.kernels import kernel
@@ -31,6 +33,8 @@ _HIDES = 1 - 1 / 512
 #: Beyond so many steps of the grid nothing is seen of what clips cut off.
 _FAR = float(4 * GRID)
 _Ink: TypeAlias = manifold3d.CrossSection
+#: Of a picture's edge, where less than half of it is there and where more is.
+Cut = Literal["", "weak", "strong"]
 _RULES = {True: manifold3d.FillRule.EvenOdd, False: manifold3d.FillRule.NonZero}
 
 
@@ -62,12 +66,14 @@ class Filled:
 
 @dataclass(frozen=True, slots=True)
 class Shade:
-    """A colour as drawings have it: ``#rrggbb``, how much it hides (0 to 1), and the number of its gradient (-1: none; the colour is
-    then its middle one)."""
+    """A colour as drawings have it: ``#rrggbb``, how much it hides (0 to 1), and the number of its gradient or of the picture that
+    fills it (-1: none; the colour is then its middle one). cut: the picture's alpha says how much of it is there."""
 
     colour: str
     alpha: float = 1.0
     gradient: int = -1
+    inlay: int = -1
+    cut: bool = False
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -78,14 +84,27 @@ class Region:
     outline: Outline
 
 
+@dataclass(frozen=True, slots=True)
+class _Fill:
+    """What fills an outline beside its colour; see ``Shade``."""
+
+    gradient: int = -1
+    inlay: int = -1
+    cut: Cut = ""
+
+
+_PLAIN = _Fill()
+
+
 @dataclass(frozen=True, slots=True, eq=False)
 class _Paint:
-    """One thing that is painted: what is filled, with which colour, alpha and gradient, in which groups from the outmost to the inmost."""
+    """One thing that is painted: what is filled, with which shade (its colour as three shares), in which groups from the outmost to the
+    inmost."""
 
     filled: Filled
     colour: tuple[float, float, float]
     alpha: float
-    gradient: int
+    fill: _Fill
     groups: tuple[int, ...]
 
 
@@ -97,7 +116,7 @@ class _Piece:
     colour: tuple[float, float, float]
     alpha: float
     box: tuple[float, ...]
-    gradient: int = -1
+    fill: _Fill = _PLAIN
     cuts: list[_Ink] = field(default_factory=list)
 
     def rest(self) -> _Ink:
@@ -182,7 +201,7 @@ class Drawing:
                 Filled.of(one),
                 _three(one["colour"]),
                 min(max(float(one["alpha"]), 0.0), 1.0),
-                int(one.get("gradient", -1)),
+                _Fill(int(one.get("gradient", -1)), int(one.get("inlay", -1)), one.get("cut") or ""),
                 tuple(one.get("groups", ())),
             )
             for one in plain["paints"]
@@ -191,6 +210,7 @@ class Drawing:
         self._groups = tuple(float(one) for one in plain.get("groups", ()))
         #: Those that shades name.
         self.gradients = tuple(Gradient.of(one) for one in plain.get("gradients", ()))
+        self.inlays = tuple(Inlay.of(one) for one in plain.get("inlays", ()))
         self._clips = [[Filled.of(one) for one in clip] for clip in plain["clips"]]
         #: What it was made of.
         self.plain = plain
@@ -290,10 +310,12 @@ class Drawing:
         for piece in pieces:
             ink = piece.rest()
             if not ink.is_empty():
-                inks.setdefault(shade_of(piece.colour, piece.alpha, piece.gradient), []).append(ink)
-        if len(inks) > MAX_COLOURS:
+                inks.setdefault(shade_of(piece.colour, piece.alpha, piece.fill), []).append(ink)
+        # Pictures have a limit of their own.
+        colours = sum(shade.inlay < 0 for shade in inks)
+        if colours > MAX_COLOURS:
             raise LimitError(
-                f"{self.label} shows {len(inks)} colours; up to {MAX_COLOURS} become finishes, so simplify it",
+                f"{self.label} shows {colours} colours; up to {MAX_COLOURS} become finishes, so simplify it",
                 "drawing",
             )
         boxes = np.array([_box(one.points) for one in sources]).reshape(-1, 4)
@@ -311,9 +333,10 @@ class Drawing:
         return found
 
 
-def shade_of(colour: Sequence[float], alpha: float, gradient: int = -1) -> Shade:
+def shade_of(colour: Sequence[float], alpha: float, fill: _Fill = _PLAIN) -> Shade:
     """The shade nearest to three shares from 0 to 1 and an alpha."""
-    return Shade("#" + "".join(f"{round(255 * part):02x}" for part in colour), round(min(alpha, 1.0), 3), gradient)
+    named = "#" + "".join(f"{round(255 * part):02x}" for part in colour)
+    return Shade(named, round(min(alpha, 1.0), 3), fill.gradient, fill.inlay, bool(fill.cut))
 
 
 def _mixed(own: _Piece, below: Sequence[_Piece]) -> list[_Piece]:
@@ -334,7 +357,7 @@ def _mixed(own: _Piece, below: Sequence[_Piece]) -> list[_Piece]:
         box = tuple(both.bounds())
         found.append(_Piece(both, (mixed[0], mixed[1], mixed[2]), 1.0 if total >= _HIDES else total, box))
     if not free.is_empty():
-        found.append(_Piece(free, own.colour, alpha, own.box, own.gradient))
+        found.append(_Piece(free, own.colour, alpha, own.box, own.fill))
     return found
 
 
@@ -363,7 +386,7 @@ class _Canvas:
                 ink = piece.rest()
                 if not ink.is_empty():
                     alpha = piece.alpha * (self.groups[own[0]] if own else 1.0)
-                    top = _Piece(ink, piece.colour, alpha, tuple(ink.bounds()), piece.gradient)
+                    top = _Piece(ink, piece.colour, alpha, tuple(ink.bounds()), piece.fill)
                     pieces += self._over(top, [one for one in before if _meet(one.box, top.box)])
             if len(pieces) > MAX_REGIONS:
                 raise LimitError(
@@ -376,12 +399,14 @@ class _Canvas:
         ink = self.ink_of(paint.filled)
         if ink.is_empty():
             return []
-        return [_Piece(ink, paint.colour, paint.alpha, tuple(ink.bounds()), paint.gradient)]
+        return [_Piece(ink, paint.colour, paint.alpha, tuple(ink.bounds()), paint.fill)]
 
     def _over(self, top: _Piece, below: Sequence[_Piece]) -> list[_Piece]:
         """Pieces to be added once one is laid over others, which are changed in place."""
         if top.alpha < _HIDES:
             return _mixed(top, below)
+        if top.fill.cut:
+            return self._edge_over(top, below)
         self.hidden += len(below) * top.ink.num_vert()
         if self.hidden > _MOST_HIDDEN:
             raise LimitError(f"{self.label} has too many shapes that lie over one another; join some", "drawing")
@@ -390,17 +415,23 @@ class _Canvas:
         top.alpha = 1.0
         return [top]
 
+    def _edge_over(self, top: _Piece, below: Sequence[_Piece]) -> list[_Piece]:
+        """The edge of a picture: its alpha is kept where nothing is below; over other paint it is there from the half on."""
+        if not below:
+            return [top]
+        under = manifold3d.CrossSection.batch_boolean([one.rest() for one in below], manifold3d.OpType.Add)
+        free, both = top.ink - under, top.ink ^ under
+        found = [] if free.is_empty() else [_Piece(free, top.colour, 1.0, tuple(free.bounds()), top.fill)]
+        if top.fill.cut == "strong" and not both.is_empty():
+            whole = _Piece(both, top.colour, 1.0, tuple(both.bounds()), _Fill(top.fill.gradient, top.fill.inlay))
+            found += self._over(whole, below)
+        return found
 
-_drawings: LRUCache[str, Drawing] = LRUCache(32)
-_lock = threading.Lock()
+
+#: By what the pictures in them take; a plain drawing counts as a thirty-second of it all.
+_drawings = SizedCache[Drawing](192 << 20, lambda one: (6 << 20) + sum(len(inlay.data) for inlay in one.inlays))
 
 
 def drawing_at(path: Path, label: str) -> Drawing:
     """The drawing in a file, which never changes; DrawingError for what cannot be read."""
-    with _lock:
-        found = _drawings.get(str(path))
-    if found is None:
-        found = Drawing(read_drawing(path.read_bytes(), label), label)
-        with _lock:
-            _drawings[str(path)] = found
-    return found
+    return _drawings.get(str(path), lambda: Drawing(read_drawing(path.read_bytes(), label), label))

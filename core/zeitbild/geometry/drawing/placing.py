@@ -58,12 +58,18 @@ def fit(element: Element, width: float, height: float) -> tuple[Transform, Size]
     if len(box) != 4 or not (box[2] > 0 and box[3] > 0) or not (width > 0 and height > 0):
         return Identity, (width, height)
     x, y, wide, high = box
-    words = element.get("preserveAspectRatio", "xMidYMid meet").split() or ["xMidYMid"]
+    return fit_box((x, y, wide, high), element.get("preserveAspectRatio", ""), width, height), (wide, high)
+
+
+def fit_box(box: tuple[float, float, float, float], ratio: str, width: float, height: float) -> Transform:
+    """How a box (x, y, width, height) lies in a viewport by what preserveAspectRatio says."""
+    x, y, wide, high = box
+    words = ratio.split() or ["xMidYMid"]
     across, down = width / wide, height / high
     if words[0] == "none":
-        return Identity.scale(across, down).translate(-x, -y), (wide, high)
+        return Identity.scale(across, down).translate(-x, -y)
     scale = max(across, down) if words[-1] == "slice" else min(across, down)
     share = {"Min": 0.0, "Mid": 0.5, "Max": 1.0}
     left = share.get(words[0][1:4], 0.5) * (width - wide * scale)
     top = share.get(words[0][5:8], 0.5) * (height - high * scale)
-    return Identity.translate(left, top).scale(scale).translate(-x, -y), (wide, high)
+    return Identity.translate(left, top).scale(scale).translate(-x, -y)

@@ -17,6 +17,7 @@ import numpy as np
 from fontTools.misc.transform import Identity, Transform
 
 from zeitbild.errors import DrawingError, LimitError
+from zeitbild.geometry.drawing.inlaid import Inlays
 from zeitbild.geometry.drawing.placing import Size, fit, transform_of
 from zeitbild.geometry.drawing.servers import Lies, Servers
 from zeitbild.geometry.drawing.styles import CLEAR, HREF, INITIAL, Styles, length, link, local, numbers, share
@@ -33,7 +34,8 @@ from zeitbild.geometry.drawing.tracks import (
 )
 from zeitbild.isolation import Limits, apart
 
-MAX_DRAWING_BYTES = 16 * 1024 * 1024
+#: Pictures that lie inside are most of them.
+MAX_DRAWING_BYTES = 48 * 1024 * 1024
 #: Elements, those of every ``use`` counted again; how deep they may stand in one another; curves in all.
 MAX_ELEMENTS, MAX_DEPTH, MAX_CURVES = 50_000, 64, 200_000
 #: Things with names, and lines, that are told.
@@ -109,9 +111,11 @@ class _Reader:
     elements: int = 0
     curves: int = 0
     servers: Servers = field(init=False)
+    inlays: Inlays = field(init=False)
 
     def __post_init__(self) -> None:
         self.servers = Servers(self.styles, self._named, self.note)
+        self.inlays = Inlays(self.note)
 
     def note(self, text: str) -> None:
         """Tell once that something was left out, and how often."""
@@ -148,8 +152,11 @@ class _Reader:
                 self.walk(child, place)
         elif name == "use":
             self._use(element, place)
-        elif name in ("image", "foreignObject", "video", "iframe", "canvas"):
-            self.note(f"a {'picture' if name == 'image' else name} inside the drawing")
+        elif name == "image":
+            if values.get("visibility", "visible") == "visible":
+                self._picture(element, place)
+        elif name in ("foreignObject", "video", "iframe", "canvas"):
+            self.note(f"a {name} inside the drawing")
         elif name in ("text", "tspan", "textPath"):
             words = " ".join("".join(element.itertext()).split())
             self.note(f"the text “{words[:40]}”: turn it into outlines")
@@ -319,6 +326,23 @@ class _Reader:
                 shade |= {"part": place.part, "hidden": place.hidden}
                 self.paints.append({**own, **shade, "groups": list(place.groups)})
 
+    def _picture(self, element: Element, place: _Place) -> None:
+        """What a picture that is written into the document fills."""
+        em, (wide, high) = self._em(place), place.size
+        sides = (("x", wide, 0.0), ("y", high, 0.0), ("width", wide, math.nan), ("height", high, math.nan))
+        x, y, width, height = (
+            length("" if element.get(side, "") == "auto" else element.get(side, ""), whole, em, otherwise)
+            for side, whole, otherwise in sides
+        )
+        address, ratio = element.get("href") or element.get(HREF) or "", element.get("preserveAspectRatio", "")
+        if ratio.endswith("slice") and width > 0 and height > 0:
+            cut = self._cut(rectangle(x, y, width, height), place.transform)
+            place = replace(place, clips=(*place.clips, cut))
+        for tracks, shade, onto in self.inlays.lay(address, place.transform, (x, y, width, height), ratio):
+            own = self._packed([one.moved(onto) for one in tracks], True, place.clips)
+            shade |= {"alpha": 1.0, "part": place.part, "hidden": place.hidden, "groups": list(place.groups)}
+            self.paints.append({**own, **shade})
+
     def _keep_line(self, tracks: list[Track], values: dict[str, str], place: _Place) -> None:
         """What a shape is drawn along, and how wide its stroke is there (0: it has none)."""
         if len(self.lines) >= MAX_LINES:
@@ -487,12 +511,15 @@ def read_drawing(data: bytes, label: str) -> dict[str, Any]:
     """What an SVG document paints, as plain values.
 
     paints, from the lowest to the highest: curves [n, 4, 2] float64 in pixels of CSS, y down, straight [n], starts [k] of the closed
-    contours, even_odd, colour (three shares from 0 to 1, as CSS has them) and alpha, gradient
-    (its number, or -1), clips and groups (numbers, groups from the outmost to the inmost); opacity of each of the groups, which are
-    painted as one before they are laid over what is below; gradients as ``Gradient.of`` takes them; clips: what each lets through, as lists of the
-    same without colour, of which page is that of the whole (-1: there is none); parts: name, whether it was given by a person, number of the part
-    that each stands in (-1: none) and whether it is hidden (then its paints are, too, which nobody sees); each paint names its innermost; lines: what
-    shapes are drawn along (curves [n, 4, 2] y down, straight [n], closes, width of the stroke, part); notes: what was left out, with how often.
+    contours, even_odd, colour (three shares from 0 to 1, as CSS has them) and alpha, gradient (its number, or -1), inlay and cut where a
+    picture fills it (its number, and whether its alpha counts), clips and groups (numbers, groups from the outmost to the inmost);
+    opacity of each of the groups, which are painted as one before they are laid over what is below;
+    gradients as ``Gradient.of`` and inlays as ``Inlay.of`` take them;
+    clips: what each lets through, as lists of the same without colour, of which page is that of the whole (-1: there is none);
+    parts: name, whether it was given by a person, number of the part that each stands in (-1: none) and whether it is hidden (then its
+    paints are, too, which nobody sees); each paint names its innermost;
+    lines: what shapes are drawn along (curves [n, 4, 2] y down, straight [n], closes, width of the stroke, part);
+    notes: what was left out, with how often.
     DrawingError for what cannot be read, LimitError for what is too large.
     """
     if len(data) > MAX_DRAWING_BYTES:
@@ -528,4 +555,5 @@ def read_drawing(data: bytes, label: str) -> dict[str, Any]:
         raise DrawingError(f"{label}: {error.message}", "drawing") from None
     notes = [text if count == 1 else f"{text} ({count} times)" for text, count in reader.notes.items()]
     told = {"paints": reader.paints, "clips": reader.clips, "gradients": reader.servers.gradients, "page": page}
+    told["inlays"] = reader.inlays.placed
     return {**told, "groups": reader.groups, "parts": reader.parts, "lines": reader.lines, "notes": notes}

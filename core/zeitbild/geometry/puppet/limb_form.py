@@ -10,7 +10,7 @@ import manifold3d
 import numpy as np
 from numpy.typing import NDArray
 
-from zeitbild.geometry.drawing.painting import Drawing
+from zeitbild.geometry.drawing.painting import Drawing, Shade
 from zeitbild.geometry.mesh import Mesh
 from zeitbild.geometry.puppet.bending import Bend, subdivided
 
@@ -71,7 +71,7 @@ class LimbForm:
             rings = [ring * region.outline.step + region.outline.origin for ring in region.outline.loops()]
             straight, bent = self._bent(rings, tolerance)
             points, faces = _flat(bent)
-            lies.append(np.concatenate(straight)[faces])
+            lies.append(self._lies(np.concatenate(straight)[faces], region.shade))
             vertices.append(points)
             triangles.append(faces + first)
             parts.append(np.full(len(faces), self.numbers[own], np.int32))
@@ -88,11 +88,13 @@ class LimbForm:
             np.concatenate(parts),
             np.concatenate(patches),
             False,
-            self._lies(np.concatenate(lies)) if any(one.gradient >= 0 for one in shades) else None,
+            np.concatenate(lies) if any(one.gradient >= 0 or one.inlay >= 0 for one in shades) else None,
         )
 
-    def _lies(self, corners: Floats) -> NDArray[np.float32]:
-        """Shares of the page from its upper left."""
+    def _lies(self, corners: Floats, shade: Shade) -> NDArray[np.float32]:
+        """Shares of the page, or of the picture that fills them, from its upper left."""
+        if shade.inlay >= 0:
+            return self.drawing.inlays[shade.inlay].shares(corners)
         low, high = self.page
         shares = (corners - low) / (high - low)
         return np.stack([shares[..., 0], 1 - shares[..., 1]], axis=-1).astype(np.float32)

@@ -41,6 +41,8 @@ def fused_places(snapshot: Snapshot) -> list[tuple[int, ...]]:
 
 #: Pieces that a body is taken apart into at most; and how many bodies' pieces are remembered.
 _MOST_PIECES, _REMEMBERED = 64, 32
+#: Corners no farther apart than this share of a mesh are in one place.
+_ONE_PLACE = 1e-9
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -75,14 +77,20 @@ def _parts_of(mesh: Mesh) -> _Apart:
     count, t = len(mesh.vertices), mesh.triangles
     if not count or not len(t):
         return whole
-    rows, columns = t[:, [0, 1]].reshape(-1), t[:, [1, 2]].reshape(-1)
+    # Corners in one place are one: what lies edge to edge is not seen through one another.
+    step = float(np.ptp(mesh.vertices, axis=0).max()) * _ONE_PLACE or 1.0
+    _, place = np.unique(np.round(mesh.vertices / step), axis=0, return_inverse=True)
+    place = place.reshape(-1)
+    joined_t = place[t]
+    rows, columns = joined_t[:, [0, 1]].reshape(-1), joined_t[:, [1, 2]].reshape(-1)
     joined = coo_matrix((np.ones(len(rows), np.int8), (rows, columns)), shape=(count, count))
     _, labels = connected_components(joined, directed=False)
     # Corners of no triangle are parts of nothing.
-    used, part_of = np.unique(labels[t[:, 0]], return_inverse=True)
+    used, part_of = np.unique(labels[joined_t[:, 0]], return_inverse=True)
     if not 1 < len(used) <= _MOST_PIECES:
         return whole
-    return _Apart(mesh, part_of.astype(np.int32), tuple(_box(mesh.vertices[labels == one]) for one in used))
+    own = labels[place]
+    return _Apart(mesh, part_of.astype(np.int32), tuple(_box(mesh.vertices[own == one]) for one in used))
 
 
 def _box(vertices: NDArray[np.float64]) -> NDArray[np.float64]:

@@ -4,7 +4,7 @@ import { computed, onBeforeUnmount, onMounted, ref } from "vue";
 
 import { answer, api } from "@/api/client";
 import { useOffers } from "@/api/offers";
-import { filesOf, together } from "@/api/upload";
+import { filesOf, gathered, together } from "@/api/upload";
 import { schemaOfKind } from "@/controls/fields";
 import BarButton from "@/picture/BarButton.vue";
 import ElementHands from "@/picture/ElementHands.vue";
@@ -207,11 +207,26 @@ function kindFor(name: string) {
     ),
   );
 }
+/** Whether the selected element shows a file that is made of several like these. */
+function gathersHere(files: File[]): boolean {
+  const kind = selectedElement.value?.kind;
+  if (!kind) return false;
+  const fields = Object.values(schemaOfKind(offers.value?.schema ?? {}, kind).properties ?? {});
+  return fields.some(
+    (field) =>
+      field["x-widget"] === "file" && gathered(files, offers.value?.library[String(field["x-files"])]?.gathers ?? []),
+  );
+}
 async function drop(event: DragEvent) {
   if (!event.dataTransfer?.types.includes("Files")) return;
   event.preventDefault();
+  const all = await filesOf(event.dataTransfer);
+  if (gathersHere(all)) {
+    dropped.value = all;
+    return;
+  }
   // What makes one thing: of several the first.
-  const [files = []] = together(await filesOf(event.dataTransfer));
+  const [files = []] = together(all);
   // A model may bring pictures along; it is what the element shows.
   const file = files.find((one) => kindFor(one.name)?.name === "model") ?? files[0];
   if (!file) return;
