@@ -26,9 +26,11 @@ from zeitbild.finishes import Finish
 from zeitbild.keys import Key, Track
 from zeitbild.render import QUALITIES, render
 from zeitbild.resolve import resolve
+from zeitbild.resolve.hands import marks_of
 from zeitbild.resolve.speaking import Speaking, speak
 from zeitbild.sound.speech import MOUTHS
 from zeitbild.testing import NOWHERE
+from zeitbild.values import Placement
 
 _PUFFIN = SHIPPED["puffin-parts"].path.read_text()
 
@@ -85,6 +87,34 @@ class Pictures(unittest.TestCase):
         self.assertLess(float(off.mean()), 1e-3)
         # The rasteriser lays edges over one another that lie beside one another here.
         self.assertLess(float((off > 0.1).mean()), 1e-3)
+
+    def test_marks_tell_where_parts_turn_and_end_and_how_their_own_places_are_seen(self) -> None:
+        placement = Placement(position=(20, -10, 0), rotation=(0, 0, 30), scale=(1.2, 1.2, 1.2))
+        still = {"head": Limb(turn=25), "leg_far": Limb(turn=-30, move=(4, 2))}
+        for mirrored in (False, True):
+            puppet = _puffin(limbs=still, placement=placement, mirrored=mirrored)
+            before = {one.name: one for one in marks_of(_shot(puppet), "bird", 1, NOWHERE)}
+            for code, limb in still.items():
+                own = np.array(before[code].own).reshape(2, 3)
+                pivot, tip = np.array(before[code].points)
+                # The point of the part's own places that is seen at its pivot, given as its pivot, changes nothing.
+                at = np.linalg.solve(own[:, :2], pivot - own[:, 2])
+                typed = limb.model_copy(update={"turns_about": "a point", "pivot": (float(at[0]), float(at[1]))})
+                same = puppet.model_copy(update={"limbs": {**still, code: typed}})
+                after = {one.name: one for one in marks_of(_shot(same), "bird", 1, NOWHERE)}
+                np.testing.assert_allclose(after[code].points, before[code].points, atol=1e-4)
+                # A turn by 10 degrees turns the way to the tip by as much in the plane that carries it.
+                more = puppet.model_copy(
+                    update={"limbs": {**still, code: limb.model_copy(update={"turn": limb.turn + 10})}}
+                )
+                turned = {one.name: one for one in marks_of(_shot(more), "bird", 1, NOWHERE)}
+                np.testing.assert_allclose(turned[code].points[0], pivot, atol=1e-6)
+                carried = np.linalg.inv(np.array(before[code].carried).reshape(2, 2))
+                one, other = carried @ (tip - pivot), carried @ (np.array(turned[code].points[1]) - pivot)
+                angle = np.degrees(np.arctan2(other[1], other[0]) - np.arctan2(one[1], one[0]))
+                self.assertAlmostEqual((angle + 180) % 360 - 180, 10, places=6)
+        with self.assertRaises(InputError):
+            marks_of(_shot(_puffin()), "cat", 1, NOWHERE)
 
     def test_turned_round_it_is_mirrored(self) -> None:
         own, other = _seen(_shot(_puffin())), _seen(_shot(_puffin(mirrored=True)))

@@ -22,6 +22,7 @@ from shots.examine import (
     estimate,
     examine,
     frame_camera,
+    marks_on_picture,
     read_length,
     strokes_of,
     where_elements_lie,
@@ -45,6 +46,7 @@ from shots.schemas import (
     LengthIn,
     LengthOut,
     LiesOut,
+    MarkedOut,
     PaletteIn,
     PickIn,
     PictureIn,
@@ -341,6 +343,13 @@ async def strokes(request: HttpRequest, shot_id: int, data: StrokesIn) -> list[d
     """The strokes that a penwork of an unsaved document has, in the order in which they were found."""
     await _reach_recently(signed_in(request), shot_id, data.document)
     return await compute(SHORT, signed_in(request).id, strokes_of, data.document, data.element, data.frame)
+
+
+@router.post("/shots/{shot_id}/marks", response=list[MarkedOut], operation_id="marksOfElement")
+async def marks(request: HttpRequest, shot_id: int, data: StrokesIn) -> list[dict[str, Any]]:
+    """What hands on the picture take hold of in an element of an unsaved document: parts of a puppet, strokes."""
+    await _reach_recently(signed_in(request), shot_id, data.document)
+    return await compute(SHORT, signed_in(request).id, marks_on_picture, data.document, data.element, data.frame)
 
 
 @router.post("/shots/{shot_id}/waveforms", response=list[WaveformOut], operation_id="waveforms")

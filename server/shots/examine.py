@@ -35,7 +35,7 @@ from zeitbild.render import QUALITIES, render
 from zeitbild.render.passes import offered
 from zeitbild.resolve import reach_of, resolve
 from zeitbild.resolve.framing import framed
-from zeitbild.resolve.hands import lie_on, picked, way_of
+from zeitbild.resolve.hands import lie_on, marks_of, picked, way_of
 from zeitbild.storage import own_prefix
 from zeitbild.timing import Length, parse_frames, parse_length, parse_rate, phase_of, turned_degrees
 
@@ -240,6 +240,11 @@ def _fresh(document: str, frames: Sequence[int], quality: str, layer: str) -> in
 def where_elements_lie(document: Any, frame: int) -> list[dict[str, Any]]:
     """Where the elements of an unsaved document lie on the picture, and how a drag moves them."""
     return [asdict(one) for one in lie_on(read_shot(document), frame, AssetFolder(assets_folder()))]
+
+
+def marks_on_picture(document: Any, element: str, frame: int) -> list[dict[str, Any]]:
+    """What hands take hold of in an element of an unsaved document."""
+    return [asdict(one) for one in marks_of(read_shot(document), element, frame, AssetFolder(assets_folder()))]
 
 
 #: Points that are given of a stroke at most.

@@ -195,11 +195,20 @@ class SpeakIn(Schema):
 
 
 class StrokesIn(Schema):
-    """A penwork of an unsaved document."""
+    """An element of an unsaved document, at a frame."""
 
     document: dict[str, Any]
     element: str = Field(max_length=80)
     frame: int = 1
+
+
+class MarkedOut(Schema):
+    """What hands on the picture take hold of in an element (see ``resolve.hands``)."""
+
+    name: str
+    points: list[tuple[float, float]]
+    own: tuple[float, float, float, float, float, float]
+    carried: tuple[float, float, float, float]
 
 
 class StrokeOut(Schema):

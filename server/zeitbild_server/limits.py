@@ -41,7 +41,7 @@ LARGER = (
     ),
     (
         re.compile(
-            r"^/api/shots/\d+/(document|picture|examine|framing|lies|pick|way|values|retime|speak|strokes|waveforms|sound|histogram|palette|estimate)$"
+            r"^/api/shots/\d+/(document|picture|examine|framing|lies|pick|way|values|retime|speak|strokes|marks|waveforms|sound|histogram|palette|estimate)$"
         ),
         settings.DATA_UPLOAD_MAX_MEMORY_SIZE,
     ),

@@ -20,7 +20,7 @@ from zeitbild_server.testing import StudioCase
 #: Least roles that differ from the rule: reading is for viewers, everything else for editors.
 _LOOKING = {
     *("renderPicture", "examine", "frameCamera", "whereElementsLie", "elementsAt", "histogram", "findPalette"),
-    *("giveUpJob", "movingValues", "retime", "speak", "foundStrokes", "waveforms", "listen", "wayOfElement"),
+    *("giveUpJob", "movingValues", "retime", "speak", "foundStrokes", "marksOfElement", "waveforms", "listen", "wayOfElement"),
 }
 _OWNING = {"deleteProject", "restoreProject", "addMember", "changeMember", "getJournal"}
 #: Anybody may leave; putting others out is for owners, and has a test of its own.
@@ -79,6 +79,7 @@ class Access(StudioCase):
             "listen": {"document": document, "first": 1, "count": 4},
             "retime": {"document": document, "what": "reverse-all"},
             "foundStrokes": {"document": document, "element": "none"},
+            "marksOfElement": {"document": document, "element": "none"},
             "speak": {"document": document, "sound": "", "mouth": "", "values": {}},
             "histogram": seen,
             "findPalette": seen,

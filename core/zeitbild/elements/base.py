@@ -213,6 +213,27 @@ def as_placed(parameters: ElementBase) -> Facing:
     return Facing()
 
 
+#: a, b, c, d, e, f, which take x and y to a x + b y + c and d x + e y + f.
+Affine = tuple[float, float, float, float, float, float]
+UNMOVED: Affine = (1.0, 0.0, 0.0, 0.0, 1.0, 0.0)
+
+
+@dataclass(frozen=True, slots=True)
+class Mark:
+    """Something of an element that hands on the picture take hold of: points in its plane (units from its place), the name that documents
+    have for it, what takes its own places as documents have them to that plane, and what does so but for its own turn and stretch."""
+
+    name: str
+    points: tuple[tuple[float, float], ...]
+    own: Affine = UNMOVED
+    carried: Affine = UNMOVED
+
+
+def unmarked(parameters: Any, time: Time, built: Any) -> Sequence[Mark]:
+    """For kinds that are taken hold of as a whole only."""
+    return ()
+
+
 @dataclass(frozen=True, slots=True)
 class ElementKind:
     """A kind of element.
@@ -223,7 +244,7 @@ class ElementKind:
     ``wear`` gives what each part number of its meshes wears at a time, always as many. ``faces`` tells
     whether it turns to the camera. note says in a few words what it is; what is not seen itself is only a place
     for others. Others may stand inside of what ``holds`` them: ``copies`` says how often and where they are there at a time, always as often and
-    under the same names.
+    under the same names. ``marks`` are what hands take hold of beside the whole.
     """
 
     name: str
@@ -238,6 +259,7 @@ class ElementKind:
     seen: bool = True
     holds: bool = False
     copies: Callable[[Any, Time, Any], Sequence[Copied]] = once
+    marks: Callable[[Any, Time, Any], Sequence[Mark]] = unmarked
 
 
 kinds: Registry[ElementKind] = Registry("element", "zeitbild.elements")

@@ -16,7 +16,7 @@ from zeitbild.caching import SizedCache
 from zeitbild.drawings import SHIPPED
 from zeitbild.elements._flat import FlatElement, faces
 from zeitbild.elements._text import TextElement
-from zeitbild.elements.base import Copied, ElementKind, Posed, kinds
+from zeitbild.elements.base import Copied, ElementKind, Mark, Posed, kinds
 from zeitbild.errors import DrawingError, InputError
 from zeitbild.finishes import Finish
 from zeitbild.geometry.drawing.lines import lines_of
@@ -37,6 +37,8 @@ MOST_STROKES, _MOST_DRAWN, _MOST_POINTS = 2000, 400, 3000
 _LETTERS = 512
 #: Points that a line of a drawing is taken apart into for each of its curves, and of all at most.
 _FINE, _MOST_FINE = 24, 4000
+#: Points by which a stroke is shown to hands at most.
+_MARK_POINTS = 32
 #: Half the width of a line that has none, as a share of the drawing.
 _HAIR = 1 / 200
 _WORD: dict[str, Any] = {"writes": "a word"}
@@ -244,9 +246,10 @@ class Penwork(FlatElement):
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Built:
-    """Strokes in the order of writing with the numbers under which they were found, pieces, when each is written, the size of all, and triangles of
-    finished pieces."""
+    """All strokes as they were found; those that are written in their order with the numbers under which they were found, pieces, when each is
+    written, the size of all, and triangles of finished pieces."""
 
+    found: tuple[Stroke, ...]
     strokes: tuple[Stroke, ...]
     numbers: tuple[int, ...]
     pieces: tuple[Piece, ...]
@@ -375,7 +378,9 @@ def build(element: Penwork, assets: AssetSource) -> Built:
     by_hand = element.speed == "by hand"
     reach = [float(np.hypot(*one.points.T).max() + one.radii.max()) for one in strokes]
     size = max([*reach, *(float(np.hypot(*ring.T).max()) for own in rings for ring in own), 1e-3])
-    return Built(tuple(strokes), tuple(numbers), pieces, Plan.of(strokes, by_hand, element.pause), size, {})
+    return Built(
+        tuple(found), tuple(strokes), tuple(numbers), pieces, Plan.of(strokes, by_hand, element.pause), size, {}
+    )
 
 
 def _shares(element: Penwork, time: Time) -> tuple[float, float]:
@@ -425,6 +430,15 @@ def copies(element: Penwork, time: Time, built: Built) -> Sequence[Copied]:
     return (Copied("", matrix, there=writes or element.pen == "stays where it was last"),)
 
 
+def marks(element: Penwork, time: Time, built: Built) -> Sequence[Mark]:
+    """Every stroke as it was found, by its number."""
+    told = []
+    for at, stroke in enumerate(built.found, 1):
+        some = stroke.points[np.unique(np.linspace(0, len(stroke.points) - 1, _MARK_POINTS).astype(int))]
+        told.append(Mark(str(at), tuple((float(x), float(y)) for x, y in some)))
+    return told
+
+
 def _tip(stroke: Stroke, share: float, by_hand: bool) -> tuple[Floats, Floats]:
     """Where a pen is at a share of a stroke's time, and in which way it goes."""
     times = stroke.times(by_hand)
@@ -446,5 +460,6 @@ kinds.register(
         note="writing and lines that a pen draws",
         holds=True,
         copies=copies,
+        marks=marks,
     )
 )

@@ -16,7 +16,7 @@ from zeitbild.caching import SizedCache
 from zeitbild.drawings import SHIPPED
 from zeitbild.elements._flat import FlatElement, faces
 from zeitbild.elements._inlaid import inlaid
-from zeitbild.elements.base import ElementKind, Posed, Worn, kinds
+from zeitbild.elements.base import Affine, ElementKind, Mark, Posed, Worn, kinds
 from zeitbild.errors import DrawingError
 from zeitbild.finishes import Finish
 from zeitbild.geometry.drawing.painting import Shade, drawing_at
@@ -374,6 +374,29 @@ def pose(element: Puppet, time: Time, built: Built) -> Sequence[Posed]:
     return [body for _, _, body in sorted(found, key=lambda one: one[:2])]
 
 
+def marks(element: Puppet, time: Time, built: Built) -> Sequence[Mark]:
+    """Every part that is seen, by its code: the point that it turns about, and its tip; before them the puppet's plane, which has no name."""
+    posed = Pose(built.rig, _postures(element, stances(element, time), built), built.outlines)
+    scale, middle, side = built.scale, built.middle, -1.0 if element.mirrored else 1.0
+    from_plane = np.array([[1 / scale, 0, middle[0]], [0, 1 / scale, middle[1]], [0, 0, 1]])
+    to_plane = np.diag([side, 1.0, 1.0]) @ np.linalg.inv(from_plane)
+
+    def place(point: NDArray[np.float64]) -> tuple[float, float]:
+        x, y = to_plane[:2, :2] @ point + to_plane[:2, 2]
+        return float(x), float(y)
+
+    def affine(matrix: NDArray[np.float64]) -> Affine:
+        a, b, c, d, e, f = (to_plane @ matrix @ from_plane)[:2].reshape(-1).tolist()
+        return a, b, c, d, e, f
+
+    found = [Mark("", ((0.0, 0.0),), affine(np.eye(3)), affine(np.eye(3)))]
+    for at, (limb, stood) in enumerate(zip(built.rig.limbs, posed.stood(), strict=True)):
+        if stood.seen:
+            pivot, tip = posed.ends(at)
+            found.append(Mark(limb.code, (place(pivot), place(tip)), affine(stood.matrix), affine(posed.carried(at))))
+    return found
+
+
 def _form(built: Built, limb: Found, bend: Bend | None) -> LimbForm:
     assert limb.drawing is not None
     numbers = tuple(built.shades.index(one) for one in limb.drawing.shades)
@@ -410,5 +433,6 @@ kinds.register(
         wear=wear,
         faces=faces,
         note="a drawing whose parts move",
+        marks=marks,
     )
 )

@@ -92,7 +92,8 @@ def drawing_of(pictures: Sequence[tuple[str, bytes]], label: str) -> bytes:
 
 def gathered(path: Path, label: str) -> bytes:
     """The drawing of all pictures in a ZIP, by their places in it. DrawingError for what is no ZIP or holds none, LimitError for too much."""
-    pictures, size = [], 0
+    pictures: list[tuple[str, bytes]] = []
+    size = 0
     try:
         with zipfile.ZipFile(path) as packed:
             for entry in packed.infolist():

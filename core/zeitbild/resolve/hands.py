@@ -16,11 +16,13 @@ from zeitbild.geometry.transforms import put
 from zeitbild.resolve.facing import picture_plane, set_up
 from zeitbild.resolve.framing import extent_of
 from zeitbild.resolve.resolving import resolve
-from zeitbild.resolve.standing import groups_matrix
+from zeitbild.resolve.standing import Standing, groups_matrix
 from zeitbild.shipped import AssetSource
 from zeitbild.snapshot.quality import QUALITIES
 
 Pair = tuple[float, float]
+#: Units by which is found how the picture shows what lies beside a place.
+_BESIDE = 0.01
 Triple = tuple[float, float, float]
 
 
@@ -71,6 +73,54 @@ def lie_on(shot: Shot, frame: int, assets: AssetSource) -> tuple[Lies, ...]:
         across, down = back @ right * a_pixel, back @ -up * a_pixel
         found.append(Lies(element.id, boxes.get(element.id), (x / w, y / w), _triple(across), _triple(down)))
     return tuple(found)
+
+
+@dataclass(frozen=True, slots=True)
+class Marked:
+    """A mark of an element (``elements.base.Mark``) on the picture: its points in pixels of the raster, and what takes its own places, and
+    ways but for its own turn and stretch, to pixels about its first point."""
+
+    name: str
+    points: tuple[Pair, ...]
+    own: tuple[float, float, float, float, float, float]
+    carried: tuple[float, float, float, float]
+
+
+def marks_of(shot: Shot, element: str, frame: int, assets: AssetSource) -> tuple[Marked, ...]:
+    """What hands take hold of in an element beside the whole, through the camera in view; what is behind the camera is left out.
+    InputError if there is no such element."""
+    number = next((at for at, one in enumerate(shot.elements) if one.id == element), -1)
+    if number < 0:
+        raise InputError(f"there is no element {element[:40]!r}", "element")
+    time = time_of(shot, frame)
+    placed, marks = Standing(shot, [(number, "shown")], assets, time).marks(number)
+    plain = evaluate(shot, time)
+    camera = set_up(plain.camera_of(""), plain.raster)
+
+    def seen(points: NDArray[np.float64]) -> NDArray[np.float64] | None:
+        """Places of the element's plane [n, 2] in pixels."""
+        at = camera.project(put(placed, np.column_stack([points, np.zeros(len(points))])))
+        if not camera.parallel and (at[:, 2] <= camera.near).any():
+            return None
+        found: NDArray[np.float64] = at[:, :2] / at[:, 2:]
+        return found
+
+    told = []
+    for mark in marks:
+        points = np.array(mark.points, np.float64).reshape(-1, 2)
+        on = seen(points)
+        # How a place beside the first point goes to pixels: perspective is straight for so little.
+        around = seen(points[0] + np.array([[0.0, 0.0], [_BESIDE, 0.0], [0.0, _BESIDE]]))
+        if on is None or around is None:
+            continue
+        to_pixels = np.stack([around[1] - around[0], around[2] - around[0]], axis=1) / _BESIDE
+        own, carried = np.array(mark.own).reshape(2, 3), np.array(mark.carried).reshape(2, 3)
+        linear = to_pixels @ own[:, :2]
+        shift = around[0] + to_pixels @ (own[:, 2] - points[0])
+        a, b, c, d, e, f = np.column_stack([linear, shift]).reshape(-1).tolist()
+        k, m, n, o = (to_pixels @ carried[:, :2]).reshape(-1).tolist()
+        told.append(Marked(mark.name, tuple((float(x), float(y)) for x, y in on), (a, b, c, d, e, f), (k, m, n, o)))
+    return tuple(told)
 
 
 def way_of(shot: Shot, element: str, frames: Sequence[int], assets: AssetSource) -> list[Pair | None]:

@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from zeitbild.document.evaluate import evaluate, moves_at_all, time_of
 from zeitbild.document.shot import Shot
 from zeitbild.elements import ElementBase, ElementKind, kinds
-from zeitbild.elements.base import IN_PLACE, Copied, Posed, as_built, once
+from zeitbild.elements.base import IN_PLACE, Copied, Mark, Posed, as_built, once
 from zeitbild.errors import InputError
 from zeitbild.geometry.transforms import placement
 from zeitbild.resolve.facing import picture_plane, seen_from_behind, set_up, turned_to
@@ -204,6 +204,27 @@ class Standing:
     def _ago(self, time: Time, later: Fraction) -> Time:
         return time_of(self.shot, time.frame - later) if later else time
 
+    def _stands(self, plain: Shot, element: ElementBase, placed: NDArray[np.float64]) -> NDArray[np.float64]:
+        """Where an element at rest stands [4, 4] that groups put somewhere, turned to the camera if it is to be."""
+        own, stands = element_matrix(element), kinds.get(element.kind).faces(element).stands
+        camera, whole = plain.camera_of(self.camera), placed @ own
+        if stands == "on the picture":
+            whole = picture_plane(set_up(camera, plain.raster)) @ whole
+        elif stands != "as placed":
+            pivot, upright = np.array(element.pivot_offset), stands == "to the camera, upright"
+            whole = turned_to(camera, whole, own[:3, :3], pivot, upright=upright)
+        return whole
+
+    def marks(self, number: int) -> tuple[NDArray[np.float64], Sequence[Mark]]:
+        """What hands take hold of in an element, at the frame, and where the first of its copies stands [4, 4]."""
+        theres = self._together(number, self._now)[0]
+        time = self._ago(self._now, theres[0].later)
+        plain = evaluate(self.shot, time)
+        _, kind, built = self._built_as(number, theres[0].later)
+        with _at_element(number):
+            found = kind.marks(plain.elements[number], time, built)
+        return self._stands(plain, plain.elements[number], theres[0].placed), found
+
     def _together(self, number: int, time: Time) -> list[list[_There]]:
         """All copies of an element, those together that show the same time and fade as one, always in the same order."""
         holders = self.shot.groups_of(self.shot.elements[number])
@@ -246,15 +267,8 @@ class Standing:
         element, (_, kind, built) = plain.elements[number], self._built_as(number, theres[0].later)
         with _at_element(number):
             poses = self._in_order(number, theres[0].later, kind.pose(element, time, built))
-        own = element_matrix(element)
-        stands, camera = kind.faces(element).stands, plain.camera_of(self.camera)
         for there in theres:
-            placed = there.placed @ own
-            if stands == "on the picture":
-                placed = picture_plane(set_up(camera, plain.raster)) @ placed
-            elif stands != "as placed":
-                pivot, upright = np.array(element.pivot_offset), stands == "to the camera, upright"
-                placed = turned_to(camera, placed, own[:3, :3], pivot, upright=upright)
+            placed = self._stands(plain, element, there.placed)
             for posed in poses:
                 whole = placed if posed.matrix == IN_PLACE else placed @ np.array(posed.matrix).reshape(4, 4)
                 yield posed, there.copy, tuple(float(value) for value in whole.reshape(-1))

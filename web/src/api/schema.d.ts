@@ -616,6 +616,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot_id}/marks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Marks
+         * @description What hands on the picture take hold of in an element of an unsaved document: parts of a puppet, strokes.
+         */
+        post: operations["marksOfElement"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot_id}/waveforms": {
         parameters: {
             query?: never;
@@ -2261,7 +2281,7 @@ export interface components {
         };
         /**
          * StrokesIn
-         * @description A penwork of an unsaved document.
+         * @description An element of an unsaved document, at a frame.
          */
         StrokesIn: {
             /** Document */
@@ -2275,6 +2295,35 @@ export interface components {
              * @default 1
              */
             frame?: number;
+        };
+        /**
+         * MarkedOut
+         * @description What hands on the picture take hold of in an element (see ``resolve.hands``).
+         */
+        MarkedOut: {
+            /** Name */
+            name: string;
+            /** Points */
+            points: [
+                number,
+                number
+            ][];
+            /** Own */
+            own: [
+                number,
+                number,
+                number,
+                number,
+                number,
+                number
+            ];
+            /** Carried */
+            carried: [
+                number,
+                number,
+                number,
+                number
+            ];
         };
         /**
          * WaveformOut
@@ -4009,6 +4058,32 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["StrokeOut"][];
+                };
+            };
+        };
+    };
+    marksOfElement: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StrokesIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MarkedOut"][];
                 };
             };
         };

@@ -124,7 +124,14 @@ class Pose:
         stretched = np.diag([own.stretch[0], own.stretch[1], 1.0])
         return _shift(*own.move) @ _about(self.pivots[at], _turned(turn) @ stretched)
 
-    def _carried(self, at: int) -> Floats:
+    def ends(self, at: int) -> tuple[Floats, Floats]:
+        """Where a part turns and where it ends, in the pose (drawing units)."""
+        tip, bend = self.tip(at), self.bend(at, self.bends[at])
+        if bend is not None:
+            tip = bend.put(tip[None])[0][0]
+        return _put(self.placed(at), self.pivots[at]), _put(self.placed(at), tip)
+
+    def carried(self, at: int) -> Floats:
         """Where what a part hangs on takes it."""
         parent = self.parents[at]
         if parent < 0:
@@ -139,7 +146,7 @@ class Pose:
         """What takes a part's points to where they are [3, 3]."""
         found = self._placed.get(at)
         if found is None:
-            found = self._placed[at] = self._carried(at) @ self._local(at, self.turns[at])
+            found = self._placed[at] = self.carried(at) @ self._local(at, self.turns[at])
         return found
 
     def _reach(self, at: int) -> None:
@@ -154,7 +161,7 @@ class Pose:
 
     def _goal(self, at: int) -> Floats:
         """The place that is asked for, as what the part ``at`` hangs on sees it."""
-        return _put(_back(self._carried(at)), np.array(self.postures[at].reach_to))
+        return _put(_back(self.carried(at)), np.array(self.postures[at].reach_to))
 
     def _look(self, at: int, own: Posture) -> None:
         """One bone alone points there."""
@@ -188,7 +195,7 @@ class Pose:
         upper = self.parents[at]
         start, joint, tip = self.pivots[upper], self.pivots[at], self.tip(at)
         above = self.postures[upper]
-        goal = _put(_back(self._carried(upper)), np.array(own.reach_to)) - above.move
+        goal = _put(_back(self.carried(upper)), np.array(own.reach_to)) - above.move
         first, second = float(np.hypot(*(joint - start))), float(np.hypot(*(tip - joint)))
         far = float(np.hypot(*(goal - start)))
         if first == 0 or second == 0:

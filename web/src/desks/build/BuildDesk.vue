@@ -32,6 +32,10 @@ import { copied, paste } from "./clipboard";
 import DrawOver from "./DrawOver.vue";
 import { addElement, putInto } from "./elements";
 import { drawnIn } from "./handDrawing";
+import LimbHands from "./LimbHands.vue";
+import { limbsOnPicture } from "./limbs";
+import StrokeHands from "./StrokeHands.vue";
+import { numberedIn } from "./strokes";
 import { elementsAt, useHands } from "@/picture/useHands";
 import HistogramPanel from "./HistogramPanel.vue";
 import LightList from "./LightList.vue";
@@ -269,13 +273,25 @@ onBeforeUnmount(() => {
             :raster
             :width
           />
-          <ElementHands
-            v-else-if="chosen.length && !shot.looking && !playback.current.value"
-            :hands
-            :raster
-            :width
-            @click="(event) => pick(...place(event), event)"
-          />
+          <template v-else-if="chosen.length && !shot.looking && !playback.current.value">
+            <ElementHands :hands :raster :width @click="(event) => pick(...place(event), event)" />
+            <LimbHands
+              v-if="selectedElement?.kind === 'puppet' && chosen.length === 1 && limbsOnPicture"
+              :key="selectedElement.id"
+              :element="selectedElement"
+              :path="hands.pathOf(selectedElement)"
+              :raster
+              :width
+            />
+            <StrokeHands
+              v-else-if="selectedElement && numberedIn === selectedElement.id"
+              :key="selectedElement.id"
+              :element="selectedElement"
+              :path="hands.pathOf(selectedElement)"
+              :raster
+              :width
+            />
+          </template>
         </template>
         <template #over><HistogramPanel v-if="spread" @close="spread = false" /></template>
       </LivePicture>

@@ -1,17 +1,18 @@
 <script setup lang="ts">
 /** The parts of a puppet, and how the chosen one stands. */
-import { computed, ref, watch } from "vue";
+import { computed, watch } from "vue";
 
 import { type LimbFacts, useLibrary } from "@/api/library";
 import type { JsonSchema } from "@/api/offers";
 import { resolveRef } from "@/controls/fields";
 import ListField from "@/controls/ListField.vue";
 import PressButton from "@/controls/PressButton.vue";
+import SwitchField from "@/controls/SwitchField.vue";
 import SchemaForm from "@/controls/SchemaForm.vue";
 import { movesOf, split } from "@/shot/moves";
 import { useShot } from "@/shot/store";
 
-import { atRest, type Limb, type Limbs } from "./limbs";
+import { atRest, chosenLimb, type Limb, type Limbs, limbsOnPicture } from "./limbs";
 
 const props = defineProps<{ schema: JsonSchema; root: JsonSchema; modelValue: Limbs; path: string; file: string }>();
 const shot = useShot();
@@ -21,7 +22,14 @@ const library = useLibrary(
 );
 const facts = computed(() => library.factsOf(props.file));
 const limbs = computed<LimbFacts[]>(() => facts.value?.limbs ?? []);
-const chosen = ref("");
+const puppet = computed(() => {
+  const at = /^elements\.(\d+)\./.exec(props.path)?.[1];
+  return shot.draft?.elements[Number(at)]?.id ?? "";
+});
+const chosen = computed({
+  get: () => chosenLimb.value[puppet.value] ?? "",
+  set: (code) => (chosenLimb.value = { ...chosenLimb.value, [puppet.value]: code }),
+});
 watch(
   limbs,
   (all) => {
@@ -117,7 +125,13 @@ const known = (own: Limb) => own as unknown as Record<string, unknown>;
         <span v-else-if="changed.has(one.code)" class="ml-auto text-2xs text-soft" title="Not as drawn">posed</span>
       </li>
     </ul>
-    <p v-else class="text-soft">
+    <SwitchField
+      v-if="limbs.length"
+      label="Hands on the picture"
+      :model-value="limbsOnPicture"
+      @commit="limbsOnPicture = $event"
+    />
+    <p v-if="!limbs.length" class="text-soft">
       {{
         facts && !facts.limbs
           ? "This drawing was brought before its parts were looked for: bring it once more."

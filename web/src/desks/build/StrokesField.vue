@@ -5,7 +5,10 @@ import { computed, onBeforeUnmount, ref, shallowRef, watch } from "vue";
 
 import { answer, api, Problem } from "@/api/client";
 import PressButton from "@/controls/PressButton.vue";
+import SwitchField from "@/controls/SwitchField.vue";
 import { useShot } from "@/shot/store";
+
+import { leaveOut, numberedIn, orderOf, putStroke, turnRound } from "./strokes";
 
 const props = defineProps<{ element: Record<string, unknown>; path: string; error?: string | undefined }>();
 interface Stroke {
@@ -75,8 +78,7 @@ onBeforeUnmount(() => window.clearTimeout(timer));
 const base = computed(() => props.path.replace(/\.order$/, ""));
 const order = computed(() => {
   const all = found.value.map((one) => one.number);
-  const named = (props.element.order as number[]).filter((one) => all.includes(one));
-  return [...named, ...all.filter((one) => !named.includes(one))];
+  return orderOf(props.element.order as number[], all);
 });
 const turned = computed(() => new Set(props.element.turned as number[]));
 const out = computed(() => new Set(props.element.left_out as number[]));
@@ -90,16 +92,7 @@ const everything = computed(() =>
   found.value.map((stroke) => stroke.points.map(([x = 0, y = 0]) => `${x * 100},${y * 100}`).join(" ")),
 );
 const high = computed(() => Math.max(6, ...found.value.flatMap((one) => one.points.map(([, y = 0]) => y * 100))));
-function put(from: number, to: number) {
-  const list = [...order.value];
-  const [one] = list.splice(from, 1);
-  if (one === undefined || to < 0 || to > list.length) return;
-  list.splice(to, 0, one);
-  shot.edit(props.path, list, true, `Stroke ${one} is written as number ${to + 1}`);
-}
-function toggled(set: Set<number>, one: number) {
-  return set.has(one) ? [...set].filter((other) => other !== one) : [...set, one];
-}
+const put = (from: number, to: number) => putStroke(shot, base.value, order.value, from, to);
 function reset() {
   shot.editMany(
     { [props.path]: [], [`${base.value}.turned`]: [], [`${base.value}.left_out`]: [] },
@@ -157,7 +150,7 @@ const dragged = ref(-1);
           class="px-0.5!"
           :aria-label="`Stroke ${at + 1} from its other end`"
           :aria-pressed="turned.has(one)"
-          @click="shot.edit(`${base}.turned`, toggled(turned, one), true, `Stroke ${at + 1} from its other end`)"
+          @click="turnRound(shot, base, turned, one, at)"
           ><ArrowLeftRight :size="13" aria-hidden="true"
         /></PressButton>
         <PressButton
@@ -165,19 +158,23 @@ const dragged = ref(-1);
           class="px-0.5!"
           :aria-label="`Stroke ${at + 1} is written`"
           :aria-pressed="!out.has(one)"
-          @click="
-            shot.edit(
-              `${base}.left_out`,
-              toggled(out, one),
-              true,
-              out.has(one) ? 'Write a stroke' : 'Leave a stroke out',
-            )
-          "
+          @click="leaveOut(shot, base, out, one)"
           ><EyeOff v-if="out.has(one)" :size="13" aria-hidden="true" /><Eye v-else :size="13" aria-hidden="true"
         /></PressButton>
       </li>
     </ol>
     <p v-else-if="!failure" class="text-soft">No strokes.</p>
+    <template v-if="order.length">
+      <SwitchField
+        label="Numbers on the picture"
+        :model-value="numberedIn === element.id"
+        @commit="numberedIn = $event ? (element.id as string) : ''"
+      />
+      <p v-if="numberedIn === element.id" class="text-soft">
+        A click on a number begins its stroke at the other end; dragged onto another it is written in its place; Delete
+        leaves it out.
+      </p>
+    </template>
     <PressButton v-if="changed" quiet class="justify-self-start" @click="reset">As they were found</PressButton>
     <p v-if="failure || error" class="text-now" role="alert">✕ {{ failure || error }}</p>
   </div>

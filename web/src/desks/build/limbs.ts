@@ -1,6 +1,13 @@
 /** Parts of a puppet, as documents have them: what is not said is as drawn. */
 import type { JsonSchema } from "@/api/offers";
 
+import { ref } from "vue";
+
+/** The part that is chosen in each puppet, by the puppet's identity: in its list and on the picture alike. */
+export const chosenLimb = ref<Record<string, string>>({});
+/** Whether parts have hands on the picture. */
+export const limbsOnPicture = ref(true);
+
 export interface Stance {
   turn?: number;
   bend?: number;
