@@ -7,13 +7,13 @@ import math
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from fractions import Fraction
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Protocol
 
 import numpy as np
 from numpy.typing import NDArray
 
 from zeitbild.errors import InputError
-from zeitbild.geometry.scatter import Area
+from zeitbild.geometry.scatter import Surface
 from zeitbild.seeded import around, shares
 from zeitbild.timing import Time
 from zeitbild.timing.easing import bezier
@@ -22,10 +22,24 @@ if TYPE_CHECKING:
     from zeitbild.elements.spray import Spray
 
 Floats = NDArray[np.float64]
-Areas = Mapping[str, Area]
+
+
+class Place(Protocol):
+    """Something flat that things come from or gather into (``scatter.Area``)."""
+
+    def at(self, along: Floats, u: Floats, v: Floats) -> tuple[Floats, Floats | None]:
+        """Points [n, 2] and colours there."""
+        ...
+
+
+Areas = Mapping[str, Place]
 
 #: Things at once at most.
 MOST = 400_000
+#: What comes from another element.
+SURFACE = "the surface of an element"
+#: What has the colours that things may have.
+PAINTED = {"those of the drawing": "a drawing", "those of the picture": "a picture"}
 #: What chance decides of each, one stream of numbers for each.
 _BORN, _LIFE, _FROM, _WAY, _SPEED, SIZE, _PATH, _LATE, TURN = range(10, 100, 10)
 #: The golden ratio's share: numbers that follow one another lie evenly among each other.
@@ -39,7 +53,8 @@ class Moving:
     """Those that there are at a time, by their numbers [n]: ``at`` gives their places [n, 3] (units) so many seconds later; shares [n] of
     their lives, of which less than 0 is not there yet and 1 no more; seconds [n] for which each has been there; how much of each goes free (1) and
     is not held in a word or a drawing (0) [n], and for how many seconds it did [n]; straight colours [n, 3] of what they come from or gather
-    into, if that has any."""
+    into, if that has any. What comes from the surface of another element has a way in that one's own space, too (``local`` as ``at``), which is
+    added."""
 
     numbers: NDArray[np.int64]
     at: Callable[[float], Floats]
@@ -48,6 +63,7 @@ class Moving:
     free: Floats
     free_for: Floats
     colours: Floats | None
+    local: Callable[[float], Floats] | None = None
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -139,23 +155,29 @@ def _starts(element: Spray, numbers: NDArray[np.int64], areas: Areas) -> tuple[F
     return ball(seed, _FROM, numbers) * np.cbrt(shares(seed, _FROM + 2, numbers))[:, None] * half, None
 
 
-def in_area(area: Area, seed: int, numbers: NDArray[np.int64]) -> tuple[Floats, Floats | None]:
-    """Places [n, 2] spread evenly over an area (units), and straight colours [n, 3] there, if it has any."""
+def _spread(seed: int, numbers: NDArray[np.int64]) -> tuple[Floats, Floats, Floats]:
+    """Where along all of something each is, evenly, and where in its part of it: shares [n] each."""
     along = np.asarray((numbers * _GOLDEN + float(shares(seed, _FROM, 0))) % 1, np.float64)
-    return area.at(along, shares(seed, _FROM + 1, numbers), shares(seed, _FROM + 2, numbers))
+    return along, shares(seed, _FROM + 1, numbers), shares(seed, _FROM + 2, numbers)
 
 
-def speeds_of(element: Spray, numbers: NDArray[np.int64]) -> Floats:
-    """How each flies at first [n, 3] (units a second): even within a cone."""
+def in_area(area: Place, seed: int, numbers: NDArray[np.int64]) -> tuple[Floats, Floats | None]:
+    """Places [n, 2] spread evenly over an area (units), and straight colours [n, 3] there, if it has any."""
+    return area.at(*_spread(seed, numbers))
+
+
+def speeds_of(element: Spray, numbers: NDArray[np.int64], ways: Floats | None = None) -> Floats:
+    """How each flies at first [n, 3] (units a second): even within a cone about where it is sent, or about ways of its own [n, 3]."""
     seed = element.seed
-    way = np.array(element.towards)
-    length = float(np.linalg.norm(way))
-    way = way / length if length > 0 else np.array([0.0, 1.0, 0.0])
+    if ways is None:
+        ways = np.array(element.towards, np.float64)[None]
+    length = np.linalg.norm(ways, axis=1)[:, None]
+    way = np.where(length > 0, ways / np.where(length > 0, length, 1), [0.0, 1.0, 0.0])
     least = math.cos(math.radians(element.spread))
     along = 1 - (1 - least) * shares(seed, _WAY, numbers)
     turn, across = 2 * math.pi * shares(seed, _WAY + 1, numbers), np.sqrt(np.maximum(1 - along**2, 0))
-    side = np.cross(way, [1.0, 0, 0] if abs(way[0]) < 0.9 else [0.0, 1, 0])
-    side /= np.linalg.norm(side)
+    side = np.cross(way, np.where(np.abs(way[:, :1]) < 0.9, [1.0, 0, 0], [0.0, 1, 0]))
+    side /= np.linalg.norm(side, axis=1)[:, None]
     other = np.cross(way, side)
     ways = along[:, None] * way + across[:, None] * (np.cos(turn)[:, None] * side + np.sin(turn)[:, None] * other)
     sizes = element.speed * (1 + element.speed_by * around(seed, _SPEED, numbers))
@@ -193,6 +215,34 @@ def _eddies(element: Spray, places: Floats, ages: Floats, now: float) -> Floats:
     return np.asarray(total * (element.turbulence / 4) * ripe[:, None])
 
 
+def _off_surface(element: Spray, time: Time, surface: Surface | None) -> Moving:
+    """Those that come out of a surface: where they begin, and how fast if they fly away from it, is told in its own space."""
+    if surface is None:
+        raise InputError("choose the element whose surface it comes from", "emitter")
+    own = alive(element, time)
+    starts, normals = surface.at(*_spread(element.seed, own.numbers))
+    away = element.aims == "away from it"
+    speeds = speeds_of(element, own.numbers, normals if away else None)
+    still = np.zeros_like(speeds)
+
+    def at(later: float) -> Floats:
+        ages = own.ages + later
+        places = flown(element, still if away else speeds, ages)
+        return places + _eddies(element, starts + places, ages, _clock(element, time, later))
+
+    def local(later: float) -> Floats:
+        ages = (own.ages + later)[:, None]
+        # Without anything that pulls: what is left of its own speed.
+        along = (
+            -np.expm1(-element.drag * ages) / element.drag
+            if element.drag * float(ages.max(initial=0)) >= 1e-6
+            else ages
+        )
+        return np.asarray(starts + speeds * along if away else starts)
+
+    return Moving(own.numbers, at, own.ages / own.lives, own.ages, np.ones(len(own.ages)), own.ages, None, local)
+
+
 def _flying(element: Spray, time: Time, areas: Areas) -> Moving:
     own = alive(element, time)
     starts, colours = _starts(element, own.numbers, areas)
@@ -216,8 +266,9 @@ def _gathering(element: Spray, time: Time, areas: Areas) -> Moving:
     numbers = np.arange(element.count, dtype=np.int64)
     target, colours = in_area(areas[element.into], element.seed + 1, numbers)
     targets = np.column_stack([target, np.zeros(len(numbers))])
-    if "a drawing" in areas and element.into != "a drawing":
-        _, colours = in_area(areas["a drawing"], element.seed + 1, numbers)
+    painted = PAINTED.get(element.colours_are, "")
+    if painted in areas and element.into != painted:
+        _, colours = in_area(areas[painted], element.seed + 1, numbers)
     starts, _ = _starts(element, numbers, areas)
     speeds = speeds_of(element, numbers)
     late = element.one_by_one * shares(element.seed, _LATE, numbers)
@@ -271,6 +322,8 @@ def _eased(share: Floats) -> Floats:
     return np.asarray(np.interp(share, np.arange(257) / 256, table), np.float64)
 
 
-def moving(element: Spray, time: Time, areas: Areas) -> Moving:
+def moving(element: Spray, time: Time, areas: Areas, surface: Surface | None = None) -> Moving:
     """Those that there are of a spray at rest, at a time. InputError for too many."""
+    if element.comes_from == SURFACE:
+        return _off_surface(element, time, surface)
     return (_flying if element.does == "comes out and flies" else _gathering)(element, time, areas)

@@ -7,6 +7,8 @@ from dataclasses import dataclass, field
 from fractions import Fraction
 from typing import Any, Literal
 
+import numpy as np
+from numpy.typing import NDArray
 from pydantic import Field
 
 from zeitbild.finishes import Finish
@@ -186,12 +188,15 @@ def in_order(parameters: ElementBase, time: Time, built: Any) -> tuple[Worn, ...
 class Copied:
     """One time that what stands inside an element is there: name tells it from the others and stays from frame to frame, matrix places it
     about the element's pivot (4 x 4, row by row), and what it shows is what it showed so many frames ago (``later``). What is not there at this
-    time is seen by nobody, and keeps its name and place in the order."""
+    time is seen by nobody, and keeps its name and place in the order. left: it is placed about where the element stood so many frames ago
+    (None: where that stands). start: where it comes from in the space of the element that this one rests on; the matrix is then its way from there."""
 
     name: str = ""
     matrix: Matrix = IN_PLACE
     later: Fraction = Fraction(0)
     there: bool = True
+    left: float | None = None
+    start: tuple[float, float, float] | None = None
 
 
 def once(parameters: ElementBase, time: Time, built: Any) -> tuple[Copied, ...]:
@@ -229,6 +234,16 @@ class Mark:
     carried: Affine = UNMOVED
 
 
+def on_nothing(parameters: Any) -> str:
+    """For kinds that need no other element."""
+    return ""
+
+
+def unchanged(built: Any, triangles: NDArray[np.float64]) -> Any:
+    """For kinds that need no other element."""
+    return built
+
+
 def unmarked(parameters: Any, time: Time, built: Any) -> Sequence[Mark]:
     """For kinds that are taken hold of as a whole only."""
     return ()
@@ -244,7 +259,8 @@ class ElementKind:
     ``wear`` gives what each part number of its meshes wears at a time, always as many. ``faces`` tells
     whether it turns to the camera. note says in a few words what it is; what is not seen itself is only a place
     for others. Others may stand inside of what ``holds`` them: ``copies`` says how often and where they are there at a time, always as often and
-    under the same names. ``marks`` are what hands take hold of beside the whole.
+    under the same names. ``rests_on`` names another element by its identity whose surface it needs, and ``build_on`` makes of what was built
+    the same with the triangles [T, 3, 3] of that in its own space. ``marks`` are what hands take hold of beside the whole.
     """
 
     name: str
@@ -260,6 +276,8 @@ class ElementKind:
     holds: bool = False
     copies: Callable[[Any, Time, Any], Sequence[Copied]] = once
     marks: Callable[[Any, Time, Any], Sequence[Mark]] = unmarked
+    rests_on: Callable[[Any], str] = on_nothing
+    build_on: Callable[[Any, NDArray[np.float64]], Any] = unchanged
 
 
 kinds: Registry[ElementKind] = Registry("element", "zeitbild.elements")

@@ -5,38 +5,41 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from fractions import Fraction
 from functools import partial
 from typing import Annotated, Any, Literal
 
 import numpy as np
 from numpy.typing import NDArray
-from pydantic import Field, StringConstraints
+from pydantic import Field, StringConstraints, model_validator
 
 from zeitbild.caching import SizedCache
-from zeitbild.colour import decode, decode_hex
+from zeitbild.colour import decode, decode_hex, encode
 from zeitbild.drawings import SHIPPED
-from zeitbild.elements._flight import MOST, SIZE, TURN, Moving, ball, in_area, moving
+from zeitbild.elements._flight import MOST, PAINTED, SIZE, SURFACE, TURN, Moving, Place, ball, in_area, moving
 from zeitbild.elements._text import TextElement
 from zeitbild.elements.base import Copied, ElementBase, ElementKind, Posed, kinds
-from zeitbild.errors import DrawingError, InputError
+from zeitbild.errors import DrawingError, InputError, PictureError
 from zeitbild.finishes import Finish
+from zeitbild.footage.pictures import cutout, footage_at
 from zeitbild.geometry.drawing.painting import drawing_at
 from zeitbild.geometry.mesh import NOTHING
-from zeitbild.geometry.scatter import Area, area_of, area_of_drawing
+from zeitbild.geometry.scatter import Mosaic, Surface, area_of, area_of_drawing, mosaic_of
 from zeitbild.geometry.shaping import outlines
+from zeitbild.plates import SHIPPED as PLATES
 from zeitbild.seeded import around, shares
 from zeitbild.shipped import NAMED, AssetSource, file_of
 from zeitbild.snapshot.dots import Dots
 from zeitbild.timing import Time
-from zeitbild.values import FRAME, STILL, Colour, Point, choice, number
+from zeitbild.values import FRAME, STILL, Colour, Identifier, Point, choice, number, wrong_at
 
 Floats = NDArray[np.float64]
 
 #: Things that stand in it at once at most.
 _MOST_COPIES = 1000
-_FLIES: dict[str, Any] = {"does": ["comes out and flies"]}
+_OUT = "comes out and flies"
+_FLIES: dict[str, Any] = {"does": [_OUT]}
 _DOTTED: Any = ["soft dots", "discs", "streaks"]
 #: What things that stand in it have of their own.
 _SEEN: dict[str, Any] = {"looks": _DOTTED}
@@ -48,6 +51,17 @@ _DRAWN: Any = [
     {**_GATHERS, "into": "a drawing"},
     {"colours_are": "those of the drawing"},
 ]
+_PICTURED: Any = [
+    {"comes_from": "a picture"},
+    {**_GATHERS, "into": "a picture"},
+    {"colours_are": "those of the picture"},
+]
+#: Pixels of a picture along its larger side that are told apart.
+_PIXELS = 512
+
+
+#: What decides the words, drawings and pictures.
+_AREAS = ("word", "font", "letters", "drawing", "picture", "drawing_size")
 
 
 class Spray(ElementBase):
@@ -60,8 +74,41 @@ class Spray(ElementBase):
         description="Gathers: a number of them comes together to a word or a drawing.",
         json_schema_extra={"x-widget": "list", "x-group": "Spray", **STILL},
     )
-    comes_from: Literal["a point", "a line", "a rectangle", "a disc", "a ball", "a word", "a drawing"] = Field(
+    comes_from: Literal[
+        "a point",
+        "a line",
+        "a rectangle",
+        "a disc",
+        "a ball",
+        "a word",
+        "a drawing",
+        "a picture",
+        "the surface of an element",
+    ] = Field(
         default="a point", title="Comes from", json_schema_extra={"x-widget": "list", "x-group": "Spray", **STILL}
+    )
+    emitter: Identifier | Literal[""] = Field(
+        default="",
+        title="Of",
+        description="Wherever that stands and moves; it may be hidden.",
+        json_schema_extra={
+            "x-widget": "element",
+            "type": "string",
+            "x-group": "Spray",
+            "x-when": {"comes_from": "the surface of an element"},
+            **STILL,
+        },
+    )
+    aims: Literal["that way", "away from it"] = Field(
+        default="away from it",
+        title="Flies",
+        description="“That way” is where Towards says.",
+        json_schema_extra={
+            "x-widget": "choice",
+            "x-group": "Spray",
+            "x-when": {"comes_from": "the surface of an element"},
+            **STILL,
+        },
     )
     extent: Point = Field(
         default=(200.0, 100.0, 0.0),
@@ -73,7 +120,7 @@ class Spray(ElementBase):
             "x-when": {"comes_from": ["a line", "a rectangle", "a disc", "a ball"]},
         },
     )
-    into: Literal["a word", "a drawing"] = Field(
+    into: Literal["a word", "a drawing", "a picture"] = Field(
         default="a word",
         title="Into",
         json_schema_extra={"x-widget": "choice", "x-group": "Spray", "x-when": _GATHERS, **STILL},
@@ -103,13 +150,25 @@ class Spray(ElementBase):
         description="That it comes from, or gathers into.",
         json_schema_extra={"x-widget": "file", "x-files": "drawings", "x-group": "Spray", "x-any": _DRAWN},
     )
+    picture: Annotated[str, StringConstraints(pattern=NAMED)] = Field(
+        default="sea",
+        title="The picture",
+        description="That it comes from, or gathers into; of several the first.",
+        json_schema_extra={"x-widget": "file", "x-files": "footage", "x-group": "Spray", "x-any": _PICTURED},
+    )
     drawing_size: float = Field(
         default=300,
         ge=0.01,
         le=100_000,
         title="Its size",
         description="Of its larger side.",
-        json_schema_extra={"x-unit": "u", "x-step": 1, "x-group": "Spray", "x-slider": [20, 1000], "x-any": _DRAWN},
+        json_schema_extra={
+            "x-unit": "u",
+            "x-step": 1,
+            "x-group": "Spray",
+            "x-slider": [20, 1000],
+            "x-any": _DRAWN + _PICTURED,
+        },
     )
     rate: float = number(
         200, "A second", 0.01, 1_000_000, unit="/s", group="How many", slider=(1, 5000), when=_FLIES, still=True
@@ -118,7 +177,7 @@ class Spray(ElementBase):
         default="goes along",
         title="If it moves",
         description="What has come out goes along with it, or stays behind as a trail.",
-        json_schema_extra={"x-widget": "choice", "x-group": "Spray", "x-when": {**_FLIES, "looks": _DOTTED}, **STILL},
+        json_schema_extra={"x-widget": "choice", "x-group": "Spray", "x-when": _FLIES, **STILL},
     )
     count: Annotated[int, Field(ge=1, le=MOST)] = Field(
         default=2000,
@@ -254,7 +313,11 @@ class Spray(ElementBase):
     spin: float = number(
         0, "Spins", -100_000, 100_000, unit="°/s", group="Look", slider=(-720, 720), when={"looks": "what stands in it"}
     )
-    colours_are: Literal["its own", "those of the drawing"] = choice("its own", "Colours", group="Look", when=_SEEN)
+    colours_are: Literal["its own", "those of the drawing", "those of the picture"] = Field(
+        default="its own",
+        title="Colours",
+        json_schema_extra={"x-widget": "list", "x-group": "Look", "x-when": _SEEN},
+    )
     colour: Colour = Field(
         default="#fff1c9",
         title="Colour",
@@ -283,7 +346,7 @@ class Spray(ElementBase):
         """What words and drawings it comes from or gathers into: all else is a formula."""
         return {
             "kind": self.kind,
-            **{name: getattr(self, name) for name in ("word", "font", "letters", "drawing", "drawing_size")},
+            **{name: getattr(self, name) for name in _AREAS},
             "of": sorted(self.areas),
         }
 
@@ -291,9 +354,14 @@ class Spray(ElementBase):
     def areas(self) -> set[str]:
         """Which of a word and a drawing it needs."""
         wanted: set[str] = {self.comes_from} | ({self.into} if self.does != "comes out and flies" else set())
-        if self.colours_are == "those of the drawing":
-            wanted.add("a drawing")
-        return wanted & {"a word", "a drawing"}
+        wanted.add(PAINTED.get(self.colours_are, ""))
+        return wanted & {"a word", "a drawing", "a picture"}
+
+    @model_validator(mode="after")
+    def _gathers_from_somewhere(self) -> Spray:
+        if self.does != "comes out and flies" and self.comes_from == SURFACE:
+            raise wrong_at("comes_from", "what gathers comes from no surface; choose something else, or let it fly")
+        return self
 
     @property
     def frames_alive(self) -> float:
@@ -303,15 +371,17 @@ class Spray(ElementBase):
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Built:
-    """Areas by what they are of, and the last dots by their time and all that decides them."""
+    """Areas by what they are of, the last dots by their time and all that decides them, and the surface of another element that they come
+    from."""
 
-    areas: dict[str, Area]
+    areas: dict[str, Place]
     dots: SizedCache[Dots]
+    surface: Surface | None = None
 
 
 def build(element: Spray, assets: AssetSource) -> Built:
     """The areas that it comes from or gathers into."""
-    found: dict[str, Area] = {}
+    found: dict[str, Place] = {}
     if "a word" in element.areas:
         placed, face = TextElement(id="word", word=element.word, font=element.font, size=element.letters).shaped(assets)
         rings = [contour.points for contour in outlines(placed, face, element.letters)]
@@ -322,7 +392,36 @@ def build(element: Spray, assets: AssetSource) -> Built:
     if "a drawing" in element.areas:
         drawing = drawing_at(*file_of(element.drawing, "drawing", SHIPPED, assets, DrawingError))
         found["a drawing"] = area_of_drawing(drawing, element.drawing_size)
+    if "a picture" in element.areas:
+        found["a picture"] = _mosaic(element, assets)
     return Built(found, SizedCache(64 * 1024 * 1024, _weight))
+
+
+def build_on(built: Built, triangles: Floats) -> Built:
+    """The same with the surface of another element, triangles [T, 3, 3] in its own space."""
+    surface = Surface.of(triangles)
+    if surface is None:
+        raise InputError("that element has no surface; choose another one", "emitter")
+    return replace(built, surface=surface, dots=SizedCache(64 * 1024 * 1024, _weight))
+
+
+def _mosaic(element: Spray, assets: AssetSource) -> Mosaic:
+    import cv2  # a quarter of a second at the start, which few sprays need
+
+    path, label = file_of(element.picture, "picture", PLATES, assets, PictureError)
+    footage = footage_at(path, label)
+    light, alpha = cutout(path, label, 0, footage.reading, footage.matte)
+    shrink = _PIXELS / max(light.shape[:2])
+    there = np.ones(light.shape[:2], np.float32) if alpha is None else alpha
+    if shrink < 1:
+        size = max(1, round(light.shape[1] * shrink)), max(1, round(light.shape[0] * shrink))
+        light = np.asarray(cv2.resize(light, size, interpolation=cv2.INTER_AREA), np.float32)
+        there = np.asarray(cv2.resize(there, size, interpolation=cv2.INTER_AREA), np.float32)
+    straight = encode(np.clip(light / np.maximum(there, 1e-4)[..., None], 0, 1))
+    found = mosaic_of(np.asarray(straight, np.float64), np.asarray(there, np.float64), element.drawing_size)
+    if found is None:
+        raise InputError("nothing of this picture is there: its alpha is 0 everywhere; choose another", "picture")
+    return found
 
 
 def _weight(dots: Dots) -> int:
@@ -357,16 +456,17 @@ def _sizes(element: Spray, there: Moving) -> Floats:
 
 def _dots(element: Spray, time: Time, built: Built) -> Dots:
     """All dots at a time."""
-    there = moving(element, time, built.areas)
+    there = moving(element, time, built.areas, built.surface)
     frame = 1 / float(time.rate)
     places = there.at(0.0)
     ways = there.at(frame) - places
     first, last = np.array(decode_hex(element.colour)), np.array(decode_hex(element.colour_end))
     colours = first + (last - first) * np.clip(there.shares, 0, 1)[:, None]
-    if element.colours_are == "those of the drawing":
-        own = there.colours
-        if own is None and "a drawing" in built.areas:
-            _, own = in_area(built.areas["a drawing"], element.seed, there.numbers)
+    painted = PAINTED.get(element.colours_are)
+    if painted:
+        own = there.colours if element.does != _OUT or element.comes_from == painted else None
+        if own is None:
+            _, own = in_area(built.areas[painted], element.seed, there.numbers)
         if own is not None:
             colours = decode(own)
     flies = element.does == "comes out and flies"
@@ -385,7 +485,21 @@ def _dots(element: Spray, time: Time, built: Built) -> Dots:
         element.lies_over == "adds its light",
         element.light == "is lit",
         there.seconds / frame if flies and element.stays == "stays behind" else None,
+        *_local(there, frame),
     )
+
+
+def _local(there: Moving, frame: float) -> tuple[Floats | None, Floats | None]:
+    """Where dots begin on the surface of another element, and how they go there in a frame."""
+    if there.local is None:
+        return None, None
+    starts = there.local(0.0)
+    return starts, there.local(frame) - starts
+
+
+def rests_on(element: Spray) -> str:
+    """The element whose surface it comes from."""
+    return element.emitter if element.comes_from == SURFACE else ""
 
 
 def pose(element: Spray, time: Time, built: Built) -> Sequence[Posed]:
@@ -413,7 +527,9 @@ def copies(element: Spray, time: Time, built: Built) -> Sequence[Copied]:
             f"what stands in it would be there {slots} times at once; up to {_MOST_COPIES} are possible: take fewer, or dots",
             "rate" if element.does == "comes out and flies" else "count",
         )
-    own = moving(element, time, built.areas)
+    own = moving(element, time, built.areas, built.surface)
+    frames = own.seconds * float(time.rate) if element.stays == "stays behind" and element.does == _OUT else None
+    starts = None if own.local is None else own.local(0.0)
     places, sizes = own.at(0.0), _sizes(element, own) / element.dot
     axes = ball(element.seed, TURN, own.numbers)
     # At any angle at first, and upright where it is held.
@@ -427,7 +543,10 @@ def copies(element: Spray, time: Time, built: Built) -> Sequence[Copied]:
             slot = (slot + 1) % slots
         taken.add(slot)
         if 0 <= own.shares[one] < 1 and sizes[one] > 0:
-            found[slot] = Copied(str(slot + 1), _placed(places[one], axes[one], float(turns[one]), float(sizes[one])))
+            matrix = _placed(places[one], axes[one], float(turns[one]), float(sizes[one]))
+            ago = None if frames is None else float(frames[one])
+            start = None if starts is None else (float(starts[one, 0]), float(starts[one, 1]), float(starts[one, 2]))
+            found[slot] = Copied(str(slot + 1), matrix, left=ago, start=start)
     return found
 
 
@@ -453,5 +572,7 @@ kinds.register(
         note="sparks, snow, dust, confetti …",
         holds=True,
         copies=copies,
+        rests_on=rests_on,
+        build_on=build_on,
     )
 )

@@ -1,4 +1,4 @@
-"""Points spread evenly over flat areas."""
+"""Points spread evenly over flat areas, pictures and surfaces."""
 
 from __future__ import annotations
 
@@ -35,6 +35,65 @@ class Area:
         u, v = np.where(beyond, 1 - u, u)[:, None], np.where(beyond, 1 - v, v)[:, None]
         points: Floats = a + u * (b - a) + v * (c - a)
         return points, None if self.colours is None else self.colours[which]
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Mosaic:
+    """The pixels of a picture, column by column: upper left corners [n, 2] (units), how much of each is there, added up [n], straight colours
+    [n, 3] (shares as files have them), and the side of one."""
+
+    corners: Floats
+    upto: Floats
+    colours: Floats
+    side: float
+
+    def at(self, along: Floats, u: Floats, v: Floats) -> tuple[Floats, Floats | None]:
+        """See ``Area.at``: as many in a pixel as of it is there."""
+        which = np.minimum(np.searchsorted(self.upto, along * self.upto[-1], side="right"), len(self.upto) - 1)
+        points: Floats = self.corners[which] + np.column_stack([u, -v]) * self.side
+        return points, self.colours[which]
+
+
+def mosaic_of(colours: Floats, alpha: Floats, size: float) -> Mosaic | None:
+    """A picture (straight colours [H, W, 3], alpha [H, W]) about its middle, its larger side ``size`` units; None if nothing of it is there."""
+    height, width = alpha.shape
+    side = size / max(height, width)
+    there = np.flatnonzero(alpha.T.reshape(-1) > 0)
+    if not len(there):
+        return None
+    column, row = np.divmod(there, height)
+    corners = np.column_stack([column - width / 2, height / 2 - row]) * side
+    return Mosaic(
+        corners, np.cumsum(alpha[row, column], dtype=np.float64), colours[row, column].astype(np.float64), side
+    )
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Surface:
+    """Triangles [T, 3, 3] of something solid, their areas added up [T], and their unit normals [T, 3]."""
+
+    triangles: Floats
+    upto: Floats
+    normals: Floats
+
+    @classmethod
+    def of(cls, triangles: Floats) -> Surface | None:
+        """None if they have no area."""
+        across = np.cross(triangles[:, 1] - triangles[:, 0], triangles[:, 2] - triangles[:, 0])
+        sizes = np.linalg.norm(across, axis=1)
+        there = sizes > 0
+        if not there.any():
+            return None
+        return cls(triangles[there], np.cumsum(sizes[there]) / 2, across[there] / sizes[there, None])
+
+    def at(self, along: Floats, u: Floats, v: Floats) -> tuple[Floats, Floats]:
+        """Points [n, 3] and the normals [n, 3] there; see ``Area.at``."""
+        which = np.minimum(np.searchsorted(self.upto, along * self.upto[-1], side="right"), len(self.upto) - 1)
+        a, b, c = (self.triangles[which, corner] for corner in range(3))
+        beyond = u + v > 1
+        u, v = np.where(beyond, 1 - u, u)[:, None], np.where(beyond, 1 - v, v)[:, None]
+        points: Floats = a + u * (b - a) + v * (c - a)
+        return points, self.normals[which]
 
 
 def area_of(rings: Sequence[Floats], colour: Sequence[float] | None = None) -> Area | None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 import json
 import threading
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
@@ -67,6 +68,15 @@ class GeometryCache:
             if key in self._built:
                 return self._built[key]
         made = kinds.get(element.kind).build(element, assets)
+        with self._lock:
+            return self._built.setdefault(key, made)
+
+    def made(self, key: str, make: Callable[[], Any]) -> Any:
+        """Something else that is built, by what decides it."""
+        with self._lock:
+            if key in self._built:
+                return self._built[key]
+        made = make()
         with self._lock:
             return self._built.setdefault(key, made)
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import math
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
@@ -15,9 +16,9 @@ from numpy.typing import NDArray
 from zeitbild.document.evaluate import evaluate, moves_at_all, time_of
 from zeitbild.document.shot import Shot
 from zeitbild.elements import ElementBase, ElementKind, kinds
-from zeitbild.elements.base import IN_PLACE, Copied, Mark, Posed, as_built, once
+from zeitbild.elements.base import IN_PLACE, Copied, Mark, Posed, as_built, on_nothing, once
 from zeitbild.errors import InputError
-from zeitbild.geometry.transforms import placement
+from zeitbild.geometry.transforms import placement, put
 from zeitbild.resolve.facing import picture_plane, seen_from_behind, set_up, turned_to
 from zeitbild.resolve.geometry_cache import GEOMETRY, geometry_key
 from zeitbild.resolve.surfaces import Textures, finishes_of
@@ -33,6 +34,8 @@ _APART, _FEWEST, _MOST = 1.0, 8, 512
 MOST_COPIES = 2000
 #: Frames back to which a trail is followed; what is older stays where it was then.
 _TRAIL = 600
+#: How finely a surface is looked at that others come from, as a share of its size.
+_COARSE = 1 / 1024
 _ONCE = (Copied(),)
 #: So small that nobody sees it, and still a size: what comes and goes while the shutter is open has the same bodies throughout.
 _VANISHED = np.diag([1e-6, 1e-6, 1e-6, 1.0])
@@ -47,7 +50,8 @@ def element_matrix(element: ElementBase) -> NDArray[np.float64]:
 def _copies(holder: ElementBase, time: Time, assets: AssetSource) -> Sequence[Copied]:
     """How often and where what stands inside an element at rest is there."""
     kind = kinds.get(holder.kind)
-    if kind.copies is once:
+    # What comes from another element's surface is all over that: it has no first place.
+    if kind.copies is once or kind.rests_on(holder):
         return _ONCE
     return kind.copies(holder, time, GEOMETRY.built(geometry_key(holder), holder, assets))
 
@@ -113,8 +117,42 @@ class Standing:
             key = geometry_key(element)
             with _at_element(number):
                 found = key, kinds.get(element.kind), GEOMETRY.built(key, element, self.assets)
+                if kinds.get(element.kind).rests_on(element):
+                    found = self._built_on(self._rested_on(number), *found)
             self._built[number, later] = found
         return found
+
+    def _rested_on(self, number: int) -> int:
+        """The number of the element that one rests on. InputError if there is none, or if that has no surface."""
+        element = self.shot.elements[number]
+        named = kinds.get(element.kind).rests_on(element)
+        found = next((at for at, one in enumerate(self.shot.elements) if one.id == named), -1)
+        if found < 0:
+            raise InputError("the element that it comes from is not in this shot any more; choose another", "emitter")
+        if kinds.get(self.shot.elements[found].kind).rests_on is not on_nothing:
+            raise InputError(f"{self.shot.elements[found].name} has no surface; choose another element", "emitter")
+        return found
+
+    def _built_on(self, base: int, key: str, kind: ElementKind, built: Any) -> tuple[str, ElementKind, Any]:
+        """What is built on the surface that another element has at the first frame."""
+        first = time_of(self.shot, self.shot.timing.first)
+        element = evaluate(self.shot, first).elements[base]
+        own = geometry_key(element)
+        with _at_element(base):
+            poses = kinds.get(element.kind).pose(element, first, GEOMETRY.built(own, element, self.assets))
+        whole = hashlib.sha256(repr([(one.part, one.bend, one.matrix) for one in poses]).encode()).hexdigest()
+        key = f"{key}/on/{own}/{whole}"
+
+        def made() -> Any:
+            found = [np.empty((0, 3, 3))]
+            for posed in poses:
+                form = posed.form
+                if posed.dots is None and form.radius > 0:
+                    mesh = form.at(form.radius * _COARSE)
+                    found.append(put(np.array(posed.matrix).reshape(4, 4), mesh.vertices)[mesh.triangles])
+            return kind.build_on(built, np.concatenate(found))
+
+        return key, kind, GEOMETRY.made(key, made)
 
     def bodies(self, time: Time, textures: Textures, shown: Time | None = None) -> tuple[Body, ...]:
         """Every body at a time; what plays shows what it does at another one, if that is given (its mesh is of that picture)."""
@@ -152,7 +190,10 @@ class Standing:
                 own = "unseen"
             with _at_element(number):
                 dots = None if posed.dots is None else posed.dots()
-            if dots is not None and dots.ages is not None:
+            if dots is not None and dots.starts is not None:
+                with _at_element(number):
+                    dots, matrix = self._off_surface(self._rested_on(number), time, dots, matrix), IN_PLACE
+            elif dots is not None and dots.ages is not None:
                 dots, matrix = self._left_behind(number, time, copy, dots), IN_PLACE
             form = GEOMETRY.form(shape, posed.form) if dots is None else dots.cloud()
             body = Body(name, shape, form, matrix, rows[:most], own, worn=numbers[:most], dots=dots)
@@ -180,17 +221,44 @@ class Standing:
             dots = replace(dots, ages=dots.ages + float(last - time.frame))
         return dots.left_behind(frames, matrices)
 
-    def _stood_at(self, number: int, frame: int, copy: str) -> NDArray[np.float64]:
-        """Where a copy of an element stands at a whole frame [4, 4]."""
+    def _off_surface(self, base: int, time: Time, dots: Dots, matrix: Matrix) -> Dots:
+        """Dots that come from the surface of another element."""
+        oldest = float(dots.ages.max()) if dots.ages is not None and len(dots.ages) else 0.0
+        last = math.ceil(time.frame)
+        frames = range(math.floor(float(time.frame) - min(oldest, _TRAIL)), last + 1)
+        matrices = np.array([self._stood_at(base, frame, None) for frame in frames])
+        if dots.ages is None:
+            now = self._stood_between(base, time.frame, None)
+            frames, matrices = range(last, last + 1), now[None]
+        else:
+            dots = replace(dots, ages=dots.ages + float(last - time.frame))
+        after = self._stood_between(base, time.frame + 1, None)
+        return dots.off_surface(frames, matrices, after, np.array(matrix).reshape(4, 4))
+
+    def _stood_between(self, number: int, frame: Fraction, copy: str | None) -> NDArray[np.float64]:
+        """Where a copy of an element stands at a time [4, 4]: between whole frames it stands between."""
+        whole = math.floor(frame)
+        share = float(frame - whole)
+        before = self._stood_at(number, whole, copy)
+        if not share:
+            return before
+        found: NDArray[np.float64] = before * (1 - share) + self._stood_at(number, whole + 1, copy) * share
+        return found
+
+    def _stood_at(self, number: int, frame: int, copy: str | None) -> NDArray[np.float64]:
+        """Where a copy of an element stands at a whole frame [4, 4]; None: the first."""
         key = number, frame
         if key not in self._stood:
             at = time_of(self.shot, frame)
-            self._stood[key] = {
-                one.copy: one.placed @ element_matrix(evaluate(self.shot, self._ago(at, one.later)).elements[number])
-                for every in self._together(number, at)
-                for one in every
-            }
-        return self._stood[key].get(copy, np.eye(4))
+            stood = self._stood[key] = {}
+            for every in self._together(number, at):
+                for one in every:
+                    plain = evaluate(self.shot, self._ago(at, one.later))
+                    stood[one.copy] = self._stands(plain, plain.elements[number], one.placed)
+        stood = self._stood[key]
+        if copy is None:
+            copy = next(iter(stood), "")
+        return stood.get(copy, np.eye(4))
 
     def _in_order(self, number: int, later: Fraction, poses: Sequence[Posed]) -> Sequence[Posed]:
         """Bodies in the order in which they are at the frame: what lies over what may change while the shutter is open."""
@@ -237,7 +305,7 @@ class Standing:
                 own = evaluate(self.shot, now).elements[at]
                 placed, fades = one.placed @ element_matrix(own), _faded(own, one.later)
                 with _at_element(at):
-                    copies = _copies(own, now, self.assets)
+                    copies = self._copies(at, own, now)
                 if len(found) * len(copies) > MOST_COPIES:
                     raise InputError(
                         f"{self.shot.elements[number].name} would be there {len(found) * len(copies)} times; up to "
@@ -246,7 +314,10 @@ class Standing:
                     )
                 for copied in copies:
                     matrix = placed
-                    if copied.matrix != IN_PLACE:
+                    if copied.left is not None or copied.start is not None:
+                        with _at_element(at):
+                            matrix = self._came_from(at, now, one.copy, copied, placed)
+                    elif copied.matrix != IN_PLACE:
                         matrix = placed @ np.array(copied.matrix).reshape(4, 4)
                     if not copied.there:
                         matrix = matrix @ _VANISHED
@@ -259,6 +330,30 @@ class Standing:
             # What fades changes in time, and the order must not.
             together.setdefault((*one.around, one.later), []).append(one)
         return list(together.values())
+
+    def _copies(self, number: int, holder: ElementBase, time: Time) -> Sequence[Copied]:
+        """How often and where what stands inside an element at rest is there."""
+        kind = kinds.get(holder.kind)
+        if not kind.rests_on(holder):
+            return _copies(holder, time, self.assets)
+        key = geometry_key(holder)
+        _, _, built = self._built_on(self._rested_on(number), key, kind, GEOMETRY.built(key, holder, self.assets))
+        return kind.copies(holder, time, built)
+
+    def _came_from(
+        self, holder: int, time: Time, copy: str, copied: Copied, placed: NDArray[np.float64]
+    ) -> NDArray[np.float64]:
+        """Where a copy is that was left behind, or comes from the surface of another element [4, 4]."""
+        ago = Fraction(min(copied.left or 0.0, float(_TRAIL)))
+        way = np.array(copied.matrix).reshape(4, 4)
+        if copied.start is None:
+            left: NDArray[np.float64] = self._stood_between(holder, time.frame - ago, copy) @ way
+            return left
+        stood = self._stood_between(self._rested_on(holder), time.frame - ago, None)
+        free = placed.copy()
+        free[:3, 3] = stood[:3, :3] @ np.array(copied.start) + stood[:3, 3]
+        found: NDArray[np.float64] = free @ way
+        return found
 
     def _posed(
         self, plain: Shot, number: int, time: Time, theres: Sequence[_There]

@@ -52,6 +52,7 @@ const ALONE = [
   "finishes",
   "hides",
   "group",
+  "element",
   "clip",
   "limbs",
   "poses",
@@ -134,6 +135,13 @@ const groups = computed(() => {
   const found = all.filter((one) => holding.has(one.kind) && !within(one.id));
   return [{ name: "", title: "None" }, ...found.map((one) => ({ name: one.id, title: one.name }))];
 });
+/** Whose surface something may come from: anything but itself. */
+const others = computed(() => [
+  { name: "", title: "None" },
+  ...(shot.draft?.elements ?? [])
+    .filter((one) => one.id !== value.value?.id)
+    .map((one) => ({ name: one.id, title: one.name })),
+]);
 /** What shows only others, and has none: a group, a repeat, a spray of what stands in it. */
 const holdsNothing = computed(() => {
   const kind = offers.value?.element_kinds.find((one) => one.name === value.value?.kind);
@@ -321,6 +329,15 @@ const parts = computed(() =>
           :label="field.title"
           :model-value="group as string"
           :options="groups"
+          :error
+          @commit="shot.edit(at, $event, true, field.title)"
+        />
+      </template>
+      <template #element="{ value: other, path: at, error, field }">
+        <ListField
+          :label="field.title"
+          :model-value="other as string"
+          :options="others"
           :error
           @commit="shot.edit(at, $event, true, field.title)"
         />

@@ -41,6 +41,7 @@ export function underOwnNames(there: Element[], coming: Element[]): Element[] {
     ...one,
     id: names.get(one.id) ?? one.id,
     inside: names.get(one.inside) ?? one.inside,
+    ...("emitter" in one ? { emitter: names.get(one.emitter as string) ?? one.emitter } : {}),
   }));
 }
 function placeOf(element: Element) {
