@@ -19,6 +19,7 @@ from zeitbild.document.reading import parse_shot, write_shot
 from zeitbild.document.retiming import put_key, shift_all
 from zeitbild.document.shot import Camera, Layer, Motion, Raster, Shot, Sound, Timing
 from zeitbild.drawings import SHIPPED
+from zeitbild.elements.card import Card
 from zeitbild.elements.emblem import Emblem
 from zeitbild.elements.puppet import Act, Limb, NamedPose, Puppet, Stance, Step
 from zeitbild.errors import InputError
@@ -292,6 +293,26 @@ class Speech(unittest.TestCase):
         document = json.loads(write_shot(self._shot()))
         document["elements"][0]["moves"] = moves
         parse_shot(json.dumps(document))
+
+    def test_the_pictures_of_a_card_are_mouths_too(self) -> None:
+        card = Card(id="face", picture="sea", rate="as keyed", width=60)
+        shot = _shot(
+            card, sounds=(Sound(id="voice", file="puffin-voice"),), timing=Timing(rate="24", last=90, cycle=False)
+        )
+        values = {name: at + 1 for at, name in enumerate(MOUTHS)}
+        moves = speak(shot, Speaking("voice", "elements.0.shows", values), NOWHERE).values["elements.0.moves"]
+        keys = moves["shows"]["keys"]
+        self.assertGreater(len({key["value"] for key in keys}), 4)
+        document = json.loads(write_shot(shot))
+        document["elements"][0]["moves"] = moves
+        spoken = parse_shot(json.dumps(document))
+        seen = [(key["frame"], key["value"]) for key in keys][:6]
+        for frame, value in seen:
+            # The same picture as that of its number alone.
+            alone = shot.model_copy(update={"elements": (card.model_copy(update={"shows": value}),)})
+            np.testing.assert_array_equal(_seen(spoken, frame, "rough"), _seen(alone, frame, "rough"))
+        beyond, last = (_seen(_shot(card.model_copy(update={"shows": at})), 1, "rough") for at in (5000, 24))
+        np.testing.assert_array_equal(beyond, last)
 
     def test_on_twos_mouths_change_on_every_other_frame(self) -> None:
         values = {name: at + 1 for at, name in enumerate(MOUTHS)}

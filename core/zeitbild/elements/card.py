@@ -43,6 +43,10 @@ _LABEL = "the picture"
 _MESHES = 64
 #: Fields of footage that moves stand together, and are shown for such alone (a form knows of the chosen file what it is).
 _MOVES: dict[str, Any] = {"x-group": "Playing", "x-when": {"picture.kind": ["sequence", "animation", "movie"]}}
+_PLAYS: dict[str, Any] = {
+    **_MOVES,
+    "x-when": {**_MOVES["x-when"], "rate": ["its own", "one a frame", "another"]},
+}
 
 
 class Card(FlatElement):
@@ -66,11 +70,18 @@ class Card(FlatElement):
     pixels: Literal["smooth", "hard"] = choice(
         "smooth", "Pixels", group="Picture", help="Hard ones stay whole squares, however large they are shown."
     )
-    rate: Literal["its own", "one a frame", "another"] = Field(
+    rate: Literal["its own", "one a frame", "another", "as keyed"] = Field(
         default="its own",
         title="Rate",
-        description="Its own is that of the file; numbered pictures have none and last one frame each.",
-        json_schema_extra={"x-widget": "choice", **_MOVES},
+        description="Its own is that of the file; numbered pictures have none and last one frame each. "
+        "As keyed: which is seen is a value that may have keys, as mouths have.",
+        json_schema_extra={"x-widget": "list", **_MOVES},
+    )
+    shows: Annotated[int, Field(ge=1, le=1_000_000)] = Field(
+        default=1,
+        title="Picture",
+        description="Its number, from 1 on; beyond the last it is that.",
+        json_schema_extra={**_MOVES, "x-step": 1, "x-steps": True, "x-when": {**_MOVES["x-when"], "rate": "as keyed"}},
     )
     another_rate: float = Field(
         default=25.0,
@@ -80,14 +91,14 @@ class Card(FlatElement):
         json_schema_extra={**_MOVES, "x-step": 1, "x-when": {**_MOVES["x-when"], "rate": "another"}},
     )
     start: int = Field(
-        default=1, ge=-1_000_000, le=1_000_000, title="Begins at frame", json_schema_extra={**_MOVES, **FRAME}
+        default=1, ge=-1_000_000, le=1_000_000, title="Begins at frame", json_schema_extra={**_PLAYS, **FRAME}
     )
-    skip: int = Field(default=1, ge=1, le=1_000_000, title="With its picture", json_schema_extra=_MOVES)
+    skip: int = Field(default=1, ge=1, le=1_000_000, title="With its picture", json_schema_extra=_PLAYS)
     before: Literal["nothing", "hold", "repeat", "back and forth"] = Field(
-        default="hold", title="Before its first", json_schema_extra={"x-widget": "choice", **_MOVES}
+        default="hold", title="Before its first", json_schema_extra={"x-widget": "choice", **_PLAYS}
     )
     after: Literal["nothing", "hold", "repeat", "back and forth"] = Field(
-        default="hold", title="After its last", json_schema_extra={"x-widget": "choice", **_MOVES}
+        default="hold", title="After its last", json_schema_extra={"x-widget": "choice", **_PLAYS}
     )
     width: float = number(320, "Width", 0.01, 100_000, unit="u", group="Card", slider=(10, 1600))
     shape: Literal["as the picture", "own height"] = choice("as the picture", "Height", group="Card")
@@ -154,6 +165,8 @@ def _shown(element: Card, time: Time, built: Built) -> int | None:
     footage = built.footage
     if footage is None or footage.count == 1:
         return 0
+    if element.rate == "as keyed":
+        return min(element.shows, footage.count) - 1
     a_frame = Fraction(1)
     if element.rate == "another":
         # Typed in decimals, and read as such.

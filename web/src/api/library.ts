@@ -25,6 +25,8 @@ export interface FileFacts {
   about?: string;
   finishes: { name: string; colour: string; values: Record<string, unknown> }[];
   parts?: string[];
+  /** Pictures of footage. */
+  count?: number;
   clips?: { name: string; seconds: number }[];
   /** Targets of a model, each with what documents call it. */
   targets?: { code: string; name: string }[];

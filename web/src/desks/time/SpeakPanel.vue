@@ -16,6 +16,7 @@ const shot = useShot();
 const project = computed(() => shot.meta?.project_id ?? 0);
 const library = useLibrary("drawings", project);
 const models = useLibrary("models", project);
+const footage = useLibrary("footage", project);
 const MOUTHS = [
   { name: "rest", title: "At rest" },
   { name: "closed", title: "Lips closed (m, b, p)" },
@@ -29,11 +30,23 @@ interface Part {
   title: string;
   drawings: { code: string; title: string }[];
 }
-/** Parts of puppets: those of which one drawing is shown at a time, and all. */
+/** Pictures of a card that are offered as mouths at most. */
+const MOST_PICTURES = 64;
+/** Parts of puppets: those of which one drawing is shown at a time, and all. A card with several pictures is like one of those. */
 const parts = computed(() => {
   const several: Part[] = [];
   const all: Part[] = [];
   shot.draft?.elements.forEach((element, at) => {
+    const pictures = element.kind === "card" ? (footage.factsOf(element.picture)?.count ?? 1) : 1;
+    if (pictures > 1)
+      several.push({
+        path: `elements.${at}`,
+        title: element.name,
+        drawings: Array.from({ length: Math.min(pictures, MOST_PICTURES) }, (_, picture) => ({
+          code: "",
+          title: `Picture ${picture + 1}`,
+        })),
+      });
     if (element.kind !== "puppet") return;
     const limbs = library.factsOf(element.drawing)?.limbs ?? [];
     for (const limb of limbs) {
@@ -92,6 +105,11 @@ watch(
     const names = part?.drawings ?? [];
     const found = (words: RegExp) => names.findIndex((one) => words.test(one.code)) + 1;
     const rest = found(/rest|neutral|ruhe|relax/) || 1;
+    // Pictures have no names: they are taken in the order of the mouths.
+    if (part?.path.split(".").length === 2) {
+      values.value = Object.fromEntries(MOUTHS.map((one, at) => [one.name, Math.min(at + 1, names.length)]));
+      return;
+    }
     const own: Record<string, number> = { rest, closed: found(/clos|mbp|zu$/) || rest };
     const open = found(/open|_a$|auf/) || Math.min(2, names.length) || 1;
     own.open = open;
@@ -162,7 +180,10 @@ async function speak() {
       failure.value = "The shot was changed meanwhile; let it speak once more.";
       return;
     }
-    shot.editMany(found.values, `Speak with ${props.sound.name}`);
+    // A card whose pictures are mouths plays no more by itself.
+    const cards = [mouth.value, eyes.value].filter((path) => path && shot.get(`${path}.kind`) === "card");
+    const keyed = Object.fromEntries(cards.map((path) => [`${path}.rate`, "as keyed"]));
+    shot.editMany({ ...found.values, ...keyed }, `Speak with ${props.sound.name}`);
     done.value = "It speaks: its keys stand on the sheet, where each can be changed.";
   } catch (error) {
     if (!(error instanceof Problem)) throw error;
@@ -266,8 +287,8 @@ async function speak() {
       <p class="text-soft">Keys that these parts have while it is heard are replaced; undo brings them back.</p>
     </template>
     <p v-else class="text-soft">
-      No puppet of this shot has a part with several drawings, and no model has shapes. Name the groups of a puppet’s
-      drawing, one for each mouth.
+      No puppet of this shot has a part with several drawings, no model has shapes, and no card several pictures. Name
+      the groups of a puppet’s drawing, one for each mouth.
     </p>
     <p v-if="done" role="status">{{ done }}</p>
     <p v-if="failure" class="text-now" role="alert">✕ {{ failure }}</p>
