@@ -7,11 +7,12 @@ import math
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from fractions import Fraction
-from typing import TYPE_CHECKING, Protocol
+from typing import TYPE_CHECKING, Any, Protocol
 
 import numpy as np
 from numpy.typing import NDArray
 
+from zeitbild.caching import SizedCache
 from zeitbild.errors import InputError
 from zeitbild.geometry.scatter import Surface
 from zeitbild.seeded import around, shares
@@ -261,17 +262,37 @@ def _clock(element: Spray, time: Time, later: float) -> float:
     return 0.0 if element.begins == "in a cycle" else float(time.seconds) + later
 
 
-def _gathering(element: Spray, time: Time, areas: Areas) -> Moving:
+@dataclass(frozen=True, slots=True, eq=False)
+class _Crowd:
+    """What stays of those that gather, whatever the time: their numbers [n], where each begins and is to be [n, 3], colours there [n, 3], and how
+    late each is (0 to 1)."""
+
+    numbers: NDArray[np.int64]
+    starts: Floats
+    targets: Floats
+    colours: Floats | None
+    late: Floats
+
+    @classmethod
+    def of(cls, element: Spray, areas: Areas) -> _Crowd:
+        numbers = np.arange(element.count, dtype=np.int64)
+        target, colours = in_area(areas[element.into], element.seed + 1, numbers)
+        painted = PAINTED.get(element.colours_are, "")
+        if painted in areas and element.into != painted:
+            _, colours = in_area(areas[painted], element.seed + 1, numbers)
+        starts, _ = _starts(element, numbers, areas)
+        late = shares(element.seed, _LATE, numbers)
+        return cls(numbers, starts, np.column_stack([target, np.zeros(len(numbers))]), colours, late)
+
+
+def _gathering(element: Spray, time: Time, areas: Areas, kept: SizedCache[Any]) -> Moving:
     """Of their lives they are in the middle until they scatter."""
-    numbers = np.arange(element.count, dtype=np.int64)
-    target, colours = in_area(areas[element.into], element.seed + 1, numbers)
-    targets = np.column_stack([target, np.zeros(len(numbers))])
-    painted = PAINTED.get(element.colours_are, "")
-    if painted in areas and element.into != painted:
-        _, colours = in_area(areas[painted], element.seed + 1, numbers)
-    starts, _ = _starts(element, numbers, areas)
-    speeds = speeds_of(element, numbers)
-    late = element.one_by_one * shares(element.seed, _LATE, numbers)
+    name = ("crowd", element.count, element.seed, element.into, element.comes_from, element.extent, element.colours_are)
+    crowd: _Crowd = kept.get(name, lambda: _Crowd.of(element, areas))
+    numbers, starts, targets, colours = crowd.numbers, crowd.starts, crowd.targets, crowd.colours
+    sent = ("speeds", element.count, element.seed, element.towards, element.spread, element.speed, element.speed_by)
+    speeds: Floats = kept.get(sent, lambda: speeds_of(element, numbers))
+    late = element.one_by_one * crowd.late
     rate, scatters = time.rate, element.does == "gathers and scatters"
 
     def frames(later: float, since: int) -> float:
@@ -322,8 +343,12 @@ def _eased(share: Floats) -> Floats:
     return np.asarray(np.interp(share, np.arange(257) / 256, table), np.float64)
 
 
-def moving(element: Spray, time: Time, areas: Areas, surface: Surface | None = None) -> Moving:
-    """Those that there are of a spray at rest, at a time. InputError for too many."""
+def moving(
+    element: Spray, time: Time, areas: Areas, surface: Surface | None = None, kept: SizedCache[Any] | None = None
+) -> Moving:
+    """Those that there are of a spray at rest, at a time; kept is where stays what does not change in time. InputError for too many."""
     if element.comes_from == SURFACE:
         return _off_surface(element, time, surface)
-    return (_flying if element.does == "comes out and flies" else _gathering)(element, time, areas)
+    if element.does == "comes out and flies":
+        return _flying(element, time, areas)
+    return _gathering(element, time, areas, kept or SizedCache(4, lambda _: 1))

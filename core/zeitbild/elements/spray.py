@@ -5,7 +5,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from fractions import Fraction
 from functools import partial
 from typing import Annotated, Any, Literal
@@ -377,6 +377,8 @@ class Built:
     areas: dict[str, Place]
     dots: SizedCache[Dots]
     surface: Surface | None = None
+    #: What does not change in time.
+    kept: SizedCache[Any] = field(default_factory=lambda: SizedCache(4, lambda _: 1))
 
 
 def build(element: Spray, assets: AssetSource) -> Built:
@@ -456,7 +458,7 @@ def _sizes(element: Spray, there: Moving) -> Floats:
 
 def _dots(element: Spray, time: Time, built: Built) -> Dots:
     """All dots at a time."""
-    there = moving(element, time, built.areas, built.surface)
+    there = moving(element, time, built.areas, built.surface, built.kept)
     frame = 1 / float(time.rate)
     places = there.at(0.0)
     ways = there.at(frame) - places
@@ -527,7 +529,7 @@ def copies(element: Spray, time: Time, built: Built) -> Sequence[Copied]:
             f"what stands in it would be there {slots} times at once; up to {_MOST_COPIES} are possible: take fewer, or dots",
             "rate" if element.does == "comes out and flies" else "count",
         )
-    own = moving(element, time, built.areas, built.surface)
+    own = moving(element, time, built.areas, built.surface, built.kept)
     frames = own.seconds * float(time.rate) if element.stays == "stays behind" and element.does == _OUT else None
     starts = None if own.local is None else own.local(0.0)
     places, sizes = own.at(0.0), _sizes(element, own) / element.dot

@@ -164,6 +164,22 @@ def shade(  # type: ignore[no-untyped-def]
                         beauty[top + (pixel[f] >> _SHIFT), left + (pixel[f] & _MASK), 3] += part
                     whole[_FRAGMENT, used], whole[_FINISH, used] = f, finish_of[t]
                     used += 1
+                # Flat art takes nothing but its colour: nobody asks where it stands.
+                plain = planes.shape[0] == 0 and sides.shape[0] == 0
+                for i in range(used):
+                    finish = whole[_FINISH, i]
+                    plain = plain and finishes[finish, _SHADING] == _UNLIT and finishes[finish, _COAT] <= _ZERO
+                    plain = plain and not has_textures(finishes, finish)
+                if plain:
+                    for i in range(used):
+                        f, finish = whole[_FRAGMENT, i], whole[_FINISH, i]
+                        part = share[f]
+                        if weights.shape[0] > 0:
+                            part *= weights[finish]
+                        row, column = top + (pixel[f] >> _SHIFT), left + (pixel[f] & _MASK)
+                        for k in range(3):
+                            beauty[row, column, k] += part * (finishes[finish, 5 + k] + finishes[finish, k])
+                    continue
                 if spots.shape[0] > 0:
                     for i in range(used):
                         spot = spots[whole[_FRAGMENT, i]]
