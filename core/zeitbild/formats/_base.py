@@ -175,7 +175,8 @@ class Format:
 
     bits by role; roles that are missing it cannot carry. alpha: how colour relates to alpha in the file (hard: there or not; none: it
     has none, and pictures are laid over a ground); colour: how light is encoded there; ends_at_white: what is brighter than white does
-    not fit in; overscan: it keeps what lies around the raster; container: a file holds all frames of a sequence, not one; moves: its
+    not fit in; overscan: it keeps what lies around the raster; container: a file holds all frames of a sequence, not one; prints: they stand small beside one
+    another; moves: its
     frames are played, at the rate of the shot or another; hears: sound that goes inside; even: width and height are even numbers;
     largest, smallest: pixels of a side at most (0: it does not say) and at least;
     fastest: frames a second at most (0: any); lossy: what is lost, in a sentence; reader: the library that reads it back.
@@ -194,6 +195,7 @@ class Format:
     ends_at_white: bool = True
     overscan: bool = False
     container: bool = False
+    prints: bool = False
     reader: str = "OpenImageIO"
     sharing: tuple[Sharing, ...] = ("pass",)
     options: tuple[Option, ...] = field(default=())

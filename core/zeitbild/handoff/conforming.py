@@ -68,6 +68,8 @@ def options_for(form: Format) -> tuple[Option, ...]:
     if form.overscan:
         # Its data window and its identities say where pixels of the raster are.
         return ()
+    if form.prints:
+        return (*grounds, replace(WIDTH, title="Each is wide", initial="320", note=""), ENLARGED)
     return (*grounds, WIDTH, HEIGHT, FIT, PLACE, ENLARGED, *((RATE,) if form.moves else ()))
 
 

@@ -16,6 +16,16 @@ for _recipe in (
         loses="Sound; detail, if it is to be smaller.",
     ),
     Recipe(
+        "avif-moving",
+        "Moving AVIF",
+        "avif-moving",
+        f"{_ONE} Browsers play it as it is, with its alpha.",
+        order=53,
+        receiver="web",
+        keeps="Soft alpha where a picture is shown, in the smallest files.",
+        loses="Sound; fine detail.",
+    ),
+    Recipe(
         "apng",
         "Moving PNG, one file for each pass",
         "apng",

@@ -80,6 +80,16 @@ for _recipe in (
         loses="Light beyond white; detail, if it is to be smaller.",
     ),
     Recipe(
+        "avif",
+        "AVIF stills",
+        "avif",
+        _SEQUENCE,
+        order=53,
+        receiver="web",
+        keeps="Soft alpha, in the smallest files.",
+        loses="Light beyond white; fine detail.",
+    ),
+    Recipe(
         "jpeg",
         "JPEG sequence",
         "jpeg",
