@@ -10,7 +10,9 @@ from typing import Any
 from django.http import Http404, HttpRequest, StreamingHttpResponse
 from django.http.response import HttpResponseBase
 from ninja import Router, Schema
+from pydantic import Field
 
+from handoffs.actions.aim import MEGABYTE, aim, candidates
 from handoffs.actions.start_handoff import retry_handoff, start_handoff
 from handoffs.actions.try_forms import prepare, try_forms
 from handoffs.models import MOST_FORMS, Form, HandOff
@@ -56,6 +58,25 @@ class TrialOut(Schema):
     alpha: float | None
     unit: str
     error: str
+
+
+class AimIn(Schema):
+    """A form that is to fit into so many megabytes (of a million bytes), by its quality, width or rate; of which layers and frames."""
+
+    form: FormIn
+    layers: list[str] = []
+    frame_set: str = ""
+    megabytes: float = Field(gt=0, le=1_000_000)
+    by: str = Field(max_length=20)
+
+
+class AimedOut(Schema):
+    """The options of a form that is as fine as it may be, the bytes that it will have, and whether that is what was aimed for."""
+
+    options: dict[str, str]
+    bytes: int
+    fits: bool
+    tries: int
 
 
 class FormOut(FormIn):
@@ -151,6 +172,16 @@ async def trial(request: HttpRequest, run_id: int, data: HandOffIn) -> tuple[int
     forms = [Form(one.recipe, one.options, one.passes) for one in data.forms[:MOST_FORMS]]
     prepared = await in_database(prepare)(run, forms, data.layers, data.frame_set)
     return jobs.answer(await jobs.begin(run.shot_id, user.id, try_forms, prepared))
+
+
+@router.post("/runs/{run_id}/aim", response={200: AimedOut, 202: JobOut}, operation_id="aimForSize")
+async def aim_for_size(request: HttpRequest, run_id: int, data: AimIn) -> tuple[int, Any]:
+    """What of a form has to be chosen for it to fit into a size; a job of the run's shot."""
+    user = signed_in(request)
+    run = await in_database(run_for)(user, run_id, least=Role.EDITOR)
+    form = Form(data.form.recipe, data.form.options, data.form.passes)
+    found = await in_database(candidates)(run, form, data.layers, data.frame_set, data.by)
+    return jobs.answer(await jobs.begin(run.shot_id, user.id, aim, found, round(data.megabytes * MEGABYTE)))
 
 
 @router.post("/handoffs/{handoff_id}/retry", response=HandOffOut, operation_id="retryHandOff")

@@ -34,7 +34,14 @@ def handoff_for(user: User, handoff_id: int, *, least: Role = Role.VIEWER) -> Ha
 
 
 #: Kinds of files that browsers show, by their endings.
-SHOWN = {".webm": "video/webm", ".mp4": "video/mp4", ".gif": "image/gif", ".webp": "image/webp", ".png": "image/png"}
+SHOWN = {
+    ".webm": "video/webm",
+    ".mp4": "video/mp4",
+    ".gif": "image/gif",
+    ".webp": "image/webp",
+    ".avif": "image/avif",
+    ".png": "image/png",
+}
 
 
 def shown_file(handoff: HandOff, form: int, at: int) -> Path:

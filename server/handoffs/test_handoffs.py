@@ -354,6 +354,50 @@ class SeveralForms(Layered):
         self.assertIn("a palette holds 256", handoff.error)
         self.assertFalse(package_path(handoff).exists())
 
+    def test_a_form_is_made_to_fit_by_quality_size_or_rate(self) -> None:
+        run = self.rendered()
+        address = f"/api/runs/{run.id}/aim"
+
+        def aimed(recipe: str, by: str, megabytes: float, **options: str) -> dict[str, Any]:
+            form = {"recipe": recipe, "options": options, "passes": ["beauty"]}
+            found: dict[str, Any] = self.post(address, {"form": form, "by": by, "megabytes": megabytes})
+            return found
+
+        def written(recipe: str, options: dict[str, str]) -> int:
+            forms = [{"recipe": recipe, "options": options, "passes": ["beauty"]}]
+            (trial,) = self.post(f"/api/runs/{run.id}/trial", {"forms": forms})
+            return int(trial["bytes"])
+
+        for recipe, by in (
+            ("webp-moving", "quality"),
+            ("webm", "quality"),
+            ("h264", "width"),
+            ("gif", "rate"),
+            ("png8", "width"),
+        ):
+            with self.subTest(recipe=recipe, by=by):
+                whole = aimed(recipe, by, 1000)
+                self.assertTrue(whole["fits"])
+                most = whole["bytes"] * 0.8
+                found = aimed(recipe, by, most / 1e6)
+                if found["fits"]:
+                    self.assertLess(found["bytes"], most)
+                    # What is promised is what comes.
+                    self.assertEqual(written(recipe, found["options"]), found["bytes"])
+                self.assertLess(found["tries"], 6)
+                least = aimed(recipe, by, 1e-6)
+                self.assertFalse(least["fits"])
+                self.assertLess(least["bytes"], whole["bytes"])
+        for form, by, field in (
+            ("apng", "quality", "by"),
+            ("png8", "rate", "by"),
+            ("png8", "colour", "by"),
+            ("nothing", "width", ""),
+        ):
+            body = {"form": {"recipe": form, "options": {}, "passes": []}, "by": by, "megabytes": 1}
+            answer = self.post(address, body, expect=422)
+            self.assertEqual(answer["problems"][0]["field"].split(".")[-1], field, answer)
+
     def test_forms_are_tried_before_they_are_written(self) -> None:
         run = self.rendered()
         forms = [

@@ -41,6 +41,7 @@ def _option(one: Option) -> dict[str, Any]:
         "initial": one.without,
         "unit": one.unit,
         "note": one.note,
+        "smaller": one.smaller,
     }
 
 

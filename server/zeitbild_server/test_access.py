@@ -20,7 +20,17 @@ from zeitbild_server.testing import StudioCase
 #: Least roles that differ from the rule: reading is for viewers, everything else for editors.
 _LOOKING = {
     *("renderPicture", "examine", "frameCamera", "whereElementsLie", "elementsAt", "histogram", "findPalette"),
-    *("giveUpJob", "movingValues", "retime", "speak", "foundStrokes", "marksOfElement", "waveforms", "listen", "wayOfElement"),
+    *(
+        "giveUpJob",
+        "movingValues",
+        "retime",
+        "speak",
+        "foundStrokes",
+        "marksOfElement",
+        "waveforms",
+        "listen",
+        "wayOfElement",
+    ),
 }
 _OWNING = {"deleteProject", "restoreProject", "addMember", "changeMember", "getJournal"}
 #: Anybody may leave; putting others out is for owners, and has a test of its own.
@@ -86,6 +96,7 @@ class Access(StudioCase):
             "estimate": {"document": document},
             "startRun": {"base": self.fresh().current_id},
             "tryForms": {"forms": [{"recipe": "png8"}]},
+            "aimForSize": {"form": {"recipe": "webp-moving"}, "megabytes": 2, "by": "width"},
             "startHandOff": {"forms": [{"recipe": "png8"}]},
         }
 

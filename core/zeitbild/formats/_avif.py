@@ -15,7 +15,7 @@ from zeitbild.formats._base import Option, Options
 
 #: A side of a picture at most, as AV1 counts them.
 LARGEST = 65536
-QUALITY = Option("quality", "Quality", low=30, high=100, initial="85", kind="number")
+QUALITY = Option("quality", "Quality", low=30, high=100, initial="85", kind="number", smaller="lower")
 #: Colour goes on under zero alpha: what is clear has none that could bleed into an edge.
 BLED = {"under": "bled"}
 LOSSY = "Fine detail is blurred a little, the more the lower the quality; alpha by a level or two."

@@ -98,6 +98,7 @@ class Option:
     """Something that can be chosen about files of a format: its name, title, and the choices with what they mean; the first is
     what it is without a choice.
 
+    smaller tells which way of a number gives smaller files, and only what else has to be chosen for it to mean something.
     Without choices it is a number from low to high or, without these, a text that ``reads`` (a colour); initial is what it is
     without a choice then, unit is that of numbers, and empty means that nothing is wanted.
     """
@@ -112,6 +113,8 @@ class Option:
     kind: Literal["choice", "number", "colour"] = "choice"
     reads: Callable[[str], object] | None = None
     note: str = ""
+    smaller: Literal["", "lower", "higher"] = ""
+    only: Mapping[str, str] = field(default_factory=dict)
 
     @property
     def without(self) -> str:

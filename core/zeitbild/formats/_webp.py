@@ -10,7 +10,15 @@ from zeitbild.formats._base import Option, Options
 LARGEST = 16383
 KEEPS = Option("keeps", "Keeps", (("all", "All of it, without loss"), ("most", "Most of it: far smaller files")))
 QUALITY = Option(
-    "quality", "Quality", low=1, high=100, initial="85", kind="number", note="Only if not all of it is kept."
+    "quality",
+    "Quality",
+    low=1,
+    high=100,
+    initial="85",
+    kind="number",
+    note="Only if not all of it is kept.",
+    smaller="lower",
+    only={"keeps": "most"},
 )
 #: Mean, worst place and alpha in levels of 255, at the lowest quality; alpha is kept whole.
 ALLOWED = 12.0, 64.0, 0.6

@@ -207,7 +207,7 @@ formats.register(
                 note="Lay it over a ground below if edges are to stay soft.",
             ),
             Option("palette", "Colours", (("one", "One palette for all frames: calm"), ("each", "One for each frame"))),
-            Option("colours", "How many", low=2, high=255, initial="255", kind="number"),
+            Option("colours", "How many", low=2, high=255, initial="255", kind="number", smaller="lower"),
             Option(
                 "steps",
                 "Between colours",

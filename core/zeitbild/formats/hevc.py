@@ -255,6 +255,7 @@ formats.register(
                 initial="10",
                 kind="number",
                 note="0 keeps nearly everything, 24 is small, 36 is rough, its alpha too.",
+                smaller="higher",
             ),
         ),
         lossy="Colour has a quarter of the places that alpha has, and fine detail is blurred a little.",

@@ -55,7 +55,7 @@ formats.register(
         by_frame(_encode),
         each_frame(_read_back),
         order=50,
-        options=(Option("quality", "Quality", low=50, high=100, initial="92", kind="number"),),
+        options=(Option("quality", "Quality", low=50, high=100, initial="92", kind="number", smaller="lower"),),
         lossy="Fine detail is blurred a little, the more the lower the quality.",
         largest=65535,
     )

@@ -129,6 +129,7 @@ _register(
             initial="12",
             kind="number",
             note="0 keeps nearly everything, 30 is small, 50 is rough.",
+            smaller="higher",
         ),
     ),
     lossy="Colour has a quarter of the places that alpha has, and fine detail is blurred a little.",
@@ -173,6 +174,8 @@ _register(
             initial="16",
             kind="number",
             note="12 cannot be told from the picture, 18 is usual, 28 is small.",
+            smaller="higher",
+            only={"megabits": ""},
         ),
         Option(
             "megabits",

@@ -12,7 +12,7 @@ from zeitbild.handoff.note import Told
 
 #: Movies that a browser takes the first of that it can show, and what they are; those of one layer stand in one place.
 _MOVIES = {"hevc": 'video/mp4; codecs="hvc1"', "webm": "video/webm", "h264": "video/mp4"}
-_PICTURES = ("gif", "webp-moving", "apng")
+_PICTURES = ("gif", "webp-moving", "avif-moving", "apng")
 _STRIPES = "repeating-linear-gradient(60deg, #2a6f97 0 40px, #f4a259 40px 80px)"
 #: Grounds: name, title, and the style of what lies below.
 _GROUNDS = (

@@ -79,7 +79,8 @@ def prepare(run: Run, forms: Sequence[Form], layers: Sequence[str], frame_set: s
     return found
 
 
-def _try(one: Prepared) -> Trial:
+def tried(one: Prepared) -> Trial:
+    """What a form would be like: its few frames are written into a folder that goes away."""
     recipe = recipes.get(one.recipe)
     function: Callable[..., list[FileRecord]] = write_sequence if recipe.format.container else write_files
     try:
@@ -104,4 +105,4 @@ def _try(one: Prepared) -> Trial:
 
 def try_forms(prepared: Sequence[Prepared]) -> list[dict[str, Any]]:
     """What each of the forms would be like."""
-    return [asdict(Trial(error=one.error) if one.error else _try(one)) for one in prepared]
+    return [asdict(Trial(error=one.error) if one.error else tried(one)) for one in prepared]

@@ -65,6 +65,8 @@ export interface RecipeOption extends Choice {
   initial: string;
   unit: string;
   note: string;
+  /** Which way of it makes files smaller, if any does. */
+  smaller: string;
 }
 
 /** A kind of files that a hand-off can be of. */

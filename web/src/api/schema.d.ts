@@ -1397,6 +1397,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/runs/{run_id}/aim": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Aim For Size
+         * @description What of a form has to be chosen for it to fit into a size; a job of the run's shot.
+         */
+        post: operations["aimForSize"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/handoffs/{handoff_id}/retry": {
         parameters: {
             query?: never;
@@ -3002,6 +3022,43 @@ export interface components {
             unit: string;
             /** Error */
             error: string;
+        };
+        /**
+         * AimedOut
+         * @description The options of a form that is as fine as it may be, the bytes that it will have, and whether that is what was aimed for.
+         */
+        AimedOut: {
+            /** Options */
+            options: {
+                [key: string]: string;
+            };
+            /** Bytes */
+            bytes: number;
+            /** Fits */
+            fits: boolean;
+            /** Tries */
+            tries: number;
+        };
+        /**
+         * AimIn
+         * @description A form that is to fit into so many megabytes (of a million bytes), by its quality, width or rate; of which layers and frames.
+         */
+        AimIn: {
+            form: components["schemas"]["FormIn"];
+            /**
+             * Layers
+             * @default []
+             */
+            layers?: string[];
+            /**
+             * Frame Set
+             * @default
+             */
+            frame_set?: string;
+            /** Megabytes */
+            megabytes: number;
+            /** By */
+            by: string;
         };
         /**
          * StudioOut
@@ -5132,6 +5189,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TrialOut"][];
+                };
+            };
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+        };
+    };
+    aimForSize: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AimIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AimedOut"];
                 };
             };
             /** @description Accepted */

@@ -9,6 +9,7 @@ import type { Recipe, RecipeOption } from "@/api/offers";
 import { megabytes } from "@/shot/cellMarks";
 
 import { changed, type ChosenForm, grouped } from "./forms";
+import FitRow from "./FitRow.vue";
 import OptionField from "./OptionField.vue";
 
 const props = defineProps<{
@@ -23,6 +24,11 @@ const props = defineProps<{
   errors: Record<string, string>;
   /** Whether it is the only one. */
   only: boolean;
+  /** It as the server takes it, of which layers and frames, and whether anything can be tried. */
+  asked: Schemas["FormIn"];
+  layers: string[];
+  frameSet: string;
+  possible: boolean;
 }>();
 const emit = defineEmits<{ change: [options: Record<string, string>]; leaveOut: []; remove: [] }>();
 const groups = computed(() => grouped(props.recipe));
@@ -115,6 +121,14 @@ function means(option: RecipeOption) {
             @commit="choose(option, $event)"
           />
         </template>
+        <FitRow
+          v-if="possible"
+          :recipe
+          :form="asked"
+          :layers
+          :frame-set="frameSet"
+          @change="emit('change', { ...form.options, ...$event })"
+        />
       </DisclosurePanel>
     </Disclosure>
   </li>

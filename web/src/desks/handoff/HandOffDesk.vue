@@ -111,10 +111,8 @@ const body = computed(() => ({
   frame_set: frameSet.value,
 }));
 const empty = computed(() => !layers.value.length || forms.value.some((form) => !passesOf(form).length));
-const { trials, measuring } = useTrial(
-  body,
-  computed(() => complete.value && !anyLost.value && !empty.value && !shot.looking),
-);
+const possible = computed(() => complete.value && !anyLost.value && !empty.value && !shot.looking);
+const { trials, measuring } = useTrial(body, possible);
 const whole = computed(() => trials.value.reduce((sum, one) => sum + (one?.bytes ?? 0), 0));
 /** What the server says is wrong with options, by the form's number and the option's name. */
 const wrong = ref<Record<string, string>[]>([]);
@@ -255,6 +253,10 @@ const retry = (id: number) =>
             :lost="lostBy(form).map((one) => one.title)"
             :errors="wrong[number] ?? {}"
             :only="forms.length === 1"
+            :asked="body.forms[number]!"
+            :layers="body.layers"
+            :frame-set="body.frame_set"
+            :possible
             @change="chosen.change(form.key, $event)"
             @leave-out="
               chosen.leaveOut(
