@@ -13,12 +13,14 @@ from ninja import Router, Schema
 from pydantic import Field
 
 from handoffs.actions.aim import MEGABYTE, aim, candidates
+from handoffs.actions.links import MOST_DAYS, end_link, holding, make_link, token_of
 from handoffs.actions.start_handoff import retry_handoff, start_handoff
 from handoffs.actions.try_forms import prepare, try_forms
-from handoffs.models import MOST_FORMS, Form, HandOff
+from handoffs.models import MOST_FORMS, Form, HandOff, Link
 from handoffs.selectors import SHOWN, handoff_for, handoffs_of, package_path, shown_file, version_folder
 from journal.writing import note
 from projects.models import Role
+from projects.selectors import role_of
 from runs.events import open_line
 from runs.selectors import run_for
 from shots import jobs
@@ -201,6 +203,59 @@ def manifest(request: HttpRequest, handoff_id: int) -> dict[str, Any]:
         raise Http404
     read: dict[str, Any] = json.loads(path.read_text(encoding="utf-8"))
     return read
+
+
+class LinkIn(Schema):
+    """For how many days a link is to hold."""
+
+    days: int = Field(ge=1, le=MOST_DAYS)
+
+
+class LinkOut(Schema):
+    """A link that leads to a hand-off now: its address below that of this server."""
+
+    id: int
+    path: str
+    made_at: datetime
+    expires_at: datetime
+    visits: int
+    last_at: datetime | None
+
+
+def _link_out(link: Link) -> dict[str, Any]:
+    own = {name: getattr(link, name) for name in ("id", "made_at", "expires_at", "visits", "last_at")}
+    return {**own, "path": f"/shared/{token_of(link)}/"}
+
+
+@router.get("/handoffs/{handoff_id}/links", response=list[LinkOut], operation_id="listLinks")
+def list_links(request: HttpRequest, handoff_id: int) -> list[dict[str, Any]]:
+    """Links by which anybody may look at a hand-off now, newest first; only for who may make some."""
+    user = signed_in(request)
+    handoff = handoff_for(user, handoff_id)
+    role = role_of(user, handoff.shot.project)
+    if role is None or role.rank < Role.EDITOR.rank:
+        return []
+    return [_link_out(link) for link in holding(handoff)]
+
+
+@router.post("/handoffs/{handoff_id}/links", response=LinkOut, operation_id="makeLink")
+def add_link(request: HttpRequest, handoff_id: int, data: LinkIn) -> dict[str, Any]:
+    """Let anybody who has an address look at a finished hand-off and download it, for some days."""
+    user = signed_in(request)
+    handoff = handoff_for(user, handoff_id, least=Role.EDITOR)
+    link = make_link(user, handoff, data.days)
+    note("link-made", request, user=user, project=handoff.shot.project, about=handoff.package_name)
+    return _link_out(link)
+
+
+@router.delete("/handoffs/{handoff_id}/links/{link_id}", response={204: None}, operation_id="endLink")
+def remove_link(request: HttpRequest, handoff_id: int, link_id: int) -> tuple[int, None]:
+    """Let a link lead nowhere from now on."""
+    user = signed_in(request)
+    handoff = handoff_for(user, handoff_id, least=Role.EDITOR)
+    end_link(handoff, link_id)
+    note("link-ended", request, user=user, project=handoff.shot.project, about=handoff.package_name)
+    return 204, None
 
 
 @router.get("/handoffs/{handoff_id}/events", operation_id="watchHandOff")

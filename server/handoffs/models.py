@@ -101,3 +101,16 @@ class HandOff(Job):
     def package_name(self) -> str:
         """File name of the ZIP."""
         return f"{self.shot.code}_v{self.version:03}.zip"
+
+
+class Link(models.Model):
+    """A way to a hand-off for anybody who has its address, until it is over or ended."""
+
+    handoff = models.ForeignKey(HandOff, on_delete=models.CASCADE, related_name="links")
+    made_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.SET_NULL, null=True, related_name="+")
+    made_at = models.DateTimeField(auto_now_add=True)
+    expires_at = models.DateTimeField()
+    ended_at = models.DateTimeField(null=True)
+    #: How often its page was looked at, and when last.
+    visits = models.PositiveIntegerField(default=0)
+    last_at = models.DateTimeField(null=True)

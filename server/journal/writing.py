@@ -26,6 +26,8 @@ DEEDS = {
     "shot-restored": "brought back the shot",
     "handoff-started": "started the hand-off",
     "package-downloaded": "downloaded",
+    "link-made": "made a link to",
+    "link-ended": "ended a link to",
     "cleaned": "cleaned up",
     "document-downloaded": "downloaded the document of",
 }

@@ -13,6 +13,16 @@ from operation.metrics import ERRORS, REQUESTS, SECONDS
 
 log = logging.getLogger("zeitbild.access")
 Message = MutableMapping[str, Any]
+#: Whoever has an address below this may look at what it leads to.
+_SHARED = "/shared/"
+
+
+def _told(path: str) -> str:
+    """An address without what would open the door to whoever reads the log."""
+    if not path.startswith(_SHARED):
+        return path
+    token, _, rest = path.removeprefix(_SHARED).partition("/")
+    return f"{_SHARED}{token.partition('.')[0]}…/{rest}"
 
 
 class AccessLog:
@@ -52,7 +62,7 @@ class AccessLog:
                 "who": scope.get("zeitbild.user"),
                 "from": (scope.get("client") or ("",))[0],
                 "method": scope["method"],
-                "path": scope["path"],
+                "path": _told(scope["path"]),
                 "status": status or None,
                 "bytes": sent,
                 "ms": round(seconds * 1000, 1),

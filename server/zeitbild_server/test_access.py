@@ -9,6 +9,8 @@ from django.utils import timezone
 from assets.actions.add_file import add_file
 from assets.models import Font
 from brought.keeping import keep
+from handoffs.actions.links import make_link
+from handoffs.models import HandOff
 from projects.actions.create_project import create_project
 from projects.models import Membership, Project, Role
 from shots.models import Shot
@@ -48,6 +50,7 @@ class Access(StudioCase):
             "shot_id": self.shot.id,
             "run_id": run,
             "handoff_id": handoff,
+            "link_id": make_link(self.ada, HandOff.objects.get(id=handoff), 5).id,
             "form": 1,
             "at": 0,
             "layer": "sign",
@@ -95,6 +98,7 @@ class Access(StudioCase):
             "findPalette": seen,
             "estimate": {"document": document},
             "startRun": {"base": self.fresh().current_id},
+            "makeLink": {"days": 3},
             "tryForms": {"forms": [{"recipe": "png8"}]},
             "aimForSize": {"form": {"recipe": "webp-moving"}, "megabytes": 2, "by": "width"},
             "startHandOff": {"forms": [{"recipe": "png8"}]},

@@ -1457,6 +1457,50 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/handoffs/{handoff_id}/links": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Links
+         * @description Links by which anybody may look at a hand-off now, newest first; only for who may make some.
+         */
+        get: operations["listLinks"];
+        put?: never;
+        /**
+         * Add Link
+         * @description Let anybody who has an address look at a finished hand-off and download it, for some days.
+         */
+        post: operations["makeLink"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/handoffs/{handoff_id}/links/{link_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Remove Link
+         * @description Let a link lead nowhere from now on.
+         */
+        delete: operations["endLink"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/handoffs/{handoff_id}/events": {
         parameters: {
             query?: never;
@@ -3059,6 +3103,38 @@ export interface components {
             megabytes: number;
             /** By */
             by: string;
+        };
+        /**
+         * LinkOut
+         * @description A link that leads to a hand-off now: its address below that of this server.
+         */
+        LinkOut: {
+            /** Id */
+            id: number;
+            /** Path */
+            path: string;
+            /**
+             * Made At
+             * Format: date-time
+             */
+            made_at: string;
+            /**
+             * Expires At
+             * Format: date-time
+             */
+            expires_at: string;
+            /** Visits */
+            visits: number;
+            /** Last At */
+            last_at: string | null;
+        };
+        /**
+         * LinkIn
+         * @description For how many days a link is to hold.
+         */
+        LinkIn: {
+            /** Days */
+            days: number;
         };
         /**
          * StudioOut
@@ -5280,6 +5356,75 @@ export interface operations {
                         [key: string]: unknown;
                     };
                 };
+            };
+        };
+    };
+    listLinks: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                handoff_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LinkOut"][];
+                };
+            };
+        };
+    };
+    makeLink: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                handoff_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LinkIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LinkOut"];
+                };
+            };
+        };
+    };
+    endLink: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                handoff_id: number;
+                link_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

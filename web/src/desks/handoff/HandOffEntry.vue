@@ -7,6 +7,7 @@ import PressButton from "@/controls/PressButton.vue";
 import { megabytes } from "@/shot/cellMarks";
 
 import { type LookedAt } from "./forms";
+import ShareLinks from "./ShareLinks.vue";
 
 const props = defineProps<{ handoff: Schemas["HandOffOut"]; looking?: boolean }>();
 const emit = defineEmits<{ retry: []; look: [what: LookedAt] }>();
@@ -107,6 +108,7 @@ const STATES: Record<string, string> = {
           >manifest</a
         >
       </div>
+      <ShareLinks v-if="!looking" :handoff="handoff.id" />
     </template>
     <p v-if="handoff.state === 'waiting' && handoff.error" class="text-warn" role="status">△ {{ handoff.error }}</p>
     <template v-if="handoff.state === 'failed'">
