@@ -60,6 +60,7 @@ class TrialOut(Schema):
     alpha: float | None
     unit: str
     error: str
+    closeup: str
 
 
 class AimIn(Schema):

@@ -113,13 +113,13 @@ def _bar(link: Link, here: str) -> str:
     handoff = link.handoff
     parts = [
         f"<b>{escape(handoff.shot.code)} v{handoff.version:03}</b>",
-        f'<a href="package.zip" download>Download all ({handoff.bytes / 1e6:.1f} MB)</a>',
+        f'<a style="color:#1d5f93" href="package.zip" download>Download all ({handoff.bytes / 1e6:.1f} MB)</a>',
     ]
     folder = version_folder(handoff)
     if here != "play.html" and (folder / "play.html").is_file():
-        parts.append('<a href="play.html">Play it over grounds</a>')
+        parts.append('<a style="color:#1d5f93" href="play.html">Play it over grounds</a>')
     if here == "play.html":
-        parts.append('<a href="./">The note</a>')
+        parts.append('<a style="color:#1d5f93" href="./">The note</a>')
     until = date_format(localtime(link.expires_at), "j F Y, H:i")
     parts.append(f'<span style="color:#635e53;margin-left:auto">This link holds until {until}.</span>')
     return _BAR.format(parts="".join(parts))

@@ -1,13 +1,17 @@
 """Hand-offs: of some layers and passes, in files that hold several, from the very masters that were proofed."""
 
+import base64
 import hashlib
+import io
 import json
 import re
 import zipfile
 from typing import Any
 from unittest import mock
 
+import numpy as np
 import opentimelineio as otio
+from PIL import Image
 
 from handoffs.models import HandOff
 from handoffs.selectors import package_path
@@ -417,6 +421,15 @@ class SeveralForms(Layered):
         self.assertEqual([png["bytes"], webm["bytes"]], sizes)
         self.assertEqual((png["unit"], png["mean"], webm["unit"]), ("code values", None, "of 255"))
         self.assertLess(webm["mean"], 8)
+        # Where it loses most is shown, three pixels for each: as rendered, and as the file has it.
+        self.assertEqual(png["closeup"], "")
+        head, _, data = webm["closeup"].partition(",")
+        self.assertEqual(head, "data:image/png;base64")
+        with Image.open(io.BytesIO(base64.b64decode(data))) as picture:
+            both = np.asarray(picture.convert("RGB")).astype(int)
+        self.assertEqual(both.shape, (144, 288, 3))
+        off = np.abs(both[:, :144] - both[:, 144:])
+        self.assertTrue(off.max() > 0 and off.mean() < 20)
         self.assertIn("a palette holds 256", palette["error"])
         self.assertIn("even", odd["error"])
 

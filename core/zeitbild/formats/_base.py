@@ -54,7 +54,8 @@ def finish_names(names: Names) -> tuple[str, ...]:
 @dataclass(frozen=True, slots=True)
 class Loss:
     """How far a file that loses something is from its plane, in levels of 255: colour as it is laid over black, in the mean and at
-    its worst place, and alpha by itself, at its worst pixel; each with what is allowed."""
+    its worst place, and alpha by itself, at its worst pixel; each with what is allowed. closeup [2, n, n, 3] uint8 shows the worst place over
+    grey, as it was rendered and as the file has it."""
 
     mean: float
     worst: float
@@ -62,6 +63,7 @@ class Loss:
     mean_allowed: float
     worst_allowed: float
     alpha_allowed: float
+    closeup: NDArray[np.uint8] | None = field(default=None, repr=False, compare=False)
 
     @property
     def holds(self) -> bool:

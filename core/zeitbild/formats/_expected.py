@@ -21,6 +21,8 @@ from zeitbild.render.picture import NO_DEPTH
 ALLOWED = 0.5 + 2e-3
 #: Pixels of a side of what counts as one place where something is lost.
 _PLACE = 5
+#: Pixels a side of the picture of a worst place.
+_CLOSE = 48
 
 
 def allowed_by(coding: Coding) -> float:
@@ -143,7 +145,28 @@ def loss(found: NDArray[np.floating], plane: Plane, coding: Coding, allowed: tup
     places = cv2.blur(off, (_PLACE, _PLACE), borderType=cv2.BORDER_REFLECT)
     worst = max(float(places.max(initial=0)), -float(places.min(initial=0))) * 255
     mean = float(total.sum()) / max(int(count.sum()), 1) * 255
-    return Loss(mean, worst, float(alpha.max(initial=0)) * 255, *allowed)
+    closeup = _closeup(found, plane.pixels, coding, np.abs(places).max(axis=2)) if worst > 0 else None
+    return Loss(mean, worst, float(alpha.max(initial=0)) * 255, *allowed, closeup)
+
+
+def _closeup(
+    found: NDArray[np.floating], pixels: NDArray[np.float32], coding: Coding, off: NDArray[np.float32]
+) -> NDArray[np.uint8]:
+    """The place [H, W] where something is off most, over grey, as it should be and as it is."""
+    row, column = np.unravel_index(int(off.argmax()), off.shape)
+    corner = [
+        max(0, min(int(at) - _CLOSE // 2, size - _CLOSE)) for at, size in zip((row, column), off.shape, strict=True)
+    ]
+    own = tuple(slice(at, at + _CLOSE) for at in corner)
+    wanted, is_there = encoded(pixels[own].astype(np.float64), coding), np.asarray(found[own], np.float64)
+    shown = []
+    for colour, alpha in ((wanted, pixels[own][..., 3:]), (is_there[..., :3], is_there[..., 3:])):
+        times = colour if coding.premultiplied else colour * alpha
+        over = np.clip(times + 0.5 * (1 - alpha), 0, 1)
+        whole = np.full((_CLOSE, _CLOSE, 3), 128, np.uint8)
+        whole[: over.shape[0], : over.shape[1]] = np.round(over * 255)
+        shown.append(whole)
+    return np.stack(shown)
 
 
 @parallel_kernel

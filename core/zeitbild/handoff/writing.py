@@ -6,9 +6,12 @@ import contextlib
 import hashlib
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import asdict, dataclass, replace
+from dataclasses import asdict, dataclass, field, replace
 from pathlib import Path, PurePosixPath
 from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
 
 from zeitbild.colour.highlights import for_straight
 from zeitbild.colour.transfer import TRANSFERS
@@ -33,7 +36,8 @@ from zeitbild.storage import write_new, write_new_with
 class PlaneRecord:
     """What reading a file back found of one pass in it.
 
-    beyond and clipped count its pixels that had more light than their alpha holds, and more than white.
+    beyond and clipped count its pixels that had more light than their alpha holds, and more than white. closeup is that of its worst frame
+    (``Loss``), which is nowhere kept.
     """
 
     layer: str
@@ -46,6 +50,7 @@ class PlaneRecord:
     #: Of what loses something: levels of 255 in the mean, and of alpha at worst.
     mean: float | None = None
     alpha: float | None = None
+    closeup: NDArray[np.uint8] | None = field(default=None, repr=False, compare=False)
 
     def and_also(self, before: PlaneRecord | None) -> PlaneRecord:
         """The same pass at this frame and at those before it."""
@@ -55,7 +60,8 @@ class PlaneRecord:
         mean = None if self.mean is None or before.mean is None else max(self.mean, before.mean)
         alpha = None if self.alpha is None or before.alpha is None else max(self.alpha, before.alpha)
         worst = max(self.worst, before.worst)
-        return replace(self, worst=worst, beyond=beyond, clipped=clipped, mean=mean, alpha=alpha)
+        closeup = self.closeup if self.worst >= before.worst else before.closeup
+        return replace(self, worst=worst, beyond=beyond, clipped=clipped, mean=mean, alpha=alpha, closeup=closeup)
 
 
 @dataclass(frozen=True, slots=True)
@@ -76,7 +82,11 @@ class FileRecord:
 
     def as_dict(self) -> dict[str, Any]:
         """Plain values for JSON."""
-        return asdict(self)
+        planes = tuple(replace(plane, closeup=None) for plane in self.planes)
+        found = asdict(replace(self, planes=planes))
+        for plane in found["planes"]:
+            del plane["closeup"]
+        return found
 
 
 @dataclass(frozen=True, slots=True)
@@ -301,6 +311,7 @@ def write_file(
                 loss = plane.loss
                 lost = (None, None) if loss is None else (round(loss.mean, 4), round(loss.alpha, 4))
                 own = PlaneRecord(layer, name, plane.bits, round(plane.worst, 6), plane.allowed, beyond, clipped, *lost)
+                own = replace(own, closeup=None if loss is None else loss.closeup)
                 found[layer, name] = own.and_also(found.get((layer, name)))
     except StorageError:
         # What was written just now and is wrong must not stand in the way of another try.

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import base64
 import tempfile
 from collections.abc import Callable, Sequence
 from dataclasses import asdict, dataclass
 from pathlib import Path
 from typing import Any
+
+import numpy as np
 
 from handoffs.actions.start_handoff import frames_of, settled
 from handoffs.actions.work_handoff import places_of, tasks_of
@@ -17,10 +20,13 @@ from zeitbild.errors import GoneError, InputError, StorageError
 from zeitbild.farm import write_files, write_sequence
 from zeitbild.handoff import FileRecord, recipes
 from zeitbild.paths import assets_folder, masters_folder
+from zeitbild.proof.display import encode_view
 from zeitbild.storage import own_prefix
 
 #: Frames of a sequence that are looked at, and of a file that holds all: those follow one another, since most say what changed.
 _STILLS, _MOVING = 3, 8
+#: Pixels of the screen for each of a worst place.
+_TIMES = 3
 
 
 @dataclass(frozen=True, slots=True)
@@ -35,6 +41,21 @@ class Trial:
     alpha: float | None = None
     unit: str = ""
     error: str = ""
+    #: The worst place, as it was rendered and as the file has it, as the address of a picture.
+    closeup: str = ""
+
+
+def _closeup(records: Sequence[FileRecord]) -> str:
+    """Of all passes that lose something the one that loses most."""
+    planes = [plane for record in records for plane in record.planes if plane.closeup is not None]
+    if not planes:
+        return ""
+    worst = max(planes, key=lambda plane: plane.worst).closeup
+    assert worst is not None
+    both = np.repeat(np.repeat(np.concatenate(list(worst), axis=1), _TIMES, axis=0), _TIMES, axis=1)
+    return (
+        f"data:image/png;base64,{base64.b64encode(encode_view(np.ascontiguousarray(both[..., ::-1]), 'png')).decode()}"
+    )
 
 
 def _some(frames: Sequence[int], container: bool) -> set[int]:
@@ -100,6 +121,7 @@ def tried(one: Prepared) -> Trial:
         max(means, default=None),
         max(alphas, default=None),
         recipe.format.unit,
+        closeup=_closeup(records),
     )
 
 

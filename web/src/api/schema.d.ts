@@ -3066,6 +3066,8 @@ export interface components {
             unit: string;
             /** Error */
             error: string;
+            /** Closeup */
+            closeup: string;
         };
         /**
          * AimedOut

@@ -67,9 +67,9 @@ async function find() {
 <template>
   <div v-if="ways.length" class="col-span-2 grid gap-1 border-t border-line pt-1">
     <p class="text-soft">Make it fit</p>
-    <div class="flex items-end gap-2">
+    <div class="flex flex-wrap items-center gap-2">
       <NumberField
-        class="w-24"
+        class="w-32"
         label="Below"
         unit="MB"
         :model-value="most"
@@ -77,7 +77,7 @@ async function find() {
         :max="1000000"
         @commit="most = $event"
       />
-      <label class="grid gap-0.5 text-soft"
+      <label class="flex items-baseline gap-1.5 text-soft"
         >by
         <select v-model="by" class="rounded-sm border border-rule bg-sheet px-1.5 py-1 text-ink">
           <option v-for="one in ways" :key="one.name" :value="one.name">{{ one.title }}</option>

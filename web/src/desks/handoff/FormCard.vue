@@ -2,7 +2,7 @@
 /** A form of the hand-off that is being chosen: what it is, what it keeps and loses, how large it will be, and what can be chosen. */
 import { Disclosure, DisclosureButton, DisclosurePanel } from "@headlessui/vue";
 import { X } from "@lucide/vue";
-import { computed } from "vue";
+import { computed, ref } from "vue";
 
 import type { Schemas } from "@/api/client";
 import type { Recipe, RecipeOption } from "@/api/offers";
@@ -34,6 +34,7 @@ const emit = defineEmits<{ change: [options: Record<string, string>]; leaveOut: 
 const groups = computed(() => grouped(props.recipe));
 const notes = computed(() => changed(props.form, props.recipe));
 const wrong = computed(() => Object.keys(props.errors).length > 0);
+const close = ref(false);
 /** How far it is from what was rendered, in words. */
 const distance = computed(() => {
   const found = props.trial;
@@ -92,7 +93,29 @@ function means(option: RecipeOption) {
     </div>
     <p class="text-soft"><span class="text-ink">Keeps:</span> {{ small(recipe.keeps) }}</p>
     <p class="text-soft"><span class="text-ink">Loses:</span> {{ small(recipe.loses) }}</p>
-    <p v-if="distance" class="text-xs text-soft">Tried on {{ trial!.frames }} frames: {{ distance }}.</p>
+    <p v-if="distance" class="text-xs text-soft">
+      Tried on {{ trial!.frames }} frames: {{ distance }}.
+      <button
+        v-if="trial!.closeup"
+        type="button"
+        class="text-select-ink underline underline-offset-2"
+        :aria-expanded="close"
+        @click="close = !close"
+      >
+        {{ close ? "Close" : "Its worst place" }}
+      </button>
+    </p>
+    <figure v-if="close && trial?.closeup" class="grid gap-0.5">
+      <img
+        :src="trial.closeup"
+        alt="The place where it loses most, as rendered on the left and as the file has it on the right"
+        class="w-full max-w-72 border border-rule"
+        style="image-rendering: pixelated"
+      />
+      <figcaption class="text-xs text-soft">
+        48 pixels of it over grey: as rendered, and as the file has it. Usually it is an edge.
+      </figcaption>
+    </figure>
     <p v-if="trial?.error && !lost.length && !wrong" class="text-warn">△ {{ trial.error }}</p>
     <p v-if="lost.length" class="text-warn">
       △ It cannot hold {{ lost.join(", ") }}.
