@@ -13,6 +13,7 @@ from ninja import Router, Schema
 from pydantic import Field
 
 from handoffs.actions.aim import MEGABYTE, aim, candidates
+from handoffs.actions.compare import compared
 from handoffs.actions.links import MOST_DAYS, end_link, holding, make_link, token_of
 from handoffs.actions.start_handoff import retry_handoff, start_handoff
 from handoffs.actions.try_forms import prepare, try_forms
@@ -26,6 +27,7 @@ from runs.selectors import run_for
 from shots import jobs
 from shots.schemas import JobOut
 from shots.selectors import shot_for
+from zeitbild.errors import InputError
 from zeitbild.handoff import recipes
 from zeitbild.timing import parse_frames
 from zeitbild_server.downloads import file_answer
@@ -204,6 +206,56 @@ def manifest(request: HttpRequest, handoff_id: int) -> dict[str, Any]:
         raise Http404
     read: dict[str, Any] = json.loads(path.read_text(encoding="utf-8"))
     return read
+
+
+class FormsOut(Schema):
+    """A form in two versions; see ``compare.Forms``."""
+
+    title: str
+    state: str
+    options: list[tuple[str, str, str]]
+    same: int
+    others: int
+    new: int
+    gone: int
+
+
+class LayersOut(Schema):
+    """Frames of a layer in two versions, as frame sets."""
+
+    layer: str
+    same: str
+    others: str
+    new: str
+    gone: str
+
+
+class ValueOut(Schema):
+    """A value of the shot's document that is another."""
+
+    path: str
+    before: str
+    after: str
+
+
+class ComparedOut(Schema):
+    """What is otherwise in a later version, and the runs of both."""
+
+    forms: list[FormsOut]
+    layers: list[LayersOut]
+    values: list[ValueOut]
+    more: bool
+    runs: tuple[int, int]
+
+
+@router.get("/handoffs/{handoff_id}/beside/{other_id}", response=ComparedOut, operation_id="compareHandOffs")
+def beside(request: HttpRequest, handoff_id: int, other_id: int) -> dict[str, Any]:
+    """What is otherwise in a hand-off than in an earlier one of the same shot."""
+    user = signed_in(request)
+    after, before = handoff_for(user, handoff_id), handoff_for(user, other_id)
+    if before.shot_id != after.shot_id:
+        raise InputError("two versions of one shot are compared")
+    return compared(before, after)
 
 
 class LinkIn(Schema):

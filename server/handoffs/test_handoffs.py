@@ -358,6 +358,47 @@ class SeveralForms(Layered):
         self.assertIn("a palette holds 256", handoff.error)
         self.assertFalse(package_path(handoff).exists())
 
+    def test_two_versions_are_compared(self) -> None:
+        run = self.rendered()
+        forms = [{"recipe": "png8", "passes": ["beauty"]}, {"recipe": "webp-moving", "passes": ["beauty"]}]
+        first = self.post(f"/api/runs/{run.id}/handoffs", {"forms": forms})
+        self.work()
+        same = self.post(f"/api/runs/{run.id}/handoffs", {"forms": forms[:1]})
+        self.work()
+        found = self.get(f"/api/handoffs/{same['id']}/beside/{first['id']}")
+        self.assertEqual(
+            [(one["state"], one["same"], one["gone"]) for one in found["forms"]], [("same", 5, 0), ("gone", 0, 2)]
+        )
+        self.assertEqual(
+            [(one["layer"], one["same"], one["others"]) for one in found["layers"]],
+            [("word", "1-3", ""), ("ball", "1-2", "")],
+        )
+        self.assertEqual(found["values"], [])
+        # Another word, one frame more, another quality of one form.
+        document = self.fresh().current_document().model_dump(mode="json")
+        document["elements"][0]["word"] = "Cd"
+        document["timing"]["last"] = 4
+        body = {"base": self.fresh().current_id, "document": document}
+        self.post(f"/api/shots/{self.shot.id}/document", body, "put")
+        other = self.rendered()
+        forms[1]["options"] = {"keeps": "most", "quality": "40"}
+        forms.append({"recipe": "gif", "passes": ["beauty"]})
+        last = self.post(f"/api/runs/{other.id}/handoffs", {"forms": forms})
+        self.work()
+        found = self.get(f"/api/handoffs/{last['id']}/beside/{first['id']}")
+        png, webp, gif = found["forms"]
+        self.assertEqual((png["state"], png["others"], png["new"]), ("changed", 5, 1))
+        self.assertEqual(
+            (webp["state"], webp["options"]), ("changed", [["Keeps", "all", "most"], ["Quality", "85", "40"]])
+        )
+        self.assertEqual((gif["state"], gif["new"]), ("new", 2))
+        self.assertEqual([(one["others"], one["new"]) for one in found["layers"]], [("1-3", "4"), ("1-2", "")])
+        told = {one["path"]: (one["before"], one["after"]) for one in found["values"]}
+        self.assertEqual(told["elements.word.word"], ("Ab", "Cd"))
+        self.assertEqual(told["timing.last"], ("3", "4"))
+        self.assertEqual(len(told), 2)
+        self.get(f"/api/handoffs/{last['id']}/beside/{last['id'] + 50}", expect=404)
+
     def test_a_form_is_made_to_fit_by_quality_size_or_rate(self) -> None:
         run = self.rendered()
         address = f"/api/runs/{run.id}/aim"

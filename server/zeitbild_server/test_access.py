@@ -50,6 +50,7 @@ class Access(StudioCase):
             "shot_id": self.shot.id,
             "run_id": run,
             "handoff_id": handoff,
+            "other_id": handoff,
             "link_id": make_link(self.ada, HandOff.objects.get(id=handoff), 5).id,
             "form": 1,
             "at": 0,

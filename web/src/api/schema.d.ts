@@ -1457,6 +1457,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/handoffs/{handoff_id}/beside/{other_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Beside
+         * @description What is otherwise in a hand-off than in an earlier one of the same shot.
+         */
+        get: operations["compareHandOffs"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/handoffs/{handoff_id}/links": {
         parameters: {
             query?: never;
@@ -3105,6 +3125,77 @@ export interface components {
             megabytes: number;
             /** By */
             by: string;
+        };
+        /**
+         * ComparedOut
+         * @description What is otherwise in a later version, and the runs of both.
+         */
+        ComparedOut: {
+            /** Forms */
+            forms: components["schemas"]["FormsOut"][];
+            /** Layers */
+            layers: components["schemas"]["LayersOut"][];
+            /** Values */
+            values: components["schemas"]["ValueOut"][];
+            /** More */
+            more: boolean;
+            /** Runs */
+            runs: [
+                number,
+                number
+            ];
+        };
+        /**
+         * FormsOut
+         * @description A form in two versions; see ``compare.Forms``.
+         */
+        FormsOut: {
+            /** Title */
+            title: string;
+            /** State */
+            state: string;
+            /** Options */
+            options: [
+                string,
+                string,
+                string
+            ][];
+            /** Same */
+            same: number;
+            /** Others */
+            others: number;
+            /** New */
+            new: number;
+            /** Gone */
+            gone: number;
+        };
+        /**
+         * LayersOut
+         * @description Frames of a layer in two versions, as frame sets.
+         */
+        LayersOut: {
+            /** Layer */
+            layer: string;
+            /** Same */
+            same: string;
+            /** Others */
+            others: string;
+            /** New */
+            new: string;
+            /** Gone */
+            gone: string;
+        };
+        /**
+         * ValueOut
+         * @description A value of the shot's document that is another.
+         */
+        ValueOut: {
+            /** Path */
+            path: string;
+            /** Before */
+            before: string;
+            /** After */
+            after: string;
         };
         /**
          * LinkOut
@@ -5357,6 +5448,29 @@ export interface operations {
                     "application/json": {
                         [key: string]: unknown;
                     };
+                };
+            };
+        };
+    };
+    compareHandOffs: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                handoff_id: number;
+                other_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ComparedOut"];
                 };
             };
         };

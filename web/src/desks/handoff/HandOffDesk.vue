@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed, onBeforeUnmount, ref, watch } from "vue";
+import { computed, onBeforeUnmount, ref, shallowRef, watch } from "vue";
 
 import { answer, api, Problem, type Schemas } from "@/api/client";
 import { useKept } from "@/api/kept";
@@ -22,6 +22,7 @@ import { useShot } from "@/shot/store";
 import KeepDialog from "@/shot/KeepDialog.vue";
 import StudioNotice from "@/StudioNotice.vue";
 
+import CompareView from "./CompareView.vue";
 import FormCard from "./FormCard.vue";
 import { type ChosenForm, type LookedAt, settled } from "./forms";
 import HandedFile from "./HandedFile.vue";
@@ -150,6 +151,19 @@ const src = computed(() =>
     : null,
 );
 
+/** Two versions whose frames are looked at beside each other. */
+const beside = shallowRef<{ versions: [number, number]; runs: [number, number] } | null>(null);
+function show(later: HandOff, what: { earlier: HandOff; runs: [number, number] } | null) {
+  looked.value = null;
+  beside.value = what && { versions: [what.earlier.version, later.version], runs: what.runs };
+}
+const both = computed(() => {
+  const own = beside.value;
+  if (!own) return null;
+  const at = (run: number) => lookUrl(run, layer.value, shot.frame, { ground, kind: "jpeg" });
+  return { versions: own.versions, before: at(own.runs[0]), after: at(own.runs[1]) };
+});
+
 function take(changed: HandOff) {
   list.value = list.value.map((one) => (one.id === changed.id ? changed : one));
 }
@@ -223,6 +237,15 @@ const retry = (id: number) =>
         :width="shot.draft!.raster.width"
         :height="shot.draft!.raster.height"
         @close="looked = null"
+      />
+      <CompareView
+        v-else-if="both"
+        class="flex-1"
+        v-bind="both"
+        :frame="shot.frame"
+        :width="shot.draft!.raster.width"
+        :height="shot.draft!.raster.height"
+        @close="beside = null"
       />
       <MasterPicture
         v-else
@@ -353,9 +376,11 @@ const retry = (id: number) =>
         v-for="one in list"
         :key="one.id"
         :handoff="one"
+        :earlier="list.filter((other) => other.version < one.version && other.state === 'done')"
         :looking="shot.looking"
         @retry="retry(one.id)"
         @look="looked = $event"
+        @beside="show(one, $event)"
       />
       <KeepDialog
         :open="keeping"

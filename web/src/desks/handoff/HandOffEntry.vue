@@ -1,16 +1,31 @@
 <script setup lang="ts">
-import { Download } from "@lucide/vue";
-import { computed } from "vue";
+import { Columns2, Download } from "@lucide/vue";
+import { computed, ref } from "vue";
 
 import type { Schemas } from "@/api/client";
 import PressButton from "@/controls/PressButton.vue";
 import { megabytes } from "@/shot/cellMarks";
 
+import CompareList from "./CompareList.vue";
 import { type LookedAt } from "./forms";
 import ShareLinks from "./ShareLinks.vue";
 
-const props = defineProps<{ handoff: Schemas["HandOffOut"]; looking?: boolean }>();
-const emit = defineEmits<{ retry: []; look: [what: LookedAt] }>();
+const props = defineProps<{
+  handoff: Schemas["HandOffOut"];
+  /** Finished versions before it, newest first. */
+  earlier: Schemas["HandOffOut"][];
+  looking?: boolean;
+}>();
+const emit = defineEmits<{
+  retry: [];
+  look: [what: LookedAt];
+  beside: [what: { earlier: Schemas["HandOffOut"]; runs: [number, number] } | null];
+}>();
+const comparing = ref(false);
+function compare() {
+  comparing.value = !comparing.value;
+  if (!comparing.value) emit("beside", null);
+}
 const total = computed(() => props.handoff.total * props.handoff.forms.length);
 const written = computed(() =>
   props.handoff.forms.flatMap((form) => Object.values(form.written)).reduce((sum, frames) => sum + frames.length, 0),
@@ -109,6 +124,19 @@ const STATES: Record<string, string> = {
         >
       </div>
       <ShareLinks v-if="!looking" :handoff="handoff.id" />
+      <template v-if="earlier.length">
+        <button
+          type="button"
+          class="inline-flex items-center gap-1 justify-self-start text-select-ink underline underline-offset-2"
+          :aria-expanded="comparing"
+          @click="compare"
+        >
+          <Columns2 :size="14" aria-hidden="true" />{{
+            comparing ? "Close the comparison" : "Compare with an earlier one"
+          }}
+        </button>
+        <CompareList v-if="comparing" :handoff :earlier @shown="emit('beside', $event)" />
+      </template>
     </template>
     <p v-if="handoff.state === 'waiting' && handoff.error" class="text-warn" role="status">△ {{ handoff.error }}</p>
     <template v-if="handoff.state === 'failed'">
