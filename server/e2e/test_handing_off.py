@@ -139,6 +139,52 @@ class HandingOff(BrowserCase):
         kept = Kept.objects.get(project=self.project, kind=Kept.Kind.FORMS)
         self.assertEqual([one["recipe"] for one in kept.content], ["png8", "sprites"])
 
+    def test_it_fits_is_compared_and_shared(self) -> None:
+        page = self.finished()
+        self.add(page, "Moving AVIF")
+        card = page.get_by_label("Moving AVIF", exact=True)
+        card.get_by_role("button", name="As it is usual").click()
+        card.get_by_label("Below").fill("0.0001")
+        card.get_by_label("Below").press("Enter")
+        card.get_by_role("button", name="Find").click()
+        expect(card.get_by_role("status")).to_have_text(re.compile("^(✓ Fits|△ Even so)"), timeout=60_000)
+        expect(card.get_by_role("textbox", name="Quality")).not_to_have_value("85")
+        card.get_by_role("button", name="Its worst place").click()
+        expect(card.get_by_role("img", name=re.compile("loses most"))).to_be_visible()
+        page.get_by_role("button", name="Write v001").click()
+        expect(page.get_by_label("Version 1").get_by_text("✓ verified")).to_be_visible()
+        page.get_by_role("button", name="Leave Moving AVIF out").click()
+        page.get_by_role("button", name="Write v002").click()
+        later = page.get_by_label("Version 2")
+        expect(later.get_by_text("✓ verified")).to_be_visible()
+        later.get_by_role("button", name="Compare with an earlier one").click()
+        expect(later.get_by_text("Every frame is the same picture.")).to_be_visible()
+        expect(later.get_by_text("Moving AVIF: not there any more")).to_be_visible()
+        expect(page.get_by_alt_text("Frame 1 of v001")).to_be_visible()
+        page.get_by_role("button", name="Back", exact=True).click()
+        later.get_by_role("button", name="Share by a link").click()
+        later.get_by_role("button", name="Make a link").click()
+        address = later.get_by_label(re.compile("^Address of the link"))
+        expect(address).to_be_visible()
+        page.evaluate(AXE.read_text(encoding="utf-8"))
+        found = page.evaluate(
+            "axe.run({runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa']}).then(r => r.violations.map(v =>"
+            " v.id + ': ' + v.nodes.slice(0, 3).map(n => n.html.slice(0, 160)).join(' | ')))"
+        )
+        self.assertEqual(found, [])
+        browser = page.context.browser
+        assert browser is not None
+        context = browser.new_context()
+        stranger = context.new_page()
+        stranger.goto(address.input_value())
+        expect(stranger.get_by_text("Download all")).to_be_visible()
+        expect(stranger.get_by_role("heading", level=1)).to_be_visible()
+        later.get_by_role("button", name=re.compile("^End the link")).click()
+        expect(address).to_have_count(0)
+        stranger.reload()
+        expect(stranger.get_by_text("This link leads nowhere")).to_be_visible()
+        context.close()
+
     def test_the_desk_can_be_used_by_everybody(self) -> None:
         page = self.finished()
         self.add(page, "H.264")

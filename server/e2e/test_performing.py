@@ -2,8 +2,11 @@
 
 import math
 import re
+import tempfile
+from pathlib import Path
 from typing import Any
 
+from PIL import Image, ImageDraw
 from playwright.sync_api import Page, expect
 
 from e2e.browser import AXE, BrowserCase
@@ -82,6 +85,70 @@ class Performing(BrowserCase):
         expect(page.get_by_text(re.compile("^mouth, drawing"))).to_be_visible()
         self.accessible(page)
 
+    def dragged(self, page: Page, hand: str, across: float, down: float) -> None:
+        """A hand of a part is taken somewhere."""
+        box = page.locator(f"[data-limb={hand}]").bounding_box()
+        assert box is not None
+        x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+        page.mouse.move(x, y)
+        page.mouse.down()
+        for step in range(1, 7):
+            page.mouse.move(x + across * step / 6, y + down * step / 6)
+        page.mouse.up()
+        self.saved(page)
+
+    def test_parts_are_taken_hold_of_on_the_picture(self) -> None:
+        page = self.desk("build")
+        self.add(page, "Puppet")
+        page.get_by_role("option", name="wing").click()
+        expect(page.locator("[data-limb=tip]")).to_be_visible()
+        self.dragged(page, "tip", 60, -40)
+        wing = self.element("puppet")["limbs"]["wing"]
+        self.assertGreater(abs(wing["turn"]), 10)
+        # Another point to turn about: the wing stays where it is.
+        before = page.locator("[data-limb=tip]").bounding_box()
+        self.dragged(page, "pivot", -20, 12)
+        after = self.element("puppet")["limbs"]["wing"]
+        self.assertEqual((after["turns_about"], after["turn"]), ("a point", wing["turn"]))
+        page.wait_for_timeout(600)
+        now = page.locator("[data-limb=tip]").bounding_box()
+        assert before is not None and now is not None
+        self.assertLess(math.hypot(before["x"] - now["x"], before["y"] - now["y"]), 2)
+        page.get_by_role("button", name="Undo").click()
+        self.saved(page)
+        self.assertEqual(self.element("puppet")["limbs"]["wing"]["turns_about"], "as found")
+        # Another part by its dot.
+        page.locator("[data-limb=head]").click()
+        expect(page.get_by_role("option", name="head")).to_have_attribute("aria-selected", "true")
+        page.get_by_role("switch", name="Hands on the picture").click()
+        expect(page.locator("[data-limb]")).to_have_count(0)
+
+    def test_a_folder_of_pictures_becomes_a_puppet(self) -> None:
+        page = self.desk("build")
+        self.add(page, "Puppet")
+        with tempfile.TemporaryDirectory() as holder:
+            folder = Path(holder) / "owl"
+            for place, box, colour in (
+                ("01 body.png", (20, 30, 80, 95), "#5a4632"),
+                ("02 head/1 face.png", (25, 5, 75, 45), "#8a6a44"),
+                ("02 head/2 mouth/closed.png", (45, 30, 55, 33), "#301010"),
+                ("02 head/2 mouth/open.png", (45, 30, 55, 40), "#301010"),
+            ):
+                own = Image.new("RGBA", (100, 100), (0, 0, 0, 0))
+                ImageDraw.Draw(own).rectangle(box, fill=colour)
+                (folder / place).parent.mkdir(parents=True, exist_ok=True)
+                own.save(folder / place)
+            page.get_by_label("Drawing folder").set_input_files(folder)
+            parts = page.get_by_role("listbox", name="Parts of the puppet").get_by_role("option")
+            expect(parts).to_have_count(6)
+        self.assertEqual(
+            [text.split("one of")[0].strip() for text in parts.all_inner_texts()],
+            ["body", "head", "face", "mouth", "closed", "open"],
+        )
+        self.saved(page)
+        self.assertTrue(self.element("puppet")["drawing"].startswith("asset:"))
+        self.picture(page)
+
     def test_what_is_selected_is_repeated(self) -> None:
         page = self.desk("build")
         first = self.fresh().current_document().elements[0].id
@@ -104,6 +171,20 @@ class Performing(BrowserCase):
         page.get_by_role("button", name="Stroke 1 from its other end").click()
         self.saved(page)
         self.assertEqual(self.element("penwork")["turned"], [2])
+        # The same on the picture: a click turns round, dragged onto another it takes its place, Delete leaves out.
+        page.get_by_role("switch", name="Numbers on the picture").click()
+        numbers = page.get_by_label("Strokes on the picture").get_by_role("button")
+        expect(numbers.first).to_be_visible()
+        page.locator("[data-stroke='1']").click()
+        self.saved(page)
+        self.assertEqual(self.element("penwork")["turned"], [2, 1])
+        page.locator("[data-stroke='1']").focus()
+        page.keyboard.press("Delete")
+        self.saved(page)
+        self.assertEqual(self.element("penwork")["left_out"], [1])
+        page.locator("[data-stroke='3']").drag_to(page.locator("[data-stroke='2']"))
+        self.saved(page)
+        self.assertEqual(self.element("penwork")["order"][0], 3)
         page.get_by_role("button", name="As they were found").click()
         self.saved(page)
         self.assertEqual((self.element("penwork")["order"], self.element("penwork")["turned"]), ([], []))

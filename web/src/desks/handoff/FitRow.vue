@@ -73,13 +73,13 @@ async function find() {
         label="Below"
         unit="MB"
         :model-value="most"
-        :min="0.01"
+        :min="0.0001"
         :max="1000000"
         @commit="most = $event"
       />
       <label class="flex items-baseline gap-1.5 text-soft"
         >by
-        <select v-model="by" class="rounded-sm border border-rule bg-sheet px-1.5 py-1 text-ink">
+        <select v-model="by" aria-label="By what" class="rounded-sm border border-rule bg-sheet px-1.5 py-1 text-ink">
           <option v-for="one in ways" :key="one.name" :value="one.name">{{ one.title }}</option>
         </select></label
       >
