@@ -179,7 +179,7 @@ class HandingOff(BrowserCase):
         stranger.goto(address.input_value())
         expect(stranger.get_by_text("Download all")).to_be_visible()
         expect(stranger.get_by_role("heading", level=1)).to_be_visible()
-        later.get_by_role("button", name=re.compile("^End the link")).click()
+        later.get_by_role("button", name=re.compile("^End it, the link")).click()
         expect(address).to_have_count(0)
         stranger.reload()
         expect(stranger.get_by_text("This link leads nowhere")).to_be_visible()

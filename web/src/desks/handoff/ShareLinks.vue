@@ -109,7 +109,7 @@ function day(text: string) {
             <button
               type="button"
               class="ml-auto text-select-ink underline underline-offset-2"
-              :aria-label="`Copy the address of the link that holds until ${day(link.expires_at)}`"
+              :aria-label="`${copied === link.id ? 'Copied' : 'Copy'} the address of the link that holds until ${day(link.expires_at)}`"
               @click="copy(link)"
             >
               {{ copied === link.id ? "Copied" : "Copy" }}
@@ -117,7 +117,7 @@ function day(text: string) {
             <button
               type="button"
               class="text-now underline underline-offset-2"
-              :aria-label="`End the link that holds until ${day(link.expires_at)}`"
+              :aria-label="`End it, the link that holds until ${day(link.expires_at)}`"
               @click="end(link)"
             >
               End it
