@@ -66,6 +66,28 @@ class FlatArt(unittest.TestCase):
         outside[20:180, 20:220] = 0
         self.assertLess(float(np.abs(outside).max()), 1e-6)
 
+    def test_gradients_fade_out_where_nothing_is_below(self) -> None:
+        art = (
+            '<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 100 80"><radialGradient id="r">'
+            '<stop offset="0" stop-color="#ffee88"/><stop offset="1" stop-color="#ff8800" stop-opacity="0"/></radialGradient>'
+            '<linearGradient id="l"><stop offset="0" stop-color="#2060c0"/><stop offset="1" stop-color="#2060c0" stop-opacity=".2"/></linearGradient>'
+            '<circle cx="30" cy="40" r="28" fill="url(#r)"/><rect x="62" width="38" height="80" fill="url(#l)" opacity=".8"/></svg>'
+        )
+        data = bytes(resvg_py.svg_to_bytes(svg_string=art, width=800, height=640))
+        drawn = np.asarray(Image.open(io.BytesIO(data)).convert("RGBA"), np.float64) / 255
+        light = np.concatenate([decode(drawn[..., :3]) * drawn[..., 3:], drawn[..., 3:]], axis=2)
+        want = light.reshape(160, 4, 200, 4, 4).mean(axis=(1, 3))
+        with tempfile.TemporaryDirectory() as folder:
+            assets = AssetFolder(Path(folder))
+            name = "asset:" + assets.add(art.encode())
+            for quality in ("check", "final"):
+                picture = render(resolve(_flat(name, 240, 200, 200), 1, assets), QUALITIES[quality])
+                # What is seen of the drawing: from 2 to 100 across.
+                own = picture.beauty[20:180, 22:218]
+                off = np.abs(own - want[:, 4:200])
+                self.assertLess(float(off.mean()), 0.01, quality)
+                self.assertLess(float((off.max(axis=2) > 0.05).mean()), 0.02, quality)
+
     def test_gradients_lie_where_they_lie_in_the_drawing(self) -> None:
         art = (
             '<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 100 80"><radialGradient id="r" cx="30%" cy="40%" r="60%">'

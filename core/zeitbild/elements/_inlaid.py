@@ -6,11 +6,11 @@ from zeitbild.elements.base import Worn
 from zeitbild.geometry.drawing.inlaid import INLAYS
 from zeitbild.geometry.drawing.painting import Shade
 
-#: How much of its edge is there in the mean.
-_EDGE = 0.5
+#: How much is there in the mean of the edge of a picture, and of what fades out.
+FADED = 0.5
 
 
 def inlaid(drawing: str, shade: Shade) -> Worn:
     """The first surface with the picture of a shade of a drawing (as documents name it) on it; its edge is cut out by the picture's alpha."""
     changes = {"base_colour": "#ffffff", "base_map": f"{drawing}#{INLAYS + shade.inlay}", "map_by": "unwrapped"}
-    return Worn(0, changes, shade.alpha, cut=_EDGE if shade.cut else -1.0)
+    return Worn(0, changes, shade.alpha, cut=FADED if shade.cut else -1.0)

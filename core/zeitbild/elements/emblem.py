@@ -9,7 +9,7 @@ from typing import Annotated, Any, Literal
 from pydantic import Field, StringConstraints, model_validator
 
 from zeitbild.drawings import SHIPPED
-from zeitbild.elements._inlaid import inlaid
+from zeitbild.elements._inlaid import FADED, inlaid
 from zeitbild.elements.base import ElementBase, ElementKind, Surface, Worn, kinds
 from zeitbild.errors import DrawingError
 from zeitbild.finishes import Finish
@@ -139,7 +139,7 @@ def _worn(element: Emblem, built: EmblemForm, shade: Shade, listed: Mapping[str,
         "map_width": float(high[0] - low[0]) * built.scale,
         "map_turn": 0.0,
     }
-    return Worn(0, changes, shade.alpha)
+    return Worn(0, changes, shade.alpha, cut=FADED if shade.cut else -1.0)
 
 
 kinds.register(ElementKind("emblem", "Emblem", Emblem, build, 2, wear=wear, note="an SVG, raised or flat"))

@@ -15,7 +15,7 @@ from pydantic import Field, StringConstraints, model_validator
 from zeitbild.caching import SizedCache
 from zeitbild.drawings import SHIPPED
 from zeitbild.elements._flat import FlatElement, faces
-from zeitbild.elements._inlaid import inlaid
+from zeitbild.elements._inlaid import FADED, inlaid
 from zeitbild.elements.base import Affine, ElementKind, Mark, Posed, Worn, kinds
 from zeitbild.errors import DrawingError
 from zeitbild.finishes import Finish
@@ -418,7 +418,8 @@ def wear(element: Puppet, time: Time, built: Built) -> Sequence[Worn]:
                 "base_map": f"{element.drawing}#{shade.gradient}",
                 "map_by": "unwrapped",
             }
-        found.append(Worn(0, changes, shade.alpha))
+        fades = shade.cut and shade.gradient >= 0 and element.drawing.startswith(ASSET)
+        found.append(Worn(0, changes, shade.alpha, cut=FADED if fades else -1.0))
     return found
 
 

@@ -96,17 +96,21 @@ class EmblemForm:
         return self._laid(joined(solids, (float(centre[0]), float(centre[1]))), centre)
 
     def _laid(self, mesh: Mesh, centre: Points) -> Mesh:
-        """The mesh unwrapped where pictures of the drawing fill it, as seen from its front."""
-        filled = [
-            (part, shade) for part, shade in zip(self.faces, self.drawing.shades, strict=True) if shade.inlay >= 0
-        ]
+        """The mesh unwrapped where pictures of the drawing, or gradients that fade out, fill it, as seen from its front."""
+        shades = zip(self.faces, self.drawing.shades, strict=True)
+        filled = [(part, shade) for part, shade in shades if shade.inlay >= 0 or shade.cut]
         if not filled:
             return mesh
         lies = np.zeros((len(mesh.triangles), 3, 2), np.float32)
         for part, shade in filled:
             own = mesh.parts == part
             places = (mesh.vertices[mesh.triangles[own]][..., :2] + centre) / self.scale
-            lies[own] = self.drawing.inlays[shade.inlay].shares(places)
+            if shade.inlay >= 0:
+                lies[own] = self.drawing.inlays[shade.inlay].shares(places)
+            else:
+                # A gradient lies over all of the drawing.
+                low, high = self.drawing.bounds
+                lies[own] = (places - low) / (high - low) * (1, -1) + (0, 1)
         return replace(mesh, unwrapped=lies)
 
 

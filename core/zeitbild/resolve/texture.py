@@ -89,6 +89,12 @@ def texture(digest: str, plain: bool, reading: PictureReading | None, alpha: boo
             if int(number) - INLAYS >= len(drawing.inlays):
                 raise InputError(f"the drawing has no picture {int(number) - INLAYS}")
             return both(digest, drawing.inlays[int(number) - INLAYS].light(_DRAWING))
+        if alpha and reading is None:
+            drawing = drawing_at(path, _DRAWING)
+            if int(number or 0) >= len(drawing.gradients):
+                raise InputError(f"the drawing has no gradient {number}")
+            shares = drawing.gradients[int(number or 0)].levels(drawing.bounds, MOST_LEVELS, alpha=True)
+            return Texture(f"{digest} alpha", True, tuple(shares), True)
         if reading is None:
             # A gradient lies in its drawing once; pictures of models and of surfaces repeat.
             once = bool(inside) and not holds_pictures(path)

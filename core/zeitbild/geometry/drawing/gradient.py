@@ -12,6 +12,8 @@ from zeitbild.colour import decode
 
 #: Pixels of the longer side of a gradient's picture; it is smooth, and lies between them.
 _SIDE = 1024
+#: Alphas of stops that differ by more fade out.
+FADES = 0.01
 
 Floats = NDArray[np.float64]
 
@@ -79,8 +81,21 @@ class Gradient:
         along: Floats = (b + np.sqrt(np.maximum(b * b + a * c, 0))) / a
         return along
 
-    def levels(self, bounds: Floats, most: int) -> list[NDArray[np.float32]]:
-        """A picture of it over bounds [2, 2] of the drawing (y up), linear light [H, W, 3], and up to ``most`` halves of it."""
+    @property
+    def mean(self) -> float:
+        """How much it hides over its way from start to end, in the mean."""
+        places = np.concatenate([[0.0], self.stops[:, 0], [1.0]])
+        alphas = np.concatenate([self.stops[:1, 4], self.stops[:, 4], self.stops[-1:, 4]])
+        return float((np.diff(places) * (alphas[1:] + alphas[:-1]) / 2).sum())
+
+    @property
+    def fades(self) -> bool:
+        """Whether it lets through more in one place than in another."""
+        return float(np.ptp(self.stops[:, 4])) > FADES
+
+    def levels(self, bounds: Floats, most: int, *, alpha: bool = False) -> list[NDArray[np.float32]]:
+        """A picture of it over bounds [2, 2] of the drawing (y up), linear light [H, W, 3], and up to ``most`` halves of it; or of its alpha,
+        three times over."""
         low, high = bounds
         wide, tall = high - low
         scale = _SIDE / max(wide, tall)
@@ -90,7 +105,9 @@ class Gradient:
             x = low[0] + (np.arange(width) + 0.5) / width * wide
             y = high[1] - (np.arange(height) + 0.5) / height * tall
             points = np.stack(np.meshgrid(x, -y), axis=-1)
-            found.append(np.ascontiguousarray(decode(self.at(points)[..., :3]), np.float32))
+            values = self.at(points)
+            shown = np.repeat(values[..., 3:], 3, axis=-1) if alpha else decode(values[..., :3])
+            found.append(np.ascontiguousarray(shown, np.float32))
             if max(width, height) == 1 or len(found) == most:
                 return found
             width, height = max(1, width // 2), max(1, height // 2)

@@ -35,6 +35,7 @@ _FAR = float(4 * GRID)
 _Ink: TypeAlias = manifold3d.CrossSection
 #: Of a picture's edge, where less than half of it is there and where more is.
 Cut = Literal["", "weak", "strong"]
+_EVEN = "a gradient that fades out over other paint: there it lets through as much everywhere"
 _RULES = {True: manifold3d.FillRule.EvenOdd, False: manifold3d.FillRule.NonZero}
 
 
@@ -67,7 +68,7 @@ class Filled:
 @dataclass(frozen=True, slots=True)
 class Shade:
     """A colour as drawings have it: ``#rrggbb``, how much it hides (0 to 1), and the number of its gradient or of the picture that
-    fills it (-1: none; the colour is then its middle one). cut: the picture's alpha says how much of it is there."""
+    fills it (-1: none; the colour is then its middle one). cut: the alpha of that says how much of it is there."""
 
     colour: str
     alpha: float = 1.0
@@ -91,6 +92,8 @@ class _Fill:
     gradient: int = -1
     inlay: int = -1
     cut: Cut = ""
+    #: Of a gradient that fades out: how much it hides in the mean.
+    mean: float = 0.0
 
 
 _PLAIN = _Fill()
@@ -196,20 +199,20 @@ class Drawing:
     def __init__(self, plain: dict[str, Any], label: str) -> None:
         """From what ``read_drawing`` gives; DrawingError if nothing of it is seen, LimitError for too many colours."""
         self.label, self.notes = label, tuple(str(one) for one in plain["notes"])
+        #: Those that shades name.
+        self.gradients = tuple(Gradient.of(one) for one in plain.get("gradients", ()))
         self._paints = [
             _Paint(
                 Filled.of(one),
                 _three(one["colour"]),
                 min(max(float(one["alpha"]), 0.0), 1.0),
-                _Fill(int(one.get("gradient", -1)), int(one.get("inlay", -1)), one.get("cut") or ""),
+                self._fill(one),
                 tuple(one.get("groups", ())),
             )
             for one in plain["paints"]
             if not one.get("hidden")
         ]
         self._groups = tuple(float(one) for one in plain.get("groups", ()))
-        #: Those that shades name.
-        self.gradients = tuple(Gradient.of(one) for one in plain.get("gradients", ()))
         self.inlays = tuple(Inlay.of(one) for one in plain.get("inlays", ()))
         self._clips = [[Filled.of(one) for one in clip] for clip in plain["clips"]]
         #: What it was made of.
@@ -232,6 +235,12 @@ class Drawing:
         self.bounds: Points = np.stack([seen[:, 0].min(axis=0), seen[:, 1].max(axis=0)])
         #: What is seen, from the lowest paint to the highest.
         self.shades = tuple(one.shade for one in coarse)
+
+    def _fill(self, paint: dict[str, Any]) -> _Fill:
+        """What fills something that is painted, beside its colour."""
+        gradient, inlay = int(paint.get("gradient", -1)), int(paint.get("inlay", -1))
+        fades = gradient >= 0 and self.gradients[gradient].fades
+        return _Fill(gradient, inlay, paint.get("cut") or "", self.gradients[gradient].mean if fades else 0.0)
 
     def _told(self) -> str:
         return f" (left out: {'; '.join(self.notes[:3])})" if self.notes else ""
@@ -293,7 +302,10 @@ class Drawing:
                 clips[number] = manifold3d.CrossSection.batch_boolean(own, manifold3d.OpType.Add) if own else _Ink()
             return clips[number]
 
-        pieces = _Canvas(self.label, self._groups, ink_of).painted(self._paints, 0)
+        canvas = _Canvas(self.label, self._groups, ink_of)
+        pieces = canvas.painted(self._paints, 0)
+        if canvas.even and _EVEN not in self.notes:
+            self.notes = (*self.notes, _EVEN)
         return self._gathered(pieces, sources, low, step)
 
     def _check_tangle(self, rings: Sequence[Points]) -> None:
@@ -336,6 +348,9 @@ class Drawing:
 def shade_of(colour: Sequence[float], alpha: float, fill: _Fill = _PLAIN) -> Shade:
     """The shade nearest to three shares from 0 to 1 and an alpha."""
     named = "#" + "".join(f"{round(255 * part):02x}" for part in colour)
+    if fill.mean > 0:
+        # Its own alpha comes on top.
+        return Shade(named, round(min(alpha / fill.mean, 1.0), 3), fill.gradient, cut=True)
     return Shade(named, round(min(alpha, 1.0), 3), fill.gradient, fill.inlay, bool(fill.cut))
 
 
@@ -369,6 +384,8 @@ class _Canvas:
     groups: tuple[float, ...]
     ink_of: Callable[[Filled], _Ink]
     hidden: int = 0
+    #: Whether a gradient that fades out lies over other paint, where it hides as much everywhere.
+    even: bool = False
 
     def painted(self, paints: Sequence[_Paint], depth: int) -> list[_Piece]:
         """What is seen of paints that have the groups up to ``depth`` in common; a group further in is painted by itself and then laid
@@ -404,7 +421,9 @@ class _Canvas:
     def _over(self, top: _Piece, below: Sequence[_Piece]) -> list[_Piece]:
         """Pieces to be added once one is laid over others, which are changed in place."""
         if top.alpha < _HIDES:
-            return _mixed(top, below)
+            found = _mixed(top, below)
+            self.even = self.even or (top.fill.mean > 0 and len(found) > 1)
+            return found
         if top.fill.cut:
             return self._edge_over(top, below)
         self.hidden += len(below) * top.ink.num_vert()

@@ -58,8 +58,6 @@ class Servers:
             middle = middle_of(stops)
             if middle is None:
                 return None, -1
-            if float(np.ptp(stops[:, 4])) > 0.01:
-                self.note("a gradient that fades out: it lets through as much everywhere")
             return middle, self._gradient(server, stops, tracks, lies)
         self.note("a pattern" if kind == "pattern" else f"the colour {address[:40]}, which is not there")
         return (colour_of(otherwise, current) if otherwise else None), -1
