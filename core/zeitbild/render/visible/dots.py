@@ -25,6 +25,12 @@ _SOFT, _DISC, _STREAK = 0, 1, 2
 #: Radius in pixels below which dots become fainter in place of smaller: the middles of pixels see as much of a soft one of that size
 #: wherever it is, to 3 in 100, so that nothing twinkles that moves slowly.
 _SMALLEST: dict[DotLook, float] = {"soft": 1.5, "disc": 0.75, "streak": 0.75}
+#: Stretches of tiles that are as full as each other.
+_HANDS = 32
+#: Numbers of a pixel while a tile is drawn.
+_HERE = 6
+#: Numbers of a dot in its row, one of which is room.
+_ROW = 12
 #: Less than this of a pixel is nothing.
 _LEAST = np.float32(1e-4)
 #: Nothing behind is seen through less than this.
@@ -112,12 +118,7 @@ def _draw(  # type: ignore[no-untyped-def]
     order,
     firsts,
     members,
-    ends,
-    radii,
-    strengths,
-    depths,
-    deep,
-    colours,
+    rows,
     look,
     plus,
     solid,
@@ -129,7 +130,8 @@ def _draw(  # type: ignore[no-untyped-def]
     """front and behind [H, W, 4]: dots before what is opaque, and those behind it (or of no length: nothing is opaque), premultiplied; nearest
     [H, W] the distance of the first.
 
-    ends [n, 4] where each begins and ends in pixels, deep [n] its radius in units; solid [H, W] is the area that is opaque, depth [H, W] how far.
+    rows [n, 12] has all that is known of a dot in one place, since they are fetched in any order: where it begins and ends in pixels, its radius,
+    strength, distance, radius in units, and colour; solid [H, W] is the area that is opaque, depth [H, W] how far.
     """
     height, width = nearest.shape
     columns = (width + _TILE - 1) // _TILE
@@ -138,7 +140,10 @@ def _draw(  # type: ignore[no-untyped-def]
         tile = order[turn]
         x0, y0 = (tile % columns) * _TILE, (tile // columns) * _TILE
         x1, y1 = min(width, x0 + _TILE), min(height, y0 + _TILE)
-        through = np.ones((_TILE, _TILE), np.float32)
+        # Of each pixel in one place: light, what is seen through it, and how far its first dot is.
+        here = np.zeros((_TILE * _TILE, _HERE), np.float32)
+        here[:, 4] = _ONE
+        here[:, 5] = np.inf
         beyond = np.ones((_TILE, _TILE), np.float32)
         # Whether anything opaque is seen in the tile at all.
         meets = False
@@ -147,16 +152,17 @@ def _draw(  # type: ignore[no-untyped-def]
                 for x in range(x0, x1):
                     meets = meets or solid[y, x] > _ZERO
         for k in range(firsts[tile], firsts[tile + 1]):
-            i = members[k]
-            ax, ay, bx, by, r = ends[i, 0], ends[i, 1], ends[i, 2], ends[i, 3], radii[i]
+            own_row = rows[members[k]]
+            ax, ay, bx, by = float(own_row[0]), float(own_row[1]), float(own_row[2]), float(own_row[3])
+            r = float(own_row[4])
             moves = ax != bx or ay != by
             round_ = look == _SOFT and not moves
             reach = r if round_ else r + 1.0
             top = max(y0, math.floor(min(ay, by) - reach))
             bottom = min(y1 - 1, math.ceil(max(ay, by) + reach))
-            strength = np.float32(strengths[i])
-            red, green, blue = colours[i, 0], colours[i, 1], colours[i, 2]
-            square, away = np.float32(1 / (r * r)), np.float32(depths[i])
+            strength, away, deep = own_row[5], own_row[6], own_row[7]
+            red, green, blue = own_row[8], own_row[9], own_row[10]
+            square = np.float32(1 / (r * r))
             for y in range(top, bottom + 1):
                 down = y + 0.5 - ay
                 half = reach
@@ -168,6 +174,28 @@ def _draw(  # type: ignore[no-untyped-def]
                 # The middles of pixels that it may reach.
                 left = max(x0, math.ceil(min(ax, bx) - half - 0.5))
                 right = min(x1 - 1, math.floor(max(ax, bx) + half - 0.5))
+                if round_ and not meets:
+                    # Nearly all of them: nothing opaque is near, and they rest.
+                    row = (y - y0) * _TILE - x0
+                    below = np.float32(down * down)
+                    for x in range(left, right + 1):
+                        own = here[np.uint64(row + x)]
+                        left_over = own[4]
+                        if left_over <= _THROUGH:
+                            continue
+                        across = np.float32(x + 0.5 - ax)
+                        inner = _ONE - (across * across + below) * square
+                        part = inner * inner * strength
+                        if part < _LEAST:
+                            continue
+                        given = left_over * part
+                        own[0] += given * red
+                        own[1] += given * green
+                        own[2] += given * blue
+                        own[3] += given * covers
+                        own[4] = left_over * (_ONE - part * covers)
+                        own[5] = min(own[5], away)
+                    continue
                 for x in range(left, right + 1):
                     if round_:
                         across = np.float32(x + 0.5 - ax)
@@ -181,27 +209,34 @@ def _draw(  # type: ignore[no-untyped-def]
                     before = _ONE
                     if meets and solid[y, x] > _ZERO:
                         # Where it meets something opaque it goes into it over its own depth.
-                        before = np.float32(min(max(0.5 + 0.5 * (depth[y, x] - depths[i]) / deep[i], 0.0), 1.0))
-                    left_over = through[y - y0, x - x0]
-                    own = part * before
-                    if own > _ZERO and left_over > _THROUGH:
-                        given = left_over * own
-                        front[y, x, 0] += given * red
-                        front[y, x, 1] += given * green
-                        front[y, x, 2] += given * blue
-                        front[y, x, 3] += given * covers
-                        through[y - y0, x - x0] = left_over * (_ONE - own * covers)
-                        nearest[y, x] = min(nearest[y, x], away)
-                    own = part * (_ONE - before)
-                    if own > _ZERO and solid[y, x] < _ONE:
+                        before = np.float32(min(max(0.5 + 0.5 * (depth[y, x] - away) / deep, 0.0), 1.0))
+                    place = here[np.uint64((y - y0) * _TILE + x - x0)]
+                    left_over = place[4]
+                    share = part * before
+                    if share > _ZERO and left_over > _THROUGH:
+                        given = left_over * share
+                        place[0] += given * red
+                        place[1] += given * green
+                        place[2] += given * blue
+                        place[3] += given * covers
+                        place[4] = left_over * (_ONE - share * covers)
+                        place[5] = min(place[5], away)
+                    share = part * (_ONE - before)
+                    if share > _ZERO and solid[y, x] < _ONE:
                         left_over = beyond[y - y0, x - x0]
-                        given = left_over * own
+                        given = left_over * share
                         behind[y, x, 0] += given * red
                         behind[y, x, 1] += given * green
                         behind[y, x, 2] += given * blue
                         behind[y, x, 3] += given * covers
-                        beyond[y - y0, x - x0] = left_over * (_ONE - own * covers)
-                        nearest[y, x] = min(nearest[y, x], away)
+                        beyond[y - y0, x - x0] = left_over * (_ONE - share * covers)
+                        place[5] = min(place[5], away)
+        for y in range(y0, y1):
+            for x in range(x0, x1):
+                place = here[(y - y0) * _TILE + x - x0]
+                for c in range(4):
+                    front[y, x, c] = place[c]
+                nearest[y, x] = min(nearest[y, x], place[5])
 
 
 @parallel_kernel
@@ -265,9 +300,11 @@ def drawn_dots(
     if dots.look == "streak":
         # From its head as the shutter closes to its tail as it opens.
         starts, stops = stops, starts + dots.tails
-    middle = dots.places + (opens + closes) / 2 * dots.ways
+    rests = opens == closes and dots.look != "streak"
+    middle = starts if rests else dots.places + (opens + closes) / 2 * dots.ways
     away = camera.distance(middle @ matrix[:3, :3].T + matrix[:3, 3])
-    a, b = seen(starts), seen(stops)
+    a = seen(starts)
+    b = a if rests else seen(stops)
     with np.errstate(all="ignore"):
         sizes = camera.focal if camera.parallel else camera.focal / np.maximum(away, 1e-12)
         radii = dots.radii * scale * sizes
@@ -292,6 +329,11 @@ def drawn_dots(
     held = np.maximum(radii[which], smallest)
     # As much light as before: of a streak its width alone is too small.
     gains = (radii[which] / held) ** (1 if dots.look == "streak" else 2)
+    rows_of_dots = np.empty((len(which), _ROW), np.float32)
+    rows_of_dots[:, :4] = ends[which]
+    rows_of_dots[:, 4], rows_of_dots[:, 5] = held, gains * dots.opacities[which]
+    rows_of_dots[:, 6], rows_of_dots[:, 7] = away[which], np.maximum(dots.radii[which] * scale, 1e-9)
+    rows_of_dots[:, 8:11] = dots.colours[which]
     columns, rows = -(-width // TILE), -(-height // TILE)
     box = [
         np.clip(np.floor(values[which]), -1, most).astype(np.int64)
@@ -302,7 +344,9 @@ def drawn_dots(
     firsts = np.concatenate([[0], np.cumsum(counts)])
     members = np.empty(int(firsts[-1]), np.int64)
     _sort(*box, columns, rows, firsts[:-1], members)
-    order = np.argsort(-counts, kind="stable")[: int((counts > 0).sum())]
+    fullest = np.argsort(-counts, kind="stable")[: int((counts > 0).sum())]
+    # Threads get stretches of equal length: each of them as full as the others.
+    order = np.concatenate([fullest[first::_HANDS] for first in range(_HANDS)])
     size = height, width
     front = np.zeros((*size, 4), np.float32)
     behind = np.zeros((*size, 4) if len(depth) else (0, 0, 4), np.float32)
@@ -313,12 +357,7 @@ def drawn_dots(
             order,
             firsts,
             members,
-            ends[which],
-            held,
-            gains * dots.opacities[which],
-            away[which],
-            np.maximum(dots.radii[which] * scale, 1e-9),
-            dots.colours[which],
+            rows_of_dots,
             _LOOKS[dots.look],
             dots.plus,
             solid,
