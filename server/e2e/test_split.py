@@ -7,6 +7,7 @@ import OpenEXR
 from playwright.sync_api import Locator, Page, expect
 
 from e2e.browser import BrowserCase
+from shots.actions.save_document import save_document
 from zeitbild.document.layers import Layer
 from zeitbild.document.shot import Raster, Timing
 from zeitbild.document.shot import Shot as ShotDocument
@@ -39,6 +40,28 @@ class LayersCase(BrowserCase):
 
 
 class Splitting(LayersCase):
+    def test_a_group_goes_into_layers_with_all_that_stands_in_it(self) -> None:
+        document = self.fresh().current_document().model_dump(mode="json")
+        document["elements"].insert(0, {"kind": "group", "id": "both", "name": "Both"})
+        for one in document["elements"][1:]:
+            one["inside"] = "both"
+        document["layers"].append({**document["layers"][0], "name": "back", "title": "Back"})
+        save_document(self.ada, self.fresh(), base=self.fresh().current_id, document=document, label="Grouped")
+        page = self.desk("split")
+        group = self.cell("Both and all in it", "back")
+        expect(group).to_have_attribute("aria-label", "Both and all in it in back: shown")
+        group.focus()
+        page.keyboard.press("h")
+        expect(self.cell("Ball", "back")).to_have_attribute("aria-label", "Ball in back: hold-out")
+        self.assertEqual(self.layers()["back"].members, {"word": "hold-out", "ball": "hold-out"})
+        self.cell("Ball", "back").focus()
+        page.keyboard.press("s")
+        expect(group).to_have_attribute("aria-label", "Both and all in it in back: mixed")
+        page.get_by_role("radio", name="absent").click()
+        page.get_by_role("button", name="Both", exact=True).click()
+        members = {name: layer.members for name, layer in self.layers().items()}
+        self.assertEqual(members, {one: {"word": "absent", "ball": "absent"} for one in ("sign", "back")})
+
     def test_layers_are_made_filled_moved_and_taken_back(self) -> None:
         page = self.desk("split")
         page.get_by_role("button", name="Add layer").click()

@@ -44,6 +44,23 @@ class Findings(unittest.TestCase):
         for shot in (_shot(), parse_shot(DEMO.read_text(encoding="utf-8"))):
             self.assertEqual(find(shot, SetView(shot, NOWHERE, (1280, 720))), [])
 
+    def test_many_see_through_things_over_one_another_are_told(self) -> None:
+        repeat = {"kind": "repeat", "id": "many", "stands": "in a row", "count": 60, "apart": [2, 0, 1]}
+        pane = {"kind": "solid", "id": "pane", "shape": "plane", "width": 200, "height": 200, "inside": "many"}
+
+        def found(**more: Any) -> list[Finding]:
+            shot = read_shot({"version": 3, "elements": [repeat | more.pop("repeat", {}), pane | more]})
+            return [one for one in find(shot, SetView(shot, NOWHERE, None)) if one.code == "many-veils"]
+
+        clear = {"surface": {"opacity": 0.5}}
+        (told,) = found(**clear)
+        self.assertIn("60 times", told.message)
+        self.assertEqual(told.field, "elements.1.opacity")
+        # Opaque ones, few of them, and those that lie apart in the picture are no matter.
+        self.assertEqual(found(), [])
+        self.assertEqual(found(**clear, repeat={"count": 30}), [])
+        self.assertEqual(found(**clear, width=3, height=3, repeat={"apart": [8, 0, 0]}), [])
+
     def test_light_beyond_alpha_is_counted_and_kept_or_said_to_be_lost(self) -> None:
         plate = {"kind": "solid", "id": "plate", "width": 300, "height": 300, "depth": 4}
         plate["surface"] = {"opacity": 0.1, "roughness": 0.05, "base_colour": "#101010"}

@@ -20,29 +20,71 @@ const places = computed(
 const elements = computed(() =>
   (shot.draft?.elements ?? []).filter((one) => one.shown && !one.reference && !places.value.has(one.kind)),
 );
+/** A line of the table: an element, or a group with all that stands in it, which goes into layers together. */
+interface Row {
+  id: string;
+  name: string;
+  depth: number;
+  /** The elements that a mark in it is for. */
+  of: string[];
+  group: boolean;
+}
+const rows = computed<Row[]>(() => {
+  const all = shot.draft?.elements ?? [];
+  const seen = new Set(elements.value.map((one) => one.id));
+  const found: Row[] = [];
+  const within = (id: string): string[] =>
+    all.flatMap((one) => (one.inside === id ? [...(seen.has(one.id) ? [one.id] : []), ...within(one.id)] : []));
+  function add(inside: string, depth: number) {
+    for (const one of all) {
+      if ((all.some((other) => other.id === one.inside) ? one.inside : "") !== inside) continue;
+      const inner = within(one.id);
+      if (inner.length) {
+        const of = seen.has(one.id) ? [one.id, ...inner] : inner;
+        found.push({ id: `group ${one.id}`, name: one.name, depth, of, group: true });
+        if (seen.has(one.id)) found.push({ id: one.id, name: one.name, depth: depth + 1, of: [one.id], group: false });
+        add(one.id, depth + 1);
+      } else if (seen.has(one.id)) {
+        found.push({ id: one.id, name: one.name, depth, of: [one.id], group: false });
+      }
+    }
+  }
+  add("", 0);
+  return found;
+});
+/** What all of a line are in a layer; nothing if they differ. */
+function common(layer: Layer, row: Row) {
+  const own = new Set(row.of.map((id) => membershipOf(layer, id)));
+  return own.size === 1 ? [...own][0] : undefined;
+}
 const lights = computed(() => [...new Set((shot.draft?.lights ?? []).filter((one) => one.on).map((one) => one.name))]);
 const at = ref({ row: 0, column: 0 });
 
-function mark(layer: Layer, element: string) {
-  return MEMBERSHIPS.find((one) => one.name === membershipOf(layer, element));
+function mark(layer: Layer, row: Row) {
+  const own = common(layer, row);
+  return MEMBERSHIPS.find((one) => one.name === own) ?? { sign: "≠", word: "mixed" };
+}
+/** Layers with all of a line in one of them. */
+function withRow(layers: Layer[], column: number, row: Row, to: Membership) {
+  return row.of.reduce((next, id) => withMembership(next, column, id, to), layers);
 }
 function put(next: Layer[], commit: boolean) {
   shot.edit("layers", next, commit, "Members of layers");
 }
 function set(row: number, column: number, to: Membership, commit: boolean) {
   at.value = { row, column };
-  const element = elements.value[row];
-  if (element) put(withMembership(layers.value, column, element.id, to), commit);
+  const line = rows.value[row];
+  if (line) put(withRow(layers.value, column, line, to), commit);
   else {
     const every = (shot.draft?.elements ?? []).map((one) => one.id);
     put(withOthers(layers.value, column, every, to), commit);
   }
 }
 function fillRow(row: number) {
-  const element = elements.value[row];
-  if (!element) return;
+  const line = rows.value[row];
+  if (!line) return;
   let next = layers.value;
-  layers.value.forEach((_, column) => (next = withMembership(next, column, element.id, brush.value)));
+  layers.value.forEach((_, column) => (next = withRow(next, column, line, brush.value)));
   put(next, true);
 }
 function fillColumn(column: number) {
@@ -89,7 +131,7 @@ function key(event: KeyboardEvent, row: number, column: number) {
   const typed = MEMBERSHIPS.find((one) => one.key === event.key.toLowerCase());
   if (step) {
     const next = {
-      row: Math.min(Math.max(row + step[0], 0), elements.value.length),
+      row: Math.min(Math.max(row + step[0], 0), rows.value.length),
       column: Math.min(Math.max(column + step[1], 0), layers.value.length - 1),
     };
     at.value = next;
@@ -162,15 +204,17 @@ function isAt(row: number, column: number) {
           </tr>
         </thead>
         <tbody>
-          <tr v-for="(element, row) in elements" :key="element.id">
+          <tr v-for="(line, row) in rows" :key="line.id">
             <th scope="row" class="max-w-24 p-0 text-left font-normal">
               <button
                 type="button"
                 class="w-full truncate pr-1 text-left hover:text-select-ink"
-                :title="`Make ${element.name} ${brush} in every layer`"
+                :class="{ 'font-medium': line.group }"
+                :style="{ paddingLeft: `${0.6 * line.depth}rem` }"
+                :title="`Make ${line.name}${line.group ? ' and all in it' : ''} ${brush} in every layer`"
                 @click="fillRow(row)"
               >
-                {{ element.name }}
+                {{ line.name }}
               </button>
             </th>
             <td v-for="(layer, column) in layers" :key="layer.name" class="border border-line p-0">
@@ -178,17 +222,17 @@ function isAt(row: number, column: number) {
                 type="button"
                 class="w-full touch-none px-1 py-0.5 text-left whitespace-nowrap"
                 :class="[
-                  membershipOf(layer, element.id) === 'shown' ? 'bg-sheet font-medium' : 'text-soft',
+                  common(layer, line) === 'shown' ? 'bg-sheet font-medium' : 'text-soft',
                   layer.on ? '' : 'opacity-50',
                 ]"
                 :tabindex="isAt(row, column) ? 0 : -1"
                 :data-at="`${row}/${column}`"
-                :aria-label="`${element.name} in ${layer.name}: ${membershipOf(layer, element.id)}`"
+                :aria-label="`${line.name}${line.group ? ' and all in it' : ''} in ${layer.name}: ${common(layer, line) ?? 'mixed'}`"
                 @pointerdown="start($event, row, column)"
                 @pointerenter="over(row, column)"
                 @keydown="key($event, row, column)"
               >
-                {{ mark(layer, element.id)?.sign }} {{ mark(layer, element.id)?.word }}
+                {{ mark(layer, line).sign }} {{ mark(layer, line).word }}
               </button>
             </td>
           </tr>
@@ -204,11 +248,11 @@ function isAt(row: number, column: number) {
               <button
                 type="button"
                 class="w-full touch-none px-1 py-0.5 text-left whitespace-nowrap text-soft italic"
-                :tabindex="isAt(elements.length, column) ? 0 : -1"
-                :data-at="`${elements.length}/${column}`"
+                :tabindex="isAt(rows.length, column) ? 0 : -1"
+                :data-at="`${rows.length}/${column}`"
                 :aria-label="`New elements in ${layer.name}: ${layer.others}`"
-                @pointerdown="start($event, elements.length, column)"
-                @keydown="key($event, elements.length, column)"
+                @pointerdown="start($event, rows.length, column)"
+                @keydown="key($event, rows.length, column)"
               >
                 {{ MEMBERSHIPS.find((one) => one.name === layer.others)?.sign }} {{ layer.others }}
               </button>
