@@ -117,6 +117,27 @@ class Pictures(unittest.TestCase):
         with self.assertRaises(InputError):
             marks_of(_shot(_puffin()), "cat", 1, NOWHERE)
 
+    def test_a_part_bends_at_a_point_that_is_typed_as_at_one_that_is_marked(self) -> None:
+        bar = '<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 200 100"><g id="arm"><rect x="20" y="40" width="160" height="20"/>{}</g></svg>'
+        marks = '<circle id="pivot" cx="30" cy="50" r="1"/>{}<circle id="tip" cx="180" cy="50" r="1"/>'
+        joint = '<circle id="bend" cx="110" cy="50" r="1"/>'
+        with tempfile.TemporaryDirectory() as folder:
+            assets = AssetFolder(Path(folder))
+            marked, plain = ("asset:" + assets.add(bar.format(marks.format(inner)).encode()) for inner in (joint, ""))
+            want = _seen(
+                _shot(Puppet(id="it", drawing=marked, size=160, limbs={"arm": Limb(bend=70)})), 1, "check", assets
+            )
+            # From the middle of the drawing (100, 50) ten to the right.
+            typed = Limb(bend=70, bends_at="a point", joint=(10, 0))
+            own = _seen(_shot(Puppet(id="it", drawing=plain, size=160, limbs={"arm": typed})), 1, "check", assets)
+            np.testing.assert_allclose(own, want, atol=1e-6)
+            without = _seen(
+                _shot(Puppet(id="it", drawing=plain, size=160, limbs={"arm": Limb(bend=70)})), 1, "check", assets
+            )
+            self.assertGreater(float(np.abs(without - want).max()), 0.5)
+            (_, arm) = marks_of(_shot(Puppet(id="it", drawing=plain, size=160, limbs={"arm": typed})), "it", 1, assets)
+            np.testing.assert_allclose(arm.points[2], (150 + 10, 180), atol=1e-6)
+
     def test_turned_round_it_is_mirrored(self) -> None:
         own, other = _seen(_shot(_puffin())), _seen(_shot(_puffin(mirrored=True)))
         off = np.abs(own - other[:, ::-1])

@@ -106,6 +106,18 @@ class Limb(Part):
         description="From the middle of the drawing.",
         json_schema_extra={"x-step": 1, "x-unit": "u", "x-when": {"turns_about": "a point"}, **STILL},
     )
+    bends_at: Literal["as drawn", "a point"] = Field(
+        default="as drawn",
+        title="Bends at",
+        description="As drawn: where the drawing has a mark for it.",
+        json_schema_extra={"x-widget": "choice", **STILL},
+    )
+    joint: Pair = Field(
+        default=(0.0, 0.0),
+        title="The joint",
+        description="From the middle of the drawing.",
+        json_schema_extra={"x-step": 1, "x-unit": "u", "x-when": {"bends_at": "a point"}, **STILL},
+    )
 
 
 class NamedPose(Part):
@@ -347,6 +359,7 @@ def _postures(element: Puppet, limbs: Mapping[str, Limb], built: Built) -> dict[
             limb.there,
             limb.order,
             point(limb.pivot) if limb.turns_about == "a point" else None,
+            point(limb.joint) if limb.bends_at == "a point" else None,
             parent,
         )
     return found
@@ -375,7 +388,8 @@ def pose(element: Puppet, time: Time, built: Built) -> Sequence[Posed]:
 
 
 def marks(element: Puppet, time: Time, built: Built) -> Sequence[Mark]:
-    """Every part that is seen, by its code: the point that it turns about, and its tip; before them the puppet's plane, which has no name."""
+    """Every part that is seen, by its code: the point that it turns about, its tip, and where it bends, if it does. Before them the
+    puppet's plane, which has no name."""
     posed = Pose(built.rig, _postures(element, stances(element, time), built), built.outlines)
     scale, middle, side = built.scale, built.middle, -1.0 if element.mirrored else 1.0
     from_plane = np.array([[1 / scale, 0, middle[0]], [0, 1 / scale, middle[1]], [0, 0, 1]])
@@ -393,7 +407,10 @@ def marks(element: Puppet, time: Time, built: Built) -> Sequence[Mark]:
     for at, (limb, stood) in enumerate(zip(built.rig.limbs, posed.stood(), strict=True)):
         if stood.seen:
             pivot, tip = posed.ends(at)
-            found.append(Mark(limb.code, (place(pivot), place(tip)), affine(stood.matrix), affine(posed.carried(at))))
+            joint = posed.joints[at]
+            bends = () if joint is None else (place(stood.matrix[:2, :2] @ joint + stood.matrix[:2, 2]),)
+            points = (place(pivot), place(tip), *bends)
+            found.append(Mark(limb.code, points, affine(stood.matrix), affine(posed.carried(at))))
     return found
 
 

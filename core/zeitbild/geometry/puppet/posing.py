@@ -22,8 +22,8 @@ _HALVINGS = 60
 class Posture:
     """How one part stands: turned (degrees, anticlockwise) about its pivot, moved (drawing units), stretched, bent (degrees); reach (0 to 1) is how
     much of the way its tip is at a place (drawing units, y up) for the sake of which it and what it hangs on turn, and on which side the
-    joint then is (1 left, -1 right of the way there). shows: the number of its drawing that is seen alone (0: all). pivot and parent are those
-    of the part where they are not as found."""
+    joint then is (1 left, -1 right of the way there). shows: the number of its drawing that is seen alone (0: all). pivot, joint (where it
+    bends) and parent are those of the part where they are not as found."""
 
     turn: float = 0.0
     move: tuple[float, float] = (0.0, 0.0)
@@ -36,6 +36,7 @@ class Posture:
     there: bool = True
     order: float = 0.0
     pivot: tuple[float, float] | None = None
+    joint: tuple[float, float] | None = None
     parent: int | None = None
 
 
@@ -77,6 +78,10 @@ class Pose:
             limb.pivot if own.pivot is None else np.array(own.pivot)
             for limb, own in zip(rig.limbs, self.postures, strict=True)
         ]
+        self.joints = [
+            limb.bend if own.joint is None else np.array(own.joint)
+            for limb, own in zip(rig.limbs, self.postures, strict=True)
+        ]
         self.turns = [math.radians(one.turn) for one in self.postures]
         self.bends: list[float] = [one.bend for one in self.postures]
         self._placed: dict[int, Floats] = {}
@@ -104,7 +109,7 @@ class Pose:
         if limb.tip is not None:
             return limb.tip
         hanging = [self.pivots[one] for one in range(len(self.rig.limbs)) if self.parents[one] == at]
-        if hanging and limb.bend is None:
+        if hanging and self.joints[at] is None:
             return hanging[0]
         points = self.outlines[at]
         if points is None:
@@ -113,10 +118,10 @@ class Pose:
 
     def bend(self, at: int, degrees: float) -> Bend | None:
         """How a part is bent by an angle; None if it has no joint."""
-        limb, points = self.rig.limbs[at], self.outlines[at]
-        if limb.bend is None or points is None or degrees == 0:
+        joint, points = self.joints[at], self.outlines[at]
+        if joint is None or points is None or degrees == 0:
             return None
-        return bend_of(limb.bend, self.pivots[at], self.tip(at), points, degrees)
+        return bend_of(joint, self.pivots[at], self.tip(at), points, degrees)
 
     def _local(self, at: int, turn: float) -> Floats:
         """What a part does itself."""
@@ -151,8 +156,8 @@ class Pose:
 
     def _reach(self, at: int) -> None:
         """Turn a part, and the bone before it, so that its tip is where it is asked to be, or as near as it comes."""
-        own, limb = self.postures[at], self.rig.limbs[at]
-        if limb.bend is not None and self.outlines[at] is not None:
+        own = self.postures[at]
+        if self.joints[at] is not None and self.outlines[at] is not None:
             self._reach_by_bending(at, own)
         elif self.parents[at] >= 0:
             self._reach_by_two(at, own)

@@ -31,7 +31,7 @@ const plane = computed(() => marks.value.find((one) => !one.name));
 const chosen = computed(() => limbs.value.find((one) => one.name === chosenLimb.value[props.element.id]));
 /** Screen pixels that a click may slip. */
 const SLIP = 3;
-type What = "turn" | "move" | "pivot" | "choose";
+type What = "turn" | "move" | "pivot" | "joint" | "choose";
 let drag: { what: What; mark: Marked; plane: Marked | undefined; from: Pair; moved: boolean; before: Limb } | null =
   null;
 const holds = ref<What | "">("");
@@ -83,6 +83,11 @@ function move(event: PointerEvent) {
     const way = back(mark.carried, [at[0] - from[0], at[1] - from[1]]);
     const [x, y] = before.move ?? [0, 0];
     if (way) shot.edit(field(code, "move"), [rounded(x + way[0], 100), rounded(y + way[1], 100)], false);
+  } else if (drag.what === "joint") {
+    const place = placeOn(mark, at);
+    if (!place) return;
+    shot.edit(field(code, "bends_at"), "a point", false);
+    shot.edit(field(code, "joint"), [rounded(place[0], 100), rounded(place[1], 100)], false);
   } else replant(mark, at, before);
 }
 /** Another point to turn about; the part stays where it is, unless it moves by keys. */
@@ -108,7 +113,13 @@ function end() {
   holds.value = "";
   chosenLimb.value = { ...chosenLimb.value, [props.element.id]: mark.name };
   if (!moved) return;
-  const done = { turn: "turned", move: "moved", pivot: "turns about another point", choose: "" }[what];
+  const done = {
+    turn: "turned",
+    move: "moved",
+    pivot: "turns about another point",
+    joint: "bends at another point",
+    choose: "",
+  }[what];
   shot.editMany({}, `${mark.name.replaceAll("_", " ")} ${done}`);
 }
 </script>
@@ -180,6 +191,21 @@ function end() {
         @pointerdown="start($event, chosen, 'pivot')"
       >
         <title>Drag: {{ chosen.name.replaceAll("_", " ") }} turns about another point</title>
+      </rect>
+      <rect
+        v-if="chosen.points.length > 2"
+        class="pointer-events-auto cursor-crosshair touch-none"
+        fill="white"
+        stroke="black"
+        :stroke-width="scale"
+        :x="where(chosen, 2)[0] - 3.5 * scale"
+        :y="where(chosen, 2)[1] - 3.5 * scale"
+        :width="7 * scale"
+        :height="7 * scale"
+        data-limb="joint"
+        @pointerdown="start($event, chosen, 'joint')"
+      >
+        <title>Drag: {{ chosen.name.replaceAll("_", " ") }} bends at another point</title>
       </rect>
       <circle
         class="pointer-events-auto touch-none"

@@ -43,7 +43,7 @@ const item = computed(() => resolveRef(Object.values(props.schema.patternPropert
 const value = computed<Record<string, unknown>>(() => ({ ...atRest(item.value), ...props.modelValue[chosen.value] }));
 /** A part without a point to bend at does not bend; one without drawings shows none. */
 const skip = computed(() => [
-  ...(limb.value?.bends ? [] : ["bend"]),
+  ...(limb.value?.bends || value.value.bends_at === "a point" ? [] : ["bend"]),
   ...((limb.value?.drawings.length ?? 0) > 1 ? [] : ["shows"]),
   ...(value.value.reach ? [] : ["reach_to", "reach_side"]),
 ]);
