@@ -181,6 +181,15 @@ class Inlaid(unittest.TestCase):
             path = self.assets.path(self.assets.add(_svg(f'{box}<image href="{address}"/>').encode()))
             self.assertIn(told, " ".join(drawing_at(path, "it").notes), address[:60])
 
+    def test_one_picture_that_is_used_often_is_kept_once(self) -> None:
+        lamp = _address(_png((300, 200), draw=_lamp))
+        uses = "".join(f'<use href="#lamp" x="{at}"/>' for at in range(0, 120, 2))
+        svg = _svg(f'<defs><image id="lamp" width="30" height="20" href="{lamp}"/></defs>{uses}')
+        art = Emblem(id="art", drawing="asset:" + self.assets.add(svg.encode()), size=400, depth=0)
+        drawing = drawing_at(self.assets.path(art.drawing[6:]), "it")
+        self.assertEqual((len(drawing.inlays), len(drawing.plain["files"])), (60, 1))
+        self.assertEqual(len(resolve(_straight(art), 1, self.assets).textures), 2)
+
     def test_bombs_are_refused(self) -> None:
         file = io.BytesIO()
         Image.new("L", (6000, 5600)).save(file, "PNG")

@@ -10,7 +10,10 @@ from zeitbild.geometry.drawing.painting import Shade
 FADED = 0.5
 
 
-def inlaid(drawing: str, shade: Shade) -> Worn:
-    """The first surface with the picture of a shade of a drawing (as documents name it) on it; its edge is cut out by the picture's alpha."""
-    changes = {"base_colour": "#ffffff", "base_map": f"{drawing}#{INLAYS + shade.inlay}", "map_by": "unwrapped"}
+def inlaid(drawing: str, shade: Shade, file: int) -> Worn:
+    """The first surface with the picture of a shade of a drawing (as documents name it) on it, by the number of its file.
+
+    Its edge is cut out by the picture's alpha.
+    """
+    changes = {"base_colour": "#ffffff", "base_map": f"{drawing}#{INLAYS + file}", "map_by": "unwrapped"}
     return Worn(0, changes, shade.alpha, cut=FADED if shade.cut else -1.0)

@@ -125,7 +125,7 @@ def wear(element: Emblem, time: Time, built: Any) -> Sequence[Worn]:
 
 def _worn(element: Emblem, built: EmblemForm, shade: Shade, listed: Mapping[str, int]) -> Worn:
     if shade.inlay >= 0:
-        return inlaid(element.drawing, shade)
+        return inlaid(element.drawing, shade, built.drawing.inlays[shade.inlay].file)
     if shade.colour in listed:
         return Worn(listed[shade.colour], opacity=shade.alpha)
     if shade.gradient < 0 or not element.drawing.startswith(ASSET):

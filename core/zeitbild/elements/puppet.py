@@ -426,7 +426,9 @@ def wear(element: Puppet, time: Time, built: Built) -> Sequence[Worn]:
     found = []
     for shade in built.shades:
         if shade.inlay >= 0:
-            found.append(inlaid(element.drawing, shade))
+            # All parts have the pictures of the whole drawing.
+            inlays = next(one.drawing.inlays for one in built.rig.limbs if one.drawing is not None)
+            found.append(inlaid(element.drawing, shade, inlays[shade.inlay].file))
             continue
         changes: dict[str, Any] = {"base_colour": shade.colour}
         if shade.gradient >= 0 and element.drawing.startswith(ASSET):

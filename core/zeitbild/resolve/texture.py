@@ -86,9 +86,10 @@ def texture(digest: str, plain: bool, reading: PictureReading | None, alpha: boo
         path = _place_of(sha256, assets)
         if inside and INLAYS <= int(number) < COLOURS and not holds_pictures(path):
             drawing = drawing_at(path, _DRAWING)
-            if int(number) - INLAYS >= len(drawing.inlays):
+            inlay = next((one for one in drawing.inlays if one.file == int(number) - INLAYS), None)
+            if inlay is None:
                 raise InputError(f"the drawing has no picture {int(number) - INLAYS}")
-            return both(digest, drawing.inlays[int(number) - INLAYS].light(_DRAWING))
+            return both(digest, inlay.light(_DRAWING))
         if alpha and reading is None:
             drawing = drawing_at(path, _DRAWING)
             if int(number or 0) >= len(drawing.gradients):

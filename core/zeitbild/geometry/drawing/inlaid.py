@@ -5,7 +5,7 @@ from __future__ import annotations
 import base64
 import binascii
 import urllib.parse
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -24,7 +24,7 @@ Floats = NDArray[np.float64]
 
 #: Pictures in a drawing, and pixels of all of them, at most.
 MAX_INLAYS, MAX_INLAID = 160, 32 * 1024 * 1024
-#: Numbers that textures give to the pictures of a drawing; those below are its gradients'.
+#: Numbers that textures give to the files of pictures in a drawing; those below are its gradients'.
 INLAYS = 1000
 #: Alpha that counts as nothing and as all.
 _NOTHING, _ALL = 1 / 512, 1 - 1 / 512
@@ -42,20 +42,22 @@ _SOFT, _MUCH = 0.1, 0.2
 class Inlay:
     """A picture of a drawing.
 
-    data is its file; box are the columns and rows of it (left, top, right, bottom) in which anything is there; into [2, 3] leads from the
-    drawing (y down) to shares of that box from its upper left.
+    file is the number of its file among those of the drawing, and data what that holds; box are the columns and rows of it (left, top,
+    right, bottom) in which anything is there; into [2, 3] leads from the drawing (y down) to shares of that box from its upper left.
     """
 
+    file: int
     data: bytes
     box: tuple[int, int, int, int]
     into: Floats
 
     @classmethod
-    def of(cls, plain: dict[str, Any]) -> Inlay:
+    def of(cls, plain: dict[str, Any], files: Sequence[bytes]) -> Inlay:
         """From what ``reading`` gives."""
         left, top, right, bottom = (int(one) for one in plain["box"])
+        number = int(plain["file"])
         return cls(
-            bytes(plain["data"]), (left, top, right, bottom), np.asarray(plain["into"], np.float64).reshape(2, 3)
+            number, files[number], (left, top, right, bottom), np.asarray(plain["into"], np.float64).reshape(2, 3)
         )
 
     def shares(self, points: Floats) -> NDArray[np.float32]:
@@ -102,14 +104,18 @@ class _Known:
     outlines: tuple[list[Floats], ...] = ()
     colour: tuple[float, float, float] = (0.0, 0.0, 0.0)
     wrong: str = ""
+    #: Its number once it lies somewhere.
+    file: int = -1
 
 
 @dataclass(slots=True, eq=False)
 class Inlays:
-    """Reads the pictures of a drawing. ``note`` tells what is left out; placed are those that lie somewhere, as ``Inlay.of`` takes them."""
+    """Reads the pictures of a drawing. ``note`` tells what is left out; placed are those that lie somewhere, as ``Inlay.of`` takes them, and
+    files those that they are of, each once."""
 
     note: Callable[[str], None]
     placed: list[dict[str, Any]] = field(default_factory=list)
+    files: list[bytes] = field(default_factory=list)
     _known: dict[str, _Known] = field(default_factory=dict)
     _pixels: int = 0
 
@@ -193,7 +199,10 @@ class Inlays:
             return []
         a, b, c, d, e, f = whole.transform(Transform(right - left, 0, 0, bottom - top, left, top)).inverse()
         into = np.array([[a, c, e], [b, d, f]], np.float64)
-        self.placed.append({"data": known.data, "box": list(known.box), "into": into})
+        if known.file < 0:
+            known.file = len(self.files)
+            self.files.append(known.data)
+        self.placed.append({"file": known.file, "box": list(known.box), "into": into})
         shade = {"colour": list(known.colour), "gradient": -1, "inlay": len(self.placed) - 1}
         outer, half, inner = known.outlines
         # Beside one another: each outline is within the one before.

@@ -213,7 +213,10 @@ class Drawing:
             if not one.get("hidden")
         ]
         self._groups = tuple(float(one) for one in plain.get("groups", ()))
-        self.inlays = tuple(Inlay.of(one) for one in plain.get("inlays", ()))
+        # What came from the reading process is made what others keep, once for all drawings of its parts.
+        files = plain.get("files", [])
+        files[:] = [bytes(one) for one in files]
+        self.inlays = tuple(Inlay.of(one, files) for one in plain.get("inlays", ()))
         self._clips = [[Filled.of(one) for one in clip] for clip in plain["clips"]]
         #: What it was made of.
         self.plain = plain
@@ -448,7 +451,9 @@ class _Canvas:
 
 
 #: By what the pictures in them take; a plain drawing counts as a thirty-second of it all.
-_drawings = SizedCache[Drawing](192 << 20, lambda one: (6 << 20) + sum(len(inlay.data) for inlay in one.inlays))
+_drawings = SizedCache[Drawing](
+    192 << 20, lambda one: (6 << 20) + sum(len(file) for file in one.plain.get("files", ()))
+)
 
 
 def drawing_at(path: Path, label: str) -> Drawing:

@@ -514,7 +514,7 @@ def read_drawing(data: bytes, label: str) -> dict[str, Any]:
     contours, even_odd, colour (three shares from 0 to 1, as CSS has them) and alpha, gradient (its number, or -1), inlay and cut where a
     picture fills it (its number, and whether its alpha counts), clips and groups (numbers, groups from the outmost to the inmost);
     opacity of each of the groups, which are painted as one before they are laid over what is below;
-    gradients as ``Gradient.of`` and inlays as ``Inlay.of`` take them;
+    gradients as ``Gradient.of`` and inlays as ``Inlay.of`` take them, of files that hold the pictures;
     clips: what each lets through, as lists of the same without colour, of which page is that of the whole (-1: there is none);
     parts: name, whether it was given by a person, number of the part that each stands in (-1: none) and whether it is hidden (then its
     paints are, too, which nobody sees); each paint names its innermost;
@@ -555,5 +555,5 @@ def read_drawing(data: bytes, label: str) -> dict[str, Any]:
         raise DrawingError(f"{label}: {error.message}", "drawing") from None
     notes = [text if count == 1 else f"{text} ({count} times)" for text, count in reader.notes.items()]
     told = {"paints": reader.paints, "clips": reader.clips, "gradients": reader.servers.gradients, "page": page}
-    told["inlays"] = reader.inlays.placed
+    told |= {"inlays": reader.inlays.placed, "files": reader.inlays.files}
     return {**told, "groups": reader.groups, "parts": reader.parts, "lines": reader.lines, "notes": notes}
