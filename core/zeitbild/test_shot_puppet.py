@@ -22,6 +22,7 @@ from zeitbild.drawings import SHIPPED
 from zeitbild.elements.card import Card
 from zeitbild.elements.emblem import Emblem
 from zeitbild.elements.puppet import Act, Limb, NamedPose, Puppet, Stance, Step
+from zeitbild.elements.spray import Spray
 from zeitbild.errors import InputError
 from zeitbild.finishes import Finish
 from zeitbild.keys import Key, Track
@@ -116,6 +117,9 @@ class Pictures(unittest.TestCase):
                 self.assertAlmostEqual((angle + 180) % 360 - 180, 10, places=6)
         with self.assertRaises(InputError):
             marks_of(_shot(_puffin()), "cat", 1, NOWHERE)
+        # Nothing of it is there.
+        nobody = Spray(id="nobody", looks="soft dots")
+        self.assertEqual(marks_of(_shot(nobody, _puffin(inside="nobody")), "bird", 1, NOWHERE), ())
 
     def test_a_part_bends_at_a_point_that_is_typed_as_at_one_that_is_marked(self) -> None:
         bar = '<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 200 100"><g id="arm"><rect x="20" y="40" width="160" height="20"/>{}</g></svg>'

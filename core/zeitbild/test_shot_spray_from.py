@@ -134,6 +134,22 @@ class Surfaces(unittest.TestCase):
         with self.assertRaises(ValidationError):
             _from("ball", does="gathers")
 
+    def test_what_stands_in_circles_is_told(self) -> None:
+        def crumb(name: str, inside: str) -> Solid:
+            return Solid(id=name, shape="box", width=2, height=2, depth=2, inside=inside)
+
+        looks = {"looks": "what stands in it", "rate": 3}
+        own = _from("crumb", **looks)
+        first, second = _from("two", **looks), _from("one", id="other", **looks)
+        for elements in (
+            (own, crumb("crumb", "spray")),
+            (_from("crumb"), crumb("crumb", "spray")),
+            (first, crumb("one", "spray"), second, crumb("two", "other")),
+        ):
+            with self.assertRaises(InputError) as caught:
+                resolve(_shot(*elements), 3, NOWHERE)
+            self.assertIn("stands where this puts it", caught.exception.message)
+
     def test_it_is_the_same_alone_or_in_order_and_written_as_read(self) -> None:
         shot = _shot(_BALL, _from("ball", stays="stays behind"))
         one = _dots(shot, 20).places

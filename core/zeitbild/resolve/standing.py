@@ -131,6 +131,23 @@ class Standing:
             raise InputError("the element that it comes from is not in this shot any more; choose another", "emitter")
         if kinds.get(self.shot.elements[found].kind).rests_on is not on_nothing:
             raise InputError(f"{self.shot.elements[found].name} has no surface; choose another element", "emitter")
+        if number in self._needed_by(found):
+            name = self.shot.elements[found].name
+            raise InputError(f"{name} stands where this puts it; choose an element that stands elsewhere", "emitter")
+        return found
+
+    def _needed_by(self, number: int) -> set[int]:
+        """The elements without which nobody knows where one stands: those that it stands in, and those that these rest on."""
+        numbers = {one.id: at for at, one in enumerate(self.shot.elements)}
+        found: set[int] = set()
+        waiting = [number]
+        while waiting:
+            for holder in self.shot.groups_of(self.shot.elements[waiting.pop()]):
+                rests = numbers.get(kinds.get(holder.kind).rests_on(holder), -1)
+                for one in (numbers[holder.id], rests):
+                    if one >= 0 and one not in found:
+                        found.add(one)
+                        waiting.append(one)
         return found
 
     def _built_on(self, base: int, key: str, kind: ElementKind, built: Any) -> tuple[str, ElementKind, Any]:
@@ -285,7 +302,11 @@ class Standing:
 
     def marks(self, number: int) -> tuple[NDArray[np.float64], Sequence[Mark]]:
         """What hands take hold of in an element, at the frame, and where the first of its copies stands [4, 4]."""
-        theres = self._together(number, self._now)[0]
+        together = self._together(number, self._now)
+        if not together:
+            # Of what stands in something nothing is there.
+            return np.eye(4), ()
+        theres = together[0]
         time = self._ago(self._now, theres[0].later)
         plain = evaluate(self.shot, time)
         _, kind, built = self._built_as(number, theres[0].later)
