@@ -113,7 +113,7 @@ class HandingOff(BrowserCase):
         with Image.open(next(folder.rglob("*.0001.png"))) as file:
             straight = np.asarray(file).astype(float)
         # Mean and largest difference that a form may have, of 255; a browser rounds in its own way.
-        for form, (mean, most) in ((1, (3.0, 60.0)), (2, (0.6, 2.5)), (3, (0.6, 2.5)), (4, (3.0, 40.0))):
+        for form, (mean, most) in ((1, (3.0, 60.0)), (2, (0.6, 2.5)), (3, (0.6, 2.5)), (4, (3.0, 30.0))):
             for ground, colour in (("#000000", 0.0), ("#ffffff", 255.0)):
                 address = f"/api/handoffs/{handoff.id}/forms/{form}/shown/0"
                 width, height, data = page.evaluate(_DRAW, [address, ground, form == 1])

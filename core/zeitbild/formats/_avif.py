@@ -18,25 +18,25 @@ LARGEST = 65536
 QUALITY = Option("quality", "Quality", low=30, high=100, initial="85", kind="number", smaller="lower")
 #: Colour goes on under zero alpha: what is clear has none that could bleed into an edge.
 BLED = {"under": "bled"}
-LOSSY = "Fine detail is blurred a little, the more the lower the quality; alpha by a level or two."
+LOSSY = "Fine detail is blurred a little, the more the lower the quality; alpha is kept."
 
 
 def settings(options: Options) -> dict[str, Any]:
-    """What the writer is told. Every pixel keeps a colour of its own, and alpha is kept as finely at every quality; one thread, so that equal
+    """What the writer is told. Every pixel keeps a colour of its own, and alpha is kept whole; one thread, so that equal
     pictures are equal bytes."""
     return {
         "quality": int(float(options.get("quality", "85"))),
         "subsampling": "4:4:4",
         "speed": 7,
         "max_threads": 1,
-        "advanced": {"alpha:end-usage": "q", "alpha:cq-level": "2"},
+        "advanced": {"alpha:lossless": "1", "alpha:end-usage": "q", "alpha:cq-level": "0"},
     }
 
 
 def allowed(options: Options) -> tuple[float, float, float]:
-    """Mean, worst place and alpha in levels of 255 that are let through: twice what soft edges lose at each quality."""
+    """Mean, worst place and alpha in levels of 255 that are let through: twice what soft edges lose at each quality; alpha is kept whole."""
     coarse = (100 - float(options.get("quality", "85"))) / 70
-    return 2.0 + 8 * coarse, 10.0 + 50 * coarse, 12.0
+    return 2.0 + 8 * coarse, 10.0 + 50 * coarse, 0.6
 
 
 def timeless(data: bytes) -> bytes:
