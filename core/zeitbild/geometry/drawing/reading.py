@@ -38,6 +38,8 @@ from zeitbild.isolation import Limits, apart
 MAX_DRAWING_BYTES = 48 * 1024 * 1024
 #: Elements, those of every ``use`` counted again; how deep they may stand in one another; curves in all.
 MAX_ELEMENTS, MAX_DEPTH, MAX_CURVES = 50_000, 64, 200_000
+#: Regions that clip, each use counted.
+MAX_CLIPS = 8_000
 #: Things with names, and lines, that are told.
 MAX_PARTS, MAX_LINES = 2000, 20_000
 #: Lines that reach farther are left out (pixels).
@@ -403,6 +405,10 @@ class _Reader:
             return None
         if id(element) in place.within:
             raise DrawingError(f"the clip path {address[:40]} clips itself", "drawing")
+        if len(self.clips) >= MAX_CLIPS:
+            raise LimitError(
+                f"the drawing's elements are clipped more than {MAX_CLIPS} times, each use counted", "drawing"
+            )
         if element.get("clipPathUnits") == "objectBoundingBox":
             self.note("a clip path in units of what it clips")
             return None
