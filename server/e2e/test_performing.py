@@ -85,8 +85,13 @@ class Performing(BrowserCase):
         expect(page.get_by_text(re.compile("^mouth, drawing"))).to_be_visible()
         self.accessible(page)
 
+    def settled(self, page: Page) -> None:
+        """Wait until the hands are those of the document."""
+        expect(page.get_by_label("Parts on the picture")).to_have_attribute("data-settled", "true")
+
     def dragged(self, page: Page, hand: str, across: float, down: float) -> None:
-        """A hand of a part is taken somewhere."""
+        """A hand of a part is taken somewhere, once it is where it should be."""
+        self.settled(page)
         box = page.locator(f"[data-limb={hand}]").bounding_box()
         assert box is not None
         x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
@@ -106,16 +111,17 @@ class Performing(BrowserCase):
         wing = self.element("puppet")["limbs"]["wing"]
         self.assertGreater(abs(wing["turn"]), 10)
         # Another point to turn about: the wing stays where it is.
+        self.settled(page)
         before = page.locator("[data-limb=tip]").bounding_box()
         self.dragged(page, "pivot", -20, 12)
         after = self.element("puppet")["limbs"]["wing"]
         self.assertEqual((after["turns_about"], after["turn"]), ("a point", wing["turn"]))
-        page.wait_for_timeout(600)
+        self.settled(page)
         now = page.locator("[data-limb=tip]").bounding_box()
         assert before is not None and now is not None
         self.assertLess(math.hypot(before["x"] - now["x"], before["y"] - now["y"]), 2)
-        page.get_by_role("button", name="Undo").click()
-        self.saved(page)
+        with page.expect_response(lambda answer: answer.url.endswith("/undo")):
+            page.get_by_role("button", name="Undo").click()
         self.assertEqual(self.element("puppet")["limbs"]["wing"]["turns_about"], "as found")
         # Another part by its dot.
         page.locator("[data-limb=head]").click()

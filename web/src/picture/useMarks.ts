@@ -1,4 +1,4 @@
-import { onBeforeUnmount, type Ref, shallowRef, watch } from "vue";
+import { onBeforeUnmount, ref, type Ref, shallowRef, watch } from "vue";
 
 import { answer, api, Problem, type Schemas } from "@/api/client";
 import { useShot } from "@/shot/store";
@@ -13,6 +13,8 @@ const AFTER = 60;
 export function useMarks(element: Ref<string>, wanted: Ref<boolean>) {
   const shot = useShot();
   const marks = shallowRef<Marked[]>([]);
+  /** Whether they are those of the document as it is: what is worked out from a mark is wrong beside another document. */
+  const settled = ref(false);
   let timer = 0;
   let under = false;
   let again = false;
@@ -40,6 +42,7 @@ export function useMarks(element: Ref<string>, wanted: Ref<boolean>) {
         }),
       );
       marks.value = wanted.value ? (found as Marked[]) : [];
+      settled.value = document === shot.draft;
     } catch (error) {
       // A document that does not hold says so at its field.
       if (!(error instanceof Problem)) throw error;
@@ -55,13 +58,14 @@ export function useMarks(element: Ref<string>, wanted: Ref<boolean>) {
   watch(
     [() => shot.draft, () => shot.frame, element, wanted],
     () => {
+      settled.value = false;
       window.clearTimeout(timer);
       timer = window.setTimeout(() => void ask(), AFTER);
     },
     { immediate: true },
   );
   onBeforeUnmount(() => window.clearTimeout(timer));
-  return marks;
+  return { marks, settled };
 }
 
 /** What takes a way of the picture (pixels) back through four numbers [a, b; c, d]; nothing where they flatten everything. */

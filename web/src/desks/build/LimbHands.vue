@@ -20,7 +20,7 @@ const props = defineProps<{
 }>();
 type Pair = [number, number];
 const shot = useShot();
-const marks = useMarks(
+const { marks, settled } = useMarks(
   computed(() => props.element.id),
   computed(() => !props.element.locked),
 );
@@ -47,6 +47,8 @@ const field = (code: string, name: string) => `${props.path}.limbs.${code}.${nam
 function start(event: PointerEvent, mark: Marked, what: What) {
   if (event.button !== 0) return;
   event.stopPropagation();
+  // Where a point is to be on a part is worked out from where that is: not from where it was a moment ago.
+  if (!settled.value && (what === "pivot" || what === "joint")) return;
   (event.currentTarget as globalThis.Element).setPointerCapture(event.pointerId);
   drag = {
     what,
@@ -132,6 +134,7 @@ function end() {
     preserveAspectRatio="none"
     role="group"
     aria-label="Parts on the picture"
+    :data-settled="settled"
     @pointermove="move"
     @pointerup="end"
     @pointercancel="end"

@@ -15,7 +15,7 @@ const props = defineProps<{
   width: number;
 }>();
 const shot = useShot();
-const marks = useMarks(
+const { marks } = useMarks(
   computed(() => props.element.id),
   computed(() => true),
 );
