@@ -66,6 +66,17 @@ class FlatArt(unittest.TestCase):
         outside[20:180, 20:220] = 0
         self.assertLess(float(np.abs(outside).max()), 1e-6)
 
+    def test_colours_that_lie_edge_to_edge_have_no_seam_when_they_fade(self) -> None:
+        with tempfile.TemporaryDirectory() as folder:
+            assets = AssetFolder(Path(folder))
+            name = "asset:" + assets.add(_ART.encode())
+            shot = _flat(name, 240, 200, 200)
+            faded = Finish(shading="unlit", opacity=0.5)
+            shot = shot.model_copy(update={"elements": (shot.elements[0].model_copy(update={"surface": faded}),)})
+            for quality in ("check", "final"):
+                alpha = render(resolve(shot, 1, assets), QUALITIES[quality]).beauty[22:178, 22:218, 3]
+                self.assertLess(float(np.abs(alpha - 0.5).max()), 1e-3, quality)
+
     def test_gradients_fade_out_where_nothing_is_below(self) -> None:
         art = (
             '<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 100 80"><radialGradient id="r">'
