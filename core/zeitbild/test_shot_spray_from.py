@@ -84,6 +84,30 @@ class Surfaces(unittest.TestCase):
             places = _dots(_shot(ball, _from("ball", **fields))).places
             self.assertAlmostEqual(float(places[:, 1].min()), -20 - 50 - 200, delta=8)
 
+    def test_streaks_are_drawn_out_along_the_way_that_they_fly(self) -> None:
+        fields = {
+            **_STILL,
+            "speed": 60,
+            "speed_by": 0,
+            "spread": 0,
+            "life": 1,
+            "life_by": 0,
+            "looks": "streaks",
+            "tail": 0.2,
+        }
+        for aims, drag in (("away from it", 0), ("that way", 0), ("away from it", 3)):
+            dots = _dots(_shot(_BALL, _from("ball", aims=aims, drag=drag, **fields)))
+            # A fifth of a second back, straight: at 25 a second five times the way of a frame.
+            np.testing.assert_allclose(dots.tails, -5 * dots.ways, atol=1e-9)
+            self.assertGreater(float(np.linalg.norm(dots.tails, axis=1).min()), 0.3)
+        turned = _BALL.model_copy(update={"placement": Placement(rotation=(0, 0, 90), scale=(2, 2, 2))})
+        dots = _dots(_shot(turned, _from("ball", **fields)))
+        off = dots.places / np.linalg.norm(dots.places, axis=1)[:, None]
+        # Away from it, and twice as long on an element of twice the size.
+        lengths = np.linalg.norm(dots.tails, axis=1)
+        np.testing.assert_allclose(lengths, 24, rtol=0.01)
+        self.assertLess(float(((dots.tails * off).sum(axis=1) / lengths).max()), -0.97)
+
     def test_what_moves_takes_them_along_or_leaves_them_behind(self) -> None:
         moves = {
             "placement.position": Track(

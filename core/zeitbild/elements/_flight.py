@@ -190,11 +190,22 @@ def flown(element: Spray, speeds: Floats, ages: Floats) -> Floats:
     """How far each has flown [n, 3]: gravity, and air that slows it down and takes it along (drag in proportion to speed: Newton's law solved
     exactly)."""
     gravity, wind, drag = np.array(element.gravity), np.array(element.wind), element.drag
-    t = ages[:, None]
-    if drag * float(ages.max(initial=0)) < 1e-6:
+    t, lasts = ages[:, None], _lasts(element, ages)
+    if not _slows(element, ages):
         return np.asarray(speeds * t + gravity * t * t / 2 + wind * drag * t * t / 2)
     final = wind + gravity / drag
-    return np.asarray(final * t + (speeds - final) * -np.expm1(-drag * t) / drag)
+    return np.asarray(final * t + (speeds - final) * lasts)
+
+
+def _slows(element: Spray, ages: Floats) -> bool:
+    """Whether air slows anything down that could be told."""
+    return element.drag * float(ages.max(initial=0)) >= 1e-6
+
+
+def _lasts(element: Spray, ages: Floats) -> Floats:
+    """For how many seconds [n, 1] a speed alone would have had to last to lead as far as it did, ages [n] after it began."""
+    t = ages[:, None]
+    return np.asarray(-np.expm1(-element.drag * t) / element.drag if _slows(element, ages) else t)
 
 
 def _eddies(element: Spray, places: Floats, ages: Floats, now: float) -> Floats:
@@ -232,14 +243,8 @@ def _off_surface(element: Spray, time: Time, surface: Surface | None) -> Moving:
         return places + _eddies(element, starts + places, ages, _clock(element, time, later))
 
     def local(later: float) -> Floats:
-        ages = (own.ages + later)[:, None]
-        # Without anything that pulls: what is left of its own speed.
-        along = (
-            -np.expm1(-element.drag * ages) / element.drag
-            if element.drag * float(ages.max(initial=0)) >= 1e-6
-            else ages
-        )
-        return np.asarray(starts + speeds * along if away else starts)
+        # What pulls at it does so in the spray's space.
+        return np.asarray(starts + speeds * _lasts(element, own.ages + later) if away else starts)
 
     return Moving(own.numbers, at, own.ages / own.lives, own.ages, np.ones(len(own.ages)), own.ages, None, local)
 

@@ -30,7 +30,7 @@ from zeitbild.geometry.shaping import outlines
 from zeitbild.plates import SHIPPED as PLATES
 from zeitbild.seeded import around, shares
 from zeitbild.shipped import NAMED, AssetSource, file_of
-from zeitbild.snapshot.dots import Dots
+from zeitbild.snapshot.dots import Begun, Dots
 from zeitbild.timing import Time
 from zeitbild.values import FRAME, STILL, Colour, Identifier, Point, choice, number, wrong_at
 
@@ -471,7 +471,7 @@ def _dots(element: Spray, time: Time, built: Built) -> Dots:
             _, own = in_area(built.areas[painted], element.seed, there.numbers)
         if own is not None:
             colours = decode(own)
-    flies = element.does == "comes out and flies"
+    flies = element.does == _OUT
     tails = np.zeros_like(places)
     if element.looks == "streaks":
         tails = -ways / frame * element.tail if flies else there.at(-element.tail) - places
@@ -487,16 +487,17 @@ def _dots(element: Spray, time: Time, built: Built) -> Dots:
         element.lies_over == "adds its light",
         element.light == "is lit",
         there.seconds / frame if flies and element.stays == "stays behind" else None,
-        *_local(there, frame),
+        _begun(element, there, frame),
     )
 
 
-def _local(there: Moving, frame: float) -> tuple[Floats | None, Floats | None]:
-    """Where dots begin on the surface of another element, and how they go there in a frame."""
+def _begun(element: Spray, there: Moving, frame: float) -> Begun | None:
+    """What is told in the space of the element that they come from; frame is its length in seconds."""
     if there.local is None:
-        return None, None
-    starts = there.local(0.0)
-    return starts, there.local(frame) - starts
+        return None
+    places = there.local(0.0)
+    ways = there.local(frame) - places
+    return Begun(places, ways, -ways / frame * element.tail if element.looks == "streaks" else np.zeros_like(ways))
 
 
 def rests_on(element: Spray) -> str:

@@ -207,7 +207,7 @@ class Standing:
                 own = "unseen"
             with _at_element(number):
                 dots = None if posed.dots is None else posed.dots()
-            if dots is not None and dots.starts is not None:
+            if dots is not None and dots.begun is not None:
                 with _at_element(number):
                     dots, matrix = self._off_surface(self._rested_on(number), time, dots, matrix), IN_PLACE
             elif dots is not None and dots.ages is not None:

@@ -16,13 +16,22 @@ DotLook = Literal["soft", "disc", "streak"]
 
 
 @dataclass(frozen=True, slots=True, eq=False)
+class Begun:
+    """Where dots begin on another element, in its own units: places, ways in a frame and tails [n, 3], as ``Dots`` has them."""
+
+    places: NDArray[np.float64]
+    ways: NDArray[np.float64]
+    tails: NDArray[np.float64]
+
+
+@dataclass(frozen=True, slots=True, eq=False)
 class Dots:
     """Dots of a body, in its own units, at a frame.
 
     places [n, 3] and radii [n] float64; ways [n, 3] how far each goes in a frame; tails [n, 3] from it to the end of its
     streak; colours [n, 3] linear light and opacities [n] (0 to 1) float32. plus: they add their light and cover nothing. lit: their colours are what
-    white light makes of them. ages [n]: for how many frames each has been there, if it stays where it came out. starts and start_ways
-    [n, 3]: where each comes from in the space of another element, and how it goes there in a frame; places and ways are then what is added.
+    white light makes of them. ages [n]: for how many frames each has been there, if it stays where it came out. begun: what of places, ways
+    and tails is told in the space of another element, where they begin; what stands here is then what is added.
     """
 
     places: NDArray[np.float64]
@@ -35,8 +44,7 @@ class Dots:
     plus: bool = False
     lit: bool = False
     ages: NDArray[np.float64] | None = None
-    starts: NDArray[np.float64] | None = None
-    start_ways: NDArray[np.float64] | None = None
+    begun: Begun | None = None
 
     def off_surface(
         self, frames: Sequence[int], matrices: NDArray[np.float64], after: NDArray[np.float64], own: NDArray[np.float64]
@@ -44,31 +52,24 @@ class Dots:
         """The same in the set: what comes from another element begins where that stood when it came out, or stands: matrices as in
         ``left_behind``, after [4, 4] a frame after the last of them; own [4, 4] is where these dots' body stands, which turns and sizes
         the rest of their ways."""
-        assert self.starts is not None and self.start_ways is not None
-        begun = replace(self, places=self.starts, ways=self.start_ways).left_behind(frames, matrices)
+        assert self.begun is not None
+        own_space = self.begun
+        begun = replace(self, places=own_space.places, ways=own_space.ways, tails=own_space.tails).left_behind(
+            frames, matrices
+        )
         linear = own[:3, :3]
         ways = begun.ways + self.ways @ linear.T
         if self.ages is None:
             # What goes along is taken along.
-            ahead = self.starts @ after[:3, :3].T + after[:3, 3]
-            ways = ways + ahead - (self.starts @ matrices[-1][:3, :3].T + matrices[-1][:3, 3])
-        length = np.linalg.norm(self.tails, axis=1)
-        tails = np.zeros_like(ways)
-        if length.any():
-            before = self.start_ways + self.ways
-            share = length / np.maximum(np.linalg.norm(before, axis=1), 1e-12)
-            tails = -(begun.ways + self.ways @ linear.T) * share[:, None]
-        size = float(np.cbrt(abs(np.linalg.det(linear))))
-        places = begun.places + self.places @ linear.T
+            ways = ways + own_space.places @ after[:3, :3].T + after[:3, 3] - begun.places
         return replace(
             self,
-            places=places,
+            places=begun.places + self.places @ linear.T,
             ways=ways,
-            tails=tails,
-            radii=self.radii * size,
+            tails=begun.tails + self.tails @ linear.T,
+            radii=self.radii * float(np.cbrt(abs(np.linalg.det(linear)))),
             ages=None,
-            starts=None,
-            start_ways=None,
+            begun=None,
         )
 
     def left_behind(self, frames: Sequence[int], matrices: NDArray[np.float64]) -> Dots:
