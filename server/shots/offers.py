@@ -41,7 +41,6 @@ def _option(one: Option) -> dict[str, Any]:
         "initial": one.without,
         "unit": one.unit,
         "note": one.note,
-        "smaller": one.smaller,
     }
 
 
@@ -172,6 +171,7 @@ def offers() -> dict[str, Any]:
                 "roles": sorted(one.format.bits),
                 "whole_numbers": one.format.ends_at_white and not one.format.lossy,
                 "options": [_option(option) for option in one.options],
+                "smaller_by": one.smaller_by,
                 "extension": one.format.extension,
             }
             for one in recipes

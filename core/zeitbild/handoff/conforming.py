@@ -59,7 +59,9 @@ PERHAPS_GROUND = Option(
     reads=decode_hex,
     note="Without one it is clear, with hard edges. On a colour edges stay soft, on that colour alone.",
 )
-RATE = Option("rate", "Rate", (("", "As the shot"), *((name, f"{name} frames a second") for name in RATES)))
+#: Rates at which files can be played: those of shots, and slower ones, as of what is drawn on twos and threes.
+PLAYED = {**{name: Fraction(name) for name in ("8", "10", "12", "15")}, **RATES}
+RATE = Option("rate", "Rate", (("", "As the shot"), *((name, f"{name} frames a second") for name in PLAYED)))
 
 
 def options_for(form: Format) -> tuple[Option, ...]:
@@ -108,7 +110,7 @@ class Conforming:
             options.get("place", "middle"),
             options.get("enlarged") == "hard",
             decode_hex(ground) if ground else None,
-            RATES[rate] if rate else None,
+            PLAYED[rate] if rate else None,
         )
 
     def raster(self, width: int, height: int) -> tuple[int, int]:

@@ -65,8 +65,6 @@ export interface RecipeOption extends Choice {
   initial: string;
   unit: string;
   note: string;
-  /** Which way of it makes files smaller, if any does. */
-  smaller: string;
 }
 
 /** A kind of files that a hand-off can be of. */
@@ -84,6 +82,8 @@ export interface Recipe extends Choice {
   /** Of passes that it can hold. */
   roles: string[];
   options: RecipeOption[];
+  /** By what its files can be made smaller. */
+  smaller_by: ("quality" | "width" | "rate")[];
 }
 
 export interface Offers {

@@ -19,6 +19,8 @@ RECEIVERS = {
     "looking": "To look at",
 }
 Receiver = Literal["compositing", "editing", "web", "games", "looking"]
+#: By what files can be made smaller.
+Lessening = Literal["quality", "width", "rate"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -45,6 +47,13 @@ class Recipe:
     def options(self) -> tuple[Option, ...]:
         """All that can be chosen of its files."""
         return (*self.format.options, *options_for(self.format))
+
+    @property
+    def smaller_by(self) -> list[Lessening]:
+        """By what its files can be made smaller."""
+        names = {one.name for one in self.options}
+        quality: list[Lessening] = ["quality"] if any(one.smaller for one in self.options) else []
+        return quality + [one for one in ("width", "rate") if one in names]
 
     def chosen(self, options: Mapping[str, str]) -> dict[str, str]:
         """The options with what was chosen; InputError at the one that cannot be."""

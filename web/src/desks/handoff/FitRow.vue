@@ -1,6 +1,6 @@
 <script setup lang="ts">
 /** A form made to fit into so many megabytes: what has to be chosen is found by trying. */
-import { computed, onBeforeUnmount, ref } from "vue";
+import { onBeforeUnmount, ref } from "vue";
 
 import { api, finished, Problem, type Schemas } from "@/api/client";
 import type { Recipe } from "@/api/offers";
@@ -18,19 +18,14 @@ const most = ref(2);
 const busy = ref(false);
 const told = ref("");
 const failure = ref("");
-/** By what its files can be made smaller. */
-const ways = computed(() => [
-  ...(props.recipe.options.some((one) => one.smaller) ? [{ name: "quality", title: "its quality" }] : []),
-  ...(props.recipe.options.some((one) => one.name === "width") ? [{ name: "width", title: "its size" }] : []),
-  ...(props.recipe.options.some((one) => one.name === "rate") ? [{ name: "rate", title: "its rate" }] : []),
-]);
-const by = ref(ways.value[0]?.name ?? "");
+const TITLES = { quality: "its quality", width: "its size", rate: "its rate" };
+const by = ref<Recipe["smaller_by"][number] | "">(props.recipe.smaller_by[0] ?? "");
 let asked = 0;
 onBeforeUnmount(() => (asked += 1));
 
 async function find() {
   const id = run.run?.id;
-  if (!id || busy.value) return;
+  if (!id || !by.value || busy.value) return;
   const number = ++asked;
   busy.value = true;
   told.value = failure.value = "";
@@ -65,7 +60,7 @@ async function find() {
 </script>
 
 <template>
-  <div v-if="ways.length" class="col-span-2 grid gap-1 border-t border-line pt-1">
+  <div v-if="by" class="col-span-2 grid gap-1 border-t border-line pt-1">
     <p class="text-soft">Make it fit</p>
     <div class="flex flex-wrap items-center gap-2">
       <NumberField
@@ -80,7 +75,7 @@ async function find() {
       <label class="flex items-baseline gap-1.5 text-soft"
         >by
         <select v-model="by" aria-label="By what" class="rounded-sm border border-rule bg-sheet px-1.5 py-1 text-ink">
-          <option v-for="one in ways" :key="one.name" :value="one.name">{{ one.title }}</option>
+          <option v-for="one in recipe.smaller_by" :key="one" :value="one">{{ TITLES[one] }}</option>
         </select></label
       >
       <PressButton :disabled="busy" @click="find">{{ busy ? "Trying …" : "Find" }}</PressButton>
