@@ -29,9 +29,11 @@ def levels_of(path: str, label: str, plain: bool, largest: int, most: int) -> li
     return levels_in(Path(path).read_bytes(), label, plain, largest, most)
 
 
-def levels_in(data: bytes, label: str, plain: bool, largest: int, most: int) -> list[NDArray[np.float32]]:
-    """The same of a picture's bytes, read here: for those who run apart."""
-    pixels = read_picture(data, label, plain=plain)
+def levels_in(
+    data: bytes, label: str, plain: bool, largest: int, most: int, *, straight: bool = False
+) -> list[NDArray[np.float32]]:
+    """The same of a picture's bytes, read here: for those who run apart. straight: as if it had no alpha."""
+    pixels = read_cutout(data, label)[0] if straight and not plain else read_picture(data, label, plain=plain)
     shrink = largest / max(pixels.shape[:2])
     if shrink < 1:
         pixels = _resized(pixels, max(1, round(pixels.shape[1] * shrink)), max(1, round(pixels.shape[0] * shrink)))
@@ -74,6 +76,24 @@ def read_picture(data: bytes, label: str, *, plain: bool = False) -> NDArray[np.
 
     PictureError, which names ``label``, for what is too large, of another kind, or broken.
     """
+    light, alpha, told = _decoded(data, label, plain)
+    if alpha.size and not plain and told != "premultiplied":
+        light *= alpha
+    return light
+
+
+def read_cutout(data: bytes, label: str) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
+    """Straight linear light [H, W, 3] of a picture file and its alpha [H, W] in 0..1; PictureError as above."""
+    light, alpha, told = _decoded(data, label, False)
+    if not alpha.size:
+        return light, np.ones(light.shape[:2], np.float32)
+    if told == "premultiplied":
+        light /= np.maximum(alpha, np.float32(1e-6))
+    return light, np.ascontiguousarray(alpha[..., 0])
+
+
+def _decoded(data: bytes, label: str, plain: bool) -> tuple[NDArray[np.float32], NDArray[np.float32], str]:
+    """Light [H, W, 3] (with ``plain`` encoded values) and alpha [H, W, 1 or 0] as they stand in the file, and what it tells of its alpha."""
     if len(data) > MAX_PICTURE_BYTES:
         raise PictureError(f"{label} is larger than {MAX_PICTURE_BYTES // 1_000_000} MB")
     raw = read_data(data, label)
@@ -83,7 +103,4 @@ def read_picture(data: bytes, label: str, *, plain: bool = False) -> NDArray[np.
         steps = np.arange(np.iinfo(light.dtype).max + 1, dtype=np.float32) / np.iinfo(light.dtype).max
         light = (steps if plain else decode(steps)).astype(np.float32)[light]
         alpha = steps[alpha]
-    light = np.ascontiguousarray(light, np.float32)
-    if alpha.size and not plain and raw.told != "premultiplied":
-        light *= alpha
-    return light
+    return np.ascontiguousarray(light, np.float32), np.asarray(alpha, np.float32), raw.told

@@ -14,7 +14,9 @@ from pydantic import ValidationError
 from zeitbild.assets import AssetFolder
 from zeitbild.document.reading import parse_shot, write_shot
 from zeitbild.document.shot import Camera, Environment, Raster, Shot
+from zeitbild.elements import ElementBase
 from zeitbild.elements.model import ModelElement, ModelMaterial, build, pose, wear
+from zeitbild.elements.solid import Solid
 from zeitbild.errors import InputError
 from zeitbild.finishes import Finish
 from zeitbild.geometry.model.test_model import simple
@@ -24,12 +26,13 @@ from zeitbild.models.make import Writer, buoy, puffin
 from zeitbild.render import QUALITIES, render
 from zeitbild.resolve import resolve
 from zeitbild.resolve.geometry_cache import geometry_key
+from zeitbild.snapshot.finish_row import MAPS
 from zeitbild.testing import NOWHERE, small_shot
 from zeitbild.timing import Time
 
 
-def painted() -> bytes:
-    """A square that shows a picture of four colours, turned so that shares run from its upper left."""
+def four_colours() -> np.ndarray:  # type: ignore[type-arg]
+    """A picture of four colours [32, 32, 3]."""
     picture = np.zeros((32, 32, 3), np.uint8)
     picture[:16, :16], picture[:16, 16:], picture[16:, :16], picture[16:, 16:] = (
         (255, 0, 0),
@@ -37,20 +40,28 @@ def painted() -> bytes:
         (0, 0, 255),
         255,
     )
+    return picture
+
+
+def painted(picture: np.ndarray | None = None, depths: tuple[float, ...] = (0,), **more: Any) -> bytes:  # type: ignore[type-arg]
+    """Squares at some depths that show a picture, turned so that shares run from its upper left; more of their material."""
     data = io.BytesIO()
-    Image.fromarray(picture).save(data, "PNG")
+    Image.fromarray(four_colours() if picture is None else picture).save(data, "PNG")
     writer = Writer()
-    points = np.array([[-1, -1, 0], [1, -1, 0], [1, 1, 0], [-1, 1, 0]], np.float32)
-    shares = np.array([[0, 1], [1, 1], [1, 0], [0, 0]], np.float32)
+    corners = [[-1, -1, 0], [1, -1, 0], [1, 1, 0], [-1, 1, 0]]
+    points = np.array([[x, y, depth] for depth in depths for x, y, _ in corners], np.float32)
+    shares = np.array([[0, 1], [1, 1], [1, 0], [0, 0]] * len(depths), np.float32)
+    faces = np.array([[4 * at + k for k in (0, 1, 2, 0, 2, 3)] for at in range(len(depths))], np.uint8).reshape(-1)
     primitive = {
         "attributes": {"POSITION": writer.accessor(points, "VEC3"), "TEXCOORD_0": writer.accessor(shares, "VEC2")},
-        "indices": writer.accessor(np.array([0, 1, 2, 0, 2, 3], np.uint8), "SCALAR"),
+        "indices": writer.accessor(faces, "SCALAR"),
         "material": 0,
     }
     material = {
         "name": "paint",
         "pbrMetallicRoughness": {"baseColorTexture": {"index": 0}},
         "extensions": {"KHR_materials_unlit": {}},
+        **more,
     }
     writer.document |= {
         "images": [{"bufferView": writer.view(data.getvalue()), "mimeType": "image/png"}],
@@ -66,13 +77,13 @@ def painted() -> bytes:
 _NOW = Time(Fraction(1), Fraction(0), Fraction(0), Fraction(25))
 
 
-def _seen(element: ModelElement) -> Shot:
+def _seen(*elements: ElementBase) -> Shot:
     return small_shot(
         raster=Raster(width=96, height=96),
         camera=Camera(position=(0, 0, 1000), projection="orthographic", span=96),
         environment=Environment(strength=0),
         lights=(),
-        elements=(element,),
+        elements=elements,
     )
 
 
@@ -141,6 +152,80 @@ class Pictures(unittest.TestCase):
         self.assertTrue(values["base_map"].endswith("#0"))
         beauty, _ = self._picture(materials=(ModelMaterial(material="paint", finish=Finish(**values)),))
         np.testing.assert_allclose(beauty[28, 68, :3], (0, 1, 0), atol=1e-5)
+
+    def _clear(
+        self, mode: str, depths: tuple[float, ...] = (0,), alpha: int = 64, *, wall: bool = False, **more: Any
+    ) -> Any:
+        """A model whose picture is clear on its right half."""
+        own = np.full((32, 32, 1), 255, np.uint8)
+        own[:, 16:] = alpha
+        picture = np.concatenate([four_colours(), own], axis=2)
+        with tempfile.TemporaryDirectory() as folder:
+            assets = AssetFolder(Path(folder))
+            key = "asset:" + assets.add(painted(picture, depths, alphaMode=mode, **more))
+            white = Finish(shading="unlit", base_colour="#ffffff")
+            behind = [Solid(id="wall", placement={"position": (0, 0, -200)}, surface=white)] if wall else []
+            shot = _seen(ModelElement(id="a", model=key, size=64), *behind)
+            told = files.get("models").facts(assets.path(key.removeprefix("asset:")), "x", key)
+            values = told["finishes"][0]["values"]
+            listed = (ModelMaterial(material="paint", finish=Finish(**values)),)
+            changed = _seen(ModelElement(id="a", model=key, size=64, materials=listed), *behind)
+            found = [render(resolve(one, 1, assets), QUALITIES["final"]).beauty for one in (shot, changed)]
+            # What the form gives somebody who changes the finish is cut out as the file says.
+            np.testing.assert_array_equal(*found)
+            return found[0], told["notes"]
+
+    def test_alpha_of_a_picture_is_what_the_material_says(self) -> None:
+        # glTF 2.0, section 3.9.4: ignored, how much is there, or all from a share on.
+        beauty, notes = self._clear("OPAQUE")
+        self.assertEqual(notes, [])
+        np.testing.assert_allclose(beauty[28, 68], (0, 1, 0, 1), atol=1e-4)
+        beauty, notes = self._clear("BLEND")
+        share = 64 / 255
+        self.assertEqual(notes, [])
+        np.testing.assert_allclose(beauty[28, 28], (1, 0, 0, 1), atol=1e-4)
+        np.testing.assert_allclose(beauty[28, 68], (0, share, 0, share), atol=1e-3)
+        for cutoff, there in ((0.2, 1), (0.5, 0)):
+            beauty, _ = self._clear("MASK", alphaCutoff=cutoff)
+            np.testing.assert_allclose(beauty[28, 68], (0, there, 0, there), atol=1e-4)
+            np.testing.assert_allclose(beauty[68, 28], (0, 0, 1, 1), atol=1e-4)
+        # Its edge lies where the file has it: half of it is there.
+        self.assertAlmostEqual(float(beauty[..., 3].sum()), 64 * 32, delta=64 * 0.3)
+
+    def test_through_what_is_cut_out_the_rest_of_the_model_is_seen(self) -> None:
+        beauty, _ = self._clear("BLEND", (-0.2, 0, 0.2), alpha=128)
+        share = 128 / 255
+        np.testing.assert_allclose(beauty[28, 68, 3], 1 - (1 - share) ** 3, atol=2e-3)
+        np.testing.assert_allclose(beauty[28, 68, 1], 1 - (1 - share) ** 3, atol=2e-3)
+        np.testing.assert_allclose(beauty[28, 28], (1, 0, 0, 1), atol=1e-4)
+        # Before something opaque, at every share, nothing at all among them; green before white.
+        for alpha in (0, 1, 128, 254):
+            beauty, _ = self._clear("BLEND", (-0.2, 0, 0.2), alpha=alpha, wall=True)
+            left = (1 - alpha / 255) ** 3
+            np.testing.assert_allclose(beauty[28, 68], (left, 1, left, 1), atol=2e-3, err_msg=str(alpha))
+
+    def test_roughness_and_metalness_of_one_picture_are_its_green_and_blue(self) -> None:
+        packed = {
+            "baseColorFactor": [0.5, 0.5, 0.5, 1],
+            "roughnessFactor": 0.8,
+            "metallicRoughnessTexture": {"index": 0},
+        }
+        picture = np.zeros((4, 4, 3), np.uint8)
+        picture[..., 1], picture[..., 2] = 51, 204
+        with tempfile.TemporaryDirectory() as folder:
+            assets = AssetFolder(Path(folder))
+            key = "asset:" + assets.add(painted(picture, pbrMetallicRoughness=packed, extensions={}))
+            element = ModelElement(id="a", model=key, size=64)
+            values = wear(element, _NOW, build(element, assets))[1].changes
+            self.assertEqual((values["roughness"], values["metalness"]), (0.8, 1.0))
+            snapshot = resolve(_seen(element), 1, assets)
+            row = next(row for body in snapshot.bodies for row in body.finishes if len(row) > MAPS)
+            # Section 3.9.2: both are plain numbers, multiplied with the factors.
+            for column, level in ((1, 51 / 255), (2, 204 / 255)):
+                texture = snapshot.textures[int(row[MAPS + column]) - 1]
+                self.assertTrue(texture.plain)
+                np.testing.assert_allclose(texture.levels[0], level, atol=1e-6)
+            self.assertEqual(files.get("models").facts(assets.path(key.removeprefix("asset:")), "x", key)["notes"], [])
 
     def test_a_turned_model_keeps_its_picture(self) -> None:
         beauty, _ = self._picture(placement={"rotation": (0, 0, 90)})

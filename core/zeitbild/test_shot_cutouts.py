@@ -264,6 +264,49 @@ class ShadowOnly(SetOfCards):
         half = self._floor(strong, opacity=0.5).beauty
         np.testing.assert_allclose(half[..., 3][beside & (first < -0.1)], 0.5, atol=2e-3)
 
+    def test_a_mirror_image_in_alpha_is_the_set_upside_down(self) -> None:
+        glow = Finish(shading="unlit", base_colour="#e0a030")
+        camera = Camera(position=(0, 500, 1000), look_at=(0, -100, 0), projection="orthographic", span=400)
+        dark = {"lights": (), "environment": Environment(strength=0), "camera": camera, "rays": Rays(bounces=1)}
+
+        def ball(y: float) -> Solid:
+            return Solid(
+                id="ball", shape="ball", width=80, height=80, depth=80, surface=glow, placement={"position": (0, y, 0)}
+            )
+
+        def ground(**more: Any) -> Floor:
+            surface = Finish(shading="shadow only", roughness=0, **more)
+            return Floor(id="ground", reach=5000, placement={"position": (0, -100, 0)}, surface=surface)
+
+        upright = self.seen(self.shot(ball(0), side=200, **dark)).beauty
+        image = self.seen(self.shot(ball(-200), side=200, **dark)).beauty
+        beside = upright[..., 3] == 0
+        self.assertGreater(float(image[beside][:, 3].sum()), 800)
+        for strength, opacity in ((1.0, 1.0), (0.5, 1.0), (0.5, 0.4)):
+            found = self.seen(self.shot(ball(0), ground(mirror=strength, opacity=opacity), side=200, **dark)).beauty
+            off = np.abs(found - image * strength * opacity)[beside]
+            self.assertLess(float(off.mean()) * 255, 0.25, (strength, opacity))
+            self.assertLess(float(np.quantile(off, 0.99)), 0.02)
+            # Colours are never more than their alpha holds.
+            self.assertLessEqual(float((found[..., 0] - found[..., 3])[beside].max()), 1e-5)
+            np.testing.assert_allclose(
+                found[~beside & (upright[..., 3] == 1)], upright[upright[..., 3] == 1], atol=1e-5
+            )
+        without = self.seen(self.shot(ball(0), ground(), side=200, **dark)).beauty
+        np.testing.assert_allclose(without, upright, atol=1e-6)
+        # Over a shadow it is laid over that, and with the shutter open it stays.
+        sun = SunLight(name="Key", azimuth=60, elevation=40)
+        lit = {**dark, "lights": (sun,)}
+        both = self.seen(self.shot(ball(0), ground(mirror=0.5), side=200, **lit)).beauty
+        shadow = self.seen(self.shot(ball(0), ground(), side=200, **lit)).beauty
+        wanted = image * 0.5 + shadow * (1 - 0.5 * image[..., 3:])
+        self.assertLess(float(np.abs(both - wanted)[beside].mean()) * 255, 0.4)
+        turning = ball(0).model_copy(update={"turn": Turn(turns=1)})
+        blurred = self.seen(
+            self.shot(turning, ground(mirror=0.5), side=200, **lit, motion=Motion(angle=180), timing=Timing(last=24))
+        ).beauty
+        self.assertLess(float(np.abs(blurred - both)[beside].mean()) * 255, 1.0)
+
     def test_it_throws_no_shadow_and_stands_in_no_mirror(self) -> None:
         sun = SunLight(name="Key", azimuth=60, elevation=40)
         under = Solid(

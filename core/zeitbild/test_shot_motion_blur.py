@@ -8,6 +8,7 @@ import numpy as np
 
 from zeitbild.document.shot import Camera, Motion, Raster, Shot, Timing
 from zeitbild.elements.solid import Solid
+from zeitbild.finishes import Finish
 from zeitbild.lights.sun import SunLight
 from zeitbild.masters import frame_key
 from zeitbild.render import QUALITIES, Picture, render
@@ -79,6 +80,31 @@ class Blur(unittest.TestCase):
     def test_light_and_coverage_are_kept(self) -> None:
         plain, blurred = _alpha(_shot(angle=0)), _alpha(_shot())
         self.assertAlmostEqual(float(blurred.sum() / plain.sum()), 1, delta=0.004)
+
+    def test_a_clear_ring_that_turns_shows_itself_through_itself(self) -> None:
+        ring = Solid(
+            id="ring",
+            shape="ring",
+            width=200,
+            height=200,
+            depth=200,
+            thickness=60,
+            surface=Finish(shading="unlit", base_colour="#c04020", opacity=0.4),
+            placement=Placement(rotation=(25, 0, 0)),
+            turn=Turn(turns=1, axis="x"),
+        )
+        shot = _shot(angle=180).model_copy(update={"elements": (ring,)})
+        blurred = render(resolve(shot, 1, NOWHERE), QUALITIES["final"]).beauty
+        closed = shot.model_copy(update={"motion": Motion(angle=0)})
+        # The shutter is open from a quarter of a frame before to a quarter after.
+        moments = [Fraction(2 * k - 31, 128) + 1 for k in range(32)]
+        stills = [render(resolve(closed, at, NOWHERE), QUALITIES["check"]).beauty for at in moments]
+        truth = np.mean(stills, axis=0)
+        # Four surfaces one behind the other are somewhere.
+        self.assertGreater(float(truth[..., 3].max()), 0.84)
+        off = np.abs(blurred - truth)[truth[..., 3] > 0]
+        self.assertLess(float(off.mean()) * 255, 1.2)
+        self.assertLess(float(np.quantile(off, 0.999)), 0.06)
 
     def test_edges_that_stand_still_stay_fine(self) -> None:
         plain, blurred = _alpha(_shot(angle=0)), _alpha(_shot())

@@ -20,6 +20,7 @@ from zeitbild.elements.lettering import Lettering
 from zeitbild.elements.solid import Solid
 from zeitbild.finishes import Finish
 from zeitbild.formats import Plane, formats
+from zeitbild.keys import Key, Track
 from zeitbild.proof import View, encode_view, show
 from zeitbild.render import QUALITIES, render
 from zeitbild.render.passes import passes
@@ -55,11 +56,19 @@ def _moving() -> Snapshot:
     return replace(snapshot, occlusion=0.5, bounces=1)
 
 
+def _over_itself() -> Snapshot:
+    """A clear ring, whose size has keys."""
+    keys = Track(keys=(Key(frame=1, value=100.0), Key(frame=3, value=200.0)))
+    ring = Solid(id="ring", shape="ring", surface=Finish(opacity=0.5), moves={"width": keys})
+    return resolve(Shot(elements=(ring,)), 2, AssetFolder(Path(tempfile.gettempdir()))).at_size(96, 54)
+
+
 def warm() -> None:
     """Touch every kernel once with the types that real work uses."""
     snapshot = replace(_snapshot(), occlusion=0.5, bounces=1)
     for quality in QUALITIES.values():
         picture = render(snapshot, quality, planes=True)
+        render(_over_itself(), quality)
     render(replace(snapshot, pixels=PixelLook(2)), QUALITIES["rough"])
     render(_moving(), QUALITIES["rough"])
     render(_partly_there(), QUALITIES["rough"])
@@ -98,9 +107,10 @@ def compile_tiles_and_rays() -> None:
     stage, camera = stage_of(built), snapshot.camera
     scene = stage.scene
     depth = np.empty((snapshot.height, snapshot.width), np.float32)
-    for name in ("check", "final"):
+    own, sides = np.ones(len(scene.triangles), np.uint8), np.full(depth.shape, 2, np.uint8)
+    for name, passed in (("rough", 1), ("check", 1), ("final", 1), ("check", 0), ("final", 0)):
         with PARALLEL:
-            fragments, *_ = rasterise(
+            fragments, _, drawing = rasterise(
                 camera.project(scene.vertices),
                 np.ones(len(scene.vertices)),
                 scene.triangles,
@@ -114,7 +124,11 @@ def compile_tiles_and_rays() -> None:
                 samples=QUALITIES[name].samples,
                 edges_exactly=QUALITIES[name].edges_exactly,
                 depth=depth,
+                own=own,
+                passed=passed,
             )
+            if QUALITIES[name].edges_exactly:
+                drawing.again(sides)
     with PARALLEL:
         cast_rays(built, QUALITIES["check"], stage, lighting_of(built), fragments, depth, None)
 

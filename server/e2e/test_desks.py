@@ -13,6 +13,7 @@ from zeitbild.document.shot import Raster, Timing
 from zeitbild.document.shot import Shot as ShotDocument
 from zeitbild.fonts import SHIPPED
 from zeitbild.testing import small_shot
+from zeitbild_server.testing import wait_until
 
 DESKS = ("build", "time", "split", "run", "proof", "handoff")
 
@@ -71,6 +72,34 @@ class Building(BrowserCase):
         self.saved()
         self.assertEqual(self.fresh().current_document().elements[0].depth, 96)
         self.assertEqual(self.fresh().current_document().elements[0].word, "Kap")
+
+    def test_what_is_typed_is_saved_at_a_pause_and_a_held_drag_is_one_step(self) -> None:
+        page = self.desk("build")
+        self.picture()
+        word = page.get_by_label("Word", exact=True)
+        word.fill("Kap")
+        self.saved()
+        expect(word).to_be_focused()
+        self.assertEqual(self.fresh().current_document().elements[0].word, "Kap")
+        word.fill("Kap Mo")
+        # Away before the pause: what was typed goes on its way all the same.
+        page.get_by_role("link", name="Kap Morgen").first.click()
+        expect(page.get_by_role("heading", name="Kap Morgen")).to_be_visible()
+        wait_until(lambda: self.fresh().current_document().elements[0].word == "Kap Mo", 30)
+        self.desk("build")
+        self.picture()
+        box = page.locator("canvas").bounding_box()
+        assert box is not None
+        before = self.shot.revisions.count()
+        page.mouse.move(box["x"] + 40, box["y"] + 40)
+        page.mouse.down()
+        for step in range(1, 6):
+            page.mouse.move(box["x"] + 40 + 10 * step, box["y"] + 40)
+            # Longer in all than a pause after which what is typed is saved.
+            page.wait_for_timeout(500)
+        page.mouse.up()
+        self.saved()
+        self.assertEqual(self.shot.revisions.count(), before + 1)
 
     def test_own_fonts_are_taken_in_and_broken_ones_refused(self) -> None:
         page = self.desk("build")

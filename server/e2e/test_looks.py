@@ -124,6 +124,19 @@ class Looks(BrowserCase):
         self.saved()
         tones = self.fresh().current_document().elements[0].face.tones
         self.assertEqual([tone.above for tone in tones], [0, 0.95, 1.2])
+        # A single tone may move; its keys go with it when another one goes, and go away with it.
+        for number in (2, 3):
+            face.get_by_role("button", name=f"Tone {number}: let it move, with a key at frame 1").click()
+            expect(face.get_by_role("button", name=f"Tone {number}: take the key at frame 1 away")).to_be_visible()
+        self.saved()
+        self.assertEqual(
+            list(self.fresh().current_document().elements[0].moves), [f"face.tones.{n}.colour" for n in (1, 2)]
+        )
+        colours = [tone.colour for tone in self.fresh().current_document().elements[0].face.tones]
+        face.get_by_role("button", name="Remove tone 2").click()
+        self.saved()
+        (path, track), *rest = self.fresh().current_document().elements[0].moves.items()
+        self.assertEqual((path, [key.value for key in track.keys], rest), ("face.tones.1.colour", [colours[2]], []))
 
     def test_another_camera_is_added_moved_named_used_and_deleted(self) -> None:
         page = self.desk("build")

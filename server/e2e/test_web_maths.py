@@ -12,6 +12,10 @@ from typing import Any
 
 import numpy as np
 
+from zeitbild.document.evaluate import evaluate, time_of
+from zeitbild.document.reading import read_shot
+from zeitbild.document.retiming import put_key
+
 WEB = Path(__file__).parents[2] / "web"
 _RUN = """
 const ts = require("typescript"), fs = require("fs"), paths = require("path");
@@ -45,6 +49,68 @@ def call(module: str, *calls: tuple[str, list[Any]]) -> list[Any]:
     done = subprocess.run(["node", "-e", _RUN], cwd=WEB, input=given, capture_output=True, text=True, check=True)
     results: list[Any] = json.loads(done.stdout)
     return results
+
+
+class Waves(unittest.TestCase):
+    def test_what_is_typed_is_seen_wave_and_all(self) -> None:
+        random = np.random.default_rng(4)
+        for number in range(60):
+            cycle, every = bool(number % 2), int(random.choice([1, 1, 2, 3]))
+            timing = {"rate": "25", "first": 3, "last": 3 + int(random.choice([0, 11, 40])), "cycle": cycle}
+            wave = {
+                "shape": ["to and fro", "round"][number // 2 % 2],
+                "amount": round(float(random.uniform(-20, 20)), 2),
+                "times": float(random.choice([1, 2, 2.5, -3])),
+                "begins": round(float(random.uniform(-1, 1)), 2),
+            }
+            keys = [{"frame": 5, "value": 40.0}, {"frame": 20, "value": 90.0}] if number % 3 else []
+            track = {"keys": keys, "every": every, "wave": wave}
+            element = {"kind": "solid", "id": "a", "width": 70.0, "moves": {"width": track}}
+            shot = read_shot({"version": 3, "timing": timing, "elements": [element]})
+            document = shot.model_dump(mode="json")
+            frame = int(random.integers(1, 50)) if every == 1 else 5
+            with self.subTest(number):
+                (changed,) = call("shot/moves.ts", ("withEdit", [document, "elements.0.width", 55.5, frame]))
+                edited = read_shot(changed)
+                now: Any = evaluate(edited, time_of(edited, frame)).elements[0]
+                self.assertAlmostEqual(now.width, 55.5, places=7)
+                if keys:
+                    # The core puts a key in the same way.
+                    put = put_key(shot, "elements.0.width", frame, 55.5).values["elements.0.moves"]["width"]
+                    there = [key["value"] for key in put["keys"] if key["frame"] == frame]
+                    again = [key.value for key in edited.elements[0].moves["width"].keys if key.frame == frame]
+                    np.testing.assert_allclose(there, again, atol=1e-8)
+
+    def test_members_of_lists_go_with_their_keys(self) -> None:
+        track = {"keys": [{"frame": 1, "value": 0.5}], "every": 1, "wave": None}
+        document = {
+            "elements": [
+                {
+                    "colours": [{"n": 0}, {"n": 1}, {"n": 2}],
+                    "moves": {f"colours.{at}.finish.roughness": {**track, "number": at} for at in range(3)}
+                    | {"size": track},
+                }
+            ]
+        }
+        (found,) = call("shot/moves.ts", ("withoutMember", [document, "elements.0.colours", 1]))
+        self.assertEqual(found["elements.0.colours"], [{"n": 0}, {"n": 2}])
+        moves = found["elements.0.moves"]
+        self.assertEqual(sorted(moves), ["colours.0.finish.roughness", "colours.1.finish.roughness", "size"])
+        self.assertEqual(moves["colours.1.finish.roughness"]["number"], 2)
+
+    def test_which_fields_can_have_keys(self) -> None:
+        names = [{"name": one} for one in ("width", "limbs.*.turn", "colours.#.finish.tones.#.colour")]
+        wanted = {
+            "width": True,
+            "height": False,
+            "limbs.arm.turn": True,
+            "limbs.arm.bend": False,
+            "limbs.a.b.turn": False,
+            "colours.3.finish.tones.0.colour": True,
+            "colours.x.finish.tones.0.colour": False,
+        }
+        found = call("shot/moves.ts", *(("canMove", [names, field]) for field in wanted))
+        self.assertEqual(dict(zip(wanted, found, strict=True)), wanted)
 
 
 class Arithmetic(unittest.TestCase):

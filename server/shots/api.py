@@ -242,6 +242,7 @@ async def picture(request: HttpRequest, shot_id: int, data: PictureIn) -> HttpRe
         data.kind,
         data.layer,
         None if data.ghosts is None else Ghosts(**data.ghosts.dict()),
+        data.blurred,
     )
     return HttpResponse(
         made.data,

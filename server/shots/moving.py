@@ -8,7 +8,7 @@ from typing import Any
 from shots.schemas import RetimeIn, SpeakIn
 from zeitbild.assets import AssetFolder
 from zeitbild.document import retiming
-from zeitbild.document.evaluate import evaluate, moving_parts, name_of_part, time_of
+from zeitbild.document.evaluate import moving_parts, name_of_part, parts_at, time_of
 from zeitbild.document.reading import read_shot
 from zeitbild.document.retiming import Changes
 from zeitbild.document.shot import Shot
@@ -43,8 +43,9 @@ def values(document: Any, frames: list[int], tracks: list[str]) -> list[dict[str
             )
     if len(found) * len(frames) > _MOST_VALUES:
         raise InputError(f"{len(found)} values at {len(frames)} frames are too many at once; ask for fewer", "frames")
+    own = dict.fromkeys(track["of"][0] for track in found)
     for frame in frames:
-        parts = moving_parts(evaluate(shot, time_of(shot, frame)))
+        parts = parts_at(shot, own, time_of(shot, frame))
         for track in found:
             part, inner = track["of"]
             track["values"].append(retiming.plain_colour(retiming.value_below(parts[part], inner)))

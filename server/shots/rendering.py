@@ -86,9 +86,10 @@ def sketch(
     kind: Literal["jpeg", "png"],
     layer: str = "",
     ghosts: Ghosts | None = None,
+    blurred: bool = True,
 ) -> Sketch:
     """Render a raw document at a frame and a size: the whole set, a layer, or all layers laid over one another (``TOGETHER``); with
-    neighbouring frames shown through it.
+    neighbouring frames shown through it. Not ``blurred``: as if the shutter were never open.
 
     DocumentError, FontError and the like name what is wrong.
     """
@@ -98,6 +99,8 @@ def sketch(
     shot = read_shot(document)
     if quality not in QUALITIES:
         raise InputError(f"quality {quality!r} is not one of {', '.join(QUALITIES)}")
+    if not blurred:
+        shot = shot.model_copy(update={"motion": shot.motion.model_copy(update={"angle": 0})})
     planes = needs_planes(view.what)
     view = replace(view, highlights=shot.sampling.highlights, beyond=shot.sampling.beyond_alpha)
     if layer == TOGETHER:

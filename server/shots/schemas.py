@@ -97,6 +97,8 @@ class PictureIn(Schema):
     blend: Literal["linear", "encoded"] = "linear"
     ground: GroundIn = GroundIn()
     ghosts: GhostsIn | None = None
+    #: Whether what moves is blurred while the shutter is open: five times as much work, which a moving hand does not wait for.
+    blurred: bool = True
 
 
 class DocumentIn(Schema):

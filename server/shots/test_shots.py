@@ -2,6 +2,7 @@
 
 import json
 from io import BytesIO, StringIO
+from typing import Any
 from unittest import mock
 
 import numpy as np
@@ -198,6 +199,20 @@ class Examination(StudioCase):
         self.assertEqual(Image.open(BytesIO(response.content)).size, (64, 36))
         answer = self.post(f"/api/shots/{self.shot.id}/picture", {**asked, "what": "glamour"}, expect=422)
         self.assertIn("there are beauty, matte", answer["detail"])
+
+    def test_a_moving_hand_sees_what_moves_without_blur(self) -> None:
+        document = self.shot.current_document().model_dump(mode="json")
+        document["elements"][0]["turn"] = {"turns": 1, "axis": "z"}
+        blurred = {**document, "motion": {"angle": 360}}
+        place = f"/api/shots/{self.shot.id}/picture"
+
+        def seen(**more: Any) -> bytes:
+            asked = {"document": blurred, "frame": 2, "width": 96, "height": 54, "kind": "png", **more}
+            return self.client.post(place, asked, content_type="application/json").content
+
+        sharp = seen(document={**document, "motion": {"angle": 0}})
+        self.assertEqual(seen(blurred=False), sharp)
+        self.assertNotEqual(seen(), sharp)
 
     def test_how_light_is_spread(self) -> None:
         document = self.shot.current_document().model_dump(mode="json")

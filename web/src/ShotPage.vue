@@ -109,6 +109,7 @@ onBeforeUnmount(() => {
   window.removeEventListener("keydown", pressed);
   window.removeEventListener("beforeunload", leaving);
   window.removeEventListener("online", retrySave);
+  void retrySave();
   run.close();
 });
 </script>

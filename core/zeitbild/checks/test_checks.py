@@ -86,6 +86,18 @@ class Findings(unittest.TestCase):
     def test_a_light_that_touches_only_what_is_hidden(self) -> None:
         self._check(_shot(lights=[{"kind": "sun", "touches": ["gone"]}]), "idle-light")
 
+    def test_a_mirror_image_that_nobody_sees(self) -> None:
+        def ground(**surface: Any) -> list[Any]:
+            return [
+                {"kind": "lettering", "id": "word-1"},
+                {"kind": "floor", "id": "ground", "surface": {"shading": "shadow only", **surface}},
+            ]
+
+        still = {"rays": {"bounces": 0}}
+        self._check(_shot(elements=ground(mirror=0.4), **still), "mirrors-nothing")
+        for shot in (_shot(elements=ground(), **still), _shot(elements=ground(mirror=0.4), rays={"bounces": 1})):
+            self.assertNotIn("mirrors-nothing", {one.code for one in find(shot)})
+
     def test_tone_bands_under_a_large_light(self) -> None:
         tones = {"shading": "tone bands"}
         element = {"id": "box", "kind": "solid", "surface": tones}

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from contextlib import contextmanager
 from fractions import Fraction
 from typing import Any
@@ -59,7 +59,7 @@ def _evaluate(shot: Shot, time: Time) -> Shot:
     several = (
         ("lights", shot.lights, _moved),
         ("finishes", shot.finishes, _moved),
-        ("elements", shot.elements, _at_rest),
+        ("elements", shot.elements, at_rest),
         ("cameras", shot.cameras, _through),
         ("layers", shot.layers, _before),
     )
@@ -82,6 +82,15 @@ def moving_parts(shot: Shot) -> dict[str, Moving]:
     for number, layer in enumerate(shot.layers):
         if layer.backdrop is not None:
             found[f"layers.{number}.backdrop"] = layer.backdrop
+    return found
+
+
+def parts_at(shot: Shot, paths: Iterable[str], time: Time) -> dict[str, Moving]:
+    """Some of the same at a time, without the rest of the shot: for who asks at many times."""
+    parts, found = moving_parts(shot), {}
+    for path in paths:
+        with _at(path):
+            found[path] = parts[path].at(time)
     return found
 
 
@@ -137,7 +146,8 @@ def _before(layer: Layer, time: Time) -> Layer:
     return layer if now is layer.backdrop else layer.model_copy(update={"backdrop": now})
 
 
-def _at_rest(element: ElementBase, time: Time) -> ElementBase:
+def at_rest(element: ElementBase, time: Time) -> ElementBase:
+    """An element with the values that it has at a time, and turned as far as it is then."""
     element = element.at(time)
     turn = element.turn
     if not turn.turns:

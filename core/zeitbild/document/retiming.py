@@ -57,7 +57,7 @@ def value_at(shot: Shot, path: str, frame: int | Fraction) -> Any:
 
 
 def value_below(part: Moving, path: str) -> Any:
-    """The value of a field by its path below a part."""
+    """The value of a field by its path below a part; ValueError if it lies in a member of a list that is not there."""
     found: Any = part
     names = path.split(".")
     for at, name in enumerate(names):
@@ -67,8 +67,12 @@ def value_below(part: Moving, path: str) -> Any:
             kind = part_in(type(holder).model_fields[names[at - 1]].annotation)
             assert kind is not None
             found = found.get(name) or kind()
+        elif name.isdigit():
+            if int(name) >= len(found):
+                raise ValueError(f"there are {len(found)}, and no number {int(name) + 1}")
+            found = found[int(name)]
         else:
-            found = found[int(name)] if name.isdigit() else getattr(found, name)
+            found = getattr(found, name)
     return found
 
 
@@ -158,6 +162,9 @@ def put_key(shot: Shot, path: str, frame: int, value: Any = None) -> Changes:
         measure = measure_of(type(own), inner)
         if value is None:
             value = plain_colour(_keyed_at(shot, path, frame, track))
+        elif track is not None and track.wave is not None and isinstance(value, int | float):
+            # What is given is what is to be seen there, wave and all.
+            value += _keyed_at(shot, path, frame, track) - value_at(shot, path, frame)
         value = measure.read(value)
     except ValueError as error:
         raise InputError(str(error), path) from None

@@ -19,7 +19,7 @@ from zeitbild.geometry.extrusion import Bevel
 from zeitbild.geometry.profile import ProfileName
 from zeitbild.shipped import ASSET, NAMED, AssetSource, file_of
 from zeitbild.timing import Time
-from zeitbild.values import Colour, Part, choice, number
+from zeitbild.values import STILL, Colour, Part, choice, number
 
 _depth = partial(number, title="Depth", low=0, high=10_000, unit="u", slider=(0, 200))
 _bevel_width = partial(number, title="Bevel width", low=0, high=1000, step=0.1, unit="u", slider=(0, 25))
@@ -28,7 +28,7 @@ _bevel_width = partial(number, title="Bevel width", low=0, high=1000, step=0.1, 
 class EmblemColour(Part):
     """What one colour of the drawing becomes, where it is not to be as the drawing has it."""
 
-    drawn: Colour = Field(title="Colour in the drawing", json_schema_extra={"x-widget": "hidden"})
+    drawn: Colour = Field(title="Colour in the drawing", json_schema_extra={"x-widget": "hidden", **STILL})
     stands: Literal["like all", "by itself"] = choice("like all", "Stands")
     depth: float = _depth(40, when={"stands": "by itself"})
     bevel_width: float = _bevel_width(2, when={"stands": "by itself"})
@@ -66,7 +66,13 @@ class Emblem(ElementBase):
         title="Colours",
         max_length=MAX_COLOURS,
         description="Colours of the drawing that get a finish, depth or bevel of their own.",
-        json_schema_extra={"x-widget": "finishes", "x-files": "drawings", "x-of": "drawing", "x-group": "Colours"},
+        json_schema_extra={
+            "x-widget": "finishes",
+            "x-files": "drawings",
+            "x-of": "drawing",
+            "x-group": "Colours",
+            "x-each": "Colour",
+        },
     )
     surface: Finish = Field(
         default_factory=Finish,

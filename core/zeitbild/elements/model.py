@@ -104,7 +104,13 @@ class ModelElement(ElementBase):
         title="Materials",
         max_length=MAX_MATERIALS,
         description="Materials of the model that get a finish of their own.",
-        json_schema_extra={"x-widget": "finishes", "x-files": "models", "x-of": "model", "x-group": "Materials"},
+        json_schema_extra={
+            "x-widget": "finishes",
+            "x-files": "models",
+            "x-of": "model",
+            "x-group": "Materials",
+            "x-each": "Material",
+        },
     )
     clip: Annotated[str, StringConstraints(max_length=80)] = Field(
         default="",
@@ -303,8 +309,10 @@ def values_of(material: Material, source: str, colours: int = -1) -> Values:
     """A finish as the file has it; pictures inside the file are named by it and their number, colours is that of its corners' (-1: they have
     none)."""
     brightest = max(material.vivid)
+    # glTF 2.0, section 3.9.2: roughness is green, metalness blue.
+    meant = {"base": material.clear, **({"roughness": "g", "metalness": "b"} if material.packed else {})}
     maps: dict[str, Any] = {
-        f"{what}_map": f"{source}#{number}"
+        f"{what}_map": f"{source}#{number}{meant.get(what, '')}"
         for what, number in zip(
             ("base", "roughness", "metalness", "normal", "emission"), material.pictures, strict=True
         )

@@ -251,7 +251,7 @@ def build(element: Puppet, assets: AssetSource) -> Built:
 
 
 def _eased(way: Way, share: float) -> float:
-    return share_of_way(way, STRENGTH, HANDLES)(share)
+    return share_of_way(way, STRENGTH, HANDLES, share)
 
 
 def _in_act(act: Act, frame: Fraction) -> tuple[Fraction, float]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from typing import Annotated, Any, Literal
 
 from pydantic import ConfigDict, Field, StringConstraints, model_validator
@@ -12,6 +13,7 @@ from zeitbild.values import Colour, Part, Title, choice, number
 MOST_TONES = 5
 _LIT: dict[str, Any] = {"shading": "metal-rough"}
 _SOLID: dict[str, Any] = {"shading": ["metal-rough", "unlit"]}
+_CATCHES: dict[str, Any] = {"shading": "shadow only"}
 _THERE: dict[str, Any] = {"shading": ["metal-rough", "tone bands", "unlit"]}
 _MEASURED: dict[str, Any] = {**_SOLID, "map_by": ["front", "all sides"]}
 _TURNED: dict[str, Any] = {**_SOLID, "map_by": ["front", "all sides", "round a ball", "round a column"]}
@@ -20,8 +22,18 @@ _TONES: dict[str, Any] = {"shading": "tone bands"}
 
 #: Textures by the start of their field's name, and whether their values are plain numbers instead of colours.
 TEXTURES = (("base", False), ("roughness", True), ("metalness", True), ("normal", True), ("emission", False))
-#: An uploaded picture, or one inside an uploaded model, by its number.
-Uploaded = Annotated[str, StringConstraints(pattern=r"^(|([a-z0-9-]{1,40}|asset:[0-9a-f]{64})(#[0-9]{1,4})?)$")]
+#: An uploaded picture, or one inside an uploaded model, by its number and what of it is meant (``INSIDE``).
+Uploaded = Annotated[
+    str, StringConstraints(pattern=r"^(|([a-z0-9-]{1,40}|asset:[0-9a-f]{64})(#[0-9]{1,4}([gba]|m[0-9]{1,2})?)?)$")
+]
+#: A number and what of the picture is meant: its green, its blue, with its alpha, or with all of it from so many hundredths of alpha on.
+INSIDE = re.compile(r"^([0-9]+)([gba]|m[0-9]+)?$")
+
+
+def is_cut(named: str) -> bool:
+    """Whether the alpha of a picture inside a model is meant to cut out what it lies on."""
+    found = INSIDE.match(named.partition("#")[2])
+    return found is not None and (found[2] or "")[:1] in ("a", "m")
 
 
 def _map(title: str, when: dict[str, Any], help: str = "") -> Any:
@@ -45,14 +57,25 @@ class Values(Part):
 
     ``metal-rough`` is the model of glTF 2.0 (appendix B) with its clear coat (extension KHR_materials_clearcoat);
     ``tone bands`` are two to five flat tones by the amount of matt light; ``unlit`` is one flat colour; ``shadow only`` catches shadow
-    and occlusion into alpha and is otherwise not there.
+    and occlusion, and a mirror image of the set if wanted, into alpha and is otherwise not there.
     """
 
     shading: Literal["metal-rough", "tone bands", "unlit", "shadow only"] = choice("metal-rough", "Shading")
     base_colour: Colour = Field(
         default="#948f85", title="Base colour", json_schema_extra={"x-widget": "colour", "x-when": _SOLID}
     )
-    roughness: float = number(0.5, "Roughness", 0, 1, step=0.01, slider=(0, 1), when=_LIT)
+    mirror: float = Field(
+        default=0.0,
+        title="Mirror image",
+        ge=0,
+        le=1,
+        description="How strong the set is mirrored in it; only where mirrors show the set (Shadows and mirrors).",
+        exclude_if=lambda mirror: mirror == 0,
+        json_schema_extra={"x-step": 0.01, "x-slider": [0, 1], "x-when": _CATCHES},
+    )
+    roughness: float = number(
+        0.5, "Roughness", 0, 1, step=0.01, slider=(0, 1), when={"shading": ["metal-rough", "shadow only"]}
+    )
     metalness: float = number(0.0, "Metalness", 0, 1, step=0.01, slider=(0, 1), when=_LIT)
     coat: float = number(
         0.0, "Clear coat", 0, 1, step=0.01, slider=(0, 1), when=_LIT, help="A thin gloss on top, as of lacquer."
@@ -64,7 +87,7 @@ class Values(Part):
         min_length=2,
         max_length=MOST_TONES,
         description="1 is the light of a sun of strength 1 that shines straight on the surface.",
-        json_schema_extra={"x-widget": "tones", "x-when": _TONES},
+        json_schema_extra={"x-widget": "tones", "x-when": _TONES, "x-each": "Tone"},
     )
     softness: float = number(
         0, "Softness of borders", 0, 1, step=0.01, slider=(0, 0.3), when=_TONES, help="In amount of light; 0 is hard."

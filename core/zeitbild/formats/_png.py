@@ -1,6 +1,6 @@
 """PNG (W3C PNG, ISO/IEC 15948): straight alpha, sRGB-encoded colour; coverage and depth grey, data as colours that are none.
 
-Written with OpenCV, read back with OpenImageIO.
+Filtered here and packed by libdeflate, which takes a third of the time of a whole library for the same size; read back with OpenImageIO.
 """
 
 from __future__ import annotations
@@ -12,35 +12,71 @@ from functools import partial
 from pathlib import Path
 from typing import Any
 
-import cv2
+import deflate
 import numpy as np
 from numpy.typing import NDArray
 
-from zeitbild.errors import StorageError
 from zeitbild.formats._base import Options, Plane, ReadBack, Sharing
 from zeitbild.formats._coding import Coding
 from zeitbild.formats._expected import allowed_by, difference
 from zeitbild.formats._reader import read_raw
 from zeitbild.formats._whole_numbers import bits_of, codes
+from zeitbild.kernels import kernel
 
-# About a seventh of the possible effort is the normal trade between time and size (common practice).
+#: Of twelve: more takes three times as long for a tenth of the size.
 _EFFORT = 2
-_SIGNATURE_AND_HEADER = 8 + 25
-#: Rendering intent 0, perceptual (W3C PNG, 11.3.2.5).
-_SRGB_CHUNK = struct.pack(">I", 1) + b"sRGB\0" + struct.pack(">I", zlib.crc32(b"sRGB\0"))
-#: Channels of a role, and of the picture that the writer takes, which wants blue first.
-_BLUE_FIRST = {3: [2, 1, 0], 4: [2, 1, 0, 3]}
+SIGNATURE = b"\x89PNG\r\n\x1a\n"
+#: Colour types by the number of channels (W3C PNG, 11.2.1), and filters: beside a number the one to its left, or the one above.
+_TYPES = {1: 0, 3: 2, 4: 6}
+_LEFT, _ABOVE = 1, 2
+
+
+@kernel
+def _filtered(rows, step, out):  # type: ignore[no-untyped-def]
+    """Rows [H, N] of bytes as differences into out [H, 1 + N], the filter before each row: from the byte ``step`` to the left, or from the
+    one above, whichever leaves less (W3C PNG, 12.7: the sum of absolute differences as signed numbers)."""
+    height, wide = rows.shape
+    nothing = np.zeros(wide, np.uint8)
+    for y in range(height):
+        own, above, line = rows[y], nothing if y == 0 else rows[y - 1], out[y]
+        by_left, by_above = np.int64(0), np.int64(0)
+        for x in range(wide):
+            by_above += abs(np.int64(np.int8(np.uint8(own[x] - above[x]))))
+        for x in range(step):
+            by_left += abs(np.int64(np.int8(own[x])))
+        for x in range(step, wide):
+            by_left += abs(np.int64(np.int8(np.uint8(own[x] - own[x - step]))))
+        if by_above <= by_left:
+            line[0] = _ABOVE
+            for x in range(wide):
+                line[1 + x] = own[x] - above[x]
+        else:
+            line[0] = _LEFT
+            for x in range(step):
+                line[1 + x] = own[x]
+            for x in range(step, wide):
+                line[1 + x] = own[x] - own[x - step]
+
+
+def chunk(kind: bytes, data: bytes) -> bytes:
+    """A chunk of a file: length, kind, data, checksum (W3C PNG, 5.3)."""
+    return struct.pack(">I", len(data)) + kind + data + struct.pack(">I", zlib.crc32(data, zlib.crc32(kind)))
 
 
 def png_of(numbers: NDArray[Any], *, srgb: bool) -> bytes:
-    """The bytes of a PNG of numbers [H, W] or [H, W, 3 or 4], red first."""
-    if numbers.ndim == 3:
-        numbers = np.ascontiguousarray(numbers[..., _BLUE_FIRST[numbers.shape[2]]])
-    done, buffer = cv2.imencode(".png", numbers, [cv2.IMWRITE_PNG_COMPRESSION, _EFFORT])
-    if not done:
-        raise StorageError("the PNG writer failed")
-    data = buffer.tobytes()
-    return data[:_SIGNATURE_AND_HEADER] + _SRGB_CHUNK + data[_SIGNATURE_AND_HEADER:] if srgb else data
+    """The bytes of a PNG of whole numbers of 8 or 16 bits, [H, W] or [H, W, 3 or 4], red first."""
+    height, width = numbers.shape[:2]
+    channels, size = (numbers.shape[2] if numbers.ndim == 3 else 1), numbers.dtype.itemsize
+    # Their highest byte first.
+    plain = np.ascontiguousarray(numbers.astype(numbers.dtype.newbyteorder(">"), copy=False))
+    rows = plain.view(np.uint8).reshape(height, width * channels * size)
+    filtered = np.empty((height, rows.shape[1] + 1), np.uint8)
+    _filtered(rows, channels * size, filtered)
+    header = struct.pack(">IIBBBBB", width, height, 8 * size, _TYPES[channels], 0, 0, 0)
+    # Rendering intent 0, perceptual (11.3.2.5).
+    intent = chunk(b"sRGB", b"\0") if srgb else b""
+    packed = bytes(deflate.zlib_compress(filtered.reshape(-1).data, _EFFORT))
+    return SIGNATURE + chunk(b"IHDR", header) + intent + chunk(b"IDAT", packed) + chunk(b"IEND", b"")
 
 
 def encode_png(planes: Sequence[Plane], sharing: Sharing, options: Options, bits: int) -> bytes:

@@ -1,13 +1,12 @@
 """A moving PNG (APNG; W3C PNG, third edition): all frames of a pass in one file, 8 bits, straight alpha, without loss.
 
-Each frame is a PNG of its own by OpenCV, whose data go into the chunks of the animation; read back with Pillow.
+Each frame is a PNG of its own, whose data go into the chunks of the animation; read back with Pillow.
 """
 
 from __future__ import annotations
 
 import io
 import struct
-import zlib
 from collections.abc import Iterable, Iterator, Sequence
 from fractions import Fraction
 from pathlib import Path
@@ -19,9 +18,8 @@ from zeitbild.errors import StorageError
 from zeitbild.formats._base import Format, Option, Options, Plane, ReadBack, Sharing, formats
 from zeitbild.formats._expected import ALLOWED, difference
 from zeitbild.formats._measures import moving_measure
-from zeitbild.formats._png import encode_png
+from zeitbild.formats._png import SIGNATURE, chunk, encode_png
 
-_SIGNATURE = b"\x89PNG\r\n\x1a\n"
 _BITS = 8
 #: Both parts of the fraction of a second that a frame stays are 16-bit numbers.
 _MOST = 0xFFFF
@@ -29,12 +27,8 @@ _MOST = 0xFFFF
 _AROUND = 12
 
 
-def _chunk(kind: bytes, data: bytes) -> bytes:
-    return struct.pack(">I", len(data)) + kind + data + struct.pack(">I", zlib.crc32(kind + data))
-
-
 def _chunks(png: bytes) -> Iterator[tuple[bytes, bytes]]:
-    at = len(_SIGNATURE)
+    at = len(SIGNATURE)
     while at < len(png):
         (length,) = struct.unpack_from(">I", png, at)
         yield png[at + 4 : at + 8], png[at + 8 : at + 8 + length]
@@ -63,11 +57,11 @@ class _Moving:
         header = next(data for kind, data in chunks if kind == b"IHDR")
         if not self._frames:
             self._header = header
-            self._file.write(_SIGNATURE)
+            self._file.write(SIGNATURE)
             for kind, data in chunks:
                 if kind == b"IDAT":
                     break
-                self._file.write(_chunk(kind, data))
+                self._file.write(chunk(kind, data))
             self._count_at = self._file.tell()
             self._file.write(self._control())
         elif header != self._header:
@@ -76,12 +70,12 @@ class _Moving:
         width, height = struct.unpack_from(">II", header)
         place = struct.pack(">IIIII", self._number(), width, height, 0, 0)
         # Each frame replaces all of the one before.
-        self._file.write(_chunk(b"fcTL", place + struct.pack(">HHBB", *stay.as_integer_ratio(), 0, 0)))
+        self._file.write(chunk(b"fcTL", place + struct.pack(">HHBB", *stay.as_integer_ratio(), 0, 0)))
         for data in (data for kind, data in chunks if kind == b"IDAT"):
             if not self._frames:
-                self._file.write(_chunk(b"IDAT", data))
+                self._file.write(chunk(b"IDAT", data))
             else:
-                self._file.write(_chunk(b"fdAT", struct.pack(">I", self._number()) + data))
+                self._file.write(chunk(b"fdAT", struct.pack(">I", self._number()) + data))
         self._frames += 1
 
     def _number(self) -> int:
@@ -89,12 +83,12 @@ class _Moving:
         return self._numbered - 1
 
     def _control(self) -> bytes:
-        return _chunk(b"acTL", struct.pack(">II", self._frames, self._plays))
+        return chunk(b"acTL", struct.pack(">II", self._frames, self._plays))
 
     def close(self) -> None:
         with self._file:
             if self._frames:
-                self._file.write(_chunk(b"IEND", b""))
+                self._file.write(chunk(b"IEND", b""))
                 self._file.seek(self._count_at)
                 self._file.write(self._control())
 

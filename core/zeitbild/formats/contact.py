@@ -1,6 +1,6 @@
 """Contact prints: all frames of a pass small beside one another, with their numbers, as one PNG or as a PDF of pages.
 
-The PNG is written with OpenCV and read back with OpenImageIO; the PDF is written with fpdf2, and its pictures are read back with PDFium.
+The PNG is read back with OpenImageIO; the PDF is written with fpdf2, and its pictures are read back with PDFium.
 Both hold the prints without loss.
 """
 

@@ -23,13 +23,12 @@ from zeitbild.errors import StorageError
 from zeitbild.exr_files import ExrPart, write_parts
 from zeitbild.formats._base import Format, Option, Options, Plane, ReadBack, Sharing, by_frame, each_frame, formats
 from zeitbild.formats._identities import identity_attributes, identity_channels
+from zeitbild.halves import as_half
 from zeitbild.render.picture import NO_DEPTH
 from zeitbild.storage import blame, own_prefix
 from zeitbild.timing.rate import nominal
 from zeitbild.timing.timecode import frame_to_timecode
 
-#: Beyond it a half float is infinite (IEEE 754, binary16).
-LARGEST_HALF = 65504
 #: Roles whose numbers are light or shares, which a half float holds as well as an eye sees.
 _EITHER = ("colour", "light", "coverage")
 #: Chromaticities of red, green, blue and white (ITU-R BT.709).
@@ -49,10 +48,12 @@ def _channels(plane: Plane, options: Options, *, alone: bool) -> dict[str, NDArr
     letters = "RGBA" if plane.role in ("colour", "light") else (plane.channels or ("Y",))
     if plane.role == "light" and not alone:
         letters = "RGB"
-    if kind is np.float16:
-        pixels = np.clip(pixels[..., : len(letters)], -LARGEST_HALF, LARGEST_HALF)
     ahead = "" if alone or plane.name == "beauty" else f"{plane.name}."
-    return {f"{ahead}{name}": np.ascontiguousarray(pixels[..., k], dtype=kind) for k, name in enumerate(letters)}
+
+    def numbers(k: int) -> NDArray[Any]:
+        return as_half(pixels[..., k]) if kind is np.float16 else np.ascontiguousarray(pixels[..., k], dtype=kind)
+
+    return {f"{ahead}{name}": numbers(k) for k, name in enumerate(letters)}
 
 
 def _when(plane: Plane) -> dict[str, Any]:
@@ -173,23 +174,27 @@ def _compare(part: _Found, plane: Plane, names: Sequence[str], options: Options)
     if half != (plane.role in _EITHER and options.get("numbers", "half") == "half"):
         return float("inf"), 0
     pixels = plane.pixels if plane.pixels.ndim == 3 else plane.pixels[..., None]
-    with np.errstate(over="ignore"):
-        expected = pixels[..., : len(names)].astype(np.float16 if half else np.float32).astype(np.float64)
-    read = np.stack([part.channels[name] for name in names], axis=2).astype(np.float64)
-    if read.shape != expected.shape:
+    read = [part.channels[name] for name in names]
+    if len(names) > pixels.shape[2] or read[0].shape != pixels.shape[:2]:
         return float("inf"), 0
-    if plane.role == "depth":
-        # Outside of the data window nothing stands, whatever a reader fills in there.
-        outside = np.ones(read.shape[:2], bool)
-        outside[part.window] = False
-        if (expected[outside] < NO_DEPTH).any():
-            return float("inf"), 0
-        read[outside] = expected[outside]
-    off = np.abs(read - expected)
+    worst = 0.0
+    for own, values in zip(read, np.moveaxis(pixels, 2, 0), strict=False):
+        with np.errstate(over="ignore"):
+            expected = values.astype(np.float16).astype(np.float32) if half else values.astype(np.float32)
+        if plane.role == "depth":
+            # Outside of the data window nothing stands, whatever a reader fills in there.
+            outside = np.ones(own.shape, bool)
+            outside[part.window] = False
+            if (expected[outside] < NO_DEPTH).any():
+                return float("inf"), 0
+            own = np.where(outside, expected, own)
+        if not np.array_equal(own, expected):
+            off = np.abs(own.astype(np.float64) - expected).max(initial=0)
+            worst = max(worst, float(off) if np.isfinite(off) else float("inf"))
     stray = 0
-    if len(names) == 4:
-        stray = int(read[read[..., 3] == 0][:, :3].any(axis=1).sum()) if plane.name == "beauty" else 0
-    return float(off.max(initial=0)), stray
+    if len(names) == 4 and plane.name == "beauty":
+        stray = int(((read[3] == 0) & ((read[0] != 0) | (read[1] != 0) | (read[2] != 0))).sum())
+    return worst, stray
 
 
 def _identities_off(part: _Found, plane: Plane) -> float:

@@ -1,6 +1,6 @@
 """Sprite sheet: all frames on one PNG, and beside it a JSON that says where each of them is (``docs/formats/sprites.md``).
 
-Written with OpenCV, read back with OpenImageIO and Python's JSON.
+Read back with OpenImageIO and Python's JSON.
 """
 
 from __future__ import annotations

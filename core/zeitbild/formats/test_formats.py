@@ -7,6 +7,7 @@ from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
 
+import cv2
 import numpy as np
 import OpenEXR
 import OpenImageIO as oiio
@@ -20,6 +21,7 @@ from zeitbild.errors import StorageError
 from zeitbild.formats import Format, Plane, formats
 from zeitbild.formats._one import encoded as bytes_of
 from zeitbild.formats._one import read_one, write_one
+from zeitbild.formats._png import png_of
 from zeitbild.render.picture import NO_DEPTH
 from zeitbild.storage import write_bytes
 
@@ -88,6 +90,30 @@ def ready(form: Format, plane: Plane) -> Plane:
     if form.name == "png-palette":
         return replace(plane, pixels=np.repeat(np.repeat(plane.pixels[::6, ::8], 6, axis=0), 8, axis=1))
     return plane
+
+
+class Packing(unittest.TestCase):
+    def test_png_of_any_size_and_kind_against_two_readers(self) -> None:
+        random = np.random.default_rng(8)
+        for kind in (np.uint8, np.uint16):
+            for channels in (1, 3, 4):
+                for height, width in ((1, 1), (1, 7), (5, 1), (33, 65)):
+                    shape = (height, width) if channels == 1 else (height, width, channels)
+                    noise = random.integers(0, np.iinfo(kind).max + 1, shape).astype(kind)
+                    ramp = np.broadcast_to(
+                        np.arange(width, dtype=kind).reshape((1, width) + (1,) * (channels > 1)) * 3, shape
+                    )
+                    for numbers in (noise, ramp):
+                        data = png_of(numbers, srgb=channels > 1)
+                        read = png.Reader(bytes=data).read()
+                        self.assertEqual(read[:2], (width, height))
+                        rows = np.array([list(row) for row in read[2]]).reshape(shape)
+                        np.testing.assert_array_equal(rows, numbers)
+                        self.assertEqual(read[3]["bitdepth"], 8 * np.dtype(kind).itemsize)
+                        again = cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_UNCHANGED)
+                        if channels > 1:
+                            again = again[..., [2, 1, 0, 3][:channels]]
+                        np.testing.assert_array_equal(again.reshape(shape), numbers)
 
 
 class AllFormats(unittest.TestCase):

@@ -1,84 +1,210 @@
-"""A track made ready: its value at any time, exact at every frame."""
+"""The tracks of a part made ready: all their values at any time, exact at every frame, found out together.
+
+Where a time lies between keys, and numbers between two of them, one kernel finds out for all tracks; what is no number is mixed by itself.
+"""
 
 from __future__ import annotations
 
-from bisect import bisect_right
-from collections.abc import Callable
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
 from fractions import Fraction
-from typing import Any
+from typing import Any, get_args
 
+import numpy as np
+
+from zeitbild.colour import decode_hex, encode_hex
+from zeitbild.kernels import kernel
 from zeitbild.keys.measure import Measure
-from zeitbild.keys.track import Track
+from zeitbild.keys.track import Outside, Track, Wave
 from zeitbild.timing import Time
-from zeitbild.timing.easing import bezier, handles_of, share_of_way, waves
+from zeitbild.timing.easing import CURVE, STRAIGHT, numbers_of, on_curve, share_on, waves
 
 #: Ways whose last speed goes on beyond their ends.
 _GO_ON = ("straight", "gentle start", "gentle end", "gentle", "free")
+#: Columns of tracks: their first key, the one after their last, what is before and after them, a new value every so many frames, whether
+#: nothing lies between their values, how many numbers a value has that are mixed here, and where those begin, of keys and of what comes out.
+_FIRST, _END, _BEFORE, _AFTER, _EVERY, _STEPPED, _COUNT, _VALUES, _OUT = range(9)
+#: Columns of keys: their frame, what takes the way to the next one, and whether it goes on beyond its ends.
+_FRAME, _TAKES, _GOES_ON = range(3)
+_OUTSIDE: tuple[Outside, ...] = get_args(Outside)
+_HOLDS, _REPEATS, _BACK_AND_FORTH, _GOES = range(4)
+_STRAIGHT, _CURVE = STRAIGHT, CURVE
+#: Times are told apart by so much of a frame at least: whole numbers of 64 bits hold them and the frames of any shot.
+_FINEST = 2**31
 
 
-class Curve:
-    """The values of a track of a field of that measure."""
-
-    def __init__(self, track: Track, measure: Measure) -> None:
-        self._measure, self._wave, self._every = measure, track.wave, track.every
-        keys = track.keys
-        self._values = [key.value for key in keys]
-        self._frames = [key.frame for key in keys]
-        # Whoever goes over a way at a time has its share of the time as a quotient of whole numbers, which is rounded once.
-        self._ways: list[Callable[[float], float]] = [
-            share_of_way(key.way, key.strength, key.handles) for key in keys[:-1]
-        ]
-        self._mixes = [
-            measure.mixer(one.value, other.value, track.shortest) for one, other in zip(keys, keys[1:], strict=False)
-        ]
-        self._before, self._after = track.before, track.after
-        self._ends = [key.way for key in keys[:-1]]
-        self._handles = [handles_of(key.way, key.strength, key.handles) for key in keys[:-1]]
-
-    def at(self, time: Time, still: Any) -> Any:
-        """The value at a time, within the limits of its field. Without keys (only a wave) it moves about the value that stands there."""
-        if self._every > 1:
-            time = time.stepped(self._frames[0] if self._frames else time.range[0], self._every)
-        value = self._keyed(time.frame.numerator, time.frame.denominator) if self._values else still
-        wave = self._wave
-        if wave is not None:
-            phase = time.phase
-            if wave.shape == "round":
-                share = float((Fraction(str(wave.times)) * phase + Fraction(str(wave.begins))) % 1)
+@kernel
+def _find(n, d, tracks, keys, numbers, values, limits, places, found):  # type: ignore[no-untyped-def]
+    """Of each track at the frame n / d: the key at or before it into places [R], the share of the way from there into the first R of
+    found, and numbers between the two values, within limits [R, 2], into the rest. numbers [K, 4] are those of the ways."""
+    count = len(tracks)
+    for row in range(count):
+        first, last = tracks[row, _FIRST], tracks[row, _END] - 1
+        begin, end = keys[first, _FRAME], keys[last, _FRAME]
+        m, e = n, d
+        if tracks[row, _EVERY] > 1:
+            m, e = begin + (n - begin * d) // (tracks[row, _EVERY] * d) * tracks[row, _EVERY], np.int64(1)
+        share, at = 0.0, first
+        low, high = begin * e, end * e
+        span = high - low
+        outside = m < low or m > high
+        how = tracks[row, _BEFORE] if m < low else tracks[row, _AFTER]
+        if outside and (span == 0 or how == _HOLDS):
+            at = first if m < low else last
+        elif outside and how == _GOES:
+            # As fast as at the first or the last key; what does not go evenly there stays.
+            at = first if m < low else last - 1
+            if tracks[row, _STEPPED] or not keys[at, _GOES_ON]:
+                at = first if m < low else last
             else:
-                share = waves(wave.times, phase.numerator, phase.denominator, wave.begins)
-            value = value + wave.amount * share
-        return self._measure.held(value)
+                start = keys[at, _FRAME] * e
+                share = (m - start) / (keys[at + 1, _FRAME] * e - start)
+                if keys[at, _TAKES] == _CURVE:
+                    share = on_curve(numbers[at, 0], numbers[at, 1], numbers[at, 2], numbers[at, 3], share)
+        else:
+            if outside and how == _REPEATS:
+                m = (m - low) % span + low
+            elif outside:
+                m = (m - low) % (2 * span)
+                m = low + (m if m <= span else 2 * span - m)
+            # At is the key at or before the time, which is the first or after it.
+            above = last + 1
+            while above - at > 1:
+                middle = (at + above) // 2
+                if keys[middle, _FRAME] * e <= m:
+                    at = middle
+                else:
+                    above = middle
+            start = keys[at, _FRAME] * e
+            if m != start and at < last:
+                # A quotient of whole numbers, which is rounded once.
+                share = (m - start) / (keys[at + 1, _FRAME] * e - start)
+                share = share_on(
+                    keys[at, _TAKES], numbers[at, 0], numbers[at, 1], numbers[at, 2], numbers[at, 3], share
+                )
+        if share == 1:
+            at, share = at + 1, 0.0
+        places[row], found[row] = at - first, share
+        parts = tracks[row, _COUNT]
+        one = tracks[row, _VALUES] + (at - first) * parts
+        for k in range(parts):
+            value = values[one + k]
+            if share != 0:
+                value += (values[one + parts + k] - value) * share
+            found[tracks[row, _OUT] + k] = min(max(value, limits[row, 0]), limits[row, 1])
 
-    def _keyed(self, n: int, d: int) -> Any:
-        """What its keys (there is one at least) give at the frame n / d."""
-        frames, values = self._frames, self._values
-        first, last = frames[0] * d, frames[-1] * d
-        span = last - first
-        if n < first or n > last:
-            how = self._before if n < first else self._after
-            if how == "go on" and span:
-                return self._beyond(n, d)
-            if how == "hold" or not span or how == "go on":
-                return values[0] if n < first else values[-1]
-            if how == "repeat":
-                n = (n - first) % span + first
+
+@dataclass(frozen=True, slots=True)
+class Waving:
+    """What waves: about what its keys give (the number of its track), or about what stands there if it has none."""
+
+    track: int | None
+    wave: Wave
+    measure: Measure
+    first: int | None
+    every: int
+
+    @classmethod
+    def of(cls, track: Track, measure: Measure, number: int | None) -> Waving:
+        """What a track says that waves, whose keys have that number."""
+        assert track.wave is not None
+        return cls(number, track.wave, measure, track.keys[0].frame if track.keys else None, track.every)
+
+    def at(self, time: Time, keyed: Sequence[Any], still: Any) -> Any:
+        """Its value at a time, within the limits of its field: about that of its keys (of all there are), or about ``still``."""
+        about = still if self.track is None else keyed[self.track]
+        if self.every > 1:
+            time = time.stepped(time.range[0] if self.first is None else self.first, self.every)
+        wave, phase = self.wave, time.phase
+        if wave.shape == "round":
+            share = float((Fraction(str(wave.times)) * phase + Fraction(str(wave.begins))) % 1)
+        else:
+            share = waves(wave.times, phase.numerator, phase.denominator, wave.begins)
+        return self.measure.held(about + wave.amount * share)
+
+
+class Curves:
+    """The values of tracks with keys, of fields of those measures; what waves is not held within limits here."""
+
+    def __init__(self, tracks: Sequence[tuple[Track, Measure]]) -> None:
+        self._kinds: list[tuple[str, int, int]] = []
+        self._values = [[key.value for key in track.keys] for track, _ in tracks]
+        self._tracks = [track for track, _ in tracks]
+        self._measures = [measure for _, measure in tracks]
+        rows: list[tuple[int, ...]] = []
+        keys: list[tuple[int, int, bool]] = []
+        numbers: list[tuple[float, ...]] = []
+        values: list[float] = []
+        limits = []
+        out = len(tracks)
+        for track, measure in tracks:
+            first = len(keys)
+            for key in track.keys:
+                takes, own = numbers_of(key.way, key.strength, key.handles)
+                keys.append((key.frame, takes, key.way in _GO_ON))
+                numbers.append(own)
+            count = 0 if measure.stepped or (measure.kind == "angles" and track.shortest) else measure.count
+            if measure.kind == "colour":
+                count = 3
+                values += [part for key in track.keys for part in decode_hex(key.value)]
+            elif count == 1:
+                values += [key.value for key in track.keys]
+            elif count:
+                values += [part for key in track.keys for part in key.value]
+            rows.append(
+                (
+                    first,
+                    len(keys),
+                    _OUTSIDE.index(track.before),
+                    _OUTSIDE.index(track.after),
+                    track.every,
+                    measure.stepped,
+                    count,
+                    len(values) - count * len(track.keys),
+                    out,
+                )
+            )
+            bounded = measure.kind != "colour" and track.wave is None
+            limits.append((measure.low, measure.high) if bounded else (-math.inf, math.inf))
+            self._kinds.append((measure.kind if count else "", out, out + count))
+            out += count
+        self._size = out
+        self._arrays = (
+            np.array(rows, np.int64).reshape(-1, 9),
+            np.array(keys, np.int64).reshape(-1, 3),
+            np.array(numbers, np.float64).reshape(-1, 4),
+            np.array(values, np.float64),
+            np.array(limits, np.float64).reshape(-1, 2),
+        )
+
+    def at(self, time: Time) -> list[Any]:
+        """The value of each at a time."""
+        if not self._kinds:
+            return []
+        frame = time.frame if time.frame.denominator <= _FINEST else time.frame.limit_denominator(_FINEST)
+        places, found = np.empty(len(self._kinds), np.int64), np.empty(self._size)
+        _find(frame.numerator, frame.denominator, *self._arrays, places, found)
+        numbers: list[float] = found.tolist()
+        values: list[Any] = []
+        for row, (kind, first, end) in enumerate(self._kinds):
+            if kind == "number":
+                values.append(numbers[first])
+            elif kind == "vector" or kind == "angles":
+                values.append(tuple(numbers[first:end]))
+            elif kind == "whole":
+                values.append(math.floor(numbers[first] + 0.5))
+            elif kind == "colour":
+                # At a key it is what is written there.
+                there = numbers[row] == 0
+                values.append(self._values[row][places[row]] if there else encode_hex(numbers[first:end], fine=True))
             else:
-                n = (n - first) % (2 * span)
-                n = first + (n if n <= span else 2 * span - n)
-        # At is the key at or before the time.
-        at = bisect_right(frames, n // d) - 1
-        start = frames[at] * d
-        if n == start or at == len(frames) - 1:
-            return values[at]
-        share = self._ways[at]((n - start) / (frames[at + 1] * d - start))
-        return values[at] if share == 0 else values[at + 1] if share == 1 else self._mixes[at](share)
+                values.append(self._mixed(row, int(places[row]), numbers[row]))
+        return values
 
-    def _beyond(self, n: int, d: int) -> Any:
-        """As fast as at the first or the last key; what does not go evenly there stays."""
-        at = 0 if n < self._frames[0] * d else len(self._frames) - 2
-        start, end = self._frames[at] * d, self._frames[at + 1] * d
-        if self._measure.stepped or self._ends[at] not in _GO_ON:
-            return self._values[0] if n < start else self._values[-1]
-        share = (n - start) / (end - start)
-        return self._mixes[at](share if self._ends[at] == "straight" else bezier(self._handles[at], share))
+    def _mixed(self, row: int, at: int, share: float) -> Any:
+        """What is no number, or a rotation on its shortest way."""
+        values, measure = self._values[row], self._measures[row]
+        if share == 0:
+            return measure.held(values[at])
+        return measure.held(measure.mixed(values[at], values[at + 1], share))

@@ -12,13 +12,14 @@ from annotated_types import Ge, Le
 from pydantic import BaseModel, TypeAdapter, ValidationError
 from pydantic.fields import FieldInfo
 
-from zeitbild.colour import decode_hex, encode_hex
 from zeitbild.keys.rotations import between
 from zeitbild.values import is_colour
 
 Kind = Literal["number", "whole", "vector", "angles", "colour", "switch", "choice"]
 #: Fields that only hold others.
 _HOLDERS = ("placement", "values", "turn")
+#: Stands for any place in a list of parts.
+ANY_PLACE = "#"
 #: Kinds of which nothing lies between two values: each holds until the next key.
 STEPPED: tuple[Kind, ...] = ("switch", "choice")
 
@@ -41,20 +42,12 @@ class Measure:
         """Whether it holds until the next key, whatever the way."""
         return self.steps or self.kind in STEPPED
 
-    def mixer(self, start: Any, end: Any, shortest: bool) -> Callable[[float], Any]:
-        """The values at shares of the way between two; shares may lie beyond 0..1. Colours are mixed in linear light."""
+    def mixed(self, start: Any, end: Any, share: float) -> Any:
+        """Of what is no number what holds at a share of the way between two values, which may lie beyond 0..1; angles on their shortest
+        way."""
         if self.stepped:
-            return lambda share: end if share >= 1 else start
-        if self.kind == "colour":
-            first, second = decode_hex(start), decode_hex(end)
-            return lambda share: encode_hex(
-                tuple(a + (b - a) * share for a, b in zip(first, second, strict=True)), fine=True
-            )
-        if self.kind == "angles" and shortest:
-            return lambda share: between(start, end, share)
-        if self.count == 1:
-            return lambda share: start + (end - start) * share
-        return lambda share: tuple(a + (b - a) * share for a, b in zip(start, end, strict=True))
+            return end if share >= 1 else start
+        return between(start, end, share)
 
     def held(self, value: Any) -> Any:
         """A value within the field's limits, whole where it must be."""
@@ -134,7 +127,7 @@ def _measure(field: FieldInfo, title: str, index: int | None) -> Measure | None:
     return None
 
 
-@lru_cache(maxsize=4096)
+@lru_cache(maxsize=16384)
 def measure_of(part: type[BaseModel], path: str) -> Measure:
     """The measure of a field below a part by its dotted path (``placement.position``, ``placement.position.1`` for its y);
     ValueError says if there is none, or if it cannot move."""
@@ -149,10 +142,17 @@ def measure_of(part: type[BaseModel], path: str) -> Measure:
                 break
             inside = field.annotation
             continue
-        several = part_in(field.annotation)
+        several, each = _holds_several(field), _extra(field).get("x-each")
         if several is not None and len(names) > at + 2:
-            # What stands under a name is called by it.
-            return _under(several, names[at + 1], ".".join(names[at + 2 :]))
+            # What stands under a name is called by it; what stands in a list, by its place.
+            below = ".".join(names[at + 2 :])
+            if each is None:
+                return _under(several, names[at + 1], below)
+            if names[at + 1] == ANY_PLACE:
+                return _under(several, each, below, titles[:-1])
+            if names[at + 1].isdigit():
+                return _under(several, f"{each} {int(names[at + 1]) + 1}", below, titles[:-1])
+            break
         rest = names[at + 1 :]
         if len(rest) > 1 or (rest and not rest[0].isdigit()):
             break
@@ -167,28 +167,53 @@ def measure_of(part: type[BaseModel], path: str) -> Measure:
 
 
 def part_in(annotation: Any) -> type[BaseModel] | None:
-    """The part that stands under each of several names in a field of this type; None if it holds none."""
-    if get_origin(annotation) is not dict:
+    """The part that stands under each of several names, or in a list, in a field of this type; None if it holds none."""
+    origin, inner = get_origin(annotation), get_args(annotation)
+    if origin is dict:
+        part = inner[1]
+    elif origin is tuple and len(inner) == 2 and inner[1] is ...:
+        part = inner[0]
+    else:
         return None
-    inner = get_args(annotation)[1]
-    return inner if isinstance(inner, type) and issubclass(inner, BaseModel) else None
+    return part if isinstance(part, type) and issubclass(part, BaseModel) else None
 
 
-def _under(part: type[BaseModel], name: str, path: str) -> Measure:
+def _holds_several(field: FieldInfo) -> type[BaseModel] | None:
+    """The part whose fields can move of which a field holds several: under names, or in a list whose members are called after something."""
+    of_list = get_origin(field.annotation) is tuple
+    return part_in(field.annotation) if not of_list or _extra(field).get("x-each") else None
+
+
+def _under(part: type[BaseModel], name: str, path: str, before: Sequence[str] = ()) -> Measure:
     measure = measure_of(part, path)
-    return replace(measure, title=f"{name.replace('_', ' ')}, {measure.title.lower()}")
+    called = ", ".join([*before, name.replace("_", " "), measure.title.lower()])
+    return replace(measure, title=called)
+
+
+def check_reach(part: BaseModel, path: str) -> None:
+    """ValueError if a field below a part, by its path, lies in a member of a list that is not there."""
+    found: Any = part
+    for name in path.split(".")[:-1]:
+        if isinstance(found, tuple):
+            if int(name) >= len(found):
+                raise ValueError(f"there are keys for number {int(name) + 1} of {len(found)}")
+            found = found[int(name)]
+        elif isinstance(found, BaseModel):
+            found = getattr(found, name)
+        else:
+            return
 
 
 def fields_of(part: type[BaseModel], before: str = "") -> list[str]:
-    """Paths of all fields below a part that can move, vectors as one."""
+    """Paths of all fields below a part that can move, vectors as one; * stands for any name, # for any place in a list."""
     found = []
     for name, field in part.model_fields.items():
         if isinstance(field.annotation, type) and issubclass(field.annotation, BaseModel):
             if not _extra(field).get("x-still"):
                 found += fields_of(field.annotation, f"{before}{name}.")
-        elif name != "moves" and (several := part_in(field.annotation)) is not None:
-            # For every name that may stand there.
-            found += fields_of(several, f"{before}{name}.*.")
+        elif name != "moves" and (several := _holds_several(field)) is not None:
+            # For every name that may stand there, or place in a list.
+            found += fields_of(several, f"{before}{name}.{ANY_PLACE if _extra(field).get('x-each') else '*'}.")
         elif name not in ("id", "kind") and _measure(field, name, None) is not None:
             found.append(before + name)
     return found

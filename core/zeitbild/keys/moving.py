@@ -2,33 +2,29 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
 from typing import Annotated, Any, Self, TypeVar
 
-from pydantic import Field, StringConstraints, field_validator
+from pydantic import Field, StringConstraints, field_validator, model_validator
 
 from zeitbild.caching import SizedCache
 from zeitbild.errors import InputError
-from zeitbild.keys.curve import Curve
-from zeitbild.keys.measure import measure_of, part_in
+from zeitbild.keys.curve import Curves, Waving
+from zeitbild.keys.measure import Measure, check_reach, measure_of, part_in
 from zeitbild.keys.track import Track
 from zeitbild.timing import Time
 from zeitbild.values import Part, wrong_at
 
 #: A field below a part: names with dots between them; of a vector one number by its place.
-FieldPath = Annotated[str, StringConstraints(pattern=r"^[a-z][a-z0-9_]*(\.[a-z0-9_]+){0,4}$", max_length=100)]
+FieldPath = Annotated[str, StringConstraints(pattern=r"^[a-z][a-z0-9_]*(\.[a-z0-9_]+){0,5}$", max_length=100)]
 #: Fields of one part that move at once.
 _MOST = 200
 
 #: Types of values that need not be made anew; whole numbers are numbers, and what is true is neither.
 _AS_THEY_ARE = (int, float, str)
 
-#: What changes a part: a curve, or those of the fields inside of it by their names.
-_Plan = dict[str, Any]
 P = TypeVar("P", bound=Part)
-#: Plans by the identity of ``moves``, which each holds, so that nothing else takes its place; sized by their keys.
-_plans: SizedCache[tuple[dict[str, Track], _Plan]] = SizedCache(
-    50_000, lambda kept: 1 + sum(len(track.keys) for track in kept[0].values())
-)
 
 
 class Moving(Part):
@@ -69,20 +65,24 @@ class Moving(Part):
             found[path] = track if same else track.model_copy(update={"keys": tuple(keys)})
         return found
 
+    @model_validator(mode="after")
+    def _stand_there(self) -> Self:
+        for path in self.moves:
+            try:
+                check_reach(self, path)
+            except ValueError as error:
+                raise wrong_at("moves", f"{measure_of(type(self), path).title}: {error}") from None
+        return self
+
     def at(self, time: Time) -> Self:
         """The same with the values that it has at a time; itself if nothing of it moves. InputError if it cannot be like that."""
         if not self.moves:
             return self
-        changed = _changed(self, _plan_of(self), time)
-        changed["moves"] = {}
-        now = _with(self, changed)
-        # Rules over several fields hold at every frame.
-        for rule in type(self).__pydantic_decorators__.model_validators.values():
-            try:
-                rule.func(now)
-            except ValueError as error:
-                raise InputError(f"at frame {float(time.frame):g} {error}", "moves") from None
-        return now
+        curves, plan = _plan_of(self)
+        try:
+            return plan.at(self, time, curves.at(time), moves={})
+        except ValueError as error:
+            raise InputError(f"at frame {float(time.frame):g} {error}", "moves") from None
 
 
 def _with(part: P, changed: dict[str, Any]) -> P:
@@ -96,46 +96,105 @@ def _with(part: P, changed: dict[str, Any]) -> P:
     return made
 
 
-def _plan_of(part: Moving) -> _Plan:
-    """The curves of a part, made once for each ``moves`` there is."""
+def _plan_of(part: Moving) -> tuple[Curves, _Plan]:
+    """The curves of a part, and what they change of it, made once for each ``moves`` there is."""
     kind, moves = type(part), part.moves
 
-    def make() -> tuple[dict[str, Track], _Plan]:
-        plan: _Plan = {}
+    def make() -> tuple[dict[str, Track], Curves, _Plan]:
+        inside: dict[str, Any] = {}
+        keyed: list[tuple[Track, Measure]] = []
         for path, track in moves.items():
             *names, last = path.split(".")
-            inside = plan
+            there = inside
             for name in names:
-                inside = inside.setdefault(name, {})
-            inside[last] = Curve(track, measure_of(kind, path))
-        return moves, plan
+                there = there.setdefault(name, {})
+            measure, number = measure_of(kind, path), None
+            if track.keys:
+                number = len(keyed)
+                keyed.append((track, measure))
+            there[last] = number if track.wave is None else Waving.of(track, measure, number)
+        return moves, Curves(keyed), _Plan.of(part, inside)
 
-    return _plans.get(id(moves), make)[1]
-
-
-def _changed_under(part: Any, name: str, value: dict[str, Any], plan: _Plan, time: Time) -> dict[str, Any]:
-    """New parts under their names; one that the document says nothing of is as it is at first."""
-    kind = part_in(type(part).model_fields[name].annotation)
-    assert kind is not None
-    found = {}
-    for key, inner in plan.items():
-        one: Any = value.get(key) or kind()
-        found[key] = _with(one, _changed(one, inner, time))
-    return found
+    return _plans.get(id(moves), make)[1:]
 
 
-def _changed(part: Any, plan: _Plan, time: Time) -> dict[str, Any]:
-    """New values of some fields of a part."""
-    found: dict[str, Any] = {}
-    for name, inner in plan.items():
-        value = getattr(part, name)
-        if isinstance(inner, Curve):
-            found[name] = inner.at(time, value)
-        elif isinstance(value, dict):
-            found[name] = {**value, **_changed_under(part, name, value, inner, time)}
-        elif isinstance(value, tuple):
-            curves = ((one, inner.get(str(at))) for at, one in enumerate(value))
-            found[name] = tuple(one if curve is None else curve.at(time, one) for one, curve in curves)
-        else:
-            found[name] = _with(value, _changed(value, inner, time))
-    return found
+@dataclass(frozen=True, slots=True)
+class _Plan:
+    """What changes a part: fields that are the values of curves, by their numbers, or that wave; single numbers of vectors; what stands
+    in parts inside of it, in parts that stand under names there, and in those of lists; and the rules over several of its fields, which
+    hold at every frame."""
+
+    direct: Sequence[tuple[str, int]]
+    waving: Sequence[tuple[str, Waving]]
+    vectors: Sequence[tuple[str, Sequence[tuple[int, int | Waving]]]]
+    inner: Sequence[tuple[str, _Plan]]
+    named: Sequence[tuple[str, Sequence[tuple[str, type[Part], _Plan]]]]
+    listed: Sequence[tuple[str, Sequence[tuple[int, _Plan]]]]
+    rules: Sequence[Callable[[Part], Any]]
+
+    @classmethod
+    def of(cls, part: Part, inside: dict[str, Any]) -> _Plan:
+        """That of a part: of its fields by their names the number of a curve, what waves, or those of what is inside of the field."""
+        own = part.__dict__
+        deeper = {name: curves for name, curves in inside.items() if isinstance(curves, dict)}
+        vectors, inner, named, listed = [], [], [], []
+        for name, curves in deeper.items():
+            value = own[name]
+            kind: Any = part_in(type(part).model_fields[name].annotation)
+            if isinstance(value, dict):
+                named.append(
+                    (name, [(key, kind, cls.of(value.get(key) or kind(), one)) for key, one in curves.items()])
+                )
+            elif isinstance(value, tuple) and kind is not None:
+                listed.append((name, [(int(at), cls.of(value[int(at)], one)) for at, one in curves.items()]))
+            elif isinstance(value, tuple):
+                vectors.append((name, [(int(at), curve) for at, curve in curves.items()]))
+            else:
+                inner.append((name, cls.of(value, curves)))
+        return cls(
+            [(name, curve) for name, curve in inside.items() if isinstance(curve, int)],
+            [(name, curve) for name, curve in inside.items() if isinstance(curve, Waving)],
+            vectors,
+            inner,
+            named,
+            listed,
+            [rule.func for rule in type(part).__pydantic_decorators__.model_validators.values()],
+        )
+
+    def at(self, part: P, time: Time, keyed: list[Any], **more: Any) -> P:
+        """The part with new values of its fields, of which ``keyed`` are those of all curves, and ``more``; ValueError if they cannot be
+        together."""
+        own = part.__dict__
+        found: dict[str, Any] = more
+        for name, number in self.direct:
+            found[name] = keyed[number]
+        for name, wave in self.waving:
+            found[name] = wave.at(time, keyed, own[name])
+        for name, curves in self.vectors:
+            value = list(own[name])
+            for at, curve in curves:
+                value[at] = keyed[curve] if isinstance(curve, int) else curve.at(time, keyed, value[at])
+            found[name] = tuple(value)
+        for name, plan in self.inner:
+            found[name] = plan.at(own[name], time, keyed)
+        for name, several in self.named:
+            under = dict(own[name])
+            for key, kind, plan in several:
+                # One that the document says nothing of is as it is at first.
+                under[key] = plan.at(under.get(key) or kind(), time, keyed)
+            found[name] = under
+        for name, members in self.listed:
+            several_parts = list(own[name])
+            for at, plan in members:
+                several_parts[at] = plan.at(several_parts[at], time, keyed)
+            found[name] = tuple(several_parts)
+        now = _with(part, found)
+        for rule in self.rules:
+            rule(now)
+        return now
+
+
+#: Plans by the identity of ``moves``, which each holds, so that nothing else takes its place; sized by their keys.
+_plans: SizedCache[tuple[dict[str, Track], Curves, _Plan]] = SizedCache(
+    50_000, lambda kept: 1 + sum(len(track.keys) for track in kept[0].values())
+)

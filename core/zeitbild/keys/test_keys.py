@@ -52,7 +52,7 @@ class Easing(unittest.TestCase):
         named = {"gentle": (0.42, 0, 0.58, 1), "gentle start": (0.42, 0, 1, 1), "gentle end": (0, 0, 0.58, 1)}
         for way, handles in named.items():
             for share in (0.1, 0.37, 0.8):
-                found = share_of_way(way, 0.42, (0, 0, 0, 0))(share)  # type: ignore[arg-type]
+                found = share_of_way(way, 0.42, (0, 0, 0, 0), share)  # type: ignore[arg-type]
                 self.assertAlmostEqual(found, bezier(handles, share), places=14)  # type: ignore[arg-type]
 
     def test_any_curve_against_a_general_solver(self) -> None:
@@ -80,14 +80,14 @@ class Easing(unittest.TestCase):
     def test_every_way_begins_and_ends_at_its_keys(self) -> None:
         for way in WAYS:
             for strength in (0.0, 0.3, 1.0):
-                goes = share_of_way(way, strength, (0.1, 0.9, 0.2, 1.3))
-                self.assertEqual((goes(0.0), goes(1.0)), (0.0, 1.0), (way, strength))
+                goes = [share_of_way(way, strength, (0.1, 0.9, 0.2, 1.3), at) for at in (0.0, 1.0)]
+                self.assertEqual(goes, [0.0, 1.0], (way, strength))
 
     def test_past_overshoots_and_bounce_does_not(self) -> None:
-        past = [share_of_way("past", 0.42, (0, 0, 0, 0))(at / 200) for at in range(201)]
+        past = [share_of_way("past", 0.42, (0, 0, 0, 0), at / 200) for at in range(201)]
         # The overshoot of 1.70158 is a tenth of the way (Penner 2002).
         self.assertAlmostEqual(max(past), 1.1, delta=0.001)
-        bounce = [share_of_way("bounce", 0.5, (0, 0, 0, 0))(at / 2000) for at in range(2001)]
+        bounce = [share_of_way("bounce", 0.5, (0, 0, 0, 0), at / 2000) for at in range(2001)]
         self.assertLessEqual(max(bounce), 1)
         touches = [at for at in range(1, 2000) if bounce[at] >= bounce[at - 1] and bounce[at] > bounce[at + 1]]
         self.assertEqual(len(touches), 4)
@@ -228,8 +228,13 @@ class Fields(unittest.TestCase):
                 if "name" in part.model_fields
                 else {}
             )
+            # Lists that are empty at first get a member.
+            listed = {"colours": [{"drawn": "#112233"}], "materials": [{"material": "Brass"}]}
+            made = part.model_validate(
+                {**made.model_dump(), **{name: one for name, one in listed.items() if name in part.model_fields}}
+            )
             # Of parts under names any.
-            for path in (one.replace("*", "some") for one in fields_of(part)):
+            for path in (one.replace("*", "some").replace("#", "0") for one in fields_of(part)):
                 still: Any = value_below(made, path)
                 moved = part.model_validate(
                     {**made.model_dump(), "moves": {path: {"keys": _keys((1, still), (3, still))}}}
@@ -239,6 +244,35 @@ class Fields(unittest.TestCase):
                     np.testing.assert_allclose(decode_hex(now), decode_hex(still), atol=1e-5)
                 else:
                     self.assertEqual(now, still, path)
+
+    def test_members_of_lists_move_by_their_places(self) -> None:
+        emblem = {
+            "kind": "emblem",
+            "id": "a",
+            "colours": [{"drawn": "#102030"}, {"drawn": "#405060", "finish": {"shading": "tone bands"}}],
+        }
+
+        def shot(moves: dict[str, Any]) -> Shot:
+            return read_shot({"version": 3, "elements": [{**emblem, "moves": moves}]})
+
+        path = "colours.1.finish.tones.1.above"
+        moving = shot(
+            {
+                "colours.0.finish.roughness": {"keys": _keys((1, 0.2), (3, 0.6))},
+                path: {"keys": _keys((1, 0.5), (3, 0.9))},
+            }
+        )
+        now: Any = evaluate(moving, time_of(moving, 2)).elements[0]
+        self.assertAlmostEqual(now.colours[0].finish.roughness, 0.4)
+        self.assertAlmostEqual(now.colours[1].finish.tones[1].above, 0.7)
+        self.assertEqual(now.colours[0].finish.tones, moving.elements[0].colours[0].finish.tones)
+        self.assertEqual(measure_of(type(now), path).title, "Colour 2, finish, tone 2, from")
+        with self.assertRaisesRegex(DocumentError, "Colour 3, finish, roughness: there are keys for number 3 of 2"):
+            shot({"colours.2.finish.roughness": {"keys": _keys((1, 0.2))}})
+        # Rules over several fields hold at every frame, in parts inside of parts too.
+        falling = shot({path: {"keys": _keys((1, 0.5), (3, 0.0))}})
+        with self.assertRaisesRegex(InputError, "at frame 3 tones must rise"):
+            evaluate(falling, time_of(falling, 3))
 
     def test_what_tells_things_apart_has_no_keys(self) -> None:
         for path in (
@@ -256,6 +290,8 @@ class Fields(unittest.TestCase):
         ):
             with self.subTest(path), self.assertRaises(ValueError):
                 measure_of(kinds.get("solid").parameters, path)
+        with self.assertRaises(ValueError):
+            measure_of(kinds.get("emblem").parameters, "colours.0.drawn")
 
 
 class Refused(unittest.TestCase):

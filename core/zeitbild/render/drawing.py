@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -19,6 +19,7 @@ from zeitbild.render.shade.shading import FACING, LOOKS, PLANES, shade, take_dir
 from zeitbild.render.stage import Lighting, Stage, lighting_of, stage_of, viewpoint
 from zeitbild.render.view.pixel_look import harden
 from zeitbild.render.visible.finer import bends_of, find_busy, fit_shares, note_done, tones_of
+from zeitbild.render.visible.folds import count_folds
 from zeitbild.render.visible.identity import SLOTS, boxes_of, mark, moves_of, projection_of
 from zeitbild.render.visible.pieces import Pieces
 from zeitbild.render.visible.see_through import Areas, areas_of, depth_of_seen, drop_hidden
@@ -173,13 +174,15 @@ def draw_outputs(
     *,
     alone: bool = False,
     within: NDArray[np.bool_] | None = None,
+    stacked: NDArray[np.uint8] | None = None,
 ) -> list[Areas | None]:
     """Draw a stage as if nothing showed through it, once for all outputs, and fill every plane that their pictures have; gives
     where what is shown is, of those in which something only hides.
 
     What is ``alone`` finds out nothing about what hides it; else every number is the one that it has in the whole picture, so
     that layers add up to it. Nothing is drawn but ``within`` some tiles [tiles], if they are given; what
-    pictures hold elsewhere is not said.
+    pictures hold elsewhere is not said. stacked [tiles] gets how many surfaces of the stage's own triangles lie one over the other
+    (``folds``).
     """
     snapshot, quality, samples, hard = view.snapshot, view.quality, view.samples, view.hard
     height, width = snapshot.height, snapshot.width
@@ -190,7 +193,7 @@ def draw_outputs(
     with PARALLEL:
         drawing = stretch = None
         if swept:
-            stretch = draw(snapshot, stage, quality, samples, view.shift, depth)
+            stretch = draw(snapshot, stage, quality, samples, view.shift, depth, stacked)
             fragments, alpha = stretch.fragments, stretch.alpha
         else:
             assert view.corners is not None
@@ -212,7 +215,12 @@ def draw_outputs(
                 depth=depth,
                 within=within,
                 drawn=stage.drawn,
+                own=stage.own,
+                passed=stage.passed,
             )
+            if stacked is not None:
+                bins = drawing.scaled, drawing.boxes, drawing.starts, drawing.members
+                count_folds(bins, drawing.own, depth.shape, fragments.order, stacked)
             for output in outputs if within is not None else ():
                 # Where nothing is drawn nothing is looked at, but by who looks for pixels that need more places, and in data.
                 if quality.edges_exactly or output.picture.planes is not None:
@@ -247,7 +255,9 @@ def draw_outputs(
         rayed = cast_rays(snapshot, quality, stage, light, fragments, depth, moves, unlit_too=wanted)
         shaded = fragments
         if light.catches and alone:
-            _catch(view, stage, fragments, rayed, alpha, gone, [one.seen for one in areas if one is not None])
+            # The places of a stretch take what rays found as it was.
+            own = rayed if stretch is None else replace(rayed, values=rayed.values.copy())
+            _catch(view, stage, fragments, own, alpha, gone, [one.seen for one in areas if one is not None])
         if stretch is not None and moves is not None:
             shaded, rayed = stretch.places, rayed_places(snapshot, stage, light, stretch, rayed, moves)
             if light.catches and alone:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import partial
 
@@ -18,15 +18,16 @@ from zeitbild.render.moving.sweep_kernel import LANES
 from zeitbild.render.moving.sweeping import shifts_of, stretches_of
 from zeitbild.render.picture import NO_DEPTH, Picture
 from zeitbild.render.shade.shading import AROUND, BEHIND, DIFFUSE, EMISSION, SPECULAR
+from zeitbild.render.sheets import Sheets, over_one_another
 from zeitbild.render.view.backdrop import behind
 from zeitbild.render.view.pixel_look import enlarge, finish_pixels
 from zeitbild.render.visible.dots import drawn_dots
 from zeitbild.render.visible.entangled import Surface, Weights, distinct, entangled, surface_of, weights_of
+from zeitbild.render.visible.folds import MOST_DEEP
 from zeitbild.render.visible.identity import numbers_of
-from zeitbild.render.visible.pieces import fused_places, groups_apart, outlines_of, see_through_places
+from zeitbild.render.visible.pieces import fused_places, groups_apart, see_through_places
 from zeitbild.render.visible.rims import Rims
-from zeitbild.render.visible.see_through import Areas, add, lay_over, through, weaken
-from zeitbild.render.visible.visibility import tiles_around
+from zeitbild.render.visible.see_through import Areas, add, lay_over, weaken
 from zeitbild.render.world.buffers import kept
 from zeitbild.snapshot import Role, Snapshot
 from zeitbild.snapshot.finish_row import made_opaque, stops_of
@@ -35,7 +36,7 @@ from zeitbild.snapshot.pixel_filter import ONE_PIXEL
 from zeitbild.snapshot.quality import Quality
 
 #: Part of every frame key: raise it whenever the same snapshot would give other pixels.
-RENDERER_VERSION = 23
+RENDERER_VERSION = 24
 
 
 def _seen_behind(picture: Picture) -> NDArray[np.float32]:
@@ -56,6 +57,9 @@ def render_together(snapshots: Sequence[Snapshot], quality: Quality, planes: Seq
     """Layers of one set, which differ only in what is shown and what held out, and in what is behind: everything but light is
     found out once. Each is what ``render`` gives alone, byte for byte.
     """
+    if len(snapshots) > 1 and len(see_through_places(snapshots[0])) > _MANY:
+        # How so many are drawn depends on what a layer shows of them: there is nothing to share.
+        return [render(one, quality, planes=wanted) for one, wanted in zip(snapshots, planes, strict=True)]
     first = snapshots[0].widened()
     if first.pixels is not None:
         pictures = [_pixels(one, first.pixels, quality, wanted) for one, wanted in zip(snapshots, planes, strict=True)]
@@ -144,18 +148,27 @@ def _still(
     units = view.pieces.among(units, fused)
     # Each of them is drawn by itself.
     apart = roles | {place: unit for unit in fused for place in unit}
-    for group in groups_apart(snapshot, units, apart, view.pieces):
+    levels = groups_apart(snapshot, units, apart, view.pieces)
+    sheets = None
+    if min(len(levels), len(veiled)) > _MANY and not (fused or sprays):
+        every = [place for unit in units for place in unit]
+        if (sheets := _peeled(view, solid, every, roles, layers)) is not None:
+            levels = [[tuple(every)]]
+    for group in levels:
         spraying.put(min(view.pieces.mean_away(unit) for unit in group), pictures, areas, rims)
         if group[0] in fused:
             drawn = partial(_still, quality=quality, samples=samples, shift=shift, hard=hard, numbers=numbers)
             _as_one(snapshot, solid, group[0], drawn, pictures, areas, layers, rims)
             continue
-        if len(group[0]) > 1:
+        if len(group[0]) > 1 and sheets is None:
             _through_one_another(view, solid, group[0], pictures, areas, layers, rims)
             continue
         gives = [role == "shown" for role in roles[group[0][0]]]
         wanted = any(g and one.planes for g, one in zip(gives, layers, strict=True))
-        front, own = _group(view, solid, [place for unit in group for place in unit], any(gives), wanted)
+        if sheets is None:
+            sheets = Sheets(view, solid, [place for unit in group for place in unit], any(gives), wanted)
+        front, own = over_one_another(sheets)
+        sheets = None
         for picture, area, giving, rim in zip(pictures, areas, gives, rims, strict=True):
             rim.begin(picture)
             lay_over(front, picture, own, area, gives=giving)
@@ -300,10 +313,8 @@ def _through_one_another(
     are opaque."""
     surfaces: list[Surface] = []
     for place in unit:
-        near, far = _sides(view, solid, [place], gives=False, planes=False, everywhere=True)
-        surfaces.append(surface_of(*near, place))
-        if far is not None:
-            surfaces.append(surface_of(*far, place, far=True))
+        for picture, own_areas, is_far in Sheets(view, solid, [place], False, False, everywhere=True).near_to_far():
+            surfaces.append(surface_of(picture, own_areas, place, far=is_far))
     weights: dict[int, Weights] = {}
     for area, equal in distinct(areas):
         weights |= dict.fromkeys(equal, weights_of(surfaces, area))
@@ -314,11 +325,11 @@ def _through_one_another(
     for place in unit:
         shown = [layer.roles[place] == "shown" for layer in layers]
         planes = any(gives and layer.planes for gives, layer in zip(shown, layers, strict=True))
-        sides: tuple[tuple[Picture, Areas] | None, ...] = (None, None)
-        if any(shown):
-            sides = _sides(view, solid, [place], gives=True, planes=planes, everywhere=True)
         own = [at for at, surface in enumerate(surfaces) if surface.body == place]
-        for at, side in zip(own, sides, strict=False):
+        sides: Iterator[tuple[Picture, Areas, bool] | None] = iter([None] * len(own))
+        if any(shown):
+            sides = Sheets(view, solid, [place], True, planes, everywhere=True).near_to_far()
+        for at, side in zip(own, sides, strict=True):
             for number, (picture, gives) in enumerate(zip(pictures, shown, strict=True)):
                 weight = weights[number].surfaces[at]
                 if gives and side is not None:
@@ -326,7 +337,8 @@ def _through_one_another(
                     fronts[number].append((at, rims[number].taken(side[0]), side[1]))
                 elif picture.held is not None:
                     picture.held[:] += surfaces[at].alpha * weight
-        del sides
+            # Given back before the next is drawn.
+            del side
     for number, (picture, layer, rim) in enumerate(zip(pictures, layers, rims, strict=True)):
         gives_light = [layer.roles[surface.body] == "shown" for surface in surfaces]
         rim.through_one_another(surfaces, weights[number].behind, gives_light, fronts[number], picture)
@@ -361,42 +373,22 @@ def _opaque(view: View, solid: Sequence[int], layers: Sequence[_Layer], veiled: 
     return pictures
 
 
-def _group(view: View, solid: Sequence[int], group: Sequence[int], gives: bool, planes: bool) -> tuple[Picture, Areas]:
-    """See-through bodies that lie apart, as they are seen before what is opaque, and where; only where, if they give nothing."""
-    near, far = _sides(view, solid, group, gives, planes)
-    if far is None:
-        return near
-    return far[0], through(near[0], far[0], near[1], far[1])
-
-
-def _sides(
-    view: View, solid: Sequence[int], group: Sequence[int], gives: bool, planes: bool, *, everywhere: bool = False
-) -> tuple[tuple[Picture, Areas], tuple[Picture, Areas] | None]:
-    """The near side of see-through bodies, and the far one of those that are closed, if there are any; in the tiles in which they
-    are, or everywhere."""
-    weights = np.full(len(view.owners), -1, np.float32)
-    mine = np.isin(view.owners, [view.pieces.body(piece) for piece in group])
-    weights[mine] = np.array(view.stage.opacity, np.float32)[mine]
-    drawn, own = view.triangles_of([*solid, *group]), view.triangles_of(group)
-    closed = own & (view.stage.scene.cull > 0)
-    within = None
-    if not everywhere:
-        boxes = outlines_of(view.snapshot, group, view.pieces).boxes
-        within = tiles_around(boxes, view.snapshot.width, view.snapshot.height)
-    PARALLEL.breathe()
-    # How much of what is shadow only there is, only its light tells.
-    gives = gives or view.light.catches
-    front = output_for(view, planes, weights, gives)
-    (areas,) = draw_outputs(view, view.stage.drawing(drawn), [front], alone=True, within=within)
-    assert areas is not None
-    if not closed.any():
-        return (front.picture, areas), None
-    # Through closed bodies their far side is seen.
-    PARALLEL.breathe()
-    back = output_for(view, planes, weights, gives)
-    (far,) = draw_outputs(view, view.stage.drawing(drawn & (closed | ~own), closed), [back], alone=True, within=within)
-    assert far is not None
-    return (front.picture, areas), (back.picture, far)
+def _peeled(
+    view: View,
+    solid: Sequence[int],
+    places: Sequence[int],
+    roles: Mapping[int, tuple[Role, ...]],
+    layers: Sequence[_Layer],
+) -> Sheets | None:
+    """Surfaces of all see-through bodies, to be drawn one behind the other however many bodies they are of; None where that would not be
+    right or not worth while: if layers have them in other roles, any is flat, or too many lie over one another."""
+    own = roles[places[0]]
+    if any(roles[place] != own or view.pieces.plane(place) >= 0 for place in places):
+        return None
+    gives = [role == "shown" for role in own]
+    wanted = any(g and one.planes for g, one in zip(gives, layers, strict=True))
+    sheets = Sheets(view, solid, places, any(gives), wanted, mixed=True)
+    return sheets if sheets.count() <= MOST_DEEP else None
 
 
 def _blurred(snapshot: Snapshot, quality: Quality, layers: Sequence[_Layer]) -> list[Picture]:
@@ -482,6 +474,8 @@ def _belonging(snapshot: Snapshot) -> tuple[Snapshot, list[tuple[int, int]]]:
     return replace(kept, bodies=opaque), [number for number, place in numbers if place in places]
 
 
+#: So many see-through bodies, in as many groups each of which would be drawn by itself, are many.
+_MANY = 6
 #: Pixels that silhouettes may be off where everything is blurred.
 _BLURRED = 0.2
 #: So many stretches have samples enough with half of those that they can have.

@@ -64,6 +64,9 @@ class Stage:
         self._held = held
         #: Numbers of the triangles that are drawn, rising; None: all.
         self.drawn: NDArray[np.int32] | None = None
+        #: Triangles [T] (not 0) before which so many of their surfaces are taken away; None: of none is anything asked.
+        self.own: NDArray[np.uint8] | None = None
+        self.passed = 0
         self._rays: RayScene | None = None
         self._flats: NDArray[np.float32] | None = None
         self._bends: NDArray[np.float32] | None = None
@@ -116,19 +119,31 @@ class Stage:
             self._rays = RayScene(steps, without(self.scene.triangles, veiled), veils, self.scene.triangles)
         return self._rays
 
-    def drawing(self, drawn: NDArray[np.bool_], away: NDArray[np.bool_] | None = None) -> Stage:
+    def drawing(
+        self,
+        drawn: NDArray[np.bool_],
+        away: NDArray[np.bool_] | None = None,
+        own: NDArray[np.bool_] | None = None,
+        passed: int = 0,
+        *,
+        every_side: bool = False,
+    ) -> Stage:
         """The same of which only some triangles [T] are drawn (of a stage that moves the others are shrunk to points); away tells of which
-        of those that are left out when they face away the others are left out instead."""
-        if drawn.all() and away is None:
+        of those that are left out when they face away the others are left out instead. Of own triangles so many surfaces are taken away,
+        passed; every_side: none of them is left out however it faces."""
+        if drawn.all() and away is None and own is None:
             return self
         cull = self.scene.cull if away is None else np.where(away, -self.scene.cull, self.scene.cull)
+        if every_side and own is not None:
+            cull = np.where(own, np.int8(0), cull)
         part = copy.copy(self)
         if self._ways:
             part.scene = replace(self.scene, triangles=without(self.scene.triangles, ~drawn), cull=cull)
         else:
             part.drawn = np.flatnonzero(drawn).astype(np.int32)
-            part.scene = self.scene if away is None else replace(self.scene, cull=cull)
+            part.scene = self.scene if cull is self.scene.cull else replace(self.scene, cull=cull)
         part._whole = self._whole
+        part.own, part.passed = None if own is None else own.astype(np.uint8), passed
         return part
 
 

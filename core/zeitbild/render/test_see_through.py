@@ -8,11 +8,12 @@ import numpy as np
 
 from zeitbild.render import QUALITIES, render
 from zeitbild.render.picture import NO_DEPTH, Picture
+from zeitbild.render.rays.patterns import veil_bits
 from zeitbild.render.shade.shading import PLANES
 from zeitbild.render.visible.identity import SLOTS, moves_of, numbers_of
 from zeitbild.render.visible.pieces import groups_apart, see_through_places
 from zeitbild.render.visible.see_through import Areas, lay_over
-from zeitbild.render.world.ray_scene import bits_of
+from zeitbild.render.world.ray_scene import TWICE, bits_of
 from zeitbild.snapshot import Snapshot
 from zeitbild.snapshot.finish_row import finish_row
 from zeitbild.snapshot.lights import LightSource
@@ -298,11 +299,31 @@ class Veils(unittest.TestCase):
     """Rays meet see-through surfaces as often as these are opaque."""
 
     def test_bits_are_as_many_as_a_surface_is_opaque(self) -> None:
-        for opacity, count in ((0.0, 0), (0.5, 16), (1.0, 31), (0.34, 11)):
-            self.assertEqual(bin(bits_of(opacity, 3)).count("1"), count)
+        def stopped(bits: int) -> int:
+            return bits.bit_count() + (bits >> TWICE & 1)
+
+        for number in range(6):
+            for opacity, count in ((0.0, 0), (0.03, 1), (0.5, 16), (0.97, 31), (1.0, 32), (0.34, 11)):
+                if 0 < count < 2 or count == 31:
+                    self.assertAlmostEqual(stopped(bits_of(opacity, number)), count, delta=1)
+                else:
+                    self.assertEqual(stopped(bits_of(opacity, number)), count, (opacity, number))
         # Two of one opacity do not stop the same rays: a quarter passes both, about.
-        both = bits_of(0.5, 0) | bits_of(0.5, 1)
-        self.assertTrue(20 <= bin(both).count("1") <= 27)
+        passing = [32 - stopped(bits_of(0.5, number) | bits_of(0.5, number + 1)) for number in range(20)]
+        self.assertAlmostEqual(sum(passing) / 20, 8, delta=1.5)
+        self.assertTrue(all(3 <= one <= 14 for one in passing), passing)
+
+    def test_rays_of_a_pixel_and_of_a_square_carry_bits_of_all_kinds(self) -> None:
+        for rays in (1, 2, 4, 8, 16, 32):
+            bits = veil_bits(rays).reshape(16, rays)
+            if rays > 1:
+                counts = [int((bits == 1 << bit).sum()) * 32 // bits.size for bit in range(31)]
+                self.assertEqual(counts, [2 if bit == TWICE else 1 for bit in range(31)], rays)
+            self.assertGreaterEqual(len(set(bits[:, 0].tolist())), 15, rays)
+            for opacity in (0.25, 0.5):
+                # Of each pixel's rays a surface stops its share, to the next whole ray.
+                stopped = (bits & bits_of(opacity, 5) != 0).sum(axis=1)
+                self.assertLessEqual(int(np.abs(stopped - opacity * rays).max()), 1 if rays < 8 else 2, rays)
 
     def test_a_shadow_is_as_deep_as_what_throws_it_is_opaque(self) -> None:
         light = LightSource("sun", (1.0, 1.0, 1.0), direction=(0, -0.7071, -0.7071), shadows=True)

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from zeitbild.document.evaluate import evaluate, time_of
+from zeitbild.document.evaluate import at_rest, evaluate, time_of
 from zeitbild.document.shot import Shot
 from zeitbild.elements import kinds
 from zeitbild.errors import InputError
@@ -59,7 +60,7 @@ def lie_on(shot: Shot, frame: int, assets: AssetSource) -> tuple[Lies, ...]:
     for element in plain.elements:
         if element.id not in boxes and not (kinds.get(element.kind).holds and element.shown):
             continue
-        within = groups_matrix(plain, element, time_of(shot, frame), assets)
+        within = groups_matrix(plain.groups_of(element), time_of(shot, frame), assets)
         if kinds.get(element.kind).faces(element).stands == "on the picture":
             within = picture_plane(camera) @ within
         pivot = within @ [*element.placement.position, 1.0]
@@ -126,14 +127,20 @@ def marks_of(shot: Shot, element: str, frame: int, assets: AssetSource) -> tuple
 def way_of(shot: Shot, element: str, frames: Sequence[int], assets: AssetSource) -> list[Pair | None]:
     """Where an element's pivot is seen at frames, in pixels of the raster, through the camera in view; None behind the camera.
     InputError if there is no such element."""
-    if element not in {one.id for one in shot.elements}:
+    its = next((one for one in shot.elements if one.id == element), None)
+    if its is None:
         raise InputError(f"there is no element {element[:40]!r}", "element")
     found: list[Pair | None] = []
+    # The camera as it was last, and what it looks like set up: most stand still.
+    before: Any = None
+    # What it does not stand in has no say in that.
+    groups, looked_through = shot.groups_of(its), shot.camera_of("")
     for frame in frames:
-        plain = evaluate(shot, time_of(shot, frame))
-        own = next(one for one in plain.elements if one.id == element)
-        camera = set_up(plain.camera_of(""), plain.raster)
-        within = groups_matrix(plain, own, time_of(shot, frame), assets)
+        time = time_of(shot, frame)
+        own, seen_by = its.at(time), looked_through.at(time)
+        if seen_by is not before:
+            before, camera = seen_by, set_up(seen_by, shot.raster)
+        within = groups_matrix([at_rest(one, time) for one in groups], time, assets)
         if kinds.get(own.kind).faces(own).stands == "on the picture":
             within = picture_plane(camera) @ within
         pivot = within @ [*own.placement.position, 1.0]

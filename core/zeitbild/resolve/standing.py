@@ -61,10 +61,10 @@ def _faded(element: ElementBase, later: Fraction) -> tuple[tuple[str, float], ..
     return ((f"{element.id} {later}" if later else element.id, element.opacity),) if element.opacity < 1 else ()
 
 
-def groups_matrix(plain: Shot, element: ElementBase, time: Time, assets: AssetSource) -> NDArray[np.float64]:
-    """Where the groups of an element at rest put what stands in them [4, 4]; of what they repeat the first."""
+def groups_matrix(groups: Sequence[ElementBase], time: Time, assets: AssetSource) -> NDArray[np.float64]:
+    """Where groups at rest, from the inmost to the outermost, put what stands in them [4, 4]; of what they repeat the first."""
     placed = np.eye(4)
-    for group in plain.groups_of(element):
+    for group in groups:
         copies = _copies(group, time, assets)
         first = np.array(copies[0].matrix).reshape(4, 4) if copies else np.eye(4)
         placed = element_matrix(group) @ first @ placed

@@ -9,6 +9,7 @@ from zeitbild.document.shot import Shot
 from zeitbild.elements.base import PictureReading, Worn
 from zeitbild.errors import InputError, LimitError
 from zeitbild.finishes import TEXTURES, Values
+from zeitbild.finishes.finish import is_cut
 from zeitbild.resolve.texture import texture
 from zeitbild.shipped import AssetSource
 from zeitbild.snapshot.finish_row import ALL_SIDES, FRONT, ROUND_BALL, ROUND_COLUMN, UNWRAPPED, finish_row
@@ -28,6 +29,8 @@ _LIES = {
     "round a column": ROUND_COLUMN,
     "unwrapped": UNWRAPPED,
 }
+#: Alpha that counts as all of it.
+_WHOLE = 1 - 1 / 512
 #: Pixels of all textures of a set at their full size: 200 MB with their smaller versions.
 MAX_TEXELS = 16 * 1024 * 1024
 
@@ -92,6 +95,11 @@ def _finish(finish: Values, place: str, textures: Textures, worn: Worn) -> tuple
     alpha = 0
     if cut >= 0:
         alpha = number("base", True, reading, True) if worn.picture is None else textures.own(worn.picture)
+    elif is_cut(finish.base_map):
+        alpha = number("base", True, None, True)
+        shares = textures.all()[alpha - 1].levels
+        # Pictures that could be clear anywhere often are nowhere.
+        alpha, cut = (0, -1.0) if float(shares[0].min()) > _WHOLE else (alpha, float(shares[-1].mean()))
     tones = [(tone.above, decode_hex(tone.colour)) for tone in finish.tones]
     return finish_row(
         decode_hex(finish.base_colour),
@@ -104,6 +112,7 @@ def _finish(finish: Values, place: str, textures: Textures, worn: Worn) -> tuple
         softness=finish.softness,
         unlit=finish.shading == "unlit",
         shadow_only=finish.shading == "shadow only",
+        mirror=finish.mirror,
         opacity=finish.opacity,
         maps=maps,
         map_lies=_LIES[finish.map_by],

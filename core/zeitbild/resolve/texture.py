@@ -11,11 +11,12 @@ from numpy.typing import NDArray
 from zeitbild.caching import SizedCache
 from zeitbild.elements.base import PictureReading
 from zeitbild.errors import InputError
+from zeitbild.finishes.finish import INSIDE, is_cut
 from zeitbild.footage.levels import cut_levels
 from zeitbild.footage.pictures import cutout
 from zeitbild.geometry.drawing.inlaid import INLAYS
 from zeitbild.geometry.drawing.painting import drawing_at
-from zeitbild.geometry.model.reading import holds_pictures, picture_levels
+from zeitbild.geometry.model.reading import holds_pictures, picture_cut, picture_levels
 from zeitbild.geometry.model.standing import COLOURS, model_at
 from zeitbild.library import files
 from zeitbild.pictures import levels_of
@@ -28,23 +29,37 @@ _LARGEST = 2048
 
 _Floats = NDArray[np.float32]
 _DRAWING = "the drawing"
+_CHANNELS = {"g": 1, "b": 2}
+#: How much faster a mask rises at its edge than the alpha that it is of.
+_STEEP = 32
 _textures = SizedCache[Texture](256 * 1024 * 1024, lambda one: sum(level.nbytes for level in one.levels))
 
 
-def _levels(digest: str, plain: bool, path: str) -> Sequence[NDArray[np.float32]]:
-    _, inside, number = digest.partition("#")
-    if inside:
-        # What lies inside a model is a picture, inside a drawing a gradient.
-        if int(number) >= COLOURS:
-            return _colours(Path(path), int(number))
-        if holds_pictures(Path(path)):
-            label = f"picture {number} of the model"
-            return picture_levels(path, label, int(number), plain, _LARGEST, MOST_LEVELS)
-        drawing = drawing_at(Path(path), _DRAWING)
-        if int(number) >= len(drawing.gradients):
-            raise InputError(f"the drawing has no gradient {number}")
-        return drawing.gradients[int(number)].levels(drawing.bounds, MOST_LEVELS)
-    return levels_of(path, "the uploaded picture", plain, _LARGEST, MOST_LEVELS)
+def _levels(number: int, meant: str, plain: bool, path: str) -> Sequence[NDArray[np.float32]]:
+    """A picture, or (number from 0 on) what lies inside a file: inside a model a picture, inside a drawing a gradient."""
+    if number < 0:
+        return levels_of(path, "the uploaded picture", plain, _LARGEST, MOST_LEVELS)
+    if number >= COLOURS:
+        return _colours(Path(path), number)
+    if holds_pictures(Path(path)):
+        levels = picture_levels(path, f"picture {number} of the model", number, plain, _LARGEST, MOST_LEVELS)
+        if meant in _CHANNELS:
+            return [np.repeat(one[..., _CHANNELS[meant], None], 3, axis=2) for one in levels]
+        return levels
+    drawing = drawing_at(Path(path), _DRAWING)
+    if number >= len(drawing.gradients):
+        raise InputError(f"the drawing has no gradient {number}")
+    return drawing.gradients[number].levels(drawing.bounds, MOST_LEVELS)
+
+
+def _cut_by(path: Path, number: int, meant: str) -> tuple[_Floats, _Floats]:
+    """Premultiplied light and alpha of a picture inside a model, by what its alpha means (``finishes.finish.INSIDE``)."""
+    light, alpha = picture_cut(str(path), f"picture {number} of the model", number)
+    if meant == "a":
+        return light, alpha
+    # There or not; within a step of the picture's alpha the edge stays where it is between its pixels.
+    there = np.clip((alpha - int(meant[1:]) / 100) * _STEEP + 0.5, 0, 1).astype(np.float32)
+    return light / np.maximum(alpha, np.float32(1e-6))[..., None] * there[..., None], there
 
 
 def _place_of(named: str, assets: AssetSource) -> Path:
@@ -71,36 +86,40 @@ def texture(digest: str, plain: bool, reading: PictureReading | None, alpha: boo
     """
     key = digest, plain, reading, alpha
 
-    def both(name: str, cut: tuple[_Floats, _Floats | None], *, hard: bool = False) -> Texture:
+    def both(name: str, cut: tuple[_Floats, _Floats | None], *, hard: bool = False, once: bool = True) -> Texture:
         """The colours of premultiplied light, or its alpha; the other, which comes from the same look at the picture, is kept."""
         colours, shares = cut_levels(*cut, _LARGEST, MOST_LEVELS)
         found = {
-            False: Texture(name, False, tuple(colours), True, hard),
-            True: Texture(f"{name} alpha", True, tuple(shares or [np.ones((1, 1, 3), np.float32)]), True, hard),
+            False: Texture(name, False, tuple(colours), once, hard),
+            True: Texture(f"{name} alpha", True, tuple(shares or [np.ones((1, 1, 3), np.float32)]), once, hard),
         }
         _textures.get((digest, not alpha, reading, not alpha), lambda: found[not alpha])
         return found[alpha]
 
     def made() -> Texture:
-        sha256, inside, number = digest.partition("#")
+        sha256, inside, told = digest.partition("#")
         path = _place_of(sha256, assets)
-        if inside and INLAYS <= int(number) < COLOURS and not holds_pictures(path):
+        found = INSIDE.match(told)
+        number, meant = (int(found[1]), found[2] or "") if found else (-1, "")
+        if found and INLAYS <= number < COLOURS and not holds_pictures(path):
             drawing = drawing_at(path, _DRAWING)
-            inlay = next((one for one in drawing.inlays if one.file == int(number) - INLAYS), None)
+            inlay = next((one for one in drawing.inlays if one.file == number - INLAYS), None)
             if inlay is None:
-                raise InputError(f"the drawing has no picture {int(number) - INLAYS}")
+                raise InputError(f"the drawing has no picture {number - INLAYS}")
             return both(digest, inlay.light(_DRAWING))
+        if is_cut(digest) and holds_pictures(path):
+            return both(digest, _cut_by(path, number, meant), once=False)
         if alpha and reading is None:
             drawing = drawing_at(path, _DRAWING)
-            if int(number or 0) >= len(drawing.gradients):
+            if max(number, 0) >= len(drawing.gradients):
                 raise InputError(f"the drawing has no gradient {number}")
-            shares = drawing.gradients[int(number or 0)].levels(drawing.bounds, MOST_LEVELS, alpha=True)
+            shares = drawing.gradients[max(number, 0)].levels(drawing.bounds, MOST_LEVELS, alpha=True)
             return Texture(f"{digest} alpha", True, tuple(shares), True)
         if reading is None:
             # A gradient lies in its drawing once; pictures of models and of surfaces repeat.
             once = bool(inside) and not holds_pictures(path)
-            return Texture(digest, plain, tuple(_levels(digest, plain, str(path))), once)
-        cut = cutout(path, "the uploaded footage", int(number or 0), reading.alpha, reading.matte)
+            return Texture(digest, plain, tuple(_levels(number, meant, plain, str(path))), once)
+        cut = cutout(path, "the uploaded footage", max(number, 0), reading.alpha, reading.matte)
         return both(f"{digest} {reading}", cut, hard=reading.hard)
 
     return _textures.get(key, made)

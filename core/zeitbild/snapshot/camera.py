@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -134,6 +135,20 @@ def look_at(
     ``roll`` turns the picture clockwise by degrees; ``span`` above 0 makes the camera orthographic with a picture so wide
     in units. Looking straight up or down keeps the picture's top towards -z or +z. Position and target must differ.
     """
+    # To make one picture the same camera is set up a dozen times.
+    return _look_at(tuple(position), tuple(target), angle, width, height, roll, span)
+
+
+@lru_cache(maxsize=256)
+def _look_at(
+    position: tuple[float, ...],
+    target: tuple[float, ...],
+    angle: float,
+    width: int,
+    height: int,
+    roll: float,
+    span: float,
+) -> Camera:
     eye, aim = np.asarray(position, dtype=np.float64), np.asarray(target, dtype=np.float64)
     forward = aim - eye
     distance = float(np.linalg.norm(forward))

@@ -39,6 +39,7 @@ def finish_row(
     softness: float = 0.0,
     unlit: bool = False,
     shadow_only: bool = False,
+    mirror: float = 0.0,
     opacity: float = 1.0,
     maps: Sequence[int] = (0, 0, 0, 0, 0),
     map_lies: int = FRONT,
@@ -51,12 +52,17 @@ def finish_row(
 
     maps, map_lies, map_turn in degrees and map_width are what MAPS and the columns after it say.
     alpha_map and stops (None: as opaque as it is) are those of ALPHA_MAP and STOPS. What is shadow_only is black where light is kept from it,
-    elsewhere not there, and stops no rays. Tone bands and unlit surfaces mirror nothing: their roughness is 1.
+    elsewhere not there, and stops no rays; mirror, its metalness, is how strong it shows the set in alpha.
+    Tone bands and unlit surfaces mirror nothing: their roughness is 1.
     """
     if shadow_only:
         base, emission, stops = (0.0, 0.0, 0.0), (0.0, 0.0, 0.0), 0.0
     if tones or unlit or shadow_only:
-        roughness, metalness, coat = 1.0, 0.0, 0.0
+        roughness, metalness, coat = (
+            roughness if shadow_only and mirror > 0 else 1.0,
+            mirror if shadow_only else 0.0,
+            0.0,
+        )
     if not (tones or unlit or shadow_only or coat or alpha_map or any(maps)) and opacity >= 1:
         return (*base, roughness, metalness, *emission)
     starts = [start for start, _ in tones[1:]]

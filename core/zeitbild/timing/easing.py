@@ -7,10 +7,10 @@ the gentle ones are its ease-in, ease-out and ease-in-out.
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
 from fractions import Fraction
-from functools import lru_cache
 from typing import Literal, get_args
+
+from zeitbild.kernels import kernel
 
 Way = Literal["hold", "straight", "gentle start", "gentle end", "gentle", "free", "past", "bounce"]
 WAYS: tuple[Way, ...] = get_args(Way)
@@ -26,12 +26,19 @@ _BOUNCES = 4
 _PAST = 4.05
 
 
-def _polynomial(first: float, second: float) -> tuple[float, float, float]:
+#: What takes a way: one of its own, or a cubic Bezier.
+HOLD, STRAIGHT, BOUNCE, CURVE = range(4)
+_HOLD, _STRAIGHT, _BOUNCE = HOLD, STRAIGHT, BOUNCE
+
+
+@kernel
+def _polynomial(first, second):  # type: ignore[no-untyped-def]
     """Of a cubic Bezier from 0 to 1 with these two inner values: what goes with t^3, t^2 and t."""
     return 1 + 3 * (first - second), 3 * (second - 2 * first), 3 * first
 
 
-def _root(first: float, second: float, share: float) -> float:
+@kernel
+def _root(first, second, share):  # type: ignore[no-untyped-def]
     """Where the curve's time (its inner values lie in 0..1, so it rises) is ``share`` (0..1): the parameter, to the last bits."""
     a, b, c = _polynomial(first, second)
     low, high, at = 0.0, 1.0, share
@@ -49,10 +56,9 @@ def _root(first: float, second: float, share: float) -> float:
     return at
 
 
-@lru_cache(maxsize=65536)
-def bezier(handles: Handles, share: float) -> float:
-    """Share of the way at a share of the time (any; beyond 0..1 the curve goes on along its tangents) on a cubic Bezier."""
-    x1, y1, x2, y2 = handles
+@kernel
+def on_curve(x1, y1, x2, y2, share):  # type: ignore[no-untyped-def]
+    """``bezier`` with its handles one by one."""
     if share < 0:
         return share * (y1 / x1 if x1 > 0 else (y2 / x2 if y1 == 0 and x2 > 0 else 0.0))
     if share > 1:
@@ -60,24 +66,34 @@ def bezier(handles: Handles, share: float) -> float:
         if run <= 0 and rise == 0:
             run, rise = 1 - x1, 1 - y1
         return 1 + (share - 1) * (rise / run if run > 0 else 0.0)
-    if share in (0, 1):
+    if share == 0 or share == 1:
         return share
     at = _root(x1, x2, share)
     a, b, c = _polynomial(y1, y2)
     return ((a * at + b) * at + c) * at
 
 
-def _bounce(share: float, strength: float) -> float:
+def bezier(handles: Handles, share: float) -> float:
+    """Share of the way at a share of the time (any; beyond 0..1 the curve goes on along its tangents) on a cubic Bezier."""
+    return float(on_curve(*handles, float(share)))
+
+
+@kernel
+def _bounced(share, strength):  # type: ignore[no-untyped-def]
     """What falls, and comes up again at ``strength`` of its speed: gravity's parabolas, four bounces, then rest."""
     if share >= 1:
         return 1.0
-    times = [1.0, *(2 * strength**count for count in range(1, _BOUNCES + 1))]
-    at, keeps = share * sum(times), 1.0
+    whole, keeps = 1.0, 1.0
+    for _ in range(_BOUNCES):
+        keeps *= strength
+        whole += 2 * keeps
+    at, keeps = share * whole, 1.0
     if at <= 1:
         return at * at
     at -= 1
-    for count, time in enumerate(times[1:], 1):
-        keeps = strength**count
+    for _ in range(_BOUNCES):
+        keeps *= strength
+        time = 2 * keeps
         if at <= time:
             # Half the time up, half down; the height goes with the square of the speed.
             off = at - time / 2
@@ -103,16 +119,29 @@ def handles_of(way: Way, strength: float, handles: Handles) -> Handles:
     }.get(way, handles)
 
 
-def share_of_way(way: Way, strength: float, handles: Handles) -> Callable[[float], float]:
-    """The function that gives the share of the way at a share of the time in 0..1. ``strength`` lies in 0..1."""
-    if way == "hold":
-        return lambda share: 0.0 if share < 1 else 1.0
-    if way == "straight":
-        return lambda share: share
+def numbers_of(way: Way, strength: float, handles: Handles) -> tuple[int, Handles]:
+    """A way as ``share_on`` takes it: what takes it, and four numbers."""
     if way == "bounce":
-        return lambda share: _bounce(share, strength)
-    curve = handles_of(way, strength, handles)
-    return lambda share: bezier(curve, share)
+        return BOUNCE, (strength, 0.0, 0.0, 0.0)
+    return {"hold": HOLD, "straight": STRAIGHT}.get(way, CURVE), handles_of(way, strength, handles)
+
+
+@kernel
+def share_on(takes, a, b, c, d, share):  # type: ignore[no-untyped-def]
+    """The share of the way at a share of the time in 0..1; the way as ``numbers_of`` gives it."""
+    if takes == _HOLD:
+        return 0.0 if share < 1 else 1.0
+    if takes == _STRAIGHT:
+        return share
+    if takes == _BOUNCE:
+        return _bounced(share, a)
+    return on_curve(a, b, c, d, share)
+
+
+def share_of_way(way: Way, strength: float, handles: Handles, share: float) -> float:
+    """The share of the way at a share of the time in 0..1. ``strength`` lies in 0..1."""
+    takes, numbers = numbers_of(way, strength, handles)
+    return float(share_on(takes, *numbers, float(share)))
 
 
 def waves(times: float, numerator: int, denominator: int, begins: float) -> float:

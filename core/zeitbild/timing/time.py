@@ -19,6 +19,10 @@ class Time:
     rate: Fraction
     range: tuple[int, int, bool] = (1, 1, False)
 
+    def __hash__(self) -> int:
+        # Times are looked up by the thousand, and fractions are slow to hash, since they are to be equal to floats.
+        return hash((self.frame.numerator, self.frame.denominator))
+
     def stepped(self, start: int, every: int) -> Time:
         """The time that holds here if there is a new one at every so many frames, counted from ``start``."""
         frame = start + (self.frame - start) // every * every

@@ -1,5 +1,5 @@
 /** Time between two questions about states that keep changing, in ms: what is drawn goes before what is said about it. */
-const PAUSE = 120;
+const PAUSE = 200;
 
 /**
  * What gives answers to states that change faster than they can be given: one is under way at a time, and after a pause the newest

@@ -1961,6 +1961,11 @@ export interface components {
              */
             ground?: components["schemas"]["GroundIn"];
             ghosts?: components["schemas"]["GhostsIn"] | null;
+            /**
+             * Blurred
+             * @default true
+             */
+            blurred?: boolean;
         };
         /**
          * JobOut

@@ -75,7 +75,8 @@ function full(field: FieldPlan) {
   return `${props.path}.${field.name}`;
 }
 function valueOf<T>(field: FieldPlan) {
-  return props.value[field.name] as T;
+  // What documents name only where it differs is as it is at first.
+  return (props.value[field.name] ?? field.initial) as T;
 }
 function update(field: FieldPlan, value: unknown) {
   emit("update", full(field), value);

@@ -61,7 +61,8 @@ function ask(quality: "rough" | "final") {
   const height = heightFor(width, raster.value);
   const kind = quality === "rough" ? "jpeg" : "png";
   const of = { document: draft, frame: shot.frame, layer: props.layer, what: props.what, ghosts: props.ghosts };
-  const request = { ...of, width, height, quality, kind, ground } as const;
+  // A moving hand does not wait for blur; the sharp picture has it.
+  const request = { ...of, width, height, quality, kind, ground, blurred: quality !== "rough" } as const;
   latest.ask(shot.id, request, `${shot.frame} ${quality}`);
 }
 

@@ -15,6 +15,8 @@ export interface PictureRequest {
   layer?: string;
   /** Neighbouring frames shown through it. */
   ghosts?: Ghosts | null;
+  /** Whether what moves is blurred. */
+  blurred?: boolean;
 }
 
 export interface Ghosts {

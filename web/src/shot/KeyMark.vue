@@ -4,10 +4,11 @@ import { computed, ref } from "vue";
 
 import { useOffers } from "@/api/offers";
 
-import { split, tracksAt } from "./moves";
+import { canMove, split, tracksAt } from "./moves";
 import { useShot } from "./store";
 
 const props = defineProps<{ path: string; title: string }>();
+const NOTHING: { name: string }[] = [];
 const shot = useShot();
 const offers = useOffers();
 
@@ -23,9 +24,7 @@ const kind = computed(() => {
 });
 const can = computed(() => {
   const place = split(props.path);
-  // Of parts that stand under names all are alike.
-  const field = place?.field.replace(/^(limbs|shapes)\.[^.]+\./, "$1.*.");
-  return !!place && (offers.value?.moves[kind.value] ?? []).some((one) => one.name === field);
+  return !!place && canMove(offers.value?.moves[kind.value] ?? NOTHING, place.field);
 });
 const tracks = computed(() => (shot.draft ? tracksAt(shot.draft, props.path) : []));
 const moves = computed(() => tracks.value.length > 0);

@@ -5,6 +5,7 @@ import { answer, api, finished, Problem, type Schemas } from "@/api/client";
 import { oneAtATime } from "@/api/latest";
 
 import { type ShotDocument, valueAt, withValue } from "./document";
+import { isHeld } from "./held";
 import { allTracks, withEdit } from "./moves";
 import { movingValues } from "./values";
 
@@ -13,9 +14,12 @@ type Examined = Schemas["ExaminedOut"];
 
 /** Time that must pass without another edit before the document is examined, in ms. */
 const EXAMINE_AFTER = 120;
+/** Time that must pass without another edit before what nobody committed yet is saved as well, in ms. */
+const SAVE_AFTER = 1500;
 
 /**
- * The shot that all desks work on: a draft that answers at once, saved as a revision at every committed edit.
+ * The shot that all desks work on: a draft that answers at once, saved as a revision at every committed edit, and
+ * at every pause of somebody who types.
  *
  * Nothing is lost: a draft that the server refuses stays, with its problems beside their fields, and is saved when it
  * holds; a draft that meets somebody else's save waits until the person decides.
@@ -37,6 +41,8 @@ export const useShot = defineStore("shot", () => {
   const looking = computed(() => meta.value?.role === "viewer");
   let label = "";
   let examineTimer = 0;
+  let saveTimer = 0;
+  let saveAgain = false;
   let examineNumber = 0;
 
   const frames = computed(() => {
@@ -68,6 +74,7 @@ export const useShot = defineStore("shot", () => {
   watch([draft, frame], lookAtNow);
 
   function adopt(saved: Saved) {
+    window.clearTimeout(saveTimer);
     meta.value = saved;
     draft.value = saved.document as unknown as ShotDocument;
     dirty.value = false;
@@ -91,10 +98,12 @@ export const useShot = defineStore("shot", () => {
       conflict.value = null;
       now.value = {};
     }
+    // What was left a moment ago may still be on its way.
+    await saved();
     id.value = shotId;
-    const saved = await answer(api.GET("/api/shots/{shot_id}", { params: { path: { shot_id: shotId } } }));
+    const found = await answer(api.GET("/api/shots/{shot_id}", { params: { path: { shot_id: shotId } } }));
     const isNew = draft.value === null;
-    adopt(saved);
+    adopt(found);
     if (isNew && draft.value) frame.value = draft.value.timing.first;
   }
 
@@ -148,6 +157,13 @@ export const useShot = defineStore("shot", () => {
     label = what || label;
     scheduleExamine();
     if (commit) void save();
+    else scheduleSave();
+  }
+
+  /** Save what is typed and not committed, but not in the middle of a drag, which is one step. */
+  function scheduleSave() {
+    window.clearTimeout(saveTimer);
+    saveTimer = window.setTimeout(() => (isHeld() ? scheduleSave() : void save()), SAVE_AFTER);
   }
 
   function editMany(values: Record<string, unknown>, what: string) {
@@ -184,9 +200,14 @@ export const useShot = defineStore("shot", () => {
 
   async function save(base = meta.value?.revision ?? 0) {
     if (!draft.value || !dirty.value || conflict.value !== null || looking.value) return;
-    if (saving.value) return;
+    if (saving.value) {
+      saveAgain = true;
+      return;
+    }
     saving.value = true;
-    const sent = draft.value;
+    saveAgain = false;
+    window.clearTimeout(saveTimer);
+    const [sent, own] = [draft.value, id.value];
     try {
       const saved = await answer(
         api.PUT("/api/shots/{shot_id}/document", {
@@ -194,18 +215,29 @@ export const useShot = defineStore("shot", () => {
           body: { base, document: sent as unknown as Record<string, never>, label },
         }),
       );
-      meta.value = saved;
-      clearNote();
-      label = "";
-      dirty.value = draft.value !== sent;
+      if (own === id.value) {
+        meta.value = saved;
+        clearNote();
+        label = "";
+        dirty.value = draft.value !== sent;
+      }
     } catch (error) {
-      if (error instanceof Problem && error.status === 409) conflict.value = error.current;
-      else note(error);
+      // Somebody who has gone on to another shot sees nothing of this one.
+      if (own === id.value) {
+        if (error instanceof Problem && error.status === 409) conflict.value = error.current;
+        else note(error);
+      }
     } finally {
       saving.value = false;
     }
-    // Edits committed while the last save was under way.
-    if (dirty.value && draft.value !== sent && !failure.value) void save();
+    // Edits while the last save was under way.
+    if (!dirty.value || draft.value === sent || failure.value) return;
+    if (saveAgain) void save();
+    else scheduleSave();
+  }
+
+  async function saved() {
+    while (saving.value) await new Promise((done) => setTimeout(done, 20));
   }
 
   /** After a conflict: put the own draft on top of the other's revision (which stays in the history). */
@@ -230,7 +262,7 @@ export const useShot = defineStore("shot", () => {
   }
   async function stepOnce(direction: "undo" | "redo") {
     // An undo right after an edit waits for that edit to be saved, or it would undo the one before.
-    while (saving.value) await new Promise((done) => setTimeout(done, 20));
+    await saved();
     if (conflict.value !== null) return;
     if (dirty.value && failure.value && meta.value && direction === "undo") {
       // A draft that does not hold was never saved: undo goes back to what is.

@@ -156,17 +156,16 @@ class _Reader:
             opacity *= 1 - 0.9 * clear
             self.model.note("light that is bent on its way through: what lets it through is clear instead")
         surface = self._picture(plain.get("metallicRoughnessTexture"))
-        if surface >= 0:
-            self.model.note("pictures of roughness and metalness in one: their red channel stands for both")
         pictures = (
             self._picture(plain.get("baseColorTexture")),
-            -1,
-            -1,
+            surface,
+            surface,
             self._picture(own.get("normalTexture")),
             self._picture(own.get("emissiveTexture")),
         )
-        if mode != "OPAQUE" and pictures[0] >= 0:
-            self.model.note("alpha of pictures on surfaces")
+        cutoff = share(own.get("alphaCutoff", 0.5), 0.5) / max(alpha, 1e-6)
+        masked = f"m{min(max(round(100 * cutoff), 1), 99)}"
+        meaning = {"BLEND": "a", "MASK": masked}.get(mode, "") if pictures[0] >= 0 else ""
         if own.get("occlusionTexture"):
             self.model.note("pictures of occlusion: it is worked out instead")
         return Material(
@@ -181,6 +180,8 @@ class _Reader:
             "KHR_materials_unlit" in more,
             own.get("doubleSided") is True,
             pictures,
+            meaning,
+            surface >= 0,
         )
 
     def _picture(self, texture: Any) -> int:

@@ -24,7 +24,9 @@ Floats = NDArray[np.float64]
 class Material:
     """What a file says of a surface: linear colours, and for each of ``TEXTURES`` of finishes the number of a picture inside the file, or -1.
 
-    vivid [3] is its light, two_sided whether its back is seen.
+    vivid [3] is its light, two_sided whether its back is seen. Pictures may say more than colours: clear is what the alpha of that of the
+    base colour means (``a``: how much is there; ``m`` and a number: all of it from so many hundredths on; nothing: it is ignored), packed whether
+    roughness is the green and metalness the blue of their picture.
     """
 
     name: str
@@ -38,6 +40,8 @@ class Material:
     unlit: bool = False
     two_sided: bool = False
     pictures: tuple[int, ...] = (-1, -1, -1, -1, -1)
+    clear: str = ""
+    packed: bool = False
 
     def plain(self) -> dict[str, Any]:
         """For another process."""

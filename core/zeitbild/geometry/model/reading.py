@@ -12,7 +12,7 @@ from zeitbild.errors import LimitError, ModelError
 from zeitbild.geometry.model import bundle, gltf, gltf_file, obj, ply, stl
 from zeitbild.geometry.model.plain import MAX_MODEL_BYTES, PlainModel
 from zeitbild.isolation import Limits, apart
-from zeitbild.pictures import levels_in
+from zeitbild.pictures import levels_in, read_cutout
 
 _LIMITS = Limits(seconds=60.0)
 #: How each kind without clips is known by its content, and read.
@@ -71,7 +71,17 @@ def holds_pictures(path: Path) -> bool:
 
 @apart(ModelError, "model", _LIMITS)
 def picture_levels(path: str, label: str, number: int, plain: bool, largest: int, most: int) -> list[NDArray[Any]]:
-    """A picture inside a model's file, as ``pictures.levels_of`` gives one."""
+    """A picture inside a model's file, as ``pictures.levels_of`` gives one, but that its alpha is ignored."""
+    return levels_in(_picture(path, label, number), label, plain, largest, most, straight=True)
+
+
+@apart(ModelError, "model", _LIMITS)
+def picture_cut(path: str, label: str, number: int) -> list[NDArray[Any]]:
+    """Premultiplied linear light [H, W, 3] and alpha [H, W] of such a picture."""
+    light, alpha = read_cutout(_picture(path, label, number), label)
+    return [light * alpha[..., None], alpha]
+
+
+def _picture(path: str, label: str, number: int) -> bytes:
     own, model = _opened(Path(path).read_bytes(), label)
-    found = gltf.picture(own, model, number) if gltf_file.is_gltf(own) else obj.picture(own, model, number)
-    return levels_in(found, label, plain, largest, most)
+    return gltf.picture(own, model, number) if gltf_file.is_gltf(own) else obj.picture(own, model, number)

@@ -16,13 +16,14 @@ from numpy.typing import NDArray
 from zeitbild.kernels import parallel_kernel
 from zeitbild.render.shade.shading import has_textures
 from zeitbild.render.visible.surface import bend_over
-from zeitbild.render.visible.triangle_setup import TILE
+from zeitbild.render.visible.triangle_setup import BELOW, ENDLESS, TILE
 
 #: Samples of a pixel in a stretch at most.
 LANES = 64
 #: Parts that the tiles are worked on in; more than there will be threads, so that all are busy to the end.
 _STRETCHES = 32
 _ZERO, _HALF, _ONE, _TINY = np.float32(0), np.float32(0.5), np.float32(1), np.float32(1.4e-45)
+_BELOW, _ENDLESS = np.float32(BELOW), np.float32(ENDLESS)
 _SLACK = np.float32(1e-4)
 #: Radians that the normal turns while a place is seen, at most.
 _MOST_BEND = np.float32(0.5)
@@ -99,6 +100,8 @@ def sweep(  # type: ignore[no-untyped-def]
     fine_counts,
     alpha,
     depth,
+    own_ones,
+    passed,
 ):
     """Fragments of a stretch; scaled [M, T, 12] and boxes [M, T, 4] from ``triangle_setup`` for each of its moments.
 
@@ -110,7 +113,8 @@ def sweep(  # type: ignore[no-untyped-def]
     keys [T] int64 are the same for what takes rays as one surface. fine_... are the places that are
     shaded: those of fine_keys [T] in each of so many slices of time (up to MOST_SLICES) if the triangle is moving [T]; parent [m]
     is the fragment that each belongs to, time [m] when in the stretch (0 to 1) it was met; ends [m, 2] the triangles that its
-    first and last sample met, end_times [m, 2] when it begins and ends.
+    first and last sample met, end_times [m, 2] when it begins and ends. Of the triangles of own_ones [T] (not 0) samples see what is
+    behind so many surfaces, passed, as in ``tile_kernel``.
     """
     moments, lanes = scaled.shape[0], across.shape[0]
     each, bits = lanes // moments, 0
@@ -119,6 +123,7 @@ def sweep(  # type: ignore[no-untyped-def]
     for stretch in numba.prange(_STRETCHES):
         # One moment after the other, each in little memory; kept of it is what its samples saw.
         nearness = np.empty(_TILE * _TILE * each, np.float32)
+        ceiling = np.full(_TILE * _TILE * each if passed > 0 else 1, _ENDLESS, np.float32)
         # Rows a little longer than a power of two, or all moments of a pixel would share a few lines of the cache.
         seen = np.empty((moments, _TILE * _TILE * each + 48), np.int32)
         closest = np.empty(_TILE * _TILE, np.float32)
@@ -150,9 +155,23 @@ def sweep(  # type: ignore[no-untyped-def]
                 nearness[:] = _ZERO
                 found = seen[m]
                 found[:] = np.int32(-1)
-                for k in range(starts[m, tile], starts[m, tile + 1]):
+                first, last = starts[m, tile], starts[m, tile + 1]
+                ceiling[:] = _ENDLESS
+                for turn_of_members in range((passed + 2 if passed > 0 else 1) * (last - first)):
+                    k = first + turn_of_members % (last - first)
                     t = members[k]
                     own = np.int32(t)
+                    if passed > 0:
+                        layer = turn_of_members // (last - first)
+                        if k == first and layer > 0:
+                            if layer <= passed:
+                                ceiling[:] = nearness * _BELOW
+                                nearness[:] = _ZERO
+                                found[:] = np.int32(-1)
+                            else:
+                                ceiling[:] = _ENDLESS
+                        if (own_ones[t] != 0) != (layer <= passed):
+                            continue
                     a0, b0, c0 = scaled[m, t, 0], scaled[m, t, 1], scaled[m, t, 2]
                     a1, b1, c1 = scaled[m, t, 3], scaled[m, t, 4], scaled[m, t, 5]
                     a2, b2, c2 = scaled[m, t, 6], scaled[m, t, 7], scaled[m, t, 8]
@@ -200,6 +219,8 @@ def sweep(  # type: ignore[no-untyped-def]
                                 place = p * each + own_lane
                                 z = vz + (fz * sx + gz * sy)
                                 inside = (z > nearness[place]) & (z <= farthest)
+                                if passed > 0:
+                                    inside &= z < ceiling[place]
                                 if not whole:
                                     inside &= (
                                         (v0 + (f0 * sx + g0 * sy) > t0)

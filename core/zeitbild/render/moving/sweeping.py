@@ -20,6 +20,7 @@ from zeitbild.render.moving.sweep_kernel import MOST_SLICES, follow, sample_time
 from zeitbild.render.picture import NO_DEPTH
 from zeitbild.render.rays.secondary import Rayed, located
 from zeitbild.render.stage import Lighting, Stage, viewpoint
+from zeitbild.render.visible.folds import count_folds
 from zeitbild.render.visible.identity import projection_of
 from zeitbild.render.visible.sampling import sample_offsets
 from zeitbild.render.visible.see_through import drop_hidden
@@ -332,8 +333,10 @@ def draw(
     samples: int,
     shift: tuple[float, float],
     depth: NDArray[np.float32],
+    stacked: NDArray[np.uint8] | None = None,
 ) -> Swept:
-    """Draw a stretch; depth [H, W] is written. samples a pixel; shift moves them within it, in pixels.
+    """Draw a stretch; depth [H, W] is written, and stacked [tiles], if they are given (``folds``). samples a pixel; shift moves them within
+    it, in pixels.
 
     Hold ``kernels.PARALLEL``; good until the next call.
     """
@@ -349,7 +352,18 @@ def draw(
     alpha = kept("alpha", (height, width), np.float32)
     turns = spread(tiles)
     slices, of_finish = _slices_of(snapshot, pace, samples)
-    part = width, height, int((scene.triangles[:, 0] != scene.triangles[:, 1]).sum()), int((scene.cull < 0).sum())
+    own = np.empty(0, np.uint8) if stage.own is None else stage.own
+    if stacked is not None:
+        for number in range(len(moments.starts)):
+            bins = moments.scaled[number], moments.boxes[number], moments.starts[number], moments.members
+            count_folds(bins, own, depth.shape, turns, stacked)
+    part = (
+        width,
+        height,
+        stage.passed,
+        int((scene.triangles[:, 0] != scene.triangles[:, 1]).sum()),
+        int((scene.cull < 0).sum()),
+    )
     rooms = _rooms.pop(part, np.full((2, tiles), _ROOM, np.int64))
     while True:
         firsts, fine_firsts = (np.append(0, np.cumsum(one)) for one in rooms)
@@ -405,6 +419,8 @@ def draw(
             fine_counts,
             alpha,
             depth,
+            own,
+            stage.passed,
         )
         found = np.stack([counts, fine_counts])
         if (found <= rooms).all():

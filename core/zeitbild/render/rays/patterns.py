@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zeitbild.render.light.lighting import FLAT, KIND, SIZE, on_disc
+from zeitbild.render.world.ray_scene import TWICE, VEIL_BITS
 
 #: Which stretch of the sequence a pixel takes, by row and column in its square: an ordered-dither matrix (Bayer 1973).
 TURNS = np.array([[0, 8, 2, 10], [12, 4, 14, 6], [3, 11, 1, 9], [15, 7, 13, 5]], np.int64)
@@ -73,6 +74,20 @@ def ray_pattern(lights: NDArray[np.float32], rays: int) -> NDArray[np.float32]:
         else:
             pattern[number, :, :2] = moved - 0.5
     return pattern
+
+
+@lru_cache(maxsize=16)
+def veil_bits(rays: int) -> NDArray[np.int32]:
+    """The bits [16 rays] that rays carry (``ray_scene.bits_of``): those of a pixel an aligned stretch of bits, and the first ones of all
+    pixels of a square bits of every kind, so that where some are stopped others are not."""
+    own = rays.bit_length() - 1
+    found = np.zeros((SQUARE, rays), np.int64)
+    for turn in range(SQUARE):
+        # The rest of the bits from the turn, and one more from whether its ones are odd, so that all come equally often.
+        rest = (turn >> own << own) | (turn.bit_count() & 1) << max(own, 4)
+        bits = ((np.arange(rays) ^ turn) & (rays - 1) | rest) & VEIL_BITS
+        found[turn] = np.where(bits < VEIL_BITS, bits, TWICE)
+    return (1 << found).astype(np.int32).reshape(-1)
 
 
 #: Places that a pixel may be cut into, and in which order they take steps of the pattern, by row and column of eight: those of

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from zeitbild.kernels import PARALLEL
 from zeitbild.render.light.lighting import KIND, SHADOWS, SIZE
 from zeitbild.render.rays.mirroring import mirror
-from zeitbild.render.rays.patterns import mirror_pattern, ray_pattern
+from zeitbild.render.rays.patterns import mirror_pattern, ray_pattern, veil_bits
 from zeitbild.render.rays.smoothing import smooth
 from zeitbild.render.rays.tracing import BEHIND_LIGHTS, SPOT, find_borders, gather_tally, locate, trace
 from zeitbild.render.stage import Lighting, Stage, viewpoint
@@ -26,6 +26,9 @@ from zeitbild.snapshot.quality import Quality
 _LIFT = 2e-4
 #: Mirrors smoother than this (roughness) do not share their rays; at final, where pixels get more of their own, even less.
 _SHARP, _SHARP_FINAL = 0.12, 0.3
+#: What one see-through body stops of a pixel's rays differs from pixel to pixel by a ray, of two by two: pixels that differ by fewer share a
+#: light without a size.
+_ALIKE_RAYS = 2.4
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -58,6 +61,7 @@ def cast_rays(
     """
     count = len(light.rows)
     shadowed = light.rows[:, SHADOWS] > 0
+    through_veils = any(0 < one < 1 for one in stage.stops)
     takes_light = unlit_too or bool((light.finishes[:, SHADING] != UNLIT).any())
     if not (takes_light and (shadowed.any() or snapshot.occlusion > 0 or snapshot.bounces)):
         return Rayed(np.empty((0, SPOT), np.float32), np.float32(0), np.empty((0, count + BEHIND_LIGHTS), np.float32))
@@ -72,7 +76,7 @@ def cast_rays(
     if shadowed.any() or snapshot.occlusion > 0:
         radius = np.float32(snapshot.occlusion_radius if snapshot.occlusion > 0 else 0)
         wanted = np.empty((0, count + 1), np.uint8)
-        each = snapshot.rays_at(quality)
+        each = snapshot.rays_at(quality) * (2 if through_veils else 1)
         pattern = ray_pattern(light.rows, each)
         # One ray everywhere; the others only where a shadow has a border in the pixels around.
         for first, last in ((0, 1), (1, each)):
@@ -99,6 +103,7 @@ def cast_rays(
                 OCCLUDED16,
                 stage.rays.handle,
                 pattern,
+                veil_bits(each),
                 each,
                 first,
                 last,
@@ -115,7 +120,9 @@ def cast_rays(
     shared[:count] = shadowed & ((light.rows[:, KIND] > 1) | (light.rows[:, SIZE] > 0))
     shared[count] = snapshot.occlusion > 0
     shared[count + 1 :] = snapshot.bounces > 0
-    if not shared.any():
+    # Without see-through bodies a light without a size is seen or is not.
+    veiled = np.flatnonzero(shadowed & ~shared[:count] & through_veils)
+    if not (shared.any() or len(veiled)):
         return Rayed(spots, lift, rayed)
     smoothed = kept("smoothed", rayed.shape, np.float32)
     PARALLEL.by_parts(
@@ -134,6 +141,8 @@ def cast_rays(
         camera.parallel,
         main,
         np.flatnonzero(shared),
+        veiled,
+        np.float32(_ALIKE_RAYS / (2 * snapshot.rays_at(quality))),
         count + 1,
         np.float32(_SHARP_FINAL if quality.edges_exactly else _SHARP),
         rayed,

@@ -1,6 +1,9 @@
 """Rays shared across a surface: what sixteen neighbouring pixels found out is averaged where they see one surface.
 
 The window is 4 x 4 pixels, so that it holds every stretch of the ray pattern (``tracing``) exactly once.
+
+Shadows of lights without a size have no soft border, and are shared only among pixels whose shares are alike: what see-through bodies stop of
+their rays differs a little from pixel to pixel.
 """
 
 from __future__ import annotations
@@ -10,10 +13,12 @@ import numpy as np
 
 from zeitbild.kernels import parallel_kernel
 from zeitbild.render.visible.triangle_setup import TILE
+from zeitbild.snapshot.finish_row import SHADING, SHADOW_ONLY
 
 _TILE = TILE
 _SHIFT, _MASK = TILE.bit_length() - 1, TILE - 1
 _ZERO, _ONE = np.float32(0), np.float32(1)
+_SHADING, _SHADOW_ONLY = SHADING, np.float32(SHADOW_ONLY)
 #: Neighbours whose normals lean apart by more (cosine) see something else.
 _SAME = np.float32(0.8)
 #: So do neighbours farther off the plane of the triangle than so many pixels' size, or farther away than so many times
@@ -38,6 +43,8 @@ def smooth(  # type: ignore[no-untyped-def]
     parallel,
     main,
     shared,
+    veiled,
+    alike_within,
     mirror_from,
     sharp,
     rayed,
@@ -46,16 +53,20 @@ def smooth(  # type: ignore[no-untyped-def]
     """Mean of rayed [fragments, C] over the window into smoothed; see ``tracing.trace`` for what is shared with it.
 
     spots from ``tracing.locate``; depth [H, W]; pixel_angle the size of a pixel at depth 1, or at any depth if parallel;
-    shared holds the numbers of the columns that are averaged, the rest are copied; from column mirror_from on,
-    mirrors smoother than ``sharp`` keep their own.
+    shared holds the numbers of the columns that are averaged, veiled those that are only where they are
+    alike (differ by less than alike_within), the rest are copied; from
+    column mirror_from on, mirrors smoother than ``sharp`` keep their own.
     """
     columns = (width + _TILE - 1) // _TILE
     wide = rayed.shape[1]
     for turn in numba.prange(order.shape[0]):
         tile = order[turn]
         top, left = (tile // columns) * _TILE, (tile % columns) * _TILE
+        met = np.empty(wide, np.float32)
         for f in range(firsts[tile], firsts[tile] + counts[tile]):
             row, column = top + (pixel[f] >> _SHIFT), left + (pixel[f] & _MASK)
+            for c in veiled:
+                met[c] = _ONE
             for c in range(wide):
                 smoothed[f, c] = rayed[f, c]
             reach = _STEPS * pixel_angle * (_ONE if parallel else depth[row, column])
@@ -63,6 +74,8 @@ def smooth(  # type: ignore[no-untyped-def]
             wide_reach = _FAR * _FAR * reach * reach
             own = spots[f]
             rough = finishes[finish_of[triangle[f]], 3]
+            # How much there is of what is shadow only is decided here, and by no more places.
+            own_sharp = sharp if finishes[finish_of[triangle[f]], _SHADING] != _SHADOW_ONLY else _ZERO
             lobe = rough * rough
             found = mirrors = 1
             for y in range(max(0, row - 1), min(main.shape[0], row + 3)):
@@ -85,9 +98,15 @@ def smooth(  # type: ignore[no-untyped-def]
                     mirrors += 1 if alike else 0
                     for c in shared:
                         smoothed[f, c] += rayed[g, c] if c < mirror_from or alike else _ZERO
+                    for c in veiled:
+                        if abs(rayed[g, c] - rayed[f, c]) < alike_within:
+                            smoothed[f, c] += rayed[g, c]
+                            met[c] += _ONE
             scale, mirror_scale = _ONE / np.float32(found), _ONE / np.float32(mirrors)
+            for c in veiled:
+                smoothed[f, c] /= met[c]
             for c in shared:
                 if c < mirror_from:
                     smoothed[f, c] *= scale
                 else:
-                    smoothed[f, c] = rayed[f, c] if rough < sharp else smoothed[f, c] * mirror_scale
+                    smoothed[f, c] = rayed[f, c] if rough < own_sharp else smoothed[f, c] * mirror_scale

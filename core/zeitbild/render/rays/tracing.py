@@ -13,7 +13,7 @@ from zeitbild.render.rays.patterns import TURNS
 from zeitbild.render.shade import batch
 from zeitbild.render.shade.batch import place
 from zeitbild.render.visible.triangle_setup import TILE
-from zeitbild.render.world.ray_scene import BUFFER, PACKET, VEIL_BITS, cast_packet
+from zeitbild.render.world.ray_scene import BUFFER, PACKET, cast_packet
 
 #: Columns of ``rayed`` behind those of the lights: openness; mirrored red, green, blue; share of mirror rays that hit.
 BEHIND_LIGHTS = 5
@@ -30,7 +30,6 @@ _SHORT = np.float32(0.999)
 _TILE = TILE
 _SHIFT, _MASK = TILE.bit_length() - 1, TILE - 1
 _PACKET, _BUFFER, _TURNS = PACKET, BUFFER, TURNS
-_FIRST_BIT, _VEIL_BITS = np.int32(1), VEIL_BITS
 _BATCH, _ROWS, _WHOLE_ROWS, _FRAGMENT = batch.BATCH, batch.ROWS, batch.WHOLE_ROWS, batch.FRAGMENT
 _POINT, _NORMAL, _VIEW, _BEND = batch.POINT, batch.NORMAL, batch.VIEW, batch.BEND
 
@@ -124,6 +123,7 @@ def trace(  # type: ignore[no-untyped-def]
     occluded,
     scene,
     pattern,
+    veil_bits,
     rays,
     first,
     last,
@@ -134,7 +134,7 @@ def trace(  # type: ignore[no-untyped-def]
 ):
     """Cast rays first to last - 1 of each fragment's ``rays`` to every light that casts shadows, and over the half sphere.
 
-    Each carries a bit by which it meets see-through surfaces or passes them (``rays.bits_of``); all bits come in turn.
+    Each carries a bit by which it meets see-through surfaces or passes them (``rays.bits_of``): veil_bits [16 rays] int32, as ``pattern``.
 
     forward [3] the viewing axis, ray_x and ray_y [3] the step for one pixel of a ray of depth 1 (orthographic: of any). occluded and scene are
     the address in ``rays`` and the handle of a ``RayScene`` (arguments, since compiled code is kept and addresses change
@@ -242,7 +242,7 @@ def trace(  # type: ignore[no-untyped-def]
                         ray[5 * _PACKET + filled] = ly
                         ray[6 * _PACKET + filled] = lz
                         ray[8 * _PACKET + filled] = far * _SHORT
-                        lane[9 * _PACKET + filled] = _FIRST_BIT << np.int32((turned + ordinal) * 7 % _VEIL_BITS)
+                        lane[9 * _PACKET + filled] = veil_bits[turned + ordinal]
                         lane[10 * _PACKET + filled] = np.int32(f)
                         filled += 1
                     if filled == _PACKET or (ending and filled > 0):

@@ -134,8 +134,9 @@ def catch_shadows(  # type: ignore[no-untyped-def]
     seen,
     gone,
 ):
-    """Shares of fragments that are shadow only times the part of their matt light that is kept from them, in place; what goes is taken
-    from alpha and seen and added to gone [H, W], or none of it if they have no length.
+    """Shares of fragments that are shadow only times the part of their matt light that is kept from them, and what they mirror of the
+    set over that, in place; what goes is taken from alpha and seen and added to gone [H, W], or none of it if they have no length. Mirrored
+    light (rayed, in place) becomes what it is of such a share.
 
     Light is counted by its luminance: of each light what reaches the place unless something stands before it (rayed), of what is
     around what would if all were open. rayed as ``secondary.cast_rays`` gives it: of no length, then nothing is kept from anything.
@@ -168,6 +169,14 @@ def catch_shadows(  # type: ignore[no-untyped-def]
                     kept += own * rayed[f, number]
                 if whole > _SMALL:
                     dark = min(max(_ONE - kept / whole, _ZERO), _ONE)
+                strength = finishes[finish, 4]
+                if strength > _ZERO:
+                    # What is met is laid over the shadow (Porter and Duff 1984).
+                    met = strength * min(max(rayed[f, count + 4], _ZERO), _ONE)
+                    dark += met - dark * met
+                    scale = strength / max(dark, _SMALL)
+                    for k in range(3):
+                        rayed[f, count + 1 + k] *= scale
             lost = share[f] * (_ONE - dark)
             share[f] -= lost
             row, column = top + (pixel[f] >> _SHIFT), left + (pixel[f] & _MASK)

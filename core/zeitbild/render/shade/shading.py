@@ -14,7 +14,7 @@ from zeitbild.render.shade.coat import coat_light
 from zeitbild.render.shade.texturing import apply_textures
 from zeitbild.render.shade.tones import tones_across
 from zeitbild.render.visible.triangle_setup import TILE
-from zeitbild.snapshot.finish_row import COAT, MAPS, METAL_ROUGH, SHADING, TONE_BANDS, UNLIT
+from zeitbild.snapshot.finish_row import COAT, MAPS, METAL_ROUGH, SHADING, SHADOW_ONLY, TONE_BANDS, UNLIT
 
 _ZERO, _HALF, _ONE = np.float32(0), np.float32(0.5), np.float32(1)
 _TILE = TILE
@@ -22,6 +22,7 @@ _SHIFT, _MASK = TILE.bit_length() - 1, TILE - 1
 # Globals of this module, which kernels take as constants.
 _SHADING, _COAT, _MAPS = SHADING, COAT, MAPS
 _METAL_ROUGH, _TONE_BANDS, _UNLIT = np.float32(METAL_ROUGH), np.float32(TONE_BANDS), np.float32(UNLIT)
+_SHADOW_ONLY = np.float32(SHADOW_ONLY)
 _BATCH, _ROWS, _WHOLE_ROWS, _FRAGMENT, _FINISH = (
     batch.BATCH,
     batch.ROWS,
@@ -267,6 +268,12 @@ def shade(  # type: ignore[no-untyped-def]
                     shading = finishes[finish, _SHADING]
                     if shading != _METAL_ROUGH:
                         high_r = high_g = high_b = around_r = around_g = around_b = _ZERO
+                    if shading == _SHADOW_ONLY:
+                        # What it mirrors fades with it (``coverage.catch_shadows``).
+                        gloss = part
+                        if bounced and rayed.shape[0] > 0 and finishes[finish, 4] > _ZERO:
+                            first = lights.shape[0] + 1
+                            around_r, around_g, around_b = rayed[f, first], rayed[f, first + 1], rayed[f, first + 2]
                     coat_r = coat_g = coat_b = mirror_r = mirror_g = mirror_b = _ZERO
                     through = _ONE
                     if finishes[finish, _COAT] > _ZERO:

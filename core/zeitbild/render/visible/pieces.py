@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from threading import Lock
 from typing import Any
 
@@ -41,6 +41,8 @@ def fused_places(snapshot: Snapshot) -> list[tuple[int, ...]]:
 
 #: Pieces that a body is taken apart into at most; and how many bodies' pieces are remembered.
 _MOST_PIECES, _REMEMBERED = 64, 32
+#: What is thinner than this share of its size is flat.
+_FLAT = 1e-6
 #: Corners no farther apart than this share of a mesh are in one place.
 _ONE_PLACE = 1e-9
 
@@ -48,11 +50,12 @@ _ONE_PLACE = 1e-9
 @dataclass(frozen=True, slots=True, eq=False)
 class _Apart:
     """A mesh whose parts have no corner in common: the part [T] of each triangle and the box [2, 3] around each part; none of both
-    for a mesh that stays whole."""
+    for a mesh that stays whole. mixed: it has parts of which one may reach through another or stand in it."""
 
     mesh: Mesh
     part_of: NDArray[np.int32]
     boxes: tuple[NDArray[np.float64], ...]
+    mixed: bool = False
 
 
 _taken_apart: LRUCache[int, _Apart] = LRUCache(_REMEMBERED)
@@ -87,10 +90,20 @@ def _parts_of(mesh: Mesh) -> _Apart:
     _, labels = connected_components(joined, directed=False)
     # Corners of no triangle are parts of nothing.
     used, part_of = np.unique(labels[joined_t[:, 0]], return_inverse=True)
-    if not 1 < len(used) <= _MOST_PIECES:
+    if len(used) < 2:
         return whole
     own = labels[place]
-    return _Apart(mesh, part_of.astype(np.int32), tuple(_box(mesh.vertices[own == one]) for one in used))
+    boxes = tuple(_box(mesh.vertices[own == one]) for one in used) if len(used) <= _MOST_PIECES else ()
+    if not boxes or _entwined(boxes):
+        return replace(whole, mixed=True)
+    return _Apart(mesh, part_of.astype(np.int32), boxes)
+
+
+def _entwined(boxes: Sequence[NDArray[np.float64]]) -> bool:
+    """Whether any two boxes have room in common."""
+    low, high = np.array([box[0] for box in boxes]), np.array([box[1] for box in boxes])
+    shared = np.minimum(high[:, None], high) - np.maximum(low[:, None], low)
+    return bool((np.tril((shared > 0).all(axis=2), -1)).any())
 
 
 def _box(vertices: NDArray[np.float64]) -> NDArray[np.float64]:
@@ -120,6 +133,18 @@ class Pieces:
             vertices = self._meshes[piece].vertices
             self._boxes[piece] = _box(vertices) if len(vertices) else None
         return self._boxes[piece]
+
+    def is_mixed(self, piece: int) -> bool:
+        """Whether parts of a piece may reach through one another: then sides that face us and that face away come in any order."""
+        return piece < len(self._meshes) and _apart(self._meshes[piece]).mixed
+
+    def is_flat(self, piece: int) -> bool:
+        """Whether a piece lies in a plane of its body's own axes."""
+        box = self.box(piece)
+        if box is None:
+            return True
+        sides = box[1] - box[0]
+        return bool(sides.min() <= _FLAT * sides.max())
 
     def far_to_near(self, pieces: Sequence[int]) -> tuple[int, ...]:
         """Pieces in the order of their middles."""

@@ -224,6 +224,8 @@ class Areas:
     before: NDArray[np.float32]
     tiles: NDArray[np.int64] | None = None
     fade: NDArray[np.float32] | None = None
+    #: The area over which what is wanted stretches, there or not; None: that in which it is seen.
+    over: NDArray[np.float32] | None = None
 
     def faded(self, gone: NDArray[np.float32]) -> Areas:
         """The same where ``gone`` [H, W] (of no length: nothing) of each pixel is covered by what is not there."""
@@ -231,8 +233,9 @@ class Areas:
             return self
         # Where nothing was drawn these are no numbers, and nobody asks for them.
         with np.errstate(all="ignore"):
-            fade = self.seen / np.maximum(self.seen + gone, np.float32(1e-6))
-        return replace(self, fade=fade.astype(np.float32))
+            over = self.seen + gone
+            fade = self.seen / np.maximum(over, np.float32(1e-6))
+        return replace(self, fade=fade.astype(np.float32), over=over.astype(np.float32))
 
     def in_rows(self, rows: slice) -> Areas:
         """Those of some rows, one pixel after the other."""
@@ -242,10 +245,11 @@ class Areas:
     @property
     def reach(self) -> NDArray[np.float32]:
         """The area over which what is wanted stretches, there or not."""
-        if self.fade is None:
-            return self.seen
-        with np.errstate(all="ignore"):
-            return np.asarray(self.seen / np.maximum(self.fade, np.float32(1e-6)), np.float32)
+        return self.seen if self.over is None else self.over
+
+    def whole(self) -> Areas:
+        """The same as if all of it were there: what is behind it and belongs to it fills what is not."""
+        return self if self.fade is None else Areas(self.reach, self.before, self.tiles)
 
     def tiles_in(self, shape: tuple[int, ...]) -> NDArray[np.int64]:
         """The tiles in which it may be seen, of a picture of that shape."""
@@ -254,7 +258,8 @@ class Areas:
     def together(self, far: Areas) -> Areas:
         """Those of the near and the far side of closed bodies, which cover the same."""
         fade = self.fade if far.fade is None or self.fade is None else np.maximum(self.fade, far.fade)
-        return Areas(np.maximum(self.seen, far.seen), np.minimum(self.before, far.before), self.tiles, fade)
+        over = None if self.over is None and far.over is None else np.maximum(self.reach, far.reach)
+        return Areas(np.maximum(self.seen, far.seen), np.minimum(self.before, far.before), self.tiles, fade, over)
 
 
 def _every_tile(shape: tuple[int, ...]) -> NDArray[np.int64]:
@@ -284,14 +289,22 @@ def rest_of_veil(alpha: NDArray[np.float32], areas: Areas) -> NDArray[np.float32
     return np.asarray(1 - opacity_in(alpha, areas) * covered, np.float32)
 
 
+def rest_within(front: Picture, areas: Areas) -> NDArray[np.float32]:
+    """The share [H, W] of what lies in the area of a surface, behind it, that is seen."""
+    rest = np.ones_like(areas.seen)
+    with PARALLEL:
+        PARALLEL.by_parts(_see_through, areas.tiles_in(rest.shape), front.beauty, areas.reach, rest)
+    return rest
+
+
 def through(front: Picture, back: Picture, areas: Areas, far: Areas) -> Areas:
     """Put the near side of closed bodies over their far side, in place of that, with all that beauty is made of; gives the areas of
     both. They cover the same: what is seen of the far side is seen through the near one.
     """
-    rest = np.ones_like(areas.seen)
-    with PARALLEL:
-        PARALLEL.by_parts(_see_through, areas.tiles_in(rest.shape), front.beauty, areas.reach, rest)
-    lay(front, back, rest, areas.tiles)
+    lay(front, back, rest_within(front, areas), areas.tiles)
+    # What is seen first is the near side.
+    with np.errstate(all="ignore"):
+        np.copyto(back.depth, front.depth, where=areas.seen > 0)
     return areas.together(far)
 
 

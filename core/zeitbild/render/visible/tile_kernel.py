@@ -9,7 +9,7 @@ import numpy as np
 
 from zeitbild.kernels import parallel_kernel
 from zeitbild.render.visible.sampling import SAMPLE_COUNTS, sample_offsets
-from zeitbild.render.visible.triangle_setup import TILE
+from zeitbild.render.visible.triangle_setup import BELOW, ENDLESS, TILE
 
 #: Parts that the tiles are worked on in; more than there will be threads, so that all are busy to the end.
 _STRETCHES = 32
@@ -25,11 +25,14 @@ _SAME_SURFACE_ROUGH = np.float32(0.8)
 CELLS = (2, 4, 8)
 
 
-def _rasteriser(samples: int, again: bool = False) -> Any:
+def _rasteriser(samples: int, again: bool = False, deep: bool = False) -> Any:
     """The tile kernel for one number of samples: constants, so that the loops over samples become vector instructions.
 
     The kernel that draws ``again`` takes only the pixels of which more places are wanted: as many cells a side as
     sides [H, W] says, 0 for none; each cell gives fragments of its own. It leaves alpha, depth and marks as they are.
+
+    The ``deep`` one draws of some triangles, own [T] (not 0), what each sample would see if so many surfaces of them, passed, were
+    taken away before it one after the other; of all others what is nearest.
 
     A block is a pixel, or at few samples a square of pixels, so that the samples of a block always fill whole vectors.
     It captures only numbers and arrays and calls nothing compiled: numba does not cache closures that call closures.
@@ -45,6 +48,7 @@ def _rasteriser(samples: int, again: bool = False) -> Any:
     slack = np.float32(1e-4)
     # The same, in blocks, where columns are left out that an edge cannot reach.
     margin = 1e-3
+    below, endless = np.float32(BELOW), np.float32(ENDLESS)
     no, yes = np.uint8(0), np.uint8(1)
     few = samples < VECTOR
     none, one = np.int32(0), np.int32(1)
@@ -87,12 +91,15 @@ def _rasteriser(samples: int, again: bool = False) -> Any:
         alpha,
         depth,
         sides,
+        own_ones,
+        passed,
     ):  # type: ignore[no-untyped-def]
         # Buffers are made once for a stretch of tiles: making them for each tile costs more than drawing it.
         for stretch in numba.prange(stretches):
             nearness = np.empty((blocks, lanes), np.float32)
             bits = nearness.view(np.int32)
             seen = np.empty((blocks, lanes), np.int32)
+            ceiling = np.empty((blocks if deep else 1, lanes), np.float32)
             # A block that one triangle fills and no other comes near is kept without its samples: that is most of them,
             # and what they cost does not depend on the number of samples.
             state = np.empty(blocks, np.uint8)
@@ -129,9 +136,23 @@ def _rasteriser(samples: int, again: bool = False) -> Any:
                         continue
                 state[:] = empty
                 farthest = np.float32(1.0 / near)
-                for k in range(first, last):
+                for turn_of_members in range((passed + 2) * (last - first) if deep else last - first):
+                    k = first + turn_of_members % (last - first)
                     t = members[k]
                     own = np.int32(t)
+                    if deep:
+                        layer = turn_of_members // (last - first)
+                        if k == first and layer > 0:
+                            # Behind what is seen so far; what is not of them may stand anywhere.
+                            for p in range(blocks):
+                                if state[p] == sampled:
+                                    for s in range(lanes):
+                                        ceiling[p, s] = nearness[p, s] * below if layer <= passed else endless
+                                        if layer <= passed:
+                                            nearness[p, s] = zero
+                                            seen[p, s] = np.int32(-1)
+                        if (own_ones[t] != 0) != (layer <= passed):
+                            continue
                     a0, b0, c0 = scaled[t, 0], scaled[t, 1], scaled[t, 2]
                     a1, b1, c1 = scaled[t, 3], scaled[t, 4], scaled[t, 5]
                     a2, b2, c2 = scaled[t, 6], scaled[t, 7], scaled[t, 8]
@@ -190,6 +211,13 @@ def _rasteriser(samples: int, again: bool = False) -> Any:
                             if state[p] == single and vz + most_z <= low[p]:
                                 continue
                             whole = v0 + least_0 > slack and v1 + least_1 > slack and v2 + least_2 > slack
+                            if deep and state[p] == empty:
+                                for s in range(lanes):
+                                    nearness[p, s] = zero
+                                    seen[p, s] = np.int32(-1)
+                                    # What is first met behind something was not met before it.
+                                    ceiling[p, s] = endless if layer == 0 or layer > passed else zero
+                                state[p] = sampled
                             if state[p] != sampled:
                                 if whole and not exact:
                                     # At the very samples: rounding keeps order. Few triangles ever need it.
@@ -214,7 +242,7 @@ def _rasteriser(samples: int, again: bool = False) -> Any:
                                         nearness[p, s] = kept_z + (kept_f * across[s] + kept_g * down[s])
                                         seen[p, s] = only
                                 state[p] = sampled
-                            if whole:
+                            if whole and not deep:
                                 for s in range(lanes):
                                     held, behind = seen[p, s], nearness[p, s]
                                     z = vz + (fz * across[s] + gz * down[s])
@@ -233,6 +261,8 @@ def _rasteriser(samples: int, again: bool = False) -> Any:
                                         & (z > behind)
                                         & (z <= farthest)
                                     )
+                                    if deep:
+                                        inside &= z < ceiling[p, s]
                                     nearness[p, s] = z if inside else behind
                                     seen[p, s] = own if inside else held
                 used = 0
@@ -412,5 +442,10 @@ def _rasteriser(samples: int, again: bool = False) -> Any:
 
 #: The tile kernel for each number of samples.
 RASTERISERS = {samples: _rasteriser(samples) for samples in SAMPLE_COUNTS}
+#: The same for what lies behind surfaces of the same body.
+RASTERISERS_DEEP = {samples: _rasteriser(samples, deep=True) for samples in SAMPLE_COUNTS}
+RASTERISERS_DEEP_AGAIN = {
+    samples: _rasteriser(samples, again=True, deep=True) for samples in SAMPLE_COUNTS if samples >= VECTOR
+}
 #: The same, drawing again pixels that want more places; for samples enough to fill the cells.
 RASTERISERS_AGAIN = {samples: _rasteriser(samples, again=True) for samples in SAMPLE_COUNTS if samples >= VECTOR}

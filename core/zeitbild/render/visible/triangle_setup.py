@@ -8,6 +8,8 @@ from zeitbild.kernels import parallel_kernel
 
 #: Side of a tile in pixels; a power of two.
 TILE = 32
+#: Surfaces of one body whose nearness differs by less than this share lie in one place; and a nearness that nothing has.
+BELOW, ENDLESS = 1 - 1e-5, 3e38
 #: Parts in which triangles are sorted into tiles, side by side.
 STRETCHES = 8
 

@@ -19,7 +19,7 @@ from numpy.typing import NDArray
 
 from zeitbild.kernels import PARALLEL
 from zeitbild.render.visible.edge_kernel import sharpen_edges, spread_marks
-from zeitbild.render.visible.tile_kernel import RASTERISERS, RASTERISERS_AGAIN
+from zeitbild.render.visible.tile_kernel import RASTERISERS, RASTERISERS_AGAIN, RASTERISERS_DEEP, RASTERISERS_DEEP_AGAIN
 from zeitbild.render.visible.triangle_setup import STRETCHES, TILE, count_bins, fill_bins, set_up
 from zeitbild.render.world.buffers import kept
 
@@ -81,6 +81,9 @@ class Drawing:
     alpha: NDArray[np.float32]
     depth: NDArray[np.float32]
     marks: NDArray[np.uint8]
+    #: Triangles [T] (not 0) of which so many surfaces are taken away; of no length: none.
+    own: NDArray[np.uint8]
+    passed: int = 0
 
     def fragments(
         self, firsts: NDArray[np.int64], name: str, sides: NDArray[np.uint8], tiles: NDArray[np.int64]
@@ -96,7 +99,10 @@ class Drawing:
         pixel, triangle = kept(name + "pixel", (total,), np.int32), kept(name + "triangle", (total,), np.int32)
         share, where = kept(name + "share", (total,), np.float32), kept(name + "where", (total, 2), np.float32)
         counts = np.zeros(len(firsts) - 1, np.int32)
-        rasterisers = RASTERISERS_AGAIN if len(sides) else RASTERISERS
+        if self.passed:
+            rasterisers = RASTERISERS_DEEP_AGAIN if len(sides) else RASTERISERS_DEEP
+        else:
+            rasterisers = RASTERISERS_AGAIN if len(sides) else RASTERISERS
         PARALLEL.by_parts(
             rasterisers[self.samples],
             tiles,
@@ -120,6 +126,8 @@ class Drawing:
             self.alpha,
             self.depth,
             sides,
+            self.own,
+            self.passed,
         )
         found = Fragments(pixel, triangle, share, where, counts, tiles, firsts, self.edges)
         return found, int(counts.max(initial=0))
@@ -188,6 +196,8 @@ def rasterise(
     depth: NDArray[np.float32] | None = None,
     within: NDArray[np.bool_] | None = None,
     drawn: NDArray[np.int32] | None = None,
+    own: NDArray[np.uint8] | None = None,
+    passed: int = 0,
 ) -> tuple[Fragments, NDArray[np.float32], Drawing]:
     """Fragments, alpha [H, W] in 0..1 and (in the drawing) depth [H, W] of triangles over homogeneous corners [V, 3].
 
@@ -197,7 +207,8 @@ def rasterise(
     tell which samples share a shading. With edges_exactly the alpha of pixels covered in part, and of those beside them, is
     the area that is covered (``edge_kernel``). depth is where depths are written, if it is given. within [tiles]: nothing is
     drawn but in those tiles; elsewhere it is as if nothing were there. drawn are the numbers of the triangles that are there, rising, if
-    it is not all of them. Hold ``kernels.PARALLEL``. Float32 outputs;
+    it is not all of them. Of those that are own [T] (not 0) each sample sees what stands behind so many surfaces of them, passed; then
+    what covers a pixel in part is counted from samples. Hold ``kernels.PARALLEL``. Float32 outputs;
     depth as in ``Picture``.
     """
     count = len(triangles)
@@ -223,7 +234,10 @@ def rasterise(
         tiles = tiles[within[tiles]]
         for values, nothing in ((alpha, 0), (depth, _NOTHING), (marks, 0)):
             values.fill(nothing)
-    drawing = Drawing(edges, scaled, boxes, starts, members, patches, facing, near, samples, alpha, depth, marks)
+    which_own = np.empty(0, np.uint8) if own is None else own
+    drawing = Drawing(
+        edges, scaled, boxes, starts, members, patches, facing, near, samples, alpha, depth, marks, which_own, passed
+    )
     room = TILE * TILE * _ROOM
     while True:
         firsts = np.arange(columns * rows + 1, dtype=np.int64) * room
@@ -231,7 +245,7 @@ def rasterise(
         if most <= room:
             break
         room = max(2 * room, most)
-    if edges_exactly:
+    if edges_exactly and not passed:
         spread_marks(alpha.view(np.int32), marks)
         PARALLEL.by_parts(
             sharpen_edges,

@@ -41,6 +41,8 @@ _ROBUST = 4
 
 #: Bits by which rays meet see-through surfaces, and the one that those have which meet only what is opaque.
 VEIL_BITS, OPAQUE_ONLY = 31, 1 << 31
+#: There is one bit less than a power of two: this one stands for two.
+TWICE = VEIL_BITS // 2
 _EVERY_BIT = (1 << 32) - 1
 
 
@@ -149,11 +151,29 @@ class RayScene:
 
 
 def bits_of(opacity: float, number: int) -> int:
-    """As many of the bits below ``OPAQUE_ONLY`` as a surface is opaque, other ones for each number: what one veil lets through
-    another one stops as often as it would anyway."""
-    count = round(min(max(opacity, 0.0), 1.0) * VEIL_BITS)
-    chosen = np.random.default_rng(number).permutation(VEIL_BITS)[:count]
-    return int(sum(1 << int(bit) for bit in chosen))
+    """As many of the bits below ``OPAQUE_ONLY`` as a surface is opaque (``TWICE`` comes twice as often as each other), other ones for each
+    number: what one veil lets through another one stops as often as it would anyway. Every aligned stretch of bits (as many as a power of
+    two; a pixel's rays have such a one) has its share of them, to the next whole bit."""
+    random = np.random.default_rng(number)
+    count = round(min(max(opacity, 0.0), 1.0) * (VEIL_BITS + 1))
+    twice = bool(random.random() < count / (VEIL_BITS + 1)) if 2 <= count <= VEIL_BITS - 1 else count > 1
+
+    def room(first: int, size: int) -> int:
+        return size - (first <= TWICE < first + size) - (first <= VEIL_BITS < first + size)
+
+    def among(count: int, first: int, size: int) -> int:
+        if count <= 0:
+            return 0
+        if size == 1:
+            return 1 << first
+        half = size // 2
+        left, right = room(first, half), room(first + half, half)
+        # Where it does not come out even, chance says which half gets one more.
+        even = int(count * left / (left + right) + random.random())
+        given = min(max(even, count - right), min(left, count))
+        return among(given, first, half) | among(count - given, first + half, half)
+
+    return among(count - 2 * twice, 0, VEIL_BITS + 1) | twice << TWICE
 
 
 @intrinsic  # type: ignore[untyped-decorator]

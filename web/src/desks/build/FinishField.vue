@@ -8,6 +8,8 @@ import AddMenu from "@/controls/AddMenu.vue";
 import { type FieldPlan } from "@/controls/fields";
 import SchemaForm from "@/controls/SchemaForm.vue";
 import TextField from "@/controls/TextField.vue";
+import { withValue } from "@/shot/document";
+import { withoutMember } from "@/shot/moves";
 import { useShot } from "@/shot/store";
 
 import { bare, type FinishValues, renameEdits, shareEdits, users } from "./finishes";
@@ -126,6 +128,19 @@ function put(path: string, value: unknown, what: string) {
 function update(path: string, value: unknown) {
   for (const [at, one] of Object.entries(everywhere(path, value))) shot.edit(at, one, false);
 }
+function removeTone(path: string, at: number) {
+  let document = shot.draft;
+  if (!document) return;
+  const edits: Record<string, unknown> = {};
+  for (const own of Object.keys(everywhere(path, null))) {
+    const found = withoutMember(document, own, at);
+    // The first tone holds from no light on.
+    found[own] = (found[own] as { above: number }[]).map((tone, index) => (index ? tone : { ...tone, above: 0 }));
+    for (const [inner, value] of Object.entries(found)) document = withValue(document, inner, value);
+    Object.assign(edits, found);
+  }
+  shot.editMany(edits, `${props.label} tones`);
+}
 function usedBy(number: number) {
   return number === 0 ? "used nowhere" : number === 1 ? "1 surface" : `${number} surfaces`;
 }
@@ -192,8 +207,9 @@ function most(field: FieldPlan) {
           :path="tonesPath"
           :error
           :problems="shot.problems"
-          @update="update(tonesPath, $event)"
-          @commit="put(tonesPath, $event, `${label} tones`)"
+          @update="update"
+          @commit="(at, inner) => put(at, inner, `${label} tones`)"
+          @remove="removeTone(tonesPath, $event)"
         />
       </template>
     </SchemaForm>

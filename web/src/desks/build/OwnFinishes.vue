@@ -7,6 +7,7 @@ import { useLibrary } from "@/api/library";
 import type { JsonSchema } from "@/api/offers";
 import { planFields, resolveRef } from "@/controls/fields";
 import SchemaForm from "@/controls/SchemaForm.vue";
+import { withoutMember } from "@/shot/moves";
 import { useShot } from "@/shot/store";
 
 import FinishField from "./FinishField.vue";
@@ -57,8 +58,11 @@ function give(row: { name: string; values: Record<string, unknown> }) {
   shot.edit(props.path, [...props.modelValue, own], true, `A finish for ${row.name}`);
 }
 function take(at: number) {
-  const rest = props.modelValue.filter((_, index) => index !== at);
-  shot.edit(props.path, rest, true, `${String(props.modelValue[at]?.[key.value])} as the file has it`);
+  if (!shot.draft) return;
+  shot.editMany(
+    withoutMember(shot.draft, props.path, at),
+    `${String(props.modelValue[at]?.[key.value])} as the file has it`,
+  );
 }
 </script>
 

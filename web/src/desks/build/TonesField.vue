@@ -2,7 +2,10 @@
 /** Two to five flat tones, each with the amount of light from which on it holds. */
 import { Plus, X } from "@lucide/vue";
 
+import { inject } from "vue";
+
 import ColourField from "@/controls/ColourField.vue";
+import { KEY_MARK } from "@/controls/keys";
 import NumberField from "@/controls/NumberField.vue";
 import PressButton from "@/controls/PressButton.vue";
 
@@ -18,35 +21,39 @@ const props = defineProps<{
   path: string;
   problems: Record<string, string>;
 }>();
-const emit = defineEmits<{ update: [value: Tone[]]; commit: [value: Tone[]] }>();
+const emit = defineEmits<{
+  /** One value of a tone, by its path. */
+  update: [path: string, value: unknown];
+  commit: [path: string, value: unknown];
+  remove: [at: number];
+}>();
+const mark = inject(KEY_MARK, null);
 
-function changed(at: number, change: Partial<Tone>) {
-  return props.modelValue.map((tone, index) => (index === at ? { ...tone, ...change } : tone));
-}
 function add() {
   const last = props.modelValue.at(-1);
   if (last)
-    emit("commit", [...props.modelValue, { above: Math.round((last.above + 0.25) * 100) / 100, colour: last.colour }]);
-}
-function remove(at: number) {
-  const rest = props.modelValue.filter((_, index) => index !== at);
-  emit(
-    "commit",
-    rest.map((tone, index) => (index ? tone : { ...tone, above: 0 })),
-  );
+    emit("commit", props.path, [
+      ...props.modelValue,
+      { above: Math.round((last.above + 0.25) * 100) / 100, colour: last.colour },
+    ]);
 }
 </script>
 
 <template>
   <fieldset class="grid gap-1">
     <legend class="mb-0.5 text-soft" :title="help">Tones, from dark to light</legend>
-    <div v-for="(tone, at) in modelValue" :key="at" class="grid grid-cols-[1fr_5.5rem_1.25rem] items-start gap-1.5">
+    <div
+      v-for="(tone, at) in modelValue"
+      :key="at"
+      class="relative grid grid-cols-[1fr_5.5rem_1.25rem] items-start gap-1.5"
+    >
+      <component :is="mark" v-if="mark" :path="`${path}.${at}.colour`" :title="`Tone ${at + 1}`" />
       <ColourField
         :label="`Tone ${at + 1}`"
         :model-value="tone.colour"
         :error="problems[`${path}.${at}.colour`]"
-        @update="emit('update', changed(at, { colour: $event }))"
-        @commit="emit('commit', changed(at, { colour: $event }))"
+        @update="emit('update', `${path}.${at}.colour`, $event)"
+        @commit="emit('commit', `${path}.${at}.colour`, $event)"
       />
       <NumberField
         v-if="at"
@@ -57,8 +64,8 @@ function remove(at: number) {
         :max="10"
         :step="0.01"
         :error="problems[`${path}.${at}.above`]"
-        @update="emit('update', changed(at, { above: $event }))"
-        @commit="emit('commit', changed(at, { above: $event }))"
+        @update="emit('update', `${path}.${at}.above`, $event)"
+        @commit="emit('commit', `${path}.${at}.above`, $event)"
       />
       <span v-else class="py-0.5 text-right text-soft">from 0</span>
       <button
@@ -67,7 +74,7 @@ function remove(at: number) {
         class="p-0.5"
         :aria-label="`Remove tone ${at + 1}`"
         title="Remove this tone"
-        @click="remove(at)"
+        @click="emit('remove', at)"
       >
         <X :size="14" aria-hidden="true" />
       </button>

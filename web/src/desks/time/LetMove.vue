@@ -72,7 +72,7 @@ const fields = computed(() => {
     shot.moving.filter((one) => one.part === chosen.value?.at).map((one) => one.field.replace(/\.\d$/, "")),
   );
   return (offers.value?.moves[chosen.value?.kind ?? ""] ?? []).filter(
-    (one) => !moving.has(one.name) && !one.name.includes("*"),
+    (one) => !moving.has(one.name) && !/[*#]/.test(one.name),
   );
 });
 /** The element that is chosen, which may turn evenly over the range without keys. */

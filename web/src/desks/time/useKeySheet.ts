@@ -4,7 +4,7 @@ import { computed, reactive, ref, shallowRef, watch } from "vue";
 import type { Schemas } from "@/api/client";
 import { oneAtATime } from "@/api/latest";
 import type { Key, Track } from "@/shot/document";
-import { movesOf, withKey } from "@/shot/moves";
+import { movesOf, withKey, withoutWave } from "@/shot/moves";
 import { useShot } from "@/shot/store";
 import { movingValues } from "@/shot/values";
 
@@ -140,7 +140,8 @@ export function useKeySheet() {
     change(new Map(span.value.columns.map((column) => [column.path, { ...column.track, ...values }])), what, commit);
   }
   function setKey(column: Column, frame: number, value: unknown, what: string, commit = true) {
-    change(new Map([[column.path, withKey(column.track, frame, value)]]), what, commit);
+    const written = shot.draft ? withoutWave(shot.draft, column.track, frame, value) : value;
+    change(new Map([[column.path, withKey(column.track, frame, written)]]), what, commit);
   }
 
   const paths = () => span.value.columns.map((one) => one.path);
