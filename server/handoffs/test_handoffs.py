@@ -55,7 +55,7 @@ class Layered(StudioCase):
         run = self.start(**more)
         self.work()
         run.refresh_from_db()
-        self.assertEqual(run.state, Run.State.DONE)
+        self.assertEqual(run.state, Run.State.DONE, [run.error, *run.cells.values_list("error", flat=True)])
         return run
 
     def once(self) -> None:

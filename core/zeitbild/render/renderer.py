@@ -25,7 +25,7 @@ from zeitbild.render.visible.dots import drawn_dots
 from zeitbild.render.visible.entangled import Surface, Weights, distinct, entangled, surface_of, weights_of
 from zeitbild.render.visible.folds import MOST_DEEP
 from zeitbild.render.visible.identity import numbers_of
-from zeitbild.render.visible.pieces import fused_places, groups_apart, see_through_places
+from zeitbild.render.visible.pieces import fused_places, groups_apart, see_through_places, veiled_places
 from zeitbild.render.visible.rims import Rims
 from zeitbild.render.visible.see_through import Areas, add, lay_over, weaken
 from zeitbild.render.world.buffers import kept
@@ -57,7 +57,7 @@ def render_together(snapshots: Sequence[Snapshot], quality: Quality, planes: Seq
     """Layers of one set, which differ only in what is shown and what held out, and in what is behind: everything but light is
     found out once. Each is what ``render`` gives alone, byte for byte.
     """
-    if len(snapshots) > 1 and len(see_through_places(snapshots[0])) > _MANY:
+    if len(snapshots) > 1 and len(veiled_places(snapshots[0])) > _MANY:
         # How so many are drawn depends on what a layer shows of them: there is nothing to share.
         return [render(one, quality, planes=wanted) for one, wanted in zip(snapshots, planes, strict=True)]
     first = snapshots[0].widened()

@@ -20,14 +20,18 @@ from zeitbild.snapshot import Snapshot
 from zeitbild.snapshot.finish_row import lets_through
 
 
-def see_through_places(snapshot: Snapshot) -> tuple[int, ...]:
-    """Places of the bodies in view that have a finish through which something may be seen, far to near by their middles."""
-    places = [
+def veiled_places(snapshot: Snapshot) -> list[int]:
+    """Places of the bodies in view that have a finish through which something may be seen; of a snapshot not yet built, too."""
+    return [
         place
         for place, body in enumerate(snapshot.bodies)
         if body.role != "unseen" and any(lets_through(finish) for finish in body.finishes)
     ]
-    return Pieces(snapshot).far_to_near(places)
+
+
+def see_through_places(snapshot: Snapshot) -> tuple[int, ...]:
+    """Those places of a snapshot that is built, far to near by the middles of their bodies."""
+    return Pieces(snapshot).far_to_near(veiled_places(snapshot))
 
 
 def fused_places(snapshot: Snapshot) -> list[tuple[int, ...]]:
