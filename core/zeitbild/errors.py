@@ -112,6 +112,12 @@ class GoneError(StorageError):
     code = "gone"
 
 
+class StoppedError(ZeitbildError):
+    """Nobody wants the rest of it any more."""
+
+    code = "stopped"
+
+
 class AwayError(ZeitbildError):
     """Who should compute is not there just now."""
 

@@ -11,9 +11,10 @@
 
 from __future__ import annotations
 
+import contextlib
 import hashlib
 import os
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any
 
@@ -62,3 +63,14 @@ def parallel_kernel(function: Callable[..., Any]) -> Any:
 def set_threads(count: int) -> None:
     """Use so many threads in parallel kernels, at most what numba started with."""
     numba.set_num_threads(max(1, min(count, numba.config.NUMBA_NUM_THREADS)))
+
+
+@contextlib.contextmanager
+def own_threads(count: int) -> Iterator[None]:
+    """So many threads for the parallel kernels that this thread calls meanwhile."""
+    before = numba.get_num_threads()
+    set_threads(count)
+    try:
+        yield
+    finally:
+        set_threads(before)

@@ -15,10 +15,10 @@ from pydantic import Field
 from handoffs.actions.aim import MEGABYTE, aim, candidates
 from handoffs.actions.compare import compared
 from handoffs.actions.links import MOST_DAYS, end_link, holding, make_link, token_of
-from handoffs.actions.start_handoff import retry_handoff, start_handoff
+from handoffs.actions.start_handoff import continue_handoff, retry_handoff, start_handoff, stop_handoff
 from handoffs.actions.try_forms import prepare, try_forms
 from handoffs.models import MOST_FORMS, Form, HandOff, Link
-from handoffs.selectors import SHOWN, handoff_for, handoffs_of, package_path, shown_file, version_folder
+from handoffs.selectors import SHOWN, handoff_for, handoffs_of, left_of, package_path, shown_file, version_folder
 from journal.writing import note
 from projects.models import Role
 from projects.selectors import role_of
@@ -85,11 +85,13 @@ class AimedOut(Schema):
 
 
 class FormOut(FormIn):
-    """A form of a hand-off: the folder in its package, what of it is written (frames by layer), and what reading back found."""
+    """A form of a hand-off: the folder in its package, what of it is written (frames by layer; share: how much of it, 0..1), and what
+    reading back found."""
 
     title: str
     folder: str
     written: dict[str, list[int]]
+    share: float
     files: int
     bytes: int
     worst: float
@@ -98,7 +100,7 @@ class FormOut(FormIn):
 
 
 class HandOffOut(Schema):
-    """A hand-off."""
+    """A hand-off. share is how much of it is written and read back, left the seconds that the rest takes, if that can be told."""
 
     id: int
     shot_id: int
@@ -108,15 +110,18 @@ class HandOffOut(Schema):
     layers: list[str]
     frame_set: str
     state: str
+    stopping: bool
     error: str
     total: int
+    share: float
+    left: float | None
     files: int
     bytes: int
     made_at: datetime
     package_name: str
 
 
-def _form(form: Form) -> dict[str, Any]:
+def _form(form: Form, cells: int) -> dict[str, Any]:
     known = {one.name: one for one in recipes}.get(form.recipe)
     unit = "" if known is None else known.format.unit
     return {
@@ -124,21 +129,26 @@ def _form(form: Form) -> dict[str, Any]:
         "title": form.recipe if known is None else known.title,
         "written": {layer: list(parse_frames(text)) for layer, text in form.written.items() if text},
         "unit": unit,
+        "share": (form.count + form.begun) / max(cells, 1),
     }
 
 
 def _out(handoff: HandOff) -> dict[str, Any]:
+    cells, share = handoff.cells, handoff.share
     return {
         "id": handoff.id,
         "shot_id": handoff.shot_id,
         "run_id": handoff.run_id,
         "version": handoff.version,
-        "forms": [_form(one) for one in handoff.parts],
+        "forms": [_form(one, cells) for one in handoff.parts],
         "layers": handoff.layers or handoff.run.layers,
         "frame_set": handoff.frame_set,
         "state": handoff.state,
+        "stopping": handoff.stop_asked and handoff.state == HandOff.State.WRITING,
         "error": handoff.error,
-        "total": handoff.cells,
+        "total": cells,
+        "share": share,
+        "left": left_of(handoff, share),
         "files": handoff.files,
         "bytes": handoff.bytes,
         "made_at": handoff.made_at,
@@ -194,6 +204,22 @@ def retry(request: HttpRequest, handoff_id: int) -> dict[str, Any]:
     """Try a failed hand-off again."""
     handoff = handoff_for(signed_in(request), handoff_id, least=Role.EDITOR)
     retry_handoff(handoff)
+    return _out(handoff)
+
+
+@router.post("/handoffs/{handoff_id}/stop", response=HandOffOut, operation_id="stopHandOff")
+def stop(request: HttpRequest, handoff_id: int) -> dict[str, Any]:
+    """Finish the files of one frame that are under way, and stop."""
+    handoff = handoff_for(signed_in(request), handoff_id, least=Role.EDITOR)
+    stop_handoff(handoff)
+    return _out(handoff)
+
+
+@router.post("/handoffs/{handoff_id}/continue", response=HandOffOut, operation_id="continueHandOff")
+def go_on(request: HttpRequest, handoff_id: int) -> dict[str, Any]:
+    """Go on where it stopped."""
+    handoff = handoff_for(signed_in(request), handoff_id, least=Role.EDITOR)
+    continue_handoff(handoff)
     return _out(handoff)
 
 
@@ -321,7 +347,7 @@ async def watch(request: HttpRequest, handoff_id: int) -> StreamingHttpResponse:
         handoff = HandOff.objects.select_related("shot", "run").get(id=handoff_id)
         now = _out(handoff)
         now["made_at"] = now["made_at"].isoformat()
-        ended = handoff.state in (HandOff.State.DONE, HandOff.State.FAILED)
+        ended = handoff.state in (HandOff.State.DONE, HandOff.State.FAILED, HandOff.State.STOPPED)
         return (None if now == since else now), now, ended
 
     return open_line(user, look)

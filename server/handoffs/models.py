@@ -32,6 +32,8 @@ class Form:
     bytes: int = 0
     #: Files that a browser shows or plays, by their paths in the folder.
     shown: list[str] = field(default_factory=list)
+    #: Of files that hold many frames and are being written, as how many frames of layers they count so far.
+    begun: float = 0.0
 
     @property
     def count(self) -> int:
@@ -47,6 +49,7 @@ class HandOff(Job):
 
         WAITING = "waiting"
         WRITING = "writing"
+        STOPPED = "stopped"
         DONE = "done"
         FAILED = "failed"
 
@@ -62,6 +65,10 @@ class HandOff(Job):
     #: Frames that are written (empty: all of the run's).
     frame_set = models.TextField(blank=True, default="")
     state = models.CharField(max_length=10, choices=State.choices, default=State.WAITING)
+    stop_asked = models.BooleanField(default=False)
+    #: When its worker began, and how much of all (0..1) was done a moment later: by that the time left is told.
+    began_at = models.DateTimeField(null=True, blank=True)
+    began_with = models.FloatField(default=0.0)
     files = models.PositiveIntegerField(default=0)
     bytes = models.BigIntegerField(default=0)
     made_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.SET_NULL, null=True, related_name="+")
@@ -72,8 +79,8 @@ class HandOff(Job):
         ordering = ["-version"]
 
     def is_wanted(self) -> bool:
-        """Not while shot or project are put away."""
-        return not self.shot.is_put_away
+        """Not if a stop was asked, nor while shot or project are put away."""
+        return not (self.stop_asked or self.shot.is_put_away)
 
     @property
     def parts(self) -> list[Form]:
@@ -91,6 +98,11 @@ class HandOff(Job):
             return self.run.total
         names = self.layers or self.run.layers
         return sum(map(len, frames_with(self.run.document, names, self.frames).values()))
+
+    @property
+    def share(self) -> float:
+        """How much of it is written and read back, 0..1."""
+        return sum(one.count + one.begun for one in self.parts) / max(self.cells * len(self.forms), 1)
 
     @property
     def frames(self) -> tuple[int, ...]:

@@ -8,6 +8,7 @@ from django.contrib.auth.models import User
 from django.db.models import QuerySet
 from django.http import Http404
 from django.shortcuts import get_object_or_404
+from django.utils import timezone
 
 from handoffs.models import HandOff
 from projects.models import Role
@@ -53,6 +54,14 @@ def shown_file(handoff: HandOff, form: int, at: int) -> Path:
     if not path.is_file():
         raise Http404
     return path
+
+
+def left_of(handoff: HandOff, share: float) -> float | None:
+    """Seconds until a hand-off is written, at the pace of its worker so far; None while that cannot be told. share is how much of it is
+    done."""
+    if handoff.state != HandOff.State.WRITING or handoff.began_at is None or share <= handoff.began_with:
+        return None
+    return (timezone.now() - handoff.began_at).total_seconds() * (1 - share) / (share - handoff.began_with)
 
 
 def version_folder(handoff: HandOff) -> Path:

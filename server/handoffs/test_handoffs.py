@@ -5,6 +5,7 @@ import hashlib
 import io
 import json
 import re
+import time
 import zipfile
 from typing import Any
 from unittest import mock
@@ -14,7 +15,7 @@ import opentimelineio as otio
 from PIL import Image
 
 from handoffs.models import HandOff
-from handoffs.selectors import package_path
+from handoffs.selectors import package_path, version_folder
 from runs.management.commands.worker import work_next
 from runs.models import Cell, Run
 from workers.active import ActiveWorker
@@ -25,11 +26,11 @@ from zeitbild.document.shot import Timing
 from zeitbild.elements.lettering import Lettering
 from zeitbild.elements.solid import Solid
 from zeitbild.errors import InputError
-from zeitbild.farm import FramePool
+from zeitbild.farm import FramePool, mark, write_files
 from zeitbild.handoff.verification import verify
 from zeitbild.masters import MasterStore
 from zeitbild.testing import small_shot
-from zeitbild_server.testing import StudioCase, threads
+from zeitbild_server.testing import StudioCase, threads, wait_until
 
 PASSES = ("beauty", "matte", "diffuse", "specular", "environment", "emission", "identity-element")
 
@@ -261,6 +262,74 @@ class SeveralForms(Layered):
         handoff = HandOff.objects.get(id=made["id"])
         self.assertEqual(handoff.state, HandOff.State.DONE, handoff.error)
         return handoff
+
+    def test_one_that_waits_is_stopped_at_once_and_goes_on_later(self) -> None:
+        made = self.post(f"/api/runs/{self.rendered().id}/handoffs", {"forms": self.FORMS[:1]})
+        self.assertEqual((made["share"], made["left"], made["stopping"]), (0, None, False))
+        address = f"/api/handoffs/{made['id']}"
+        self.assertEqual(self.post(f"{address}/stop")["state"], "stopped")
+        self.work()
+        self.assertEqual(HandOff.objects.get().state, "stopped", "the worker took it")
+        self.assertIn("nothing to stop", json.dumps(self.post(f"{address}/stop", expect=422)))
+        self.assertEqual(self.post(f"{address}/continue")["state"], "waiting")
+        self.work()
+        (found,) = self.get(f"/api/shots/{self.shot.id}/handoffs")
+        self.assertEqual((found["state"], found["share"], found["left"]), ("done", 1, None))
+        self.assertIn("only a stopped one", json.dumps(self.post(f"{address}/continue", expect=422)))
+
+    def test_one_that_is_written_stops_after_files_under_way_and_in_the_middle_of_a_movie(self) -> None:
+        made = self.post(
+            f"/api/runs/{self.rendered().id}/handoffs",
+            {"forms": [{"recipe": "png8", "passes": ["beauty"]}, {"recipe": "webm", "passes": ["beauty"]}]},
+        )
+        address = f"/api/handoffs/{made['id']}"
+        seen: list[dict[str, Any]] = []
+
+        def stopping(own: Any, at: int) -> Any:
+            """The same, but for a person who stops it when it was called so often."""
+            calls = []
+
+            def call(*arguments: Any) -> Any:
+                calls.append(1)
+                if len(calls) == at:
+                    seen.append(self.post(f"{address}/stop"))
+                    wait_until(lambda: self.worker.unwanted, 20)
+                return own(*arguments)
+
+            return call
+
+        def work() -> HandOff:
+            with FramePool(1, threads) as frames, ActiveWorker(new_name(), frames) as self.worker:
+                while work_next(self.worker):
+                    pass
+            return HandOff.objects.get(id=made["id"])
+
+        with mock.patch("handoffs.actions.work_handoff.write_files", stopping(write_files, 2)):
+            handoff = work()
+        self.assertEqual((seen[-1]["state"], seen[-1]["stopping"]), ("writing", True))
+        self.assertEqual((handoff.state, handoff.stop_asked, handoff.error), ("stopped", False, ""))
+        self.assertGreater(handoff.share, 0)
+        self.assertLess(handoff.share, 0.6)
+        self.assertEqual(handoff.parts[1].count, 0)
+        self.post(f"{address}/continue")
+        told = mark.Mark.tell
+        slow = stopping(told, 3)
+
+        def tell(*arguments: Any) -> None:
+            # Marks are taken away when the worker looks the next time; until then the movie goes on.
+            slow(*arguments)
+            time.sleep(0.3)
+
+        with mock.patch("zeitbild.farm.mark._PAUSE", 0.0), mock.patch.object(mark.Mark, "tell", tell):
+            handoff = work()
+        self.assertEqual(handoff.state, "stopped")
+        self.assertEqual([one.count for one in handoff.parts], [5, 0])
+        self.assertEqual(list(version_folder(handoff).rglob("*.webm")), [])
+        self.post(f"{address}/continue")
+        handoff = work()
+        self.assertEqual(handoff.state, "done", handoff.error)
+        names = [one.path for one in verify(package_path(handoff))]
+        self.assertEqual(sum(name.endswith((".png", ".webm")) for name in names), 5 + 2)
 
     def test_each_has_a_folder_that_is_whole_by_itself(self) -> None:
         handoff = self.handed()

@@ -18,6 +18,7 @@ from zeitbild.document.layers import Layer
 from zeitbild.document.reading import parse_shot
 from zeitbild.document.shot import Shot
 from zeitbild.errors import FullError, GoneError, ZeitbildError
+from zeitbild.farm.mark import Mark
 from zeitbild.farm.pool import NO_MEMORY
 from zeitbild.handoff.recipes import Recipe, recipes
 from zeitbild.handoff.writing import FileRecord, Order, passes_in, write_file
@@ -32,7 +33,7 @@ from zeitbild.render.visible.identity import SLOTS
 from zeitbild.resolve import reach_of, resolve, resolve_as, whole_of
 from zeitbild.snapshot import Snapshot
 from zeitbild.snapshot.reach import Reach
-from zeitbild.sources import Masters, rendered_layers
+from zeitbild.sources import Masters, RenderedLayer, rendered_layers
 from zeitbild.storage import write_bytes
 
 F = TypeVar("F", bound=Callable[..., Any])
@@ -314,6 +315,15 @@ def _order(document: str, recipe: Recipe, version: int, options: tuple[tuple[str
     return Order(recipe, version, _reach(document, assets), recipe.chosen(dict(options)), AssetFolder(assets))
 
 
+def _sources(
+    shot: Shot, wanted: Wanted, masters: Path, cells: Sequence[tuple[int, Masters]]
+) -> dict[str, RenderedLayer]:
+    """Layers with what is wanted of them, and no more."""
+    chosen = [one for layer in wanted.layers_of(shot) for one in passes_in(shot, layer.name, wanted.passes_of(layer))]
+    depth = any(one.role == "depth" for one in chosen)
+    return rendered_layers(MasterStore(masters), cells, {one.bundle for one in chosen}, depth=depth)
+
+
 @reads(_masters_read)
 def write_files(
     document: str,
@@ -334,9 +344,9 @@ def write_files(
     GoneError if a master is not there or cannot be read: nothing is rendered here.
     """
     shot, chosen = _shot(document), recipes.get(recipe)
-    sources = rendered_layers(MasterStore(masters), [(frame, cells)])
-    order = _order(document, chosen, version, options, assets)
     wanted = Wanted(layers, passes, chosen.sharing)
+    sources = _sources(shot, wanted, masters, [(frame, cells)])
+    order = _order(document, chosen, version, options, assets)
     return [
         record
         for one in sequences(shot, wanted, (frame,))
@@ -363,17 +373,26 @@ def write_sequence(
     assets: Path,
     masters: Path,
     folder: Path,
+    mark: Path | None = None,
 ) -> list[FileRecord]:
-    """Files that hold all frames of a sequence, from the masters of cells frame by frame, each read back; see ``write_files``."""
+    """Files that hold all frames of a sequence, from the masters of cells frame by frame, each read back; see ``write_files``. How far
+    it is stands in the file at ``mark`` (``Mark``); StoppedError once that is gone."""
     shot, chosen = _shot(document), recipes.get(recipe)
-    sources = rendered_layers(MasterStore(masters), cells)
+    wanted = Wanted(layers, passes, chosen.sharing, True)
+    sources = _sources(shot, wanted, masters, cells)
     order = _order(document, chosen, version, options, assets)
-    records = []
-    for one in sequences(shot, Wanted(layers, passes, chosen.sharing, True), [frame for frame, _ in cells]):
+    records: list[FileRecord] = []
+    known = Mark(mark)
+    every = sequences(shot, wanted, [frame for frame, _ in cells])
+
+    def told(number: int) -> Callable[[float], None]:
+        return lambda share: known.tell((number + share) / len(every))
+
+    for number, one in enumerate(every):
         there = {frame for layer, _ in one.holds if layer in sources for frame in sources[layer].frames}
         frames = [frame for frame in one.frames if frame in there]
         if frames:
-            records += write_file(shot, one, frames, sources, order, folder)
+            records += write_file(shot, one, frames, sources, order, folder, told(number))
     return records
 
 

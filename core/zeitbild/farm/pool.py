@@ -15,10 +15,11 @@ from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import FIRST_COMPLETED, Executor, Future, ProcessPoolExecutor, wait
 from concurrent.futures.process import BrokenProcessPool
 from dataclasses import dataclass
+from itertools import chain, islice
 from multiprocessing.process import BaseProcess
 from typing import Any, Generic, TypeVar
 
-from zeitbild.errors import AwayError, FullError, GoneError, ZeitbildError
+from zeitbild.errors import AwayError, FullError, GoneError, StoppedError, ZeitbildError
 
 K = TypeVar("K")
 R = TypeVar("R")
@@ -52,6 +53,14 @@ def _nothing() -> None:
     """Work that warms a process up: by being sent there, all of the farm is imported."""
 
 
+def _with_threads(threads: int, function: Callable[..., R], arguments: tuple[Any, ...]) -> R:
+    """A task that has more than one thread for its kernels."""
+    from zeitbild.kernels import own_threads
+
+    with own_threads(threads):
+        return function(*arguments)
+
+
 def process_executor(workers: int) -> Executor:
     """Processes started afresh (not forked: compiled kernels and their threads do not survive that)."""
     return ProcessPoolExecutor(workers, mp_context=multiprocessing.get_context("spawn"), initializer=_settle)
@@ -60,13 +69,14 @@ def process_executor(workers: int) -> Executor:
 @dataclass(frozen=True, slots=True)
 class Outcome(Generic[K, R]):
     """What became of one task: its result, or the reason why there is none; full if that is want of room on the disk, gone if a
-    master is not there any more."""
+    master is not there any more, stopped if nobody wanted it any more."""
 
     task: K
     result: R | None
     error: str | None
     full: bool = False
     gone: bool = False
+    stopped: bool = False
 
 
 class FramePool:
@@ -114,6 +124,17 @@ class FramePool:
             self.workers = said()
         return self.workers
 
+    def _threads(self, tasks: int) -> int:
+        """Threads that each of so many tasks has for its kernels: those of processes that would have nothing to do, too. What a cluster's
+        workers have is theirs to say."""
+        if not tasks:
+            return 1
+        if self._executor is None:
+            self._executor = self._make(self.workers)
+        if hasattr(self._executor, "capacity"):
+            return 1
+        return max(1, self.workers // tasks)
+
     def _submit(self, function: Callable[..., R], arguments: tuple[Any, ...]) -> Future[R]:
         if self._executor is None:
             self._executor = self._make(self.workers)
@@ -135,8 +156,12 @@ class FramePool:
 
         ``keep_going`` is asked before a task is handed out; when it says no, tasks under way are finished and the
         rest is left. Tasks whose process was killed are tried again, by themselves; up to ``MAX_DEATHS`` times it may die of one.
+        Fewer tasks than processes have more threads each.
         """
-        coming = iter(tasks)
+        rest = iter(tasks)
+        first = list(islice(rest, self.workers))
+        threads = self._threads(len(first))
+        coming = chain(first, rest)
         # Those that were under way when a process died: one at a time, so that it is known which of them it was.
         suspects: deque[tuple[K, tuple[Any, ...]]] = deque()
         under_way: dict[Future[R], tuple[tuple[K, tuple[Any, ...]], Executor, bool]] = {}
@@ -149,7 +174,10 @@ class FramePool:
                 if task is None:
                     break
                 on_start(task[0])
-                future = self._submit(function, task[1])
+                if threads > 1:
+                    future = self._submit(_with_threads, (threads, function, task[1]))
+                else:
+                    future = self._submit(function, task[1])
                 assert self._executor is not None
                 under_way[future] = task, self._executor, alone
                 if alone:
@@ -182,7 +210,13 @@ class FramePool:
                 elif isinstance(error, FullError):
                     yield Outcome(key, None, str(error), full=True)
                 elif isinstance(error, ZeitbildError):
-                    yield Outcome(key, None, str(error), gone=isinstance(error, GoneError))
+                    yield Outcome(
+                        key,
+                        None,
+                        str(error),
+                        gone=isinstance(error, GoneError),
+                        stopped=isinstance(error, StoppedError),
+                    )
                 elif isinstance(error, MemoryError):
                     yield Outcome(key, None, NO_MEMORY)
                 else:

@@ -5,6 +5,7 @@ Its own scaler gave other bytes from one time to the next where a width is odd.
 
 from __future__ import annotations
 
+from functools import lru_cache
 from typing import Any
 
 import numba
@@ -12,61 +13,148 @@ import numpy as np
 from av.video.frame import VideoFrame
 from numpy.typing import NDArray
 
-from zeitbild.kernels import PARALLEL, parallel_kernel
+from zeitbild.colour.transfer import Transfer
+from zeitbild.kernels import PARALLEL, kernel, parallel_kernel
 
 #: Weights of red and blue in luma.
 RED, BLUE = 0.2126, 0.0722
-_RED, _GREEN, _BLUE = RED, 1 - RED - BLUE, BLUE
+_RED, _GREEN, _BLUE = np.float32(RED), np.float32(1 - RED - BLUE), np.float32(BLUE)
+#: What differences are divided by: they reach from -1/2 to 1/2.
+_OF_BLUE, _OF_RED = np.float32(0.5 / (1 - BLUE)), np.float32(0.5 / (1 - RED))
+_ONE, _HALF, _QUARTER = np.float32(1), np.float32(0.5), np.float32(0.25)
+#: Steps of the square roots of light between which a line stands for its curve: off by less than a hundredth of a step of 10 bits.
+_STEPS = 8192
+
+
+@kernel
+def _put(rows, place, down, across, bits, luma, blue, red, alpha):  # type: ignore[no-untyped-def]
+    """Encoded colours [R, W, 4] in 0..1 of the rows that share differences into row ``place`` of these, and what they are of luma and alpha.
+    Where two columns share a difference it lies on the left one (H.273, chroma sample location 0): half of it is that column's, a quarter
+    that of each neighbour; two rows are shared evenly. Planes may be wider than the picture: behind its end the last column goes on."""
+    count, width = rows.shape[0], rows.shape[1]
+    scale = np.float32(1 << (bits - 8))
+    full = np.float32((1 << bits) - 1)
+    first = place * down
+    for own in range(count):
+        y = first + own
+        for x in range(width):
+            light = _RED * rows[own, x, 0] + _GREEN * rows[own, x, 1] + _BLUE * rows[own, x, 2]
+            luma[y, x] = np.int32((np.float32(16) + np.float32(219) * light) * scale + _HALF)
+        luma[y, width:] = luma[y, width - 1]
+        if alpha.shape[0] > 0:
+            for x in range(width):
+                alpha[y, x] = np.int32(rows[own, x, 3] * full + _HALF)
+            alpha[y, width:] = alpha[y, width - 1]
+    # The mean of the rows, in the first one.
+    if count > 1:
+        for x in range(width):
+            for k in range(3):
+                rows[0, x, k] = (rows[0, x, k] + rows[1, x, k]) * _HALF
+    wide = (width + across - 1) // across
+    if across > 1:
+        before = (rows[0, 0, 0], rows[0, 0, 1], rows[0, 0, 2])
+        for at in range(wide):
+            x = at * across
+            behind = min(x + 1, width - 1)
+            r = _HALF * rows[0, x, 0] + _QUARTER * (before[0] + rows[0, behind, 0])
+            g = _HALF * rows[0, x, 1] + _QUARTER * (before[1] + rows[0, behind, 1])
+            b = _HALF * rows[0, x, 2] + _QUARTER * (before[2] + rows[0, behind, 2])
+            before = (rows[0, behind, 0], rows[0, behind, 1], rows[0, behind, 2])
+            rows[0, at, 0], rows[0, at, 1], rows[0, at, 2] = r, g, b
+    for at in range(wide):
+        r, g, b = rows[0, at, 0], rows[0, at, 1], rows[0, at, 2]
+        light = _RED * r + _GREEN * g + _BLUE * b
+        blue[place, at] = np.int32((np.float32(128) + np.float32(224) * (b - light) * _OF_BLUE) * scale + _HALF)
+        red[place, at] = np.int32((np.float32(128) + np.float32(224) * (r - light) * _OF_RED) * scale + _HALF)
+    blue[place, wide:] = blue[place, wide - 1]
+    red[place, wide:] = red[place, wide - 1]
 
 
 @parallel_kernel
 def _split(colours, top, across, down, bits, luma, blue, red, alpha):  # type: ignore[no-untyped-def]
-    """Codes [H, W, 3 or 4] up to ``top`` into luma [H, W], differences [ceil(H / down), ceil(W / across)] and alpha [H, W] (or of no
-    length). Where two columns share a difference it lies on the left one (H.273, chroma sample location 0): half of it is that
-    column's, a quarter that of each neighbour; two rows are shared evenly."""
-    height, width = colours.shape[:2]
-    scale = float(1 << (bits - 8))
-    full = float((1 << bits) - 1)
-    for place in numba.prange(blue.shape[0]):
-        for y in range(place * down, min(place * down + down, height)):
+    """Codes [H, W, 3 or 4] up to ``top`` into planes of luma, differences and alpha (or one of no length); see ``_put``."""
+    height, width, channels = colours.shape
+    for place in numba.prange(-(-height // down)):
+        count = min(down, height - place * down)
+        rows = np.empty((count, width, 4), np.float32)
+        for own in range(count):
             for x in range(width):
-                light = _RED * colours[y, x, 0] + _GREEN * colours[y, x, 1] + _BLUE * colours[y, x, 2]
-                luma[y, x] = int((16.0 + 219.0 * light / top) * scale + 0.5)
-                if alpha.shape[0] > 0:
-                    alpha[y, x] = int(colours[y, x, 3] / top * full + 0.5)
-        for at in range(blue.shape[1]):
-            r = g = b = weights = 0.0
-            for y in range(place * down, min(place * down + down, height)):
-                for step in range(-1 if across > 1 else 0, 2 if across > 1 else 1):
-                    x = min(max(at * across + step, 0), width - 1)
-                    weight = 2.0 if step == 0 else 1.0
-                    r += weight * colours[y, x, 0]
-                    g += weight * colours[y, x, 1]
-                    b += weight * colours[y, x, 2]
-                    weights += weight
-            r, g, b = r / weights / top, g / weights / top, b / weights / top
-            light = _RED * r + _GREEN * g + _BLUE * b
-            blue[place, at] = int((128.0 + 224.0 * (b - light) / (2.0 * (1.0 - _BLUE))) * scale + 0.5)
-            red[place, at] = int((128.0 + 224.0 * (r - light) / (2.0 * (1.0 - _RED))) * scale + 0.5)
+                for k in range(channels):
+                    rows[own, x, k] = colours[place * down + own, x, k] / top
+        _put(rows, place, down, across, bits, luma, blue, red, alpha)
+
+
+@parallel_kernel
+def _split_light(light, curve, times_alpha, across, down, bits, luma, blue, red, alpha):  # type: ignore[no-untyped-def]
+    """The same of premultiplied light [H, W, 4]; curve has encoded values of evenly spaced square roots of light and the last one twice.
+    Where alpha rounds to zero in 16 bits, colour is zero."""
+    height, width = light.shape[:2]
+    last = np.float32(curve.shape[0] - 2)
+    for place in numba.prange(-(-height // down)):
+        count = min(down, height - place * down)
+        rows, parts = np.empty((count, width, 4), np.float32), np.empty(4 * width, np.float32)
+        for own in range(count):
+            given, row = light[place * down + own].reshape(-1), rows[own].reshape(-1)
+            for x in range(width):
+                share = min(_ONE, max(np.float32(0), given[4 * x + 3]))
+                part = _ONE / share if share * np.float32(65535) >= _HALF else np.float32(0)
+                parts[4 * x], parts[4 * x + 1], parts[4 * x + 2], parts[4 * x + 3] = part, part, part, part
+            # Each step by itself goes over many numbers at once.
+            for i in range(4 * width):
+                row[i] = np.sqrt(min(_ONE, max(np.float32(0), given[i] * parts[i]))) * last
+            for x in range(width):
+                share = min(_ONE, max(np.float32(0), given[4 * x + 3]))
+                if parts[4 * x] > np.float32(0):
+                    for i in range(4 * x, 4 * x + 3):
+                        low = np.int32(row[i])
+                        value = curve[low] + (curve[low + 1] - curve[low]) * (row[i] - np.float32(low))
+                        row[i] = value * share if times_alpha else value
+                row[4 * x + 3] = share
+        _put(rows, place, down, across, bits, luma, blue, red, alpha)
+
+
+@lru_cache(maxsize=8)
+def _curve(transfer: Transfer) -> NDArray[np.float32]:
+    """Encoded values of evenly spaced square roots of light, the last one twice."""
+    values = transfer.encode(np.linspace(0, 1, _STEPS + 1) ** 2)
+    return np.append(values, values[-1]).astype(np.float32)
+
+
+class _Planes:
+    """The planes of a new frame, to be filled."""
+
+    def __init__(self, width: int, height: int, pixels: str) -> None:
+        self.frame = VideoFrame(width, height, pixels)
+        self.bits = self.frame.format.components[0].bits
+        kind: np.dtype[Any] = np.dtype(np.uint16 if self.bits > 8 else np.uint8)
+        # Rows are longer in the frame; what lies behind them is said too, so that nothing depends on what was there before.
+        self.rows = [
+            np.frombuffer(memoryview(plane), kind)[: plane.height * (plane.line_size // kind.itemsize)].reshape(
+                plane.height, -1
+            )
+            for plane in self.frame.planes
+        ]
+        if len(self.rows) < 4:
+            self.rows.append(np.empty((0, width), kind))
+        second = self.frame.planes[1]
+        self.across, self.down = -(-width // second.width), -(-height // second.height)
 
 
 def frame_of(colours: NDArray[Any], pixels: str) -> VideoFrame:
     """A frame of luma, differences and, if its kind of pixels has that, alpha, of codes [H, W, 3 or 4], uint8 or uint16."""
     height, width = colours.shape[:2]
-    frame = VideoFrame(width, height, pixels)
-    bits = frame.format.components[0].bits
-    kind = np.uint16 if bits > 8 else np.uint8
-    shapes = [(plane.height, plane.width) for plane in frame.planes]
-    parts = [np.empty(shape, kind) for shape in shapes]
-    across, down = -(-width // shapes[1][1]), -(-height // shapes[1][0])
-    alpha = parts[3] if len(parts) > 3 else np.empty((0, width), kind)
-    top = float(np.iinfo(colours.dtype).max)
+    planes = _Planes(width, height, pixels)
+    top = np.float32(np.iinfo(colours.dtype).max)
     with PARALLEL:
-        _split(np.ascontiguousarray(colours), top, across, down, bits, *parts[:3], alpha)
-    for plane, part in zip(frame.planes, parts, strict=True):
-        # Rows are longer in the frame; what lies behind them is said too, so that nothing depends on what was there before.
-        row = plane.line_size // part.itemsize
-        whole = np.repeat(part[:, -1:], row, axis=1)
-        whole[:, : part.shape[1]] = part
-        plane.update(whole.tobytes())
-    return frame
+        _split(np.ascontiguousarray(colours), top, planes.across, planes.down, planes.bits, *planes.rows)
+    return planes.frame
+
+
+def frame_of_light(light: NDArray[np.float32], transfer: Transfer, pixels: str, *, times_alpha: bool) -> VideoFrame:
+    """The same of premultiplied light [H, W, 4], straight or multiplied with alpha after it was encoded."""
+    height, width = light.shape[:2]
+    planes = _Planes(width, height, pixels)
+    how = times_alpha, planes.across, planes.down, planes.bits
+    with PARALLEL:
+        _split_light(np.ascontiguousarray(light), _curve(transfer), *how, *planes.rows)
+    return planes.frame

@@ -25,7 +25,7 @@ from numpy.typing import NDArray
 from zeitbild.errors import StorageError
 from zeitbild.formats._base import Option, Options, Plane, ReadBack, Sharing
 from zeitbild.formats._coding import Coding
-from zeitbild.formats._luma import frame_of
+from zeitbild.formats._luma import frame_of, frame_of_light
 from zeitbild.formats._reading_back import compared, with_loss
 from zeitbild.formats._whole_numbers import codes
 from zeitbild.kernels import PARALLEL, parallel_kernel
@@ -71,6 +71,16 @@ class Movie:
         """How colour is written."""
         own = Coding.of(options)
         return Coding(own.transfer, own.premultiplied, self.bled or own.bled, own.dithered)
+
+
+def yuv_of(plane: Plane, pixels: str, coding: Coding) -> VideoFrame:
+    """A plane as a frame of luma and differences."""
+    if plane.role == "coverage" or coding.bled:
+        frame = frame_of(frame_codes(plane, 16, coding, alpha=True), pixels)
+    else:
+        frame = frame_of_light(plane.pixels, coding.transfer, pixels, times_alpha=coding.premultiplied)
+    frame.colorspace, frame.color_range = Colorspace.ITU709, ColorRange.MPEG
+    return frame
 
 
 def frame_codes(plane: Plane, bits: int, coding: Coding, *, alpha: bool) -> NDArray[Any]:
@@ -132,12 +142,11 @@ class _Writer:
 
     def _frame(self, plane: Plane) -> VideoFrame:
         kind = self._kind
-        bits = kind.lossless or 16
-        numbers = frame_codes(plane, bits, self._coding, alpha=kind.alpha)
         if self._is_yuv:
-            frame = frame_of(numbers, kind.pixels)
-            frame.colorspace, frame.color_range = Colorspace.ITU709, ColorRange.MPEG
+            frame = yuv_of(plane, kind.pixels, self._coding)
         else:
+            bits = kind.lossless or 16
+            numbers = frame_codes(plane, bits, self._coding, alpha=kind.alpha)
             frame = VideoFrame.from_ndarray(numbers, format="rgba" if bits == 8 else "rgba64le")
             if frame.format.name != kind.pixels:
                 # Only another order of the same numbers.
@@ -211,36 +220,47 @@ def planes_of(frame: VideoFrame) -> list[NDArray[Any]]:
 
 @parallel_kernel
 def _joined(luma, blue, red, alpha, across, down, bits, out):  # type: ignore[no-untyped-def]
-    """The formulas of ``to_rgb``: planes of a frame into out [H, W, 3 or 4]. Where two columns share a difference it lies on the left of
+    """The formulas of ``to_rgb``: planes of a frame into out [H, W, 4]. Where two columns share a difference it lies on the left of
     them, where two rows do between them; a line is drawn from one to the next."""
-    scale = 1 << (bits - 8)
-    full = float((1 << bits) - 1)
+    one, half = np.float32(1), np.float32(0.5)
+    scale = np.float32(1 << (bits - 8))
+    full = np.float32((1 << bits) - 1)
+    of_red, of_blue = np.float32(2 * (1 - _RED) / 224) / scale, np.float32(2 * (1 - _BLUE) / 224) / scale
+    red_share, blue_share, of_green = np.float32(_RED), np.float32(_BLUE), np.float32(1 / (1 - _RED - _BLUE))
+    of_luma = one / (np.float32(219) * scale)
     high, wide = blue.shape
     for y in numba.prange(luma.shape[0]):
-        at = max((y + 0.5) / down - 0.5, 0.0)
+        at = max((np.float32(y) + half) / np.float32(down) - half, np.float32(0))
         top = int(at)
-        bottom, below = min(top + 1, high - 1), at - top
+        bottom, below = min(top + 1, high - 1), at - np.float32(top)
+        # Differences of the row: of the columns that have their own, then of all.
+        blues, reds = np.empty((2, wide * across + 1), np.float32)
+        for x in range(wide):
+            b = blue[top, x] * (one - below) + blue[bottom, x] * below
+            r = red[top, x] * (one - below) + red[bottom, x] * below
+            blues[x * across] = of_blue * (b - np.float32(128) * scale)
+            reds[x * across] = of_red * (r - np.float32(128) * scale)
+        for x in range(wide if across > 1 else 0):
+            left, right = x * across, min(x + 1, wide - 1) * across
+            for step in range(1, across):
+                beside = np.float32(step) / np.float32(across)
+                blues[left + step] = blues[left] * (one - beside) + blues[right] * beside
+                reds[left + step] = reds[left] * (one - beside) + reds[right] * beside
         for x in range(luma.shape[1]):
-            place = x / across
-            left = int(place)
-            right, beside = min(left + 1, wide - 1), place - left
-            light = (luma[y, x] - 16.0 * scale) / (219.0 * scale)
-            b = blue[top, left] * (1 - below) * (1 - beside) + blue[top, right] * (1 - below) * beside
-            b += blue[bottom, left] * below * (1 - beside) + blue[bottom, right] * below * beside
-            r = red[top, left] * (1 - below) * (1 - beside) + red[top, right] * (1 - below) * beside
-            r += red[bottom, left] * below * (1 - beside) + red[bottom, right] * below * beside
-            r = light + 2.0 * (1.0 - _RED) * (r - 128.0 * scale) / (224.0 * scale)
-            b = light + 2.0 * (1.0 - _BLUE) * (b - 128.0 * scale) / (224.0 * scale)
-            g = (light - _RED * r - _BLUE * b) / (1.0 - _RED - _BLUE)
-            out[y, x, 0] = min(max(r, 0.0), 1.0)
-            out[y, x, 1] = min(max(g, 0.0), 1.0)
-            out[y, x, 2] = min(max(b, 0.0), 1.0)
-            if alpha.shape[0] > 0:
-                out[y, x, 3] = alpha[y, x] / full
+            light = (np.float32(luma[y, x]) - np.float32(16) * scale) * of_luma
+            b, r = light + blues[x], light + reds[x]
+            g = (light - red_share * r - blue_share * b) * of_green
+            out[y, x, 0] = min(max(r, np.float32(0)), one)
+            out[y, x, 1] = min(max(g, np.float32(0)), one)
+            out[y, x, 2] = min(max(b, np.float32(0)), one)
+            out[y, x, 3] = one
+        if alpha.shape[0] > 0:
+            for x in range(luma.shape[1]):
+                out[y, x, 3] = np.float32(alpha[y, x]) / full
 
 
 def to_rgb(frame: VideoFrame) -> NDArray[np.float32]:
-    """Red, green, blue (and alpha, if there is one) [H, W, 3 or 4] in 0..1, as encoded as they stand in a frame of luma and differences
+    """Red, green, blue and alpha (1 where there is none) [H, W, 4] in 0..1, as encoded as they stand in a frame of luma and differences
     (ITU-R BT.709-6, 3.2 to 3.5; alpha from 0 to the highest number)."""
     return joined(planes_of(frame), frame.format.components[0].bits)
 
@@ -249,7 +269,7 @@ def joined(parts: Sequence[NDArray[Any]], bits: int) -> NDArray[np.float32]:
     """The same of planes [H, W] of luma, blue and red differences, and alpha if there is one."""
     height, width = parts[0].shape
     across, down = -(-width // parts[1].shape[1]), -(-height // parts[1].shape[0])
-    out = np.empty((height, width, len(parts)), np.float32)
+    out = np.empty((height, width, 4), np.float32)
     alpha = parts[3] if len(parts) > 3 else np.empty((0, width), parts[0].dtype)
     with PARALLEL:
         _joined(*parts[:3], alpha, across, down, bits, out)
@@ -319,12 +339,12 @@ def _compared(frame: VideoFrame, plane: Plane, kind: Movie, coding: Coding, opti
 def judged(
     pixels: NDArray[np.float32], plane: Plane, kind: Movie, coding: Coding, allowed: tuple[float, float, float]
 ) -> ReadBack:
-    """What is found of a frame [H, W, 3 or 4] that lost something. Colours that pixels have to share may be far from their own, without
+    """What is found of a frame [H, W, 4] that lost something. Colours that pixels have to share may be far from their own, without
     any fault of the codec: as far as that goes is allowed, too."""
     found = with_loss(pixels, kind.bits, plane, coding, allowed)
     if found.holds or found.loss is None:
         return found
-    shared = frame_of(frame_codes(plane, 16, coding, alpha=kind.alpha), kind.pixels)
+    shared = yuv_of(plane, kind.pixels, coding)
     least = with_loss(to_rgb(shared), kind.bits, plane, coding, allowed).loss
     if least is None:
         return found

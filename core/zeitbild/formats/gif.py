@@ -172,7 +172,7 @@ def _read_back(
                 at = float((frame.pts or 0) * (stream.time_base or 1))
                 if abs(at - number / float(rate)) > 0.5 / _HUNDREDTHS + 1e-6:
                     raise StorageError(f"{path.name} shows its frame {number + 1} at {at:.2f} s, not when it should")
-                pixels = frame.reformat(format="rgba").to_ndarray() / 255
+                pixels = frame.reformat(format="rgba").to_ndarray() / np.float32(255)
                 yield [with_loss(pixels, 8, hardened(plane, options), Coding(), allowed)]
             if next(found, None) is not None:
                 raise StorageError(f"{path.name} holds more frames than were written")

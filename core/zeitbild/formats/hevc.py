@@ -25,7 +25,6 @@ from numpy.typing import NDArray
 from zeitbild.errors import StorageError
 from zeitbild.formats import _movies
 from zeitbild.formats._base import Format, Option, Options, Plane, ReadBack, Sharing, formats
-from zeitbild.formats._luma import frame_of
 from zeitbild.formats._measures import movie_measure
 from zeitbild.sound import RATE
 from zeitbild.storage import own_prefix
@@ -139,10 +138,10 @@ class _Writer:
         # Before its frame, so that the program never waits for it.
         if self._sound is not None and plane.sound is not None:
             self._sound.add(plane.sound)
-        codes = _movies.frame_codes(plane, 16, _KIND.coding(self._options), alpha=True)
+        frame = _movies.yuv_of(plane, _PIXELS, _KIND.coding(self._options))
         assert self._program.stdin is not None
         try:
-            for part in _movies.planes_of(frame_of(codes, _PIXELS)):
+            for part in _movies.planes_of(frame):
                 self._program.stdin.write(part.tobytes())
         except BrokenPipeError as error:
             raise StorageError(f"the movie could not be written: {self._why()}") from error

@@ -11,16 +11,18 @@ from pathlib import Path, PurePosixPath
 from typing import Any
 
 import numpy as np
+from numba import get_num_threads
 from numpy.typing import NDArray
 
 from zeitbild.colour.highlights import for_straight
 from zeitbild.colour.transfer import TRANSFERS
 from zeitbild.document.shot import Shot
-from zeitbild.errors import InputError, StorageError
+from zeitbild.errors import InputError, StoppedError, StorageError
 from zeitbild.formats import Format, Options, Plane, ReadBack, beside, finish_names
 from zeitbild.handoff.conforming import Conforming
 from zeitbild.handoff.recipes import Recipe
 from zeitbild.handoff.sound import SoundInside
+from zeitbild.kernels import set_threads
 from zeitbild.naming import Sequenced, Wanted, code_of
 from zeitbild.naming.plan import file_name
 from zeitbild.render.data_rows import SHARE
@@ -221,7 +223,8 @@ def _one_ahead(make: Callable[[int], list[Plane]], count: int) -> Iterator[list[
     if count == 1:
         yield make(0)
         return
-    with ThreadPoolExecutor(1) as pool:
+    # As many threads for kernels as this one has.
+    with ThreadPoolExecutor(1, initializer=set_threads, initargs=(get_num_threads(),)) as pool:
         coming = pool.submit(make, 0)
         for number in range(count):
             own = coming.result()
@@ -245,11 +248,21 @@ def _how_far(found: ReadBack) -> str:
     return f"off by {found.worst:.3g} where {found.allowed:.3g} is allowed, {found.stray} pixels with colour under zero alpha"
 
 
+def _to_nobody(share: float) -> None:
+    pass
+
+
 def write_file(
-    shot: Shot, one: Sequenced, frames: Sequence[int], sources: Mapping[str, Source], order: Order, folder: Path
+    shot: Shot,
+    one: Sequenced,
+    frames: Sequence[int],
+    sources: Mapping[str, Source],
+    order: Order,
+    folder: Path,
+    told: Callable[[float], None] = _to_nobody,
 ) -> list[FileRecord]:
     """Write one file of a sequence below ``folder``, of one frame or of all that it holds, from the sources of its layers, and read it
-    back from disk; gives it and what stands beside it.
+    back from disk; gives it and what stands beside it. ``told`` hears how much of that (0..1) is done, and may end it by an error.
 
     StorageError if it cannot be written, stands there with other content, or does not hold what it should.
     """
@@ -282,8 +295,9 @@ def write_file(
     def fill(place: Path) -> None:
         writer = form.open(place, recipe.sharing, order.options)
         try:
-            for planes in _one_ahead(planes_at, len(shown)):
+            for number, planes in enumerate(_one_ahead(planes_at, len(shown))):
                 writer.add(planes)
+                told((number + 1) / len(shown) / 2)
         except BaseException:
             # Whatever it says of half a file, what matters is why there is no more of it.
             with contextlib.suppress(Exception):
@@ -301,7 +315,8 @@ def write_file(
     found: dict[tuple[str, str], PlaneRecord] = {}
     try:
         backs = form.read_back(path, _one_ahead(planes_at, len(shown)), recipe.sharing, order.options)
-        for frame, back in zip(shown, backs, strict=True):
+        for number, (frame, back) in enumerate(zip(shown, backs, strict=True)):
+            told((number / len(shown) + 1) / 2)
             held = held_at(frame)
             for (layer, name), plane, (beyond, clipped) in zip(held.names, back, held.counts, strict=True):
                 if not plane.holds:
@@ -313,8 +328,8 @@ def write_file(
                 own = PlaneRecord(layer, name, plane.bits, round(plane.worst, 6), plane.allowed, beyond, clipped, *lost)
                 own = replace(own, closeup=None if loss is None else loss.closeup)
                 found[layer, name] = own.and_also(found.get((layer, name)))
-    except StorageError:
-        # What was written just now and is wrong must not stand in the way of another try.
+    except (StorageError, StoppedError):
+        # What was written just now and is wrong, or was not looked at, must not stand in the way of another try.
         if written:
             for place in (path, *others):
                 place.unlink(missing_ok=True)

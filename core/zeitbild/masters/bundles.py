@@ -36,6 +36,7 @@ from zeitbild.snapshot.names import Names
 
 BUNDLES: tuple[Bundle, ...] = get_args(Bundle)
 
+_NOTHING = np.float32(NO_DEPTH)
 #: Rows and columns of a picture.
 Window = tuple[slice, slice]
 Columns = Sequence[tuple[Any, ...]]
@@ -61,29 +62,40 @@ _DATA: Columns = (
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Read:
-    """A part as it was read: channels [h, w] of its data window, the texts of its header, and the window in the whole picture of that
-    size, which has a margin around the raster."""
+    """A part as it was read: pixels [h, w, C] of its data window, the names of their channels, the texts of its header, and the window
+    in the whole picture of that size, which has a margin around the raster."""
 
-    channels: Mapping[str, NDArray[Any]]
+    pixels: NDArray[np.float32]
+    names: tuple[str, ...]
     texts: Mapping[str, str]
     window: Window
     size: tuple[int, int]
     margin: int = 0
 
+    def channel(self, name: str) -> NDArray[np.float32]:
+        """One channel [h, w] of the window; KeyError if there is none of that name."""
+        if name not in self.names:
+            raise KeyError(name)
+        return self.pixels[..., self.names.index(name)]
+
     def laid_out(self, names: str, nothing: float = 0.0) -> NDArray[np.float32]:
         """Channels by letters over the whole picture [H, W, C], float32; ``nothing`` outside of the window."""
         width, height = self.size
+        inside = self.pixels
+        if self.names != tuple(names):
+            inside = np.stack([self.channel(name) for name in names], axis=2)
+        if inside.shape[:2] == (height, width):
+            return inside
         make = np.zeros if nothing == 0 else np.empty
         out: NDArray[np.float32] = make((height, width, len(names)), np.float32)
         if nothing != 0:
             out.fill(nothing)
-        for k, name in enumerate(names):
-            out[(*self.window, k)] = self.channels[name]
+        out[self.window] = inside
         return out
 
     def plane(self, nothing: float = 0.0) -> NDArray[np.float32]:
         """The only channel over the whole picture [H, W]."""
-        (name,) = self.channels
+        (name,) = self.names
         return self.laid_out(name, nothing)[..., 0]
 
 
@@ -179,15 +191,15 @@ def _stack(parts: Parts, table: Columns, columns: int) -> NDArray[np.float32]:
     out = np.zeros((height, width, columns), np.float32)
     for name, column, letters, _ in table:
         for k, letter in enumerate(letters):
-            out[(*parts[name].window, column + k)] = parts[name].channels[letter]
+            out[(*parts[name].window, column + k)] = parts[name].channel(letter)
     return out
 
 
 def _read_beauty(parts: Parts) -> dict[str, Any]:
-    found: dict[str, Any] = {
-        "beauty": parts["beauty"].laid_out("RGBA"),
-        "depth": parts["depth"].plane(NO_DEPTH),
-    }
+    beauty = parts["beauty"].laid_out("RGBA")
+    # Where nobody asked for it, it takes no room.
+    depth = parts["depth"].plane(NO_DEPTH) if "depth" in parts else np.broadcast_to(_NOTHING, beauty.shape[:2])
+    found: dict[str, Any] = {"beauty": beauty, "depth": depth}
     return found | {name: parts[name].plane() for name in ("covered", "held") if name in parts}
 
 
@@ -214,8 +226,8 @@ def _read_identity(parts: Parts) -> dict[str, Any]:
         for slot in range(SLOTS):
             one = parts.get(f"{name}{slot}")
             if one is not None:
-                held[(*one.window, kind, slot, 0)] = one.channels["number"]
-                held[(*one.window, kind, slot, 1)] = one.channels["cover"]
+                held[(*one.window, kind, slot, 0)] = one.channel("number")
+                held[(*one.window, kind, slot, 1)] = one.channel("cover")
     return {"identities": held, "names": _names(json.loads(parts["elements0"].texts["names"]))}
 
 

@@ -130,12 +130,13 @@ class MasterStore:
         except FileNotFoundError as error:
             raise StorageError(f"the master {key[:12]}… is gone; render the frame again") from error
 
-    def load(self, key: str, ends: Mapping[Bundle, str] = _BEAUTY) -> Picture:
-        """The picture of a frame key with those bundles, float32; StorageError if one is missing or broken."""
+    def load(self, key: str, ends: Mapping[Bundle, str] = _BEAUTY, *, depth: bool = True) -> Picture:
+        """The picture of a frame key with those bundles, float32; without ``depth`` it has none, as if nothing stood there. StorageError
+        if one is missing or broken."""
         found: dict[str, Any] = {}
         for bundle, end in ends.items():
             try:
-                parts = _read(self.path(key, end))
+                parts = _read(self.path(key, end), () if depth else ("depth",))
                 found |= KEPT[bundle].read(parts)
                 found["margin"] = max(part.margin for part in parts.values())
             except (RuntimeError, ValueError, OSError, KeyError) as error:
@@ -151,8 +152,8 @@ class MasterStore:
             path.unlink(missing_ok=True)
 
 
-def _read(path: Path, wanted: Collection[str] = ()) -> dict[str, Read]:
-    """The parts of a file by their names; only some, if they are named."""
+def _read(path: Path, but: Collection[str] = ()) -> dict[str, Read]:
+    """The parts of a file by their names, but for some."""
     source = oiio.ImageInput.open(str(path))
     if source is None:
         raise OSError(oiio.geterror())
@@ -162,7 +163,7 @@ def _read(path: Path, wanted: Collection[str] = ()) -> dict[str, Read]:
         while source.seek_subimage(number, 0):
             spec = source.spec()
             name = spec.get_string_attribute("name")
-            if not wanted or name in wanted:
+            if name not in but:
                 parts[name] = _part(source, number, spec)
             number += 1
     finally:
@@ -173,25 +174,17 @@ def _read(path: Path, wanted: Collection[str] = ()) -> dict[str, Read]:
 
 
 def _part(source: oiio.ImageInput, number: int, spec: oiio.ImageSpec) -> Read:
-    """One part. Channels of one kind of number are read at once; kinds stand side by side only in identities."""
-    channels: dict[str, Any] = {}
-    kinds = [str(spec.channelformat(at)) for at in range(spec.nchannels)]
-    first = 0
-    while first < spec.nchannels:
-        last = first
-        while last < spec.nchannels and kinds[last] == kinds[first]:
-            last += 1
-        pixels = source.read_image(number, 0, first, last, kinds[first])
-        if pixels is None:
-            raise OSError(source.geterror())
-        pixels = np.asarray(pixels).reshape(spec.height, spec.width, last - first)
-        channels |= {spec.channelnames[at]: pixels[..., at - first] for at in range(first, last)}
-        first = last
+    """One part; every kind of number it may have is a float in memory."""
+    pixels = source.read_image(number, 0, 0, spec.nchannels, "float")
+    if pixels is None:
+        raise OSError(source.geterror())
+    pixels = np.asarray(pixels).reshape(spec.height, spec.width, spec.nchannels)
     texts = {one.name: str(one.value) for one in spec.extra_attribs if one.type == oiio.TypeString}
     margin = int(texts.get(_MARGIN, "0"))
     left, top = spec.x + margin, spec.y + margin
     window = slice(top, top + spec.height), slice(left, left + spec.width)
-    return Read(channels, texts, window, (spec.full_width + 2 * margin, spec.full_height + 2 * margin), margin)
+    size = spec.full_width + 2 * margin, spec.full_height + 2 * margin
+    return Read(pixels, tuple(spec.channelnames), texts, window, size, margin)
 
 
 __all__ = ["MasterStore", "ends_of"]

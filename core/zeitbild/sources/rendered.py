@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 
 from zeitbild.errors import GoneError, StorageError
@@ -16,11 +16,13 @@ Masters = tuple[tuple[str, str, tuple[tuple[Bundle, str], ...]], ...]
 
 @dataclass(frozen=True, slots=True, eq=False)
 class RenderedLayer:
-    """Frames of one layer by their keys and bundles; see ``Source``. The picture that was asked for last is kept."""
+    """Frames of one layer by their keys and bundles; see ``Source``. The picture that was asked for last is kept; without ``depth``
+    pictures have none."""
 
     name: str
     store: MasterStore
     cells: Mapping[int, tuple[str, Mapping[Bundle, str]]]
+    depth: bool
     _last: dict[int, Picture]
 
     @property
@@ -39,7 +41,7 @@ class RenderedLayer:
         key, ends = self.cells[frame]
         self._last.clear()
         try:
-            self._last[frame] = self.store.load(key, ends)
+            self._last[frame] = self.store.load(key, ends, depth=self.depth)
         except StorageError as error:
             # A damaged master does not come back by itself.
             self.store.forget(key)
@@ -47,10 +49,18 @@ class RenderedLayer:
         return self._last[frame]
 
 
-def rendered_layers(store: MasterStore, frames: Sequence[tuple[int, Masters]]) -> dict[str, RenderedLayer]:
-    """The layers of which these are masters, by name."""
+def rendered_layers(
+    store: MasterStore,
+    frames: Sequence[tuple[int, Masters]],
+    bundles: Collection[Bundle] | None = None,
+    *,
+    depth: bool = True,
+) -> dict[str, RenderedLayer]:
+    """The layers of which these are masters, by name. Only some bundles (None: all), and not even the depth that stands beside beauty,
+    are read if no more is wanted."""
     cells: dict[str, dict[int, tuple[str, Mapping[Bundle, str]]]] = {}
     for frame, masters in frames:
         for layer, key, ends in masters:
-            cells.setdefault(layer, {})[frame] = key, dict(ends)
-    return {layer: RenderedLayer(layer, store, own, {}) for layer, own in cells.items()}
+            own = {bundle: end for bundle, end in ends if bundles is None or bundle == "beauty" or bundle in bundles}
+            cells.setdefault(layer, {})[frame] = key, own
+    return {layer: RenderedLayer(layer, store, own, depth, {}) for layer, own in cells.items()}

@@ -3,10 +3,13 @@
 from __future__ import annotations
 
 import logging
+import tempfile
 import time
 from collections.abc import Callable, Iterator, Sequence
 from pathlib import Path
 from typing import Any
+
+from django.utils import timezone
 
 from handoffs.models import HandOff
 from handoffs.selectors import SHOWN, package_path, version_folder
@@ -18,7 +21,7 @@ from zeitbild.differences import Difference
 from zeitbild.document.reading import parse_shot
 from zeitbild.document.shot import Shot
 from zeitbild.errors import FullError, InputError, ZeitbildError
-from zeitbild.farm import write_files, write_sequence
+from zeitbild.farm import mark, write_files, write_sequence
 from zeitbild.handoff import (
     Delivered,
     FileRecord,
@@ -37,10 +40,13 @@ from zeitbild.paths import assets_folder, masters_folder
 from zeitbild.render.picture import Picture
 from zeitbild.resolve import reach_of
 from zeitbild.sources import Masters, rendered_layers
+from zeitbild.storage import own_prefix
 from zeitbild.timing import write_frames
 from zeitbild_server.writing import writing
 
 log = logging.getLogger("zeitbild.worker")
+#: Seconds after which the pace of a hand-off is taken.
+_SETTLED = 2.0
 #: What is written at once: some layers of a frame.
 _Place = tuple[tuple[str, ...], int]
 
@@ -113,18 +119,53 @@ _Task = tuple[int, tuple[_Place, ...]]
 
 
 def tasks_of(
-    number: int, document: str, recipe: Recipe, places: dict[_Place, Masters], common: tuple[Any, ...]
+    number: int,
+    document: str,
+    recipe: Recipe,
+    places: dict[_Place, Masters],
+    common: tuple[Any, ...],
+    marks: Marks | None = None,
 ) -> list[tuple[_Task, tuple[Any, ...]]]:
-    """What is to be done for a form: frame by frame, or all frames of some layers at once if a file holds them."""
+    """What is to be done for a form: frame by frame, or all frames of some layers at once if a file holds them; these have a mark."""
     if not recipe.format.container:
         return [((number, (place,)), (document, place[1], masters, *common)) for place, masters in places.items()]
     together: dict[tuple[str, ...], list[_Place]] = {}
     for place in places:
         together.setdefault(place[0] if recipe.sharing != "frame" else (), []).append(place)
+    tasks = [(number, tuple(own)) for own in together.values()]
     return [
-        ((number, tuple(own)), (document, tuple((place[1], places[place]) for place in own), *common))
-        for own in together.values()
+        (task, (document, tuple((place[1], places[place]) for place in task[1]), *common, marks and marks.of(task)))
+        for task in tasks
     ]
+
+
+class Marks:
+    """Of each task that makes a file of many frames the mark by which it says how far it is (``zeitbild.farm.mark``)."""
+
+    def __init__(self, folder: Path) -> None:
+        self._folder = folder
+        self._paths: dict[_Task, Path] = {}
+
+    def of(self, task: _Task) -> Path:
+        """The mark of a task, which goes on as long as it stands."""
+        path = self._paths[task] = self._folder / str(len(self._paths))
+        mark.begin(path)
+        return path
+
+    def begun(self) -> Iterator[tuple[int, float]]:
+        """Of each task the number of its form, and as how many places it counts so far."""
+        for (number, places), path in self._paths.items():
+            yield number, mark.share_of(path) * len(places)
+
+    def end(self, task: _Task) -> None:
+        """Forget a task that is done."""
+        if (path := self._paths.pop(task, None)) is not None:
+            mark.stop(path)
+
+    def stop(self) -> None:
+        """Let all of them end where they are."""
+        for path in self._paths.values():
+            mark.stop(path)
 
 
 def _frame_sets(written: dict[str, list[int]]) -> dict[str, str]:
@@ -147,8 +188,10 @@ def _proofs(handoff: HandOff) -> Proofs:
 class _Progress:
     """What is written of each form, told to everybody now and then."""
 
-    def __init__(self, handoff: HandOff, worker: ActiveWorker) -> None:
-        self._handoff, self._worker = handoff, worker
+    def __init__(self, handoff: HandOff, worker: ActiveWorker, marks: Marks) -> None:
+        self._handoff, self._worker, self._marks = handoff, worker, marks
+        self._began = time.monotonic()
+        self._paced = False
         self.parts = handoff.parts
         # As far as an earlier worker came; those files are only checked again.
         self._most = sum(one.count for one in self.parts)
@@ -159,6 +202,7 @@ class _Progress:
 
     def add(self, number: int, places: tuple[_Place, ...], records: list[FileRecord]) -> None:
         """Files of some places of a form are written and read back."""
+        self._marks.end((number, places))
         self.records[number].extend(records)
         self.places += len(places)
         for own, at in places:
@@ -167,34 +211,51 @@ class _Progress:
 
     def settle(self) -> None:
         """Put into the forms what is known of them."""
-        for one, frames, records in zip(self.parts, self._frames, self.records, strict=True):
+        begun = [0.0] * len(self.parts)
+        for number, share in self._marks.begun():
+            begun[number] += share
+        for one, frames, records, share in zip(self.parts, self._frames, self.records, begun, strict=True):
+            one.begun = share
             one.written = _frame_sets(frames)
             one.files, one.bytes = len(records), sum(record.bytes for record in records)
             one.worst = max((record.worst for record in records), default=0.0)
             if recipes.get(one.recipe).format.container:
                 one.shown = [record.path for record in records if Path(record.path).suffix in SHOWN]
 
-    def report(self) -> None:
+    def report(self, *, at_once: bool = False) -> None:
         """Tell it, but not too often."""
-        if time.monotonic() - self._reported <= PULSE / 2:
+        if time.monotonic() - self._reported <= PULSE / 2 and not at_once:
             return
         self._reported = time.monotonic()
         self.settle()
         with writing():
             if holds(self._handoff, self._worker.name):
                 self._handoff.keep(self.parts)
-                HandOff.objects.filter(id=self._handoff.id).update(forms=self._handoff.forms)
+                HandOff.objects.filter(id=self._handoff.id).update(forms=self._handoff.forms, **self._pace())
                 count = sum(one.count for one in self.parts)
                 if count > self._most:
                     self._most = count
                     note_progress(self._handoff)
 
+    def _pace(self) -> dict[str, Any]:
+        """Once something is done, from when on the time left is told: processes that start, and files that stood already, say nothing."""
+        if self._paced or not self._handoff.share or time.monotonic() - self._began < _SETTLED:
+            return {}
+        self._paced = True
+        return {"began_at": timezone.now(), "began_with": self._handoff.share}
+
 
 def work_handoff(handoff: HandOff, worker: ActiveWorker) -> None:
     """Write all files of a claimed hand-off, each read back from disk, and pack them with their manifests."""
+    with tempfile.TemporaryDirectory(prefix=own_prefix()) as marks:
+        _work(handoff, worker, Marks(Path(marks)))
+
+
+def _work(handoff: HandOff, worker: ActiveWorker, marks: Marks) -> None:
     run, folder = handoff.run, version_folder(handoff)
     shot = parse_shot(run.document)
-    progress = _Progress(handoff, worker)
+    HandOff.objects.filter(id=handoff.id).update(began_at=None)
+    progress = _Progress(handoff, worker, marks)
     # Those that go frame by frame, and those whose files hold all frames.
     tasks: dict[bool, list[tuple[_Task, tuple[Any, ...]]]] = {False: [], True: []}
     total = 0
@@ -207,12 +268,16 @@ def work_handoff(handoff: HandOff, worker: ActiveWorker) -> None:
         total += len(places)
         chosen = tuple(sorted(form.options.items())), tuple(_layers(handoff)), tuple(form.passes)
         common = (recipe.name, *chosen, handoff.version, assets_folder(), masters_folder(), folder / form.folder)
-        tasks[recipe.format.container] += tasks_of(number, run.document, recipe, places, common)
+        tasks[recipe.format.container] += tasks_of(number, run.document, recipe, places, common, marks)
     # Forms take the masters of a frame one after another, while they are at hand.
     tasks[False].sort(key=lambda task: task[0][1][0][1])
     functions: dict[bool, Callable[..., list[FileRecord]]] = {False: write_files, True: write_sequence}
     for container in (False, True) if not gone else ():
         for outcome in worker.pool.run(functions[container], tasks[container], worker.goes_on, pulse=PULSE / 2):
+            if not worker.goes_on():
+                marks.stop()
+            if outcome is not None and outcome.stopped:
+                continue
             if outcome is not None and outcome.gone:
                 gone.extend(outcome.task[1])
             elif outcome is not None and outcome.result is None:
@@ -228,8 +293,9 @@ def work_handoff(handoff: HandOff, worker: ActiveWorker) -> None:
         _render_again(handoff, worker, gone)
         return
     if progress.places < total or not worker.goes_on():
-        # Put away, or the worker ends: files that stand are kept, and the next one goes on from there.
-        give_back(handoff, worker.name, HandOff.State.WAITING)
+        # Stopped, put away, or the worker ends: files that stand are kept, and the next one goes on from there.
+        progress.report(at_once=True)
+        _give_back(handoff, worker)
         return
     progress.settle()
     packed = _packed(handoff, shot, progress, source)
@@ -242,6 +308,15 @@ def work_handoff(handoff: HandOff, worker: ActiveWorker) -> None:
         handoff.refresh_from_db()
         give_back(handoff, worker.name, HandOff.State.DONE)
     log.info("hand-off %s: %s files", handoff.id, len(packed.files))
+
+
+def _give_back(handoff: HandOff, worker: ActiveWorker) -> None:
+    """Leave the rest to whoever claims it next, or, if a stop was asked, to whoever lets it go on."""
+    with writing():
+        asked = HandOff.objects.filter(id=handoff.id, stop_asked=True).exists()
+        give_back(handoff, worker.name, HandOff.State.STOPPED if asked else HandOff.State.WAITING)
+        if asked:
+            HandOff.objects.filter(id=handoff.id).update(stop_asked=False)
 
 
 def _packed(handoff: HandOff, shot: Shot, progress: _Progress, source: dict[str, dict[int, Masters]]) -> Packed:

@@ -1437,6 +1437,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/handoffs/{handoff_id}/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Stop
+         * @description Finish the files of one frame that are under way, and stop.
+         */
+        post: operations["stopHandOff"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/handoffs/{handoff_id}/continue": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Go On
+         * @description Go on where it stopped.
+         */
+        post: operations["continueHandOff"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/handoffs/{handoff_id}/manifest": {
         parameters: {
             query?: never;
@@ -2961,7 +3001,8 @@ export interface components {
         };
         /**
          * FormOut
-         * @description A form of a hand-off: the folder in its package, what of it is written (frames by layer), and what reading back found.
+         * @description A form of a hand-off: the folder in its package, what of it is written (frames by layer; share: how much of it, 0..1), and what
+         *     reading back found.
          */
         FormOut: {
             /** Recipe */
@@ -2986,6 +3027,8 @@ export interface components {
             written: {
                 [key: string]: number[];
             };
+            /** Share */
+            share: number;
             /** Files */
             files: number;
             /** Bytes */
@@ -2999,7 +3042,7 @@ export interface components {
         };
         /**
          * HandOffOut
-         * @description A hand-off.
+         * @description A hand-off. share is how much of it is written and read back, left the seconds that the rest takes, if that can be told.
          */
         HandOffOut: {
             /** Id */
@@ -3018,10 +3061,16 @@ export interface components {
             frame_set: string;
             /** State */
             state: string;
+            /** Stopping */
+            stopping: boolean;
             /** Error */
             error: string;
             /** Total */
             total: number;
+            /** Share */
+            share: number;
+            /** Left */
+            left: number | null;
             /** Files */
             files: number;
             /** Bytes */
@@ -5412,6 +5461,50 @@ export interface operations {
         };
     };
     retryHandOff: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                handoff_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HandOffOut"];
+                };
+            };
+        };
+    };
+    stopHandOff: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                handoff_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HandOffOut"];
+                };
+            };
+        };
+    };
+    continueHandOff: {
         parameters: {
             query?: never;
             header?: never;

@@ -223,8 +223,15 @@ function takeKept(name: string) {
   const found = ready.of("forms").find((one) => one.name === name);
   if (found) chosen.replace(found.content as Omit<ChosenForm, "key">[]);
 }
-const retry = (id: number) =>
-  attempt(() => answer(api.POST("/api/handoffs/{handoff_id}/retry", { params: { path: { handoff_id: id } } })));
+const steer = (id: number, verb: "stop" | "continue" | "retry") => {
+  const params = { params: { path: { handoff_id: id } } };
+  const calls = {
+    stop: () => api.POST("/api/handoffs/{handoff_id}/stop", params),
+    continue: () => api.POST("/api/handoffs/{handoff_id}/continue", params),
+    retry: () => api.POST("/api/handoffs/{handoff_id}/retry", params),
+  };
+  return attempt(() => answer(calls[verb]()));
+};
 </script>
 
 <template>
@@ -378,7 +385,7 @@ const retry = (id: number) =>
         :handoff="one"
         :earlier="list.filter((other) => other.version < one.version && other.state === 'done')"
         :looking="shot.looking"
-        @retry="retry(one.id)"
+        @steer="steer(one.id, $event)"
         @look="looked = $event"
         @beside="show(one, $event)"
       />

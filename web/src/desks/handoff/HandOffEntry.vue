@@ -4,7 +4,7 @@ import { computed, ref } from "vue";
 
 import type { Schemas } from "@/api/client";
 import PressButton from "@/controls/PressButton.vue";
-import { megabytes } from "@/shot/cellMarks";
+import { duration, megabytes } from "@/shot/cellMarks";
 
 import CompareList from "./CompareList.vue";
 import { type LookedAt } from "./forms";
@@ -17,7 +17,7 @@ const props = defineProps<{
   looking?: boolean;
 }>();
 const emit = defineEmits<{
-  retry: [];
+  steer: [verb: "stop" | "continue" | "retry"];
   look: [what: LookedAt];
   beside: [what: { earlier: Schemas["HandOffOut"]; runs: [number, number] } | null];
 }>();
@@ -26,10 +26,8 @@ function compare() {
   comparing.value = !comparing.value;
   if (!comparing.value) emit("beside", null);
 }
-const total = computed(() => props.handoff.total * props.handoff.forms.length);
-const written = computed(() =>
-  props.handoff.forms.flatMap((form) => Object.values(form.written)).reduce((sum, frames) => sum + frames.length, 0),
-);
+const underWay = computed(() => props.handoff.state === "waiting" || props.handoff.state === "writing");
+const percent = (share: number) => `${Math.floor(100 * Math.min(share, 1))} %`;
 /** Files of a form that can be looked at here, each with the address of its bytes. */
 function looks(number: number): LookedAt[] {
   return (props.handoff.forms[number]?.shown ?? []).map((path, at) => ({
@@ -47,6 +45,7 @@ function off(form: Form) {
 const STATES: Record<string, string> = {
   waiting: "· waiting for the worker",
   writing: "▸ writing and reading back",
+  stopped: "∥ stopped",
   done: "✓ verified",
   failed: "✕ failed",
 };
@@ -64,7 +63,7 @@ const STATES: Record<string, string> = {
               ? 'font-semibold text-done'
               : 'text-soft'
         "
-        >{{ STATES[handoff.state] }}</span
+        >{{ handoff.stopping ? "▸ stopping" : STATES[handoff.state] }}</span
       >
     </div>
     <p class="text-soft">{{ new Date(handoff.made_at).toLocaleString() }}</p>
@@ -89,23 +88,43 @@ const STATES: Record<string, string> = {
             </button>
           </template></span
         >
-        <span v-if="handoff.state === 'done'" class="ml-auto text-xs text-soft"
+        <span
+          v-if="handoff.forms.length > 1 && (handoff.state === 'writing' || handoff.state === 'stopped')"
+          class="ml-auto text-xs text-soft"
+          >{{ form.share >= 1 ? "✓ read back" : form.share ? percent(form.share) : "to come" }}</span
+        >
+        <span v-else-if="handoff.state === 'done'" class="ml-auto text-xs text-soft"
           >{{ form.files }} file{{ form.files === 1 ? "" : "s"
           }}<template v-if="form.bytes">, {{ megabytes(form.bytes) }}</template
           >; {{ off(form) }}</span
         >
       </li>
     </ul>
-    <div
-      v-if="handoff.state === 'writing'"
-      class="h-2 border border-rule bg-sheet"
-      role="progressbar"
-      aria-label="Frames verified"
-      :aria-valuenow="written"
-      aria-valuemin="0"
-      :aria-valuemax="total"
-    >
-      <div class="h-full bg-now transition-[width]" :style="{ width: `${(100 * written) / Math.max(1, total)}%` }" />
+    <template v-if="handoff.state === 'writing' || handoff.state === 'stopped'">
+      <div
+        class="h-2 border border-rule bg-sheet"
+        role="progressbar"
+        aria-label="Written and read back"
+        :aria-valuenow="Math.floor(100 * handoff.share)"
+        aria-valuemin="0"
+        aria-valuemax="100"
+      >
+        <div
+          class="h-full transition-[width]"
+          :class="handoff.state === 'writing' ? 'bg-now' : 'bg-soft'"
+          :style="{ width: `${100 * Math.min(handoff.share, 1)}%` }"
+        />
+      </div>
+      <p class="text-soft">
+        {{ percent(handoff.share)
+        }}<template v-if="handoff.left !== null && !handoff.stopping">
+          · about {{ duration(handoff.left) }} left</template
+        >
+      </p>
+    </template>
+    <div v-if="!looking && (underWay || handoff.state === 'stopped')" class="flex gap-2">
+      <PressButton v-if="underWay && !handoff.stopping" @click="emit('steer', 'stop')">Stop</PressButton>
+      <PressButton v-else @click="emit('steer', 'continue')">Go on</PressButton>
     </div>
     <template v-if="handoff.state === 'done'">
       <p class="text-soft">{{ handoff.files }} files, {{ megabytes(handoff.bytes) }} in one package</p>
@@ -141,7 +160,7 @@ const STATES: Record<string, string> = {
     <p v-if="handoff.state === 'waiting' && handoff.error" class="text-warn" role="status">△ {{ handoff.error }}</p>
     <template v-if="handoff.state === 'failed'">
       <p class="text-now" role="alert">{{ handoff.error }}</p>
-      <PressButton v-if="!looking" class="justify-self-start" @click="emit('retry')">Try again</PressButton>
+      <PressButton v-if="!looking" class="justify-self-start" @click="emit('steer', 'retry')">Try again</PressButton>
     </template>
   </section>
 </template>
