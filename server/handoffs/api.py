@@ -105,6 +105,7 @@ class HandOffOut(Schema):
     id: int
     shot_id: int
     run_id: int
+    run_state: str
     version: int
     forms: list[FormOut]
     layers: list[str]
@@ -139,6 +140,7 @@ def _out(handoff: HandOff) -> dict[str, Any]:
         "id": handoff.id,
         "shot_id": handoff.shot_id,
         "run_id": handoff.run_id,
+        "run_state": handoff.run.state,
         "version": handoff.version,
         "forms": [_form(one, cells) for one in handoff.parts],
         "layers": handoff.layers or handoff.run.layers,

@@ -277,6 +277,21 @@ class SeveralForms(Layered):
         self.assertEqual((found["state"], found["share"], found["left"]), ("done", 1, None))
         self.assertIn("only a stopped one", json.dumps(self.post(f"{address}/continue", expect=422)))
 
+    def test_one_of_a_run_under_way_waits_for_it(self) -> None:
+        run = self.start()
+        made = self.post(f"/api/runs/{run.id}/handoffs", {"forms": self.FORMS[:1]})
+        self.assertEqual((made["state"], made["run_state"]), ("waiting", "waiting"))
+        self.post(f"/api/runs/{run.id}/stop")
+        self.work()
+        (found,) = self.get(f"/api/shots/{self.shot.id}/handoffs")
+        self.assertEqual((found["state"], found["run_state"]), ("waiting", "stopped"))
+        refused = self.post(f"/api/runs/{run.id}/handoffs", {"forms": self.FORMS[:1]}, expect=422)
+        self.assertIn("finish the run", json.dumps(refused))
+        self.post(f"/api/runs/{run.id}/continue")
+        self.work()
+        (found,) = self.get(f"/api/shots/{self.shot.id}/handoffs")
+        self.assertEqual((found["state"], found["run_state"], found["share"]), ("done", "done", 1), found["error"])
+
     def test_one_that_is_written_stops_after_files_under_way_and_in_the_middle_of_a_movie(self) -> None:
         made = self.post(
             f"/api/runs/{self.rendered().id}/handoffs",

@@ -45,6 +45,11 @@ class Run(Job):
         """Its frames, rising."""
         return parse_frames(self.frame_set)
 
+    @property
+    def is_under_way(self) -> bool:
+        """Whether its frames are being rendered, or will be without anybody's doing."""
+        return self.state in (self.State.WAITING, self.State.RUNNING) and not self.stop_asked
+
     def is_wanted(self) -> bool:
         """Not if a stop was asked, nor while shot or project are put away."""
         return not (self.stop_asked or self.shot.is_put_away)

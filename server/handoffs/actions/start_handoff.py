@@ -24,15 +24,17 @@ from zeitbild_server.writing import writing
 def start_handoff(
     user: User, run: Run, forms: Sequence[Form], *, layers: Sequence[str] = (), frame_set: str = ""
 ) -> HandOff:
-    """The shot's next version from a finished run, in some forms, of all its layers and frames or of some.
+    """The shot's next version, in some forms, from all layers and frames of a run or from some; of a run that is under way, once that is
+    done.
 
     InputError if frames are missing, a recipe is unknown or cannot hold a pass; NamingError if files would have one name, or
     there is nothing to write. Of several forms it names the form.
     """
     if not 1 <= len(forms) <= MOST_FORMS:
         raise InputError(f"a hand-off has from 1 to {MOST_FORMS} forms, not {len(forms)}", "forms")
-    missing = run.total - run.cells.filter(state__in=FINISHED).count()
-    if missing:
+    finished = run.cells.filter(state__in=FINISHED).count()
+    missing = run.total - finished
+    if missing and not run.is_under_way:
         raise InputError(f"{missing} frames of this run are not rendered; finish the run, then hand off", "run")
     shot = parse_shot(run.document)
     frames = frames_of(run, frame_set)
@@ -54,6 +56,7 @@ def start_handoff(
     # Files about as large as the masters each, and the package.
     masters = run.cells.filter(layer__in=names).aggregate(total=Sum("bytes"))["total"] or 0
     masters = masters * len(frames) // max(len(run.frames), 1)
+    masters = masters * run.total // max(finished, 1)
     check_room(run.shot.project, 2 * len(parts) * masters)
     with writing():
         newest = HandOff.objects.filter(shot=run.shot).aggregate(newest=Max("version"))["newest"] or 0

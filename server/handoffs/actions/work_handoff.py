@@ -52,9 +52,9 @@ _Place = tuple[tuple[str, ...], int]
 
 
 def claim_handoff(worker: str) -> HandOff | None:
-    """Take the oldest hand-off that is free and whose run is at rest."""
+    """Take the oldest hand-off that is free and whose run has ended; one that was stopped may go on."""
     there = HandOff.objects.filter(shot__deleted_at=None, shot__project__deleted_at=None)
-    return claim(there.exclude(run__state__in=(Run.State.WAITING, Run.State.RUNNING)), worker)
+    return claim(there.exclude(run__state__in=(Run.State.WAITING, Run.State.RUNNING, Run.State.STOPPED)), worker)
 
 
 def _layers(handoff: HandOff) -> list[str]:

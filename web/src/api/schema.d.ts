@@ -3051,6 +3051,8 @@ export interface components {
             shot_id: number;
             /** Run Id */
             run_id: number;
+            /** Run State */
+            run_state: string;
             /** Version */
             version: number;
             /** Forms */

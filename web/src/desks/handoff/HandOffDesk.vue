@@ -40,6 +40,8 @@ let source: EventSource | null = null;
 const AGAIN_MS = 3000;
 
 const complete = computed(() => !!run.run && run.run.state === "done");
+/** A run that will be done without anybody's doing: what is handed off of it waits for that. */
+const coming = computed(() => run.underWay && !run.run?.stopping);
 const layer = computed(() => run.layer);
 /** What is left out this time, of the run's layers and of all their passes. */
 const withoutLayers = ref(new Set<string>());
@@ -362,7 +364,10 @@ const steer = (id: number, verb: "stop" | "continue" | "retry") => {
           <RouterLink :to="`/shots/${shot.id}/run`" class="underline">Run it again</RouterLink> or hand off what was
           rendered.
         </p>
-        <p v-if="run.loaded && !complete" class="text-soft">
+        <p v-if="coming" class="text-soft">
+          The newest run is under way: files are written when all its frames are there.
+        </p>
+        <p v-else-if="run.loaded && !complete" class="text-soft">
           {{ run.run ? "The newest run is not finished." : "Nothing is rendered yet." }}
           <RouterLink :to="`/shots/${shot.id}/run`" class="underline">Go to Run</RouterLink>; a hand-off is made from a
           finished run.
@@ -370,7 +375,7 @@ const steer = (id: number, verb: "stop" | "continue" | "retry") => {
         <p v-if="failure" class="text-now" role="alert">✕ {{ failure }}</p>
         <PressButton
           primary
-          :disabled="!complete || anyLost || empty || (which === 'own' && !some.trim())"
+          :disabled="!(complete || coming) || anyLost || empty || (which === 'own' && !some.trim())"
           @click="start"
           >Write v{{ String((list[0]?.version ?? 0) + 1).padStart(3, "0") }}</PressButton
         >

@@ -43,12 +43,23 @@ function off(form: Form) {
   return form.unit === "of 255" ? `off by ${form.worst.toFixed(0)} of 255 at worst` : "nothing lost but rounding";
 }
 const STATES: Record<string, string> = {
-  waiting: "· waiting for the worker",
+  waiting: "· waits for the worker",
   writing: "▸ writing and reading back",
   stopped: "∥ stopped",
   done: "✓ verified",
   failed: "✕ failed",
 };
+/** While its run is not done, a hand-off waits for that. */
+const WAITS_FOR: Record<string, string> = {
+  waiting: "· waits for its run",
+  running: "· waits for its run",
+  stopped: "· waits: its run is stopped",
+};
+const standing = computed(() => {
+  if (props.handoff.stopping) return "▸ stopping";
+  const waits = props.handoff.state === "waiting" ? WAITS_FOR[props.handoff.run_state] : undefined;
+  return waits ?? STATES[props.handoff.state];
+});
 </script>
 
 <template>
@@ -63,7 +74,7 @@ const STATES: Record<string, string> = {
               ? 'font-semibold text-done'
               : 'text-soft'
         "
-        >{{ handoff.stopping ? "▸ stopping" : STATES[handoff.state] }}</span
+        >{{ standing }}</span
       >
     </div>
     <p class="text-soft">{{ new Date(handoff.made_at).toLocaleString() }}</p>
