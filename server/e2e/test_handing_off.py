@@ -1,6 +1,9 @@
 """The Hand off desk: forms chosen, tried, kept and written; and what a real browser makes of them."""
 
 import re
+import time
+from typing import Any
+from unittest import mock
 
 import numpy as np
 from PIL import Image
@@ -14,6 +17,7 @@ from runs.actions.start_run import start_run
 from zeitbild.document.layers import Layer
 from zeitbild.document.shot import Shot as ShotDocument
 from zeitbild.document.shot import Timing
+from zeitbild.farm import write_files
 from zeitbild.testing import small_shot
 
 #: Draws what a browser shows of a file, laid over a ground, and gives its pixels.
@@ -59,6 +63,7 @@ class HandingOff(BrowserCase):
         """The desk, once everything is rendered."""
         page = self.desk("handoff")
         expect(page.get_by_role("button", name="Write v001")).to_be_enabled()
+        expect(page.get_by_text("The newest run is under way")).to_have_count(0)
         return page
 
     def add(self, page: Page, name: str) -> None:
@@ -99,6 +104,38 @@ class HandingOff(BrowserCase):
         # They are there the next time, too.
         page.reload()
         expect(page.get_by_label("Forms of this version").get_by_role("listitem")).to_have_count(3)
+
+    def test_one_is_stopped_and_goes_on(self) -> None:
+        page = self.finished()
+
+        def slowly(*arguments: Any) -> Any:
+            time.sleep(0.8)
+            return write_files(*arguments)
+
+        entry = page.get_by_label("Version 1")
+        with mock.patch("handoffs.actions.work_handoff.write_files", slowly):
+            page.get_by_role("button", name="Write v001").click()
+            expect(entry.get_by_text("writing and reading back")).to_be_visible()
+            expect(entry.get_by_text(re.compile("about .* left"))).to_be_visible()
+            entry.get_by_role("button", name="Stop").click()
+            expect(entry.get_by_text("stopped")).to_be_visible()
+        share = float(entry.get_by_role("progressbar").get_attribute("aria-valuenow") or 0)
+        self.assertGreater(share, 0)
+        self.assertLess(share, 100)
+        entry.get_by_role("button", name="Go on").click()
+        expect(entry.get_by_text("✓ verified")).to_be_visible()
+        expect(entry.get_by_text("6 files; nothing lost")).to_be_visible()
+
+    def test_one_of_a_run_under_way_waits_for_it(self) -> None:
+        page = self.finished()
+        shot = self.fresh()
+        with mock.patch("runs.management.commands.worker.claim_run", return_value=None):
+            start_run(self.ada, shot, base=shot.current_id or 0, quality="rough")
+            page.reload()
+            expect(page.get_by_text("The newest run is under way")).to_be_visible()
+            page.get_by_role("button", name="Write v001").click()
+            expect(page.get_by_label("Version 1").get_by_text("waits for its run")).to_be_visible()
+        expect(page.get_by_label("Version 1").get_by_text("✓ verified")).to_be_visible()
 
     def test_a_browser_shows_colour_and_alpha_as_they_are(self) -> None:
         page = self.finished()

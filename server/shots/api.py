@@ -243,6 +243,7 @@ async def picture(request: HttpRequest, shot_id: int, data: PictureIn) -> HttpRe
         data.layer,
         None if data.ghosts is None else Ghosts(**data.ghosts.dict()),
         data.blurred,
+        data.rays,
     )
     return HttpResponse(
         made.data,

@@ -25,6 +25,7 @@ from zeitbild.proof.looks import needs_planes
 from zeitbild.render import QUALITIES, Picture, render
 from zeitbild.render.passes import Bundle
 from zeitbild.resolve import resolve
+from zeitbild.snapshot import Snapshot
 from zeitbild.warm import warm
 
 MAX_VIEW_PIXELS = 3840 * 2160
@@ -87,9 +88,11 @@ def sketch(
     layer: str = "",
     ghosts: Ghosts | None = None,
     blurred: bool = True,
+    rays: bool = True,
 ) -> Sketch:
     """Render a raw document at a frame and a size: the whole set, a layer, or all layers laid over one another (``TOGETHER``); with
-    neighbouring frames shown through it. Not ``blurred``: as if the shutter were never open.
+    neighbouring frames shown through it. Not ``blurred``: as if the shutter were never open; without ``rays`` as if no light threw a
+    shadow and nothing was mirrored.
 
     DocumentError, FontError and the like name what is wrong.
     """
@@ -104,14 +107,19 @@ def sketch(
     planes = needs_planes(view.what)
     view = replace(view, highlights=shot.sampling.highlights, beyond=shot.sampling.beyond_alpha)
     if layer == TOGETHER:
-        picture = _together(shot, frame, width, height, quality)
+        picture = _together(shot, frame, width, height, quality, rays=rays)
     else:
         snapshot = resolve(shot, frame, AssetFolder(assets_folder()), layer).at_size(width, height)
-        picture = render(snapshot, QUALITIES[quality], planes=planes)
+        picture = render(snapshot if rays else _without_rays(snapshot), QUALITIES[quality], planes=planes)
     if ghosts is not None and view.what == "picture":
         picture = _with_ghosts(picture, shot, frame, layer, ghosts)
     data = encode_view(show(picture, view), kind)
     return Sketch(data, f"image/{kind}", (time.perf_counter() - started) * 1000)
+
+
+def _without_rays(snapshot: Snapshot) -> Snapshot:
+    lights = tuple(replace(one, shadows=False) for one in snapshot.lights)
+    return replace(snapshot, lights=lights, occlusion=0.0, bounces=0)
 
 
 def _with_ghosts(picture: Picture, shot: Shot, frame: int, layer: str, ghosts: Ghosts) -> Picture:
@@ -136,7 +144,7 @@ def _with_ghosts(picture: Picture, shot: Shot, frame: int, layer: str, ghosts: G
     return replace(picture, beauty=beauty)
 
 
-def _together(shot: Shot, frame: int, width: int, height: int, quality: str) -> Picture:
+def _together(shot: Shot, frame: int, width: int, height: int, quality: str, *, rays: bool) -> Picture:
     """The layers that look through the camera of the first, one over the other."""
     first = shot.layers_on[0]
     group = [layer for layer in shot.layers_on if (layer.camera or shot.view) == (first.camera or shot.view)]
@@ -145,7 +153,7 @@ def _together(shot: Shot, frame: int, width: int, height: int, quality: str) -> 
     for layer in group:
         PARALLEL.breathe()
         snapshot = resolve(shot, frame, assets, layer.name).at_size(width, height)
-        pictures.append(render(snapshot, QUALITIES[quality]))
+        pictures.append(render(snapshot if rays else _without_rays(snapshot), QUALITIES[quality]))
     depth = np.minimum.reduce([picture.depth for picture in pictures])
     return Picture(rejoined(shot, group, pictures), depth)
 

@@ -99,6 +99,8 @@ class PictureIn(Schema):
     ghosts: GhostsIn | None = None
     #: Whether what moves is blurred while the shutter is open: five times as much work, which a moving hand does not wait for.
     blurred: bool = True
+    #: Whether shadows, occlusion and mirrors are looked for: a hand that moves does not wait for them where they take long.
+    rays: bool = True
 
 
 class DocumentIn(Schema):

@@ -7,10 +7,11 @@ from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import partial
 
+import numba
 import numpy as np
 from numpy.typing import NDArray
 
-from zeitbild.kernels import PARALLEL
+from zeitbild.kernels import PARALLEL, parallel_kernel
 from zeitbild.render.data_rows import MOTION, SHARE
 from zeitbild.render.drawing import View, draw_outputs, empty_picture, output_for, view_of
 from zeitbild.render.light.dots import lit_dots
@@ -39,10 +40,22 @@ from zeitbild.snapshot.quality import Quality
 RENDERER_VERSION = 24
 
 
-def _seen_behind(picture: Picture) -> NDArray[np.float32]:
-    """The share of each pixel [H, W, 1] in which the backdrop is seen: neither covered nor hidden by a hold-out."""
-    free = 1 - picture.beauty[..., 3:]
-    return free if picture.held is None else np.maximum(free - picture.held[..., None], 0)
+@parallel_kernel
+def _put_behind(backdrop, held, beauty, shown):  # type: ignore[no-untyped-def]
+    """Lay beauty [H, W, 4] over a backdrop [H, W, 3], in place (over of Porter and Duff 1984): it is seen where neither anything covers it
+    nor a hold-out hides it, held [H, W] if there are any. shown [H, W, 3] gets what is seen of it, if it has a length."""
+    zero, one = np.float32(0), np.float32(1)
+    for y in numba.prange(beauty.shape[0]):
+        for x in range(beauty.shape[1]):
+            seen = one - beauty[y, x, 3]
+            if held.shape[0] > 0:
+                seen = max(seen - held[y, x], zero)
+            for k in range(3):
+                light = seen * backdrop[y, x, k]
+                beauty[y, x, k] += light
+                if shown.shape[0] > 0:
+                    shown[y, x, k] = light
+            beauty[y, x, 3] += seen
 
 
 def render(snapshot: Snapshot, quality: Quality, *, planes: bool = False) -> Picture:
@@ -85,12 +98,10 @@ def _finished(snapshot: Snapshot, picture: Picture, planes: bool) -> Picture:
     backdrop = behind(snapshot)
     if backdrop is None:
         return picture
-    # Over of Porter and Duff 1984.
-    seen = _seen_behind(picture)
-    if picture.planes is not None:
-        picture.planes[..., BEHIND : BEHIND + 3] = seen * backdrop
-    picture.beauty[..., :3] += seen * backdrop
-    picture.beauty[..., 3:] += seen
+    held = np.empty((0, 0), np.float32) if picture.held is None else picture.held
+    shown = np.empty((0, 0, 0), np.float32) if picture.planes is None else picture.planes[..., BEHIND : BEHIND + 3]
+    with PARALLEL:
+        _put_behind(np.broadcast_to(backdrop, (*picture.depth.shape, 3)), held, picture.beauty, shown)
     # Nothing is clear any more.
     return replace(picture, covered=None)
 
@@ -113,9 +124,11 @@ def _still(
     hard: bool = False,
     numbers: list[tuple[int, int]] | None = None,
     shutter: tuple[float, ...] | None = None,
+    alone: bool = False,
 ) -> list[Picture]:
     """Layers of the set at one moment or in a stretch of open shutter (if it has stations), nothing behind them; shift moves a
-    stretch's samples, in pixels; hard gives pixels whole; shutter is that of the stretch where it is not that of the snapshot.
+    stretch's samples, in pixels; hard gives pixels whole; shutter is that of the stretch where it is not that of the snapshot. Of a
+    layer that is drawn alone nothing is found out about what hides it (``draw_outputs``).
 
     numbers are those of ``identity.numbers_of``, if bodies were left out before.
     """
@@ -134,7 +147,7 @@ def _still(
     ]
     sprays = [place for place, one in enumerate(bodies) if one.dots is not None and one.role != "unseen"]
     clear = bool(veiled or fused or sprays)
-    pictures = _opaque(view, solid, layers, clear)
+    pictures = _opaque(view, solid, layers, clear, alone=alone)
     spraying = _Spraying(view, layers, shutter or snapshot.shutter or (0.0, 0.0), sprays, hides=bool(solid))
     areas = [
         picture.beauty[..., 3] + (0 if picture.held is None else picture.held) if clear else picture.beauty[..., 3]
@@ -271,7 +284,7 @@ def _as_one(
             else:
                 bodies.append(replace(body, role="hold-out" if place in solid else "unseen"))
         layer = _Layer(tuple(body.role for body in bodies), planes)
-        (whole,) = drawn(replace(snapshot, bodies=tuple(bodies)), layers=[layer])
+        (whole,) = drawn(replace(snapshot, bodies=tuple(bodies)), layers=[layer], alone=True)
         alpha = whole.beauty[..., 3]
         before = np.zeros_like(alpha) if whole.held is None else whole.held
         seen = alpha if whole.covered is None else np.maximum(alpha, np.minimum(whole.covered, 1 - before))
@@ -344,7 +357,9 @@ def _through_one_another(
         rim.through_one_another(surfaces, weights[number].behind, gives_light, fronts[number], picture)
 
 
-def _opaque(view: View, solid: Sequence[int], layers: Sequence[_Layer], veiled: bool) -> list[Picture]:
+def _opaque(
+    view: View, solid: Sequence[int], layers: Sequence[_Layer], veiled: bool, *, alone: bool = False
+) -> list[Picture]:
     """The opaque bodies as each layer has them."""
     holds_out = any("hold-out" in layer.roles for layer in layers)
     outputs = []
@@ -354,7 +369,8 @@ def _opaque(view: View, solid: Sequence[int], layers: Sequence[_Layer], veiled: 
             weights = view.of_finishes({place: 1 if layer.roles[place] == "shown" else -1 for place in solid})
         outputs.append(output_for(view, layer.planes, weights, weights is None or bool((weights >= 0).any())))
     if solid:
-        areas = draw_outputs(view, view.stage.drawing(view.triangles_of(solid)), outputs)
+        drawn = view.stage.drawing(view.triangles_of(solid))
+        areas = draw_outputs(view, drawn, outputs, alone=alone and outputs[0].some and outputs[0].lit)
     else:
         # Nothing is opaque: nothing needs to be drawn to know how that looks.
         outputs = [

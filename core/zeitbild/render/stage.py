@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import copy
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -119,6 +120,12 @@ class Stage:
             self._rays = RayScene(steps, without(self.scene.triangles, veiled), veils, self.scene.triangles)
         return self._rays
 
+    def of_other_finishes(self, opacity: tuple[float, ...], stops: tuple[float, ...]) -> Stage:
+        """The same bodies in the same places, of finishes that let other shares through."""
+        other = copy.copy(self)
+        other.opacity, other.stops, other._whole, other._rays = opacity, stops, other, None
+        return other
+
     def drawing(
         self,
         drawn: NDArray[np.bool_],
@@ -177,19 +184,28 @@ def _stage_of(snapshot: Snapshot) -> Stage:
     eye = tuple(viewpoint(snapshot.camera).tolist()) if ranks else ()
     found = _last.pop((key, eye), None)
     if found is None:
+        opacity = tuple(one for _, _, own in key for one, _ in own)
+        stops = tuple(one for _, _, own in key for _, one in own)
+        there = next((one for other, one in _last.items() if _standing(*other) == _standing(key, eye)), None)
         # Before the new one is made, so that memory never holds two large ones.
         small = sum(len(mesh.triangles) for mesh in snapshot.built_meshes) < _SMALL
         while len(_last) >= (_MOST if small else 1):
             del _last[next(iter(_last))]
         if not small:
             _last.clear()
-        opacity = tuple(one for _, _, own in key for one, _ in own)
-        stops = tuple(one for _, _, own in key for _, one in own)
-        scene = gather(snapshot)
-        towards_eye(scene.vertices, snapshot.built_meshes, ranks, snapshot.camera)
-        found = Stage(scene, snapshot.built_meshes, opacity, stops)
+        if there is not None:
+            found = there.of_other_finishes(opacity, stops)
+        else:
+            scene = gather(snapshot)
+            towards_eye(scene.vertices, snapshot.built_meshes, ranks, snapshot.camera)
+            found = Stage(scene, snapshot.built_meshes, opacity, stops)
     _last[key, eye] = found
     return found
+
+
+def _standing(key: Sequence[tuple[Any, ...]], eye: tuple[float, ...]) -> tuple[Any, ...]:
+    """What of a stage's key tells where everything stands."""
+    return tuple(mesh_and_matrix for *mesh_and_matrix, _ in key), eye
 
 
 def viewpoint(camera: Camera) -> NDArray[np.float32]:

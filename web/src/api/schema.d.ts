@@ -2006,6 +2006,11 @@ export interface components {
              * @default true
              */
             blurred?: boolean;
+            /**
+             * Rays
+             * @default true
+             */
+            rays?: boolean;
         };
         /**
          * JobOut

@@ -37,12 +37,18 @@ const ROUGH_WIDTH = 640;
 const LEAST_ROUGH_WIDTH = 400;
 /** Longest time from asking to showing, in ms, at which two pictures under way still make 24 a second. */
 const PACE_MS = 75;
+/** From this on a moving hand does not wait for shadows and mirrors any more, and below the other one it does again. */
+const TOO_LONG_MS = 2 * PACE_MS;
+const SOON_MS = 35;
 const REST_MS = 260;
 const shot = useShot();
 const latest = useLatest();
 const canvas = useTemplateRef("canvas");
 const viewWidth = ref(640);
 let roughWidth = ROUGH_WIDTH;
+let rays = true;
+/** Pictures in a row that took too long. */
+let late = 0;
 let timer = 0;
 
 const raster = computed(() => shot.draft?.raster ?? { width: 16, height: 9 });
@@ -61,8 +67,9 @@ function ask(quality: "rough" | "final") {
   const height = heightFor(width, raster.value);
   const kind = quality === "rough" ? "jpeg" : "png";
   const of = { document: draft, frame: shot.frame, layer: props.layer, what: props.what, ghosts: props.ghosts };
-  // A moving hand does not wait for blur; the sharp picture has it.
-  const request = { ...of, width, height, quality, kind, ground, blurred: quality !== "rough" } as const;
+  // A moving hand does not wait for blur, and for shadows only where they come soon; the sharp picture has them.
+  const moving = quality === "rough";
+  const request = { ...of, width, height, quality, kind, ground, blurred: !moving, rays: rays || !moving } as const;
   latest.ask(shot.id, request, `${shot.frame} ${quality}`);
 }
 
@@ -105,9 +112,15 @@ function draw(bitmap: ImageBitmap | undefined | null) {
 watch([() => latest.shown.value, canvas], () => {
   const shown = latest.shown.value;
   if (shown?.tag.endsWith("rough")) {
-    const wanted = roughWidth * Math.sqrt(PACE_MS / shown.milliseconds);
-    // Slowly, so that one late picture does not make the next ones coarse.
-    roughWidth = Math.max(LEAST_ROUGH_WIDTH, Math.min(ROUGH_WIDTH, 0.85 * roughWidth + 0.15 * wanted));
+    const took = shown.milliseconds;
+    const wanted = roughWidth * Math.sqrt(PACE_MS / took);
+    // Slowly, so that one late picture does not make the next ones coarse; at once where it is far from keeping up.
+    const share = took > TOO_LONG_MS ? 0.7 : 0.15;
+    roughWidth = Math.max(LEAST_ROUGH_WIDTH, Math.min(ROUGH_WIDTH, (1 - share) * roughWidth + share * wanted));
+    if (took > TOO_LONG_MS) late += 1;
+    else late = 0;
+    if (late > 1) rays = false;
+    else if (took < SOON_MS) rays = true;
   }
   if (!props.playing) draw(latest.shown.value?.bitmap);
   if (

@@ -17,6 +17,8 @@ export interface PictureRequest {
   ghosts?: Ghosts | null;
   /** Whether what moves is blurred. */
   blurred?: boolean;
+  /** Whether shadows, occlusion and mirrors are looked for. */
+  rays?: boolean;
 }
 
 export interface Ghosts {

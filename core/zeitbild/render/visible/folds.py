@@ -7,6 +7,8 @@ What is behind a surface of the same body lies in the area of that, so they are 
 
 from __future__ import annotations
 
+import math
+
 import numba
 import numpy as np
 from numpy.typing import NDArray
@@ -36,12 +38,19 @@ def _count(order, scaled, boxes, starts, members, own, width, height, most):  # 
             if own[t] == 0:
                 continue
             for y in range(max(y0, boxes[t, 1]), min(y1, boxes[t, 3] + 1)):
-                for x in range(max(x0, boxes[t, 0]), min(x1, boxes[t, 2] + 1)):
-                    inside = True
-                    for e in range(3):
-                        value = scaled[t, 3 * e] * (x + 0.5) + scaled[t, 3 * e + 1] * (y + 0.5) + scaled[t, 3 * e + 2]
-                        inside = inside and value > 0.0
-                    if inside and counts[y - y0, x - x0] < 255:
+                # Middles of pixels between the edges: from the first to before the last.
+                low, high = float(max(x0, boxes[t, 0])), float(min(x1, boxes[t, 2] + 1))
+                for e in range(3):
+                    slope = scaled[t, 3 * e]
+                    rest = scaled[t, 3 * e + 1] * (y + 0.5) + scaled[t, 3 * e + 2]
+                    if slope > 0.0:
+                        low = max(low, math.floor(-rest / slope - 0.5) + 1.0)
+                    elif slope < 0.0:
+                        high = min(high, math.ceil(-rest / slope - 0.5))
+                    elif not rest > 0.0:
+                        high = low
+                for x in range(int(low), int(high) if high > low else int(low)):
+                    if counts[y - y0, x - x0] < 255:
                         counts[y - y0, x - x0] += np.uint8(1)
         for y in range(_TILE):
             for x in range(_TILE):
