@@ -14,7 +14,6 @@ from typing import Any
 import numba
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import distance_transform_edt
 
 from zeitbild.colour.transfer import Transfer
 from zeitbild.formats._base import Plane
@@ -22,6 +21,9 @@ from zeitbild.formats._coding import Coding
 from zeitbild.kernels import PARALLEL, parallel_kernel
 from zeitbild.render.passes import Role
 from zeitbild.render.picture import NO_DEPTH
+
+#: Columns that are gone down at once.
+_COLUMNS = 64
 
 
 def bits_of(role: Role, bits: int) -> int:
@@ -92,12 +94,67 @@ def _tables(transfer: Transfer, top: int) -> tuple[NDArray[np.float64], NDArray[
     return bounds, np.minimum(transfer.encode(roots) * top + 0.5, top).astype(np.int32)
 
 
+@parallel_kernel
+def _nearest_above_or_below(numbers, nearest):  # type: ignore[no-untyped-def]
+    """The row [H, W] of the nearest pixel of each column of codes [H, W, 4] that is not clear, -1 if there is none."""
+    height, width = nearest.shape
+    for part in numba.prange(-(-width // _COLUMNS)):
+        first, last = part * _COLUMNS, min(part * _COLUMNS + _COLUMNS, width)
+        for y in range(height):
+            for x in range(first, last):
+                nearest[y, x] = y if numbers[y, x, 3] != 0 else (nearest[y - 1, x] if y > 0 else np.int32(-1))
+        for y in range(height - 2, -1, -1):
+            for x in range(first, last):
+                below, above = nearest[y + 1, x], nearest[y, x]
+                if below > y and (above < 0 or below - y < y - above):
+                    nearest[y, x] = below
+
+
+@parallel_kernel
+def _spread(nearest, numbers):  # type: ignore[no-untyped-def]
+    """Give what is clear in codes [H, W, 4] the colour of the nearest pixel that is not, by the nearest of each column: along a row the
+    squares of their distances are parabolas, of which the lowest counts (Meijster, Roerdink and Hesselink 2000)."""
+    height, width = nearest.shape
+    for y in numba.prange(height):
+        # Columns whose pixel is nearest somewhere in the row, and from where on.
+        columns, starts = np.empty(width, np.int64), np.empty(width, np.int64)
+        last = -1
+        for x in range(width):
+            if nearest[y, x] < 0:
+                continue
+            down = np.int64(y - nearest[y, x])
+            while last >= 0:
+                other, at = columns[last], starts[last]
+                away = np.int64(y - nearest[y, other])
+                if (at - other) ** 2 + away * away <= (at - x) ** 2 + down * down:
+                    break
+                last -= 1
+            start = np.int64(0)
+            if last >= 0:
+                other = columns[last]
+                away = np.int64(y - nearest[y, other])
+                start = 1 + (x * x - other * other + down * down - away * away) // (2 * (x - other))
+            if start < width:
+                last += 1
+                columns[last], starts[last] = x, start
+        for x in range(width - 1, -1, -1):
+            own = columns[last]
+            if numbers[y, x, 3] == 0:
+                row = nearest[y, own]
+                for k in range(3):
+                    numbers[y, x, k] = numbers[row, own, k]
+            if x == starts[last]:
+                last -= 1
+
+
 def bleed(numbers: NDArray[Any]) -> None:
     """Give what is clear in codes [H, W, 4] the colour of the nearest pixel that is not, in place."""
-    clear = numbers[..., 3] == 0
-    if clear.any() and not clear.all():
-        rows, columns = distance_transform_edt(clear, return_distances=False, return_indices=True)
-        numbers[clear, :3] = numbers[rows[clear], columns[clear], :3]
+    if (numbers[..., 3] == 0).all():
+        return
+    nearest = np.empty(numbers.shape[:2], np.int32)
+    with PARALLEL:
+        _nearest_above_or_below(numbers, nearest)
+        _spread(nearest, numbers)
 
 
 def codes(plane: Plane, bits: int, coding: Coding | None = None) -> NDArray[Any]:

@@ -12,6 +12,7 @@ from fractions import Fraction
 from pathlib import Path
 
 import av
+import numba
 import numpy as np
 from numpy.typing import NDArray
 from PIL import GifImagePlugin, Image
@@ -23,12 +24,13 @@ from zeitbild.formats._measures import movie_measure
 from zeitbild.formats._reading_back import with_loss
 from zeitbild.formats._spill import Spill, stays
 from zeitbild.formats._whole_numbers import codes
+from zeitbild.kernels import PARALLEL, parallel_kernel
 
 #: Players wait much longer where a delay is shorter than two hundredths (common practice).
 FASTEST = 50
 _HUNDREDTHS = 100
 #: Pixels that a palette is found from.
-_SAMPLED = 400_000
+_SAMPLED = 100_000
 #: A fixed pattern by which steps between colours are broken up: ordered dither of 8 x 8 (Bayer 1973), from -1/2 to 1/2.
 _BAYER = np.array([[0, 2], [3, 1]], float)
 for _ in range(2):
@@ -42,20 +44,36 @@ def hardened(plane: Plane, options: Options) -> Plane:
         share = np.repeat(plane.pixels.clip(0, 1)[..., None], 3, axis=2)
         linear = Coding().transfer.decode(share)
         return Plane("colour", np.concatenate([linear, np.ones_like(share[..., :1])], axis=2).astype(np.float32))
-    alpha = plane.pixels[..., 3:]
-    there = alpha >= float(options.get("threshold", "50")) / 100
-    colour = np.where(there, plane.pixels[..., :3] / np.maximum(alpha, 1e-6), 0)
-    return Plane(plane.role, np.concatenate([colour, there], axis=2).astype(np.float32))
+    out = np.empty_like(plane.pixels, order="C")
+    with PARALLEL:
+        _harden(np.ascontiguousarray(plane.pixels), np.float32(float(options.get("threshold", "50")) / 100), out)
+    return Plane(plane.role, out)
+
+
+@parallel_kernel
+def _harden(light, threshold, out):  # type: ignore[no-untyped-def]
+    """Premultiplied light [H, W, 4] into out: as it is by itself and there where alpha reaches a threshold, nothing elsewhere."""
+    zero, one, least = np.float32(0), np.float32(1), np.float32(1e-6)
+    for y in numba.prange(light.shape[0]):
+        for x in range(light.shape[1]):
+            alpha = light[y, x, 3]
+            there = alpha >= threshold
+            scale = one / max(alpha, least) if there else zero
+            for k in range(3):
+                out[y, x, k] = light[y, x, k] * scale if there else zero
+            out[y, x, 3] = one if there else zero
 
 
 def _palette(colours: NDArray[np.uint8], count: int) -> NDArray[np.uint8]:
     """At most so many colours [n, 3] that stand for others [m, 3]."""
-    different = np.unique(colours, axis=0)
+    whole = colours.astype(np.uint32) @ np.array([1 << 16, 1 << 8, 1], np.uint32)
+    different = np.unique(whole)
     if len(different) <= count:
-        return different if len(different) else np.zeros((1, 3), np.uint8)
+        found = np.stack([different >> 16, different >> 8 & 255, different & 255], axis=1).astype(np.uint8)
+        return found if len(found) else np.zeros((1, 3), np.uint8)
     image = Image.fromarray(colours.reshape(1, -1, 3))
-    found = image.quantize(count, method=Image.Quantize.MEDIANCUT, kmeans=3).getpalette() or []
-    return np.unique(np.array(found, np.uint8).reshape(-1, 3)[:count], axis=0)
+    palette = image.quantize(count, method=Image.Quantize.MEDIANCUT, kmeans=3).getpalette() or []
+    return np.unique(np.array(palette, np.uint8).reshape(-1, 3)[:count], axis=0)
 
 
 def _indexed(frame: NDArray[np.uint8], palette: NDArray[np.uint8], clear: int, dither: str) -> NDArray[np.uint8]:

@@ -6,6 +6,8 @@ from zeitbild.formats._coding import ALPHA
 from zeitbild.formats._measures import movie_measure
 from zeitbild.formats._movies import Movie, opener, reader
 
+#: FFmpeg's number for quantiser 1.
+_FINEST = 118
 _COLOURS = ("colour", "light", "coverage")
 
 
@@ -48,7 +50,14 @@ _register(
         "mov",
         "prores_ks",
         "yuva444p10le",
-        lambda _: {"profile": "4444", "alpha_bits": "16", "vendor": "apl0"},
+        # The finest steps at once: with alpha the room for a frame is such that nothing else is ever found.
+        lambda _: {
+            "profile": "4444",
+            "alpha_bits": "16",
+            "vendor": "apl0",
+            "flags": "+qscale",
+            "global_quality": str(_FINEST),
+        },
         allowed=lambda _: (1.5, 6.0, 1.0),
         bits=10,
         sound="PCM",
@@ -111,7 +120,10 @@ _register(
             "crf": options.get("quality", "12"),
             "b": "0",
             "row-mt": "1",
-            "cpu-used": "4",
+            # A quarter of the time of what is "good", for 5 % more bytes.
+            "deadline": "realtime",
+            "cpu-used": "6",
+            "tile-columns": "2",
             "auto-alt-ref": "0",
         },
         allowed=lambda options: _by_coarseness(options, 40.0),
@@ -143,7 +155,8 @@ _register(
         "libx264",
         "yuv420p",
         lambda options: {
-            "preset": "medium",
+            # Half the time of "medium", for 2 % more bytes.
+            "preset": "veryfast",
             "profile": "high",
             **(
                 {
