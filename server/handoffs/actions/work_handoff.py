@@ -134,7 +134,15 @@ def tasks_of(
         together.setdefault(place[0] if recipe.sharing != "frame" else (), []).append(place)
     tasks = [(number, tuple(own)) for own in together.values()]
     return [
-        (task, (document, tuple((place[1], places[place]) for place in task[1]), *common, marks and marks.of(task)))
+        (
+            task,
+            (
+                document,
+                tuple((place[1], places[place]) for place in task[1]),
+                *common,
+                *([] if marks is None else [marks.of(task)]),
+            ),
+        )
         for task in tasks
     ]
 
