@@ -70,6 +70,7 @@ def warm() -> None:
         picture = render(snapshot, quality, planes=True)
         render(_over_itself(), quality)
     render(replace(snapshot, pixels=PixelLook(2)), QUALITIES["rough"])
+    render(replace(snapshot, backdrop=(0.1, 0.2, 0.3)), QUALITIES["rough"])
     render(_moving(), QUALITIES["rough"])
     render(_partly_there(), QUALITIES["rough"])
     for blend in ("linear", "encoded"):
