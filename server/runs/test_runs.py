@@ -240,10 +240,13 @@ class HandOffs(StudioCase):
 
     def test_unknown_recipes_and_unfinished_runs_are_refused(self) -> None:
         run = self.post(f"/api/shots/{self.shot.id}/runs", {"base": self.fresh().current_id})
+        # One that will be finished by itself is not refused (``handoffs.test_handoffs``).
+        self.post(f"/api/runs/{run['id']}/stop")
         self.assertIn(
             "not rendered",
             self.post(f"/api/runs/{run['id']}/handoffs", {"forms": [{"recipe": "png8"}]}, expect=422)["detail"],
         )
+        self.post(f"/api/runs/{run['id']}/continue")
         self.work()
         self.assertIn(
             "png16", self.post(f"/api/runs/{run['id']}/handoffs", {"forms": [{"recipe": "bmp"}]}, expect=422)["detail"]
