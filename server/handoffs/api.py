@@ -15,7 +15,7 @@ from pydantic import Field
 from handoffs.actions.aim import MEGABYTE, aim, candidates
 from handoffs.actions.compare import compared
 from handoffs.actions.links import MOST_DAYS, end_link, holding, make_link, token_of
-from handoffs.actions.start_handoff import continue_handoff, retry_handoff, start_handoff, stop_handoff
+from handoffs.actions.start_handoff import retry_handoff, start_handoff
 from handoffs.actions.try_forms import prepare, try_forms
 from handoffs.models import MOST_FORMS, Form, HandOff, Link
 from handoffs.selectors import SHOWN, handoff_for, handoffs_of, left_of, package_path, shown_file, version_folder
@@ -27,6 +27,7 @@ from runs.selectors import run_for
 from shots import jobs
 from shots.schemas import JobOut
 from shots.selectors import shot_for
+from workers import steering
 from zeitbild.errors import InputError
 from zeitbild.handoff import recipes
 from zeitbild.timing import parse_frames
@@ -213,7 +214,7 @@ def retry(request: HttpRequest, handoff_id: int) -> dict[str, Any]:
 def stop(request: HttpRequest, handoff_id: int) -> dict[str, Any]:
     """Finish the files of one frame that are under way, and stop."""
     handoff = handoff_for(signed_in(request), handoff_id, least=Role.EDITOR)
-    stop_handoff(handoff)
+    steering.stop(handoff)
     return _out(handoff)
 
 
@@ -221,7 +222,7 @@ def stop(request: HttpRequest, handoff_id: int) -> dict[str, Any]:
 def go_on(request: HttpRequest, handoff_id: int) -> dict[str, Any]:
     """Go on where it stopped."""
     handoff = handoff_for(signed_in(request), handoff_id, least=Role.EDITOR)
-    continue_handoff(handoff)
+    steering.go_on(handoff)
     return _out(handoff)
 
 

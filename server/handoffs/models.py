@@ -53,7 +53,8 @@ class HandOff(Job):
         DONE = "done"
         FAILED = "failed"
 
-    WAITS, BUSY, GIVEN_UP = State.WAITING, State.WRITING, State.FAILED
+    WAITS, BUSY, STOPS, GIVEN_UP = State.WAITING, State.WRITING, State.STOPPED, State.FAILED
+    CALLED = "hand-off"
 
     shot = models.ForeignKey(Shot, on_delete=models.CASCADE, related_name="handoffs")
     run = models.ForeignKey(Run, on_delete=models.PROTECT, related_name="handoffs")
@@ -65,7 +66,6 @@ class HandOff(Job):
     #: Frames that are written (empty: all of the run's).
     frame_set = models.TextField(blank=True, default="")
     state = models.CharField(max_length=10, choices=State.choices, default=State.WAITING)
-    stop_asked = models.BooleanField(default=False)
     #: When its worker began, and how much of all (0..1) was done a moment later: by that the time left is told.
     began_at = models.DateTimeField(null=True, blank=True)
     began_with = models.FloatField(default=0.0)
@@ -80,7 +80,7 @@ class HandOff(Job):
 
     def is_wanted(self) -> bool:
         """Not if a stop was asked, nor while shot or project are put away."""
-        return not (self.stop_asked or self.shot.is_put_away)
+        return super().is_wanted() and not self.shot.is_put_away
 
     @property
     def parts(self) -> list[Form]:

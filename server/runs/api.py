@@ -11,8 +11,8 @@ from django.utils.dateparse import parse_datetime
 from ninja import Query, Router, Schema
 
 from projects.models import Role
+from runs.actions.retry_failed import retry_failed
 from runs.actions.start_run import start_run
-from runs.actions.steer_run import continue_run, retry_failed, stop_run
 from runs.events import open_line
 from runs.models import Cell, Run
 from runs.selectors import (
@@ -29,6 +29,7 @@ from runs.selectors import (
 from shots.lanes import SHORT, compute
 from shots.rendering import master_picture
 from shots.selectors import shot_for
+from workers import steering
 from zeitbild.document.reading import parse_shot
 from zeitbild.proof import Ground, View, encode_view, probe, show
 from zeitbild.proof.adding_up import ALLOWED, SUMS_ALLOWED
@@ -259,7 +260,7 @@ def stale(request: HttpRequest, run_id: int) -> StaleOut:
 def stop(request: HttpRequest, run_id: int) -> dict[str, Any]:
     """Finish the frames under way and stop."""
     run = run_for(signed_in(request), run_id, least=Role.EDITOR)
-    stop_run(run)
+    steering.stop(run)
     return _out(run)
 
 
@@ -267,7 +268,7 @@ def stop(request: HttpRequest, run_id: int) -> dict[str, Any]:
 def go_on(request: HttpRequest, run_id: int) -> dict[str, Any]:
     """Go on where it stopped."""
     run = run_for(signed_in(request), run_id, least=Role.EDITOR)
-    continue_run(run)
+    steering.go_on(run)
     return _out(run)
 
 

@@ -22,7 +22,8 @@ class Run(Job):
         DONE = "done"
         FAILED = "failed"
 
-    WAITS, BUSY, GIVEN_UP = State.WAITING, State.RUNNING, State.FAILED
+    WAITS, BUSY, STOPS, GIVEN_UP = State.WAITING, State.RUNNING, State.STOPPED, State.FAILED
+    CALLED = "run"
 
     shot = models.ForeignKey(Shot, on_delete=models.CASCADE, related_name="runs")
     revision = models.ForeignKey("shots.Revision", on_delete=models.PROTECT, related_name="+")
@@ -34,7 +35,6 @@ class Run(Job):
     layers = models.JSONField(default=list)
     total = models.PositiveIntegerField(default=0)
     state = models.CharField(max_length=10, choices=State.choices, default=State.WAITING)
-    stop_asked = models.BooleanField(default=False)
     started_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.SET_NULL, null=True, related_name="+")
     made_at = models.DateTimeField(auto_now_add=True)
     #: Seconds that workers spent on it, for the time left.
@@ -45,14 +45,9 @@ class Run(Job):
         """Its frames, rising."""
         return parse_frames(self.frame_set)
 
-    @property
-    def is_under_way(self) -> bool:
-        """Whether its frames are being rendered, or will be without anybody's doing."""
-        return self.state in (self.State.WAITING, self.State.RUNNING) and not self.stop_asked
-
     def is_wanted(self) -> bool:
         """Not if a stop was asked, nor while shot or project are put away."""
-        return not (self.stop_asked or self.shot.is_put_away)
+        return super().is_wanted() and not self.shot.is_put_away
 
 
 class Cell(models.Model):

@@ -214,6 +214,26 @@ class Examination(StudioCase):
         self.assertEqual(seen(blurred=False), sharp)
         self.assertNotEqual(seen(), sharp)
 
+    def test_a_moving_hand_sees_no_shadows_where_it_does_not_wait_for_them(self) -> None:
+        document = self.shot.current_document().model_dump(mode="json")
+        place = f"/api/shots/{self.shot.id}/picture"
+        document["elements"].append({"id": "floor", "kind": "floor", "placement": {"position": [0, -120, 0]}})
+        lit = {**document, "rays": {**document["rays"], "occlusion": 1, "bounces": 1}}
+        lights = [{**one, "shadows": False} if "shadows" in one else one for one in document["lights"]]
+        unlit = {**document, "rays": {**document["rays"], "occlusion": 0, "bounces": 0}, "lights": lights}
+
+        def seen(shown: Any, **more: Any) -> bytes:
+            asked = {"document": shown, "frame": 1, "width": 96, "height": 54, "kind": "png", **more}
+            answer = self.client.post(place, asked, content_type="application/json")
+            self.assertEqual(answer.status_code, 200, answer.content[:300])
+            return answer.content
+
+        for layer in ("", "*"):
+            with self.subTest(layer):
+                plain = seen(unlit, layer=layer)
+                self.assertEqual(seen(lit, layer=layer, rays=False), plain)
+                self.assertNotEqual(seen(lit, layer=layer), plain)
+
     def test_how_light_is_spread(self) -> None:
         document = self.shot.current_document().model_dump(mode="json")
         place = f"/api/shots/{self.shot.id}/histogram"

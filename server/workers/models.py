@@ -19,10 +19,13 @@ class Worker(models.Model):
 class Job(models.Model):
     """Something that one worker at a time works on. Subclasses have a ``state``, and say what its values mean here."""
 
-    #: Values of ``state``: free for any worker, in the hands of one, given up.
+    #: Values of ``state``: free for any worker, in the hands of one, stopped by somebody, given up.
     WAITS: str
     BUSY: str
+    STOPS: str
     GIVEN_UP: str
+    #: What people call it.
+    CALLED: str
 
     state: str
     error = models.TextField(blank=True)
@@ -31,9 +34,17 @@ class Job(models.Model):
     #: How often it was claimed, since it last came further, by workers that then ended without giving it back.
     takes = models.PositiveSmallIntegerField(default=0)
 
+    #: Somebody wants it to stop, and its worker has not given it back yet.
+    stop_asked = models.BooleanField(default=False)
+
     class Meta:
         abstract = True
 
+    @property
+    def is_under_way(self) -> bool:
+        """Whether it is worked on, or will be without anybody's doing."""
+        return self.state in (self.WAITS, self.BUSY) and not self.stop_asked
+
     def is_wanted(self) -> bool:
         """False once its worker should stop: asked of a job that was just read, while it is worked on."""
-        return True
+        return not self.stop_asked

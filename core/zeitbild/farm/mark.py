@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
+import itertools
 import time
+from collections.abc import Iterator
 from pathlib import Path
+from typing import Generic, TypeVar
 
 from zeitbild.errors import StoppedError
 
+K = TypeVar("K")
 #: Seconds between two looks at the file.
 _PAUSE = 0.25
 
@@ -29,6 +33,34 @@ class Mark:
                 file.write(_said(share))
         except FileNotFoundError:
             raise StoppedError("it was stopped") from None
+
+
+class Marks(Generic[K]):
+    """The waiting side: of each task that has a mark how far it is, by whatever tasks are known as."""
+
+    def __init__(self, folder: Path) -> None:
+        self._folder, self._number = folder, itertools.count()
+        self._paths: dict[K, Path] = {}
+
+    def of(self, task: K) -> Path:
+        """A mark for a task, which goes on as long as it stands."""
+        path = self._paths[task] = self._folder / str(next(self._number))
+        begin(path)
+        return path
+
+    def shares(self) -> Iterator[tuple[K, float]]:
+        """Each task that has not ended, and how much of it (0..1) is done."""
+        return ((task, share_of(path)) for task, path in self._paths.items())
+
+    def end(self, task: K) -> None:
+        """Forget a task that is done, if it had a mark."""
+        if (path := self._paths.pop(task, None)) is not None:
+            stop(path)
+
+    def stop(self) -> None:
+        """Let all of them end where they are."""
+        for path in self._paths.values():
+            stop(path)
 
 
 def _said(share: float) -> bytes:

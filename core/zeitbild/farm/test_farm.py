@@ -13,6 +13,7 @@ from concurrent.futures import Executor, ThreadPoolExecutor
 from pathlib import Path
 from typing import Any
 
+import numba
 import numpy as np
 from PIL import Image
 
@@ -56,6 +57,11 @@ def threads(workers: int) -> Executor:
     return ThreadPoolExecutor(workers)
 
 
+def threads_of() -> int:
+    """Threads that kernels called in a task have."""
+    return int(numba.get_num_threads())
+
+
 class Pool(unittest.TestCase):
     def test_failed_tasks_tell_why_and_the_rest_goes_on(self) -> None:
         with FramePool(2, threads) as pool:
@@ -83,6 +89,12 @@ class Pool(unittest.TestCase):
         # Only the one that did it: those beside it are tried again by themselves.
         self.assertIn("killed", str(outcomes[2].error))
         self.assertEqual({task for task, one in outcomes.items() if one.error is None}, {0, 1, 3})
+
+    def test_fewer_tasks_than_processes_have_their_threads(self) -> None:
+        with FramePool(2) as pool:
+            for count, own in ((1, 2), (2, 1), (5, 1)):
+                found = [one.result for one in pool.run(threads_of, [(n, ()) for n in range(count)]) if one]
+                self.assertEqual(found, [own] * count)
 
 
 class Cells(unittest.TestCase):

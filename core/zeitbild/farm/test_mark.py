@@ -1,7 +1,6 @@
 """Long tasks that say how far they are, and end where nobody wants the rest."""
 
 import tempfile
-import time
 import unittest
 from pathlib import Path
 from unittest import mock
@@ -9,12 +8,11 @@ from unittest import mock
 from zeitbild.document.reading import write_shot
 from zeitbild.errors import StoppedError
 from zeitbild.farm import make_cells, mark, write_sequence
-from zeitbild.farm.mark import Mark
-from zeitbild.formats import _movies
+from zeitbild.farm.mark import Mark, Marks
 from zeitbild.testing import small_shot
 
 
-class Marks(unittest.TestCase):
+class MarkedTasks(unittest.TestCase):
     def setUp(self) -> None:
         holder = tempfile.TemporaryDirectory()
         self.addCleanup(holder.cleanup)
@@ -43,6 +41,21 @@ class Marks(unittest.TestCase):
         for path in (None, self.folder / "nowhere" / "mark"):
             Mark(path).tell(0.5)
         self.assertEqual(mark.share_of(self.folder / "nowhere" / "mark"), 0)
+
+    def test_who_waits_knows_each_task_by_its_name_and_stops_those_that_have_not_ended(self) -> None:
+        own = Marks[str](self.folder)
+        first, second = own.of("first"), own.of("second")
+        Mark(first).tell(0.5)
+        self.assertEqual(dict(own.shares()), {"first": 0.5, "second": 0})
+        own.end("first")
+        own.end("never begun")
+        third = own.of("third")
+        self.assertNotIn(third, (first, second))
+        self.assertEqual(set(dict(own.shares())), {"second", "third"})
+        own.stop()
+        for path in (second, third):
+            with self.assertRaises(StoppedError):
+                Mark(path).tell(0.9)
 
     def test_it_is_not_looked_at_all_the_time(self) -> None:
         mark.begin(self.path)
@@ -82,44 +95,3 @@ class Marks(unittest.TestCase):
         self.assertEqual(record.frames, (1, 2, 3, 4))
         self.assertTrue((out / record.path).exists())
         self.assertEqual(mark.share_of(self.path), 0.875)
-
-    def test_a_task_alone_has_the_threads_of_those_that_are_idle(self) -> None:
-        """What is idle is no use: a lone movie takes all, and many tasks one each."""
-        from zeitbild.farm import FramePool
-
-        with FramePool(2) as pool:
-            for count, threads in ((1, 2), (2, 1), (5, 1)):
-                found = [one.result for one in pool.run(threads_of, [(n, ()) for n in range(count)]) if one]
-                self.assertEqual(found, [threads] * count)
-
-
-def threads_of() -> int:
-    """Threads that kernels called here have."""
-    import numba
-
-    time.sleep(0.05)
-    return int(numba.get_num_threads())
-
-
-class Yuv(unittest.TestCase):
-    """Kernels that go from light to luma at once, against the way over whole numbers."""
-
-    def test_light_and_codes_give_the_same_frames(self) -> None:
-        import numpy as np
-
-        from zeitbild.formats import Plane
-        from zeitbild.formats._coding import Coding
-
-        random = np.random.default_rng(5)
-        for width, height in ((1, 1), (3, 5), (64, 33), (35, 2)):
-            light = random.random((height, width, 4)).astype(np.float32)
-            light[random.random((height, width)) < 0.3] = 0
-            light[..., :3] *= light[..., 3:]
-            for pixels in ("yuva444p10le", "yuv422p10le", "yuv420p"):
-                for times in (False, True):
-                    coding = Coding(premultiplied=times)
-                    codes = _movies.frame_codes(Plane("colour", light), 16, coding, alpha=True)
-                    own = _movies.planes_of(_movies.yuv_of(Plane("colour", light), pixels, coding))
-                    other = _movies.planes_of(_movies.frame_of(codes, pixels))
-                    for one, wanted in zip(own, other, strict=True):
-                        self.assertLessEqual(int(np.abs(one.astype(int) - wanted).max()), 1, (pixels, width, height))

@@ -7,20 +7,19 @@ from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import partial
 
-import numba
 import numpy as np
 from numpy.typing import NDArray
 
-from zeitbild.kernels import PARALLEL, parallel_kernel
+from zeitbild.kernels import PARALLEL
 from zeitbild.render.data_rows import MOTION, SHARE
 from zeitbild.render.drawing import View, draw_outputs, empty_picture, output_for, view_of
 from zeitbild.render.light.dots import lit_dots
 from zeitbild.render.moving.sweep_kernel import LANES
 from zeitbild.render.moving.sweeping import shifts_of, stretches_of
 from zeitbild.render.picture import NO_DEPTH, Picture
-from zeitbild.render.shade.shading import AROUND, BEHIND, DIFFUSE, EMISSION, PLANES, SPECULAR
+from zeitbild.render.shade.shading import AROUND, DIFFUSE, EMISSION, SPECULAR
 from zeitbild.render.sheets import Sheets, over_one_another
-from zeitbild.render.view.backdrop import behind
+from zeitbild.render.view.backdrop import put_behind
 from zeitbild.render.view.pixel_look import enlarge, finish_pixels
 from zeitbild.render.visible.dots import drawn_dots
 from zeitbild.render.visible.entangled import Surface, Weights, distinct, entangled, surface_of, weights_of
@@ -38,28 +37,6 @@ from zeitbild.snapshot.quality import Quality
 
 #: Part of every frame key: raise it whenever the same snapshot would give other pixels.
 RENDERER_VERSION = 25
-#: Known to kernels as a number.
-_BEHIND = BEHIND
-
-
-@parallel_kernel
-def _put_behind(backdrop, held, beauty, planes):  # type: ignore[no-untyped-def]
-    """Lay beauty [H, W, 4] over a backdrop [1 or H, 1 or W, 3], in place (over of Porter and Duff 1984): it is seen where neither anything
-    covers it nor a hold-out hides it, held [H, W] if there are any. planes [H, W, PLANES] get what is seen of it, if they have a length."""
-    zero, one = np.float32(0), np.float32(1)
-    for y in numba.prange(beauty.shape[0]):
-        row = min(np.int64(y), np.int64(backdrop.shape[0] - 1))
-        for x in range(beauty.shape[1]):
-            column = min(np.int64(x), np.int64(backdrop.shape[1] - 1))
-            seen = one - beauty[y, x, 3]
-            if held.shape[0] > 0:
-                seen = max(seen - held[y, x], zero)
-            for k in range(3):
-                light = seen * backdrop[row, column, k]
-                beauty[y, x, k] += light
-                if planes.shape[0] > 0:
-                    planes[y, x, _BEHIND + k] = light
-            beauty[y, x, 3] += seen
 
 
 def render(snapshot: Snapshot, quality: Quality, *, planes: bool = False) -> Picture:
@@ -99,17 +76,8 @@ def _finished(snapshot: Snapshot, picture: Picture, planes: bool) -> Picture:
     if snapshot.pixels is None and snapshot.filter != ONE_PIXEL:
         picture = picture.map(snapshot.filter.apply)
     picture = replace(picture, margin=snapshot.margin, names=snapshot.names if planes else ())
-    backdrop = behind(snapshot)
-    if backdrop is None:
-        return picture
-    held = np.empty((0, 0), np.float32) if picture.held is None else picture.held
-    planes_of_it = np.empty((0, 0, PLANES), np.float32) if picture.planes is None else picture.planes
-    # One colour, one for each row, or one for each pixel.
-    of_pixels = np.ascontiguousarray(backdrop.reshape((1,) * (3 - backdrop.ndim) + backdrop.shape), np.float32)
-    with PARALLEL:
-        _put_behind(of_pixels, held, picture.beauty, planes_of_it)
-    # Nothing is clear any more.
-    return replace(picture, covered=None)
+    # What has something behind it everywhere is clear nowhere.
+    return replace(picture, covered=None) if put_behind(snapshot, picture) else picture
 
 
 @dataclass(frozen=True, slots=True)

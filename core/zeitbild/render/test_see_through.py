@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from zeitbild.render import QUALITIES, render
+from zeitbild.render import QUALITIES, render, stage
 from zeitbild.render.picture import NO_DEPTH, Picture
 from zeitbild.render.rays.patterns import veil_bits
 from zeitbild.render.shade.shading import PLANES
@@ -208,6 +208,33 @@ class Numbers(unittest.TestCase):
 
 
 FRONT = LightSource("sun", (1.0, 1.0, 1.0), direction=(0, 0, -1))
+ASIDE = LightSource("sun", (1.0, 1.0, 1.0), direction=(-0.5, 0, -1), shadows=True)
+
+
+class Stages(unittest.TestCase):
+    """Sets that stand the same and let other shares through have one scene, and rays of their own."""
+
+    def _shot(self, opacity: float) -> Snapshot:
+        shot = snapshot(quad(3, 0), quad(1, 1), lights=(ASIDE,), size=(96, 96))
+        veil = finish_row((0.9, 0.4, 0.2), 0.6, 0.0, opacity=opacity)
+        return replace(shot, bodies=(shot.bodies[0], replace(shot.bodies[1], form=_SQUARE, finishes=(veil,))))
+
+    def test_a_picture_is_the_same_whatever_was_drawn_before_it(self) -> None:
+        stage._last.clear()
+        clear, dense = self._shot(0.25), self._shot(0.75)
+        clear = replace(clear, bodies=(dense.bodies[0], clear.bodies[1]))
+        first, second = stage.stage_of(clear), stage.stage_of(dense)
+        self.assertIs(first.scene, second.scene)
+        self.assertIsNot(first.rays, second.rays)
+        both = [render(one, QUALITIES["check"]).beauty for one in (clear, dense)]
+        # The shadow behind it is as deep as it is opaque.
+        self.assertGreater(float(np.abs(both[0] - both[1]).max()), 0.3)
+        for one, together in zip((clear, dense), both, strict=True):
+            stage._last.clear()
+            np.testing.assert_array_equal(render(one, QUALITIES["check"]).beauty, together)
+
+
+_SQUARE = quad(1, 1)
 
 
 class Groups(unittest.TestCase):

@@ -8,7 +8,7 @@ import numpy as np
 
 from zeitbild.errors import GoneError
 from zeitbild.masters import MasterStore
-from zeitbild.render.picture import Picture
+from zeitbild.render.picture import NO_DEPTH, Picture
 from zeitbild.sources import rendered_layers
 
 
@@ -45,3 +45,12 @@ class Rendered(unittest.TestCase):
         with self.assertRaisesRegex(GoneError, "frame 3 of word is gone or damaged"):
             self.layers["word"].picture(3)
         self.assertFalse(path.exists())
+
+    def test_only_what_is_wanted_is_read(self) -> None:
+        cells = ((1, (("ball", "1" * 64, (("beauty", ""), ("light", ".light-000000000000"))),)),)
+        # Its other bundle is not there, and not missed.
+        own = rendered_layers(self.store, cells, {"beauty"}, depth=False)["ball"].picture(1)
+        np.testing.assert_array_equal(own.beauty, _picture(0.25).beauty)
+        self.assertTrue((own.depth == np.float32(NO_DEPTH)).all())
+        with self.assertRaises(GoneError):
+            rendered_layers(self.store, cells)["ball"].picture(1)

@@ -106,36 +106,6 @@ def retry_handoff(handoff: HandOff) -> None:
         handoff.refresh_from_db()
         if handoff.state != HandOff.State.FAILED:
             raise InputError("Only a failed hand-off can be tried again.")
-        _line_up(handoff)
-
-
-def stop_handoff(handoff: HandOff) -> None:
-    """Ask for a stop: files of one frame that are under way are finished. A hand-off that nobody has begun stops at once."""
-    with writing():
-        handoff.refresh_from_db()
-        if handoff.state == HandOff.State.WAITING:
-            handoff.state = HandOff.State.STOPPED
-        elif handoff.state == HandOff.State.WRITING:
-            handoff.stop_asked = True
-        else:
-            raise InputError(f"This hand-off is {handoff.state}; there is nothing to stop.")
-        handoff.save(update_fields=["state", "stop_asked"])
-
-
-def continue_handoff(handoff: HandOff) -> None:
-    """Let a stopped hand-off go on: files that stand already and are right are kept."""
-    with writing():
-        handoff.refresh_from_db()
-        if handoff.state == HandOff.State.WRITING and handoff.stop_asked:
-            handoff.stop_asked = False
-            handoff.save(update_fields=["stop_asked"])
-            return
-        if handoff.state != HandOff.State.STOPPED:
-            raise InputError(f"This hand-off is {handoff.state}; only a stopped one can go on.")
-        _line_up(handoff)
-
-
-def _line_up(handoff: HandOff) -> None:
-    handoff.state, handoff.error, handoff.stop_asked = HandOff.State.WAITING, "", False
-    handoff.keep([replace(one, written={}, begun=0.0) for one in handoff.parts])
-    handoff.save(update_fields=["state", "error", "stop_asked", "forms"])
+        handoff.state, handoff.error, handoff.stop_asked = HandOff.State.WAITING, "", False
+        handoff.keep([replace(one, written={}, begun=0.0) for one in handoff.parts])
+        handoff.save(update_fields=["state", "error", "stop_asked", "forms"])

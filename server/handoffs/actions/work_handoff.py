@@ -21,7 +21,8 @@ from zeitbild.differences import Difference
 from zeitbild.document.reading import parse_shot
 from zeitbild.document.shot import Shot
 from zeitbild.errors import FullError, InputError, ZeitbildError
-from zeitbild.farm import mark, write_files, write_sequence
+from zeitbild.farm import write_files, write_sequence
+from zeitbild.farm.mark import Marks
 from zeitbild.handoff import (
     Delivered,
     FileRecord,
@@ -124,7 +125,7 @@ def tasks_of(
     recipe: Recipe,
     places: dict[_Place, Masters],
     common: tuple[Any, ...],
-    marks: Marks | None = None,
+    marks: Marks[_Task] | None = None,
 ) -> list[tuple[_Task, tuple[Any, ...]]]:
     """What is to be done for a form: frame by frame, or all frames of some layers at once if a file holds them; these have a mark."""
     if not recipe.format.container:
@@ -132,48 +133,13 @@ def tasks_of(
     together: dict[tuple[str, ...], list[_Place]] = {}
     for place in places:
         together.setdefault(place[0] if recipe.sharing != "frame" else (), []).append(place)
-    tasks = [(number, tuple(own)) for own in together.values()]
-    return [
-        (
-            task,
-            (
-                document,
-                tuple((place[1], places[place]) for place in task[1]),
-                *common,
-                *([] if marks is None else [marks.of(task)]),
-            ),
-        )
-        for task in tasks
-    ]
-
-
-class Marks:
-    """Of each task that makes a file of many frames the mark by which it says how far it is (``zeitbild.farm.mark``)."""
-
-    def __init__(self, folder: Path) -> None:
-        self._folder = folder
-        self._paths: dict[_Task, Path] = {}
-
-    def of(self, task: _Task) -> Path:
-        """The mark of a task, which goes on as long as it stands."""
-        path = self._paths[task] = self._folder / str(len(self._paths))
-        mark.begin(path)
-        return path
-
-    def begun(self) -> Iterator[tuple[int, float]]:
-        """Of each task the number of its form, and as how many places it counts so far."""
-        for (number, places), path in self._paths.items():
-            yield number, mark.share_of(path) * len(places)
-
-    def end(self, task: _Task) -> None:
-        """Forget a task that is done."""
-        if (path := self._paths.pop(task, None)) is not None:
-            mark.stop(path)
-
-    def stop(self) -> None:
-        """Let all of them end where they are."""
-        for path in self._paths.values():
-            mark.stop(path)
+    tasks = []
+    for own in together.values():
+        task = number, tuple(own)
+        # The mark is the last of what ``write_sequence`` takes.
+        marked = () if marks is None else (marks.of(task),)
+        tasks.append((task, (document, tuple((place[1], places[place]) for place in own), *common, *marked)))
+    return tasks
 
 
 def _frame_sets(written: dict[str, list[int]]) -> dict[str, str]:
@@ -196,7 +162,7 @@ def _proofs(handoff: HandOff) -> Proofs:
 class _Progress:
     """What is written of each form, told to everybody now and then."""
 
-    def __init__(self, handoff: HandOff, worker: ActiveWorker, marks: Marks) -> None:
+    def __init__(self, handoff: HandOff, worker: ActiveWorker, marks: Marks[_Task]) -> None:
         self._handoff, self._worker, self._marks = handoff, worker, marks
         self._began = time.monotonic()
         self._paced = False
@@ -220,8 +186,8 @@ class _Progress:
     def settle(self) -> None:
         """Put into the forms what is known of them."""
         begun = [0.0] * len(self.parts)
-        for number, share in self._marks.begun():
-            begun[number] += share
+        for (number, places), share in self._marks.shares():
+            begun[number] += share * len(places)
         for one, frames, records, share in zip(self.parts, self._frames, self.records, begun, strict=True):
             one.begun = share
             one.written = _frame_sets(frames)
@@ -259,7 +225,7 @@ def work_handoff(handoff: HandOff, worker: ActiveWorker) -> None:
         _work(handoff, worker, Marks(Path(marks)))
 
 
-def _work(handoff: HandOff, worker: ActiveWorker, marks: Marks) -> None:
+def _work(handoff: HandOff, worker: ActiveWorker, marks: Marks[_Task]) -> None:
     run, folder = handoff.run, version_folder(handoff)
     shot = parse_shot(run.document)
     HandOff.objects.filter(id=handoff.id).update(began_at=None)

@@ -4,16 +4,21 @@ from __future__ import annotations
 
 from functools import lru_cache
 
+import numba
 import numpy as np
 from numpy.typing import NDArray
 
+from zeitbild.kernels import PARALLEL, parallel_kernel
 from zeitbild.render.light.environment import radiance
+from zeitbild.render.picture import Picture
+from zeitbild.render.shade.shading import BEHIND, PLANES
 from zeitbild.render.view.pixel_look import enlarge
 from zeitbild.snapshot import Snapshot
 from zeitbild.snapshot.camera import Camera, look_at
 from zeitbild.snapshot.look import Gradient
 from zeitbild.snapshot.surroundings import EnvironmentLight
 
+_BEHIND = BEHIND
 #: The value of ``Snapshot.backdrop`` that shows the surroundings.
 SURROUNDINGS = "surroundings"
 #: Generated surroundings are smooth: they are worked out at one of so many pixels a side, and spread.
@@ -78,6 +83,40 @@ def behind(snapshot: Snapshot) -> NDArray[np.float32] | None:
         mean: NDArray[np.float32] = np.mean(seen, axis=0, dtype=np.float32)
         return mean
     return _around(snapshot)
+
+
+@parallel_kernel
+def _lay_over(backdrop, held, beauty, planes):  # type: ignore[no-untyped-def]
+    """Lay beauty [H, W, 4] over a backdrop [1 or H, 1 or W, 3], in place (over of Porter and Duff 1984): it is seen where neither anything
+    covers it nor a hold-out hides it, held [H, W] if there are any. planes [H, W, PLANES] get what is seen of it, if they have a length."""
+    zero, one = np.float32(0), np.float32(1)
+    for y in numba.prange(beauty.shape[0]):
+        row = min(np.int64(y), np.int64(backdrop.shape[0] - 1))
+        for x in range(beauty.shape[1]):
+            column = min(np.int64(x), np.int64(backdrop.shape[1] - 1))
+            seen = one - beauty[y, x, 3]
+            if held.shape[0] > 0:
+                seen = max(seen - held[y, x], zero)
+            for k in range(3):
+                light = seen * backdrop[row, column, k]
+                beauty[y, x, k] += light
+                if planes.shape[0] > 0:
+                    planes[y, x, _BEHIND + k] = light
+            beauty[y, x, 3] += seen
+
+
+def put_behind(snapshot: Snapshot, picture: Picture) -> bool:
+    """Put a snapshot's backdrop behind a picture of it, margin and all, in place; False if it has none."""
+    backdrop = behind(snapshot)
+    if backdrop is None:
+        return False
+    held = np.empty((0, 0), np.float32) if picture.held is None else picture.held
+    planes = np.empty((0, 0, PLANES), np.float32) if picture.planes is None else picture.planes
+    # One colour, one for each row, or one for each pixel.
+    of_pixels = np.ascontiguousarray(backdrop.reshape((1,) * (3 - backdrop.ndim) + backdrop.shape), np.float32)
+    with PARALLEL:
+        _lay_over(of_pixels, held, picture.beauty, planes)
+    return True
 
 
 def _around(snapshot: Snapshot) -> NDArray[np.float32]:

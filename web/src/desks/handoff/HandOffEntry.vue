@@ -4,6 +4,7 @@ import { computed, ref } from "vue";
 
 import type { Schemas } from "@/api/client";
 import PressButton from "@/controls/PressButton.vue";
+import ProgressBar from "@/controls/ProgressBar.vue";
 import { duration, megabytes } from "@/shot/cellMarks";
 
 import CompareList from "./CompareList.vue";
@@ -112,20 +113,11 @@ const standing = computed(() => {
       </li>
     </ul>
     <template v-if="handoff.state === 'writing' || handoff.state === 'stopped'">
-      <div
-        class="h-2 border border-rule bg-sheet"
-        role="progressbar"
-        aria-label="Written and read back"
-        :aria-valuenow="Math.floor(100 * handoff.share)"
-        aria-valuemin="0"
-        aria-valuemax="100"
-      >
-        <div
-          class="h-full transition-[width]"
-          :class="handoff.state === 'writing' ? 'bg-now' : 'bg-soft'"
-          :style="{ width: `${100 * Math.min(handoff.share, 1)}%` }"
-        />
-      </div>
+      <ProgressBar
+        label="Written and read back"
+        :share="handoff.share"
+        :state="handoff.state === 'writing' ? 'under way' : 'at rest'"
+      />
       <p class="text-soft">
         {{ percent(handoff.share)
         }}<template v-if="handoff.left !== null && !handoff.stopping">

@@ -2,6 +2,7 @@
 import { computed } from "vue";
 
 import PressButton from "@/controls/PressButton.vue";
+import ProgressBar from "@/controls/ProgressBar.vue";
 import { duration, megabytes } from "@/shot/cellMarks";
 import { useStudio } from "@/api/studio";
 import { useRun } from "@/shot/run";
@@ -13,7 +14,7 @@ const progress = computed(() => store.run?.progress);
 const finished = computed(() =>
   progress.value ? progress.value.done + progress.value.reused + progress.value.failed : 0,
 );
-const share = computed(() => (progress.value?.total ? (100 * finished.value) / progress.value.total : 0));
+const share = computed(() => (progress.value?.total ? finished.value / progress.value.total : 0));
 const cleaned = computed(() => progress.value?.cleaned ?? 0);
 const failed = computed(() =>
   progress.value?.failed ? [...store.cells.values()].filter((cell) => cell.state === "failed") : [],
@@ -41,20 +42,11 @@ const heading = computed(() =>
       <h3 class="font-semibold">{{ heading }}</h3>
       <span>{{ finished }} of {{ progress.total }}</span>
     </div>
-    <div
-      class="h-2 border border-rule bg-sheet"
-      role="progressbar"
-      aria-label="Frames finished"
-      :aria-valuenow="Math.round(share)"
-      aria-valuemin="0"
-      aria-valuemax="100"
-    >
-      <div
-        class="h-full transition-[width]"
-        :class="store.run.state === 'failed' ? 'bg-warn' : store.underWay ? 'bg-now' : 'bg-done'"
-        :style="{ width: `${share}%` }"
-      />
-    </div>
+    <ProgressBar
+      label="Frames finished"
+      :share
+      :state="store.run.state === 'failed' ? 'failed' : store.underWay ? 'under way' : 'done'"
+    />
     <p class="text-soft">
       {{ store.run.quality }} · {{ progress.done }} rendered, {{ progress.reused }} reused<template
         v-if="progress.failed"

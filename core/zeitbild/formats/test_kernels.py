@@ -1,0 +1,81 @@
+"""Kernels on the way into files, beside the plain way to the same numbers: nearest colours, and luma from light."""
+
+import unittest
+
+import numpy as np
+from scipy.ndimage import distance_transform_edt
+
+from zeitbild.formats import Plane, _movies
+from zeitbild.formats._coding import Coding
+from zeitbild.formats._expected import loss
+from zeitbild.formats._whole_numbers import bleed
+
+
+class Bleeding(unittest.TestCase):
+    """What is clear gets the colour of a pixel that is as near as scipy's exact distance transform says the nearest is."""
+
+    def test_every_pixel(self) -> None:
+        random = np.random.default_rng(3)
+        sizes = ((1, 1), (1, 9), (9, 1), (7, 5), (33, 70), (64, 130), (50, 60))
+        for (height, width), share in zip(sizes, (0.5, 0.2, 0.2, 0.3, 0.02, 0.001, 0.97), strict=True):
+            for kind in (np.uint8, np.uint16):
+                with self.subTest(size=(height, width), share=share, kind=kind.__name__):
+                    before = random.integers(0, np.iinfo(kind).max, (height, width, 4)).astype(kind)
+                    there = random.random((height, width)) < share
+                    before[..., 3] = np.where(there, 200, 0)
+                    after = before.copy()
+                    bleed(after)
+                    np.testing.assert_array_equal(after[..., 3], before[..., 3])
+                    np.testing.assert_array_equal(after[there], before[there])
+                    if not there.any():
+                        np.testing.assert_array_equal(after, before)
+                        continue
+                    distance = distance_transform_edt(~there)
+                    rows, columns = np.nonzero(there)
+                    for row, column in zip(*np.nonzero(~there), strict=True):
+                        away = np.hypot(rows - row, columns - column)
+                        nearest = np.isclose(away, distance[row, column])
+                        colours = before[rows[nearest], columns[nearest], :3]
+                        self.assertTrue((colours == after[row, column, :3]).all(axis=1).any(), (row, column))
+
+
+class Yuv(unittest.TestCase):
+    """From light to luma at once, against the way over whole numbers of 16 bits."""
+
+    def test_light_and_codes_give_the_same_frames(self) -> None:
+        random = np.random.default_rng(5)
+        for width, height in ((1, 1), (3, 5), (64, 33), (35, 2)):
+            light = random.random((height, width, 4)).astype(np.float32)
+            light[random.random((height, width)) < 0.3] = 0
+            light[..., :3] *= light[..., 3:]
+            for pixels in ("yuva444p10le", "yuv422p10le", "yuv420p"):
+                for times in (False, True):
+                    coding = Coding(premultiplied=times)
+                    codes = _movies.frame_codes(Plane("colour", light), 16, coding, alpha=True)
+                    own = _movies.planes_of(_movies.yuv_of(Plane("colour", light), pixels, coding))
+                    other = _movies.planes_of(_movies.frame_of(codes, pixels))
+                    for one, wanted in zip(own, other, strict=True):
+                        self.assertLessEqual(int(np.abs(one.astype(int) - wanted).max()), 1, (pixels, width, height))
+
+
+class Losses(unittest.TestCase):
+    """What was lost, against the same in numpy, place by place."""
+
+    def test_mean_alpha_and_worst_place(self) -> None:
+        random = np.random.default_rng(8)
+        alpha = np.where(random.random((40, 51)) < 0.4, 0, random.random((40, 51))).astype(np.float32)
+        light = np.concatenate([random.random((40, 51, 3)) * alpha[..., None], alpha[..., None]], axis=2)
+        light = light.astype(np.float32)
+        straight = light[..., :3] / np.maximum(alpha[..., None], 1e-9)
+        encoded = np.where(straight <= 0.0031308, 12.92 * straight, 1.055 * straight ** (1 / 2.4) - 0.055)
+        found = np.concatenate([encoded, alpha[..., None]], axis=2).astype(np.float32)
+        found[10:15, 20:25, 0] = np.clip(found[10:15, 20:25, 0] + 0.3, 0, 1)
+        found[30, 40, 3] = min(1.0, alpha[30, 40] + 0.25)
+        off = found[..., :3] * found[..., 3:] - encoded * alpha[..., None]
+        padded = np.pad(off, ((2, 2), (2, 2), (0, 0)), mode="symmetric")
+        places = np.mean([padded[y : y + 40, x : x + 51] for y in range(5) for x in range(5)], axis=0)
+        seen = (alpha > 0) | (found[..., 3] > 0.5 / 255)
+        own = loss(found, Plane("colour", light), Coding(), (99.0, 999.0, 999.0))
+        self.assertAlmostEqual(own.mean, np.abs(off).max(axis=2).sum() / seen.sum() * 255, delta=0.01)
+        self.assertAlmostEqual(own.worst, np.abs(places).max() * 255, delta=0.05)
+        self.assertAlmostEqual(own.alpha, abs(float(found[30, 40, 3]) - float(alpha[30, 40])) * 255, delta=1e-3)
