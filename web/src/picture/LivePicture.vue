@@ -37,18 +37,19 @@ const ROUGH_WIDTH = 640;
 const LEAST_ROUGH_WIDTH = 400;
 /** Longest time from asking to showing, in ms, at which two pictures under way still make 24 a second. */
 const PACE_MS = 75;
-/** From this on a moving hand does not wait for shadows and mirrors any more, and below the other one it does again. */
+/** From this on a moving hand does not wait for shadows and mirrors any more. */
 const TOO_LONG_MS = 2 * PACE_MS;
-const SOON_MS = 35;
+/** So long: then it is tried again, since it may have been another's work that took the time. */
+const WITHOUT_MS = 30_000;
 const REST_MS = 260;
 const shot = useShot();
 const latest = useLatest();
 const canvas = useTemplateRef("canvas");
 const viewWidth = ref(640);
 let roughWidth = ROUGH_WIDTH;
-let rays = true;
-/** Pictures in a row that took too long. */
+/** Pictures in a row that took too long, and until when those of a moving hand come without shadows. */
 let late = 0;
+let withoutUntil = 0;
 let timer = 0;
 
 const raster = computed(() => shot.draft?.raster ?? { width: 16, height: 9 });
@@ -69,7 +70,8 @@ function ask(quality: "rough" | "final") {
   const of = { document: draft, frame: shot.frame, layer: props.layer, what: props.what, ghosts: props.ghosts };
   // A moving hand does not wait for blur, and for shadows only where they come soon; the sharp picture has them.
   const moving = quality === "rough";
-  const request = { ...of, width, height, quality, kind, ground, blurred: !moving, rays: rays || !moving } as const;
+  const rays = !moving || performance.now() > withoutUntil;
+  const request = { ...of, width, height, quality, kind, ground, blurred: !moving, rays } as const;
   latest.ask(shot.id, request, `${shot.frame} ${quality}`);
 }
 
@@ -117,10 +119,8 @@ watch([() => latest.shown.value, canvas], () => {
     // Slowly, so that one late picture does not make the next ones coarse; at once where it is far from keeping up.
     const share = took > TOO_LONG_MS ? 0.7 : 0.15;
     roughWidth = Math.max(LEAST_ROUGH_WIDTH, Math.min(ROUGH_WIDTH, (1 - share) * roughWidth + share * wanted));
-    if (took > TOO_LONG_MS) late += 1;
-    else late = 0;
-    if (late > 1) rays = false;
-    else if (took < SOON_MS) rays = true;
+    late = took > TOO_LONG_MS ? late + 1 : 0;
+    if (late > 1 && performance.now() > withoutUntil) withoutUntil = performance.now() + WITHOUT_MS;
   }
   if (!props.playing) draw(latest.shown.value?.bitmap);
   if (
