@@ -8,6 +8,7 @@ from urllib.parse import quote
 
 from zeitbild.document.reading import shot_schema
 from zeitbild.document.shot import Backdrop, Camera, Environment, Shot
+from zeitbild.document.sounds import Sound
 from zeitbild.elements import kinds
 from zeitbild.finishes import READY_MADE, NamedFinish
 from zeitbild.fonts import SHIPPED
@@ -85,6 +86,7 @@ def offers() -> dict[str, Any]:
             "environment": _movable(Environment),
             "backdrop": _movable(Backdrop),
             "finish": _movable(NamedFinish),
+            "sound": _movable(Sound),
         },
         "light_kinds": [
             {

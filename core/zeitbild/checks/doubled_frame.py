@@ -7,7 +7,7 @@ from collections.abc import Iterator
 
 from zeitbild.checks._alike import Frames
 from zeitbild.checks._base import Check, Finding, SetView, checks
-from zeitbild.document.evaluate import frames_of_keys, moving_parts
+from zeitbild.document.evaluate import frames_of_keys, seen_parts
 
 #: Seconds that are spent on looking at most.
 _PATIENCE = 1.0
@@ -16,7 +16,7 @@ _PATIENCE = 1.0
 def _look(view: SetView) -> Iterator[Finding]:
     shot, timing = view.shot, view.shot.timing
     frames = list(timing.frames)
-    tracks = [track for part in moving_parts(shot).values() for track in part.moves.values()]
+    tracks = [track for part in seen_parts(shot).values() for track in part.moves.values()]
     # On twos, threes and so on pictures stand as they are meant to.
     if not tracks or any(track.every > 1 for track in tracks):
         return

@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 
 from zeitbild.checks._base import Check, Finding, SetView, checks
-from zeitbild.document.evaluate import moving_parts
+from zeitbild.document.evaluate import seen_parts
 from zeitbild.document.retiming import loop_keys, value_at
 from zeitbild.errors import InputError
 from zeitbild.render import QUALITIES, render
@@ -33,7 +33,7 @@ def _places(snapshot: Snapshot) -> dict[str, Any]:
 
 def _look(view: SetView) -> Iterator[Finding]:
     shot, timing = view.shot, view.shot.timing
-    tracks = [f"{path}.{inner}" for path, part in moving_parts(shot).items() for inner in part.moves]
+    tracks = [f"{path}.{inner}" for path, part in seen_parts(shot).items() for inner in part.moves]
     if not timing.cycle or not tracks or timing.last - timing.first < 2:
         return
     first, after = timing.first, timing.last + 1

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from fractions import Fraction
+from typing import Any
 
 import numpy as np
 
 from zeitbild.checks._base import Check, Finding, SetView, checks
+from zeitbild.document.sounds import Sound
 from zeitbild.errors import InputError
 from zeitbild.resolve.sounds import seconds_of, soundings
 from zeitbild.sound import RATE, Sounding, mix, samples_in
@@ -72,9 +74,32 @@ def _look(view: SetView) -> Iterator[Finding]:
             f"sounds.{numbers[own[0][0]]}.volume",
             "time",
             None,
-            {f"sounds.{numbers[name]}.volume": round(one.volume * by, 4) for name, one in own},
+            {
+                path: value
+                for name, _ in own
+                for path, value in _turned_down(f"sounds.{numbers[name]}", shot.sounds[numbers[name]], by).items()
+            },
             "Turn all of them down",
         )
+
+
+def _turned_down(path: str, sound: Sound, by: float) -> dict[str, Any]:
+    """What makes a sound so many times as loud, with all keys of its volume."""
+
+    def less(value: float) -> float:
+        return round(value * by, 4)
+
+    found: dict[str, Any] = {f"{path}.volume": less(sound.volume)}
+    track = sound.moves.get("volume")
+    if track is not None:
+        keys = [
+            key.model_copy(update={"value": less(key.value), "lifts": tuple((less(a), less(b)) for a, b in key.lifts)})
+            for key in track.keys
+        ]
+        wave = track.wave and track.wave.model_copy(update={"amount": less(track.wave.amount)})
+        changed = track.model_copy(update={"keys": tuple(keys), "wave": wave})
+        found[f"{path}.moves"] = {"volume": changed.model_dump(mode="json")}
+    return found
 
 
 def _length(one: Sounding) -> Fraction:

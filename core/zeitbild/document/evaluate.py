@@ -32,7 +32,8 @@ def evaluate(shot: Shot, time: Time) -> Shot:
     The result means the same at any time, so it can be evaluated again and stays what it is. InputError names the part whose values cannot
     be together at that time.
     """
-    if not (moves_at_all(shot) or any(element.turn.turns for element in shot.elements)):
+    heard = any(sound.moves for sound in shot.sounds)
+    if not (heard or moves_at_all(shot) or any(element.turn.turns for element in shot.elements)):
         return shot
     # To make one picture a shot is asked for again and again at the same few times.
     return _evaluated.get((id(shot), time), lambda: (shot, _evaluate(shot, time)))[1]
@@ -62,6 +63,7 @@ def _evaluate(shot: Shot, time: Time) -> Shot:
         ("elements", shot.elements, at_rest),
         ("cameras", shot.cameras, _through),
         ("layers", shot.layers, _before),
+        ("sounds", shot.sounds, _moved),
     )
     for name, parts, moved in several:
         found = []
@@ -75,6 +77,11 @@ def _evaluate(shot: Shot, time: Time) -> Shot:
 
 def moving_parts(shot: Shot) -> dict[str, Moving]:
     """All parts of a shot whose values can move, by their paths in the document."""
+    return seen_parts(shot) | {f"sounds.{number}": sound for number, sound in enumerate(shot.sounds)}
+
+
+def seen_parts(shot: Shot) -> dict[str, Moving]:
+    """Those of them that are seen, and not heard."""
     found: dict[str, Moving] = {"camera": shot.camera, "environment": shot.environment, "backdrop": shot.backdrop}
     for name, parts in (("elements", shot.elements), ("lights", shot.lights), ("finishes", shot.finishes)):
         found |= {f"{name}.{number}": part for number, part in enumerate(parts)}
@@ -104,6 +111,7 @@ def name_of_part(shot: Shot, path: str) -> str:
         "finishes": ("Finish ", shot.finishes),
         "cameras": ("Camera ", shot.cameras),
         "layers": ("Backdrop of ", shot.layers),
+        "sounds": ("", shot.sounds),
     }
     if head in several:
         before, parts = several[head]
@@ -112,13 +120,13 @@ def name_of_part(shot: Shot, path: str) -> str:
 
 
 def moves_at_all(shot: Shot) -> bool:
-    """Whether any value of a shot has keys or a wave."""
-    return any(part.moves for part in moving_parts(shot).values())
+    """Whether any value of what is seen has keys or a wave."""
+    return any(part.moves for part in seen_parts(shot).values())
 
 
 def frames_of_keys(shot: Shot) -> set[int]:
-    """Frames at which any value has a key."""
-    tracks = (track for part in moving_parts(shot).values() for track in part.moves.values())
+    """Frames at which any value of what is seen has a key."""
+    tracks = (track for part in seen_parts(shot).values() for track in part.moves.values())
     return {key.frame for track in tracks for key in track.keys}
 
 

@@ -18,26 +18,28 @@ from zeitbild.kernels import kernel
 from zeitbild.keys.measure import Measure
 from zeitbild.keys.track import Outside, Track, Wave
 from zeitbild.timing import Time
-from zeitbild.timing.easing import CURVE, STRAIGHT, numbers_of, on_curve, share_on, waves
+from zeitbild.timing.easing import CURVE, STRAIGHT, lifted, numbers_of, on_curve, share_on, waves
 
 #: Ways whose last speed goes on beyond their ends.
 _GO_ON = ("straight", "gentle start", "gentle end", "gentle", "free")
 #: Columns of tracks: their first key, the one after their last, what is before and after them, a new value every so many frames, whether
 #: nothing lies between their values, how many numbers a value has that are mixed here, and where those begin, of keys and of what comes out.
 _FIRST, _END, _BEFORE, _AFTER, _EVERY, _STEPPED, _COUNT, _VALUES, _OUT = range(9)
-#: Columns of keys: their frame, what takes the way to the next one, and whether it goes on beyond its ends.
-_FRAME, _TAKES, _GOES_ON = range(3)
+#: Columns of keys: their frame, what takes the way to the next one, whether it goes on beyond its ends, and whether handles are drawn
+#: aside.
+_FRAME, _TAKES, _GOES_ON, _LIFTED = range(4)
 _OUTSIDE: tuple[Outside, ...] = get_args(Outside)
-_HOLDS, _REPEATS, _BACK_AND_FORTH, _GOES = range(4)
+_HOLDS, _REPEATS, _BACK_AND_FORTH, _GOES, _ONWARDS = range(5)
 _STRAIGHT, _CURVE = STRAIGHT, CURVE
 #: Times are told apart by so much of a frame at least: whole numbers of 64 bits hold them and the frames of any shot.
 _FINEST = 2**31
 
 
 @kernel
-def _find(n, d, tracks, keys, numbers, values, limits, places, found):  # type: ignore[no-untyped-def]
+def _find(n, d, tracks, keys, numbers, values, lifts, limits, places, found):  # type: ignore[no-untyped-def]
     """Of each track at the frame n / d: the key at or before it into places [R], the share of the way from there into the first R of
-    found, and numbers between the two values, within limits [R, 2], into the rest. numbers [K, 4] are those of the ways."""
+    found, and numbers between the two values, within limits [R, 2], into the rest. numbers [K, 4] are those of the ways, lifts [V, 2]
+    how far the handles after each of the values are drawn aside."""
     count = len(tracks)
     for row in range(count):
         first, last = tracks[row, _FIRST], tracks[row, _END] - 1
@@ -45,7 +47,7 @@ def _find(n, d, tracks, keys, numbers, values, limits, places, found):  # type: 
         m, e = n, d
         if tracks[row, _EVERY] > 1:
             m, e = begin + (n - begin * d) // (tracks[row, _EVERY] * d) * tracks[row, _EVERY], np.int64(1)
-        share, at = 0.0, first
+        share, at, time, rounds = 0.0, first, 0.0, np.int64(0)
         low, high = begin * e, end * e
         span = high - low
         outside = m < low or m > high
@@ -59,11 +61,12 @@ def _find(n, d, tracks, keys, numbers, values, limits, places, found):  # type: 
                 at = first if m < low else last
             else:
                 start = keys[at, _FRAME] * e
-                share = (m - start) / (keys[at + 1, _FRAME] * e - start)
+                share = time = (m - start) / (keys[at + 1, _FRAME] * e - start)
                 if keys[at, _TAKES] == _CURVE:
                     share = on_curve(numbers[at, 0], numbers[at, 1], numbers[at, 2], numbers[at, 3], share)
         else:
-            if outside and how == _REPEATS:
+            if outside and (how == _REPEATS or how == _ONWARDS):
+                rounds = (m - low) // span if how == _ONWARDS else rounds
                 m = (m - low) % span + low
             elif outside:
                 m = (m - low) % (2 * span)
@@ -79,11 +82,9 @@ def _find(n, d, tracks, keys, numbers, values, limits, places, found):  # type: 
             start = keys[at, _FRAME] * e
             if m != start and at < last:
                 # A quotient of whole numbers, which is rounded once.
-                share = (m - start) / (keys[at + 1, _FRAME] * e - start)
-                share = share_on(
-                    keys[at, _TAKES], numbers[at, 0], numbers[at, 1], numbers[at, 2], numbers[at, 3], share
-                )
-        if share == 1:
+                time = (m - start) / (keys[at + 1, _FRAME] * e - start)
+                share = share_on(keys[at, _TAKES], numbers[at, 0], numbers[at, 1], numbers[at, 2], numbers[at, 3], time)
+        if share == 1 and not keys[at, _LIFTED]:
             at, share = at + 1, 0.0
         places[row], found[row] = at - first, share
         parts = tracks[row, _COUNT]
@@ -92,6 +93,11 @@ def _find(n, d, tracks, keys, numbers, values, limits, places, found):  # type: 
             value = values[one + k]
             if share != 0:
                 value += (values[one + parts + k] - value) * share
+            if time != 0 and keys[at, _LIFTED]:
+                value += lifted(numbers[at, 0], numbers[at, 2], lifts[one + k, 0], lifts[one + k, 1], time)
+            if rounds != 0:
+                zero = tracks[row, _VALUES] + k
+                value += rounds * (values[zero + (last - first) * parts] - values[zero])
             found[tracks[row, _OUT] + k] = min(max(value, limits[row, 0]), limits[row, 1])
 
 
@@ -124,6 +130,13 @@ class Waving:
         return self.measure.held(about + wave.amount * share)
 
 
+def _outside(how: Outside, measure: Measure) -> int:
+    """What the kernel takes it for: only numbers are added to."""
+    if how == "onwards" and (measure.kind == "colour" or measure.stepped):
+        return _REPEATS
+    return _OUTSIDE.index(how)
+
+
 class Curves:
     """The values of tracks with keys, of fields of those measures; what waves is not held within limits here."""
 
@@ -133,20 +146,24 @@ class Curves:
         self._tracks = [track for track, _ in tracks]
         self._measures = [measure for _, measure in tracks]
         rows: list[tuple[int, ...]] = []
-        keys: list[tuple[int, int, bool]] = []
+        keys: list[tuple[int, int, bool, bool]] = []
         numbers: list[tuple[float, ...]] = []
         values: list[float] = []
+        lifts: list[tuple[float, float]] = []
         limits = []
         out = len(tracks)
         for track, measure in tracks:
             first = len(keys)
-            for key in track.keys:
-                takes, own = numbers_of(key.way, key.strength, key.handles)
-                keys.append((key.frame, takes, key.way in _GO_ON))
-                numbers.append(own)
             count = 0 if measure.stepped or (measure.kind == "angles" and track.shortest) else measure.count
             if measure.kind == "colour":
                 count = 3
+            for key in track.keys:
+                takes, own = numbers_of(key.way, key.strength, key.handles)
+                aside = key.lifts if key.way == "free" and len(key.lifts) == count else ()
+                keys.append((key.frame, takes, key.way in _GO_ON, bool(aside)))
+                numbers.append(own)
+                lifts += aside or [(0.0, 0.0)] * count
+            if measure.kind == "colour":
                 values += [part for key in track.keys for part in decode_hex(key.value)]
             elif count == 1:
                 values += [key.value for key in track.keys]
@@ -156,8 +173,8 @@ class Curves:
                 (
                     first,
                     len(keys),
-                    _OUTSIDE.index(track.before),
-                    _OUTSIDE.index(track.after),
+                    _outside(track.before, measure),
+                    _outside(track.after, measure),
                     track.every,
                     measure.stepped,
                     count,
@@ -172,9 +189,10 @@ class Curves:
         self._size = out
         self._arrays = (
             np.array(rows, np.int64).reshape(-1, 9),
-            np.array(keys, np.int64).reshape(-1, 3),
+            np.array(keys, np.int64).reshape(-1, 4),
             np.array(numbers, np.float64).reshape(-1, 4),
             np.array(values, np.float64),
+            np.array(lifts, np.float64).reshape(-1, 2),
             np.array(limits, np.float64).reshape(-1, 2),
         )
 

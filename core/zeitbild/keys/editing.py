@@ -109,6 +109,7 @@ def backwards(track: Track, first: int, last: int) -> Track:
             changes["way"] = _MIRRORED[way.way]
         elif way.way in ("free", "past"):
             changes |= {"way": "free", "handles": _turned(handles_of(way.way, way.strength, way.handles))}
+        changes["lifts"] = tuple((second, first) for first, second in way.lifts) if way.way == "free" else ()
         found.append(key.model_copy(update=changes))
     return with_keys(track, [*others, *found])
 

@@ -54,6 +54,12 @@ class Moving(Part):
                 raise wrong_at(path, f"{measure.title} cannot wave: only a single number can")
             keys = []
             for key in track.keys:
+                if key.lifts and (measure.stepped or measure.kind == "colour" or len(key.lifts) != measure.count):
+                    numbers = 0 if measure.stepped or measure.kind == "colour" else measure.count
+                    raise wrong_at(
+                        path,
+                        f"{measure.title} at frame {key.frame}: handles are drawn aside for {len(key.lifts)} of its {numbers} numbers",
+                    )
                 try:
                     value = measure.read(key.value)
                     # Most are what they should be already: documents are read again and again.

@@ -7,6 +7,7 @@ from fractions import Fraction
 from typing import Any
 
 import numpy as np
+from scipy.interpolate import BPoly
 from scipy.optimize import brentq
 from scipy.spatial.transform import Rotation, Slerp
 
@@ -18,6 +19,7 @@ from zeitbild.document.shot import Backdrop, Camera, Environment, Shot
 from zeitbild.elements import kinds
 from zeitbild.errors import DocumentError, InputError
 from zeitbild.finishes.finish import NamedFinish
+from zeitbild.keys.editing import backwards
 from zeitbild.keys.measure import fields_of, measure_of
 from zeitbild.keys.rotations import between
 from zeitbild.lights import kinds as light_kinds
@@ -141,6 +143,59 @@ class Tracks(unittest.TestCase):
         self.assertEqual(_width({"keys": keys, "before": "back and forth"}, 8), 120)
         self.assertEqual(_width({"keys": keys, "before": "go on"}, 8), 80)
         self.assertEqual(_width({"keys": _keys((10, 100.0), (20, 200.0), way="hold")}, 19), 100)
+
+    def test_onwards_repeats_each_time_from_where_it_was(self) -> None:
+        keys = _keys((10, 100.0), (12, 130.0), (20, 140.0))
+        for at in (9, 10, 19, 20, 21, 22, 30, 31, 45):
+            rounds, frame = divmod(at - 10, 10)
+            wanted = float(np.interp(frame, [0, 2, 10], [100, 130, 140])) + 40 * rounds
+            self.assertAlmostEqual(_width({"keys": keys, "after": "onwards", "before": "onwards"}, at), wanted, 9)
+        track = {"keys": _keys((1, [0, 0, 0]), (5, [8, 0, -2])), "after": "onwards"}
+        shot = _shot({"placement.position": track})
+        place = evaluate(shot, time_of(shot, 11)).elements[0].placement.position
+        np.testing.assert_allclose(place, (20, 0, -5))
+        # What is no number repeats.
+        shot = _shot({"shown": {"keys": _keys((1, True), (3, False), (5, True)), "after": "onwards"}})
+        now = [evaluate(shot, time_of(shot, at)).elements[0].shown for at in range(5, 11)]
+        self.assertEqual(now, [True, True, False, False, True, True])
+        shot = _shot({"surface.base_colour": {"keys": _keys((1, "#000000"), (3, "#ffffff")), "after": "onwards"}})
+        now = [evaluate(shot, time_of(shot, at)).elements[0].surface.base_colour for at in (4, 6)]
+        self.assertEqual(now[0], now[1])
+
+    def test_handles_drawn_aside_against_scipys_polynomials(self) -> None:
+        random = np.random.default_rng(11)
+        for _ in range(60):
+            start, end = random.uniform(-300, 300, 3), random.uniform(-300, 300, 3)
+            if random.random() < 0.5:
+                # Two keys of the same value, between which it swells.
+                end = start
+            x1, x2 = (round(float(one), 3) for one in random.uniform(0, 1, 2))
+            y1, y2 = (round(float(one), 3) for one in random.uniform(-1, 2, 2))
+            lifts = random.uniform(-200, 200, (3, 2)).round(3)
+            first = {"frame": 1, "value": start.tolist(), "way": "free", "handles": [x1, y1, x2, y2]}
+            keys = [{**first, "lifts": lifts.tolist()}, {"frame": 25, "value": end.tolist()}]
+            shot = _shot({"placement.position": {"keys": keys}})
+            time = BPoly(np.array([[0], [x1], [x2], [1]]), [0, 1])
+            for frame in (1, 4, 13, 22, 25):
+                share = (frame - 1) / 24
+                at = share if share in (0, 1) else brentq(lambda t, s=share, time=time: time(t) - s, 0, 1, xtol=1e-15)
+                way = end - start
+                inner = np.stack([start, start + way * y1 + lifts[:, 0], start + way * y2 + lifts[:, 1], end])
+                wanted = BPoly(inner[:, None, :], [0, 1])(at)
+                found = evaluate(shot, time_of(shot, frame)).elements[0].placement.position
+                np.testing.assert_allclose(found, wanted, atol=1e-9)
+
+    def test_what_is_drawn_aside_goes_on_as_fast_and_turns_round(self) -> None:
+        first = {"frame": 10, "value": 100.0, "way": "free", "handles": [0.25, 0, 0.5, 1], "lifts": [[20, 40]]}
+        track = {"keys": [first, {"frame": 20, "value": 100.0}], "before": "go on", "after": "go on"}
+        # Handles 2.5 frames and 20 away, and 5 frames and 40.
+        self.assertAlmostEqual(_width(track, 9), 92)
+        self.assertAlmostEqual(_width(track, 21), 92)
+        shot = _shot({"width": track})
+        turned = backwards(shot.elements[0].moves["width"], 10, 20)
+        for at in range(10, 21):
+            there = _width(turned.model_dump(mode="json"), at)
+            self.assertAlmostEqual(there, _width(track, 30 - at), 9)
 
     def test_shares_of_time_are_rounded_once(self) -> None:
         # A third of the way between is the very number nearest to it, whatever the frames are called.
@@ -311,6 +366,16 @@ class Refused(unittest.TestCase):
             ),
             ({"shape": {"keys": _keys((1, "dream"))}}, "elements.0.moves.shape", "Shape at frame 1"),
             ({"shape": {"wave": {}}}, "elements.0.moves.shape", "cannot wave"),
+            (
+                {"width": {"keys": [{"frame": 1, "value": 4, "lifts": [[1, 2], [3, 4]]}]}},
+                "elements.0.moves.width",
+                "drawn aside for 2 of its 1 numbers",
+            ),
+            (
+                {"shown": {"keys": [{"frame": 1, "value": True, "lifts": [[1, 2]]}]}},
+                "elements.0.moves.shown",
+                "for 1 of its 0 numbers",
+            ),
             ({"surface.base_colour": {"keys": _keys((1, "red"))}}, "elements.0.moves.surface.base_colour", "#rrggbb"),
             (
                 {

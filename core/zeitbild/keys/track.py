@@ -18,8 +18,10 @@ _FARTHEST = 20.0
 
 Share = Annotated[float, Field(ge=0, le=1)]
 Height = Annotated[float, Field(ge=-_FARTHEST, le=_FARTHEST)]
-#: What a value does where it has no keys any more.
-Outside = Literal["hold", "repeat", "back and forth", "go on"]
+#: How far handles are drawn aside, in units of the value.
+Lift = Annotated[float, Field(ge=-1_000_000, le=1_000_000)]
+#: What a value does where it has no keys any more. Onwards: it repeats, each time from where it was, as somebody who walks.
+Outside = Literal["hold", "repeat", "back and forth", "go on", "onwards"]
 
 
 class Key(Part):
@@ -39,6 +41,14 @@ class Key(Part):
         exclude_if=lambda handles: handles == HANDLES,
         title="Handles",
         description="Of a free curve: time and value of both, as shares of the way to the next key.",
+    )
+    lifts: tuple[tuple[Lift, Lift], ...] = Field(
+        default=(),
+        max_length=4,
+        exclude_if=lambda lifts: not lifts,
+        title="Drawn aside",
+        description="How far both handles of a free curve lie beside that, in units of the value: a pair for each of its numbers. So "
+        "a value swells between two keys that are the same, and numbers of a vector go ways of their own.",
     )
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
@@ -25,7 +25,8 @@ _HEARD: SizedCache[Heard] = SizedCache(64 * 1024 * 1024, lambda heard: heard.low
 @dataclass(frozen=True, slots=True)
 class Sounding:
     """A file that is heard: where it lies and what it is called; begins is the second of the shot at which it does; skip seconds at its
-    beginning are left out, and length seconds are heard (0: all of it). volume is a factor; it comes in and goes out within seconds."""
+    beginning are left out, and length seconds are heard (0: all of it). volume is a factor; it comes in and goes out within seconds.
+    Where the volume moves, ``turned`` gives it at moments [n] of the shot in seconds instead."""
 
     path: Path
     label: str
@@ -35,6 +36,11 @@ class Sounding:
     volume: float = 1.0
     fade_in: float = 0.0
     fade_out: float = 0.0
+    turned: Callable[[NDArray[np.float64]], NDArray[np.float64]] | None = None
+
+    def volumes(self, seconds: NDArray[np.float64]) -> NDArray[np.float64]:
+        """How loud it is at moments of the shot [n], without how it comes in and goes out."""
+        return np.full(len(seconds), self.volume) if self.turned is None else self.turned(seconds)
 
 
 def samples_in(seconds: Fraction) -> int:
@@ -69,7 +75,7 @@ def _read(sounding: Sounding, first: int, count: int) -> NDArray[np.float32]:
 
 def _gain(sounding: Sounding, at: NDArray[np.int64], whole: int) -> NDArray[np.float32]:
     """The factor [n, 1] of each sample of a sound that is ``whole`` samples long: even ramps at its ends."""
-    gain = np.full(len(at), sounding.volume)
+    gain = sounding.volumes((at + samples_in(sounding.begins)) / RATE)
     for fade, off in ((sounding.fade_in, at), (sounding.fade_out, whole - 1 - at)):
         length = samples_in(Fraction(str(fade)))
         if length > 0:
@@ -119,7 +125,7 @@ def waveform(sounding: Sounding, start: Fraction, step: Fraction, count: int) ->
     first = np.clip(np.floor((edges[:-1] + skip) * PIECES), 0, max(pieces - 1, 0)).astype(np.int64)
     last = np.clip(np.ceil((edges[1:] + skip) * PIECES), first + 1, max(pieces, 1)).astype(np.int64)
     middle = np.clip((edges[:-1] + edges[1:]) / 2, 0, max(whole, 0))
-    gain = np.full(count, sounding.volume)
+    gain = sounding.volumes(middle + begins)
     if sounding.fade_in > 0:
         gain *= np.clip(middle / sounding.fade_in, 0, 1)
     if sounding.fade_out > 0:

@@ -4,8 +4,10 @@ import io
 import tempfile
 import unittest
 import wave
+from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
+from typing import Any
 
 import av
 import numpy as np
@@ -13,8 +15,11 @@ import soundfile
 from av.audio.frame import AudioFrame
 
 from zeitbild.document.reading import read_shot
-from zeitbild.errors import InputError, SoundError
+from zeitbild.document.shot import Shot
+from zeitbild.document.sounds import Sound
+from zeitbild.errors import DocumentError, InputError, SoundError
 from zeitbild.handoff.sound import write_sound
+from zeitbild.keys.measure import fields_of
 from zeitbild.resolve.sounds import soundings
 from zeitbild.sound import RATE, Sounding, mix, samples_in
 from zeitbild.sound.marks import levels_of, loud_points, pauses
@@ -269,6 +274,43 @@ class InAShot(WithFolder):
         assert part is not None
         second = Fraction(1001, 30000)
         self.assertEqual(part.samples, samples_in(20 * second) - samples_in(14 * second))
+
+    def _shot_of(self, moves: dict[str, Any], **more: Any) -> Shot:
+        timing = {"first": 11, "last": 70, "rate": "24"}
+        return read_shot(
+            {"version": 3, "timing": timing, "sounds": [{"id": "a", "file": "foghorn", "moves": moves, **more}]}
+        )
+
+    def test_volumes_that_move_are_exact_to_the_sample(self) -> None:
+        keys = [
+            {"frame": 11, "value": 0.5, "way": "straight"},
+            {"frame": 23, "value": 2, "way": "hold"},
+            {"frame": 35, "value": 0},
+        ]
+        count = 3 * RATE // 2
+        ((_, sounding),) = soundings(self._shot_of({"volume": {"keys": keys}}, begins=5), NOWHERE)
+        moving = [replace(sounding, path=self.wav(np.full((4 * RATE, 2), 0.25, np.float32)))]
+        found = mix(moving, 0, count)[:, 0]
+        frame = RATE // 24
+        at = np.arange(count) / frame + 11
+        held = (at < 23) | (at >= 35)
+        wanted = np.where(at < 23, 0.5 + 1.5 * (at - 11) / 12, 0.0)
+        np.testing.assert_allclose(found[held], 0.25 * wanted[held], atol=1e-6)
+        # It holds until a quarter of a frame before the next key, and gets there without a crack.
+        rest = slice(12 * frame, 24 * frame - frame // 4)
+        np.testing.assert_allclose(found[rest], 0.5, atol=1e-6)
+        self.assertLess(float(np.abs(np.diff(found[23 * frame : 25 * frame])).max()), 0.5 * 4.01 / frame)
+        parts = np.concatenate([mix(moving, start, 4_800)[:, 0] for start in range(0, count, 4_800)])
+        np.testing.assert_array_equal(parts, found)
+        drawn = waveform(moving[0], Fraction(0), Fraction(1, 96), 6 * 24)
+        self.assertEqual(float(np.abs(drawn[4 * 24 :]).max()), 0)
+        self.assertGreater(float(np.abs(drawn[: 4 * 24]).max()), 0)
+
+    def test_only_the_volume_of_a_sound_has_keys(self) -> None:
+        for field in ("begins", "on", "skip", "length", "fade_in", "fade_out"):
+            with self.subTest(field), self.assertRaises(DocumentError):
+                self._shot_of({field: {"keys": [{"frame": 11, "value": 1}]}})
+        self.assertEqual(fields_of(Sound), ["volume"])
 
     def test_shots_without_sound_have_none_and_missing_files_say_where(self) -> None:
         self.assertIsNone(write_sound(read_shot({"version": 3}), [1, 2], 1, self.folder, NOWHERE))

@@ -73,6 +73,20 @@ def on_curve(x1, y1, x2, y2, share):  # type: ignore[no-untyped-def]
     return ((a * at + b) * at + c) * at
 
 
+@kernel
+def lifted(x1, x2, first, second, share):  # type: ignore[no-untyped-def]
+    """What handles that are drawn aside by ``first`` and ``second`` add to a value at a share of the time (any; beyond 0..1 along the
+    tangents); x1 and x2 are the times of the handles. Nothing at 0 and 1."""
+    if share < 0:
+        return share * first / x1 if x1 > 0 else 0.0
+    if share > 1:
+        return (1 - share) * second / (1 - x2) if x2 < 1 else 0.0
+    if share == 0 or share == 1:
+        return 0.0
+    at = _root(x1, x2, share)
+    return 3 * (1 - at) * at * ((1 - at) * first + at * second)
+
+
 def bezier(handles: Handles, share: float) -> float:
     """Share of the way at a share of the time (any; beyond 0..1 the curve goes on along its tangents) on a cubic Bezier."""
     return float(on_curve(*handles, float(share)))

@@ -20,7 +20,7 @@ const kind = computed(() => {
   const [head = "", number = ""] = place.part.split(".");
   if (head === "elements" || head === "lights")
     return `${head === "elements" ? "element" : "light"}:${own[head]?.[Number(number)]?.kind ?? ""}`;
-  return { cameras: "camera", layers: "backdrop", finishes: "finish" }[head] ?? head;
+  return { cameras: "camera", layers: "backdrop", finishes: "finish", sounds: "sound" }[head] ?? head;
 });
 const can = computed(() => {
   const place = split(props.path);

@@ -9,6 +9,8 @@ export interface Key {
   /** The usual ones: not there. */
   strength?: number;
   handles?: [number, number, number, number];
+  /** How far both handles are drawn aside, in units of the value, for each of its numbers. */
+  lifts?: [number, number][];
 }
 export interface Wave {
   shape: string;

@@ -2,7 +2,7 @@
 import { type Key, type Moves, type ShotDocument, type Track, valueAt, withValue } from "./document";
 
 const PARTS =
-  /^(elements\.\d+|lights\.\d+|finishes\.\d+|cameras\.\d+\.camera|layers\.\d+\.backdrop|camera|environment|backdrop)\.(.+)$/;
+  /^(elements\.\d+|lights\.\d+|finishes\.\d+|cameras\.\d+\.camera|layers\.\d+\.backdrop|sounds\.\d+|camera|environment|backdrop)\.(.+)$/;
 
 /** The path of the part that a field belongs to, and of the field below it. */
 export function split(path: string): { part: string; field: string } | null {
@@ -61,6 +61,7 @@ export function allTracks(document: ShotDocument): { path: string; part: string;
     ...document.finishes.map((_, at) => `finishes.${at}`),
     ...document.cameras.map((_, at) => `cameras.${at}.camera`),
     ...document.layers.flatMap((layer, at) => (layer.backdrop ? [`layers.${at}.backdrop`] : [])),
+    ...(document.sounds ?? []).map((_, at) => `sounds.${at}`),
   ];
   return parts.flatMap((part) =>
     Object.entries(movesOf(document, part)).map(([field, track]) => ({ path: `${part}.${field}`, part, field, track })),

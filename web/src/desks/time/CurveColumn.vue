@@ -83,32 +83,53 @@ const near = computed(() =>
 interface Handle {
   key: Key;
   at: number;
+  /** Which of the numbers it bends. */
+  index: number;
   second: boolean;
   from: [number, number];
   to: [number, number];
 }
-/** Handles of free curves, of the number that goes farthest. */
+/** Handles of free curves: two for each number. */
 const handles = computed<Handle[]>(() =>
   near.value.flatMap(({ key, next, at }) => {
     if (key.way !== "free" || !next) return [];
-    const start = numbers(key.value);
     const end = numbers(next.value);
-    const index = farthest(start, end);
-    const [a = 0, b = 0] = [start[index], end[index]];
-    const place = (share: number, height: number): [number, number] => [
-      x(a + (b - a) * height),
-      y(key.frame + (next.frame - key.frame) * share),
-    ];
     const [x1, y1, x2, y2] = key.handles ?? HANDLES;
-    return [
-      { key, at, second: false, from: place(0, 0), to: place(x1, y1) },
-      { key, at, second: true, from: place(1, 1), to: place(x2, y2) },
-    ];
+    return numbers(key.value).flatMap((a, index) => {
+      const b = end[index] ?? a;
+      const [first, second] = key.lifts?.[index] ?? [0, 0];
+      const place = (share: number, value: number): [number, number] => [
+        x(value),
+        y(key.frame + (next.frame - key.frame) * share),
+      ];
+      return [
+        { key, at, index, second: false, from: place(0, a), to: place(x1, a + (b - a) * y1 + first) },
+        { key, at, index, second: true, from: place(1, b), to: place(x2, a + (b - a) * y2 + second) },
+      ];
+    });
   }),
 );
-function farthest(start: number[], end: number[]) {
-  const ways = start.map((one, index) => Math.abs((end[index] ?? 0) - one));
-  return ways.indexOf(Math.max(...ways));
+/** A key with a handle dragged to a value at a share of the time. The height of a single number that goes anywhere is a share of its way, so
+ * that it stays what it is when its keys move; of others it is how far the handle is drawn aside. */
+function pulled(key: Key, next: Key, handle: Handle, share: number, value: number): Key {
+  const start = numbers(key.value);
+  const end = numbers(next.value);
+  const { index, second } = handle;
+  const [a = 0, b = 0] = [start[index], end[index]];
+  const round = (one: number) => Math.round(one * 1000) / 1000;
+  const [x1, y1, x2, y2] = key.handles ?? HANDLES;
+  const goes = start.length === 1 && Math.abs(b - a) > 1e-9;
+  const aside = key.lifts?.[index] ?? [0, 0];
+  const tall = goes ? (value - aside[second ? 1 : 0] - a) / (b - a) : second ? y2 : y1;
+  const height = round(Math.min(Math.max(tall, -20), 20));
+  const handles: Key["handles"] = second ? [x1, y1, round(share), height] : [round(share), height, x2, y2];
+  if (goes) return { ...key, handles };
+  const off = round(value - (a + (b - a) * height));
+  const lifts = start.map((_, at): [number, number] => {
+    const [first, last] = key.lifts?.[at] ?? [0, 0];
+    return at !== index ? [first, last] : second ? [first, off] : [off, last];
+  });
+  return { ...key, handles, lifts };
 }
 
 /** Whether the pointer went anywhere: a press alone changes nothing. */
@@ -150,17 +171,7 @@ function moveTo(event: Place) {
     if (!next) return;
     const frame = props.start - 0.5 + (event.clientY - rect.top) / props.row;
     const share = Math.min(Math.max((frame - key.frame) / (next.frame - key.frame), 0), 1);
-    const [start, end] = [numbers(key.value), numbers(next.value)];
-    const index = farthest(start, end);
-    const [a = 0, b = 0] = [start[index], end[index]];
-    const height = Math.abs(b - a) < 1e-9 ? (dragging.handle.second ? 1 : 0) : (value - a) / (b - a);
-    const [x1, y1, x2, y2] = key.handles ?? HANDLES;
-    const round = (one: number) => Math.round(one * 1000) / 1000;
-    const tall = round(Math.min(Math.max(height, -20), 20));
-    changed = {
-      ...key,
-      handles: dragging.handle.second ? [x1, y1, round(share), tall] : [round(share), tall, x2, y2],
-    };
+    changed = pulled(key, next, dragging.handle, share, value);
   } else {
     const digits = high - low > 50 ? 1 : high - low > 2 ? 10 : 100;
     const rounded = Math.round(value * digits) / digits;
@@ -198,16 +209,17 @@ function release(event: PointerEvent) {
         class="stroke-[1.5]"
         :class="COLOURS[index]"
       />
-      <g v-for="handle in handles" :key="`${handle.at} ${handle.second}`">
+      <g v-for="handle in handles" :key="`${handle.at} ${handle.index} ${handle.second}`">
         <line :x1="handle.from[0]" :y1="handle.from[1]" :x2="handle.to[0]" :y2="handle.to[1]" class="stroke-rule" />
         <rect
           :x="handle.to[0] - 4"
           :y="handle.to[1] - 4"
           width="8"
           height="8"
-          class="cursor-move fill-sheet stroke-select-ink"
+          class="cursor-move fill-sheet"
+          :class="count > 1 ? COLOURS[handle.index] : 'stroke-select-ink'"
           role="img"
-          :aria-label="`Handle ${handle.second ? 'to the next key' : 'from the key'} at frame ${handle.key.frame}`"
+          :aria-label="`Handle ${handle.second ? 'to the next key' : 'from the key'} at frame ${handle.key.frame}${count > 1 ? `, ${NAMES[handle.index]}` : ''}`"
           @pointerdown="grab($event, handle.at, 0, handle)"
           @pointermove="pull"
           @pointerup="release"

@@ -55,6 +55,12 @@ const things = computed<Thing[]>(() => {
       kind: "finish",
       at: `finishes.${at}`,
     })),
+    ...(document.sounds ?? []).map((one, at) => ({
+      name: `sound ${one.id}`,
+      title: one.name,
+      kind: "sound",
+      at: `sounds.${at}`,
+    })),
   ];
 });
 const chosen = computed(() => things.value.find((one) => one.name === thing.value) ?? things.value[0]);

@@ -1,25 +1,29 @@
 <script setup lang="ts">
 /** The sounds of the shot: files that are heard from a frame on. */
 import { Trash2, Volume2, VolumeX } from "@lucide/vue";
-import { computed, ref } from "vue";
+import { computed, provide, ref } from "vue";
 
 import { useOffers } from "@/api/offers";
 import { resolveRef } from "@/controls/fields";
+import { KEY_MARK } from "@/controls/keys";
 import PressButton from "@/controls/PressButton.vue";
 import SchemaForm from "@/controls/SchemaForm.vue";
 import SectionBlock from "@/controls/SectionBlock.vue";
 import FileField from "@/files/FileField.vue";
 import type { Sound } from "@/shot/document";
+import KeyMark from "@/shot/KeyMark.vue";
 import { useShot } from "@/shot/store";
 
 import SpeakPanel from "./SpeakPanel.vue";
 
 const shot = useShot();
+provide(KEY_MARK, KeyMark);
 const offers = useOffers();
 const sounds = computed(() => shot.draft?.sounds ?? []);
 const chosen = ref("");
 const at = computed(() => sounds.value.findIndex((one) => one.id === chosen.value));
-const own = computed(() => sounds.value[at.value]);
+/** As it is at the frame that is looked at, where its volume moves. */
+const own = computed(() => shot.seen?.sounds?.[at.value]);
 const root = computed(() => offers.value?.schema ?? {});
 const schema = computed(() => resolveRef(root.value.properties?.sounds?.items ?? {}, root.value));
 const dropped = ref<File[]>([]);

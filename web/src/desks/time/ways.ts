@@ -14,6 +14,7 @@ export const OUTSIDE = [
   { name: "repeat", title: "Repeat" },
   { name: "back and forth", title: "Back and forth" },
   { name: "go on", title: "Go on", note: "as fast as at its end" },
+  { name: "onwards", title: "Repeat onwards", note: "each time from where it was" },
 ];
 /** What a strength means for a way; ways that are not here have none. */
 export const STRENGTHS: Record<string, string> = {
