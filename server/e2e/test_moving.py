@@ -7,6 +7,7 @@ from playwright.sync_api import Page, expect
 
 from e2e.browser import AXE, BrowserCase
 from shots.actions.save_document import save_document
+from zeitbild.document.evaluate import evaluate, time_of
 
 _KEYS = re.compile("^Keys: arrows walk")
 
@@ -129,6 +130,33 @@ class Moving(BrowserCase):
         self.saved(page)
         self.assertEqual(self.moves()["opacity"]["wave"]["times"], 3)
 
+    def test_a_value_swells_between_two_keys_that_are_the_same(self) -> None:
+        page = self.desk("time")
+        self.let_move(page, "Position")
+        self.type_at(page, 20, "0 0 0")
+        keys = page.get_by_label(_KEYS)
+        keys.focus()
+        for _ in range(20):
+            page.keyboard.press("ArrowUp")
+        page.get_by_label("To the next key").click()
+        page.get_by_role("option", name=re.compile("^Free curve")).click()
+        handle = page.get_by_label("Handle from the key at frame 1, y")
+        expect(handle).to_be_visible()
+        box = handle.bounding_box()
+        assert box is not None
+        page.mouse.move(box["x"] + 4, box["y"] + 4)
+        page.mouse.down()
+        page.mouse.move(box["x"] + 24, box["y"] + 4, steps=4)
+        page.mouse.up()
+        self.saved(page)
+        first = self.moves()["placement.position"]["keys"][0]
+        self.assertGreater(first["lifts"][1][0], 0)
+        self.assertEqual([first["lifts"][0], first["lifts"][2]], [[0, 0], [0, 0]])
+        shot = self.fresh().current_document()
+        x, y, z = evaluate(shot, time_of(shot, 11)).elements[0].placement.position
+        self.assertGreater(y, 0)
+        self.assertEqual((x, z), (0, 0))
+
     def test_what_cannot_be_done_is_said(self) -> None:
         page = self.desk("time")
         self.let_move(page, "Opacity")
@@ -154,6 +182,14 @@ class Moving(BrowserCase):
         self.saved(page)
         document = self.fresh().current_document()
         self.assertEqual([(one.file, one.begins) for one in document.sounds], [("foghorn", 1)])
+        # How loud it is has keys like anything else, in a column of its own.
+        page.get_by_role("button", name="Volume: let it move, with a key at frame 1").click()
+        expect(page.get_by_role("button", name="Sound 1, Volume")).to_be_visible()
+        self.saved(page)
+        page.get_by_role("button", name="Sound 1, Volume").click()
+        self.type_at(page, 10, "0.25")
+        (sound,) = self.fresh().current_document().sounds
+        self.assertEqual([(key.frame, key.value) for key in sound.moves["volume"].keys], [(1, 1), (11, 0.25)])
         page.get_by_role("button", name="Play", exact=True).click()
         expect(page.get_by_text(re.compile(r"[\d.]+ of [\d/]+ frames a second"))).to_be_visible(timeout=120_000)
         page.wait_for_timeout(2500)

@@ -14,6 +14,7 @@ from zeitbild.kernels import PARALLEL
 from zeitbild.render.light.environment import environment_maps, reflectance_table
 from zeitbild.render.light.lighting import light_rows
 from zeitbild.render.shade.texturing import spaces_of
+from zeitbild.render.world.corners import bends_of, corners_of, flats_of
 from zeitbild.render.world.paint_order import paint_order, towards_eye
 from zeitbild.render.world.ray_scene import RayScene
 from zeitbild.render.world.scene import Scene, gather
@@ -36,9 +37,6 @@ from zeitbild.snapshot.finish_row import (
 )
 from zeitbild.snapshot.lights import LightSource
 
-#: Squared sine of a triangle's angle below which it is a sliver.
-_SLIVER2 = np.float32(1e-4)
-
 
 class Stage:
     """A scene with its vertices and its triangles' corners [T, 3, 3] in single precision, and its rays once needed."""
@@ -60,7 +58,7 @@ class Stage:
         #: Where vertices stand at the beginning and at the end of a stretch of open shutter, if they move.
         self._ways = ways
         self.vertices = scene.vertices.astype(np.float32)
-        self.places = self.vertices[scene.triangles]
+        self.places = corners_of(self.vertices, scene.triangles)
         #: Keeps the meshes, whose identities are part of the key, from being freed and their numbers given away.
         self._held = held
         #: Numbers of the triangles that are drawn, rising; None: all.
@@ -78,12 +76,7 @@ class Stage:
         if self._whole is not self:
             return self._whole.flats
         if self._flats is None:
-            a, b = self.places[:, 1] - self.places[:, 0], self.places[:, 2] - self.places[:, 0]
-            across = np.cross(a, b)
-            square = np.einsum("ij,ij->i", across, across)
-            sliver = square < _SLIVER2 * np.einsum("ij,ij->i", a, a) * np.einsum("ij,ij->i", b, b)
-            length = np.where(sliver | (square <= 0), np.float32(np.inf), np.sqrt(square))
-            self._flats = (across / length[:, None]).astype(np.float32)
+            self._flats = flats_of(self.places)
         return self._flats
 
     @property
@@ -93,12 +86,7 @@ class Stage:
         if self._whole is not self:
             return self._whole.bends
         if self._bends is None:
-            most = np.zeros(len(self.places), np.float32)
-            for a, b in ((0, 1), (1, 2), (2, 0)):
-                turn = np.linalg.norm(self.scene.normals[:, a] - self.scene.normals[:, b], axis=1)
-                way = np.linalg.norm(self.places[:, a] - self.places[:, b], axis=1)
-                np.maximum(most, turn / np.maximum(way, np.float32(1e-9)), out=most)
-            self._bends = most
+            self._bends = bends_of(self.places, self.scene.normals)
         return self._bends
 
     @property

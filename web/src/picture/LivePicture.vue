@@ -35,10 +35,10 @@ const props = withDefaults(
 /** Rough pictures are at most so wide, and narrower where this machine would not keep up with the hand. */
 const ROUGH_WIDTH = 640;
 const LEAST_ROUGH_WIDTH = 400;
-/** Longest time from asking to showing, in ms, at which two pictures under way still make 24 a second. */
-const PACE_MS = 75;
+/** Longest time from asking to showing, in ms, at which three pictures under way still make 24 a second. */
+const PACE_MS = 115;
 /** From this on a moving hand does not wait for shadows and mirrors any more. */
-const TOO_LONG_MS = 2 * PACE_MS;
+const TOO_LONG_MS = 1.5 * PACE_MS;
 /** So long: then it is tried again, since it may have been another's work that took the time. */
 const WITHOUT_MS = 30_000;
 const REST_MS = 260;

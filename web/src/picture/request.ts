@@ -33,14 +33,16 @@ export function heightFor(width: number, raster: { width: number; height: number
   return Math.max(2, Math.round((width * raster.height) / raster.width));
 }
 
+/** How a picture is asked for: the address and what ``fetch`` is told beside it. */
+export function asked(shot: number, request: PictureRequest): [url: string, init: RequestInit] {
+  const headers = { "Content-Type": "application/json", "X-CSRFToken": csrfToken() };
+  return [`/api/shots/${shot}/picture`, { method: "POST", headers, body: JSON.stringify(request) }];
+}
+
 /** An encoded picture from the server; throws the Problem that says why there is none. */
 export async function requestPicture(shot: number, request: PictureRequest, signal?: AbortSignal): Promise<Blob> {
-  const response = await fetch(`/api/shots/${shot}/picture`, {
-    method: "POST",
-    headers: { "Content-Type": "application/json", "X-CSRFToken": csrfToken() },
-    body: JSON.stringify(request),
-    signal: signal ?? null,
-  });
+  const [url, init] = asked(shot, request);
+  const response = await fetch(url, { ...init, signal: signal ?? null });
   if (!response.ok) throw await problemOf(response);
   return response.blob();
 }

@@ -2,10 +2,11 @@ import { onScopeDispose, readonly, ref, shallowRef } from "vue";
 
 import { Problem } from "@/api/client";
 
-import { type PictureRequest, requestPicture } from "./request";
+import { paint } from "./painter";
+import { asked, type PictureRequest } from "./request";
 
-/** Requests under way at most: one is being rendered while the next travels. */
-const AT_ONCE = 2;
+/** Requests under way at most: one is being rendered while others travel to and fro. */
+const AT_ONCE = 3;
 
 export interface Shown {
   /** What the picture was asked for as. */
@@ -39,7 +40,7 @@ export function useLatest() {
     const hangUp = new AbortController();
     if (request.quality !== "rough") sharp.add(hangUp);
     try {
-      const bitmap = await createImageBitmap(await requestPicture(shot, request, hangUp.signal));
+      const bitmap = await paint(...asked(shot, request), hangUp.signal);
       if (own < newest || ended) {
         bitmap.close();
         return;

@@ -21,6 +21,8 @@ const props = defineProps<{
 }>();
 const shot = useShot();
 const PAD = 16;
+/** Pixels between marks that would lie upon one another. */
+const APART = 9;
 const NAMES = ["x", "y", "z"];
 const COLOURS = ["stroke-ink", "stroke-select-ink", "stroke-warn"];
 
@@ -80,6 +82,15 @@ const near = computed(() =>
     return visible ? [{ key, next, at }] : [];
   }),
 );
+/** By how many pixels each of several marks in a line is drawn aside so that none lies upon another. */
+function spread(places: readonly number[]): number[] {
+  const near = (a: number, b: number) => Math.abs(a - b) < APART / 2;
+  return places.map((place, index) => {
+    const same = places.filter((other) => near(other, place)).length;
+    const before = places.slice(0, index).filter((other) => near(other, place)).length;
+    return (before - (same - 1) / 2) * APART;
+  });
+}
 interface Handle {
   key: Key;
   at: number;
@@ -88,6 +99,8 @@ interface Handle {
   second: boolean;
   from: [number, number];
   to: [number, number];
+  /** Pixels that it is drawn aside, so that no other lies upon it. */
+  aside: number;
 }
 /** Handles of free curves: two for each number. */
 const handles = computed<Handle[]>(() =>
@@ -95,18 +108,38 @@ const handles = computed<Handle[]>(() =>
     if (key.way !== "free" || !next) return [];
     const end = numbers(next.value);
     const [x1, y1, x2, y2] = key.handles ?? HANDLES;
-    return numbers(key.value).flatMap((a, index) => {
+    const place = (share: number, value: number): [number, number] => [
+      x(value),
+      y(key.frame + (next.frame - key.frame) * share),
+    ];
+    const own = numbers(key.value).flatMap((a, index) => {
       const b = end[index] ?? a;
       const [first, second] = key.lifts?.[index] ?? [0, 0];
-      const place = (share: number, value: number): [number, number] => [
-        x(value),
-        y(key.frame + (next.frame - key.frame) * share),
-      ];
       return [
         { key, at, index, second: false, from: place(0, a), to: place(x1, a + (b - a) * y1 + first) },
         { key, at, index, second: true, from: place(1, b), to: place(x2, a + (b - a) * y2 + second) },
       ];
     });
+    return [false, true].flatMap((second) => {
+      const some = own.filter((one) => one.second === second);
+      const asides = spread(some.map((one) => one.to[0]));
+      return some.map((one, index) => ({ ...one, aside: asides[index] ?? 0 }));
+    });
+  }),
+);
+/** Of each key in sight what is drawn of it: a circle for each of its numbers. */
+const circles = computed(() =>
+  near.value.flatMap(({ key, at }) => {
+    const places = numbers(key.value).map(x);
+    const asides = spread(places);
+    return numbers(key.value).map((value, index) => ({
+      key,
+      at,
+      index,
+      value,
+      aside: asides[index] ?? 0,
+      x: (places[index] ?? 0) + (asides[index] ?? 0),
+    }));
   }),
 );
 /** A key with a handle dragged to a value at a share of the time. The height of a single number that goes anywhere is a share of its way, so
@@ -134,10 +167,10 @@ function pulled(key: Key, next: Key, handle: Handle, share: number, value: numbe
 
 /** Whether the pointer went anywhere: a press alone changes nothing. */
 let moved = false;
-let dragging: { key: number; index: number; handle: Handle | null } | null = null;
-function grab(event: PointerEvent, key: number, index: number, handle: Handle | null = null) {
+let dragging: { key: number; index: number; handle: Handle | null; aside: number } | null = null;
+function grab(event: PointerEvent, key: number, index: number, aside: number, handle: Handle | null = null) {
   if (shot.looking) return;
-  dragging = { key, index, handle };
+  dragging = { key, index, handle, aside };
   held.value = ends.value;
   (event.currentTarget as Element).setPointerCapture(event.pointerId);
   event.stopPropagation();
@@ -161,7 +194,7 @@ function moveTo(event: Place) {
   if (!dragging) return;
   const rect = event.svg.getBoundingClientRect();
   const [low, high] = ends.value;
-  const value = low + ((event.clientX - rect.left - PAD) / (CURVE - 2 * PAD)) * (high - low);
+  const value = low + ((event.clientX - dragging.aside - rect.left - PAD) / (CURVE - 2 * PAD)) * (high - low);
   const { track } = props.column;
   const key = track.keys[dragging.key];
   if (!key) return;
@@ -210,9 +243,15 @@ function release(event: PointerEvent) {
         :class="COLOURS[index]"
       />
       <g v-for="handle in handles" :key="`${handle.at} ${handle.index} ${handle.second}`">
-        <line :x1="handle.from[0]" :y1="handle.from[1]" :x2="handle.to[0]" :y2="handle.to[1]" class="stroke-rule" />
+        <line
+          :x1="handle.from[0]"
+          :y1="handle.from[1]"
+          :x2="handle.to[0] + handle.aside"
+          :y2="handle.to[1]"
+          class="stroke-rule"
+        />
         <rect
-          :x="handle.to[0] - 4"
+          :x="handle.to[0] + handle.aside - 4"
           :y="handle.to[1] - 4"
           width="8"
           height="8"
@@ -220,31 +259,29 @@ function release(event: PointerEvent) {
           :class="count > 1 ? COLOURS[handle.index] : 'stroke-select-ink'"
           role="img"
           :aria-label="`Handle ${handle.second ? 'to the next key' : 'from the key'} at frame ${handle.key.frame}${count > 1 ? `, ${NAMES[handle.index]}` : ''}`"
-          @pointerdown="grab($event, handle.at, 0, handle)"
+          @pointerdown="grab($event, handle.at, handle.index, handle.aside, handle)"
           @pointermove="pull"
           @pointerup="release"
           @pointercancel="release"
         />
       </g>
-      <template v-for="{ key, at } in near" :key="key.frame">
-        <circle
-          v-for="(value, index) in numbers(key.value)"
-          :key="index"
-          :cx="x(value)"
-          :cy="y(key.frame)"
-          r="4.5"
-          class="cursor-ew-resize fill-sheet stroke-[1.5]"
-          role="img"
-          :class="COLOURS[index]"
-          :aria-label="`${NAMES[index] ?? ''} ${value} at frame ${key.frame}`"
-          @pointerdown="grab($event, at, index)"
-          @pointermove="pull"
-          @pointerup="release"
-          @pointercancel="release"
-        >
-          <title>{{ count > 1 ? `${NAMES[index]} ` : "" }}{{ short(value) }} at frame {{ key.frame }}</title>
-        </circle>
-      </template>
+      <circle
+        v-for="{ key, at, index, value, aside, x: across } in circles"
+        :key="`${key.frame} ${index}`"
+        :cx="across"
+        :cy="y(key.frame)"
+        r="4.5"
+        class="cursor-ew-resize fill-sheet stroke-[1.5]"
+        role="img"
+        :class="COLOURS[index]"
+        :aria-label="`${NAMES[index] ?? ''} ${value} at frame ${key.frame}`"
+        @pointerdown="grab($event, at, index, aside)"
+        @pointermove="pull"
+        @pointerup="release"
+        @pointercancel="release"
+      >
+        <title>{{ count > 1 ? `${NAMES[index]} ` : "" }}{{ short(value) }} at frame {{ key.frame }}</title>
+      </circle>
     </svg>
   </div>
 </template>

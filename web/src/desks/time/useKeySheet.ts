@@ -3,7 +3,7 @@ import { computed, reactive, ref, shallowRef, watch } from "vue";
 
 import type { Schemas } from "@/api/client";
 import { oneAtATime } from "@/api/latest";
-import type { Key, Track } from "@/shot/document";
+import { type Key, type ShotDocument, type Track, valueAt } from "@/shot/document";
 import { movesOf, withKey, withoutWave } from "@/shot/moves";
 import { useShot } from "@/shot/store";
 import { movingValues } from "@/shot/values";
@@ -24,6 +24,11 @@ export interface Column {
 /** Frames that are asked for at once, beyond those that are in sight. */
 const AROUND = 24;
 const MARK = "zeitbild-keys";
+
+/** What a part whose values move stands in, its name with it: another object once anything of it has changed. */
+function holderOf(document: ShotDocument, part: string): unknown {
+  return valueAt(document, part.replace(/\.(camera|backdrop)$/, ""));
+}
 
 export type KeySheet = ReturnType<typeof useKeySheet>;
 
@@ -68,15 +73,31 @@ export function useKeySheet() {
     ),
   );
 
+  /** What the values in ``seen`` were asked of: while a key is dragged the values of one part are asked for, and not all. */
+  let asked: { document: ShotDocument; first: number; last: number } | null = null;
   const look = oneAtATime(async () => {
     const document = shot.draft;
     if (!document || !shot.moving.length) return;
     const first = Math.max(0, from.value - AROUND);
     const frames = Array.from({ length: Math.min(to.value + AROUND - first + 1, 400) }, (_, at) => first + at);
-    const found = await movingValues(shot.id, document, frames);
+    const last = first + frames.length - 1;
+    const holds = asked?.first === first && asked.last === last && asked.document.timing === document.timing;
+    const known = holds && asked ? asked.document : null;
+    const tracks = shot.moving.filter(
+      (one) => !known || !seen.value.has(one.path) || holderOf(known, one.part) !== holderOf(document, one.part),
+    );
+    const wanted = tracks.length < shot.moving.length ? tracks.map((one) => one.path) : [];
+    const found = tracks.length ? await movingValues(shot.id, document, frames, wanted) : [];
     if (!found) return;
+    asked = { document, first, last };
     since.value = first;
-    seen.value = new Map(found.map((one) => [one.path, one]));
+    const now = new Map(found.map((one) => [one.path, one]));
+    if (wanted.length || !tracks.length)
+      for (const { path } of shot.moving) {
+        const before = seen.value.get(path);
+        if (before && !now.has(path)) now.set(path, before);
+      }
+    seen.value = now;
   });
   watch([() => shot.draft, from, to], look, { immediate: true });
 

@@ -1,0 +1,44 @@
+import { problemOf } from "@/api/client";
+
+/** What the worker is asked for; without an address: that a number is given up. */
+export interface Wish {
+  number: number;
+  url?: string;
+  init: RequestInit;
+}
+/** What it answers: a picture, what the server said instead, or neither if it could not be reached. */
+export interface Painted {
+  number: number;
+  bitmap?: ImageBitmap;
+  refused?: { status: number; body: string };
+}
+
+let worker: Worker | null = null;
+let last = 0;
+const waiting = new Map<number, (painted: Painted) => void>();
+
+function painter(): Worker {
+  if (!worker) {
+    worker = new Worker(new URL("./painter.worker.ts", import.meta.url), { type: "module" });
+    worker.addEventListener("message", (event: MessageEvent<Painted>) => {
+      waiting.get(event.data.number)?.(event.data);
+      waiting.delete(event.data.number);
+    });
+  }
+  return worker;
+}
+
+/** A picture from the server, ready to be drawn, fetched beside the page; throws the Problem that says why there is none, or a TypeError as
+ * ``fetch`` does if the server cannot be reached or the signal gave it up. */
+export async function paint(url: string, init: RequestInit, signal: AbortSignal): Promise<ImageBitmap> {
+  const number = ++last;
+  const own = painter();
+  const painted = await new Promise<Painted>((done) => {
+    waiting.set(number, done);
+    own.postMessage({ number, url, init } satisfies Wish);
+    signal.addEventListener("abort", () => own.postMessage({ number, init: {} } satisfies Wish), { once: true });
+  });
+  if (painted.bitmap) return painted.bitmap;
+  if (painted.refused) throw await problemOf(new Response(painted.refused.body, { status: painted.refused.status }));
+  throw new TypeError("no answer");
+}
