@@ -35,12 +35,25 @@ const count = computed(
   () => numbers(props.column.track.keys[0]?.value ?? props.sheet.valueAt(props.column, shot.frame)).length,
 );
 const canDraw = computed(() => count.value > 0);
-/** Least and greatest number, of keys and of what is in sight; held while something is dragged. */
+/** The values at which both handles of a number stand between two keys. */
+function handleValues(key: Key, next: Key, index: number): [number, number] {
+  const a = numbers(key.value)[index] ?? 0;
+  const b = numbers(next.value)[index] ?? a;
+  const [, y1, , y2] = key.handles ?? HANDLES;
+  const [first, second] = key.lifts?.[index] ?? [0, 0];
+  return [a + (b - a) * y1 + first, a + (b - a) * y2 + second];
+}
+/** Least and greatest number, of keys, their handles and what is in sight; held while something is dragged. */
 const held = ref<[number, number] | null>(null);
 const ends = computed<[number, number]>(() => {
   if (held.value) return held.value;
   const all = [
-    ...props.column.track.keys.flatMap((key) => numbers(key.value)),
+    ...props.column.track.keys.flatMap((key, at, keys) => {
+      const next = keys[at + 1];
+      const own = numbers(key.value);
+      const free = key.way === "free" && next ? own.flatMap((_, index) => handleValues(key, next, index)) : [];
+      return [...own, ...free];
+    }),
     ...frames.value.flatMap((frame) => numbers(props.sheet.valueAt(props.column, frame))),
   ];
   const low = Math.min(...all);
@@ -107,17 +120,16 @@ const handles = computed<Handle[]>(() =>
   near.value.flatMap(({ key, next, at }) => {
     if (key.way !== "free" || !next) return [];
     const end = numbers(next.value);
-    const [x1, y1, x2, y2] = key.handles ?? HANDLES;
+    const [x1, , x2] = key.handles ?? HANDLES;
     const place = (share: number, value: number): [number, number] => [
       x(value),
       y(key.frame + (next.frame - key.frame) * share),
     ];
     const own = numbers(key.value).flatMap((a, index) => {
-      const b = end[index] ?? a;
-      const [first, second] = key.lifts?.[index] ?? [0, 0];
+      const [first, second] = handleValues(key, next, index);
       return [
-        { key, at, index, second: false, from: place(0, a), to: place(x1, a + (b - a) * y1 + first) },
-        { key, at, index, second: true, from: place(1, b), to: place(x2, a + (b - a) * y2 + second) },
+        { key, at, index, second: false, from: place(0, a), to: place(x1, first) },
+        { key, at, index, second: true, from: place(1, end[index] ?? a), to: place(x2, second) },
       ];
     });
     return [false, true].flatMap((second) => {
