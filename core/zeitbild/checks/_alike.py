@@ -1,12 +1,28 @@
-"""Which frames of a shot look alike, without rendering them."""
+"""Which frames of a shot look alike, without rendering them; and how far apart small pictures of two moments are."""
 
 from __future__ import annotations
 
 import time
 from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.ndimage import uniform_filter
 
 from zeitbild.checks._base import SetView
+from zeitbild.document.evaluate import moves_at_all
+from zeitbild.elements import kinds
+from zeitbild.elements.base import as_built, once
 from zeitbild.masters.frame_key import frame_key
+from zeitbild.render import QUALITIES, render
+from zeitbild.resolve import resolve
+from zeitbild.snapshot import Snapshot
+
+#: Pixels wide that pictures are looked at.
+WIDE = 240
+#: Steps of 255, in the mean of five by five pixels, that are not seen; an edge that is drawn from other samples differs by less.
+SEEN = 10.0
 
 
 class Frames:
@@ -31,3 +47,47 @@ class Frames:
         while count < len(frames) and self.key(frames[count]) == self.key(frames[0]) and time.monotonic() < until:
             count += 1
         return count
+
+
+def stands(view: SetView) -> bool:
+    """Whether nothing in a shot has keys, turns or plays."""
+    shot = view.shot
+    plays = (kinds.get(element.kind) for element in shot.elements)
+    plain = all((one.pose is as_built or not one.seen) and one.copies is once for one in plays)
+    return plain and not moves_at_all(shot) and not any(element.turn.turns for element in shot.elements)
+
+
+def onwards(view: SetView) -> Snapshot:
+    """What would stand in the frame after the last of a cycle if everything just went on, turns and waves at their ends."""
+    timing = view.shot.timing
+    open_ = timing.model_copy(update={"last": timing.last + 1, "cycle": False})
+    return resolve(view.shot.model_copy(update={"timing": open_}), timing.last + 1, view.assets)
+
+
+@dataclass(frozen=True, slots=True)
+class Apart:
+    """How far two pictures are apart: by how many steps of 255 where it is most, where that is in pixels of the raster, and the root of
+    the mean square of all of it."""
+
+    worst: float
+    x: float
+    y: float
+    mean: float
+
+
+def seen(snapshot: Snapshot) -> NDArray[np.float32]:
+    """A small picture [h, w, 4], encoded, 0 to 1."""
+    high = max(1, round(WIDE * snapshot.height / snapshot.width))
+    picture = render(snapshot.at_size(WIDE, high), QUALITIES["check"]).beauty
+    return np.asarray(np.clip(picture, 0, 1) ** np.float32(1 / 2.2))
+
+
+def apart(one: Snapshot | NDArray[np.float32], other: Snapshot | NDArray[np.float32]) -> Apart:
+    """How far two moments, or small pictures of them, are apart."""
+    before, after = (seen(moment) if isinstance(moment, Snapshot) else moment for moment in (one, other))
+    off = np.abs(uniform_filter(after - before, (5, 5, 1), mode="constant")).max(axis=2) * 255
+    row, column = np.unravel_index(int(off.argmax()), off.shape)
+    # Where it is most is told in pixels of the raster that is delivered.
+    wide = one.width if isinstance(one, Snapshot) else other.width if isinstance(other, Snapshot) else WIDE
+    by = wide / WIDE
+    return Apart(float(off.max()), float(column * by), float(row * by), float(np.sqrt((off * off).mean())))

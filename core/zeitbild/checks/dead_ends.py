@@ -5,24 +5,13 @@ from __future__ import annotations
 import time
 from collections.abc import Iterator
 
-from zeitbild.checks._alike import Frames
+from zeitbild.checks._alike import Frames, stands
 from zeitbild.checks._base import Check, Finding, SetView, checks
-from zeitbild.document.evaluate import moves_at_all
-from zeitbild.elements import kinds
-from zeitbild.elements.base import as_built, once
 
 #: So many frames in a row are no hold for the eye to rest on but a range that is longer than meant, in seconds.
 _LONG = 2.0
 #: Seconds that are spent on looking at most.
 _PATIENCE = 1.5
-
-
-def _stands(view: SetView) -> bool:
-    """Whether nothing in a shot has keys, turns or plays."""
-    shot = view.shot
-    plays = (kinds.get(element.kind) for element in shot.elements)
-    plain = all((one.pose is as_built or not one.seen) and one.copies is once for one in plays)
-    return plain and not moves_at_all(shot) and not any(element.turn.turns for element in shot.elements)
 
 
 def _look(view: SetView) -> Iterator[Finding]:
@@ -33,7 +22,7 @@ def _look(view: SetView) -> Iterator[Finding]:
     until = time.monotonic() + _PATIENCE
     found, step = Frames(view), timing.step
     # What cannot move need not be looked at, however long it is.
-    tail = len(frames) if _stands(view) else found.alike(frames[::-1], until)
+    tail = len(frames) if stands(view) else found.alike(frames[::-1], until)
     if tail == len(frames):
         if found.empty(frames[0]):
             return

@@ -90,11 +90,54 @@ class Time(unittest.TestCase):
             "the picture jumps",
             self._only(_shot(last=24, cycle=True, surface__base_colour=light), "seam-jumps")["seam-jumps"].message,
         )
+        self.assertEqual(found["seam-jumps"].mend, {"timing.cycle": False})
+        back = _keys((1, [-60, 0, 0]), (16, [60, 0, 0]), way="gentle")
+        found = self._only(_shot(last=24, cycle=True, placement__position=back), "seam-jumps")
+        self.assertEqual([*found["seam-jumps"].mend], ["elements.0.moves"])
         closed = _keys((1, [-60, 0, 0]), (13, [60, 0, 0]), (25, [-60, 0, 0]), before="repeat", after="repeat")
         self._only(_shot(last=24, cycle=True, placement__position=closed), "seam-jerks")
         smooth = {**closed, "keys": [{**key, "way": "gentle"} for key in closed["keys"]]}
         self._only(_shot(last=24, cycle=True, placement__position=smooth))
         self._only(_shot(last=24, cycle=True, placement__rotation__1={"wave": {"times": 2, "amount": 30}}))
+
+    def test_seams_of_what_has_no_open_keys(self) -> None:
+        # What goes round and starts anew jumps there, and only there; where it does so on its way too it is meant to.
+        def round_(times: float, amount: float = 100) -> dict[str, Any]:
+            return {"wave": {"shape": "round", "times": times, "amount": amount}}
+
+        self._only(_shot(last=24, cycle=True, placement__position__0=round_(1)), "seam-jumps")
+        self._only(_shot(last=24, cycle=True, placement__position__0=round_(3)))
+        self._only(_shot(last=24, cycle=True, placement__rotation__1=round_(1, 360)))
+        self._only(_shot(last=24, cycle=True, placement__rotation__1=round_(1, 100)), "seam-jumps")
+        saw = _keys((1, [-60, 0, 0]), (9, [60, 0, 0]), after="repeat")
+        self._only(_shot(last=24, cycle=True, placement__position=saw))
+        self._only(_shot(last=24, cycle=True, placement__position={**saw, "after": "onwards"}), "seam-jumps")
+        self._only(
+            _shot(last=24, cycle=True, placement__position__0={"wave": {"times": 1.25, "amount": 60}}), "seam-jumps"
+        )
+        self._only(
+            _shot(last=24, cycle=True, placement__position__0={"wave": {"times": 1.5, "amount": 60}}), "seam-jerks"
+        )
+        # What leaps by itself may do so at the seam.
+        for flash in (((1, 1), (13, 0)), ((1, 1), (13, 0), (25, 1))):
+            self.assertNotIn("seam-jumps", _found(_shot(last=24, cycle=True, opacity=_keys(*flash, way="hold"))))
+        self.assertNotIn("seam-jumps", _found(_shot(last=24, cycle=True, shown=_keys((1, True), (13, False)))))
+        on_twos = _keys((1, [-60, 0, 0]), (13, [60, 0, 0]), (25, [-60, 0, 0]), way="gentle", every=2)
+        self._only(_shot(last=24, cycle=True, placement__position=on_twos))
+
+    def test_parts_of_turns_that_look_like_whole_ones(self) -> None:
+        # A box looks the same after half a turn, but not after a quarter or with something beside it that does not.
+        def turning(turns: float, shape: str = "box", **more: Any) -> set[str]:
+            box = {"kind": "solid", "id": "box", "shape": shape, "width": 80, "depth": 200, "turn": {"turns": turns}}
+            timing = {"first": 1, "last": 24, "cycle": True}
+            shot = read_shot({"version": 3, "timing": timing, "elements": [{**box, **more}]})
+            return {one.code for one in find(shot, SetView(shot, NOWHERE))} & {"open-cycle", "seam-jumps"}
+
+        self.assertEqual(turning(0.5), set())
+        self.assertEqual(turning(-1.5), set())
+        self.assertEqual(turning(0.25), {"open-cycle"})
+        self.assertEqual(turning(0.3, "ball", depth=80), set())
+        self.assertEqual(turning(0.5, pivot_offset=[60, 0, 0]), {"open-cycle"})
 
     def test_keys_that_are_never_seen(self) -> None:
         moves = _keys((-8, [0, 0, 0]), (140, [90, 0, 0]))
