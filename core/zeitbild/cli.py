@@ -10,18 +10,17 @@ import time
 from collections.abc import Callable, Sequence
 from functools import partial
 from pathlib import Path
-from typing import Any
 
 from zeitbild.assets import AssetFolder
 from zeitbild.checks import SetView, checks, find
-from zeitbild.document.reading import parse_shot, shot_schema, write_shot
+from zeitbild.document.reading import parse_shot, shot_schema
 from zeitbild.elements import kinds as element_kinds
 from zeitbild.errors import InputError, StorageError, ZeitbildError
-from zeitbild.farm import FramePool, frames_with, make_cells, make_files, write_sequence
-from zeitbild.handoff import Conforming, Recipe, check_carried, passes_in, recipes, write_sound
+from zeitbild.handoff import Recipe, recipes
 from zeitbild.handoff.verification import verify
+from zeitbild.headless import Job, deliver, forms_of
 from zeitbild.lights import kinds as light_kinds
-from zeitbild.naming import Wanted, plan_files
+from zeitbild.naming import Wanted
 from zeitbild.paths import assets_folder, masters_folder
 from zeitbild.render.passes import families, pass_named, passes
 from zeitbild.resolve import depth_range, resolve
@@ -39,81 +38,55 @@ def _render(arguments: argparse.Namespace) -> int:
         raise InputError(f"{arguments.shot} cannot be read: {error}") from None
     shot = parse_shot(text)
     frames = parse_frames(arguments.frames) if arguments.frames else tuple(shot.timing.delivered)
-    recipe = recipes.get(arguments.recipe)
-    quality = arguments.quality or shot.quality
-    wanted = Wanted(
-        tuple(arguments.layer or ()), tuple(arguments.passes or ()), recipe.sharing, recipe.format.container
-    )
-    for name in wanted.passes:
+    forms = forms_of(arguments.recipe or ["png8"], arguments.option or ())
+    names = tuple(arguments.passes or ())
+    for name in names:
         pass_named(name, shot.light_groups, shot.names)
-    if wanted.passes:
+    layers = Wanted(tuple(arguments.layer or ())).layers_of(shot)
+    if names:
         # What is named is written, whatever the document's layers have.
         chosen = tuple(
-            layer.model_copy(update={"passes": wanted.passes}) if layer in wanted.layers_of(shot) else layer
-            for layer in shot.layers
+            layer.model_copy(update={"passes": names}) if layer in layers else layer for layer in shot.layers
         )
         shot = shot.model_copy(update={"layers": chosen})
-    layers = wanted.layers_of(shot)
-    plan = plan_files(shot, version=arguments.version, ext=recipe.format.extension, frames=frames, wanted=wanted)
-    options = tuple(part.partition("=")[::2] for part in arguments.option or ())
-    settled = recipe.chosen(dict(options))
-    Conforming.of(settled).check(recipe.format, shot.raster.width, shot.raster.height, shot.timing.fraction)
-    check_carried(recipe.format, {one.name: passes_in(shot, one.name, wanted.passes_of(one)) for one in layers})
+        layers = Wanted(tuple(arguments.layer or ())).layers_of(shot)
+    job = Job(
+        *(shot, layers, frames, arguments.quality or shot.quality, forms, names, arguments.version),
+        *(arguments.assets, arguments.masters, Path(arguments.out), arguments.package),
+    )
+    hints = job.check()
     # What the document lacks (a font, a glyph, an upload) is said before the first frame, not once for each.
     assets = AssetFolder(arguments.assets)
     for layer in layers:
         resolve(shot, frames[0], assets, layer.name)
     for _, sounding in soundings(shot, assets):
         heard(sounding.path, sounding.label)
-    for hint in plan.hints:
+    for hint in hints:
         print(f"note: {hint}", file=sys.stderr)
     for finding in find(shot, SetView(shot, assets, None)):
         print(f"{finding.level}: {finding.message}", file=sys.stderr)
-    if any("depth" in layer.passes for layer in layers) and recipe.format.ends_at_white:
+    if any("depth" in layer.passes for layer in layers) and any(one.recipe.format.ends_at_white for one in forms):
         near, far = depth_range(shot, assets)
         print(f"depth: white is {near:g} units from the camera, black is {far:g}", file=sys.stderr)
-    document = write_shot(shot)
-    places = (arguments.assets, arguments.masters, Path(arguments.out))
-    what = (recipe.name, options, wanted.passes, arguments.version)
-    tasks: list[tuple[tuple[str, int], tuple[Any, ...]]] = []
-    for frame, own in frames_with(document, [layer.name for layer in layers], frames).items():
-        # Layers of one set are rendered together. What holds all frames of a sequence is written when all are there.
-        rest = places[:2] if recipe.format.container else (*what, *places)
-        tasks.append((("+".join(own), frame), (document, frame, own, quality, *rest)))
-    done = failed = files = 0
-    cells: dict[int, Any] = {}
-    started = time.monotonic()
-    with FramePool(min(arguments.workers, len(tasks))) as pool:
-        for outcome in pool.run(make_cells if recipe.format.container else make_files, tasks):
-            if outcome is None:
-                continue
-            if outcome.error:
-                failed += 1
-                print(f"\nframe {outcome.task[1]} of {outcome.task[0]}: {outcome.error}", file=sys.stderr)
-            else:
-                done += 1
-                if recipe.format.container:
-                    cells[outcome.task[1]] = outcome.result
-                else:
-                    files += len(outcome.result or ())
-            left = (time.monotonic() - started) / max(done + failed, 1) * (len(tasks) - done - failed)
-            end = "" if sys.stderr.isatty() else "\n"
-            print(f"\r{done + failed}/{len(tasks)} frames, {left:.0f} s left ", end=end, file=sys.stderr, flush=True)
-    if cells and not failed:
-        own_layers = tuple(layer.name for layer in layers)
-        name, picked, named, version = what
-        files = len(
-            write_sequence(document, tuple(sorted(cells.items())), name, picked, own_layers, named, version, *places)
-        )
-    if not failed:
-        sound = write_sound(shot, frames, arguments.version, Path(arguments.out), assets)
-        files += sound is not None
+    progress = None
+    for progress in deliver(job, arguments.workers):
+        for error in progress.errors:
+            print(f"\n{error}", file=sys.stderr)
+        end = "" if sys.stderr.isatty() else "\n"
+        ended = progress.done + progress.failed
+        print(f"\r{ended}/{progress.total} {_STEPS}, {progress.left:.0f} s left ", end=end, file=sys.stderr, flush=True)
+    assert progress is not None
+    failed = progress.failed
     print(
-        f"\n{files} files in {arguments.out}, all read back and compared"
-        + (f"; {failed} frames FAILED" if failed else ""),
+        f"\n{progress.files} files in {job.package if job.packed and not failed else job.folder}, all read back and compared"
+        + (f"; {failed} {_STEPS} FAILED" if failed else ""),
         file=sys.stderr,
     )
     return FAILED if failed else OK
+
+
+#: What is counted: a file of all frames is one more.
+_STEPS = "frames"
 
 
 def _carried(recipe: Recipe) -> str:
@@ -195,9 +168,19 @@ def build_parser() -> argparse.ArgumentParser:
         metavar="NAME",
         help="only this pass, of every layer; may be given again",
     )
-    render.add_argument("--recipe", default="png8", metavar="NAME", help="see `list recipes`; default png8")
     render.add_argument(
-        "--option", action="append", metavar="NAME=VALUE", help="of the recipe's files, e.g. compression=piz"
+        "--recipe", action="append", metavar="NAME", help="see `list recipes`; default png8; may be given again"
+    )
+    render.add_argument(
+        "--option",
+        action="append",
+        metavar="[RECIPE:]NAME=VALUE",
+        help="of a recipe's files, e.g. compression=piz or webm:width=700",
+    )
+    render.add_argument(
+        "--package",
+        action="store_true",
+        help="into a folder of this version, with manifest, notes and checksums, and packed as a ZIP (see `verify`)",
     )
     render.add_argument(
         "--version", type=partial(_positive, most=9999), default=1, metavar="N", help="number in file names"

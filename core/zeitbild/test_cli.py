@@ -3,9 +3,13 @@
 import contextlib
 import io
 import json
+import subprocess
 import tempfile
 import unittest
+import zipfile
 from pathlib import Path
+
+from PIL import Image
 
 from zeitbild.cli import BAD_INPUT, FAILED, OK, main
 from zeitbild.document.reading import write_shot
@@ -41,6 +45,61 @@ class CommandLine(unittest.TestCase):
         self.assertIn("3/3 frames", said)
         # The same again finds all files there and right.
         self.assertEqual(self._render("--frames", "1", "--workers", "1")[0], OK)
+
+    def test_several_forms_are_packed_and_hold(self) -> None:
+        words = ("--frames", "1-3", "--workers", "1", "--package", "--version", "7", "--pass", "beauty")
+        forms = ("--recipe", "png16", "--recipe", "gif", "--recipe", "png16", "--option", "gif:ground=#203040")
+        code, _, said = self._render(*words, *forms, "--option", "fit=contain", "--option", "width=64")
+        self.assertEqual(code, OK, said)
+        self.assertIn("4/4", said)
+        folder, package = self.folder / "out" / "KM010_v007", self.folder / "out" / "KM010_v007.zip"
+        self.assertEqual(sorted(one.name for one in folder.iterdir() if one.is_dir()), ["gif", "png16", "png16-2"])
+        # What common tools say of the checksums (GNU coreutils), and what is in the files.
+        checked = subprocess.run(
+            ["sha256sum", "-c", "--strict", "SHA256SUMS"], cwd=folder, capture_output=True, text=True
+        )
+        self.assertEqual((checked.returncode, checked.stderr), (0, ""))
+        self.assertEqual(len(list((folder / "png16").rglob("*.png"))), 3)
+        (gif,) = (folder / "gif").rglob("*.gif")
+        with Image.open(gif) as moving:
+            self.assertEqual((moving.size[0], moving.n_frames), (64, 3))  # type: ignore[attr-defined]
+        manifest = json.loads((folder / "gif" / "manifest.json").read_text(encoding="utf-8"))
+        self.assertEqual((manifest["version"], manifest["quality"]), (7, "rough"))
+        for place in (package, folder):
+            code, _, said = self._run("verify", str(place))
+            self.assertEqual(code, OK, said)
+        with zipfile.ZipFile(package) as archive:
+            self.assertIsNone(archive.testzip())
+            self.assertEqual(len(archive.namelist()), len(set(archive.namelist())))
+        # What is delivered is never touched.
+        before = package.read_bytes()
+        code, _, said = self._render(*words, *forms)
+        self.assertEqual(code, BAD_INPUT)
+        self.assertIn("version: ", said)
+        self.assertEqual(package.read_bytes(), before)
+        # One of its files is another one now.
+        (folder / "gif" / "README.txt").write_text("changed", encoding="utf-8")
+        self.assertEqual(self._run("verify", str(folder))[0], FAILED)
+
+    def test_options_belong_to_forms(self) -> None:
+        for words, expected in (
+            (("--recipe", "png8", "--option", "compression=piz"), "compression"),
+            (("--recipe", "png8", "--recipe", "exr", "--option", "png8:compression=piz"), "compression"),
+            (("--recipe", "png8", "--option", "exr:compression=piz"), "compression"),
+            (("--recipe", "png8", "--recipe", "exr", "--option", "nothing=1"), "nothing"),
+            (("--recipe", "exr", "--option", "compression=fast"), "compression"),
+            (("--option", "width"), "width"),
+        ):
+            code, _, said = self._render("--frames", "1", *words)
+            self.assertEqual(code, BAD_INPUT, words)
+            self.assertIn(expected, said)
+            self.assertFalse((self.folder / "out").exists())
+
+    def test_what_one_form_cannot_hold_is_said_before_anything_is_written(self) -> None:
+        code, _, said = self._render("--frames", "1", "--recipe", "exr", "--recipe", "webm", "--pass", "depth")
+        self.assertEqual(code, BAD_INPUT)
+        self.assertIn("cannot hold Depth", said)
+        self.assertFalse((self.folder / "out").exists())
 
     def test_files_in_the_way_are_a_failure_that_says_so(self) -> None:
         target = self.folder / "out" / "KM010_sign_beauty_v001" / "KM010_sign_beauty_v001.0001.png"

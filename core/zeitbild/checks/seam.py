@@ -8,7 +8,7 @@ from zeitbild.document.shot import Shot
 
 
 def _look(shot: Shot) -> Iterator[Finding]:
-    for number, element in enumerate(shot.elements):
+    for element in shot.elements:
         turns = element.turn.turns
         if not element.delivered or turns == 0:
             continue

@@ -6,7 +6,7 @@ import json
 import os
 import socket
 import time
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import asdict, dataclass, field, replace
 from functools import lru_cache
 from pathlib import Path
@@ -418,17 +418,58 @@ def make_files(
         return write_files(document, frame, make_cells(document, frame, layers, quality, assets, masters), *rest)
 
 
+@dataclass(frozen=True, slots=True)
+class Made:
+    """A frame that was rendered and written: its masters, what was proved of them, and the files of each form."""
+
+    cells: Masters
+    sums: dict[str, Difference]
+    rejoins: tuple[Rejoin, ...]
+    records: tuple[list[FileRecord], ...]
+
+
+def make_frame(
+    document: str,
+    frame: int,
+    layers: tuple[str, ...],
+    quality: str,
+    proved: bool,
+    forms: tuple[tuple[Any, ...], ...],
+    assets: Path,
+    masters: Path,
+) -> Made:
+    """Render a frame of some layers, as far as it is not, and write its files in each of the forms: what ``write_files`` takes from the
+    recipe on. proved: how its layers rejoin is found out, too."""
+    for again in (False, True):
+        made = render_layers(document, frame, quality, assets, masters, layers, layers if proved else ())
+        cells = _masters_of(made.cells)
+        try:
+            records = tuple(write_files(document, frame, cells, *form) for form in forms)
+        except GoneError:
+            # It was damaged: now it is not there any more, and rendered anew.
+            if again:
+                raise
+        else:
+            sums = {name: one.sums for name, one in made.cells.items() if one.sums is not None}
+            return Made(cells, sums, made.rejoins, records)
+    raise AssertionError
+
+
+def _masters_of(cells: Mapping[str, CellResult]) -> Masters:
+    """Where the masters of cells are; ZeitbildError at one that could not be rendered."""
+    for one in cells.values():
+        if one.error:
+            raise FullError(one.error) if one.full else ZeitbildError(one.error)
+    return tuple((name, one.key, tuple(one.ends.items())) for name, one in cells.items())
+
+
 def make_cells(
     document: str, frame: int, layers: tuple[str, ...], quality: str, assets: Path, masters: Path
 ) -> Masters:
     """The masters of those of some layers that have a frame, rendered as far as they are not."""
     shot = _shot(document)
     own = tuple(name for name in layers if shot.layer(name).frames_of((frame,)))
-    results = render_layers(document, frame, quality, assets, masters, own).cells
-    for one in results.values():
-        if one.error:
-            raise FullError(one.error) if one.full else ZeitbildError(one.error)
-    return tuple((name, one.key, tuple(one.ends.items())) for name, one in results.items())
+    return _masters_of(render_layers(document, frame, quality, assets, masters, own).cells)
 
 
 def frames_with(document: str, layers: Sequence[str], frames: Sequence[int]) -> dict[int, tuple[str, ...]]:

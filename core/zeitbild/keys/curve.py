@@ -65,7 +65,7 @@ def _find(n, d, tracks, keys, numbers, values, lifts, limits, places, found):  #
                 if keys[at, _TAKES] == _CURVE:
                     share = on_curve(numbers[at, 0], numbers[at, 1], numbers[at, 2], numbers[at, 3], share)
         else:
-            if outside and (how == _REPEATS or how == _ONWARDS):
+            if outside and how in (_REPEATS, _ONWARDS):
                 rounds = (m - low) // span if how == _ONWARDS else rounds
                 m = (m - low) % span + low
             elif outside:

@@ -1,0 +1,249 @@
+"""A hand-off without server or database: a document is rendered and written in one form or several, and packed if asked for."""
+
+from __future__ import annotations
+
+import time
+from collections import Counter
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import Any
+
+from zeitbild.assets import AssetFolder
+from zeitbild.differences import Difference
+from zeitbild.document.layers import Layer
+from zeitbild.document.reading import write_shot
+from zeitbild.document.shot import Shot
+from zeitbild.errors import InputError, ZeitbildError
+from zeitbild.farm import FramePool, Made, frames_with, make_frame, write_sequence
+from zeitbild.handoff import (
+    Conforming,
+    Delivered,
+    FileRecord,
+    Order,
+    Part,
+    Recipe,
+    check_carried,
+    pack,
+    packed_forms,
+    passes_in,
+    proofs_of,
+    recipes,
+    write_sound,
+)
+from zeitbild.masters import MasterStore
+from zeitbild.naming import Wanted, plan_files
+from zeitbild.render import Picture
+from zeitbild.resolve import reach_of
+from zeitbild.sources import Masters, rendered_layers
+
+
+@dataclass(frozen=True, slots=True)
+class Form:
+    """A recipe with what was chosen of its options, and the folder of its files (empty: the top)."""
+
+    recipe: Recipe
+    options: tuple[tuple[str, str], ...]
+    folder: str
+
+
+def forms_of(names: Sequence[str], options: Sequence[str]) -> list[Form]:
+    """Forms by the names of their recipes. Options read NAME=VALUE, for each of them that has it, or RECIPE:NAME=VALUE; InputError at one
+    that is of no form. Each has a folder of its own if there are several."""
+    chosen = [recipes.get(name) for name in names]
+    own: list[dict[str, str]] = [{} for _ in chosen]
+    for text in options:
+        ahead, equals, value = text.partition("=")
+        if not equals:
+            raise InputError(f"{text!r} says no value; write NAME=VALUE", "option")
+        recipe, _, name = ahead.rpartition(":")
+        takes = [
+            at
+            for at, one in enumerate(chosen)
+            if recipe in ("", one.name) and name in {option.name for option in one.options}
+        ]
+        if not takes:
+            # A recipe says what it has.
+            next((one for one in chosen if one.name == recipe), chosen[0]).chosen({name: value})
+            raise InputError(f"{text!r} is an option of none of {', '.join(names)}", "option")
+        for at in takes:
+            own[at][name] = value
+    again = Counter[str]()
+    forms = []
+    for one, options_of in zip(chosen, own, strict=True):
+        again[one.name] += 1
+        folder = one.name if again[one.name] == 1 else f"{one.name}-{again[one.name]}"
+        forms.append(Form(one, tuple(options_of.items()), folder if len(chosen) > 1 else ""))
+    return forms
+
+
+@dataclass(frozen=True, slots=True)
+class Job:
+    """What is rendered and written: of a shot, those layers and frames, in those forms. passes are named ones instead of the layers' own."""
+
+    shot: Shot
+    layers: Sequence[Layer]
+    frames: tuple[int, ...]
+    quality: str
+    forms: Sequence[Form]
+    passes: tuple[str, ...]
+    version: int
+    assets: Path
+    masters: Path
+    out: Path
+    packed: bool = False
+
+    @property
+    def folder(self) -> Path:
+        """Where the files go: a folder of this version alone if they are packed."""
+        return self.out / self.name if self.packed else self.out
+
+    @property
+    def package(self) -> Path:
+        """The ZIP of a job that is packed."""
+        return self.out / f"{self.name}.zip"
+
+    @property
+    def name(self) -> str:
+        """What its package is called."""
+        return f"{self.shot.shot}_v{self.version:03}"
+
+    def check(self) -> tuple[str, ...]:
+        """Hints about names; InputError if a form cannot hold what is asked, or the version is packed already."""
+        hints: dict[str, None] = {}
+        for form in self.forms:
+            recipe = form.recipe
+            wanted = Wanted(
+                tuple(one.name for one in self.layers), self.passes, recipe.sharing, recipe.format.container
+            )
+            plan = plan_files(
+                self.shot, version=self.version, ext=recipe.format.extension, frames=self.frames, wanted=wanted
+            )
+            hints |= dict.fromkeys(plan.hints)
+            settled = Conforming.of(recipe.chosen(dict(form.options)))
+            settled.check(recipe.format, self.shot.raster.width, self.shot.raster.height, self.shot.timing.fraction)
+            passes = {one.name: passes_in(self.shot, one.name, wanted.passes_of(one)) for one in self.layers}
+            check_carried(recipe.format, passes)
+        if self.packed and self.package.exists():
+            raise InputError(f"{self.package} is there already and is never touched; give another number", "version")
+        return tuple(hints)
+
+
+@dataclass(slots=True)
+class Progress:
+    """How far a job is."""
+
+    total: int
+    done: int = 0
+    failed: int = 0
+    files: int = 0
+    began: float = field(default_factory=time.monotonic)
+    #: What went wrong since the last look.
+    errors: list[str] = field(default_factory=list)
+
+    @property
+    def left(self) -> float:
+        """Seconds that the rest takes at this pace."""
+        ended = self.done + self.failed
+        return (time.monotonic() - self.began) / max(ended, 1) * (self.total - ended)
+
+
+def deliver(job: Job, workers: int) -> Iterator[Progress]:
+    """Render and write all of a job with so many processes, every file read back; progress after each step. Frames of one set are rendered
+    together, and their files are written by the process that rendered them while others render."""
+    document = write_shot(job.shot)
+    names = tuple(layer.name for layer in job.layers)
+    by_frame = [form for form in job.forms if not form.recipe.format.container]
+    whole = [form for form in job.forms if form.recipe.format.container]
+    records: dict[str, list[FileRecord]] = {form.folder: [] for form in job.forms}
+    rest = (names, job.passes, job.version, job.assets, job.masters)
+
+    def told(form: Form) -> tuple[Any, ...]:
+        return (form.recipe.name, form.options, *rest, job.folder / form.folder)
+
+    tasks = [
+        (("+".join(own), frame), (document, frame, own, job.quality, job.packed, tuple(map(told, by_frame)), *rest[3:]))
+        for frame, own in frames_with(document, names, job.frames).items()
+    ]
+    progress = Progress(len(tasks) + len(whole))
+    made: dict[int, Made] = {}
+    with FramePool(min(workers, max(len(tasks), 1))) as pool:
+        for outcome in pool.run(make_frame, tasks):
+            if outcome is None:
+                continue
+            layers, frame = outcome.task
+            if outcome.result is None:
+                progress.failed += 1
+                progress.errors.append(f"frame {frame} of {layers}: {outcome.error}")
+            else:
+                made[frame] = outcome.result
+                progress.done += 1
+                for form, own_records in zip(by_frame, outcome.result.records, strict=True):
+                    records[form.folder] += own_records
+                    progress.files += len(own_records)
+            yield progress
+            progress.errors.clear()
+        cells = tuple((frame, one.cells) for frame, one in sorted(made.items()))
+        if progress.failed:
+            # A file of all frames would lack some.
+            progress.failed += len(whole)
+        else:
+            sequences = [(form.folder, (document, cells, *told(form))) for form in whole]
+            for written in pool.run(write_sequence, sequences):
+                if written is None:
+                    continue
+                if written.result is None:
+                    progress.failed += 1
+                    progress.errors.append(f"{written.task or job.forms[0].recipe.name}: {written.error}")
+                else:
+                    progress.done += 1
+                    records[written.task] += written.result
+                    progress.files += len(written.result)
+                yield progress
+                progress.errors.clear()
+    if not progress.failed:
+        if job.packed:
+            progress.files = _packed(job, records, made)
+        else:
+            assets = AssetFolder(job.assets)
+            sounds = (
+                write_sound(job.shot, job.frames, job.version, job.folder / one.folder, assets) for one in job.forms
+            )
+            progress.files += sum(sound is not None for sound in sounds)
+    yield progress
+
+
+def _packed(job: Job, records: Mapping[str, Sequence[FileRecord]], made: Mapping[int, Made]) -> int:
+    """Write what stands beside the files, and the ZIP; gives how many files are in it."""
+    assets = AssetFolder(job.assets)
+    reach = reach_of(job.shot, assets)
+    parts = [
+        Part(
+            Order(form.recipe, job.version, reach, form.recipe.chosen(dict(form.options)), assets),
+            form.folder,
+            sorted(records[form.folder], key=lambda record: record.path),
+        )
+        for form in job.forms
+    ]
+    sums = [(layer, frame, off) for frame, one in made.items() for layer, off in one.sums.items()]
+    rejoins: list[tuple[tuple[str, ...], int, Difference]] = [
+        (one.layers, frame, one.off) for frame, frame_made in made.items() for one in frame_made.rejoins
+    ]
+    created = datetime.now(UTC).isoformat(timespec="seconds")
+    what = Delivered(job.layers, sorted(made), job.quality, created, proofs_of(sums, rejoins))
+    packed = packed_forms(job.shot, parts, what, job.folder, _look(job, {at: one.cells for at, one in made.items()}))
+    pack(job.folder, job.package, packed.beside, packed.files)
+    return len(packed.files)
+
+
+def _look(job: Job, cells: Mapping[int, Masters]) -> Callable[[str, int], Picture]:
+    store = MasterStore(job.masters)
+
+    def look(layer: str, frame: int) -> Picture:
+        own = rendered_layers(store, [(frame, cells[frame])])
+        if layer not in own:
+            raise ZeitbildError(f"the layer {layer} has no frame {frame}")
+        return own[layer].picture(frame)
+
+    return look
