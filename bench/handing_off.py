@@ -13,7 +13,8 @@ from typing import Any
 from bench.timing import Figure, single
 from zeitbild.assets import AssetFolder
 from zeitbild.document.reading import parse_shot, write_shot
-from zeitbild.farm import FramePool, make_cells, write_files, write_sequence
+from zeitbild.farm import FramePool, write_files, write_sequence
+from zeitbild.farm.testing import make_cells
 from zeitbild.handoff.package import pack
 from zeitbild.handoff.recipes import recipes
 from zeitbild.handoff.verification import verify

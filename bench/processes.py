@@ -33,7 +33,8 @@ render(resolve(shot, 1, AssetFolder(Path("none"))), QUALITIES["final"])
 _WORKER = """
 import sys, tempfile
 from pathlib import Path
-from zeitbild.farm import make_files, render_cell
+from zeitbild.farm import render_cell
+from zeitbild.farm.testing import make_files
 from zeitbild.kernels import set_threads
 set_threads(1)
 text = Path(sys.argv[1]).read_text()

@@ -14,7 +14,7 @@ from PIL import Image
 from zeitbild.document.reading import read_shot, write_shot
 from zeitbild.document.shot import Layer, Raster, Shot
 from zeitbild.elements.solid import Solid
-from zeitbild.farm import make_files
+from zeitbild.farm.testing import make_files
 from zeitbild.masters import MasterStore, frame_key
 from zeitbild.masters.store import ends_of
 from zeitbild.render import QUALITIES, render

@@ -24,8 +24,9 @@ from zeitbild.document.shot import Raster, Timing
 from zeitbild.document.shot import Shot as ShotDocument
 from zeitbild.elements.lettering import Lettering
 from zeitbild.errors import AwayError
-from zeitbild.farm import FramePool, make_files, render_cell, write_files
+from zeitbild.farm import FramePool, render_cell, write_files
 from zeitbild.farm.cluster import ClusterExecutor, mine
+from zeitbild.farm.testing import make_files
 from zeitbild.fonts import SHIPPED
 from zeitbild.masters import MasterStore
 from zeitbild.testing import small_shot

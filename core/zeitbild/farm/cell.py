@@ -396,28 +396,6 @@ def write_sequence(
     return records
 
 
-def make_files(
-    document: str,
-    frame: int,
-    layers: tuple[str, ...],
-    quality: str,
-    recipe: str,
-    options: tuple[tuple[str, str], ...],
-    passes: tuple[str, ...],
-    version: int,
-    assets: Path,
-    masters: Path,
-    folder: Path,
-) -> list[FileRecord]:
-    """Render a frame of some layers, as far as it is not, and write its files; see ``write_files``."""
-    rest = (recipe, options, layers, passes, version, assets, masters, folder)
-    try:
-        return write_files(document, frame, make_cells(document, frame, layers, quality, assets, masters), *rest)
-    except GoneError:
-        # It was damaged: now it is not there any more, and rendered anew.
-        return write_files(document, frame, make_cells(document, frame, layers, quality, assets, masters), *rest)
-
-
 @dataclass(frozen=True, slots=True)
 class Made:
     """A frame that was rendered and written: its masters, what was proved of them, and the files of each form."""
@@ -461,15 +439,6 @@ def _masters_of(cells: Mapping[str, CellResult]) -> Masters:
         if one.error:
             raise FullError(one.error) if one.full else ZeitbildError(one.error)
     return tuple((name, one.key, tuple(one.ends.items())) for name, one in cells.items())
-
-
-def make_cells(
-    document: str, frame: int, layers: tuple[str, ...], quality: str, assets: Path, masters: Path
-) -> Masters:
-    """The masters of those of some layers that have a frame, rendered as far as they are not."""
-    shot = _shot(document)
-    own = tuple(name for name in layers if shot.layer(name).frames_of((frame,)))
-    return _masters_of(render_layers(document, frame, quality, assets, masters, own).cells)
 
 
 def frames_with(document: str, layers: Sequence[str], frames: Sequence[int]) -> dict[int, tuple[str, ...]]:

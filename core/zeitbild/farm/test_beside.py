@@ -14,7 +14,8 @@ from zeitbild.assets import AssetFolder
 from zeitbild.document.layers import Layer
 from zeitbild.document.reading import write_shot
 from zeitbild.document.shot import Timing
-from zeitbild.farm import make_cells, write_files, write_sequence
+from zeitbild.farm import write_files, write_sequence
+from zeitbild.farm.testing import make_cells
 from zeitbild.handoff import Delivered, Order, Packed, Part, packed_forms, recipes
 from zeitbild.masters import MasterStore
 from zeitbild.resolve import reach_of

@@ -21,7 +21,8 @@ from zeitbild.assets import AssetFolder
 from zeitbild.document.reading import parse_shot, write_shot
 from zeitbild.document.shot import Camera, Layer, NamedCamera
 from zeitbild.errors import GoneError, InputError, StorageError
-from zeitbild.farm import FramePool, make_files, render_cell, render_layers, write_files
+from zeitbild.farm import FramePool, render_cell, render_layers, write_files
+from zeitbild.farm.testing import make_files
 from zeitbild.handoff import SUMS, Order, Written, build_manifest, pack, receiver_text, recipes
 from zeitbild.masters import MasterStore
 from zeitbild.resolve import depth_range, reach_of

@@ -16,7 +16,8 @@ from zeitbild.document.picture import Backdrop
 from zeitbild.document.reading import read_shot, write_shot
 from zeitbild.document.shot import Shot
 from zeitbild.errors import InputError, NamingError
-from zeitbild.farm import FrameResult, make_files, render_layers
+from zeitbild.farm import FrameResult, render_layers
+from zeitbild.farm.testing import make_files
 from zeitbild.handoff import Order, Written, build_manifest, check_carried, passes_in, proofs_of, receiver_text, recipes
 from zeitbild.masters import MasterStore
 from zeitbild.naming import plan_files

@@ -16,7 +16,7 @@ from zeitbild.assets import AssetFolder
 from zeitbild.colour import decode, decode_hex, encode
 from zeitbild.document.reading import parse_shot, read_shot, write_shot
 from zeitbild.document.shot import Shot
-from zeitbild.farm import make_files
+from zeitbild.farm.testing import make_files
 from zeitbild.kernels import PARALLEL, set_threads
 from zeitbild.render import QUALITIES, render
 from zeitbild.resolve import resolve

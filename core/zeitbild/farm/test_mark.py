@@ -7,8 +7,9 @@ from unittest import mock
 
 from zeitbild.document.reading import write_shot
 from zeitbild.errors import StoppedError
-from zeitbild.farm import make_cells, mark, write_sequence
+from zeitbild.farm import mark, write_sequence
 from zeitbild.farm.mark import Mark, Marks
+from zeitbild.farm.testing import make_cells
 from zeitbild.testing import small_shot
 
 

@@ -11,7 +11,8 @@ from PIL import Image
 
 from zeitbild.document.reading import write_shot
 from zeitbild.document.shot import Timing
-from zeitbild.farm import make_cells, write_sequence
+from zeitbild.farm import write_sequence
+from zeitbild.farm.testing import make_cells
 from zeitbild.handoff import recipes
 from zeitbild.handoff.conforming import PLAYED
 from zeitbild.testing import small_shot
