@@ -116,6 +116,8 @@ def cast_rays(
     PARALLEL.by_parts(gather_tally, order, counts, firsts, tally, count, np.float32(snapshot.occlusion), rayed)
     if snapshot.bounces:
         _mirrored(snapshot, stage, light, fragments, spots, 1, rayed)
+    else:
+        rayed[:, count + 1 :] = 0
     shared = np.zeros(rayed.shape[1], bool)
     shared[:count] = shadowed & ((light.rows[:, KIND] > 1) | (light.rows[:, SIZE] > 0))
     shared[count] = snapshot.occlusion > 0
@@ -189,6 +191,8 @@ def cast_again(
     )
     if snapshot.bounces:
         _mirrored(snapshot, stage, light, fragments, spots, 4, rayed)
+    else:
+        rayed[:, count + 1 :] = 0
     return Rayed(spots, lift, rayed)
 
 
