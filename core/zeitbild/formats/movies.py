@@ -83,6 +83,15 @@ for _bits, _pixels in ((8, "rgba"), (16, "rgba64be")):
         62 + (_bits > 8),
         options=(ALPHA,),
     )
+
+
+def _ffv1(_: Options) -> dict[str, str]:
+    """In four parts, each with its checksum (RFC 9043)."""
+    return {"level": "3", "slices": "4", "slicecrc": "1"}
+
+
+#: A picture of one row or column has no four parts.
+_WHOLE = {"slices": "1"}
 for _bits, _pixels in ((8, "bgra"), (16, "gbrap16le")):
     _register(
         f"ffv1-{_bits}",
@@ -92,10 +101,11 @@ for _bits, _pixels in ((8, "bgra"), (16, "gbrap16le")):
             "matroska",
             "ffv1",
             _pixels,
-            lambda _: {"level": "3", "slices": "4", "slicecrc": "1"},
+            _ffv1,
             lossless=_bits,  # type: ignore[arg-type]
             bits=_bits,
             sound="PCM",
+            small=_WHOLE,
         ),
         64 + (_bits > 8),
         options=(ALPHA,),
@@ -104,7 +114,7 @@ _register(
     "ffv1-avi",
     "Lossless AVI (FFV1), 8 bits",
     "avi",
-    Movie("avi", "ffv1", "bgra", lambda _: {"level": "3", "slices": "4", "slicecrc": "1"}, lossless=8, sound="PCM"),
+    Movie("avi", "ffv1", "bgra", _ffv1, lossless=8, sound="PCM", small=_WHOLE),
     66,
     options=(ALPHA,),
 )
