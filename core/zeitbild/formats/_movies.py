@@ -37,8 +37,6 @@ _BT709 = 1
 _RED, _BLUE = 0.2126, 0.0722
 #: How sound inside is written: codec, its kind of samples, and the file's bits per second (0: all of it).
 _SOUNDS = {"PCM": ("pcm_s24le", "s32", 0), "AAC": ("aac", "fltp", 256_000), "Opus": ("libopus", "flt", 192_000)}
-#: Pictures below so many pixels are small.
-_SMALL = 256
 TRANSFER = Option(
     "transfer", "Light is encoded by", (("srgb", "sRGB, as it is seen here"), ("rec709", "Rec. 709, as cameras do"))
 )
@@ -64,8 +62,9 @@ class Movie:
     sound: str = ""
     muxer: Mapping[str, str] | None = None
     decoder: str = ""
-    #: Settings of small pictures.
+    #: Settings of small pictures: those with a side of fewer pixels than this.
     small: Mapping[str, str] | None = None
+    small_below: int = 256
 
     def coding(self, options: Options) -> Coding:
         """How colour is written."""
@@ -115,7 +114,7 @@ class _Writer:
         self._stream = stream
         stream.height, stream.width = plane.pixels.shape[:2]
         stream.pix_fmt = kind.pixels
-        small = kind.small if kind.small and min(stream.height, stream.width) < _SMALL else {}
+        small = kind.small if kind.small and min(stream.height, stream.width) < kind.small_below else {}
         stream.options = {"threads": "2", **kind.settings(self._options), **small}
         context = stream.codec_context
         context.flags |= av.codec.context.Flags.bitexact

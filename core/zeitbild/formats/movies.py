@@ -91,7 +91,7 @@ def _ffv1(_: Options) -> dict[str, str]:
 
 
 #: A picture of one row or column has no four parts.
-_WHOLE = {"slices": "1"}
+_WHOLE = {"level": "1", "slices": "0", "slicecrc": "0"}
 for _bits, _pixels in ((8, "bgra"), (16, "gbrap16le")):
     _register(
         f"ffv1-{_bits}",
@@ -106,6 +106,7 @@ for _bits, _pixels in ((8, "bgra"), (16, "gbrap16le")):
             bits=_bits,
             sound="PCM",
             small=_WHOLE,
+            small_below=2,
         ),
         64 + (_bits > 8),
         options=(ALPHA,),
@@ -114,7 +115,7 @@ _register(
     "ffv1-avi",
     "Lossless AVI (FFV1), 8 bits",
     "avi",
-    Movie("avi", "ffv1", "bgra", _ffv1, lossless=8, sound="PCM", small=_WHOLE),
+    Movie("avi", "ffv1", "bgra", _ffv1, lossless=8, sound="PCM", small=_WHOLE, small_below=2),
     66,
     options=(ALPHA,),
 )

@@ -81,7 +81,7 @@ class Every(Written):
         for form in MOVING:
             odd = (98, 62) if form.even else (97, 61)
             least = max(form.smallest, 2 if form.even else 1)
-            for count, size in ((1, (98, 62)), (3, odd), (2, (least, 34)), (2, (34, least)), (1, (least, least))):
+            for count, size in ((1, (98, 62)), (3, odd), (2, (least, 34)), (2, (402, least)), (1, (least, least))):
                 planes = [plane(form, number, *size) for number in range(count)]
                 path = self.write(form, planes, f"{form.name}-{count}-{size[0]}-{size[1]}")
                 found = self.found(form, path, planes)
