@@ -78,8 +78,8 @@ def _render(arguments: argparse.Namespace) -> int:
     assert progress is not None
     failed = progress.failed
     print(
-        f"\n{progress.files} files in {job.package if job.packed and not failed else job.folder}, all read back and compared"
-        + (f"; {failed} {_STEPS} FAILED" if failed else ""),
+        f"\n{progress.files} files in {job.package if job.packed and not failed else job.folder}, "
+        + (f"read back and compared; {failed} {_STEPS} FAILED" if failed else "all read back and compared"),
         file=sys.stderr,
     )
     return FAILED if failed else OK
