@@ -16,7 +16,7 @@ from zeitbild.testing import NOWHERE
 _EMPTY = np.empty
 
 
-def _holding(number: float, whole: int) -> Any:
+def holding(number: float, whole: int) -> Any:
     """``numpy.empty`` whose memory holds a number."""
 
     def empty(*arguments: Any, **more: Any) -> Any:
@@ -39,7 +39,7 @@ class Memory(unittest.TestCase):
         buffers._kept.arrays.clear()
         buffers._lent.clear()
         shot = read_shot({"version": 3, "raster": {"width": 48, "height": 40}, **document})
-        with mock.patch("numpy.empty", _holding(number, whole)):
+        with mock.patch("numpy.empty", holding(number, whole)):
             return render(resolve(shot, 7, NOWHERE), QUALITIES[quality], planes=True)
 
     def test_pictures_are_the_same_whatever_memory_held(self) -> None:
