@@ -18,7 +18,7 @@ from zeitbild.elements import kinds as element_kinds
 from zeitbild.errors import InputError, StorageError, ZeitbildError
 from zeitbild.handoff import Recipe, recipes
 from zeitbild.handoff.verification import verify
-from zeitbild.headless import Job, deliver, forms_of
+from zeitbild.headless import Delivery, deliver, forms_of
 from zeitbild.lights import kinds as light_kinds
 from zeitbild.naming import Wanted
 from zeitbild.paths import assets_folder, masters_folder
@@ -50,11 +50,11 @@ def _render(arguments: argparse.Namespace) -> int:
         )
         shot = shot.model_copy(update={"layers": chosen})
         layers = Wanted(tuple(arguments.layer or ())).layers_of(shot)
-    job = Job(
+    delivery = Delivery(
         *(shot, layers, frames, arguments.quality or shot.quality, forms, names, arguments.version),
         *(arguments.assets, arguments.masters, Path(arguments.out), arguments.package),
     )
-    hints = job.check()
+    hints = delivery.check()
     # What the document lacks (a font, a glyph, an upload) is said before the first frame, not once for each.
     assets = AssetFolder(arguments.assets)
     for layer in layers:
@@ -68,25 +68,26 @@ def _render(arguments: argparse.Namespace) -> int:
     if any("depth" in layer.passes for layer in layers) and any(one.recipe.format.ends_at_white for one in forms):
         near, far = depth_range(shot, assets)
         print(f"depth: white is {near:g} units from the camera, black is {far:g}", file=sys.stderr)
+    steps = "frames and movies" if any(one.recipe.format.container for one in forms) else "frames"
     progress = None
-    for progress in deliver(job, arguments.workers):
+    for progress in deliver(delivery, arguments.workers):
         for error in progress.errors:
             print(f"\n{error}", file=sys.stderr)
         end = "" if sys.stderr.isatty() else "\n"
-        ended = progress.done + progress.failed
-        print(f"\r{ended}/{progress.total} {_STEPS}, {progress.left:.0f} s left ", end=end, file=sys.stderr, flush=True)
+        print(
+            f"\r{progress.ended}/{progress.total} {steps}, {progress.left:.0f} s left ",
+            end=end,
+            file=sys.stderr,
+            flush=True,
+        )
     assert progress is not None
     failed = progress.failed
     print(
-        f"\n{progress.files} files in {job.package if job.packed and not failed else job.folder}, "
-        + (f"read back and compared; {failed} {_STEPS} FAILED" if failed else "all read back and compared"),
+        f"\n{progress.files} files in {delivery.package if delivery.packed and not failed else delivery.folder}, "
+        + (f"read back and compared; {failed} {steps} FAILED" if failed else "all read back and compared"),
         file=sys.stderr,
     )
     return FAILED if failed else OK
-
-
-#: What is counted: a file of all frames is one more.
-_STEPS = "frames"
 
 
 def _carried(recipe: Recipe) -> str:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import time
-from collections import Counter
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
@@ -18,22 +17,20 @@ from zeitbild.document.shot import Shot
 from zeitbild.errors import InputError, ZeitbildError
 from zeitbild.farm import FramePool, Made, frames_with, make_frame, write_sequence
 from zeitbild.handoff import (
-    Conforming,
     Delivered,
     FileRecord,
     Order,
     Part,
     Recipe,
-    check_carried,
+    folders_of,
     pack,
     packed_forms,
-    passes_in,
     proofs_of,
     recipes,
+    settle,
     write_sound,
 )
 from zeitbild.masters import MasterStore
-from zeitbild.naming import Wanted, plan_files
 from zeitbild.render import Picture
 from zeitbild.resolve import reach_of
 from zeitbild.sources import Masters, rendered_layers
@@ -69,17 +66,12 @@ def forms_of(names: Sequence[str], options: Sequence[str]) -> list[Form]:
             raise InputError(f"{text!r} is an option of none of {', '.join(names)}", "option")
         for at in takes:
             own[at][name] = value
-    again = Counter[str]()
-    forms = []
-    for one, options_of in zip(chosen, own, strict=True):
-        again[one.name] += 1
-        folder = one.name if again[one.name] == 1 else f"{one.name}-{again[one.name]}"
-        forms.append(Form(one, tuple(options_of.items()), folder if len(chosen) > 1 else ""))
-    return forms
+    folders = folders_of([one.name for one in chosen])
+    return [Form(one, tuple(has.items()), folder) for one, has, folder in zip(chosen, own, folders, strict=True)]
 
 
 @dataclass(frozen=True, slots=True)
-class Job:
+class Delivery:
     """What is rendered and written: of a shot, those layers and frames, in those forms. passes are named ones instead of the layers' own."""
 
     shot: Shot
@@ -101,7 +93,7 @@ class Job:
 
     @property
     def package(self) -> Path:
-        """The ZIP of a job that is packed."""
+        """The ZIP of a delivery that is packed."""
         return self.out / f"{self.name}.zip"
 
     @property
@@ -113,18 +105,10 @@ class Job:
         """Hints about names; InputError if a form cannot hold what is asked, or the version is packed already."""
         hints: dict[str, None] = {}
         for form in self.forms:
-            recipe = form.recipe
-            wanted = Wanted(
-                tuple(one.name for one in self.layers), self.passes, recipe.sharing, recipe.format.container
-            )
-            plan = plan_files(
-                self.shot, version=self.version, ext=recipe.format.extension, frames=self.frames, wanted=wanted
-            )
-            hints |= dict.fromkeys(plan.hints)
-            settled = Conforming.of(recipe.chosen(dict(form.options)))
-            settled.check(recipe.format, self.shot.raster.width, self.shot.raster.height, self.shot.timing.fraction)
-            passes = {one.name: passes_in(self.shot, one.name, wanted.passes_of(one)) for one in self.layers}
-            check_carried(recipe.format, passes)
+            layers = [one.name for one in self.layers]
+            options = dict(form.options)
+            _, own = settle(self.shot, form.recipe, options, layers, self.passes, self.frames, self.version)
+            hints |= dict.fromkeys(own)
         if self.packed and self.package.exists():
             raise InputError(f"{self.package} is there already and is never touched; give another number", "version")
         return tuple(hints)
@@ -132,7 +116,7 @@ class Job:
 
 @dataclass(slots=True)
 class Progress:
-    """How far a job is."""
+    """How far a delivery is: frames, and files of all frames after them."""
 
     total: int
     done: int = 0
@@ -143,28 +127,35 @@ class Progress:
     errors: list[str] = field(default_factory=list)
 
     @property
+    def ended(self) -> int:
+        """Of those in total how many are done or have failed."""
+        return self.done + self.failed
+
+    @property
     def left(self) -> float:
         """Seconds that the rest takes at this pace."""
-        ended = self.done + self.failed
-        return (time.monotonic() - self.began) / max(ended, 1) * (self.total - ended)
+        return (time.monotonic() - self.began) / max(self.ended, 1) * (self.total - self.ended)
 
 
-def deliver(job: Job, workers: int) -> Iterator[Progress]:
-    """Render and write all of a job with so many processes, every file read back; progress after each step. Frames of one set are rendered
+def deliver(delivery: Delivery, workers: int) -> Iterator[Progress]:
+    """Render and write all of a delivery with so many processes, every file read back; progress after each step. Frames of one set are rendered
     together, and their files are written by the process that rendered them while others render."""
-    document = write_shot(job.shot)
-    names = tuple(layer.name for layer in job.layers)
-    by_frame = [form for form in job.forms if not form.recipe.format.container]
-    whole = [form for form in job.forms if form.recipe.format.container]
-    records: dict[str, list[FileRecord]] = {form.folder: [] for form in job.forms}
-    rest = (names, job.passes, job.version, job.assets, job.masters)
+    document = write_shot(delivery.shot)
+    names = tuple(layer.name for layer in delivery.layers)
+    by_frame = [form for form in delivery.forms if not form.recipe.format.container]
+    whole = [form for form in delivery.forms if form.recipe.format.container]
+    records: dict[str, list[FileRecord]] = {form.folder: [] for form in delivery.forms}
+    rest = (names, delivery.passes, delivery.version, delivery.assets, delivery.masters)
 
     def told(form: Form) -> tuple[Any, ...]:
-        return (form.recipe.name, form.options, *rest, job.folder / form.folder)
+        return (form.recipe.name, form.options, *rest, delivery.folder / form.folder)
 
     tasks = [
-        (("+".join(own), frame), (document, frame, own, job.quality, job.packed, tuple(map(told, by_frame)), *rest[3:]))
-        for frame, own in frames_with(document, names, job.frames).items()
+        (
+            ("+".join(own), frame),
+            (document, frame, own, delivery.quality, delivery.packed, tuple(map(told, by_frame)), *rest[3:]),
+        )
+        for frame, own in frames_with(document, names, delivery.frames).items()
     ]
     progress = Progress(len(tasks) + len(whole))
     made: dict[int, Made] = {}
@@ -195,7 +186,7 @@ def deliver(job: Job, workers: int) -> Iterator[Progress]:
                     continue
                 if written.result is None:
                     progress.failed += 1
-                    progress.errors.append(f"{written.task or job.forms[0].recipe.name}: {written.error}")
+                    progress.errors.append(f"{written.task or delivery.forms[0].recipe.name}: {written.error}")
                 else:
                     progress.done += 1
                     records[written.task] += written.result
@@ -203,42 +194,45 @@ def deliver(job: Job, workers: int) -> Iterator[Progress]:
                 yield progress
                 progress.errors.clear()
     if not progress.failed:
-        if job.packed:
-            progress.files = _packed(job, records, made)
+        if delivery.packed:
+            progress.files = _packed(delivery, records, made)
         else:
-            assets = AssetFolder(job.assets)
+            assets = AssetFolder(delivery.assets)
             sounds = (
-                write_sound(job.shot, job.frames, job.version, job.folder / one.folder, assets) for one in job.forms
+                write_sound(delivery.shot, delivery.frames, delivery.version, delivery.folder / one.folder, assets)
+                for one in delivery.forms
             )
             progress.files += sum(sound is not None for sound in sounds)
     yield progress
 
 
-def _packed(job: Job, records: Mapping[str, Sequence[FileRecord]], made: Mapping[int, Made]) -> int:
+def _packed(delivery: Delivery, records: Mapping[str, Sequence[FileRecord]], made: Mapping[int, Made]) -> int:
     """Write what stands beside the files, and the ZIP; gives how many files are in it."""
-    assets = AssetFolder(job.assets)
-    reach = reach_of(job.shot, assets)
+    assets = AssetFolder(delivery.assets)
+    reach = reach_of(delivery.shot, assets)
     parts = [
         Part(
-            Order(form.recipe, job.version, reach, form.recipe.chosen(dict(form.options)), assets),
+            Order(form.recipe, delivery.version, reach, form.recipe.chosen(dict(form.options)), assets),
             form.folder,
             sorted(records[form.folder], key=lambda record: record.path),
         )
-        for form in job.forms
+        for form in delivery.forms
     ]
     sums = [(layer, frame, off) for frame, one in made.items() for layer, off in one.sums.items()]
     rejoins: list[tuple[tuple[str, ...], int, Difference]] = [
         (one.layers, frame, one.off) for frame, frame_made in made.items() for one in frame_made.rejoins
     ]
     created = datetime.now(UTC).isoformat(timespec="seconds")
-    what = Delivered(job.layers, sorted(made), job.quality, created, proofs_of(sums, rejoins))
-    packed = packed_forms(job.shot, parts, what, job.folder, _look(job, {at: one.cells for at, one in made.items()}))
-    pack(job.folder, job.package, packed.beside, packed.files)
+    what = Delivered(delivery.layers, sorted(made), delivery.quality, created, proofs_of(sums, rejoins))
+    packed = packed_forms(
+        delivery.shot, parts, what, delivery.folder, _look(delivery, {at: one.cells for at, one in made.items()})
+    )
+    pack(delivery.folder, delivery.package, packed.beside, packed.files)
     return len(packed.files)
 
 
-def _look(job: Job, cells: Mapping[int, Masters]) -> Callable[[str, int], Picture]:
-    store = MasterStore(job.masters)
+def _look(delivery: Delivery, cells: Mapping[int, Masters]) -> Callable[[str, int], Picture]:
+    store = MasterStore(delivery.masters)
 
     def look(layer: str, frame: int) -> Picture:
         own = rendered_layers(store, [(frame, cells[frame])])

@@ -18,8 +18,7 @@ from zeitbild.proof.adding_up import groups_of, rejoined
 from zeitbild.render import QUALITIES, render, render_together
 from zeitbild.render.world import buffers
 from zeitbild.resolve import resolve, resolve_as, whole_of
-from zeitbild.test_shot_memory import holding
-from zeitbild.testing import NOWHERE
+from zeitbild.testing import NOWHERE, holding
 
 #: How many sets are looked at, from which seed on.
 _FIRST, _COUNT = 3000, 40

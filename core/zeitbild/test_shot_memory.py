@@ -11,21 +11,7 @@ from zeitbild.document.reading import read_shot
 from zeitbild.render import QUALITIES, Picture, render
 from zeitbild.render.world import buffers
 from zeitbild.resolve import resolve
-from zeitbild.testing import NOWHERE
-
-_EMPTY = np.empty
-
-
-def holding(number: float, whole: int) -> Any:
-    """``numpy.empty`` whose memory holds a number."""
-
-    def empty(*arguments: Any, **more: Any) -> Any:
-        made = _EMPTY(*arguments, **more)
-        made.fill(number if made.dtype.kind == "f" else whole if made.dtype.kind in "iu" else whole > 1)
-        return made
-
-    return empty
-
+from zeitbild.testing import NOWHERE, holding
 
 _FLOOR = {"kind": "floor", "id": "floor", "surface": {"shading": "shadow only", "mirror": 0.6}}
 _BALL = {"kind": "solid", "id": "ball", "shape": "ball"}

@@ -93,3 +93,17 @@ def dressed(shot: Snapshot, *finishes: tuple[float, ...], matrix: Matrix = IDENT
         replace(body, finishes=(row,), matrix=matrix) for body, row in zip(shot.bodies, finishes, strict=True)
     )
     return replace(shot, bodies=bodies)
+
+
+_EMPTY = np.empty
+
+
+def holding(number: float, whole: int) -> Any:
+    """``numpy.empty`` whose memory holds a number, or a whole one where it holds such."""
+
+    def empty(*arguments: Any, **more: Any) -> Any:
+        made = _EMPTY(*arguments, **more)
+        made.fill(number if made.dtype.kind == "f" else whole if made.dtype.kind in "iu" else whole > 1)
+        return made
+
+    return empty

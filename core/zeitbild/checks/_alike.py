@@ -66,13 +66,13 @@ def onwards(view: SetView) -> Snapshot:
 
 @dataclass(frozen=True, slots=True)
 class Apart:
-    """How far two pictures are apart: by how many steps of 255 where it is most, where that is in pixels of the raster, and the root of
-    the mean square of all of it."""
+    """How far two pictures are apart: by how many steps of 255 where it is most, where that is (shares of the picture, 0..1 from its
+    upper left), and the mean square of all of it."""
 
     worst: float
     x: float
     y: float
-    mean: float
+    square: float
 
 
 def seen(snapshot: Snapshot) -> NDArray[np.float32]:
@@ -87,7 +87,5 @@ def apart(one: Snapshot | NDArray[np.float32], other: Snapshot | NDArray[np.floa
     before, after = (seen(moment) if isinstance(moment, Snapshot) else moment for moment in (one, other))
     off = np.abs(uniform_filter(after - before, (5, 5, 1), mode="constant")).max(axis=2) * 255
     row, column = np.unravel_index(int(off.argmax()), off.shape)
-    # Where it is most is told in pixels of the raster that is delivered.
-    wide = one.width if isinstance(one, Snapshot) else other.width if isinstance(other, Snapshot) else WIDE
-    by = wide / WIDE
-    return Apart(float(off.max()), float(column * by), float(row * by), float(np.sqrt((off * off).mean())))
+    high, wide = off.shape
+    return Apart(float(off.max()), float(column) / wide, float(row) / high, float((off * off).mean()))

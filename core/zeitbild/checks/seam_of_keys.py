@@ -9,10 +9,10 @@ from typing import Any
 
 import numpy as np
 
-from zeitbild.checks._alike import SEEN, apart, seen, stands
+from zeitbild.checks._alike import SEEN, Apart, apart, seen, stands
 from zeitbild.checks._base import Check, Finding, SetView, checks
 from zeitbild.document.evaluate import seen_parts
-from zeitbild.document.retiming import loop_keys, value_at
+from zeitbild.document.retiming import loop_keys, split, value_at
 from zeitbild.document.shot import Shot
 from zeitbild.errors import InputError
 from zeitbild.keys.measure import measure_of
@@ -38,11 +38,15 @@ def _places(snapshot: Snapshot) -> dict[str, Any]:
     return found
 
 
+def _place(shot: Shot, off: Apart) -> str:
+    """Where pictures are apart most, in pixels of the raster."""
+    return f"{off.x * shot.raster.width:.0f}, {off.y * shot.raster.height:.0f}"
+
+
 def _leaps(shot: Shot, path: str) -> bool:
     """Whether a value goes by leaps where the cycle starts again: it cannot do otherwise, or its last key holds."""
-    part, inner = next(
-        (part, path.removeprefix(f"{own}.")) for own, part in seen_parts(shot).items() if path.startswith(f"{own}.")
-    )
+    own, inner = split(shot, path)
+    part = seen_parts(shot)[own]
     keys = [key for key in part.moves[inner].keys if key.frame <= shot.timing.last]
     return measure_of(type(part), inner).stepped or bool(keys and keys[-1].way == "hold")
 
@@ -79,7 +83,8 @@ def _leaping(shot: Shot) -> set[int]:
         for track in part.moves.values():
             if len(track.keys) > 1 and "repeat" in (track.before, track.after):
                 span = track.keys[-1].frame - track.keys[0].frame
-                found |= {track.keys[0].frame, track.keys[-1].frame, track.keys[0].frame + 2 * span}
+                # From the frame before the first key, and from the last one, again and again.
+                found |= {track.keys[0].frame - 1, track.keys[-1].frame, track.keys[-1].frame + span}
             if track.wave is not None and track.wave.shape == "round" and abs(track.wave.times) > 1:
                 found.add(timing.first + math.ceil(count / abs(track.wave.times)) - 1)
     return {frame for frame in found if timing.first <= frame < timing.last}
@@ -103,7 +108,7 @@ def _of_keys(view: SetView, open_: list[str]) -> Iterator[Finding]:
     yield Finding(
         "seam-jumps",
         "warning",
-        f"Where the cycle starts again {jump}; most at {off.x:.0f}, {off.y:.0f}, by {off.worst:.0f} of 255.",
+        f"Where the cycle starts again {jump}; most at {_place(shot, off)}, by {off.worst:.0f} of 255.",
         f"{open_[0].split('.')[0]}.moves",
         "time",
         timing.last,
@@ -172,14 +177,13 @@ def _of_pictures(view: SetView) -> Iterator[Finding]:
     seam = steps.pop(around - 1)
     steps += [apart(view.snapshot(frame), view.snapshot(frame + 1)) for frame in sorted(_leaping(shot))[:8]]
     # Where something goes so many times as far, so many times as many pixels change.
-    if seam.worst < 2 * SEEN or seam.mean**2 <= _TIMES * max((step.mean**2 for step in steps), default=np.inf):
+    if seam.worst < 2 * SEEN or seam.square <= _TIMES * max((step.square for step in steps), default=np.inf):
         return
-    by = shot.raster.width / pictures[0].shape[1]
     yield Finding(
         "seam-jumps",
         "warning",
-        f"Where the cycle starts again the picture jumps, as it does nowhere around; most at {seam.x * by:.0f}, "
-        f"{seam.y * by:.0f}, by {seam.worst:.0f} of 255.",
+        f"Where the cycle starts again the picture jumps, as it does nowhere around; most at {_place(shot, seam)}, "
+        f"by {seam.worst:.0f} of 255.",
         "timing.cycle",
         "time",
         timing.last,

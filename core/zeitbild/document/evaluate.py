@@ -32,8 +32,8 @@ def evaluate(shot: Shot, time: Time) -> Shot:
     The result means the same at any time, so it can be evaluated again and stays what it is. InputError names the part whose values cannot
     be together at that time.
     """
-    heard = any(sound.moves for sound in shot.sounds)
-    if not (heard or moves_at_all(shot) or any(element.turn.turns for element in shot.elements)):
+    keyed = any(part.moves for part in moving_parts(shot).values())
+    if not (keyed or any(element.turn.turns for element in shot.elements)):
         return shot
     # To make one picture a shot is asked for again and again at the same few times.
     return _evaluated.get((id(shot), time), lambda: (shot, _evaluate(shot, time)))[1]

@@ -27,7 +27,7 @@ _PARTS = 4
 
 
 @dataclass(frozen=True, slots=True)
-class _Turned:
+class _Volume:
     """The volume of a sound that moves, at moments of its shot."""
 
     shot: Shot
@@ -57,6 +57,6 @@ def soundings(shot: Shot, assets: AssetSource) -> list[tuple[str, Sounding]]:
             raise
         begins = seconds_of(shot, sound.begins)
         values = {name: getattr(sound, name) for name in ("skip", "length", "volume", "fade_in", "fade_out")}
-        turned = _Turned(shot, sound) if sound.moves else None
-        found.append((sound.id, Sounding(path, sound.name, begins, turned=turned, **values)))
+        volume_at = _Volume(shot, sound) if sound.moves else None
+        found.append((sound.id, Sounding(path, sound.name, begins, volume_at=volume_at, **values)))
     return found

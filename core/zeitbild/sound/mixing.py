@@ -26,7 +26,7 @@ _HEARD: SizedCache[Heard] = SizedCache(64 * 1024 * 1024, lambda heard: heard.low
 class Sounding:
     """A file that is heard: where it lies and what it is called; begins is the second of the shot at which it does; skip seconds at its
     beginning are left out, and length seconds are heard (0: all of it). volume is a factor; it comes in and goes out within seconds.
-    Where the volume moves, ``turned`` gives it at moments [n] of the shot in seconds instead."""
+    Where the volume moves, ``volume_at`` gives it at moments [n] of the shot in seconds instead."""
 
     path: Path
     label: str
@@ -36,11 +36,11 @@ class Sounding:
     volume: float = 1.0
     fade_in: float = 0.0
     fade_out: float = 0.0
-    turned: Callable[[NDArray[np.float64]], NDArray[np.float64]] | None = None
+    volume_at: Callable[[NDArray[np.float64]], NDArray[np.float64]] | None = None
 
     def volumes(self, seconds: NDArray[np.float64]) -> NDArray[np.float64]:
         """How loud it is at moments of the shot [n], without how it comes in and goes out."""
-        return np.full(len(seconds), self.volume) if self.turned is None else self.turned(seconds)
+        return np.full(len(seconds), self.volume) if self.volume_at is None else self.volume_at(seconds)
 
 
 def samples_in(seconds: Fraction) -> int:

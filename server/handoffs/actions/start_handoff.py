@@ -15,8 +15,8 @@ from zeitbild.document.layers import Layer
 from zeitbild.document.reading import parse_shot
 from zeitbild.document.shot import Shot
 from zeitbild.errors import InputError
-from zeitbild.handoff import Conforming, check_carried, passes_in, recipes
-from zeitbild.naming import Wanted, plan_files
+from zeitbild.handoff import folders_of, recipes, settle
+from zeitbild.naming import Wanted
 from zeitbild.timing import parse_frames, write_frames
 from zeitbild_server.writing import writing
 
@@ -47,11 +47,8 @@ def start_handoff(
             field = f"forms.{number}.{error.field}" if error.field else f"forms.{number}"
             raise type(error)(f"{ahead}{error.message}", field) from None
         parts.append(Form(form.recipe, options, list(form.passes)))
-    if len(parts) > 1:
-        # Each is whole by itself, so that it can be passed on alone.
-        for number, form in enumerate(parts):
-            again = sum(one.recipe == form.recipe for one in parts[:number])
-            form.folder = f"{form.recipe}-{again + 1}" if again else form.recipe
+    for part, folder in zip(parts, folders_of([one.recipe for one in parts]), strict=True):
+        part.folder = folder
     names = [layer.name for layer in own]
     # Files about as large as the masters each, and the package.
     masters = run.cells.filter(layer__in=names).aggregate(total=Sum("bytes"))["total"] or 0
@@ -87,16 +84,11 @@ def settled(
     run: Run, shot: Shot, form: Form, layers: Sequence[str], frames: Sequence[int]
 ) -> tuple[dict[str, str], tuple[Layer, ...]]:
     """All options of a form, and the layers that it is of; InputError if it cannot be written."""
-    chosen = recipes.get(form.recipe)
-    kind = chosen.format
-    options = chosen.chosen(form.options)
-    wanted = Wanted(tuple(layers or run.layers), tuple(form.passes), chosen.sharing, kind.container)
-    own = wanted.layers_of(shot)
+    names = tuple(layers or run.layers)
+    own = Wanted(names).layers_of(shot)
     if not {layer.name for layer in own} <= set(run.layers):
         raise InputError(f"this run has only the layers {', '.join(run.layers)}", "layers")
-    Conforming.of(options).check(kind, shot.raster.width, shot.raster.height, shot.timing.fraction)
-    check_carried(kind, {layer.name: passes_in(shot, layer.name, wanted.passes_of(layer)) for layer in own})
-    plan_files(shot, version=1, ext=kind.extension, frames=frames, wanted=wanted)
+    options, _ = settle(shot, recipes.get(form.recipe), form.options, names, form.passes, frames)
     return options, own
 
 

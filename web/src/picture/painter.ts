@@ -20,6 +20,12 @@ const waiting = new Map<number, (painted: Painted) => void>();
 function painter(): Worker {
   if (!worker) {
     worker = new Worker(new URL("./painter.worker.ts", import.meta.url), { type: "module" });
+    // A worker that cannot be had answers nobody; the next picture asks for another one.
+    worker.addEventListener("error", () => {
+      worker = null;
+      for (const [number, done] of waiting) done({ number });
+      waiting.clear();
+    });
     worker.addEventListener("message", (event: MessageEvent<Painted>) => {
       waiting.get(event.data.number)?.(event.data);
       waiting.delete(event.data.number);

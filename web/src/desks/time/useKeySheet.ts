@@ -92,11 +92,10 @@ export function useKeySheet() {
     asked = { document, first, last };
     since.value = first;
     const now = new Map(found.map((one) => [one.path, one]));
-    if (wanted.length || !tracks.length)
-      for (const { path } of shot.moving) {
-        const before = seen.value.get(path);
-        if (before && !now.has(path)) now.set(path, before);
-      }
+    for (const { path } of shot.moving) {
+      const before = seen.value.get(path);
+      if (before && !now.has(path)) now.set(path, before);
+    }
     seen.value = now;
   });
   watch([() => shot.draft, from, to], look, { immediate: true });
