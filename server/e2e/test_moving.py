@@ -3,7 +3,7 @@
 import re
 from typing import Any
 
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Locator, Page, expect
 
 from e2e.browser import AXE, BrowserCase
 from shots.actions.save_document import save_document
@@ -39,6 +39,24 @@ class Moving(BrowserCase):
         page.keyboard.type(value)
         page.keyboard.press("Enter")
         self.saved(page)
+
+    def drag(self, page: Page, handle: Locator, right: float, down: float) -> None:
+        """A small handle pulled by so many pixels."""
+        box = handle.bounding_box()
+        assert box is not None
+        page.mouse.move(box["x"] + 4, box["y"] + 4)
+        page.mouse.down()
+        page.mouse.move(box["x"] + 4 + right, box["y"] + 4 + down, steps=6)
+        page.mouse.up()
+
+    def test_a_picture_that_nobody_can_fetch_is_said(self) -> None:
+        self.page.route("**/painter.worker*", lambda route: route.abort())
+        page = self.desk("time")
+        expect(page.get_by_text("The server cannot be reached; the picture is not up to date.")).to_be_visible()
+        # The next picture asks for another worker.
+        page.unroute("**/painter.worker*")
+        self.let_move(page, "Opacity")
+        self.picture(page)
 
     def test_values_typed_on_the_sheet_become_keys_and_the_picture_follows(self) -> None:
         page = self.desk("time")
@@ -109,12 +127,7 @@ class Moving(BrowserCase):
         page.get_by_role("option", name=re.compile("^Free curve")).click()
         handle = page.get_by_label("Handle from the key at frame 1")
         expect(handle).to_be_visible()
-        box = handle.bounding_box()
-        assert box is not None
-        page.mouse.move(box["x"] + 4, box["y"] + 4)
-        page.mouse.down()
-        page.mouse.move(box["x"] + 34, box["y"] + 40, steps=6)
-        page.mouse.up()
+        self.drag(page, handle, 30, 36)
         self.saved(page)
         first = self.moves()["opacity"]["keys"][0]
         self.assertEqual(first["way"], "free")
@@ -142,12 +155,7 @@ class Moving(BrowserCase):
         page.get_by_role("option", name=re.compile("^Free curve")).click()
         handle = page.get_by_label("Handle from the key at frame 1, y")
         expect(handle).to_be_visible()
-        box = handle.bounding_box()
-        assert box is not None
-        page.mouse.move(box["x"] + 4, box["y"] + 4)
-        page.mouse.down()
-        page.mouse.move(box["x"] + 24, box["y"] + 4, steps=4)
-        page.mouse.up()
+        self.drag(page, handle, 20, 0)
         self.saved(page)
         first = self.moves()["placement.position"]["keys"][0]
         self.assertGreater(first["lifts"][1][0], 0)
