@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import os
+import re
 import shutil
 import socket
 import subprocess
@@ -13,8 +14,12 @@ import time
 import urllib.request
 from collections.abc import Iterator
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from bench.timing import Figure, single
+
+if TYPE_CHECKING:
+    from playwright.sync_api import Locator, Page
 
 ROOT = Path(__file__).parents[1]
 SHOT = ROOT / "demo" / "KM010.json"
@@ -146,24 +151,43 @@ def runs() -> Iterator[Figure]:
 
 #: The pointer moves once in every frame of the page, as a browser hands on a mouse's movements. Moves that come from
 #: outside one by one wait for an answer each, of which there are only about 20 a second.
-_MOVE = """([x, y, back]) => new Promise((done) => {
-  const canvas = document.querySelector("canvas");
+_MOVE = """([x, y, reach]) => new Promise((done) => {
+  const taken = document.elementFromPoint(x, y);
   const began = performance.now();
   let moves = 0;
   function step(now) {
     const share = (now - began) / 3000;
     if (share > 1) return done(moves);
     moves += 1;
-    const at = { clientX: x + 300 * (back ? 1 - share : share), clientY: y + moves % 7 };
-    canvas.dispatchEvent(new PointerEvent("pointermove", { bubbles: true, pointerId: 1, ...at }));
+    const at = { clientX: x + reach * Math.sin(share * 10), clientY: y + moves % 7 };
+    taken.dispatchEvent(new PointerEvent("pointermove", { bubbles: true, pointerId: 1, ...at }));
     requestAnimationFrame(step);
   }
   requestAnimationFrame(step);
 })"""
 
 
+def _dragged(page: Page, place: Locator, reach: int) -> tuple[float, float, float]:
+    """Pictures shown a second, least, median and most of five turns, while what lies at a place is dragged to and fro (CSS pixels)."""
+    canvas = page.locator("canvas[data-pictures]").first
+    rates = []
+    for _ in range(5):
+        box = place.bounding_box()
+        assert box is not None
+        x, y = box["x"] + min(box["width"] / 2, 200), box["y"] + min(box["height"] / 2, 150)
+        page.mouse.move(x, y)
+        page.mouse.down()
+        before, started = int(canvas.get_attribute("data-pictures") or 0), time.perf_counter()
+        page.evaluate(_MOVE, [x, y, reach])
+        rates.append((int(canvas.get_attribute("data-pictures") or 0) - before) / (time.perf_counter() - started))
+        page.mouse.up()
+        page.wait_for_timeout(1500)
+    rates.sort()
+    return rates[0], rates[2], rates[-1]
+
+
 def browser() -> Iterator[Figure]:
-    """Dragging the camera in a real browser: pictures shown a second."""
+    """Dragging the camera, and keys of two shots in their curves, in a real browser: pictures shown a second."""
     chromium = shutil.which("chromium")
     if chromium is None:
         return
@@ -208,22 +232,23 @@ def browser() -> Iterator[Figure]:
             page.get_by_text("Brass sign").click()
             page.wait_for_selector("canvas[data-shown$=final]")
             page.wait_for_timeout(3000)
-            canvas = page.locator("canvas")
-            box = canvas.bounding_box()
-            assert box is not None
-            x, y = box["x"] + 100, box["y"] + 150
-            page.mouse.move(x, y)
-            page.mouse.down()
-            rates = []
-            for turn in range(5):
-                before, started = int(canvas.get_attribute("data-pictures") or 0), time.perf_counter()
-                page.evaluate(_MOVE, [x, y, turn % 2 == 1])
-                rates.append(
-                    (int(canvas.get_attribute("data-pictures") or 0) - before) / (time.perf_counter() - started)
-                )
-            page.mouse.up()
-        rates.sort()
-        yield Figure("pictures a second while dragging in the browser", rates[2], rates[0], rates[-1], "/s", 24, True)
+            low, middle, high = _dragged(page, page.locator("canvas").first, 300)
+            yield Figure("pictures a second while dragging in the browser", middle, low, high, "/s", 24, True)
+            for code in ("KM010", "KM070"):
+                page.goto(address)
+                page.get_by_role("link", name="Kap Morgen").click()
+                page.get_by_role("link", name=re.compile(code)).click()
+                page.get_by_role("link", name="Time").click()
+                page.wait_for_selector("canvas[data-shown$=final]")
+                if code == "KM010":
+                    page.get_by_label("A first key for").click()
+                    page.get_by_role("option", name="Position", exact=True).click()
+                    page.wait_for_timeout(1000)
+                page.get_by_role("button", name=re.compile(", (Position|Opacity)$")).first.click()
+                page.wait_for_timeout(6000)
+                low, middle, high = _dragged(page, page.locator("svg circle.cursor-ew-resize").first, 20)
+                name = f"pictures a second while dragging a key of {code}"
+                yield Figure(name, middle, low, high, "/s", 20, True)
     finally:
         server.terminate()
         server.wait()

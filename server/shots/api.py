@@ -244,6 +244,7 @@ async def picture(request: HttpRequest, shot_id: int, data: PictureIn) -> HttpRe
         None if data.ghosts is None else Ghosts(**data.ghosts.dict()),
         data.blurred,
         data.rays,
+        line=data.line,
     )
     return HttpResponse(
         made.data,

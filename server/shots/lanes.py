@@ -28,12 +28,19 @@ class Task:
 
     person: int
     call: Callable[[], Any]
+    #: Of what one person asks for in one line only the newest counts: what waited when it came is given up. No name: in no line.
+    line: str = ""
     done: Future[Any] = field(default_factory=Future)
     unwanted: threading.Event = field(default_factory=threading.Event)
 
     def is_unwanted(self) -> bool:
         """Whether nobody waits for it any more."""
         return self.unwanted.is_set()
+
+    def overtake(self) -> None:
+        """Tell who waits that it is not begun any more."""
+        if self.done.set_running_or_notify_cancel():
+            self.done.set_exception(Overtaken())
 
 
 class Lane:
@@ -61,9 +68,12 @@ class Lane:
                     self._serving.append(thread)
                     thread.start()
             own = self._waiting.setdefault(task.person, [])
+            for older in [one for one in own if task.line and one.line == task.line]:
+                own.remove(older)
+                older.overtake()
             own.append(task)
             if len(own) > self.MOST:
-                own.pop(0).done.set_exception(Overtaken())
+                own.pop(0).overtake()
             self._changed.notify()
 
     def forget(self, task: Task) -> None:
@@ -136,12 +146,13 @@ atexit.register(_end_all)
 SHORT, LONG = Lane("short pictures", 1, 0), Lane("long pictures", 2, 1)
 
 
-async def compute(lane: Lane, person: int, function: Callable[..., T], *arguments: Any) -> T:
-    """Run a function on a lane without holding up the event loop; what it raises is raised here.
+async def compute(lane: Lane, person: int, function: Callable[..., T], *arguments: Any, line: str = "") -> T:
+    """Run a function on a lane without holding up the event loop; what it raises is raised here. Overtaken if it waited while something
+    newer was asked for in the same line.
 
     If this is cancelled, as it is when the browser hangs up, the function is given up.
     """
-    task = Task(person, lambda: function(*arguments))
+    task = Task(person, lambda: function(*arguments), line)
     lane.add(task)
     try:
         result: T = await asyncio.wrap_future(task.done)

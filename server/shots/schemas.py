@@ -101,6 +101,8 @@ class PictureIn(Schema):
     blurred: bool = True
     #: Whether shadows, occlusion and mirrors are looked for: a hand that moves does not wait for them where they take long.
     rays: bool = True
+    #: Of pictures that a page asks for in one line it shows the newest only: one that waits when a newer one is asked for is not rendered.
+    line: str = Field("", max_length=64)
 
 
 class DocumentIn(Schema):

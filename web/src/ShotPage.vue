@@ -34,6 +34,9 @@ const run = useRun();
 const missing = ref("");
 const keys = ref(false);
 const view = computed(() => DESKS.find((one) => one.name === props.desk)?.view);
+/** What the head says of the draft: read one by one, so that it is not drawn again at every step of a hand that drags something. */
+const code = computed(() => shot.draft?.shot);
+const title = computed(() => shot.draft?.title);
 const saved = computed(() => {
   if (shot.looking) return shot.dirty ? "only looking: changes are not kept" : "only looking";
   if (shot.conflict !== null) return "not saved: changed elsewhere";
@@ -53,8 +56,9 @@ async function open(id: number) {
 }
 watch(() => props.id, open, { immediate: true });
 watch(
-  () => shot.draft,
-  (draft) => (document.title = draft ? `${draft.shot} ${draft.title} · Zeitbild` : "Zeitbild"),
+  [code, title],
+  () => (document.title = code.value === undefined ? "Zeitbild" : `${code.value} ${title.value} · Zeitbild`),
+  { immediate: true },
 );
 
 function isTyping(target: EventTarget | null) {
@@ -118,7 +122,7 @@ onBeforeUnmount(() => {
   <p v-if="missing" class="p-8" role="alert">
     {{ missing }} <RouterLink to="/" class="underline">Back to your projects</RouterLink>
   </p>
-  <div v-else-if="shot.draft && shot.meta" class="flex h-screen min-w-[64rem] flex-col">
+  <div v-else-if="code !== undefined && shot.meta" class="flex h-screen min-w-[64rem] flex-col">
     <header class="flex h-12 shrink-0 items-stretch gap-4 border-b border-rule px-4">
       <RouterLink to="/" class="self-center font-title text-xl">Zeitbild</RouterLink>
       <nav class="flex min-w-0 items-center gap-1.5 text-soft" aria-label="Where you are">
@@ -127,7 +131,7 @@ onBeforeUnmount(() => {
         }}</RouterLink>
         <span aria-hidden="true">/</span>
         <h1 class="truncate text-ink">
-          <b class="font-semibold">{{ shot.draft.shot }}</b> {{ shot.draft.title }}
+          <b class="font-semibold">{{ code }}</b> {{ title }}
         </h1>
       </nav>
       <nav class="mx-auto flex" aria-label="Desks">

@@ -27,17 +27,27 @@ export function oneAtATime(ask: () => Promise<void>): () => void {
   return () => void run();
 }
 
-/** Calls for every picture of the screen at most, with what came last. */
-export function onceAFrame<T>(act: (last: T) => void): (value: T) => void {
+/** Least time between two steps of something that is dragged, in ms: more than thirty a second are not seen, and the pictures that they ask
+ * for are made by the same processor. */
+const STEP = 30;
+
+/** Calls for every second picture of a quick screen at most, with what came last. */
+export function inSteps<T>(act: (last: T) => void): (value: T) => void {
   let waiting: { value: T } | null = null;
+  let acted = 0;
+  function step(now: number) {
+    if (now - acted < STEP) {
+      requestAnimationFrame(step);
+      return;
+    }
+    const own = waiting;
+    waiting = null;
+    acted = now;
+    if (own) act(own.value);
+  }
   return (value) => {
     const idle = waiting === null;
     waiting = { value };
-    if (idle)
-      requestAnimationFrame(() => {
-        const own = waiting;
-        waiting = null;
-        if (own) act(own.value);
-      });
+    if (idle) requestAnimationFrame(step);
   };
 }

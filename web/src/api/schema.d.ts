@@ -2011,6 +2011,11 @@ export interface components {
              * @default true
              */
             rays?: boolean;
+            /**
+             * Line
+             * @default
+             */
+            line?: string;
         };
         /**
          * JobOut

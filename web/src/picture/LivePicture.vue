@@ -2,6 +2,7 @@
 /** The draft as the renderer of the output shows it: rough while something moves, sharp when the hand rests. */
 import { computed, onBeforeUnmount, ref, useTemplateRef, watch } from "vue";
 
+import { inSteps } from "@/api/latest";
 import { useStudio } from "@/api/studio";
 import type { ShotDocument } from "@/shot/document";
 import { useShot } from "@/shot/store";
@@ -32,13 +33,14 @@ const props = withDefaults(
   },
 );
 
-/** Rough pictures are at most so wide, and narrower where this machine would not keep up with the hand. */
+/** Rough pictures are at most so wide, and narrower where this machine would not keep up with the hand; narrower still only where even
+ * pictures without shadows and mirrors come too late. */
 const ROUGH_WIDTH = 640;
-const LEAST_ROUGH_WIDTH = 400;
-/** Longest time from asking to showing, in ms, at which three pictures under way still make 24 a second. */
-const PACE_MS = 115;
+const LEAST_WIDTH = { withRays: 400, without: 280 };
+/** Longest time from asking to showing, in ms, at which two pictures under way make a little more than 20 a second. */
+const PACE_MS = 92;
 /** From this on a moving hand does not wait for shadows and mirrors any more. */
-const TOO_LONG_MS = 1.5 * PACE_MS;
+const TOO_LONG_MS = 1.2 * PACE_MS;
 /** So long: then it is tried again, since it may have been another's work that took the time. */
 const WITHOUT_MS = 30_000;
 const REST_MS = 260;
@@ -118,9 +120,12 @@ watch([() => latest.shown.value, canvas], () => {
     const wanted = roughWidth * Math.sqrt(PACE_MS / took);
     // Slowly, so that one late picture does not make the next ones coarse; at once where it is far from keeping up.
     const share = took > TOO_LONG_MS ? 0.7 : 0.15;
-    roughWidth = Math.max(LEAST_ROUGH_WIDTH, Math.min(ROUGH_WIDTH, (1 - share) * roughWidth + share * wanted));
-    late = took > TOO_LONG_MS ? late + 1 : 0;
-    if (late > 1 && performance.now() > withoutUntil) withoutUntil = performance.now() + WITHOUT_MS;
+    const rays = performance.now() > withoutUntil;
+    const least = rays ? LEAST_WIDTH.withRays : LEAST_WIDTH.without;
+    roughWidth = Math.max(least, Math.min(ROUGH_WIDTH, (1 - share) * roughWidth + share * wanted));
+    // One late picture tells nothing: it may have been another's work that took the time.
+    late = took > TOO_LONG_MS && roughWidth < LEAST_WIDTH.withRays + 1 ? late + 1 : 0;
+    if (late > 2 && performance.now() > withoutUntil) withoutUntil = performance.now() + WITHOUT_MS;
   }
   if (!props.playing) draw(latest.shown.value?.bitmap);
   if (
@@ -173,18 +178,23 @@ function start(event: PointerEvent) {
   drag = { x, y, panning: event.shiftKey || event.button === 2, from: [x, y], moved: false };
   (event.currentTarget as HTMLElement).setPointerCapture(event.pointerId);
 }
-function move(event: PointerEvent) {
+function moveTo(x: number, y: number) {
   if (!drag) return;
-  const dx = event.clientX - drag.x;
-  const dy = event.clientY - drag.y;
+  const dx = x - drag.x;
+  const dy = y - drag.y;
   if (!dx && !dy) return;
-  if (!drag.moved && Math.hypot(event.clientX - drag.from[0], event.clientY - drag.from[1]) <= SLIP) return;
+  if (!drag.moved && Math.hypot(x - drag.from[0], y - drag.from[1]) <= SLIP) return;
   drag.moved = true;
-  drag.x = event.clientX;
-  drag.y = event.clientY;
+  drag.x = x;
+  drag.y = y;
   apply(drag.panning ? props.handle.slide(drawn(), dx, dy, viewWidth.value) : props.handle.turn(drawn(), dx, dy));
 }
+const follow = inSteps(([x, y]: [number, number]) => moveTo(x, y));
+function move(event: PointerEvent) {
+  if (drag) follow([event.clientX, event.clientY]);
+}
 function end(event: PointerEvent) {
+  if (event.type === "pointerup") moveTo(event.clientX, event.clientY);
   const was = drag;
   drag = null;
   if (!was) return;

@@ -19,6 +19,8 @@ export interface PictureRequest {
   blurred?: boolean;
   /** Whether shadows, occlusion and mirrors are looked for. */
   rays?: boolean;
+  /** Of what is asked for in one line only the newest counts: the server does not begin what waits when a newer one comes. */
+  line?: string;
 }
 
 export interface Ghosts {

@@ -6,7 +6,7 @@ import { paint } from "./painter";
 import { asked, type PictureRequest } from "./request";
 
 /** Requests under way at most: one is being rendered while others travel to and fro. */
-const AT_ONCE = 3;
+const AT_ONCE = 2;
 
 export interface Shown {
   /** What the picture was asked for as. */
@@ -17,7 +17,8 @@ export interface Shown {
 }
 
 /**
- * Asks for pictures and shows the newest one: while one is under way, requests in between are dropped.
+ * Asks for pictures and shows the newest one: while some are under way, requests in between are dropped, and the server begins none that
+ * waits when a newer one comes.
  *
  * Returns read-only state and ``ask``; a picture that was overtaken by a newer one is never shown.
  */
@@ -25,6 +26,7 @@ export function useLatest() {
   const shown = shallowRef<Shown | null>(null);
   const failure = shallowRef<Problem | null>(null);
   const count = ref(0);
+  const line = `${Date.now()} ${Math.random()}`;
   let waiting: { shot: number; request: PictureRequest; tag: string } | null = null;
   /** Sharp pictures under way: they may take long, and are given up as soon as something newer is asked for. */
   const sharp = new Set<AbortController>();
@@ -40,7 +42,7 @@ export function useLatest() {
     const hangUp = new AbortController();
     if (request.quality !== "rough") sharp.add(hangUp);
     try {
-      const bitmap = await paint(...asked(shot, request), hangUp.signal);
+      const bitmap = await paint(...asked(shot, { ...request, line }), hangUp.signal);
       if (own < newest || ended) {
         bitmap.close();
         return;
@@ -52,6 +54,8 @@ export function useLatest() {
       count.value += 1;
     } catch (error) {
       if (own < newest || ended || hangUp.signal.aborted) return;
+      // The newer one is on its way.
+      if (error instanceof Problem && error.code === "overtaken") return;
       newest = own;
       failure.value =
         error instanceof Problem

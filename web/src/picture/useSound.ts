@@ -2,7 +2,7 @@ import { onScopeDispose } from "vue";
 
 import { csrfToken, problemOf } from "@/api/client";
 import { useOffers } from "@/api/offers";
-import { heardIn } from "@/shot/document";
+import { heardOf } from "@/shot/document";
 import { useShot } from "@/shot/store";
 
 /** Seconds that a frame is heard for while somebody walks over it, at least: shorter is a click. */
@@ -31,7 +31,7 @@ export function useSound() {
   /** The mix of the whole range; null if there is none. */
   async function load(): Promise<AudioBuffer | null> {
     const document = shot.draft;
-    if (!document || !heardIn(document).length) return null;
+    if (!document || !heardOf(document.sounds).length) return null;
     if (held?.signature === signature()) return held.buffer;
     context ??= new AudioContext({ sampleRate: 48_000 });
     const own = signature();

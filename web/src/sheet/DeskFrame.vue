@@ -1,5 +1,7 @@
 <script setup lang="ts">
 /** The same three parts on every desk: sheet, picture, settings. */
+import { computed } from "vue";
+
 import { useShot } from "@/shot/store";
 
 import type { SheetColumn } from "./columns";
@@ -21,6 +23,7 @@ withDefaults(
   },
 );
 const shot = useShot();
+const timing = computed(() => shot.draft?.timing);
 
 function setRange(first: number, last: number) {
   if (!shot.draft) return;
@@ -31,20 +34,20 @@ function setRange(first: number, last: number) {
 
 <template>
   <div
-    v-if="shot.draft"
+    v-if="timing"
     class="grid min-h-0 min-w-0 flex-1"
     :style="{ gridTemplateColumns: `${sheetWidth} minmax(0, 1fr) 20.5rem` }"
   >
     <FrameSheet
-      :first="shot.draft.timing.first"
-      :last="shot.draft.timing.last"
-      :step="shot.draft.timing.step"
-      :cycle="shot.draft.timing.cycle"
+      :first="timing.first"
+      :last="timing.last"
+      :step="timing.step"
+      :cycle="timing.cycle"
       :frame="shot.frame"
       :columns
       :bracket
       :wide
-      :handles="shot.draft.timing.handles"
+      :handles="timing.handles"
       :reach
       @go="shot.goTo($event)"
       @range="setRange"

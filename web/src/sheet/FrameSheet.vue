@@ -2,7 +2,8 @@
 /** The exposure sheet: frames run downwards, columns belong to the desk, the playhead is a line across. */
 import { computed, nextTick, onMounted, ref, useTemplateRef, watch } from "vue";
 
-import { NUMBERS, type SheetColumn, type SheetMark } from "./columns";
+import { NUMBERS, type SheetColumn } from "./columns";
+import SheetRows from "./SheetRows.vue";
 
 const props = defineProps<{
   first: number;
@@ -57,27 +58,7 @@ const bracketStyle = computed(() => ({
   height: `${(props.last - props.first + 1) * ROW - 4}px`,
 }));
 
-const TONES: Record<string, string> = {
-  plain: "",
-  done: "bg-done/15 text-done",
-  busy: "bg-now/15 text-now-deep hatched",
-  warn: "bg-warn/15 text-warn",
-  fail: "bg-now/20 text-now-deep font-semibold",
-  quiet: "text-soft",
-};
-function tone(mark: SheetMark | null) {
-  return TONES[mark?.tone ?? "plain"];
-}
-function inside(frame: number) {
-  const more = props.handles ?? 0;
-  return frame >= props.first - more && frame <= props.last + more && (frame - props.first) % props.step === 0;
-}
-
 const width = computed(() => (props.wide ? { minWidth: `${NUMBERS + props.wide}px` } : {}));
-
-function marksOf(row: number) {
-  return props.columns.map((column) => ({ column, mark: inside(row) ? column.mark(row) : null }));
-}
 
 function scrolled() {
   top.value = box.value?.scrollTop ?? 0;
@@ -156,52 +137,19 @@ function release() {
         </slot>
       </div>
       <div class="relative" :style="{ height: `${total * ROW}px`, ...width }">
-        <div role="listbox" aria-label="Frames">
-          <button
-            v-for="row in rows"
-            :key="row"
-            type="button"
-            tabindex="-1"
-            role="option"
-            :aria-selected="row === frame"
-            :disabled="row < first - (handles ?? 0) || row > last + (handles ?? 0)"
-            class="absolute flex w-full items-stretch border-b text-left"
-            :class="[
-              row % 5 === 0 ? 'border-rule/80' : 'border-line/60',
-              row === frame ? 'bg-select/60' : 'enabled:hover:bg-select/40',
-            ]"
-            :style="{ top: `${(row - start) * ROW}px`, height: `${ROW}px` }"
-            @click="emit('go', row)"
-          >
-            <span
-              class="sticky left-0 z-10 w-15 shrink-0 bg-sheet pr-2 text-right leading-[21px]"
-              :class="
-                wide && row === frame
-                  ? 'bg-now! font-semibold text-white'
-                  : !inside(row)
-                    ? 'text-soft/60'
-                    : row % 5 === 0
-                      ? 'font-semibold'
-                      : 'text-soft'
-              "
-              >{{ row }}</span
-            >
-            <span
-              v-for="{ column, mark } in marksOf(row)"
-              :key="column.key"
-              class="condensed min-w-0 flex-1 truncate border-l border-line px-1.5 text-xs leading-[21px]"
-              :class="tone(mark)"
-              :style="column.width ? { flex: `0 0 ${column.width}` } : {}"
-              :title="mark?.title ?? mark?.text"
-              ><img
-                v-if="mark?.image"
-                :src="mark.image"
-                alt=""
-                class="-mx-1.5 h-full max-w-none object-cover"
-              /><template v-else>{{ mark?.sign }} {{ mark?.text }}</template></span
-            >
-          </button>
-        </div>
+        <SheetRows
+          :rows
+          :start
+          :row="ROW"
+          :first
+          :last
+          :step
+          :handles="handles ?? 0"
+          :frame
+          :columns
+          :marked="Boolean(wide)"
+          @go="emit('go', $event)"
+        />
         <div v-if="$slots.columns" class="pointer-events-none absolute inset-y-0 right-0 left-15">
           <slot name="columns" :start :row="ROW" :from="rows[0] ?? start" :to="rows.at(-1) ?? start" :lines="total" />
         </div>

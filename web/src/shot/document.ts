@@ -131,9 +131,9 @@ export interface ShotDocument {
   quality: string;
 }
 
-/** Sounds that are switched on and name a file. */
-export function heardIn(document: ShotDocument | null): Sound[] {
-  return (document?.sounds ?? []).filter((one) => one.on && one.file);
+/** Those of some sounds that are switched on and name a file. */
+export function heardOf(sounds: Sound[] | undefined): Sound[] {
+  return (sounds ?? []).filter((one) => one.on && one.file);
 }
 
 type Tree = Record<string, unknown> | unknown[];

@@ -45,11 +45,12 @@ export const useShot = defineStore("shot", () => {
   let saveAgain = false;
   let examineNumber = 0;
 
+  const timing = computed(() => draft.value?.timing);
   const frames = computed(() => {
-    const timing = draft.value?.timing;
-    if (!timing) return [];
+    if (!timing.value) return [];
+    const { first, last, step } = timing.value;
     const list: number[] = [];
-    for (let at = timing.first; at <= timing.last && list.length < 100_000; at += timing.step) list.push(at);
+    for (let at = first; at <= last && list.length < 100_000; at += step) list.push(at);
     return list;
   });
 
@@ -87,9 +88,9 @@ export const useShot = defineStore("shot", () => {
 
   /** The nearest frame that is rendered: of the piece or its handles. */
   function within(wanted: number) {
-    const timing = draft.value?.timing;
-    if (!timing) return wanted;
-    return Math.min(Math.max(wanted, timing.first - timing.handles), timing.last + timing.handles);
+    if (!timing.value) return wanted;
+    const { first, last, handles } = timing.value;
+    return Math.min(Math.max(wanted, first - handles), last + handles);
   }
 
   async function open(shotId: number) {

@@ -17,7 +17,7 @@ import DeskFrame from "@/sheet/DeskFrame.vue";
 import { megabytes } from "@/shot/cellMarks";
 import { lookUrl } from "@/shot/look";
 import { useRun } from "@/shot/run";
-import { heardIn } from "@/shot/document";
+import { heardOf } from "@/shot/document";
 import { useShot } from "@/shot/store";
 import KeepDialog from "@/shot/KeepDialog.vue";
 import StudioNotice from "@/StudioNotice.vue";
@@ -323,7 +323,7 @@ const steer = (id: number, verb: "stop" | "continue" | "retry") => {
             >, about {{ megabytes(whole) }} in all</template
           >.
         </p>
-        <p v-if="heardIn(shot.draft).length" class="text-soft">
+        <p v-if="heardOf(shot.draft?.sounds).length" class="text-soft">
           Its sound goes along as a WAV with 24 bits, to the sample as long as the pictures, and inside of movies.
         </p>
         <ChoiceField label="Frames" :model-value="which" :options="WHICH" initial="all" @commit="which = $event" />

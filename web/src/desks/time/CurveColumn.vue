@@ -2,7 +2,7 @@
 /** The curve of one value, turned so that time runs down with the sheet; its keys and handles are dragged. */
 import { computed, ref } from "vue";
 
-import { onceAFrame } from "@/api/latest";
+import { inSteps } from "@/api/latest";
 import type { Key, Track } from "@/shot/document";
 import { HANDLES } from "@/shot/moves";
 import { useShot } from "@/shot/store";
@@ -62,7 +62,8 @@ const ends = computed<[number, number]>(() => {
   return high - low < 1e-9 ? [low - 1, high + 1] : [low, high];
 });
 const frames = computed(() => Array.from({ length: props.to - props.from + 1 }, (_, at) => props.from + at));
-const x = (value: number) => PAD + ((value - ends.value[0]) / (ends.value[1] - ends.value[0])) * (CURVE - 2 * PAD);
+const placed = (value: number, low: number, high: number) => PAD + ((value - low) / (high - low)) * (CURVE - 2 * PAD);
+const x = (value: number) => placed(value, ...ends.value);
 const y = (frame: number) => (frame - props.start + 0.5) * props.row;
 /** Frames at which a value goes from one to another all at once. */
 const steps = computed(
@@ -74,20 +75,24 @@ const steps = computed(
       }),
     ),
 );
-const drawn = computed(() =>
-  Array.from({ length: count.value }, (_, index) => {
-    let before: number | undefined;
+const drawn = computed(() => {
+  const values = frames.value.map((frame) => numbers(props.sheet.valueAt(props.column, frame)));
+  const [low, high] = ends.value;
+  const jumps = steps.value;
+  return Array.from({ length: count.value }, (_, index) => {
+    let before = "";
     const points: string[] = [];
-    for (const frame of frames.value) {
-      const value = numbers(props.sheet.valueAt(props.column, frame))[index];
-      if (value === undefined) continue;
-      if (before !== undefined && steps.value.has(frame)) points.push(`${x(before).toFixed(1)},${y(frame).toFixed(1)}`);
-      points.push(`${x(value).toFixed(1)},${y(frame).toFixed(1)}`);
-      before = value;
-    }
+    frames.value.forEach((frame, at) => {
+      const value = values[at]?.[index];
+      if (value === undefined) return;
+      const [across, down] = [placed(value, low, high).toFixed(1), y(frame).toFixed(1)];
+      if (before && jumps.has(frame)) points.push(`${before},${down}`);
+      points.push(`${across},${down}`);
+      before = across;
+    });
     return points.join(" ");
-  }),
-);
+  });
+});
 const near = computed(() =>
   props.column.track.keys.flatMap((key, at) => {
     const next = props.column.track.keys[at + 1];
@@ -227,7 +232,7 @@ function moveTo(event: Place) {
   const next: Track = { ...track, keys: track.keys.map((one, at) => (at === own ? changed : one)) };
   props.sheet.change(new Map([[props.column.path, next]]), `${props.column.title}: curve`, false);
 }
-const follow = onceAFrame(moveTo);
+const follow = inSteps(moveTo);
 function release(event: PointerEvent) {
   const at = placeOf(event);
   if (dragging && at && moved) moveTo(at);

@@ -1,11 +1,12 @@
 <script setup lang="ts">
-/** Columns of keys on the sheet: circled where a value is set, a line where it holds, dots where it is on its way. */
+/** Columns of keys on the sheet: selecting, dragging and typing in them, and the curve beside them. */
 import { computed, nextTick, ref, useTemplateRef, watch } from "vue";
 
 import { NUMBERS, type SheetColumn } from "@/sheet/columns";
 import { useShot } from "@/shot/store";
 
 import CurveColumn from "./CurveColumn.vue";
+import KeyColumn from "./KeyColumn.vue";
 import { COLUMN, CURVE, WAVE } from "./layout";
 import { type Column, type KeySheet, short, typed } from "./useKeySheet";
 import WaveColumns from "./WaveColumns.vue";
@@ -29,43 +30,7 @@ const shot = useShot();
 const layer = useTemplateRef<HTMLElement>("layer");
 watch([() => props.from, () => props.to], () => props.sheet.inSight(props.from, props.to), { immediate: true });
 
-interface Stretch {
-  top: number;
-  height: number;
-  moves: boolean;
-}
 const top = (frame: number) => (frame - props.start) * props.row;
-
-/** Lines between keys, as far as they are in sight. */
-function stretches(column: Column): Stretch[] {
-  const { keys, wave } = column.track;
-  if (wave || !keys.length) return [{ top: 0, height: props.lines * props.row, moves: true }];
-  const found: Stretch[] = [];
-  const add = (first: number, last: number, moves: boolean) => {
-    const a = Math.max(first, props.from);
-    const b = Math.min(last, props.to + 1);
-    if (b > a) found.push({ top: top(a), height: (b - a) * props.row, moves });
-  };
-  const first = keys[0];
-  const end = keys.at(-1);
-  if (first && end) {
-    add(props.start, first.frame, column.track.before !== "hold" && keys.length > 1);
-    keys.forEach((key, at) => {
-      const next = keys[at + 1];
-      const stays = !next || key.way === "hold" || JSON.stringify(key.value) === JSON.stringify(next.value);
-      if (next) add(key.frame + 1, next.frame, !stays && !["switch", "choice"].includes(column.kind));
-    });
-    add(end.frame + 1, props.start + props.lines, column.track.after !== "hold" && keys.length > 1);
-  }
-  return found;
-}
-const drawn = computed(() =>
-  props.sheet.columns.value.map((column) => ({
-    column,
-    stretches: stretches(column),
-    keys: column.track.keys.filter((key) => key.frame >= props.from - 1 && key.frame <= props.to + 1),
-  })),
-);
 const box = computed(() => {
   const { column, toColumn } = props.sheet.chosen;
   if (column < 0) return null;
@@ -215,14 +180,11 @@ function paste(event: ClipboardEvent) {
   if (said) shot.retimeNote = said;
   event.preventDefault();
 }
-function name(key: { frame: number; value: unknown }, column: Column) {
-  return `${column.thing} ${column.title}: ${short(key.value)} at frame ${key.frame}`;
-}
-/** How far the keys are that are being dragged. */
-function shift(column: Column, frame: number) {
+/** Which keys of a column are being dragged: from which frame to which, by how many lines. */
+function dragged(column: Column) {
   const { span } = props.sheet;
-  const own = drag.value?.what === "move" && span.value.columns.includes(column);
-  return own && frame >= span.value.first && frame <= span.value.last ? (drag.value?.by ?? 0) * props.row : 0;
+  const own = drag.value?.what === "move" && drag.value.by && span.value.columns.includes(column);
+  return own ? `${span.value.first} ${span.value.last} ${drag.value?.by}` : "";
 }
 defineExpose({ edit });
 </script>
@@ -252,44 +214,26 @@ defineExpose({ edit });
         class="pointer-events-none absolute bg-select/70 outline-1 outline-select-ink/50 group-focus-visible:outline-2 group-focus-visible:outline-select-ink"
         :style="box"
       />
-      <div
-        v-for="({ column, stretches: own, keys }, number) in drawn"
+      <KeyColumn
+        v-for="(column, number) in sheet.columns.value"
         :key="column.path"
-        class="condensed absolute inset-y-0 border-l border-line text-xs"
-        :style="{ left: `${number * COLUMN}px`, width: `${COLUMN}px` }"
-      >
-        <span
-          v-for="one in own"
-          :key="one.top"
-          class="pointer-events-none absolute left-2.5 w-0"
-          :class="one.moves ? 'border-l-2 border-dotted border-select-ink/60' : 'border-l border-rule'"
-          :style="{ top: `${one.top}px`, height: `${one.height}px` }"
-        />
-        <span
-          v-for="key in keys"
-          :key="key.frame"
-          class="pointer-events-none absolute inset-x-0 flex items-center gap-1 pl-1"
-          :class="{ 'z-10': shift(column, key.frame) }"
-          :style="{ top: `${top(key.frame) + shift(column, key.frame)}px`, height: `${row}px` }"
-          :title="name(key, column)"
-          :data-key="`${column.path} ${key.frame}`"
-        >
-          <span
-            class="grid size-3 shrink-0 place-items-center rounded-full border-[1.5px] border-select-ink bg-sheet"
-            :style="column.kind === 'colour' ? { background: String(key.value) } : {}"
-          />
-          <span class="truncate font-medium">{{ short(key.value) }}</span>
-        </span>
-      </div>
+        :style="`left: ${number * COLUMN}px; width: ${COLUMN}px`"
+        :track="column.track"
+        :kind="column.kind"
+        :path="column.path"
+        :name="`${column.thing} ${column.title}`"
+        :start
+        :row
+        :from
+        :to
+        :lines
+        :dragged="dragged(column)"
+      />
       <span
         v-for="one in inBetween"
         :key="one.frame"
         class="condensed pointer-events-none absolute truncate pl-5 text-xs leading-[21px] text-soft"
-        :style="{
-          top: `${top(one.frame)}px`,
-          left: `${sheet.chosen.toColumn * COLUMN}px`,
-          width: `${COLUMN}px`,
-        }"
+        :style="`top: ${top(one.frame)}px; left: ${sheet.chosen.toColumn * COLUMN}px; width: ${COLUMN}px`"
         >{{ one.text }}</span
       >
       <input
@@ -324,7 +268,7 @@ defineExpose({ edit });
         v-for="frame in visible"
         :key="frame"
         class="absolute inset-x-0 truncate px-1.5 leading-[21px]"
-        :style="{ top: `${top(frame)}px` }"
+        :style="`top: ${top(frame)}px`"
         >{{ column.mark(frame)?.sign }} {{ column.mark(frame)?.text }}</span
       >
     </div>

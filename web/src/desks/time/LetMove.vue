@@ -8,6 +8,7 @@ import NumberField from "@/controls/NumberField.vue";
 import PressButton from "@/controls/PressButton.vue";
 import SectionBlock from "@/controls/SectionBlock.vue";
 import { useShot } from "@/shot/store";
+import { unchanged } from "@/shot/unchanged";
 
 import TurnFields from "./TurnFields.vue";
 import type { KeySheet } from "./useKeySheet";
@@ -24,10 +25,10 @@ interface Thing {
   kind: string;
   at: string;
 }
-const things = computed<Thing[]>(() => {
+const things = computed<Thing[]>((before) => {
   const document = shot.draft;
   if (!document) return [];
-  return [
+  return unchanged(before, [
     ...document.elements.map((one, at) => ({
       name: one.id,
       title: one.name,
@@ -61,7 +62,7 @@ const things = computed<Thing[]>(() => {
       kind: "sound",
       at: `sounds.${at}`,
     })),
-  ];
+  ]);
 });
 const chosen = computed(() => things.value.find((one) => one.name === thing.value) ?? things.value[0]);
 /** With the column that is selected, its thing. */
@@ -73,10 +74,16 @@ watch(
   },
 );
 
-const fields = computed(() => {
-  const moving = new Set(
-    shot.moving.filter((one) => one.part === chosen.value?.at).map((one) => one.field.replace(/\.\d$/, "")),
+/** What of it moves already. */
+const moves = computed<string[]>((before) => {
+  const own = shot.moving.filter((one) => one.part === chosen.value?.at);
+  return unchanged(
+    before,
+    own.map((one) => one.field.replace(/\.\d$/, "")),
   );
+});
+const fields = computed(() => {
+  const moving = new Set(moves.value);
   return (offers.value?.moves[chosen.value?.kind ?? ""] ?? []).filter(
     (one) => !moving.has(one.name) && !/[*#]/.test(one.name),
   );
@@ -158,7 +165,12 @@ function make(what: string, label: string) {
     </p>
     <p class="text-soft">In every form the circle beside a field does the same.</p>
   </SectionBlock>
-  <TurnFields v-if="element && turning" :element="turning" :at="Number(element.at.split('.')[1])" />
+  <TurnFields
+    v-if="element && turning"
+    :name="turning.name"
+    :turn="turning.turn"
+    :at="Number(element.at.split('.')[1])"
+  />
   <SectionBlock title="In one step">
     <NumberField label="Frames" whole :min="1" :max="10000" :model-value="frames" @commit="frames = $event" />
     <div class="flex flex-wrap gap-1.5">

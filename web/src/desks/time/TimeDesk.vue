@@ -14,12 +14,14 @@ import { useSound } from "@/picture/useSound";
 import { useSpaceKey } from "@/picture/useSpaceKey";
 import { NUMBERS, type SheetColumn } from "@/sheet/columns";
 import DeskFrame from "@/sheet/DeskFrame.vue";
-import { heardIn } from "@/shot/document";
+import { heardOf } from "@/shot/document";
 import FindingList from "@/shot/FindingList.vue";
 import { useShot } from "@/shot/store";
+import { unchanged } from "@/shot/unchanged";
 
+import ColumnHeads from "./ColumnHeads.vue";
 import KeyColumns from "./KeyColumns.vue";
-import { CHOICE, COLUMN, CURVE, WAVE } from "./layout";
+import { CHOICE, COLUMN, CURVE, type TurnColumn, WAVE } from "./layout";
 import LengthFields from "./LengthFields.vue";
 import { ghosts, overlays } from "./overlays";
 import OverlayFields from "./OverlayFields.vue";
@@ -37,6 +39,7 @@ const sound = useSound();
 const playback = useRoughFrames(sound);
 useSpaceKey(playback.toggle);
 const timing = computed(() => shot.draft?.timing);
+const raster = computed(() => shot.draft?.raster);
 const rates = computed(() =>
   (offers.value?.rates ?? []).map((one) => ({
     name: one.name,
@@ -44,11 +47,9 @@ const rates = computed(() =>
     note: `${one.value.toFixed(3)} a second`,
   })),
 );
+/** Columns of marks that a desk has not which has columns of its own. */
+const NONE: SheetColumn[] = [];
 const sheet = useKeySheet();
-interface TurnColumn extends SheetColumn {
-  thing: string;
-  what: string;
-}
 /** Columns of what turns over the range, which has no keys. */
 const turns = computed<TurnColumn[]>(() => {
   const frames = new Map(shot.frames.map((frame, at) => [frame, at]));
@@ -64,7 +65,8 @@ const turns = computed<TurnColumn[]>(() => {
     },
   }));
 });
-const heard = computed(() => heardIn(shot.draft));
+const sounds = computed(() => shot.draft?.sounds);
+const heard = computed(() => heardOf(sounds.value));
 /** Whether the sheet has columns of its own here. */
 const keyed = computed(() => sheet.columns.value.length > 0 || heard.value.length > 0);
 watch(
@@ -73,33 +75,25 @@ watch(
     if (!playback.playing.value && heard.value.length) void sound.hear(frame);
   },
 );
-const showsCurve = computed(() => overlays.curve && sheet.active.value !== null);
+const choosesCurve = computed(() => sheet.active.value !== null);
+const showsCurve = computed(() => overlays.curve && choosesCurve.value);
 const wide = computed(
   () =>
     (sheet.columns.value.length + turns.value.length) * COLUMN +
     heard.value.length * WAVE +
-    (showsCurve.value ? CURVE : sheet.active.value ? CHOICE : 0),
+    (showsCurve.value ? CURVE : choosesCurve.value ? CHOICE : 0),
 );
 /** As far as keys lie outside of the range, within reason. */
-const reach = computed<[number, number] | undefined>(() => {
+const reach = computed<[number, number] | undefined>((before) => {
   const frames = sheet.columns.value.flatMap((column) => column.track.keys.map((key) => key.frame));
-  const { first, last } = shot.draft?.timing ?? { first: 1, last: 1 };
+  const { first, last } = timing.value ?? { first: 1, last: 1 };
   const near = frames.filter((frame) => frame > first - 2000 && frame < last + 2000);
-  return near.length ? [Math.min(...near), Math.max(...near) + 1] : undefined;
+  return near.length ? unchanged(before, [Math.min(...near), Math.max(...near) + 1]) : undefined;
 });
 const sheetWidth = computed(() =>
   keyed.value ? `${Math.min(Math.max(NUMBERS + wide.value + 16, 300), 480)}px` : "15rem",
 );
-/** Things over their columns: how many of them stand side by side. */
-const heads = computed(() => {
-  const found: { thing: string; part: string; count: number }[] = [];
-  for (const column of sheet.columns.value) {
-    const last = found.at(-1);
-    if (last?.part === column.part) last.count += 1;
-    else found.push({ thing: column.thing, part: column.part, count: 1 });
-  }
-  return found;
-});
+const anythingMoves = computed(() => shot.moving.length > 0);
 async function setRate(rate: string) {
   if (shot.moving.length && keepSeconds.value) await shot.retime("rate", { rate, keep_seconds: true }, "Rate");
   else change({ rate }, "Rate");
@@ -114,74 +108,16 @@ function change(values: Record<string, unknown>, label: string, commit = true) {
 
 <template>
   <DeskFrame
-    :columns="keyed ? [] : turns"
+    :columns="keyed ? NONE : turns"
     :sheet-width="sheetWidth"
     :reach="keyed ? reach : undefined"
     :wide="keyed ? wide : 0"
     bracket
   >
     <template v-if="keyed" #heads>
-      <div>
-        <div class="flex">
-          <span
-            v-for="one in heard"
-            :key="one.id"
-            class="truncate border-l border-line px-1.5 pt-1 font-semibold text-ink"
-            :style="{ width: `${WAVE}px` }"
-            :title="one.name"
-            >{{ one.name }}</span
-          >
-          <span
-            v-for="head in heads"
-            :key="head.part"
-            class="truncate border-l border-line px-1.5 pt-1 font-semibold text-ink"
-            :style="{ width: `${head.count * COLUMN}px` }"
-            :title="head.thing"
-            >{{ head.thing }}</span
-          >
-          <span
-            v-for="turn in turns"
-            :key="turn.key"
-            class="truncate border-l border-line px-1.5 pt-1 font-semibold text-ink"
-            :style="{ width: `${COLUMN}px` }"
-            :title="turn.title"
-            >{{ turn.thing }}</span
-          >
-        </div>
-        <div class="flex">
-          <span
-            v-for="one in heard"
-            :key="one.id"
-            class="truncate border-l border-line px-1.5 pb-1"
-            :style="{ width: `${WAVE}px` }"
-            >sound</span
-          >
-          <button
-            v-for="(column, at) in sheet.columns.value"
-            :key="column.path"
-            type="button"
-            class="truncate border-l border-line px-1.5 pb-1 text-left hover:text-ink"
-            :class="sheet.chosen.toColumn === at ? 'bg-select font-semibold text-select-ink' : ''"
-            :style="{ width: `${COLUMN}px` }"
-            :title="`${column.thing}, ${column.title}: select the column`"
-            :aria-label="`${column.thing}, ${column.title}`"
-            :aria-pressed="sheet.chosen.toColumn === at"
-            @click="sheet.chooseColumn(at)"
-          >
-            {{ column.title }}{{ column.track.after === "repeat" ? " ↻" : ""
-            }}{{ column.track.every > 1 ? ` /${column.track.every}` : "" }}
-          </button>
-          <span
-            v-for="turn in turns"
-            :key="turn.key"
-            class="truncate border-l border-line px-1.5 pb-1"
-            :style="{ width: `${COLUMN}px` }"
-            >{{ turn.what }}</span
-          >
-        </div>
-      </div>
+      <ColumnHeads :sheet :turns :heard />
       <label
-        v-if="sheet.active.value"
+        v-if="choosesCurve"
         class="sticky right-0 ml-auto flex items-start gap-1 bg-sheet px-2 pt-1 whitespace-nowrap"
       >
         <input v-model="overlays.curve" type="checkbox" class="accent-select-ink" /> Curve
@@ -196,16 +132,11 @@ function change(values: Record<string, unknown>, label: string, commit = true) {
     <template #picture>
       <LivePicture class="flex-1" :playing="playback.current.value?.bitmap ?? null" :ghosts="ghosts">
         <template #default="{ width }">
-          <WayOverlay
-            v-if="overlays.way && !playback.playing.value && shot.draft"
-            :sheet
-            :raster="shot.draft.raster"
-            :width
-          />
+          <WayOverlay v-if="overlays.way && !playback.playing.value && raster" :sheet :raster :width />
         </template>
       </LivePicture>
       <GroundBar>
-        <PlayBar :playback :total="shot.frames.length" :rate="shot.draft?.timing.rate ?? ''" />
+        <PlayBar :playback :total="shot.frames.length" :rate="timing?.rate ?? ''" />
       </GroundBar>
     </template>
     <template v-if="timing" #settings>
@@ -226,7 +157,7 @@ function change(values: Record<string, unknown>, label: string, commit = true) {
           @commit="setRate"
         />
         <SwitchField
-          v-if="shot.moving.length"
+          v-if="anythingMoves"
           label="Another rate keeps seconds"
           help="Keys and range go to other frames; otherwise they keep their frames and play faster or slower."
           :model-value="keepSeconds"

@@ -16,6 +16,7 @@ import { OUTSIDE, STRENGTHS, WAYS } from "./ways";
 
 const props = defineProps<{ sheet: KeySheet }>();
 const shot = useShot();
+const timing = computed(() => shot.draft?.timing);
 const column = computed(() => props.sheet.active.value);
 const several = computed(() => props.sheet.span.value.columns.length > 1);
 const keys = computed(() => props.sheet.keys.value.map((one) => one.key));
@@ -161,15 +162,9 @@ const SHAPES = [
         @commit="sheet.changeTracks({ shortest: $event }, 'Shortest way')"
       />
       <PressButton
-        v-if="shot.draft"
+        v-if="timing"
         class="justify-self-start"
-        @click="
-          sheet.retime(
-            'loop',
-            { first: shot.draft.timing.first, last: shot.draft.timing.last },
-            'Lead into its beginning',
-          )
-        "
+        @click="sheet.retime('loop', { first: timing.first, last: timing.last }, 'Lead into its beginning')"
         >Lead the range into its beginning</PressButton
       >
     </SectionBlock>

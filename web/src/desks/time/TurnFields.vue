@@ -5,7 +5,7 @@ import SectionBlock from "@/controls/SectionBlock.vue";
 import type { Element } from "@/shot/document";
 import { useShot } from "@/shot/store";
 
-const props = defineProps<{ element: Element; at: number }>();
+const props = defineProps<{ name: string; turn: Element["turn"]; at: number }>();
 const shot = useShot();
 const AXES = [
   { name: "x", title: "x, level" },
@@ -16,10 +16,10 @@ const path = (field: string) => `elements.${props.at}.turn.${field}`;
 </script>
 
 <template>
-  <SectionBlock :title="`${element.name} turns`">
+  <SectionBlock :title="`${name} turns`">
     <NumberField
       label="Turns over the range"
-      :model-value="element.turn.turns"
+      :model-value="turn.turns"
       :initial="0"
       :min="-1000"
       :max="1000"
@@ -30,7 +30,7 @@ const path = (field: string) => `elements.${props.at}.turn.${field}`;
     <NumberField
       label="Turned at the first frame"
       unit="°"
-      :model-value="element.turn.start"
+      :model-value="turn.start"
       :initial="0"
       :min="-360000"
       :max="360000"
@@ -40,7 +40,7 @@ const path = (field: string) => `elements.${props.at}.turn.${field}`;
     />
     <ChoiceField
       label="About the axis"
-      :model-value="element.turn.axis"
+      :model-value="turn.axis"
       :options="AXES"
       @commit="shot.edit(path('axis'), $event, true, 'Axis')"
     />
