@@ -69,6 +69,7 @@ from shots.selectors import redo_target, shot_for, shots_of
 from zeitbild.document.reading import write_shot
 from zeitbild.proof import Ground, View
 from zeitbild.proof.previews import preview
+from zeitbild_server.errors import Overtaken
 from zeitbild_server.security import BELIEVED_SECONDS, RecentUser, in_database, signed_in
 
 router = Router(tags=["shots"])
@@ -226,26 +227,33 @@ def duplicate(request: HttpRequest, shot_id: int) -> ShotRow:
 
 @router.post("/shots/{shot_id}/picture", auth=RecentUser(), operation_id="renderPicture")
 async def picture(request: HttpRequest, shot_id: int, data: PictureIn) -> HttpResponse:
-    """A picture of an unsaved document, as image/jpeg or image/png."""
+    """A picture of an unsaved document, as image/jpeg or image/png; none (204) if a newer one was asked for in the same line before it was
+    begun."""
     await _reach_recently(signed_in(request), shot_id, data.document)
     view = View(Ground(data.ground.kind, data.ground.colour, data.ground.colour_to), data.what, data.blend)
-    made = await compute(
-        lane_of(data.quality, data.width, data.height),
-        signed_in(request).id,
-        sketch,
-        data.document,
-        data.frame,
-        data.width,
-        data.height,
-        data.quality,
-        view,
-        data.kind,
-        data.layer,
-        None if data.ghosts is None else Ghosts(**data.ghosts.dict()),
-        data.blurred,
-        data.rays,
-        line=data.line,
-    )
+    try:
+        made = await compute(
+            lane_of(data.quality, data.width, data.height),
+            signed_in(request).id,
+            sketch,
+            data.document,
+            data.frame,
+            data.width,
+            data.height,
+            data.quality,
+            view,
+            data.kind,
+            data.layer,
+            None if data.ghosts is None else Ghosts(**data.ghosts.dict()),
+            data.blurred,
+            data.rays,
+            line=data.line,
+        )
+    except Overtaken:
+        if not data.line:
+            raise
+        # As it was asked for: no failure, and nothing for the log.
+        return HttpResponse(status=204)
     return HttpResponse(
         made.data,
         content_type=made.content_type,

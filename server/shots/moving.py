@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 from typing import Any
 
@@ -38,6 +39,8 @@ def values(document: Any, frames: list[int], tracks: list[str]) -> list[dict[str
                     "title": measure.title,
                     "kind": measure.kind,
                     "unit": measure.unit,
+                    "low": measure.low if math.isfinite(measure.low) else None,
+                    "high": measure.high if math.isfinite(measure.high) else None,
                     "values": [],
                 }
             )

@@ -156,14 +156,16 @@ class ValuesIn(Schema):
 
 
 class TrackOut(Schema):
-    """A value that moves: its path in the document, its part's and its own name, what kind of value it is, and what it is at each
-    frame that was asked for (colours as people write them)."""
+    """A value that moves: its path in the document, its part's and its own name, what kind of value it is, the limits of its numbers
+    (none: no limit), and what it is at each frame that was asked for (colours as people write them)."""
 
     path: str
     thing: str
     title: str
     kind: Literal["number", "whole", "vector", "angles", "colour", "switch", "choice"]
     unit: str
+    low: float | None
+    high: float | None
     values: list[Any]
 
 

@@ -423,7 +423,8 @@ export interface paths {
         put?: never;
         /**
          * Picture
-         * @description A picture of an unsaved document, as image/jpeg or image/png.
+         * @description A picture of an unsaved document, as image/jpeg or image/png; none (204) if a newer one was asked for in the same line before it was
+         *     begun.
          */
         post: operations["renderPicture"];
         delete?: never;
@@ -2233,8 +2234,8 @@ export interface components {
         };
         /**
          * TrackOut
-         * @description A value that moves: its path in the document, its part's and its own name, what kind of value it is, and what it is at each
-         *     frame that was asked for (colours as people write them).
+         * @description A value that moves: its path in the document, its part's and its own name, what kind of value it is, the limits of its numbers
+         *     (none: no limit), and what it is at each frame that was asked for (colours as people write them).
          */
         TrackOut: {
             /** Path */
@@ -2250,6 +2251,10 @@ export interface components {
             kind: "number" | "whole" | "vector" | "angles" | "colour" | "switch" | "choice";
             /** Unit */
             unit: string;
+            /** Low */
+            low: number | null;
+            /** High */
+            high: number | null;
             /** Values */
             values: unknown[];
         };

@@ -6,9 +6,10 @@ export interface Wish {
   url?: string;
   init: RequestInit;
 }
-/** What it answers: a picture, what the server said instead, or neither if it could not be reached. */
+/** What it answers: a picture, that a newer one overtook it, what the server said instead, or nothing if that could not be reached. */
 export interface Painted {
   number: number;
+  overtaken?: boolean;
   bitmap?: ImageBitmap;
   refused?: { status: number; body: string };
 }
@@ -34,9 +35,9 @@ function painter(): Worker {
   return worker;
 }
 
-/** A picture from the server, ready to be drawn, fetched beside the page; throws the Problem that says why there is none, or a TypeError as
+/** A picture from the server, ready to be drawn, fetched beside the page; null if a newer one in its line overtook it. Throws the Problem that says why there is none, or a TypeError as
  * ``fetch`` does if the server cannot be reached or the signal gave it up. */
-export async function paint(url: string, init: RequestInit, signal: AbortSignal): Promise<ImageBitmap> {
+export async function paint(url: string, init: RequestInit, signal: AbortSignal): Promise<ImageBitmap | null> {
   const number = ++last;
   const own = painter();
   const painted = await new Promise<Painted>((done) => {
@@ -45,6 +46,7 @@ export async function paint(url: string, init: RequestInit, signal: AbortSignal)
     signal.addEventListener("abort", () => own.postMessage({ number, init: {} } satisfies Wish), { once: true });
   });
   if (painted.bitmap) return painted.bitmap;
+  if (painted.overtaken) return null;
   if (painted.refused) throw await problemOf(new Response(painted.refused.body, { status: painted.refused.status }));
   throw new TypeError("no answer");
 }

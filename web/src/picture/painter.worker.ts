@@ -17,7 +17,9 @@ async function paint(number: number, url: string, init: RequestInit) {
   underWay.set(number, hangUp);
   try {
     const response = await fetch(url, { ...init, signal: hangUp.signal });
-    if (response.ok) {
+    if (response.status === 204) {
+      self.postMessage({ number, overtaken: true });
+    } else if (response.ok) {
       const bitmap = await createImageBitmap(await response.blob());
       self.postMessage({ number, bitmap }, { transfer: [bitmap] });
     } else {

@@ -6,7 +6,7 @@ import { paint } from "./painter";
 import { asked, type PictureRequest } from "./request";
 
 /** Requests under way at most: one is being rendered while others travel to and fro. */
-const AT_ONCE = 2;
+const AT_ONCE = 3;
 
 export interface Shown {
   /** What the picture was asked for as. */
@@ -43,6 +43,8 @@ export function useLatest() {
     if (request.quality !== "rough") sharp.add(hangUp);
     try {
       const bitmap = await paint(...asked(shot, { ...request, line }), hangUp.signal);
+      // Overtaken: the newer one is on its way.
+      if (!bitmap) return;
       if (own < newest || ended) {
         bitmap.close();
         return;
@@ -54,8 +56,6 @@ export function useLatest() {
       count.value += 1;
     } catch (error) {
       if (own < newest || ended || hangUp.signal.aborted) return;
-      // The newer one is on its way.
-      if (error instanceof Problem && error.code === "overtaken") return;
       newest = own;
       failure.value =
         error instanceof Problem

@@ -223,8 +223,8 @@ function moveTo(event: Place) {
     const share = Math.min(Math.max((frame - key.frame) / (next.frame - key.frame), 0), 1);
     changed = pulled(key, next, dragging.handle, share, value);
   } else {
-    const digits = high - low > 50 ? 1 : high - low > 2 ? 10 : 100;
-    const rounded = Math.round(value * digits) / digits;
+    const digits = props.column.kind === "whole" || high - low > 50 ? 1 : high - low > 2 ? 10 : 100;
+    const rounded = Math.min(Math.max(Math.round(value * digits) / digits, props.column.low), props.column.high);
     const all = numbers(key.value).map((one, at) => (at === dragging?.index ? rounded : one));
     changed = { ...key, value: Array.isArray(key.value) ? all : all[0] };
   }

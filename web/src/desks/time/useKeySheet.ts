@@ -19,6 +19,9 @@ export interface Column {
   title: string;
   kind: string;
   unit: string;
+  /** Limits of its numbers. */
+  low: number;
+  high: number;
 }
 
 /** Frames that are asked for at once, beyond those that are in sight. */
@@ -52,6 +55,8 @@ export function useKeySheet() {
         title: known?.title ?? last,
         kind: known?.kind ?? "",
         unit: known?.unit ?? "",
+        low: known?.low ?? -Infinity,
+        high: known?.high ?? Infinity,
       };
     }),
   );
