@@ -38,8 +38,8 @@ def _render(arguments: argparse.Namespace) -> int:
         raise InputError(f"{arguments.shot} cannot be read: {error}") from None
     shot = parse_shot(text)
     frames = parse_frames(arguments.frames) if arguments.frames else tuple(shot.timing.delivered)
-    forms = forms_of(arguments.recipe or ["png8"], arguments.option or ())
-    names = tuple(arguments.passes or ())
+    forms = forms_of(arguments.recipe or ["png8"], arguments.option or (), arguments.passes or ())
+    names = tuple(dict.fromkeys(name for form in forms for name in form.passes))
     for name in names:
         pass_named(name, shot.light_groups, shot.names)
     layers = Wanted(tuple(arguments.layer or ())).layers_of(shot)
@@ -51,7 +51,7 @@ def _render(arguments: argparse.Namespace) -> int:
         shot = shot.model_copy(update={"layers": chosen})
         layers = Wanted(tuple(arguments.layer or ())).layers_of(shot)
     delivery = Delivery(
-        *(shot, layers, frames, arguments.quality or shot.quality, forms, names, arguments.version),
+        *(shot, layers, frames, arguments.quality or shot.quality, forms, arguments.version),
         *(arguments.assets, arguments.masters, Path(arguments.out), arguments.package),
     )
     hints = delivery.check()
@@ -65,7 +65,11 @@ def _render(arguments: argparse.Namespace) -> int:
         print(f"note: {hint}", file=sys.stderr)
     for finding in find(shot, SetView(shot, assets, None)):
         print(f"{finding.level}: {finding.message}", file=sys.stderr)
-    if any("depth" in layer.passes for layer in layers) and any(one.recipe.format.ends_at_white for one in forms):
+    if any(
+        one.recipe.format.ends_at_white and ("depth" in (one.passes or layer.passes))
+        for one in forms
+        for layer in layers
+    ):
         near, far = depth_range(shot, assets)
         print(f"depth: white is {near:g} units from the camera, black is {far:g}", file=sys.stderr)
     steps = "frames and movies" if any(one.recipe.format.container for one in forms) else "frames"
@@ -166,8 +170,8 @@ def build_parser() -> argparse.ArgumentParser:
         "--pass",
         action="append",
         dest="passes",
-        metavar="NAME",
-        help="only this pass, of every layer; may be given again",
+        metavar="[RECIPE:]NAME",
+        help="only this pass, of every layer, in all forms or in one; may be given again",
     )
     render.add_argument(
         "--recipe", action="append", metavar="NAME", help="see `list recipes`; default png8; may be given again"

@@ -38,16 +38,19 @@ from zeitbild.sources import Masters, rendered_layers
 
 @dataclass(frozen=True, slots=True)
 class Form:
-    """A recipe with what was chosen of its options, and the folder of its files (empty: the top)."""
+    """A recipe with what was chosen of its options, the folder of its files (empty: the top), and the passes that it gets (none: those of
+    each layer)."""
 
     recipe: Recipe
     options: tuple[tuple[str, str], ...]
     folder: str
+    passes: tuple[str, ...] = ()
 
 
-def forms_of(names: Sequence[str], options: Sequence[str]) -> list[Form]:
+def forms_of(names: Sequence[str], options: Sequence[str], passes: Sequence[str] = ()) -> list[Form]:
     """Forms by the names of their recipes. Options read NAME=VALUE, for each of them that has it, or RECIPE:NAME=VALUE; InputError at one
-    that is of no form. Each has a folder of its own if there are several."""
+    that is of no form. Passes read NAME, for each that has none of its own, or RECIPE:NAME; InputError where a form is left without any
+    that others have. Each has a folder of its own if there are several."""
     chosen = [recipes.get(name) for name in names]
     own: list[dict[str, str]] = [{} for _ in chosen]
     for text in options:
@@ -66,20 +69,41 @@ def forms_of(names: Sequence[str], options: Sequence[str]) -> list[Form]:
             raise InputError(f"{text!r} is an option of none of {', '.join(names)}", "option")
         for at in takes:
             own[at][name] = value
-    folders = folders_of([one.name for one in chosen])
-    return [Form(one, tuple(has.items()), folder) for one, has, folder in zip(chosen, own, folders, strict=True)]
+    folders, got = folders_of([one.name for one in chosen]), _passes_of(names, passes)
+    return [
+        Form(one, tuple(has.items()), folder, got[one.name])
+        for one, has, folder in zip(chosen, own, folders, strict=True)
+    ]
+
+
+def _passes_of(names: Sequence[str], passes: Sequence[str]) -> dict[str, tuple[str, ...]]:
+    """The passes of each recipe."""
+    shared: dict[str, None] = {}
+    own: dict[str, dict[str, None]] = {name: {} for name in names}
+    for text in passes:
+        recipe, _, name = text.partition(":")
+        if recipe in own and name:
+            own[recipe][name] = None
+        elif name and recipe in recipes:
+            raise InputError(f"{text!r} is a pass of none of {', '.join(names)}", "pass")
+        else:
+            shared[text] = None
+    got = {name: tuple(few or shared) for name, few in own.items()}
+    without = [name for name, few in got.items() if not few]
+    if without and any(got.values()):
+        raise InputError(f"{without[0]} gets no pass; name some for it ({without[0]}:NAME) or for all (NAME)", "pass")
+    return got
 
 
 @dataclass(frozen=True, slots=True)
 class Delivery:
-    """What is rendered and written: of a shot, those layers and frames, in those forms. passes are named ones instead of the layers' own."""
+    """What is rendered and written: of a shot, those layers and frames, in those forms. The shot's layers have all passes that a form gets."""
 
     shot: Shot
     layers: Sequence[Layer]
     frames: tuple[int, ...]
     quality: str
     forms: Sequence[Form]
-    passes: tuple[str, ...]
     version: int
     assets: Path
     masters: Path
@@ -107,7 +131,7 @@ class Delivery:
         for form in self.forms:
             layers = [one.name for one in self.layers]
             options = dict(form.options)
-            _, own = settle(self.shot, form.recipe, options, layers, self.passes, self.frames, self.version)
+            _, own = settle(self.shot, form.recipe, options, layers, form.passes, self.frames, self.version)
             hints |= dict.fromkeys(own)
         if self.packed and self.package.exists():
             raise InputError(f"{self.package} is there already and is never touched; give another number", "version")
@@ -145,15 +169,16 @@ def deliver(delivery: Delivery, workers: int) -> Iterator[Progress]:
     by_frame = [form for form in delivery.forms if not form.recipe.format.container]
     whole = [form for form in delivery.forms if form.recipe.format.container]
     records: dict[str, list[FileRecord]] = {form.folder: [] for form in delivery.forms}
-    rest = (names, delivery.passes, delivery.version, delivery.assets, delivery.masters)
+    stores = delivery.assets, delivery.masters
 
     def told(form: Form) -> tuple[Any, ...]:
-        return (form.recipe.name, form.options, *rest, delivery.folder / form.folder)
+        chosen = (form.recipe.name, form.options, names, form.passes)
+        return (*chosen, delivery.version, *stores, delivery.folder / form.folder)
 
     tasks = [
         (
             ("+".join(own), frame),
-            (document, frame, own, delivery.quality, delivery.packed, tuple(map(told, by_frame)), *rest[3:]),
+            (document, frame, own, delivery.quality, delivery.packed, tuple(map(told, by_frame)), *stores),
         )
         for frame, own in frames_with(document, names, delivery.frames).items()
     ]

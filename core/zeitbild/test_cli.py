@@ -9,6 +9,7 @@ import unittest
 import zipfile
 from pathlib import Path
 
+import OpenEXR
 from PIL import Image
 
 from zeitbild.cli import BAD_INPUT, FAILED, OK, main
@@ -94,6 +95,31 @@ class CommandLine(unittest.TestCase):
             self.assertEqual(code, BAD_INPUT, words)
             self.assertIn(expected, said)
             self.assertFalse((self.folder / "out").exists())
+
+    def test_passes_belong_to_forms(self) -> None:
+        forms = ("--recipe", "exr-layer", "--recipe", "png8", "--workers", "1", "--package", "--frames", "1-2")
+        own = ("--pass", "exr-layer:beauty", "--pass", "exr-layer:depth", "--pass", "matte")
+        code, _, said = self._render(*forms, *own)
+        self.assertEqual(code, OK, said)
+        folder = self.folder / "out" / "KM010_v001"
+        held = set()
+        for form in ("exr-layer", "png8"):
+            manifest = json.loads((folder / form / "manifest.json").read_text(encoding="utf-8"))
+            held |= {(form, one["pass"]) for file in manifest["files"] for one in file["holds"]}
+        self.assertEqual(held, {("exr-layer", "beauty"), ("exr-layer", "depth"), ("png8", "matte")})
+        # By another reader of OpenEXR than ours: the parts of a file.
+        exr = next((folder / "exr-layer").rglob("*.exr"))
+        with OpenEXR.File(str(exr)) as file:
+            channels = {name for part in file.parts for name in part.channels}
+        self.assertTrue(any("depth" in name.lower() or name == "Z" for name in channels), channels)
+        for words, expected in (
+            (("--pass", "webm:beauty"), "none of exr-layer, png8"),
+            (("--pass", "exr-layer:beauty"), "png8 gets no pass"),
+            (("--pass", "exr-layer:nothing", "--pass", "beauty"), "nothing"),
+        ):
+            code, _, said = self._render(*forms, *words)
+            self.assertEqual(code, BAD_INPUT, words)
+            self.assertIn(expected, said)
 
     def test_what_one_form_cannot_hold_is_said_before_anything_is_written(self) -> None:
         code, _, said = self._render("--frames", "1", "--recipe", "exr", "--recipe", "webm", "--pass", "depth")

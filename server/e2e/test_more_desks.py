@@ -137,6 +137,18 @@ class Proofs(BrowserCase):
         expect(page.get_by_label("Findings").get_by_role("button", name="Make it a cycle")).to_be_visible()
 
 
+class OfSomeFrames(BrowserCase):
+    def test_what_is_not_rendered_leads_to_the_nearest_frame_that_is(self) -> None:
+        start_run(self.ada, self.shot, base=self.shot.current_id or 0, frame_set="3-4")
+        page = self.desk("proof")
+        for desk in ("Proof", "Hand off"):
+            page.get_by_role("link", name=desk).click()
+            page.get_by_role("option", name="1", exact=True).click()
+            expect(page.get_by_text("Frame 1 is not rendered in this run")).to_be_visible()
+            page.get_by_role("button", name="Look at frame 3").click()
+            expect(page.get_by_text("is not rendered in this run")).to_have_count(0)
+
+
 class Failures(BrowserCase):
     def test_failed_frames_say_why_and_are_tried_again(self) -> None:
         page = self.desk("run")

@@ -14,7 +14,7 @@ from django.contrib.auth.models import User
 from django.test import Client
 
 from projects.models import Membership
-from shots.lanes import Lane, Task, compute
+from shots.lanes import SHORT, Lane, Task, compute
 from zeitbild.document.reading import parse_shot
 from zeitbild.document.shot import Shot
 from zeitbild.kernels import PARALLEL
@@ -62,6 +62,22 @@ class Order(TestCase):
             self.assertIsInstance(task.done.exception(timeout=60), Overtaken)
         go.set()
         tasks[-1].done.result(timeout=60)
+
+    def test_what_waits_in_a_line_is_given_up_for_what_is_asked_for_after_it(self) -> None:
+        lane, went = Lane("test", 1, 1), []
+        go = self._blocked(lane)
+        tasks = [
+            Task(person, lambda what=(person, line, n): went.append(what), line)
+            for person, line, n in ((1, "a", 1), (1, "", 2), (1, "b", 3), (2, "a", 4), (1, "a", 5), (1, "", 6))
+        ]
+        for task in tasks:
+            lane.add(task)
+        # Of another line, of nobody's line and another person's there is nothing to give up.
+        self.assertIsInstance(tasks[0].done.exception(timeout=60), Overtaken)
+        go.set()
+        for task in tasks[1:]:
+            task.done.result(timeout=60)
+        self.assertEqual({n for _, _, n in went}, {2, 3, 4, 5, 6})
 
     def test_an_error_is_the_answer_and_the_lane_goes_on(self) -> None:
         lane = Lane("test", 1, 1)
@@ -121,21 +137,34 @@ class Together(ServedCase):
         """A set with soft shadows, mirrors and blur."""
         return parse_shot((DEMO / "KM035.json").read_text(encoding="utf-8")).model_copy(update={"shot": "KM010"})
 
-    def _ask(self, client: Client, width: int, height: int, quality: str) -> http.client.HTTPConnection:
-        body = {"document": self.shot.current_document().model_dump(mode="json"), "frame": 5}
+    def _ask(
+        self, client: Client, width: int, height: int, quality: str, line: str = ""
+    ) -> http.client.HTTPConnection:
+        body = {"document": self.shot.current_document().model_dump(mode="json"), "frame": 5, "line": line}
         body |= {"width": width, "height": height, "quality": quality}
         client.get("/api/session")
-        line = http.client.HTTPConnection("127.0.0.1", self.port, timeout=120)
+        asking = http.client.HTTPConnection("127.0.0.1", self.port, timeout=120)
         cookies = "; ".join(f"{name}={one.value}" for name, one in client.cookies.items())
         token = client.cookies["csrftoken"].value
         head = {"Cookie": cookies, "X-CSRFToken": token, "Content-Type": "application/json"}
-        line.request("POST", f"/api/shots/{self.shot.id}/picture", json.dumps(body), head)
-        return line
+        asking.request("POST", f"/api/shots/{self.shot.id}/picture", json.dumps(body), head)
+        return asking
 
-    def _answered(self, line: http.client.HTTPConnection) -> int:
-        answer = line.getresponse()
+    def _answered(self, asked: http.client.HTTPConnection) -> int:
+        answer = asked.getresponse()
         answer.read()
         return answer.status
+
+    def test_a_picture_that_a_newer_one_overtook_is_none_and_no_failure(self) -> None:
+        go = threading.Event()
+        self.addCleanup(go.set)
+        SHORT.add(Task(0, lambda: go.wait(60)))
+        older = self._ask(self.client, 64, 36, "rough", "one")
+        wait_until(lambda: bool(SHORT._waiting))
+        newer = self._ask(self.client, 64, 36, "rough", "one")
+        self.assertEqual(self._answered(older), 204)
+        go.set()
+        self.assertEqual(self._answered(newer), 200)
 
     def test_rough_pictures_come_while_somebody_elses_dearest_is_drawn_and_hanging_up_ends_it(self) -> None:
         ben = Client()

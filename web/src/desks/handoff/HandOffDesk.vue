@@ -20,6 +20,7 @@ import { useRun } from "@/shot/run";
 import { heardOf } from "@/shot/document";
 import { useShot } from "@/shot/store";
 import KeepDialog from "@/shot/KeepDialog.vue";
+import NotRendered from "@/shot/NotRendered.vue";
 import StudioNotice from "@/StudioNotice.vue";
 
 import CompareView from "./CompareView.vue";
@@ -264,9 +265,7 @@ const steer = (id: number, verb: "stop" | "continue" | "retry") => {
         :height="shot.draft!.raster.height"
         :label="`Rendered frame ${shot.frame}`"
       >
-        <template #empty
-          ><p>Frame {{ shot.frame }} is not rendered in this run.</p></template
-        >
+        <template #empty><NotRendered /></template>
       </MasterPicture>
       <GroundBar><span class="text-soft">only for looking, never in a file</span></GroundBar>
     </template>

@@ -12,6 +12,7 @@ import DeskFrame from "@/sheet/DeskFrame.vue";
 import { cellMark } from "@/shot/cellMarks";
 import FindingList from "@/shot/FindingList.vue";
 import { lookUrl } from "@/shot/look";
+import NotRendered from "@/shot/NotRendered.vue";
 import ProofList from "@/shot/ProofList.vue";
 import { useRun } from "@/shot/run";
 import { useShot } from "@/shot/store";
@@ -101,7 +102,7 @@ useSpaceKey(playback.toggle);
             >Start a run</RouterLink
           >, then prove its edges here.
         </p>
-        <p v-else-if="!there">Frame {{ shot.frame }} is not rendered in this run.</p>
+        <NotRendered v-else-if="!there" />
       </PixelView>
       <GroundBar>
         <PlayBar v-if="run.finished.size" :playback :total="run.finished.size" :rate="shot.draft?.timing.rate ?? ''" />

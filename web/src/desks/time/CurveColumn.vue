@@ -291,7 +291,7 @@ function release(event: PointerEvent) {
         class="cursor-ew-resize fill-sheet stroke-[1.5]"
         role="img"
         :class="COLOURS[index]"
-        :aria-label="`${NAMES[index] ?? ''} ${value} at frame ${key.frame}`"
+        :aria-label="`${count > 1 ? `${NAMES[index]} ` : ''}${value} at frame ${key.frame}`"
         @pointerdown="grab($event, at, index, aside)"
         @pointermove="pull"
         @pointerup="release"

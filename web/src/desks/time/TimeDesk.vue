@@ -118,7 +118,9 @@ function change(values: Record<string, unknown>, label: string, commit = true) {
       <ColumnHeads :sheet :turns :heard />
       <label
         v-if="choosesCurve"
-        class="sticky right-0 ml-auto flex items-start gap-1 bg-sheet px-2 pt-1 whitespace-nowrap"
+        class="sticky right-0 ml-auto flex shrink-0 items-start justify-end gap-1 bg-sheet px-2 pt-1 whitespace-nowrap"
+        :class="{ 'border-l border-rule': showsCurve }"
+        :style="showsCurve ? { width: `${CURVE}px` } : {}"
       >
         <input v-model="overlays.curve" type="checkbox" class="accent-select-ink" /> Curve
       </label>

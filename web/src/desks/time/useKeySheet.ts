@@ -48,11 +48,10 @@ export function useKeySheet() {
   const columns = computed<Column[]>(() =>
     shot.moving.map((one) => {
       const known = seen.value.get(one.path);
-      const last = one.field.split(".").at(-1) ?? "";
       return {
         ...one,
         thing: known?.thing ?? "",
-        title: known?.title ?? last,
+        title: known?.title ?? "…",
         kind: known?.kind ?? "",
         unit: known?.unit ?? "",
         low: known?.low ?? -Infinity,
