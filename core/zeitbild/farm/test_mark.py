@@ -64,6 +64,31 @@ class MarkedTasks(unittest.TestCase):
             Mark(self.path).tell(0.5)
         self.assertEqual(mark.share_of(self.path), 0)
 
+    def test_what_is_packed_when_all_is_known_is_stopped_in_its_middle(self) -> None:
+        assets, masters, out = self.folder / "assets", self.folder / "masters", self.folder / "out"
+        document, name = write_shot(small_shot()), small_shot().layers[0].name
+        cells = tuple((frame, make_cells(document, frame, (name,), "rough", assets, masters)) for frame in range(1, 5))
+        for recipe in ("gif", "avif-moving", "sprites", "contact"):
+            mark.begin(self.path)
+            told: list[float] = []
+            own = Mark.tell
+
+            def tell(known: Mark, share: float, told: list[float] = told) -> None:
+                told.append(share)
+                # Each of four frames is told of when it is added; then they are packed.
+                if len(told) == 6:
+                    mark.stop(self.path)
+                own(known, share)
+
+            with (
+                self.subTest(recipe),
+                mock.patch.object(Mark, "tell", tell),
+                self.assertRaises(StoppedError),
+            ):
+                write_sequence(document, cells, recipe, (), (name,), ("beauty",), 1, assets, masters, out, self.path)
+            self.assertEqual(told, [0.125, 0.25, 0.375, 0.5, 0.5, 0.5], recipe)
+            self.assertEqual([path for path in out.rglob("*") if path.is_file()], [])
+
     def test_a_movie_that_is_stopped_leaves_nothing_and_is_whole_when_it_goes_on(self) -> None:
         assets, masters, out = self.folder / "assets", self.folder / "masters", self.folder / "out"
         document, name = write_shot(small_shot()), small_shot().layers[0].name

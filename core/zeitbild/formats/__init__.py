@@ -13,6 +13,7 @@ from zeitbild.formats._base import (
     chosen,
     finish_names,
     formats,
+    while_packing,
 )
 
 __all__ = [
@@ -28,4 +29,5 @@ __all__ = [
     "chosen",
     "finish_names",
     "formats",
+    "while_packing",
 ]

@@ -241,6 +241,13 @@ def beside(writer: Writer) -> dict[str, bytes]:
     return found
 
 
+def while_packing(writer: Writer, told: Callable[[], None]) -> None:
+    """Let ``told`` be called before each frame that a writer packs when it is closed (those that keep all until then, in a ``Spill`` called
+    ``spill``); it may end that by an error."""
+    if (spill := getattr(writer, "spill", None)) is not None:
+        spill.told = told
+
+
 class _OneFrame:
     """A file of one frame, whose bytes are made at once."""
 

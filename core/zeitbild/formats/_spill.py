@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import tempfile
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from typing import IO
 
 import numpy as np
@@ -12,10 +12,18 @@ from numpy.typing import NDArray
 from zeitbild.storage import own_prefix
 
 
+def _to_nobody() -> None:
+    pass
+
+
 class Spill:
-    """Codes of frames, all of one size, uint8; they are gone when it is closed."""
+    """Codes of frames, all of one size, uint8; they are gone when it is closed.
+
+    told is called before each frame that is looked at again, and may end that by an error.
+    """
 
     def __init__(self) -> None:
+        self.told: Callable[[], None] = _to_nobody
         self._file: IO[bytes] = tempfile.TemporaryFile(prefix=own_prefix())  # noqa: SIM115 (closed by close)
         self._shape: tuple[int, ...] = ()
         self.count = 0
@@ -30,6 +38,7 @@ class Spill:
 
     def frame(self, number: int) -> NDArray[np.uint8]:
         """A frame that was kept."""
+        self.told()
         size = int(np.prod(self._shape))
         self._file.seek(number * size)
         return np.frombuffer(self._file.read(size), np.uint8).reshape(self._shape)

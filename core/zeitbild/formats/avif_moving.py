@@ -29,17 +29,17 @@ class _Moving:
 
     def __init__(self, path: Path, options: Options) -> None:
         self._path, self._options = path, options
-        self._spill = Spill()
+        self.spill = Spill()
         self._rate = Fraction(24)
 
     def add(self, planes: Sequence[Plane]) -> None:
         (plane,) = planes
         self._rate = plane.rate or self._rate
         numbers = codes(plane, 8, Coding.of(_avif.BLED))
-        self._spill.add(np.repeat(numbers[..., None], 3, axis=2) if numbers.ndim == 2 else numbers)
+        self.spill.add(np.repeat(numbers[..., None], 3, axis=2) if numbers.ndim == 2 else numbers)
 
     def close(self) -> None:
-        spill = self._spill
+        spill = self.spill
         try:
             if spill.count:
                 rest = (Image.fromarray(spill.frame(number)) for number in range(1, spill.count))

@@ -72,7 +72,7 @@ class _Prints(ABC):
 
     def __init__(self, path: Path, options: Options) -> None:
         self._path, self._options = path, options
-        self._spill = Spill()
+        self.spill = Spill()
         self._frames: list[int] = []
         self._rate = Fraction(24)
         self._named = ""
@@ -85,14 +85,14 @@ class _Prints(ABC):
         )
         self._frames.append(plane.frame)
         numbers = codes(plane, 8)
-        self._spill.add(numbers if numbers.ndim == 2 else np.ascontiguousarray(numbers[..., :3]))
+        self.spill.add(numbers if numbers.ndim == 2 else np.ascontiguousarray(numbers[..., :3]))
 
     def close(self) -> None:
         try:
-            if self._spill.count:
-                self._path.write_bytes(self._made(self._spill, self._told()))
+            if self.spill.count:
+                self._path.write_bytes(self._made(self.spill, self._told()))
         finally:
-            self._spill.close()
+            self.spill.close()
 
     def _told(self) -> _Told:
         first, last = self._frames[0], self._frames[-1]

@@ -105,7 +105,7 @@ class _Gif:
     def __init__(self, path: Path, options: Options) -> None:
         self._path, self._options = path, options
         self._rate = Fraction(24)
-        self._spill = Spill()
+        self.spill = Spill()
 
     def add(self, planes: Sequence[Plane]) -> None:
         (plane,) = planes
@@ -115,7 +115,7 @@ class _Gif:
                 f"a GIF plays at most {FASTEST} frames a second, and this is {float(self._rate):g}; choose a rate for it",
                 "options.rate",
             )
-        self._spill.add(codes(hardened(plane, self._options), 8))
+        self.spill.add(codes(hardened(plane, self._options), 8))
 
     def _colours(self, frames: Iterable[NDArray[np.uint8]], count: int) -> NDArray[np.uint8]:
         """The colours of frames, as many as are looked at."""
@@ -128,13 +128,13 @@ class _Gif:
 
     def close(self) -> None:
         try:
-            if self._spill.count:
+            if self.spill.count:
                 self._write()
         finally:
-            self._spill.close()
+            self.spill.close()
 
     def _write(self) -> None:
-        spill, options = self._spill, self._options
+        spill, options = self.spill, self._options
         height, width = spill.shape[:2]
         wanted = int(float(options.get("colours", "255")))
         dither = options.get("steps", "none")

@@ -46,7 +46,7 @@ class _Sprites:
 
     def __init__(self, path: Path, options: Options) -> None:
         self._path, self._options = path, options
-        self._spill = Spill()
+        self.spill = Spill()
         self._numbers: list[int] = []
         self._rate = Fraction(24)
         #: What stands beside the file when it is closed, by ending.
@@ -56,17 +56,17 @@ class _Sprites:
         (plane,) = planes
         self._rate = plane.rate or self._rate
         self._numbers.append(plane.frame)
-        self._spill.add(codes(plane, 8, Coding.of(self._options)))
+        self.spill.add(codes(plane, 8, Coding.of(self._options)))
 
     def close(self) -> None:
         try:
-            if self._spill.count:
+            if self.spill.count:
                 self._write()
         finally:
-            self._spill.close()
+            self.spill.close()
 
     def _write(self) -> None:
-        spill, options = self._spill, self._options
+        spill, options = self.spill, self._options
         height, width = spill.shape[:2]
         trims = options.get("layout", "packed") == "packed"
         between = int(float(options.get("between", "2")))

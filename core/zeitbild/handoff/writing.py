@@ -18,7 +18,7 @@ from zeitbild.colour.highlights import for_straight
 from zeitbild.colour.transfer import TRANSFERS
 from zeitbild.document.shot import Shot
 from zeitbild.errors import InputError, StoppedError, StorageError
-from zeitbild.formats import Format, Options, Plane, ReadBack, beside, finish_names
+from zeitbild.formats import Format, Options, Plane, ReadBack, beside, finish_names, while_packing
 from zeitbild.handoff.conforming import Conforming
 from zeitbild.handoff.recipes import Recipe
 from zeitbild.handoff.sound import SoundInside
@@ -294,6 +294,7 @@ def write_file(
 
     def fill(place: Path) -> None:
         writer = form.open(place, recipe.sharing, order.options)
+        while_packing(writer, lambda: told(0.5))
         try:
             for number, planes in enumerate(_one_ahead(planes_at, len(shown))):
                 writer.add(planes)
