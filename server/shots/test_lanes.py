@@ -137,9 +137,7 @@ class Together(ServedCase):
         """A set with soft shadows, mirrors and blur."""
         return parse_shot((DEMO / "KM035.json").read_text(encoding="utf-8")).model_copy(update={"shot": "KM010"})
 
-    def _ask(
-        self, client: Client, width: int, height: int, quality: str, line: str = ""
-    ) -> http.client.HTTPConnection:
+    def _ask(self, client: Client, width: int, height: int, quality: str, line: str = "") -> http.client.HTTPConnection:
         body = {"document": self.shot.current_document().model_dump(mode="json"), "frame": 5, "line": line}
         body |= {"width": width, "height": height, "quality": quality}
         client.get("/api/session")

@@ -68,10 +68,10 @@ class MarkedTasks(unittest.TestCase):
         assets, masters, out = self.folder / "assets", self.folder / "masters", self.folder / "out"
         document, name = write_shot(small_shot()), small_shot().layers[0].name
         cells = tuple((frame, make_cells(document, frame, (name,), "rough", assets, masters)) for frame in range(1, 5))
+        own = Mark.tell
         for recipe in ("gif", "avif-moving", "sprites", "contact"):
             mark.begin(self.path)
             told: list[float] = []
-            own = Mark.tell
 
             def tell(known: Mark, share: float, told: list[float] = told) -> None:
                 told.append(share)
