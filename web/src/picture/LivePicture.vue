@@ -42,7 +42,7 @@ const PACE_MS = 92;
 /** From this on a moving hand does not wait for shadows and mirrors any more. */
 const TOO_LONG_MS = 1.2 * PACE_MS;
 /** So long: then it is tried again, since it may have been another's work that took the time. */
-const WITHOUT_MS = 30_000;
+const WITHOUT_MS = 60_000;
 const REST_MS = 260;
 const shot = useShot();
 const latest = useLatest();
@@ -123,9 +123,13 @@ watch([() => latest.shown.value, canvas], () => {
     const rays = performance.now() > withoutUntil;
     const least = rays ? LEAST_WIDTH.withRays : LEAST_WIDTH.without;
     roughWidth = Math.max(least, Math.min(ROUGH_WIDTH, (1 - share) * roughWidth + share * wanted));
-    // One late picture tells nothing: it may have been another's work that took the time.
-    late = took > TOO_LONG_MS && roughWidth < LEAST_WIDTH.withRays + 1 ? late + 1 : 0;
-    if (late > 2 && performance.now() > withoutUntil) withoutUntil = performance.now() + WITHOUT_MS;
+    // One late picture tells nothing: it may have been another's work that took the time. Two tell enough where even the narrowest of this
+    // kind would be far too late.
+    const narrowest = took * (LEAST_WIDTH.withRays / shown.bitmap.width) ** 2;
+    if (!rays) late = 0;
+    else if (narrowest > 2 * TOO_LONG_MS) late += 2;
+    else late = took > TOO_LONG_MS && roughWidth < LEAST_WIDTH.withRays + 1 ? late + 1 : 0;
+    if (late > 2) withoutUntil = performance.now() + WITHOUT_MS;
   }
   if (!props.playing) draw(latest.shown.value?.bitmap);
   if (
