@@ -1,6 +1,6 @@
 <script setup lang="ts">
 /** The curve of one value, turned so that time runs down with the sheet; its keys and handles are dragged. */
-import { computed, ref } from "vue";
+import { computed, onBeforeUnmount, ref } from "vue";
 
 import { inSteps } from "@/api/latest";
 import type { Key, Track } from "@/shot/document";
@@ -233,6 +233,8 @@ function moveTo(event: Place) {
   props.sheet.change(new Map([[props.column.path, next]]), `${props.column.title}: curve`, false);
 }
 const follow = inSteps(moveTo);
+// A desk that is left under a hand: what was dragged so far stays.
+onBeforeUnmount(() => (dragging = null));
 function release(event: PointerEvent) {
   const at = placeOf(event);
   if (dragging && at && moved) moveTo(at);
