@@ -7,6 +7,7 @@ import json
 import math
 import subprocess
 import unittest
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -49,6 +50,40 @@ def call(module: str, *calls: tuple[str, list[Any]]) -> list[Any]:
     done = subprocess.run(["node", "-e", _RUN], cwd=WEB, input=given, capture_output=True, text=True, check=True)
     results: list[Any] = json.loads(done.stdout)
     return results
+
+
+class Paces(unittest.TestCase):
+    """Pictures of a moving hand, on machines that take so many ms for one as they are wide."""
+
+    def _drag(self, machine: Callable[[float, bool], float], pace: dict[str, float], pictures: int) -> dict[str, float]:
+        for number in range(pictures):
+            width = math.floor(pace["width"])
+            now = 1000.0 + 50 * number
+            (rays,) = call("picture/pace.ts", ("withRays", [pace, now]))
+            (pace,) = call("picture/pace.ts", ("paceAfter", [pace, machine(width, rays), width, now]))
+        return pace
+
+    def test_a_quick_machine_keeps_wide_pictures_with_all_of_it(self) -> None:
+        first = {"width": 640, "late": 0, "withoutUntil": 0}
+        self.assertEqual(self._drag(lambda width, rays: 40, first, 2), first)
+
+    def test_first_the_width_gives_way(self) -> None:
+        first = {"width": 640, "late": 0, "withoutUntil": 0}
+        pace = self._drag(lambda width, rays: width * width / 2500, first, 6)
+        self.assertEqual((pace["late"], pace["withoutUntil"]), (0, 0))
+        # As wide as pictures come in 92 ms.
+        self.assertAlmostEqual(pace["width"], math.sqrt(92 * 2500), delta=60)
+
+    def test_two_pictures_tell_that_shadows_are_far_too_dear_and_then_it_goes_narrower(self) -> None:
+        first = {"width": 640, "late": 0, "withoutUntil": 0}
+        slow = lambda width, rays: width * (2 if rays else 0.4)  # noqa: E731
+        pace = self._drag(slow, first, 2)
+        self.assertEqual((pace["width"], pace["withoutUntil"]), (400, 1050 + 60_000))
+        pace = self._drag(lambda width, rays: 150 if not rays else 800, pace, 3)
+        self.assertLess(pace["width"], 400)
+        self.assertGreaterEqual(pace["width"], 280)
+        # One late picture alone changes nothing but the width.
+        self.assertEqual(self._drag(slow, first, 1)["withoutUntil"], 0)
 
 
 class Waves(unittest.TestCase):

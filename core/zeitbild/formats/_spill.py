@@ -12,18 +12,14 @@ from numpy.typing import NDArray
 from zeitbild.storage import own_prefix
 
 
-def _to_nobody() -> None:
-    pass
-
-
 class Spill:
     """Codes of frames, all of one size, uint8; they are gone when it is closed.
 
-    told is called before each frame that is looked at again, and may end that by an error.
+    told, if there is one, is called before each frame that is looked at again, and may end that by an error.
     """
 
     def __init__(self) -> None:
-        self.told: Callable[[], None] = _to_nobody
+        self.told: Callable[[], None] | None = None
         self._file: IO[bytes] = tempfile.TemporaryFile(prefix=own_prefix())  # noqa: SIM115 (closed by close)
         self._shape: tuple[int, ...] = ()
         self.count = 0
@@ -38,7 +34,8 @@ class Spill:
 
     def frame(self, number: int) -> NDArray[np.uint8]:
         """A frame that was kept."""
-        self.told()
+        if self.told is not None:
+            self.told()
         size = int(np.prod(self._shape))
         self._file.seek(number * size)
         return np.frombuffer(self._file.read(size), np.uint8).reshape(self._shape)

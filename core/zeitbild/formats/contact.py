@@ -22,6 +22,7 @@ from PIL import Image, ImageDraw, ImageFont
 
 from zeitbild.errors import InputError, StorageError
 from zeitbild.fonts import SHIPPED
+from zeitbild.fonts.pages import add_fonts, legible
 from zeitbild.formats._base import Format, Option, Options, Plane, ReadBack, Sharing, formats
 from zeitbild.formats._coding import Coding
 from zeitbild.formats._png import png_of
@@ -38,7 +39,7 @@ _AROUND, _BETWEEN, _TITLE, _LINE = 24, 12, 40, 22
 _LETTERS, _NUMBERS = 24, 14
 _PAPER, _INK, _SOFT = 246, 34, 96
 #: Of titles, and of numbers, whose figures are all as high.
-_FONT, _FIGURES = SHIPPED["eb-garamond"].path, SHIPPED["lato-black"].path
+_LETTER_FONT, _FIGURE_FONT = "eb-garamond", "lato-black"
 #: Millimetres of a page of A4, lying: its size, margins, room between prints, and lines of text.
 _PAGE, _MARGIN, _GAP, _HEAD, _TEXT = (297.0, 210.0), 12.0, 4.0, 12.0, 5.0
 #: A moment for the file, so that equal sheets are equal bytes.
@@ -153,7 +154,10 @@ class _OnePicture(_Prints):
             )
         sheet = Image.new("RGB", grid.size, (_PAPER, _PAPER, _PAPER - 4))
         pen = ImageDraw.Draw(sheet)
-        letters, numbers = ImageFont.truetype(str(_FONT), _LETTERS), ImageFont.truetype(str(_FIGURES), _NUMBERS)
+        letters, numbers = (
+            ImageFont.truetype(str(SHIPPED[font].path), size)
+            for font, size in ((_LETTER_FONT, _LETTERS), (_FIGURE_FONT, _NUMBERS))
+        )
         pen.text((_AROUND, _AROUND - 4), told.title, fill=(_INK, _INK, _INK - 4), font=letters)
         for number, below in enumerate(told.below):
             x, y = grid.place(number)
@@ -181,8 +185,7 @@ class _Pages(_Prints):
         pdf = FPDF(orientation="L", format="A4")
         pdf.set_creation_date(_MADE)
         pdf.set_auto_page_break(False)
-        pdf.add_font("prints", fname=str(_FONT))
-        pdf.add_font("figures", fname=str(_FIGURES))
+        add_fonts(pdf, _LETTER_FONT, _FIGURE_FONT)
         pdf.c_margin = 0
         pdf.set_title(told.title)
         pages = -(-prints.count // (rows * columns))
@@ -193,7 +196,7 @@ class _Pages(_Prints):
             row, column = divmod(at, columns)
             x, y = _MARGIN + column * (wide + _GAP), _MARGIN + _HEAD + row * (high + _TEXT + _GAP)
             pdf.image(io.BytesIO(png_of(one, srgb=one.ndim == 3)), x=x, y=y, w=wide, h=high)
-            pdf.set_font("figures", size=7)
+            pdf.set_font(_FIGURE_FONT, size=7)
             pdf.set_text_color(_SOFT)
             pdf.set_xy(x, y + high)
             pdf.cell(wide, _TEXT, told.below[number])
@@ -202,10 +205,10 @@ class _Pages(_Prints):
     def _begin(self, pdf: FPDF, title: str, page: int, pages: int) -> None:
         pdf.add_page()
         pdf.set_text_color(_INK)
-        pdf.set_font("prints", size=13)
+        pdf.set_font(_LETTER_FONT, size=13)
         pdf.set_xy(_MARGIN, _MARGIN - 2)
-        pdf.cell(_PAGE[0] - 2 * _MARGIN, 7, title)
-        pdf.set_font("prints", size=9)
+        pdf.cell(_PAGE[0] - 2 * _MARGIN, 7, legible(title, _LETTER_FONT))
+        pdf.set_font(_LETTER_FONT, size=9)
         pdf.set_text_color(_SOFT)
         pdf.set_xy(_MARGIN, _MARGIN - 2)
         pdf.cell(_PAGE[0] - 2 * _MARGIN, 7, f"{page} of {pages}", align="R")

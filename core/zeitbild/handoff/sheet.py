@@ -15,7 +15,7 @@ from zeitbild.document.evaluate import moving_parts, name_of_part
 from zeitbild.document.layers import Layer
 from zeitbild.document.shot import Shot
 from zeitbild.document.sounds import Sound
-from zeitbild.fonts import SHIPPED
+from zeitbild.fonts.pages import add_fonts, legible
 from zeitbild.keys.measure import measure_of
 from zeitbild.keys.track import Track
 from zeitbild.timing.rate import nominal
@@ -110,7 +110,8 @@ def _of_sound(shot: Shot, sound: Sound, seconds: float) -> _Column:
 
 
 def _cut(pdf: FPDF, text: str, room: float) -> str:
-    """Text as far as there is room."""
+    """Text as far as there is room, in letters that there are."""
+    text = legible(text, _FONT)
     if pdf.get_string_width(text) <= room:
         return text
     while text and pdf.get_string_width(f"{text}…") > room:
@@ -144,7 +145,7 @@ def exposure_sheet(
     pdf = FPDF(format="A4")
     pdf.set_creation_date(_MADE)
     pdf.set_auto_page_break(False)
-    pdf.add_font(_FONT, fname=str(SHIPPED[_FONT].path))
+    add_fonts(pdf, _FONT)
     pdf.set_title(f"{shot.shot} v{version:03}")
     shown = list(frames)[:_MOST]
     for begin in range(0, len(shown), _ROWS):

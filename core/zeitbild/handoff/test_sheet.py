@@ -86,6 +86,16 @@ class Sheet(unittest.TestCase):
         # Half a second is twelve frames.
         self.assertEqual(drawn, list(range(5, 17)))
 
+    def test_names_in_the_scripts_that_are_shipped_stand_there_whole(self) -> None:
+        (page,) = self._pages(
+            _shot(title="\u0645\u0646\u0627\u0631\u0629 \u10e8\u10e3\u10e5\u10e3\u10e0\u10d0 Kap"), range(1, 5)
+        )
+        # What no font here has is at least seen to be missing.
+        self.assertIn("Kap ??, version 7", " ".join(self._pages(_shot(title="Kap \u706f\u53f0"), range(1, 5))))
+        # Each word in the order in which it is read.
+        for word in ("\u0645\u0646\u0627\u0631\u0629", "\u10e8\u10e3\u10e5\u10e3\u10e0\u10d0", "Kap"):
+            self.assertIn(word, page)
+
     def test_long_shots_and_strange_names(self) -> None:
         shot = _shot(last=5000, title="灯台 \u05de\u05d2\u05d3\u05dc\u05d5\u05e8 \U0001f4a1")
         pages = self._pages(shot, range(1, 5001))

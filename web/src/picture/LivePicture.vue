@@ -9,6 +9,7 @@ import { useShot } from "@/shot/store";
 
 import { ground } from "./grounds";
 import { cameraHandle, type Changes, type Handle } from "./handles";
+import { AT_FIRST, paceAfter, withRays } from "./pace";
 import PictureFrame from "./PictureFrame.vue";
 import { type Ghosts, heightFor } from "./request";
 import { useLatest } from "./useLatest";
@@ -33,28 +34,15 @@ const props = withDefaults(
   },
 );
 
-/** Rough pictures are at most so wide, and narrower where this machine would not keep up with the hand; narrower still only where even
- * pictures without shadows and mirrors come too late. */
-const ROUGH_WIDTH = 640;
-const LEAST_WIDTH = { withRays: 400, without: 280 };
-/** Longest time from asking to showing, in ms, at which two pictures under way make a little more than 20 a second. */
-const PACE_MS = 92;
-/** From this on a moving hand does not wait for shadows and mirrors any more. */
-const TOO_LONG_MS = 1.2 * PACE_MS;
-/** So long: then it is tried again, since it may have been another's work that took the time. */
-const WITHOUT_MS = 60_000;
 const REST_MS = 260;
 const shot = useShot();
 const latest = useLatest();
 const canvas = useTemplateRef("canvas");
 const viewWidth = ref(640);
-let roughWidth = ROUGH_WIDTH;
-/** Pictures in a row that took too long, and until when those of a moving hand come without shadows. */
-let late = 0;
-let withoutUntil = 0;
+let pace = AT_FIRST;
 let timer = 0;
 
-const raster = computed(() => shot.draft?.raster ?? { width: 16, height: 9 });
+const raster = computed(() => shot.raster ?? { width: 16, height: 9 });
 
 /** In the pixel look the picture has the output's pixels, each a whole number of the screen's. */
 const pixelated = computed(() => shot.draft?.pixels.on ?? false);
@@ -66,13 +54,13 @@ function ask(quality: "rough" | "final") {
   const room = viewWidth.value * window.devicePixelRatio;
   const full = pixelated.value ? room : Math.min(room, raster.value.width);
   const rough = quality === "rough" && !pixelated.value;
-  const width = Math.max(2, Math.floor(rough ? Math.min(roughWidth, full) : full));
+  const width = Math.max(2, Math.floor(rough ? Math.min(pace.width, full) : full));
   const height = heightFor(width, raster.value);
   const kind = quality === "rough" ? "jpeg" : "png";
   const of = { document: draft, frame: shot.frame, layer: props.layer, what: props.what, ghosts: props.ghosts };
   // A moving hand does not wait for blur, and for shadows only where they come soon; the sharp picture has them.
   const moving = quality === "rough";
-  const rays = !moving || performance.now() > withoutUntil;
+  const rays = !moving || withRays(pace, performance.now());
   const request = { ...of, width, height, quality, kind, ground, blurred: !moving, rays } as const;
   latest.ask(shot.id, request, `${shot.frame} ${quality}`);
 }
@@ -115,22 +103,7 @@ function draw(bitmap: ImageBitmap | undefined | null) {
 }
 watch([() => latest.shown.value, canvas], () => {
   const shown = latest.shown.value;
-  if (shown?.tag.endsWith("rough")) {
-    const took = shown.milliseconds;
-    const wanted = roughWidth * Math.sqrt(PACE_MS / took);
-    // Slowly, so that one late picture does not make the next ones coarse; at once where it is far from keeping up.
-    const share = took > TOO_LONG_MS ? 0.7 : 0.15;
-    const rays = performance.now() > withoutUntil;
-    const least = rays ? LEAST_WIDTH.withRays : LEAST_WIDTH.without;
-    roughWidth = Math.max(least, Math.min(ROUGH_WIDTH, (1 - share) * roughWidth + share * wanted));
-    // One late picture tells nothing: it may have been another's work that took the time. Two tell enough where even the narrowest of this
-    // kind would be far too late.
-    const narrowest = took * (LEAST_WIDTH.withRays / shown.bitmap.width) ** 2;
-    if (!rays) late = 0;
-    else if (narrowest > 2 * TOO_LONG_MS) late += 2;
-    else late = took > TOO_LONG_MS && roughWidth < LEAST_WIDTH.withRays + 1 ? late + 1 : 0;
-    if (late > 2) withoutUntil = performance.now() + WITHOUT_MS;
-  }
+  if (shown?.tag.endsWith("rough")) pace = paceAfter(pace, shown.milliseconds, shown.bitmap.width, performance.now());
   if (!props.playing) draw(latest.shown.value?.bitmap);
   if (
     latest.failure.value === null &&

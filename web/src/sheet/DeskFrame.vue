@@ -1,7 +1,5 @@
 <script setup lang="ts">
 /** The same three parts on every desk: sheet, picture, settings. */
-import { computed } from "vue";
-
 import { useShot } from "@/shot/store";
 
 import type { SheetColumn } from "./columns";
@@ -23,7 +21,6 @@ withDefaults(
   },
 );
 const shot = useShot();
-const timing = computed(() => shot.draft?.timing);
 
 function setRange(first: number, last: number) {
   if (!shot.draft) return;
@@ -34,20 +31,20 @@ function setRange(first: number, last: number) {
 
 <template>
   <div
-    v-if="timing"
+    v-if="shot.timing"
     class="grid min-h-0 min-w-0 flex-1"
     :style="{ gridTemplateColumns: `${sheetWidth} minmax(0, 1fr) 20.5rem` }"
   >
     <FrameSheet
-      :first="timing.first"
-      :last="timing.last"
-      :step="timing.step"
-      :cycle="timing.cycle"
+      :first="shot.timing.first"
+      :last="shot.timing.last"
+      :step="shot.timing.step"
+      :cycle="shot.timing.cycle"
       :frame="shot.frame"
       :columns
       :bracket
       :wide
-      :handles="timing.handles"
+      :handles="shot.timing.handles"
       :reach
       @go="shot.goTo($event)"
       @range="setRange"

@@ -45,7 +45,9 @@ export const useShot = defineStore("shot", () => {
   let saveAgain = false;
   let examineNumber = 0;
 
+  /** Parts of the draft by themselves: who reads only these is not drawn again whenever something else of it changes. */
   const timing = computed(() => draft.value?.timing);
+  const raster = computed(() => draft.value?.raster);
   const frames = computed(() => {
     if (!timing.value) return [];
     const { first, last, step } = timing.value;
@@ -312,6 +314,8 @@ export const useShot = defineStore("shot", () => {
     meta,
     draft,
     frame,
+    timing,
+    raster,
     frames,
     saving,
     dirty,

@@ -71,7 +71,7 @@ const others = computed(() => chosen.value.slice(1).map((one) => `elements.${ele
 const hands = useHands(chosen);
 /** What is drawn in by hand, while it is selected. */
 const drawing = computed(() => (drawnIn.value === selectedElement.value?.id ? selectedElement.value : undefined));
-const raster = computed(() => shot.draft?.raster ?? { width: 16, height: 9 });
+const raster = computed(() => shot.raster ?? { width: 16, height: 9 });
 
 /** A click selects what is seen there; another one there what is behind it; with Ctrl or Shift one more, or one less. */
 let before: { x: number; y: number } | null = null;

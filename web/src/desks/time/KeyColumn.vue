@@ -6,6 +6,12 @@ import type { Key, Track } from "@/shot/document";
 
 import { short } from "./useKeySheet";
 
+/** Keys that are being dragged: from frame to frame, by so many lines. */
+export interface Dragged {
+  first: number;
+  last: number;
+  by: number;
+}
 const props = defineProps<{
   track: Track;
   kind: string;
@@ -17,8 +23,7 @@ const props = defineProps<{
   from: number;
   to: number;
   lines: number;
-  /** Keys that are being dragged: from frame to frame, by so many lines. */
-  dragged: string;
+  dragged: Dragged | null;
 }>();
 
 interface Stretch {
@@ -54,8 +59,8 @@ const stretches = computed<Stretch[]>(() => {
 const keys = computed(() => props.track.keys.filter((key) => key.frame >= props.from - 1 && key.frame <= props.to + 1));
 /** By how many pixels a key is dragged. */
 function shift(frame: number) {
-  const [first = 0, last = -1, by = 0] = props.dragged.split(" ").map(Number);
-  return frame >= first && frame <= last ? by * props.row : 0;
+  const own = props.dragged;
+  return own && frame >= own.first && frame <= own.last ? own.by * props.row : 0;
 }
 function title(key: Key) {
   return `${props.name}: ${short(key.value)} at frame ${key.frame}`;

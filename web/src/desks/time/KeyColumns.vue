@@ -6,7 +6,7 @@ import { NUMBERS, type SheetColumn } from "@/sheet/columns";
 import { useShot } from "@/shot/store";
 
 import CurveColumn from "./CurveColumn.vue";
-import KeyColumn from "./KeyColumn.vue";
+import KeyColumn, { type Dragged } from "./KeyColumn.vue";
 import { COLUMN, CURVE, WAVE } from "./layout";
 import { type Column, type KeySheet, short, typed } from "./useKeySheet";
 import WaveColumns from "./WaveColumns.vue";
@@ -180,11 +180,11 @@ function paste(event: ClipboardEvent) {
   if (said) shot.retimeNote = said;
   event.preventDefault();
 }
-/** Which keys of a column are being dragged: from which frame to which, by how many lines. */
-function dragged(column: Column) {
+/** Which keys of a column are being dragged. */
+function dragged(column: Column): Dragged | null {
   const { span } = props.sheet;
-  const own = drag.value?.what === "move" && drag.value.by && span.value.columns.includes(column);
-  return own ? `${span.value.first} ${span.value.last} ${drag.value?.by}` : "";
+  if (drag.value?.what !== "move" || !span.value.columns.includes(column)) return null;
+  return { first: span.value.first, last: span.value.last, by: drag.value.by };
 }
 defineExpose({ edit });
 </script>

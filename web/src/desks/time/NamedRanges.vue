@@ -9,7 +9,6 @@ import { useShot } from "@/shot/store";
 
 const shot = useShot();
 const ranges = computed(() => shot.draft?.ranges ?? []);
-const timing = computed(() => shot.draft?.timing);
 const name = ref("");
 const first = ref("");
 const last = ref("");
@@ -17,9 +16,9 @@ const reason = ref("");
 
 function keep() {
   const title = name.value.trim();
-  if (!timing.value || !title) return;
-  const begin = first.value.trim() ? Number(first.value) : timing.value.first;
-  const end = last.value.trim() ? Number(last.value) : timing.value.last;
+  if (!shot.timing || !title) return;
+  const begin = first.value.trim() ? Number(first.value) : shot.timing.first;
+  const end = last.value.trim() ? Number(last.value) : shot.timing.last;
   if (!Number.isInteger(begin) || !Number.isInteger(end) || begin < 0 || end < begin)
     reason.value = "Frames are whole numbers, the last not before the first.";
   else if (ranges.value.some((one) => one.name.toLowerCase() === title.toLowerCase()))
@@ -31,8 +30,8 @@ function keep() {
   }
 }
 function use(one: { name: string; first: number; last: number }) {
-  if (!timing.value) return;
-  shot.edit("timing", { ...timing.value, first: one.first, last: one.last }, true, `The range is ${one.name}`);
+  if (!shot.timing) return;
+  shot.edit("timing", { ...shot.timing, first: one.first, last: one.last }, true, `The range is ${one.name}`);
   shot.goTo(one.first);
 }
 function remove(name: string) {
@@ -78,7 +77,7 @@ function remove(name: string) {
         ><input
           :value="which === 'first' ? first : last"
           class="w-full rounded-sm border border-rule bg-sheet px-1.5 py-0.5 text-right"
-          :placeholder="String(timing?.[which] ?? '')"
+          :placeholder="String(shot.timing?.[which] ?? '')"
           inputmode="numeric"
           @input="
             which === 'first'

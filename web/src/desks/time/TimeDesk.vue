@@ -38,8 +38,6 @@ const offers = useOffers();
 const sound = useSound();
 const playback = useRoughFrames(sound);
 useSpaceKey(playback.toggle);
-const timing = computed(() => shot.draft?.timing);
-const raster = computed(() => shot.draft?.raster);
 const rates = computed(() =>
   (offers.value?.rates ?? []).map((one) => ({
     name: one.name,
@@ -86,7 +84,7 @@ const wide = computed(
 /** As far as keys lie outside of the range, within reason. */
 const reach = computed<[number, number] | undefined>((before) => {
   const frames = sheet.columns.value.flatMap((column) => column.track.keys.map((key) => key.frame));
-  const { first, last } = timing.value ?? { first: 1, last: 1 };
+  const { first, last } = shot.timing ?? { first: 1, last: 1 };
   const near = frames.filter((frame) => frame > first - 2000 && frame < last + 2000);
   return near.length ? unchanged(before, [Math.min(...near), Math.max(...near) + 1]) : undefined;
 });
@@ -101,7 +99,7 @@ async function setRate(rate: string) {
 const keepSeconds = ref(true);
 
 function change(values: Record<string, unknown>, label: string, commit = true) {
-  shot.edit("timing", { ...timing.value, ...values }, commit, label);
+  shot.edit("timing", { ...shot.timing, ...values }, commit, label);
   shot.goTo(shot.frame);
 }
 </script>
@@ -134,26 +132,31 @@ function change(values: Record<string, unknown>, label: string, commit = true) {
     <template #picture>
       <LivePicture class="flex-1" :playing="playback.current.value?.bitmap ?? null" :ghosts="ghosts">
         <template #default="{ width }">
-          <WayOverlay v-if="overlays.way && !playback.playing.value && raster" :sheet :raster :width />
+          <WayOverlay
+            v-if="overlays.way && !playback.playing.value && shot.raster"
+            :sheet
+            :raster="shot.raster"
+            :width
+          />
         </template>
       </LivePicture>
       <GroundBar>
-        <PlayBar :playback :total="shot.frames.length" :rate="timing?.rate ?? ''" />
+        <PlayBar :playback :total="shot.frames.length" :rate="shot.timing?.rate ?? ''" />
       </GroundBar>
     </template>
-    <template v-if="timing" #settings>
+    <template v-if="shot.timing" #settings>
       <p v-if="shot.retimeNote" class="mx-3 mt-2 border-l-2 border-warn pl-2 text-warn" role="alert">
         △ {{ shot.retimeNote }}
       </p>
       <TrackForm :sheet />
       <h2 class="px-3 pt-2 pb-1 font-title text-lg">Time</h2>
       <FindingList desk="time" />
-      <LengthFields @length="change({ last: timing.first + $event - 1 }, 'Length')" />
+      <LengthFields @length="change({ last: shot.timing.first + $event - 1 }, 'Length')" />
       <LetMove :sheet />
       <SectionBlock title="Range">
         <ListField
           label="Frames a second"
-          :model-value="timing.rate"
+          :model-value="shot.timing.rate"
           :options="rates"
           :error="shot.problems['timing.rate']"
           @commit="setRate"
@@ -169,7 +172,7 @@ function change(values: Record<string, unknown>, label: string, commit = true) {
           label="First frame"
           whole
           :min="0"
-          :model-value="timing.first"
+          :model-value="shot.timing.first"
           :initial="1"
           :error="shot.problems['timing.first']"
           @commit="change({ first: $event }, 'First frame')"
@@ -178,7 +181,7 @@ function change(values: Record<string, unknown>, label: string, commit = true) {
           label="Last frame"
           whole
           :min="0"
-          :model-value="timing.last"
+          :model-value="shot.timing.last"
           :error="shot.problems['timing.last'] ?? shot.problems.timing"
           @commit="change({ last: $event }, 'Last frame')"
         />
@@ -187,7 +190,7 @@ function change(values: Record<string, unknown>, label: string, commit = true) {
           whole
           :min="1"
           :max="1000"
-          :model-value="timing.step"
+          :model-value="shot.timing.step"
           :initial="1"
           :error="shot.problems['timing.step']"
           @commit="change({ step: $event }, 'Step')"
@@ -198,7 +201,7 @@ function change(values: Record<string, unknown>, label: string, commit = true) {
           whole
           :min="0"
           :max="1000"
-          :model-value="timing.handles"
+          :model-value="shot.timing.handles"
           :initial="0"
           :error="shot.problems['timing.handles']"
           @commit="change({ handles: $event }, 'Handles')"
@@ -207,13 +210,13 @@ function change(values: Record<string, unknown>, label: string, commit = true) {
       <SectionBlock title="Cycle">
         <SwitchField
           label="The last frame leads into the first"
-          :model-value="timing.cycle"
+          :model-value="shot.timing.cycle"
           @commit="change({ cycle: $event }, 'Cycle')"
         />
         <p class="text-soft">
-          <template v-if="timing.cycle"
-            >{{ shot.frames.length }} different frames; frame {{ timing.last + timing.step }} would equal frame
-            {{ timing.first }} and is not rendered.</template
+          <template v-if="shot.timing.cycle"
+            >{{ shot.frames.length }} different frames; frame {{ shot.timing.last + shot.timing.step }} would equal
+            frame {{ shot.timing.first }} and is not rendered.</template
           >
           <template v-else>The range plays once; a turn ends where it is asked to end.</template>
         </p>

@@ -16,7 +16,6 @@ import { OUTSIDE, STRENGTHS, WAYS } from "./ways";
 
 const props = defineProps<{ sheet: KeySheet }>();
 const shot = useShot();
-const timing = computed(() => shot.draft?.timing);
 const column = computed(() => props.sheet.active.value);
 const several = computed(() => props.sheet.span.value.columns.length > 1);
 const keys = computed(() => props.sheet.keys.value.map((one) => one.key));
@@ -162,9 +161,9 @@ const SHAPES = [
         @commit="sheet.changeTracks({ shortest: $event }, 'Shortest way')"
       />
       <PressButton
-        v-if="timing"
+        v-if="shot.timing"
         class="justify-self-start"
-        @click="sheet.retime('loop', { first: timing.first, last: timing.last }, 'Lead into its beginning')"
+        @click="sheet.retime('loop', { first: shot.timing.first, last: shot.timing.last }, 'Lead into its beginning')"
         >Lead the range into its beginning</PressButton
       >
     </SectionBlock>

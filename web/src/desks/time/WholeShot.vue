@@ -1,6 +1,6 @@
 <script setup lang="ts">
 /** What is done to the time of the whole shot, keys and range together. */
-import { computed, ref } from "vue";
+import { ref } from "vue";
 
 import NumberField from "@/controls/NumberField.vue";
 import PressButton from "@/controls/PressButton.vue";
@@ -8,13 +8,12 @@ import SectionBlock from "@/controls/SectionBlock.vue";
 import { useShot } from "@/shot/store";
 
 const shot = useShot();
-const timing = computed(() => shot.draft?.timing);
 const by = ref(1);
 const length = ref<number | null>(null);
 </script>
 
 <template>
-  <SectionBlock v-if="timing" title="The whole shot">
+  <SectionBlock v-if="shot.timing" title="The whole shot">
     <div class="flex items-end gap-1.5">
       <NumberField
         class="flex-1"
@@ -36,7 +35,7 @@ const length = ref<number | null>(null);
         whole
         :min="2"
         :max="100000"
-        :model-value="length ?? timing.last - timing.first + 1"
+        :model-value="length ?? shot.timing.last - shot.timing.first + 1"
         @commit="length = $event"
       />
       <PressButton
