@@ -162,7 +162,7 @@ watch(
         {{ shot.draft?.raster.width }} × {{ shot.draft?.raster.height
         }}{{ shot.draft?.raster.overscan ? `, ${shot.draft.raster.overscan} around` : "" }}
       </dd>
-      <dt class="text-soft">Rendered already</dt>
+      <dt class="text-soft">Rendered already, or repeated</dt>
       <dd class="text-right">{{ estimate.reused }}</dd>
       <template v-if="estimate.proof_seconds">
         <dt class="text-soft">To prove that layers rejoin</dt>
