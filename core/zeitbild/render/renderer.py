@@ -99,10 +99,12 @@ def _still(
     numbers: list[tuple[int, int]] | None = None,
     shutter: tuple[float, ...] | None = None,
     alone: bool = False,
+    held: NDArray[np.float32] | None = None,
 ) -> list[Picture]:
     """Layers of the set at one moment or in a stretch of open shutter (if it has stations), nothing behind them; shift moves a
     stretch's samples, in pixels; hard gives pixels whole; shutter is that of the stretch where it is not that of the snapshot. Of a
-    layer that is drawn alone nothing is found out about what hides it (``draw_outputs``).
+    layer that is drawn alone nothing is found out about what hides it (``draw_outputs``); held [H, W] is the area that what is opaque
+    covers, where it is known already: if all of that only hides, it need not be drawn.
 
     numbers are those of ``identity.numbers_of``, if bodies were left out before.
     """
@@ -121,7 +123,10 @@ def _still(
     ]
     sprays = [place for place, one in enumerate(bodies) if one.dots is not None and one.role != "unseen"]
     clear = bool(veiled or fused or sprays)
-    pictures = _opaque(view, solid, layers, clear, alone=alone)
+    if held is not None and not any(layer.roles[place] == "shown" for layer in layers for place in solid):
+        pictures = [_only_held(snapshot, layer, held) for layer in layers]
+    else:
+        pictures = _opaque(view, solid, layers, clear, alone=alone)
     spraying = _Spraying(view, layers, shutter or snapshot.shutter or (0.0, 0.0), sprays, hides=bool(solid))
     areas = [
         picture.beauty[..., 3] + (0 if picture.held is None else picture.held) if clear else picture.beauty[..., 3]
@@ -249,8 +254,8 @@ def _as_one(
     were there, with everything opaque held out, and laid over what is behind them by the share. areas [H, W] of each are opaque."""
     share = np.float32(snapshot.bodies[members[0]].fades[0][1])
 
-    def alone(shown: frozenset[int], planes: bool) -> tuple[Picture, Areas]:
-        """Some of the members; what is opaque, and the others, are held out."""
+    def alone(shown: frozenset[int], planes: bool, area: NDArray[np.float32]) -> tuple[Picture, Areas]:
+        """Some of the members; what is opaque, in an area [H, W], and the others, are held out."""
         bodies = []
         for place, body in enumerate(snapshot.bodies):
             if place in members:
@@ -258,7 +263,7 @@ def _as_one(
             else:
                 bodies.append(replace(body, role="hold-out" if place in solid else "unseen"))
         layer = _Layer(tuple(body.role for body in bodies), planes)
-        (whole,) = drawn(replace(snapshot, bodies=tuple(bodies)), layers=[layer], alone=True)
+        (whole,) = drawn(replace(snapshot, bodies=tuple(bodies)), layers=[layer], alone=True, held=area)
         alpha = whole.beauty[..., 3]
         before = np.zeros_like(alpha) if whole.held is None else whole.held
         seen = alpha if whole.covered is None else np.maximum(alpha, np.minimum(whole.covered, 1 - before))
@@ -274,14 +279,14 @@ def _as_one(
     for number, (picture, area, layer, rim) in enumerate(zip(pictures, areas, layers, rims, strict=True)):
         PARALLEL.breathe()
         shown = frozenset(place for place in members if layer.roles[place] == "shown")
-        front, own = alone(every, layer.planes)
+        front, own = alone(every, layer.planes, area)
         gives = shown == every
         rim.begin(picture)
         lay_over(front, picture, own, area, gives=gives)
         rim.lay_over(front, own, gives=gives, picture=picture)
         if shown and not gives:
             # Of what is there this layer shows only a part; the rest hides what is behind it.
-            part, _ = alone(shown, layer.planes)
+            part, _ = alone(shown, layer.planes, area)
             if picture.held is not None:
                 picture.held[:] -= part.beauty[..., 3]
             rim.add(part, pictures[number])
@@ -329,6 +334,11 @@ def _through_one_another(
     for number, (picture, layer, rim) in enumerate(zip(pictures, layers, rims, strict=True)):
         gives_light = [layer.roles[surface.body] == "shown" for surface in surfaces]
         rim.through_one_another(surfaces, weights[number].behind, gives_light, fronts[number], picture)
+
+
+def _only_held(snapshot: Snapshot, layer: _Layer, held: NDArray[np.float32]) -> Picture:
+    """What is opaque, if all of it only hides: nothing, where it covers an area [H, W]."""
+    return replace(empty_picture(snapshot, layer.planes), covered=np.zeros_like(held), held=held.copy())
 
 
 def _opaque(

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
 
-from zeitbild.geometry.mesh import Mesh
+from zeitbild.geometry.mesh import Mesh, box_around
 from zeitbild.render.world.paint_order import paint_order
 from zeitbild.snapshot import Snapshot
 from zeitbild.snapshot.finish_row import lets_through
@@ -97,7 +97,7 @@ def _parts_of(mesh: Mesh) -> _Apart:
     if len(used) < 2:
         return whole
     own = labels[place]
-    boxes = tuple(_box(mesh.vertices[own == one]) for one in used) if len(used) <= _MOST_PIECES else ()
+    boxes = tuple(box_around(mesh.vertices[own == one]) for one in used) if len(used) <= _MOST_PIECES else ()
     if not boxes or _entwined(boxes):
         return replace(whole, mixed=True)
     return _Apart(mesh, part_of.astype(np.int32), boxes)
@@ -108,10 +108,6 @@ def _entwined(boxes: Sequence[NDArray[np.float64]]) -> bool:
     low, high = np.array([box[0] for box in boxes]), np.array([box[1] for box in boxes])
     shared = np.minimum(high[:, None], high) - np.maximum(low[:, None], low)
     return bool((np.tril((shared > 0).all(axis=2), -1)).any())
-
-
-def _box(vertices: NDArray[np.float64]) -> NDArray[np.float64]:
-    return np.stack([vertices.min(axis=0), vertices.max(axis=0)])
 
 
 class Pieces:
@@ -134,8 +130,8 @@ class Pieces:
     def box(self, piece: int) -> NDArray[np.float64] | None:
         """The lowest and the highest corner [2, 3] of the box around a piece, in its body's own units; None for an empty one."""
         if piece not in self._boxes:
-            vertices = self._meshes[piece].vertices
-            self._boxes[piece] = _box(vertices) if len(vertices) else None
+            mesh = self._meshes[piece]
+            self._boxes[piece] = mesh.bounds if len(mesh.vertices) else None
         return self._boxes[piece]
 
     def is_mixed(self, piece: int) -> bool:
