@@ -47,8 +47,7 @@ def values(document: Any, frames: list[int], tracks: list[str]) -> list[dict[str
     if len(found) * len(frames) > _MOST_VALUES:
         raise InputError(f"{len(found)} values at {len(frames)} frames are too many at once; ask for fewer", "frames")
     own = dict.fromkeys(track["of"][0] for track in found)
-    for frame in frames:
-        parts = parts_at(shot, own, time_of(shot, frame))
+    for parts in parts_at(shot, own, (time_of(shot, frame) for frame in frames)):
         for track in found:
             part, inner = track["of"]
             track["values"].append(retiming.plain_colour(retiming.value_below(parts[part], inner)))

@@ -26,11 +26,14 @@ from zeitbild.render import QUALITIES, Picture, render
 from zeitbild.render.passes import Bundle
 from zeitbild.resolve import resolve
 from zeitbild.snapshot import Snapshot
+from zeitbild.snapshot.quality import Quality
 from zeitbild.warm import warm
 
 MAX_VIEW_PIXELS = 3840 * 2160
 #: Rough pictures with so many pixels at most go before others.
 _SMALL = 1280 * 720
+#: Pixels that silhouettes may be off in pictures for which a moving hand does not wait for shadows.
+_COARSE = 0.5
 #: Masters kept for looking, in bytes.
 _KEPT = 512 * 1024 * 1024
 
@@ -92,7 +95,7 @@ def sketch(
 ) -> Sketch:
     """Render a raw document at a frame and a size: the whole set, a layer, or all layers laid over one another (``TOGETHER``); with
     neighbouring frames shown through it. Not ``blurred``: as if the shutter were never open; without ``rays`` as if no light threw a
-    shadow and nothing was mirrored.
+    shadow and nothing was mirrored, and with silhouettes up to half a pixel off.
 
     DocumentError, FontError and the like name what is wrong.
     """
@@ -104,13 +107,16 @@ def sketch(
         raise InputError(f"quality {quality!r} is not one of {', '.join(QUALITIES)}")
     if not blurred:
         shot = shot.model_copy(update={"motion": shot.motion.model_copy(update={"angle": 0})})
+    spends = QUALITIES[quality]
+    if not rays:
+        spends = replace(spends, curve_error=max(spends.curve_error, _COARSE))
     planes = needs_planes(view.what)
     view = replace(view, highlights=shot.sampling.highlights, beyond=shot.sampling.beyond_alpha)
     if layer == TOGETHER:
-        picture = _together(shot, frame, width, height, quality, rays=rays)
+        picture = _together(shot, frame, width, height, spends, rays=rays)
     else:
-        snapshot = resolve(shot, frame, AssetFolder(assets_folder()), layer).at_size(width, height)
-        picture = render(snapshot if rays else _without_rays(snapshot), QUALITIES[quality], planes=planes)
+        snapshot = resolve(shot, frame, AssetFolder(assets_folder()), layer, motion=planes).at_size(width, height)
+        picture = render(snapshot if rays else _without_rays(snapshot), spends, planes=planes)
     if ghosts is not None and view.what == "picture":
         picture = _with_ghosts(picture, shot, frame, layer, ghosts)
     data = encode_view(show(picture, view), kind)
@@ -135,7 +141,7 @@ def _with_ghosts(picture: Picture, shot: Shot, frame: int, layer: str, ghosts: G
         if not timing.first <= at <= timing.last or at == frame:
             continue
         PARALLEL.breathe()
-        one = resolve(shot, at, assets, "" if layer == TOGETHER else layer).at_size(width, height)
+        one = resolve(shot, at, assets, "" if layer == TOGETHER else layer, motion=False).at_size(width, height)
         # What is behind the set is there once.
         ghost = render(replace(one, backdrop=None), QUALITIES["rough"]).beauty * np.float32(
             ghosts.strength / abs(offset)
@@ -144,7 +150,7 @@ def _with_ghosts(picture: Picture, shot: Shot, frame: int, layer: str, ghosts: G
     return replace(picture, beauty=beauty)
 
 
-def _together(shot: Shot, frame: int, width: int, height: int, quality: str, *, rays: bool) -> Picture:
+def _together(shot: Shot, frame: int, width: int, height: int, quality: Quality, *, rays: bool) -> Picture:
     """The layers that look through the camera of the first, one over the other."""
     first = shot.layers_on[0]
     group = [layer for layer in shot.layers_on if (layer.camera or shot.view) == (first.camera or shot.view)]
@@ -152,8 +158,8 @@ def _together(shot: Shot, frame: int, width: int, height: int, quality: str, *, 
     pictures = []
     for layer in group:
         PARALLEL.breathe()
-        snapshot = resolve(shot, frame, assets, layer.name).at_size(width, height)
-        pictures.append(render(snapshot if rays else _without_rays(snapshot), QUALITIES[quality]))
+        snapshot = resolve(shot, frame, assets, layer.name, motion=False).at_size(width, height)
+        pictures.append(render(snapshot if rays else _without_rays(snapshot), quality))
     depth = np.minimum.reduce([picture.depth for picture in pictures])
     return Picture(rejoined(shot, group, pictures), depth)
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Sequence
 from contextlib import contextmanager
 from fractions import Fraction
+from functools import lru_cache
 from typing import Any
 
 from zeitbild.caching import SizedCache
@@ -21,9 +22,13 @@ from zeitbild.values import Turn
 def time_of(shot: Shot, frame: int | Fraction) -> Time:
     """The time of a frame of the shot, which may lie between two or outside its range."""
     timing = shot.timing
-    seconds = Fraction(frame - timing.first) / timing.fraction
-    whole = timing.first, timing.last, timing.cycle
-    return Time(Fraction(frame), seconds, phase_of(frame, *whole), timing.fraction, whole)
+    return _time_at(Fraction(frame), (timing.first, timing.last, timing.cycle), timing.fraction)
+
+
+@lru_cache(10_000)
+def _time_at(frame: Fraction, whole: tuple[int, int, bool], rate: Fraction) -> Time:
+    """A frame's time in a range at a rate: while a hand drags, the same are asked for again and again."""
+    return Time(frame, Fraction(frame - whole[0]) / rate, phase_of(frame, *whole), rate, whole)
 
 
 def evaluate(shot: Shot, time: Time) -> Shot:
@@ -92,13 +97,16 @@ def seen_parts(shot: Shot) -> dict[str, Moving]:
     return found
 
 
-def parts_at(shot: Shot, paths: Iterable[str], time: Time) -> dict[str, Moving]:
-    """Some of the same at a time, without the rest of the shot: for who asks at many times."""
-    parts, found = moving_parts(shot), {}
-    for path in paths:
-        with _at(path):
-            found[path] = parts[path].at(time)
-    return found
+def parts_at(shot: Shot, paths: Iterable[str], times: Iterable[Time]) -> Iterator[dict[str, Moving]]:
+    """Some of the same at several times, without the rest of the shot."""
+    parts = moving_parts(shot)
+    wanted = {path: parts[path] for path in paths}
+    for time in times:
+        found = {}
+        for path, part in wanted.items():
+            with _at(path):
+                found[path] = part.at(time)
+        yield found
 
 
 def name_of_part(shot: Shot, path: str) -> str:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 import numpy as np
@@ -22,6 +22,7 @@ from zeitbild.render.visible.finer import bends_of, find_busy, fit_shares, note_
 from zeitbild.render.visible.folds import count_folds
 from zeitbild.render.visible.identity import SLOTS, boxes_of, mark, moves_of, projection_of
 from zeitbild.render.visible.pieces import Pieces
+from zeitbild.render.visible.remembered import Place, Seen, is_small
 from zeitbild.render.visible.see_through import Areas, areas_of, depth_of_seen, drop_hidden
 from zeitbild.render.visible.tile_kernel import RASTERISERS_AGAIN
 from zeitbild.render.visible.visibility import Drawing, Fragments, rasterise
@@ -53,8 +54,18 @@ class View:
     owners: NDArray[np.int64]
     triangle_owners: NDArray[np.int64]
     pieces: Pieces
-    #: Homogeneous corners [V, 3] of a still set and their distances [V]; None while anything moves.
-    corners: tuple[NDArray[np.float64], NDArray[np.float64]] | None = None
+    #: What was worked out before.
+    _known: dict[str, tuple[NDArray[np.float64], NDArray[np.float64]]] = field(default_factory=dict)
+
+    def corners(self) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+        """Homogeneous corners [V, 3] of a set in which nothing moves and their distances [V]."""
+        found = self._known.get("corners")
+        if found is None:
+            vertices, camera = self.stage.scene.vertices, self.snapshot.camera
+            projected = camera.project(vertices)
+            found = projected, camera.distance(vertices) if camera.parallel else projected[:, 2]
+            self._known["corners"] = found
+        return found
 
     def triangles_of(self, places: Sequence[int]) -> NDArray[np.bool_]:
         """Which triangles [T] are those of bodies at some places."""
@@ -83,11 +94,6 @@ def view_of(
         stage = Stage(
             stage.scene, (), stage.opacity, stage.stops, tuple(stands(snapshot, stage.scene, one) for one in ends)
         )
-    corners = None
-    if not snapshot.stations:
-        vertices, camera = stage.scene.vertices, snapshot.camera
-        projected = camera.project(vertices)
-        corners = projected, camera.distance(vertices) if camera.parallel else projected[:, 2]
     places = np.arange(len(snapshot.bodies))
     return View(
         snapshot,
@@ -101,7 +107,6 @@ def view_of(
         np.repeat(places, [len(body.finishes) for body in snapshot.bodies]),
         np.repeat(places, [len(mesh.triangles) for mesh in snapshot.built_meshes]),
         Pieces(snapshot),
-        corners,
     )
 
 
@@ -196,37 +201,11 @@ def draw_outputs(
             stretch = draw(snapshot, stage, quality, samples, view.shift, depth, stacked)
             fragments, alpha = stretch.fragments, stretch.alpha
         else:
-            assert view.corners is not None
-            corners, distances = view.corners
-            scale = DepthScale.of(camera, distances)
-            fragments, alpha, drawing = rasterise(
-                corners,
-                scale.order(distances),
-                scene.triangles,
-                scene.cull,
-                scene.patches,
-                scene.facing,
-                near=scale.near,
-                least_w=scale.least_w,
-                width=width,
-                height=height,
-                samples=samples,
-                edges_exactly=quality.edges_exactly and not hard,
-                depth=depth,
-                within=within,
-                drawn=stage.drawn,
-                own=stage.own,
-                passed=stage.passed,
-            )
-            if stacked is not None:
-                bins = drawing.scaled, drawing.boxes, drawing.starts, drawing.members
-                count_folds(bins, drawing.own, depth.shape, fragments.order, stacked)
+            fragments, alpha, drawing = _drawn_still(view, stage, depth, within, stacked)
             for output in outputs if within is not None else ():
                 # Where nothing is drawn nothing is looked at, but by who looks for pixels that need more places, and in data.
                 if quality.edges_exactly or output.picture.planes is not None:
                     _clear(output.picture)
-            if camera.parallel:
-                depth[:] = scale.depth(drawing.depth, NO_DEPTH)
         nothing = np.empty((0, width), np.float32)
         # What of each pixel is covered by what is not there.
         fades = light.cuts or (light.catches and alone)
@@ -309,7 +288,7 @@ def draw_outputs(
             )
 
         # The groups share everything that was found out about the fragments: only shading is done again for each.
-        shining = {one.group for one in snapshot.lights}
+        shining = {one.group for one in snapshot.lights if any(output.picture.groups for output in lit_ones)}
         lights = {name: light.of_group(snapshot.lights, name) for name in _groups(snapshot) if name in shining}
         scratch = kept("group beauty", (height, width, 4), np.float32)
         no_planes = np.empty((0, width, PLANES), np.float32)
@@ -344,6 +323,58 @@ def draw_outputs(
         for output in lit_ones:
             _tell(view, stage, fragments, output)
     return [one and one.faded(gone) for one in areas]
+
+
+def _drawn_still(
+    view: View,
+    stage: Stage,
+    depth: NDArray[np.float32],
+    within: NDArray[np.bool_] | None,
+    stacked: NDArray[np.uint8] | None,
+) -> tuple[Fragments, NDArray[np.float32], Drawing | None]:
+    """What is seen of a stage in which nothing moves (see ``draw_outputs``): fragments, the area [H, W] that they cover, into depth [H, W] how
+    far it is, and by what it is drawn again; None where it never is."""
+    scene, camera, quality = stage.scene, view.snapshot.camera, view.quality
+    exactly = quality.edges_exactly and not view.hard
+    place = None
+    if not exactly and is_small(camera.width, camera.height):
+        # A stage's parts share its vertices; whether folds are counted matters, too.
+        tiles = None if within is None else within.tobytes()
+        place = Place(scene.vertices, camera, (view.samples, stage.part, tiles, stacked is None))
+        if (seen := place.find()) is not None:
+            depth[:] = seen.depth
+            if stacked is not None and seen.stacked is not None:
+                np.maximum(stacked, seen.stacked, out=stacked)
+            return seen.fragments, seen.alpha, None
+    corners, distances = view.corners()
+    scale = DepthScale.of(camera, distances)
+    fragments, alpha, drawing = rasterise(
+        corners,
+        scale.order(distances),
+        scene.triangles,
+        scene.cull,
+        scene.patches,
+        scene.facing,
+        near=scale.near,
+        least_w=scale.least_w,
+        width=camera.width,
+        height=camera.height,
+        samples=view.samples,
+        edges_exactly=exactly,
+        depth=depth,
+        within=within,
+        drawn=stage.drawn,
+        own=stage.own,
+        passed=stage.passed,
+    )
+    if stacked is not None:
+        bins = drawing.scaled, drawing.boxes, drawing.starts, drawing.members
+        count_folds(bins, drawing.own, depth.shape, fragments.order, stacked)
+    if camera.parallel:
+        depth[:] = scale.depth(drawing.depth, NO_DEPTH)
+    if place is not None:
+        place.keep(Seen(fragments, alpha, depth, stacked))
+    return fragments, alpha, drawing
 
 
 def _areas_of(

@@ -96,12 +96,13 @@ def _in_view(shot: Shot, layer: Layer | None) -> list[tuple[int, Role]]:
     return found
 
 
-def resolve(shot: Shot, frame: int, assets: AssetSource, layer: str = "") -> Snapshot:
-    """Everything that stands in a layer at ``frame``, through its camera (none: in the whole set, through the camera in view).
+def resolve(shot: Shot, frame: int, assets: AssetSource, layer: str = "", *, motion: bool = True) -> Snapshot:
+    """Everything that stands in a layer at ``frame``, through its camera (none: in the whole set, through the camera in view). Without
+    ``motion`` nothing is said of where it stands a frame later, which only passes ask.
 
     Raises InputError whose field names the element that cannot be built.
     """
-    return resolve_as(shot, frame, assets, shot.layer(layer) if layer else None)
+    return resolve_as(shot, frame, assets, shot.layer(layer) if layer else None, motion=motion)
 
 
 @dataclass(frozen=True, slots=True)
@@ -148,9 +149,9 @@ def _if_it_changes(values: tuple[T, ...]) -> tuple[T, ...]:
     return values if any(one != values[0] for one in values) else ()
 
 
-def resolve_as(shot: Shot, frame: int, assets: AssetSource, layer: Layer | None) -> Snapshot:
+def resolve_as(shot: Shot, frame: int, assets: AssetSource, layer: Layer | None, *, motion: bool = True) -> Snapshot:
     """The same for a layer that need not be one of the shot's; None is the whole set as it is worked on."""
-    now, after, moving = time_of(shot, frame), time_of(shot, frame + 1), shot
+    now, moving = time_of(shot, frame), shot
     shot = evaluate(moving, now)
     own = layer.backdrop.at(now) if layer is not None and layer.backdrop is not None else None
     backdrop = own or shot.backdrop
@@ -161,9 +162,11 @@ def resolve_as(shot: Shot, frame: int, assets: AssetSource, layer: Layer | None)
     seen = _Seen(moving, standing, textures, assets, through, left_out, backdrop.kind != "key", now)
     lit, bodies = seen.moment(now)
     camera = seen.view(now)
-    to_now = camera.seen_from(seen.view(after), shot.raster.width, shot.raster.height)
-    then = (placed_by(to_now, matrix) for matrix in standing.matrices(after))
-    bodies = tuple(replace(body, after=matrix) for body, matrix in zip(bodies, then, strict=True))
+    if motion:
+        after = time_of(moving, frame + 1)
+        to_now = camera.seen_from(seen.view(after), shot.raster.width, shot.raster.height)
+        then = (placed_by(to_now, matrix) for matrix in standing.matrices(after))
+        bodies = tuple(replace(body, after=matrix) for body, matrix in zip(bodies, then, strict=True))
     stations, views, moments = seen.opened(frame)
     names, sampling = shot.names, shot.sampling
     samples = int(sampling.rough), int(sampling.check), int(sampling.final)

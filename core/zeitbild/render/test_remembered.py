@@ -1,0 +1,119 @@
+"""Small drawings that are kept give the very pictures that are drawn anew."""
+
+from __future__ import annotations
+
+import unittest
+from collections.abc import Callable
+from dataclasses import replace
+from functools import partial
+from unittest import mock
+
+import numpy as np
+
+from zeitbild.geometry.solids import ball, rounded_box
+from zeitbild.render import QUALITIES, Picture, render
+from zeitbild.render import drawing as drawing_of_sets
+from zeitbild.render.visible import remembered
+from zeitbild.snapshot import Snapshot
+from zeitbild.snapshot.finish_row import finish_row
+from zeitbild.snapshot.lights import LightSource
+from zeitbild.testing import snapshot
+
+_SUN = LightSource("sun", (1.2, 1.1, 1.0), direction=(0.3, -0.8, -0.5), shadows=True)
+# As a document's elements, which keep their meshes as long as their shape does not change.
+_BOX, _BALL = rounded_box(3, 3, 3, 0.4, 4), ball(2.5, 2.5, 2.5, 12)
+
+
+def _row(opacity: float, red: float = 0.8) -> tuple[float, ...]:
+    return finish_row((red, 0.3, 0.2), 0.4, 0.0, opacity=opacity)
+
+
+def _set(opacity: float, red: float = 0.8, aside: float = 0.0, *, span: float = 0.0, share: float = 1.0) -> Snapshot:
+    """An opaque box, before it a ball through which it may be seen, or of which only a share is left."""
+    made = snapshot(_BOX, _BALL, size=(96, 54), lights=(_SUN,), camera_span=span)
+    box, round_one = made.bodies
+    place = np.eye(4)
+    place[:3, 3] = aside, 0.5, 2.5
+    fades = (("ball", share),) if share < 1 else ()
+    matrix = tuple(float(value) for value in place.reshape(-1))
+    return replace(
+        made,
+        bodies=(
+            replace(box, finishes=(_row(1.0, 0.2),)),
+            replace(round_one, finishes=(_row(opacity, red),), matrix=matrix, fades=fades),
+        ),
+    )
+
+
+def _faded(span: float, number: int) -> Snapshot:
+    return _set(0.3 + number / 10, 0.5 + number / 20, span=span)
+
+
+def _bytes(picture: Picture) -> bytes:
+    assert picture.planes is not None and picture.identities is not None and picture.data is not None
+    parts = picture.beauty, picture.depth, picture.planes, picture.identities, picture.data
+    return b"".join(part.tobytes() for part in parts)
+
+
+def _forget() -> None:
+    remembered.forget()
+
+
+class Kept(unittest.TestCase):
+    def setUp(self) -> None:
+        _forget()
+        self.addCleanup(_forget)
+
+    def _drawn_anew(self, made: Snapshot, quality: str) -> bytes:
+        with mock.patch.object(drawing_of_sets, "is_small", lambda *_: False):
+            return _bytes(render(made, QUALITIES[quality], planes=True))
+
+    def _compared(self, sets: Callable[[int], Snapshot], quality: str = "rough") -> int:
+        """How often triangles were drawn for five pictures of sets, each of which is what it is when it is drawn anew."""
+        with mock.patch.object(drawing_of_sets, "rasterise", wraps=drawing_of_sets.rasterise) as rasterise:
+            pictures = [_bytes(render(sets(number), QUALITIES[quality], planes=True)) for number in range(5)]
+            count: int = rasterise.call_count
+        for number, found in enumerate(pictures):
+            self.assertEqual(found, self._drawn_anew(sets(number), quality), number)
+        return count
+
+    def test_colours_and_opacities_change_and_nothing_is_drawn_again(self) -> None:
+        for span in (0.0, 8.0):
+            _forget()
+            # The box, and the ball's near and far side: once to see them, once to keep them.
+            count = self._compared(partial(_faded, span))
+            self.assertEqual(count, 2 * 3, span)
+
+    def test_a_share_of_a_group_changes(self) -> None:
+        self.assertEqual(self._compared(lambda number: _set(1.0, share=0.2 + number / 10)), 2 * 2)
+
+    def test_what_moves_is_drawn_each_time(self) -> None:
+        self.assertEqual(self._compared(lambda number: _set(0.5, aside=number / 10)), 5 * 3)
+
+    def test_light_moves_and_shadows_with_it(self) -> None:
+        def lit(number: int) -> Snapshot:
+            return replace(_set(0.5), lights=(replace(_SUN, direction=(0.3 - number / 10, -0.8, -0.5)),), occlusion=0.5)
+
+        self.assertEqual(self._compared(lit), 2 * 3)
+
+    def test_final_is_always_drawn(self) -> None:
+        self.assertEqual(self._compared(lambda number: _set(0.3 + number / 10), "final"), 5 * 3)
+
+    def test_what_is_large_is_not_kept(self) -> None:
+        large = replace(_set(0.5), width=1280, height=720)
+        for _ in range(3):
+            render(large, QUALITIES["rough"])
+        self.assertEqual(remembered.size(), 0)
+        self.assertTrue(remembered.is_small(640, 360))
+
+    def test_what_is_kept_keeps_within_its_room(self) -> None:
+        sets = [_set(0.5, aside=number / 50) for number in range(40)]
+        for made in sets:
+            for _ in range(2):
+                render(made, QUALITIES["rough"])
+        self.assertGreater(remembered.size(), 0)
+        with mock.patch.object(remembered, "_packed", type(remembered._packed)(100_000, lambda one: one.size)):
+            for made in sets:
+                for _ in range(2):
+                    render(made, QUALITIES["rough"])
+            self.assertLessEqual(remembered.size(), 100_000)

@@ -1,0 +1,129 @@
+"""Small drawings kept: while a hand changes light, colours or opacity nothing moves, and what each sample sees need not be found again.
+
+A drawing is kept when it is asked for a second time, so that what moves costs no more than looking for it.
+"""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Hashable
+from dataclasses import dataclass, replace
+
+import numpy as np
+from cachetools import LRUCache
+from numpy.typing import NDArray
+
+from zeitbild.render.visible.visibility import Fragments
+from zeitbild.render.world.buffers import kept
+from zeitbild.snapshot.camera import Camera
+
+#: Pixels of the largest drawings kept, bytes that all of them may take, and how many are known to have been asked for once.
+_LARGEST, _ROOM, _KNOWN = 640 * 400, 64 * 1024 * 1024, 64
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Seen:
+    """What a drawing found: fragments with the areas [H, W] that they cover and their depth [H, W], and how many of its own surfaces lie
+    one over the other in each tile [tiles] or None."""
+
+    fragments: Fragments
+    alpha: NDArray[np.float32]
+    depth: NDArray[np.float32]
+    stacked: NDArray[np.uint8] | None
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class _Packed:
+    """A drawing without the room between its tiles and without triangles that nothing sees, of ``count`` triangles; it keeps the vertices
+    that its key knows by their identity."""
+
+    seen: Seen
+    triangles: NDArray[np.int64]
+    count: int
+    vertices: NDArray[np.float64]
+
+    @property
+    def size(self) -> int:
+        own, seen = self.seen.fragments, self.seen
+        parts = own.pixel, own.triangle, own.share, own.where, own.counts, own.order, own.firsts, own.edges
+        return sum(part.nbytes for part in (*parts, seen.alpha, seen.depth, self.triangles))
+
+
+_packed: LRUCache[Hashable, _Packed] = LRUCache(_ROOM, lambda one: one.size)
+_asked: LRUCache[Hashable, None] = LRUCache(_KNOWN)
+_lock = threading.Lock()
+
+
+class Place:
+    """Where a drawing of a still set is kept: by its vertices, which never change and are known by their identity, the camera, and whatever
+    else tells it apart."""
+
+    def __init__(self, vertices: NDArray[np.float64], camera: Camera, others: Hashable) -> None:
+        self.vertices = vertices
+        looks = camera.eye.tobytes(), camera.axes.tobytes(), camera.focal, camera.width, camera.height
+        self.key = id(vertices), *looks, camera.near, camera.parallel, others
+
+    def find(self) -> Seen | None:
+        """The drawing that is kept here, in arrays that may be written to until the next drawing."""
+        with _lock:
+            found = _packed.get(self.key)
+        if found is None:
+            return None
+        own, seen = found.seen.fragments, found.seen
+        edges = kept("edges", (found.count, own.edges.shape[1]), np.float64)
+        edges[found.triangles] = own.edges
+        # Kernels write to some of these.
+        copies = {name: getattr(own, name).copy() for name in ("pixel", "triangle", "share", "where", "counts")}
+        alpha = kept("alpha", seen.alpha.shape, np.float32)
+        alpha[:] = seen.alpha
+        return replace(seen, fragments=replace(own, edges=edges, **copies), alpha=alpha)
+
+    def keep(self, seen: Seen) -> None:
+        """Keep a drawing here, if it was asked for before."""
+        with _lock:
+            again = self.key in _asked
+            _asked[self.key] = None
+        if not again:
+            return
+        own = seen.fragments
+        firsts = np.concatenate([[0], np.cumsum(own.counts)]).astype(np.int64)
+        places = np.arange(firsts[-1]) + np.repeat(own.firsts[:-1] - firsts[:-1], own.counts)
+        triangle = own.triangle[places]
+        seen_ones = np.zeros(len(own.edges), bool)
+        seen_ones[triangle] = True
+        numbers = np.flatnonzero(seen_ones)
+        fragments = Fragments(
+            own.pixel[places],
+            triangle,
+            own.share[places],
+            own.where[places],
+            own.counts.copy(),
+            own.order.copy(),
+            firsts,
+            own.edges[numbers],
+        )
+        stacked = None if seen.stacked is None else seen.stacked.copy()
+        packed = _Packed(
+            Seen(fragments, seen.alpha.copy(), seen.depth.copy(), stacked), numbers, len(own.edges), self.vertices
+        )
+        with _lock:
+            if packed.size <= _packed.maxsize:
+                _packed[self.key] = packed
+
+
+def is_small(width: int, height: int) -> bool:
+    """Whether drawings of that size are kept."""
+    return width * height <= _LARGEST
+
+
+def size() -> int:
+    """Bytes that all drawings kept take."""
+    with _lock:
+        return int(_packed.currsize)
+
+
+def forget() -> None:
+    """Give up all of them."""
+    with _lock:
+        _packed.clear()
+        _asked.clear()
