@@ -122,7 +122,8 @@ class Moving(BrowserCase):
         self.saved(page)
         keys = self.moves()["opacity"]["keys"]
         self.assertEqual([(key["frame"], key["value"]) for key in keys], [(1, 0), (13, 1)])
-        page.get_by_role("button", name=re.compile(", Opacity$")).click()
+        # What was made is selected, and its curve stands there.
+        expect(page.get_by_role("button", name=re.compile(", Opacity$"))).to_have_attribute("aria-pressed", "true")
         # However far it is dragged, a key keeps to what its field allows.
         dot = page.get_by_label("1 at frame 13")
         # The curve has its place when it stays there.

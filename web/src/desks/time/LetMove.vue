@@ -129,17 +129,27 @@ function takeApart() {
   );
   props.sheet.chooseField(`${column.path}.0`);
 }
-function make(what: string, label: string) {
+async function make(what: string, label: string) {
   const own = element.value;
   const first = what.endsWith("fade-out")
     ? (shot.draft?.timing.last ?? shot.frame)
     : what.endsWith("fade-in")
       ? (shot.draft?.timing.first ?? 0)
       : shot.frame;
-  if (what.startsWith("all-")) void shot.retime(what.slice(4), { elements: [], first, frames: frames.value }, label);
-  else if (what === "hold") void shot.retime("hold", { frames: frames.value }, label);
-  else if (own)
-    void shot.retime(what, { elements: [own.at], first, frames: frames.value }, `${own.title}: ${label.toLowerCase()}`);
+  if (what === "hold") {
+    await shot.retime("hold", { frames: frames.value }, label);
+    return;
+  }
+  const all = what.startsWith("all-");
+  if (!all && !own) return;
+  const before = new Map(shot.moving.map((one) => [one.path, JSON.stringify(one.track)]));
+  const name = all || !own ? label : `${own.title}: ${label.toLowerCase()}`;
+  const elements = all || !own ? [] : [own.at];
+  if (!(await shot.retime(what.replace("all-", ""), { elements, first, frames: frames.value }, name))) return;
+  // What was made is selected, as a first key is.
+  const made = shot.moving.find((one) => before.get(one.path) !== JSON.stringify(one.track));
+  const at = props.sheet.columns.value.findIndex((one) => one.path === made?.path);
+  if (at >= 0) props.sheet.chooseColumn(at);
 }
 </script>
 
