@@ -1,15 +1,19 @@
-"""Measure everything, print a table, compare with the last saved result; ``--save`` keeps this one."""
+"""Measure everything, or parts by their names, print a table, compare with the last saved result; ``--save`` keeps this one."""
 
 from __future__ import annotations
 
 import json
 import sys
-from collections.abc import Callable, Iterator
+import traceback
+from collections.abc import Callable, Iterator, Sequence
+from functools import partial
+from inspect import signature
 from pathlib import Path
 
-from bench import handing_off, layers, moving, performing, processes, standing, studio
+from bench import handing_off, layers, moving, performing, processes, rendering, standing, studio
 from bench.timing import Figure
 from zeitbild.document.reading import parse_shot
+from zeitbild.errors import InputError
 
 SAVED = Path(__file__).parent / "last.json"
 
@@ -25,56 +29,76 @@ def _line(figure: Figure, before: float | None) -> str:
     return f"{figure.name:<52} {figure.median:>9.{2 if figure.unit == 'x' else 1}f} {figure.unit:<4} {spread:<18} {goal:<16} {ratio}"
 
 
-def _all() -> Iterator[Callable[[], Iterator[Figure]]]:
-    yield processes.runs
-    yield studio.thousand
-    shot = parse_shot(processes.SHOT.read_text(encoding="utf-8"))
-    from bench import rendering
+#: All that is measured, in this order.
+_PARTS: tuple[Callable[..., Iterator[Figure]], ...] = (
+    processes.runs,
+    studio.thousand,
+    rendering.limits,
+    rendering.pictures,
+    rendering.rays,
+    rendering.visibility,
+    rendering.million,
+    rendering.geometry,
+    rendering.document,
+    rendering.against_oracle,
+    rendering.true_shape,
+    rendering.blur,
+    layers.passes,
+    layers.layers,
+    layers.see_through,
+    standing.standing,
+    moving.time_desk,
+    performing.performing,
+    handing_off.handing_off,
+    processes.scaling,
+    processes.large,
+    processes.start_up,
+    processes.browser,
+    studio.cluster,
+    studio.people,
+)
 
-    parts = (
-        rendering.limits,
-        rendering.pictures,
-        rendering.rays,
-        rendering.visibility,
-        rendering.million,
-        rendering.geometry,
-        rendering.document,
-        rendering.against_oracle,
-        rendering.true_shape,
-        rendering.blur,
-    )
-    for part in parts:
-        yield lambda part=part: part(shot)
-    yield layers.passes
-    yield layers.layers
-    yield layers.see_through
-    yield standing.standing
-    yield moving.time_desk
-    yield performing.performing
-    yield handing_off.handing_off
-    yield processes.scaling
-    yield processes.large
-    yield processes.start_up
-    yield processes.browser
-    yield studio.cluster
-    yield studio.people
+
+def chosen(names: Sequence[str]) -> list[Callable[[], Iterator[Figure]]]:
+    """Parts by their names or those of their modules, all if none is given; InputError for a name that there is not."""
+    shot = parse_shot(processes.SHOT.read_text(encoding="utf-8"))
+    known = [(part.__module__.rpartition(".")[2], part.__name__, part) for part in _PARTS]
+    for name in names:
+        if not any(name in (module, own) for module, own, _ in known):
+            parts = ", ".join(dict.fromkeys(own for _, own, _ in known))
+            raise InputError(f"there is nothing to measure by the name of {name}; there are {parts}")
+    wanted = [part for module, own, part in known if not names or module in names or own in names]
+    return [partial(part, shot) if signature(part).parameters else part for part in wanted]
 
 
 def main() -> int:
-    """Print the table; 0 always, since times are not asserted."""
+    """Print the table; times are not asserted. 1 if something could not be measured, 2 if something is asked for that there is not."""
+    try:
+        parts = chosen([one for one in sys.argv[1:] if one != "--save"])
+    except InputError as error:
+        print(error.message, file=sys.stderr)
+        return 2
+    processes.prepare()
     before = processes.saved(SAVED)
     medians: dict[str, float] = {}
     print(processes.describe())
     print(f"{'figure':<52} {'median':>9} {'':<4} {'spread':<18} {'goal':<16} ratio")
-    for part in _all():
-        for figure in part():
-            medians[figure.name] = figure.median
-            print(_line(figure, before.get(figure.name)), flush=True)
+    broken = 0
+    for part in parts:
+        try:
+            for figure in part():
+                medians[figure.name] = figure.median
+                print(_line(figure, before.get(figure.name)), flush=True)
+        # What one part cannot measure is no reason to leave out the others.
+        except Exception:
+            broken += 1
+            traceback.print_exc()
     if "--save" in sys.argv:
+        known = {} if len(parts) == len(_PARTS) else before
         SAVED.write_text(
-            json.dumps({"machine": processes.describe(), "medians": medians}, indent=1) + "\n", encoding="utf-8"
+            json.dumps({"machine": processes.describe(), "medians": known | medians}, indent=1) + "\n", encoding="utf-8"
         )
-    return 0
+    return 1 if broken else 0
 
 
 if __name__ == "__main__":

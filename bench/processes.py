@@ -115,11 +115,12 @@ def scaling() -> Iterator[Figure]:
     yield Figure("two processes to one", ratios[1], ratios[0], ratios[-1], "x", 1.85, at_least=True)
 
 
-def runs() -> Iterator[Figure]:
-    """A run of 100 frames through the database, and the same again with nothing changed."""
+def prepare() -> None:
+    """A database of its own with the demo in it, in ``ZEITBILD_DATA``."""
     import django
 
     database = Path(os.environ["ZEITBILD_DATA"]) / "bench.sqlite3"
+    database.parent.mkdir(parents=True, exist_ok=True)
     database.unlink(missing_ok=True)
     os.environ["ZEITBILD_DATABASE"] = str(database)
     django.setup()
@@ -127,6 +128,10 @@ def runs() -> Iterator[Figure]:
 
     call_command("migrate", verbosity=0)
     call_command("load_demo")
+
+
+def runs() -> Iterator[Figure]:
+    """A run of 100 frames through the database, and the same again with nothing changed."""
     from django.contrib.auth.models import User
 
     from runs.actions.start_run import start_run

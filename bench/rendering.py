@@ -8,6 +8,7 @@ import time
 from collections.abc import Iterator
 from dataclasses import replace
 from typing import Any
+from unittest import mock
 
 import numpy as np
 from embreex.mesh_construction import TriangleMesh
@@ -27,9 +28,11 @@ from zeitbild.kernels import PARALLEL, set_threads
 from zeitbild.oracle import truth
 from zeitbild.paths import assets_folder
 from zeitbild.proof import View, encode_view, show
-from zeitbild.render import QUALITIES, render, secondary
+from zeitbild.render import QUALITIES, render
 from zeitbild.render.light.lighting import ROW
+from zeitbild.render.rays import secondary
 from zeitbild.render.rays.patterns import ray_pattern
+from zeitbild.render.rays.tracing import locate
 from zeitbild.render.stage import stage_of
 from zeitbild.render.visible.sampling import sample_offsets
 from zeitbild.render.visible.visibility import rasterise
@@ -74,7 +77,8 @@ def pictures(shot: Shot) -> Iterator[Figure]:
     )
     plain = without_rays(resolve(shot, 10, AssetFolder(assets_folder())))
     medians = {}
-    for quality, goal in (("rough", None), ("check", 60), ("final", 150)):
+    goals: tuple[tuple[str, int | None], ...] = (("rough", None), ("check", 60), ("final", 150))
+    for quality, goal in goals:
         figure = measure(
             f"1280x720 {quality}, no rays, two threads", lambda n, q=quality: render(plain, QUALITIES[q]), goal=goal
         )
@@ -95,9 +99,9 @@ def pictures(shot: Shot) -> Iterator[Figure]:
         [measure("", lambda n, s=one, q=name: render(s, QUALITIES[q]), times=3, warm=0).median for one, name in ways]
         for _ in range(15)
     ]
-    for name, way, goal in (("64 samples to 16 samples", 1, 1.4), ("final (exact edges) to check", 2, None)):
+    for name, way, least in (("64 samples to 16 samples", 1, 1.4), ("final (exact edges) to check", 2, None)):
         ratios = sorted(row[way] / row[0] for row in taken)
-        yield Figure(name, ratios[7], ratios[0], ratios[-1], "x", goal)
+        yield Figure(name, ratios[7], ratios[0], ratios[-1], "x", least)
     large = plain.at_size(3840, 2160)
     figure = measure(
         "3840x2160 final, no rays, two threads", lambda n: render(large, QUALITIES["final"]), times=5, warm=1
@@ -167,19 +171,15 @@ def rays(shot: Shot) -> Iterator[Figure]:
 def spots_of(snapshot: Snapshot) -> tuple[NDArray[np.float32], NDArray[np.float32], NDArray[np.float32]]:
     """Lifted points, normals and views [n, 3] of a frame's fragments, n divisible by 16."""
     held: list[NDArray[np.float32]] = []
-    original = secondary.locate
 
     def listen(*arguments: Any) -> None:
-        original(*arguments)
+        locate(*arguments)
         counts, firsts, spots = arguments[5], arguments[6], arguments[-3]
         held.extend(spots[first : first + count].copy() for first, count in zip(firsts, counts, strict=False))
 
-    secondary.locate = listen
-    try:
+    with mock.patch.object(secondary, "locate", listen):
         # Of the first places alone, not of those that pixels are cut into.
         render(replace(snapshot, error=1e6), QUALITIES["final"])
-    finally:
-        secondary.locate = original
     points = np.concatenate(held)
     points = points[: len(points) // 16 * 16]
     return tuple(np.ascontiguousarray(points[:, first : first + 3]) for first in (0, 3, 9))  # type: ignore[return-value]

@@ -150,7 +150,11 @@ def standing() -> Iterator[Figure]:
         )
         key = "asset:" + assets.add(f'{_HEAD}viewBox="0 0 1280 720">{circles}</svg>'.encode())
         flat = Emblem(id="e", drawing=key, size=700, depth=0, surface=Finish(shading="unlit"))
-        dark = {"lights": (), "environment": Environment(strength=0), "rays": Rays(occlusion=0, bounces=0)}
+        dark: dict[str, Any] = {
+            "lights": (),
+            "environment": Environment(strength=0),
+            "rays": Rays(occlusion=0, bounces=0),
+        }
         art = resolve(_shot(flat, **dark), 1, assets)
         yield single("30 flat paths, 1280x720 check", _median(lambda: render(art, check)) * 1000, "ms", 15)
         shapes = ("box", "ball", "column", "ring")

@@ -96,7 +96,8 @@ def thousand() -> Iterator[Figure]:
         layers = arguments[-1]
         assert isinstance(layers, tuple)
         return {
-            layer: CellResult(frame, f"{frame:064x}", 1000, 1.5, False, where=f"m{frame % 1000}") for layer in layers
+            layer: CellResult(frame, f"{frame:064x}", bytes=1000, seconds=1.5, where=f"m{frame % 1000}")
+            for layer in layers
         }
 
     def threads(_: int) -> Executor:

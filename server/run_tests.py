@@ -18,7 +18,7 @@ from pathlib import Path
 ROOT = Path(__file__).resolve().parent.parent
 #: Side by side: computing, and what mostly waits (a browser, processes that start). Patience is for a machine with two processors.
 PARTS = {
-    "core": ("launcher", "core"),
+    "core": ("launcher", "bench", "core"),
     "server": ("server",),
 }
 _COUNTS = re.compile(r"^(\d+) passed, (\d+) failed", re.MULTILINE)

@@ -9,7 +9,7 @@ import threading
 import unittest
 from pathlib import Path
 
-from playwright.sync_api import BrowserContext, Page, Playwright, expect, sync_playwright
+from playwright.sync_api import Browser, BrowserContext, Page, Playwright, expect, sync_playwright
 
 from zeitbild_server.testing import ServedCase
 
@@ -46,6 +46,7 @@ class BrowserCase(ServedCase):
     """Opens a browser for each test and checks at its end that it stayed on this machine and met no error."""
 
     playwright: Playwright
+    browser: Browser
 
     @classmethod
     def setUpClass(cls) -> None:
