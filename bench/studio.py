@@ -86,19 +86,18 @@ def thousand() -> Iterator[Figure]:
 
     from runs.actions.start_run import start_run
     from runs.management.commands.worker import work_next
+    from runs.models import Cell, Run
     from shots.models import Shot
     from workers.active import ActiveWorker
     from workers.presence import new_name
-    from zeitbild.farm import CellResult, FramePool
+    from zeitbild.farm import CellResult, FramePool, FrameResult
 
-    def sleep(document: str, frame: int, *arguments: object) -> dict[str, CellResult]:
+    def sleep(
+        document: str, frame: int, quality: str, assets: Path, masters: Path, layers: tuple[str, ...], *_: object
+    ) -> FrameResult:
         time.sleep(1.0 + frame % 7 / 7)
-        layers = arguments[-1]
-        assert isinstance(layers, tuple)
-        return {
-            layer: CellResult(frame, f"{frame:064x}", bytes=1000, seconds=1.5, where=f"m{frame % 1000}")
-            for layer in layers
-        }
+        made = CellResult(frame, f"{frame:064x}", bytes=1000, seconds=1.5, where=f"m{frame % 1000}")
+        return FrameResult(dict.fromkeys(layers, made))
 
     def threads(_: int) -> Executor:
         return ThreadPoolExecutor(1000)
@@ -113,6 +112,9 @@ def thousand() -> Iterator[Figure]:
             started = time.perf_counter()
             work_next(worker)
             taken = time.perf_counter() - started
+    run = Run.objects.latest("id")
+    if run.cells.filter(state=Cell.State.DONE).count() != count:
+        raise RuntimeError(f"run {run.id} is {run.state}, not all of it was worked")
     # A thousand that sleep 1.43 s on the average could do so many.
     yield single("cells a second of a thousand sleeping workers (700 asked)", count / taken, "/s")
 
