@@ -6,12 +6,13 @@ import unittest
 from collections.abc import Callable
 from dataclasses import replace
 from functools import partial
+from typing import Any
 from unittest import mock
 
 import numpy as np
 
 from zeitbild.geometry.solids import ball, rounded_box
-from zeitbild.render import QUALITIES, Picture, render
+from zeitbild.render import QUALITIES, Picture, render, renderer
 from zeitbild.render import drawing as drawing_of_sets
 from zeitbild.render.visible import remembered
 from zeitbild.snapshot import Snapshot
@@ -95,6 +96,19 @@ class Kept(unittest.TestCase):
             return replace(_set(0.5), lights=(replace(_SUN, direction=(0.3 - number / 10, -0.8, -0.5)),), occlusion=0.5)
 
         self.assertEqual(self._compared(lit), 2 * 3)
+
+    def test_what_hides_a_group_is_not_drawn_for_it(self) -> None:
+        # Byte for byte what it is when the opaque box is drawn again to know what it hides of the ball.
+        def as_before(*given: Any, **more: Any) -> list[Picture]:
+            return still(*given, **{**more, "held": None})
+
+        still = renderer._still
+        for quality in ("rough", "final"):
+            for span in (0.0, 8.0):
+                made = _set(0.7, share=0.4, aside=0.9, span=span)
+                now = self._drawn_anew(made, quality)
+                with mock.patch.object(renderer, "_still", as_before):
+                    self.assertEqual(now, self._drawn_anew(made, quality))
 
     def test_final_is_always_drawn(self) -> None:
         self.assertEqual(self._compared(lambda number: _set(0.3 + number / 10), "final"), 5 * 3)

@@ -8,7 +8,7 @@ from zeitbild.document.shot import Camera, Raster, Shot
 from zeitbild.elements.group import Group
 from zeitbild.elements.solid import Solid
 from zeitbild.resolve import resolve
-from zeitbild.resolve.hands import lie_on, picked
+from zeitbild.resolve.hands import lie_on, picked, way_of
 from zeitbild.testing import NOWHERE, small_shot
 from zeitbild.values import Placement, Turn
 
@@ -33,6 +33,47 @@ def _shot(**camera: object) -> Shot:
             Solid(id="off", shown=False),
         ),
     )
+
+
+def _track(*keys: tuple[int, object]) -> dict[str, object]:
+    return {"keys": [{"frame": frame, "value": value} for frame, value in keys]}
+
+
+class Ways(unittest.TestCase):
+    """Where an element goes, against the matrices of its body projected frame by frame."""
+
+    def _compared(self, element: str, body: str, **more: object) -> None:
+        shot = _shot()
+        elements = [one.model_dump() | more.get(one.id, {}) for one in shot.elements]  # type: ignore[operator]
+        shot = Shot.model_validate({**shot.model_dump(), "elements": elements, **more.get("shot", {})})  # type: ignore[arg-type, dict-item]
+        wanted = []
+        for frame in range(1, 7):
+            snapshot = resolve(shot, frame, NOWHERE)
+            (own,) = [one for one in snapshot.bodies if one.id == body]
+            x, y, w = snapshot.camera.project(np.array(own.matrix).reshape(4, 4)[:3, 3][None])[0]
+            wanted.append((x / w, y / w))
+        found = way_of(shot, element, range(1, 7), NOWHERE)
+        np.testing.assert_allclose(np.array(found, float), wanted, atol=1e-9)
+
+    def test_what_turns_in_its_place_stays_there(self) -> None:
+        self._compared("ball", "ball", ball={"moves": {"placement.rotation.1": _track((1, 0.0), (6, 90.0))}})
+
+    def test_what_goes_and_waits(self) -> None:
+        goes = _track((1, (0.0, 0.0, 0.0)), (3, (50.0, 10.0, 0.0)), (5, (50.0, 10.0, 0.0)), (6, (0.0, 0.0, 80.0)))
+        self._compared("ball", "ball", ball={"moves": {"placement.position": goes}})
+
+    def test_a_camera_that_moves_and_rests(self) -> None:
+        position = _track((1, (40.0, 60.0, 700.0)), (3, (0.0, 0.0, 500.0)), (5, (0.0, 0.0, 500.0)))
+        camera = {**_shot().camera.model_dump(), "moves": {"position": position}}
+        self._compared("ball", "ball", shot={"camera": camera})
+
+    def test_what_stands_in_a_group_that_turns(self) -> None:
+        self._compared(
+            "ring",
+            "ring",
+            all={"turn": {"turns": 1, "start": 0, "axis": "y"}},
+            ring={"placement": {"position": (30, 0, 0)}},
+        )
 
 
 class Hands(unittest.TestCase):

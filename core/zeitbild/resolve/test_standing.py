@@ -72,6 +72,14 @@ class SeveralBodies(unittest.TestCase):
             self.assertEqual([body.id for body in snapshot.bodies], ["lamp/rod", "lamp/bob", "far"])
             self.assertEqual([body.element for body in snapshot.bodies], ["lamp", "lamp", "far"])
 
+    def test_without_motion_only_the_next_frame_is_left_out(self) -> None:
+        for frame in (1, 2, 5):
+            whole, plain = resolve(_shot(), frame, NOWHERE), resolve(_shot(), frame, NOWHERE, motion=False)
+            self.assertTrue(all(body.after for body in whole.bodies))
+            self.assertFalse(any(body.after for body in plain.bodies))
+            stays = tuple(replace(body, after=()) for body in whole.bodies)
+            self.assertEqual(replace(whole, bodies=stays), plain)
+
     def test_only_what_bends_is_another_mesh(self) -> None:
         one, two, three = (resolve(_shot(), frame, NOWHERE).built(QUALITIES["check"]) for frame in (1, 2, 3))
         self.assertIs(one.bodies[0].form, two.bodies[0].form)
