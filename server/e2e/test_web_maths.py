@@ -3,6 +3,7 @@
 Each module is turned into JavaScript by the TypeScript compiler and called with values by Node.
 """
 
+import copy
 import json
 import math
 import subprocess
@@ -50,6 +51,68 @@ def call(module: str, *calls: tuple[str, list[Any]]) -> list[Any]:
     done = subprocess.run(["node", "-e", _RUN], cwd=WEB, input=given, capture_output=True, text=True, check=True)
     results: list[Any] = json.loads(done.stdout)
     return results
+
+
+def _changed(whole: Any, path: str, value: Any) -> Any:
+    """A copy with another value at a path."""
+    made = copy.deepcopy(whole)
+    *names, last = path.split("/")
+    inner = made
+    for name in names:
+        inner = inner[int(name) if name.isdigit() else name]
+    inner[last] = value
+    return made
+
+
+class Ways(unittest.TestCase):
+    """What the way of an element over the picture depends on."""
+
+    def test_only_what_its_pivot_or_the_camera_moves_by_counts(self) -> None:
+        def element(name: str, inside: str = "") -> dict[str, Any]:
+            placement = {"position": [0, 0, 0], "rotation": [0, 0, 0], "scale": [1, 1, 1]}
+            moves: dict[str, Any] = {"opacity": 0, "placement.rotation.1": 0, "placement.position": 0}
+            own = {"id": name, "inside": inside, "opacity": 1, "surface": {"roughness": 1}, "turn": {"turns": 0}}
+            return {**own, "placement": placement, "moves": moves}
+
+        document: dict[str, Any] = {
+            "raster": {"width": 16},
+            "timing": {"first": 1},
+            "camera": {"angle": 40},
+            "cameras": [],
+            "view": "",
+            "lights": [{"strength": 1}],
+            # The beam stands in the lamp, that in the house; the sign beside them.
+            "elements": [element("house"), element("lamp", "house"), element("beam", "lamp"), element("sign")],
+        }
+        stays = ["lights/0/strength", "elements/3/opacity"]
+        stays += [f"elements/2/{name}" for name in ("opacity", "surface/roughness", "turn/turns", "moves/opacity")]
+        stays += [
+            "elements/2/placement/rotation",
+            "elements/2/placement/scale",
+            "elements/2/moves/placement.rotation.1",
+        ]
+        stays += ["elements/3/placement/position", "elements/0/opacity", "elements/1/moves/opacity"]
+        goes = ["raster/width", "timing/first", "camera/angle", "cameras", "view", "elements/2/placement/position"]
+        goes += ["elements/2/moves/placement.position", "elements/2/inside", "elements/1/placement/rotation"]
+        goes += ["elements/0/turn/turns", "elements/0/moves/placement.rotation.1", "elements/1/placement/scale"]
+        several = [document, *(_changed(document, path, "sign") for path in (*stays, *goes))]
+        calls = [("wayDependsOn", [one, one["elements"][2]]) for one in several]
+        first, *others = call("desks/time/wayDepends.ts", *calls)
+        for path, found in zip((*stays, *goes), others, strict=True):
+            self.assertEqual(found == first, path in stays, path)
+
+    def test_groups_around_come_from_the_inmost_and_end(self) -> None:
+        chain = [{"id": "a", "inside": ""}, {"id": "b", "inside": "a"}, {"id": "c", "inside": "b"}]
+        round_about = [{"id": "a", "inside": "b"}, {"id": "b", "inside": "a"}]
+        gone = {"id": "d", "inside": "nobody"}
+        found = call(
+            "shot/groups.ts",
+            ("groupsAround", [chain, chain[2]]),
+            ("groupsAround", [chain, chain[0]]),
+            ("groupsAround", [chain, gone]),
+            ("groupsAround", [round_about, {"id": "c", "inside": "a"}]),
+        )
+        self.assertEqual([[one["id"] for one in groups] for groups in found], [["b", "a"], [], [], ["a", "b"]])
 
 
 class Paces(unittest.TestCase):

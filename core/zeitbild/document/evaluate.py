@@ -98,7 +98,8 @@ def seen_parts(shot: Shot) -> dict[str, Moving]:
 
 
 def parts_at(shot: Shot, paths: Iterable[str], times: Iterable[Time]) -> Iterator[dict[str, Moving]]:
-    """Some of the same at several times, without the rest of the shot."""
+    """Some of the same (``moving_parts``) at each of several times, without the rest of the shot. InputError names the part whose values
+    cannot be together at a time."""
     parts = moving_parts(shot)
     wanted = {path: parts[path] for path in paths}
     for time in times:

@@ -22,7 +22,7 @@ from zeitbild.render.visible.finer import bends_of, find_busy, fit_shares, note_
 from zeitbild.render.visible.folds import count_folds
 from zeitbild.render.visible.identity import SLOTS, boxes_of, mark, moves_of, projection_of
 from zeitbild.render.visible.pieces import Pieces
-from zeitbild.render.visible.remembered import Place, Seen, is_small
+from zeitbild.render.visible.remembered import Entry, Seen, is_small
 from zeitbild.render.visible.see_through import Areas, areas_of, depth_of_seen, drop_hidden
 from zeitbild.render.visible.tile_kernel import RASTERISERS_AGAIN
 from zeitbild.render.visible.visibility import Drawing, Fragments, rasterise
@@ -288,7 +288,8 @@ def draw_outputs(
             )
 
         # The groups share everything that was found out about the fragments: only shading is done again for each.
-        shining = {one.group for one in snapshot.lights if any(output.picture.groups for output in lit_ones)}
+        asked = any(output.picture.groups for output in lit_ones)
+        shining = {one.group for one in snapshot.lights if asked}
         lights = {name: light.of_group(snapshot.lights, name) for name in _groups(snapshot) if name in shining}
         scratch = kept("group beauty", (height, width, 4), np.float32)
         no_planes = np.empty((0, width, PLANES), np.float32)
@@ -336,12 +337,12 @@ def _drawn_still(
     far it is, and by what it is drawn again; None where it never is."""
     scene, camera, quality = stage.scene, view.snapshot.camera, view.quality
     exactly = quality.edges_exactly and not view.hard
-    place = None
+    entry = None
     if not exactly and is_small(camera.width, camera.height):
         # A stage's parts share its vertices; whether folds are counted matters, too.
         tiles = None if within is None else within.tobytes()
-        place = Place(scene.vertices, camera, (view.samples, stage.part, tiles, stacked is None))
-        if (seen := place.find()) is not None:
+        entry = Entry(scene.vertices, camera, (view.samples, stage.part_key, tiles, stacked is None))
+        if (seen := entry.find()) is not None:
             depth[:] = seen.depth
             if stacked is not None and seen.stacked is not None:
                 np.maximum(stacked, seen.stacked, out=stacked)
@@ -372,8 +373,8 @@ def _drawn_still(
         count_folds(bins, drawing.own, depth.shape, fragments.order, stacked)
     if camera.parallel:
         depth[:] = scale.depth(drawing.depth, NO_DEPTH)
-    if place is not None:
-        place.keep(Seen(fragments, alpha, depth, stacked))
+    if entry is not None:
+        entry.keep(Seen(fragments, alpha, depth, stacked))
     return fragments, alpha, drawing
 
 

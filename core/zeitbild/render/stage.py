@@ -66,8 +66,8 @@ class Stage:
         #: Triangles [T] (not 0) before which so many of their surfaces are taken away; None: of none is anything asked.
         self.own: NDArray[np.uint8] | None = None
         self.passed = 0
-        #: Tells apart which parts of one scene are drawn and how (``drawing``).
-        self.part: tuple[Any, ...] = ()
+        #: Which triangles of the scene are drawn and how (``drawing``), as a key; empty: all of them, as they are.
+        self.part_key: tuple[Any, ...] = ()
         self._rays: RayScene | None = None
         self._flats: NDArray[np.float32] | None = None
         self._bends: NDArray[np.float32] | None = None
@@ -141,7 +141,7 @@ class Stage:
             part.scene = self.scene if cull is self.scene.cull else replace(self.scene, cull=cull)
         part._whole = self._whole
         part.own, part.passed = None if own is None else own.astype(np.uint8), passed
-        part.part = (
+        part.part_key = (
             *(None if one is None else np.packbits(one).tobytes() for one in (drawn, away, own)),
             passed,
             every_side,

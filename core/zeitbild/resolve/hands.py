@@ -133,24 +133,24 @@ def way_of(shot: Shot, element: str, frames: Sequence[int], assets: AssetSource)
     found: list[Pair | None] = []
     # The camera as it was last, and what it looks like set up: most stand still.
     before: Any = None
-    # Where it was last: what turns in its place is seen in one.
-    stood: Any = None
+    # What its place was found from last: what turns in its place is seen in one.
+    placed_by: Any = None
     # What it does not stand in has no say in that.
     groups, looked_through = shot.groups_of(its), shot.camera_of("")
     for frame in frames:
         time = time_of(shot, frame)
         own, seen_by = its.at(time), looked_through.at(time)
         if seen_by is not before:
-            before, camera, stood = seen_by, set_up(seen_by, shot.raster), None
-        stands = own.placement.position, kinds.get(own.kind).faces(own).stands
-        if stood == stands and not groups:
+            before, camera, placed_by = seen_by, set_up(seen_by, shot.raster), None
+        position, stands = own.placement.position, kinds.get(own.kind).faces(own).stands
+        if placed_by == (position, stands) and not groups:
             found.append(found[-1])
             continue
-        stood = stands
+        placed_by = position, stands
         within = groups_matrix([at_rest(one, time) for one in groups], time, assets)
-        if stands[1] == "on the picture":
+        if stands == "on the picture":
             within = picture_plane(camera) @ within
-        pivot = within @ [*own.placement.position, 1.0]
+        pivot = within @ [*position, 1.0]
         x, y, w = camera.project(pivot[None, :3])[0]
         found.append(None if w <= camera.near and not camera.parallel else (float(x / w), float(y / w)))
     return found

@@ -3,6 +3,7 @@ import { computed, onBeforeUnmount, ref, type Ref, shallowRef, watch } from "vue
 import { answer, api, Problem, type Schemas } from "@/api/client";
 import { type Box } from "./snapping";
 import type { Element, Triple } from "@/shot/document";
+import { groupsAround } from "@/shot/groups";
 import { useShot } from "@/shot/store";
 
 export type Lies = Schemas["LiesOut"];
@@ -65,10 +66,7 @@ export function useHands(chosen: Ref<Element[]>) {
   const movable = computed(() => {
     const all = shot.draft?.elements ?? [];
     const ids = new Set(chosen.value.map((one) => one.id));
-    function within(element: Element): boolean {
-      const group = all.find((one) => one.id === element.inside);
-      return !!group && (ids.has(group.id) || within(group));
-    }
+    const within = (element: Element) => groupsAround(all, element).some((group) => ids.has(group.id));
     return chosen.value.filter((one) => !one.locked && !within(one) && lies.value.has(one.id));
   });
   const boxes = computed(() => {

@@ -54,9 +54,9 @@ _asked: LRUCache[Hashable, None] = LRUCache(_KNOWN)
 _lock = threading.Lock()
 
 
-class Place:
-    """Where a drawing of a still set is kept: by its vertices, which never change and are known by their identity, the camera, and whatever
-    else tells it apart."""
+class Entry:
+    """A drawing of a still set among those that are kept: known by its vertices [V, 3], which never change and are told apart by their
+    identity, the camera (whose raster it has), and whatever else tells it apart."""
 
     def __init__(self, vertices: NDArray[np.float64], camera: Camera, others: Hashable) -> None:
         self.vertices = vertices
@@ -64,7 +64,7 @@ class Place:
         self.key = id(vertices), *looks, camera.near, camera.parallel, others
 
     def find(self) -> Seen | None:
-        """The drawing that is kept here, in arrays that may be written to until the next drawing."""
+        """The drawing, if it is kept, in arrays that may be written to until the next drawing."""
         with _lock:
             found = _packed.get(self.key)
         if found is None:
@@ -79,7 +79,7 @@ class Place:
         return replace(seen, fragments=replace(own, edges=edges, **copies), alpha=alpha)
 
     def keep(self, seen: Seen) -> None:
-        """Keep a drawing here, if it was asked for before."""
+        """Keep the drawing, if it was asked for before."""
         with _lock:
             again = self.key in _asked
             _asked[self.key] = None
@@ -112,7 +112,7 @@ class Place:
 
 
 def is_small(width: int, height: int) -> bool:
-    """Whether drawings of that size are kept."""
+    """Whether drawings of that size, in pixels, are kept."""
     return width * height <= _LARGEST
 
 

@@ -10,6 +10,8 @@ import ListField from "@/controls/ListField.vue";
 import SchemaForm from "@/controls/SchemaForm.vue";
 import SectionBlock from "@/controls/SectionBlock.vue";
 import TextField from "@/controls/TextField.vue";
+import type { Element } from "@/shot/document";
+import { groupsAround } from "@/shot/groups";
 import KeyMark from "@/shot/KeyMark.vue";
 import { useShot } from "@/shot/store";
 
@@ -127,12 +129,9 @@ const together = computed(() => {
 const groups = computed(() => {
   const all = shot.draft?.elements ?? [];
   const own = value.value?.id;
-  const within = (id: string): boolean => {
-    const one = all.find((element) => element.id === id);
-    return !!one && (one.id === own || (!!one.inside && within(one.inside)));
-  };
+  const within = (one: Element) => [one, ...groupsAround(all, one)].some((other) => other.id === own);
   const holding = new Set(offers.value?.element_kinds.filter((one) => one.holds).map((one) => one.name));
-  const found = all.filter((one) => holding.has(one.kind) && !within(one.id));
+  const found = all.filter((one) => holding.has(one.kind) && !within(one));
   return [{ name: "", title: "None" }, ...found.map((one) => ({ name: one.id, title: one.name }))];
 });
 /** Whose surface something may come from: anything but itself. */

@@ -7,6 +7,7 @@ import { oneAtATime } from "@/api/latest";
 import { useShot } from "@/shot/store";
 
 import type { KeySheet } from "./useKeySheet";
+import { wayDependsOn } from "./wayDepends";
 
 const props = defineProps<{ sheet: KeySheet; raster: { width: number; height: number }; width: number }>();
 const shot = useShot();
@@ -41,27 +42,8 @@ const look = oneAtATime(async () => {
     places.value = [];
   }
 });
-/** Fields that no way depends on; and those of the element itself, whose pivot stays where it is while it turns or grows. */
-const LOOKS = /^(opacity$|surface)/;
-const ITS_OWN = /^(placement\.)?(rotation|scale|turn)/;
-/** What the way depends on, as text: a hand that drags something else asks for none. */
-const standing = computed(() => {
-  const own = element.value;
-  if (!shot.draft || !own) return "";
-  const { raster, timing, camera, cameras, view, elements } = shot.draft;
-  const groups: typeof elements = [];
-  for (let at = own.inside; at; at = groups.at(-1)?.inside ?? "") {
-    const group = elements.find((one) => one.id === at);
-    if (!group || groups.includes(group)) break;
-    groups.push(group);
-  }
-  const without = (left: RegExp[]) => (name: string, value: unknown) =>
-    left.some((one) => one.test(name)) ? undefined : value;
-  return (
-    JSON.stringify({ raster, timing, camera, cameras, view, groups }, without([LOOKS])) +
-    JSON.stringify(own, without([LOOKS, ITS_OWN]))
-  );
-});
+/** A hand that drags what the way does not depend on asks for none. */
+const standing = computed(() => (shot.draft && element.value ? wayDependsOn(shot.draft, element.value) : ""));
 watch(standing, look, { immediate: true });
 const scale = computed(() => props.raster.width / Math.max(1, props.width));
 const keyed = computed(
