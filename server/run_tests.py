@@ -6,7 +6,6 @@ A part is a process with a data folder and a database of its own; what it says i
 from __future__ import annotations
 
 import contextlib
-import faulthandler
 import os
 import re
 import subprocess
@@ -26,8 +25,6 @@ _COUNTS = re.compile(r"^(\d+) passed, (\d+) failed", re.MULTILINE)
 
 def run_here(labels: list[str]) -> None:
     """Run tests in this process."""
-    # Something that hangs is shown where it hangs, and fails, instead of keeping a machine for hours.
-    faulthandler.dump_traceback_later(45 * 60, exit=True)
     os.environ.setdefault("DJANGO_SETTINGS_MODULE", "zeitbild_server.settings")
     # Playwright keeps an event loop in the thread of the tests, which Django would take for async code.
     os.environ.setdefault("DJANGO_ALLOW_ASYNC_UNSAFE", "1")

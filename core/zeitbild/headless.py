@@ -34,6 +34,7 @@ from zeitbild.masters import MasterStore
 from zeitbild.render import Picture
 from zeitbild.resolve import reach_of
 from zeitbild.sources import Masters, rendered_layers
+from zeitbild.timing import write_frames
 
 
 @dataclass(frozen=True, slots=True)
@@ -170,6 +171,7 @@ def deliver(delivery: Delivery, workers: int) -> Iterator[Progress]:
     whole = [form for form in delivery.forms if form.recipe.format.container]
     records: dict[str, list[FileRecord]] = {form.folder: [] for form in delivery.forms}
     stores = delivery.assets, delivery.masters
+    every = write_frames(delivery.frames)
 
     def told(form: Form) -> tuple[Any, ...]:
         chosen = (form.recipe.name, form.options, names, form.passes)
@@ -178,7 +180,7 @@ def deliver(delivery: Delivery, workers: int) -> Iterator[Progress]:
     tasks = [
         (
             ("+".join(own), frame),
-            (document, frame, own, delivery.quality, delivery.packed, tuple(map(told, by_frame)), *stores),
+            (document, frame, every, own, delivery.quality, delivery.packed, tuple(map(told, by_frame)), *stores),
         )
         for frame, own in frames_with(document, names, delivery.frames).items()
     ]

@@ -11,6 +11,7 @@ from typing import Any
 from unittest import mock
 
 import numpy as np
+import OpenImageIO as oiio
 import opentimelineio as otio
 from PIL import Image
 
@@ -519,7 +520,7 @@ class SeveralForms(Layered):
                 self.assertLess(least["bytes"], whole["bytes"])
         for form, by, field in (
             ("apng", "quality", "by"),
-            ("png8", "rate", "by"),
+            ("contact", "rate", "by"),
             ("png8", "colour", "by"),
             ("nothing", "width", ""),
         ):
@@ -585,6 +586,76 @@ class SeveralForms(Layered):
                 manifest = json.loads(package.read("tiff16/manifest.json"))
                 self.assertEqual(manifest["frames"]["set"], frames)
             self.assertEqual([one for one in verify(package_path(handoff)) if one.wrong], [])
+
+    def written(self, run: Run, recipe: str, **options: str) -> dict[str, Any]:
+        """The manifest of a hand-off of beauty in a form."""
+        made = self.hand_off(run, recipe, options=options, passes=["beauty"])
+        self.work()
+        return self.manifest(made)
+
+    def test_stills_at_another_rate_are_numbered_anew_and_show_what_is_seen_then(self) -> None:
+        run = self.rendered()
+        own = self.written(run, "png8")
+        as_rendered = {(file["holds"][0]["layer"], file["frame"]): file["sha256"] for file in own["files"]}
+        # Half of 30 a second: the ball has no third frame, so it has one file.
+        for rate, shown in (("15", {1: 1, 2: 3}), ("60", {1: 1, 2: 1, 3: 2, 4: 2, 5: 3, 6: 3})):
+            manifest = self.written(run, "png8", rate=rate)
+            found = {(file["holds"][0]["layer"], file["frame"]): file for file in manifest["files"]}
+            wanted = {
+                (layer, number): frame
+                for layer, frames in (("word", {1, 2, 3}), ("ball", {1, 2}))
+                for number, frame in shown.items()
+                if frame in frames
+            }
+            self.assertEqual({place: file["shows"] for place, file in found.items()}, wanted)
+            for (layer, number), file in found.items():
+                self.assertEqual(file["sha256"], as_rendered[layer, file["shows"]])
+                self.assertIn(f"{number:04}.png", file["path"])
+            last = max(shown)
+            self.assertEqual(manifest["frames"]["numbers"], {"set": f"1-{last}", "count": last})
+            self.assertEqual((manifest["frames"]["set"], manifest["rate"]["frames"]), ("1-3", int(rate)))
+            place = package_path(HandOff.objects.latest("id"))
+            self.assertEqual([one for one in verify(place) if one.wrong], [])
+            with zipfile.ZipFile(place) as package:
+                note = package.read("README.txt").decode()
+                timeline = otio.adapters.read_from_string(package.read("timeline.otio").decode(), "otio_json")
+            self.assertIn(f"Frames 1-{last} ({last}), {rate} frames a second", note)
+            self.assertIn("numbered anew", note)
+            for clip in timeline.find_clips():
+                count = sum(layer == clip.name.partition(".")[0] for layer, _ in wanted)
+                self.assertEqual(clip.source_range.duration, otio.opentime.RationalTime(count, int(rate)))
+        # The rate of the shot changes nothing.
+        same = self.written(run, "png8", rate="30")
+        self.assertEqual([one["sha256"] for one in same["files"]], [one["sha256"] for one in own["files"]])
+        self.assertNotIn("numbers", same["frames"])
+
+    def test_stills_with_a_clock_tell_the_time_at_which_they_are_shown(self) -> None:
+        run = self.rendered()
+        self.written(run, "exr-layer", rate="15")
+        with zipfile.ZipFile(package_path(HandOff.objects.latest("id"))) as package:
+            package.extractall(self.data / "at-15")
+        for number in (1, 2):
+            (path,) = (self.data / "at-15").rglob(f"*word*{number:04}.exr")
+            spec = oiio.ImageInput.open(str(path)).spec()
+            # SMPTE ST 12-1 (from memory): frames stand in the lowest bits, as a decimal digit.
+            self.assertEqual(spec.getattribute("smpte:TimeCode"), (number, 0))
+            self.assertEqual(float(spec.getattribute("FramesPerSecond")[0]), 15)
+
+    def test_a_rate_that_leaves_nothing_is_told_before(self) -> None:
+        run = self.rendered()
+        forms = [{"recipe": "png8", "options": {"rate": "8"}, "passes": ["beauty"]}]
+        self.post(f"/api/runs/{run.id}/handoffs", {"forms": forms, "layers": ["ball"], "frame_set": "2"})
+        self.work()
+        handoff = HandOff.objects.get()
+        self.assertEqual((handoff.state, handoff.files), ("done", 1))
+        # All that is tried of it is what is written.
+        for rate in ("8", "15", "60"):
+            forms = [{"recipe": "png8", "options": {"rate": rate}, "passes": ["beauty"]}]
+            with self.settings(JOB_PATIENCE=60):
+                (trial,) = self.post(f"/api/runs/{run.id}/trial", {"forms": forms})
+            made = self.post(f"/api/runs/{run.id}/handoffs", {"forms": forms})
+            self.work()
+            self.assertEqual(HandOff.objects.get(id=made["id"]).parts[0].bytes, trial["bytes"], rate)
 
     def test_forms_are_kept_in_the_project(self) -> None:
         address = f"/api/projects/{self.project.id}/kept"

@@ -35,6 +35,7 @@ from zeitbild.snapshot import Snapshot
 from zeitbild.snapshot.reach import Reach
 from zeitbild.sources import Masters, RenderedLayer, rendered_layers
 from zeitbild.storage import write_bytes
+from zeitbild.timing import parse_frames
 
 F = TypeVar("F", bound=Callable[..., Any])
 
@@ -294,11 +295,15 @@ def _rejoin(store: MasterStore, shot: Shot, proof: _Proof) -> Rejoin:
     return Rejoin(names, off)
 
 
-def _masters_read(*arguments: Any) -> list[tuple[Path, Path]]:
-    """Of ``write_files`` with those arguments the files that it reads, each with the folder that it lies in."""
-    cells, masters = arguments[2], arguments[9]
+def _read_of(cells: Masters, masters: Path) -> list[tuple[Path, Path]]:
+    """Files of masters of cells, each with the folder that it lies in."""
     store = MasterStore(masters)
     return [(masters, store.path(key, end)) for _, key, ends in cells for _, end in ends]
+
+
+def _masters_read(*arguments: Any) -> list[tuple[Path, Path]]:
+    """Of ``write_files`` with those arguments the files that it reads, each with the folder that it lies in."""
+    return _read_of(arguments[3], arguments[10])
 
 
 def reads(files: Callable[..., list[tuple[Path, Path]]]) -> Callable[[F], F]:
@@ -328,6 +333,7 @@ def _sources(
 def write_files(
     document: str,
     frame: int,
+    frames: str,
     cells: Masters,
     recipe: str,
     options: tuple[tuple[str, str], ...],
@@ -339,26 +345,33 @@ def write_files(
     folder: Path,
 ) -> list[FileRecord]:
     """Files of a frame from the masters of its cells, each read back: those sequences of the layers and passes named (none: all)
-    that these cells hold.
+    that these cells hold. frames is the set that is handed off: at another rate than the shot's it tells under which numbers this one is
+    written: none if it is dropped, several if it is repeated.
 
     GoneError if a master is not there or cannot be read: nothing is rendered here.
     """
     shot, chosen = _shot(document), recipes.get(recipe)
     wanted = Wanted(layers, passes, chosen.sharing)
-    sources = _sources(shot, wanted, masters, [(frame, cells)])
     order = _order(document, chosen, version, options, assets)
+    numbers: list[int | None] = [None]
+    if order.conforming.changes_rate(shot.timing.fraction):
+        every = order.conforming.numbered(parse_frames(frames), shot.timing.fraction)
+        numbers = [number for number, shown in every if shown == frame]
+    if not numbers:
+        return []
+    sources = _sources(shot, wanted, masters, [(frame, cells)])
     return [
         record
         for one in sequences(shot, wanted, (frame,))
         if frame in one.frames and any(layer in sources for layer, _ in one.holds)
-        for record in write_file(shot, one, (frame,), sources, order, folder)
+        for number in numbers
+        for record in write_file(shot, one, (frame,), sources, order, folder, number=number)
     ]
 
 
 def _sequence_read(*arguments: Any) -> list[tuple[Path, Path]]:
     """The same for ``write_sequence``."""
-    frames, masters = arguments[1], arguments[8]
-    return [one for _, cells in frames for one in _masters_read("", 0, cells, *[None] * 6, masters)]
+    return [one for _, cells in arguments[1] for one in _read_of(cells, arguments[8])]
 
 
 @reads(_sequence_read)
@@ -409,6 +422,7 @@ class Made:
 def make_frame(
     document: str,
     frame: int,
+    frames: str,
     layers: tuple[str, ...],
     quality: str,
     proved: bool,
@@ -417,12 +431,12 @@ def make_frame(
     masters: Path,
 ) -> Made:
     """Render a frame of some layers, as far as it is not, and write its files in each of the forms: what ``write_files`` takes from the
-    recipe on. proved: how its layers rejoin is found out, too."""
+    recipe on. frames is the set that it is one of. proved: how its layers rejoin is found out, too."""
     for again in (False, True):
         made = render_layers(document, frame, quality, assets, masters, layers, layers if proved else ())
         cells = _masters_of(made.cells)
         try:
-            records = tuple(write_files(document, frame, cells, *form) for form in forms)
+            records = tuple(write_files(document, frame, frames, cells, *form) for form in forms)
         except GoneError:
             # It was damaged: now it is not there any more, and rendered anew.
             if again:

@@ -81,7 +81,7 @@ class HardNames(unittest.TestCase):
             if recipe.format.container:
                 records = write_sequence(document, tuple(cells), *rest)
             else:
-                records = [one for frame, own in cells for one in write_files(document, frame, own, *rest)]
+                records = [one for frame, own in cells for one in write_files(document, frame, str(frame), own, *rest)]
             source = AssetFolder(assets)
             parts.append(
                 Part(Order(recipe, 3, reach_of(shot, source), recipe.chosen(options), source), folder, records)

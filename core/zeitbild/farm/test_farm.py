@@ -163,7 +163,7 @@ class Cells(unittest.TestCase):
         places = (self.assets, self.masters, self.folder / "out")
         with self.assertRaisesRegex(GoneError, "frame 2 of sign is gone or damaged"):
             # A hand-off takes what was proofed and nothing else.
-            write_files(self.document, 2, cells, "png8", (), (), (), 1, *places)  # type: ignore[arg-type]
+            write_files(self.document, 2, "2", cells, "png8", (), (), (), 1, *places)  # type: ignore[arg-type]
         self.assertEqual(len(self._write()), 3)
 
     def test_files_of_an_earlier_hand_off_are_never_overwritten(self) -> None:

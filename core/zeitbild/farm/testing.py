@@ -13,7 +13,7 @@ def make_cells(
     document: str, frame: int, layers: tuple[str, ...], quality: str, assets: Path, masters: Path
 ) -> Masters:
     """The masters of a frame of some layers, rendered as far as they are not."""
-    return make_frame(document, frame, layers, quality, False, (), assets, masters).cells
+    return make_frame(document, frame, str(frame), layers, quality, False, (), assets, masters).cells
 
 
 def make_files(
@@ -31,4 +31,4 @@ def make_files(
 ) -> list[FileRecord]:
     """The files of a frame in one form."""
     form = (recipe, options, layers, passes, version, assets, masters, folder)
-    return make_frame(document, frame, layers, quality, False, (form,), assets, masters).records[0]
+    return make_frame(document, frame, str(frame), layers, quality, False, (form,), assets, masters).records[0]

@@ -62,6 +62,10 @@ PERHAPS_GROUND = Option(
 #: Rates at which files can be played: those of shots, and slower ones, as of what is drawn on twos and threes.
 PLAYED = {**{name: Fraction(name) for name in ("8", "10", "12", "15")}, **RATES}
 RATE = Option("rate", "Rate", (("", "As the shot"), *((name, f"{name} frames a second") for name in PLAYED)))
+#: Of files that each hold one frame.
+RATE_OF_STILLS = replace(
+    RATE, note="At another rate frames are dropped or repeated, and files numbered one by one from the first frame."
+)
 
 
 def options_for(form: Format) -> tuple[Option, ...]:
@@ -69,10 +73,11 @@ def options_for(form: Format) -> tuple[Option, ...]:
     grounds = {"none": (GROUND,), "hard": (PERHAPS_GROUND,)}.get(form.alpha, ())
     if form.overscan:
         # Its data window and its identities say where pixels of the raster are.
-        return ()
+        return (RATE_OF_STILLS,)
     if form.prints:
         return (*grounds, replace(WIDTH, title="Each is wide", initial="320", note=""), ENLARGED)
-    return (*grounds, WIDTH, HEIGHT, FIT, PLACE, ENLARGED, *((RATE,) if form.moves else ()))
+    rates = (RATE,) if form.moves else () if form.container else (RATE_OF_STILLS,)
+    return (*grounds, WIDTH, HEIGHT, FIT, PLACE, ENLARGED, *rates)
 
 
 @parallel_kernel
@@ -157,13 +162,24 @@ class Conforming:
                 "options.rate",
             )
 
+    def changes_rate(self, rate: Fraction) -> bool:
+        """Whether what has a rate is played at another one."""
+        return self.rate is not None and self.rate != rate
+
     def frames(self, frames: Sequence[int], rate: Fraction) -> list[int]:
         """Those of some frames, one after another at a rate, that are shown at the wanted rate: the one that is seen at the
         beginning of each."""
-        if self.rate is None or self.rate == rate:
+        if self.rate is None or not self.changes_rate(rate):
             return list(frames)
         count = max(1, round(len(frames) * self.rate / rate))
         return [frames[min(int(number * rate / self.rate), len(frames) - 1)] for number in range(count)]
+
+    def numbered(self, frames: Sequence[int], rate: Fraction) -> list[tuple[int, int]]:
+        """For files of one frame each: the number that each has in its name, rising, and the frame that it shows. At the rate that
+        frames have their own; at another one they are numbered one by one from the first frame, all layers alike."""
+        if not frames or not self.changes_rate(rate):
+            return [(frame, frame) for frame in frames]
+        return list(enumerate(self.frames(frames, rate), frames[0]))
 
     def apply(self, plane: Plane) -> Plane:
         """A plane of a picture as it goes into the file; the very one if nothing is to be done."""

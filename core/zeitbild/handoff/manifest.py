@@ -10,7 +10,8 @@ from zeitbild import __version__
 from zeitbild.differences import Difference
 from zeitbild.document.layers import Layer
 from zeitbild.document.shot import Shot
-from zeitbild.handoff.conforming import changes_made
+from zeitbild.formats import Format
+from zeitbild.handoff.conforming import Conforming, changes_made
 from zeitbild.handoff.sound import SoundRecord
 from zeitbild.handoff.writing import FileRecord, Order, PlaneRecord
 from zeitbild.naming import code_of
@@ -226,6 +227,7 @@ def build_manifest(shot: Shot, order: Order, written: Written) -> dict[str, Any]
         "frames": {
             "set": write_frames(list(written.frames)),
             "count": len(written.frames),
+            **_renumbered(conforming, form, shot, written.frames),
             "cycle": shot.timing.cycle,
             "each_lasts": "one frame",
             "in_a_file": "all" if form.container else "one",
@@ -274,7 +276,19 @@ def build_manifest(shot: Shot, order: Order, written: Written) -> dict[str, Any]
     }
 
 
+def _renumbered(conforming: Conforming, form: Format, shot: Shot, frames: Sequence[int]) -> dict[str, Any]:
+    """Numbers that files have, if they are others than those of the frames that they show."""
+    if form.container or not conforming.changes_rate(shot.timing.fraction):
+        return {}
+    numbered = conforming.numbered(frames, shot.timing.fraction)
+    own = [number for number, frame in numbered if shot.timing.first <= frame <= shot.timing.last]
+    piece = {"piece": write_frames(own)} if shot.timing.handles and own else {}
+    return {"numbers": {"set": write_frames([number for number, _ in numbered]), "count": len(numbered), **piece}}
+
+
 def _frames_in(record: FileRecord) -> dict[str, Any]:
+    if record.number is not None:
+        return {"frame": record.number, "shows": record.frames[0]}
     if len(record.frames) == 1:
         return {"frame": record.frames[0]}
     return {"frames": write_frames(list(record.frames))}

@@ -92,14 +92,29 @@ def _around(overscan: int) -> list[str]:
     ]
 
 
-def _heard(sound: dict[str, Any] | None) -> list[str]:
+def _at_another_rate(manifest: dict[str, Any]) -> list[str]:
+    """How files are numbered that are shown at another rate than the shot's."""
+    frames = manifest["frames"]
+    if "numbers" not in frames:
+        return []
+    rate = manifest["conformed"]["from"]["rate"]
+    return [
+        f"These are frames {frames['set']} of a piece of {rate} frames a second, dropped or repeated for another rate, none blended, and",
+        "numbered anew, one by one; manifest.json says which frame each file shows.",
+    ]
+
+
+def _heard(manifest: dict[str, Any]) -> list[str]:
+    sound = manifest.get("sound")
     if sound is None:
         return []
+    begins, ends = f"frame {sound['begins_with_frame']}", f"the end of frame {sound['ends_with_frame']}"
+    if "numbers" in manifest["frames"]:
+        begins, ends = "the first file", f"{ends} of the piece as it was animated"
     return [
         "",
-        f"Its sound is {sound['path']}: {sound['rate']} samples a second, {sound['bits']} bits, stereo. It begins with frame "
-        f"{sound['begins_with_frame']}",
-        f"and ends with the end of frame {sound['ends_with_frame']}, to the sample ({sound['samples']} samples).",
+        f"Its sound is {sound['path']}: {sound['rate']} samples a second, {sound['bits']} bits, stereo. It begins with {begins}",
+        f"and ends with {ends}, to the sample ({sound['samples']} samples).",
         *([f"{sound['beyond_full']} samples were louder than full and are cut off."] if sound["beyond_full"] else []),
     ]
 
@@ -107,11 +122,13 @@ def _heard(sound: dict[str, Any] | None) -> list[str]:
 def receiver_text(manifest: dict[str, Any], order: Order) -> str:
     """A short text for whoever receives the package."""
     rate, frames = manifest["rate"], manifest["frames"]
+    own = frames.get("numbers", frames)
     spoken = f"{rate['frames']}/{rate['seconds']}" if rate["seconds"] != 1 else str(rate["frames"])
     lines = [
         f"{manifest['shot']} {manifest['title']}, version {manifest['version']}",
         "",
-        f"Frames {frames['set']} ({frames['count']}), {spoken} frames a second, "
+        *_at_another_rate(manifest),
+        f"Frames {own['set']} ({own['count']}), {spoken} frames a second, "
         + (
             "all of them in each file, in the order"
             if frames["in_a_file"] == "all"
@@ -120,10 +137,8 @@ def receiver_text(manifest: dict[str, Any], order: Order) -> str:
         "of their numbers."
         + (" The piece is a cycle: after the last frame comes the first." if frames["cycle"] else ""),
         *(
-            [
-                f"The piece itself is frames {frames['piece']}; what is before and after it are handles, to cut or fade in."
-            ]
-            if "piece" in frames
+            [f"The piece itself is frames {own['piece']}; what is before and after it are handles, to cut or fade in."]
+            if "piece" in own
             else []
         ),
         f"{manifest['raster']['width']} x {manifest['raster']['height']} square pixels.",
@@ -159,7 +174,7 @@ def receiver_text(manifest: dict[str, Any], order: Order) -> str:
     for one in manifest["adds_up"]:
         if one["whole"]:
             lines.append(f"{one['layer']}: {one['whole']} = {' + '.join(one['parts'])} ({one['how']}).")
-    lines += _heard(manifest.get("sound"))
+    lines += _heard(manifest)
     if manifest["backdrop"] == "clear":
         lines += ["", "Nothing is behind the element. Players that show black there are not wrong; they ignore alpha."]
     lines += [

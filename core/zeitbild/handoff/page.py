@@ -49,6 +49,12 @@ def _rate(manifest: dict[str, Any]) -> str:
     return str(rate["frames"]) if rate["seconds"] == 1 else f"{rate['frames']}/{rate['seconds']}"
 
 
+def _numbers(manifest: dict[str, Any]) -> str:
+    """Numbers of files that are not those of their frames."""
+    numbers = manifest["frames"].get("numbers")
+    return f", numbered {escape(numbers['set'])}" if numbers else ""
+
+
 def _row(one: Told) -> str:
     manifest, recipe = one.manifest, one.order.recipe
     raster = manifest["raster"]
@@ -58,7 +64,7 @@ def _row(one: Told) -> str:
     passes = ", ".join(escape(entry["code"]) for entry in manifest["passes"])
     return (
         f"<tr><td>{where}</td><td><b>{escape(recipe.title)}</b><br>{escape(recipe.note)} {escape(colour_note(one.order))}</td>"
-        f"<td>{raster['width']} × {raster['height']}, {_rate(manifest)} frames a second; {passes}; "
+        f"<td>{raster['width']} × {raster['height']}, {_rate(manifest)} frames a second{_numbers(manifest)}; {passes}; "
         f"{len(files)} file{'s' if len(files) != 1 else ''}, {size:.1f} MB</td></tr>"
     )
 

@@ -25,10 +25,12 @@ def settle(
     form = recipe.format
     wanted = Wanted(tuple(layers), tuple(passes), recipe.sharing, form.container)
     settled = recipe.chosen(options)
-    Conforming.of(settled).check(form, shot.raster.width, shot.raster.height, shot.timing.fraction)
+    conforming, rate = Conforming.of(settled), shot.timing.fraction
+    conforming.check(form, shot.raster.width, shot.raster.height, rate)
     own = wanted.layers_of(shot)
     check_carried(form, {layer.name: passes_in(shot, layer.name, wanted.passes_of(layer)) for layer in own})
-    plan = plan_files(shot, version=version, ext=form.extension, frames=frames, wanted=wanted)
+    numbered = None if form.container else conforming.numbered(frames, rate)
+    plan = plan_files(shot, version=version, ext=form.extension, frames=frames, wanted=wanted, numbered=numbered)
     return settled, plan.hints
 
 

@@ -159,6 +159,25 @@ class Rates(unittest.TestCase):
             for number, frame in enumerate(found):
                 self.assertEqual(frame, frames[min(int(Fraction(number) / wanted * rate), 59)])
 
+    def test_files_of_one_frame_are_numbered_one_by_one_from_the_first_frame(self) -> None:
+        rate = Fraction(24)
+        for frames in (list(range(1, 9)), [101, 103, 105, 107]):
+            for same in (Conforming(), Conforming(rate=rate)):
+                self.assertEqual(same.numbered(frames, rate), [(frame, frame) for frame in frames])
+        half = Conforming(rate=Fraction(12)).numbered(list(range(1001, 1007)), rate)
+        self.assertEqual(half, [(1001, 1001), (1002, 1003), (1003, 1005)])
+        twice = Conforming(rate=Fraction(48)).numbered([7, 9], rate)
+        self.assertEqual(twice, [(7, 7), (8, 7), (9, 9), (10, 9)])
+        # Frames before zero, one frame that is dropped by nothing, and none.
+        self.assertEqual(Conforming(rate=Fraction(12)).numbered([-2, -1, 0, 1], rate), [(-2, -2), (-1, 0)])
+        self.assertEqual(Conforming(rate=Fraction(8)).numbered([5], rate), [(5, 5)])
+        self.assertEqual(Conforming(rate=Fraction(8)).numbered([], rate), [])
+
+    def test_stills_have_rates_and_prints_have_none(self) -> None:
+        for recipe in recipes:
+            names = {one.name for one in recipe.options}
+            self.assertEqual("rate" in names, recipe.format.moves or not recipe.format.container, recipe.name)
+
     def test_what_a_form_cannot_hold_is_said_with_what_to_do(self) -> None:
         rate = Fraction(30)
         with self.assertRaisesRegex(

@@ -39,7 +39,7 @@ class ChoicesTest(unittest.TestCase):
         self.assertEqual([one["width"] for one in choices(recipes.get("png8"), {}, "width", 2, Fraction(24))], ["2"])
 
     def test_a_way_that_there_is_not_is_refused(self) -> None:
-        for name, by in (("apng", "quality"), ("png8", "rate"), ("png8", "")):
+        for name, by in (("apng", "quality"), ("contact", "rate"), ("png8", "")):
             with self.subTest(recipe=name, by=by), self.assertRaises(InputError) as caught:
                 choices(recipes.get(name), {}, by, 64, Fraction(24))
             self.assertEqual(caught.exception.field, "by")

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from fractions import Fraction
 from pathlib import PurePosixPath
 from urllib.parse import quote
@@ -23,9 +23,10 @@ def _range(first: float, count: float, rate: Fraction) -> otio.opentime.TimeRang
     return otio.opentime.TimeRange(_time(first, rate), _time(count, rate))
 
 
-def _piece(shot: Shot, frames: Sequence[int]) -> tuple[int, int]:
-    """First frame and count of those that are the piece itself."""
-    own = [frame for frame in frames if shot.timing.first <= frame <= shot.timing.last]
+def _piece(shot: Shot, frames: Sequence[int], shows: Mapping[int, int] | None = None) -> tuple[int, int]:
+    """First number and count of those that are the piece itself; shows are the frames of numbers, if these are others."""
+    shown = (shows or {}).get
+    own = [frame for frame in frames if shot.timing.first <= shown(frame, frame) <= shot.timing.last]
     return (own[0], len(own)) if own else (frames[0], len(frames))
 
 
@@ -33,6 +34,8 @@ def _clips(shot: Shot, one: Told) -> list[otio.schema.Clip]:
     """A clip for every sequence of stills, and for every file that moves."""
     rate = Fraction(one.manifest["rate"]["frames"], one.manifest["rate"]["seconds"])
     by_name: dict[str, list[tuple[int, str]]] = {}
+    # What a file shows, if its number is not the frame's.
+    shows: dict[int, int] = {}
     clips: list[otio.schema.Clip] = []
     if one.order.recipe.format.measure is None:
         # A sheet of frames is nothing that plays.
@@ -51,10 +54,11 @@ def _clips(shot: Shot, one: Told) -> list[otio.schema.Clip]:
             continue
         held = "+".join(dict.fromkeys(f"{held['layer']}.{held['pass']}" for held in file["holds"]))
         by_name.setdefault(held, []).append((file["frame"], file["path"]))
+        shows[file["frame"]] = file.get("shows", file["frame"])
     for name, files in by_name.items():
         files.sort()
         frames = [frame for frame, _ in files]
-        first, count = _piece(shot, frames)
+        first, count = _piece(shot, frames, shows)
         step = frames[1] - frames[0] if len(frames) > 1 else 1
         even = all(b - a == step for a, b in zip(frames, frames[1:], strict=False))
         found = _in_parts(files)

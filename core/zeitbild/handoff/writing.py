@@ -68,7 +68,8 @@ class PlaneRecord:
 
 @dataclass(frozen=True, slots=True)
 class FileRecord:
-    """A written file: relative path, its frames, its checksum, and what reading back found of every pass that it holds."""
+    """A written file: relative path, its frames, its checksum, and what reading back found of every pass that it holds. number is the
+    one in its name, if that is not the frame's."""
 
     path: str
     frames: tuple[int, ...]
@@ -76,6 +77,7 @@ class FileRecord:
     sha256: str
     written: bool
     planes: tuple[PlaneRecord, ...]
+    number: int | None = None
 
     @property
     def worst(self) -> float:
@@ -201,7 +203,12 @@ class _Held:
 
 
 def _held(
-    shot: Shot, holds: Iterable[tuple[str, str]], frame: int, sources: Mapping[str, Source], order: Order
+    shot: Shot,
+    holds: Iterable[tuple[str, str]],
+    frame: int,
+    sources: Mapping[str, Source],
+    order: Order,
+    number: int | None = None,
 ) -> _Held:
     form = order.recipe.format
     ready: dict[str, _Ready] = {}
@@ -211,7 +218,7 @@ def _held(
             ready[layer] = _ready(shot, sources[layer].picture(frame), form)
         own = ready[layer]
         (which,) = passes_in(shot, layer, [name])
-        plane, clipped = plane_of(shot, layer, which, own.picture, order, frame)
+        plane, clipped = plane_of(shot, layer, which, own.picture, order, frame if number is None else number)
         held.planes.append(plane)
         held.names.append((layer, name))
         held.counts.append((own.beyond, own.clipped) if name == "beauty" else (0, clipped))
@@ -260,15 +267,19 @@ def write_file(
     order: Order,
     folder: Path,
     told: Callable[[float], None] = _to_nobody,
+    number: int | None = None,
 ) -> list[FileRecord]:
     """Write one file of a sequence below ``folder``, of one frame or of all that it holds, from the sources of its layers, and read it
-    back from disk; gives it and what stands beside it. ``told`` hears how much of that (0..1) is done, and may end it by an error.
+    back from disk; gives it and what stands beside it. ``told`` hears how much of that (0..1) is done, and may end it by an error. A file
+    of one frame may have another ``number`` than it.
 
     StorageError if it cannot be written, stands there with other content, or does not hold what it should.
     """
     form, recipe = order.recipe.format, order.recipe
     rule = Wanted(sharing=recipe.sharing, container=form.container).rule_of(shot)
-    relative = file_name(rule, shot, one.layer, one.pass_code, order.version, frames[0], form.extension)
+    relative = file_name(
+        rule, shot, one.layer, one.pass_code, order.version, frames[0] if number is None else number, form.extension
+    )
     path = folder / relative
     conforming = order.conforming
     # What is shown one after another, of which some may be dropped or repeated.
@@ -282,23 +293,23 @@ def write_file(
     def held_at(frame: int) -> _Held:
         if frame not in last:
             holds = [held for held in one.holds if frame in there.get(held[0], ())]
-            found = _held(shot, holds, frame, sources, order)
+            found = _held(shot, holds, frame, sources, order, number)
             while len(last) > 1:
                 last.pop(next(iter(last)))
             last[frame] = found
         return last[frame]
 
-    def planes_at(number: int) -> list[Plane]:
-        planes = held_at(shown[number]).planes
-        return planes if sound is None else [replace(plane, sound=sound.at(number)) for plane in planes]
+    def planes_at(at: int) -> list[Plane]:
+        planes = held_at(shown[at]).planes
+        return planes if sound is None else [replace(plane, sound=sound.at(at)) for plane in planes]
 
     def fill(place: Path) -> None:
         writer = form.open(place, recipe.sharing, order.options)
         while_packing(writer, lambda: told(0.5))
         try:
-            for number, planes in enumerate(_one_ahead(planes_at, len(shown))):
+            for at, planes in enumerate(_one_ahead(planes_at, len(shown))):
                 writer.add(planes)
-                told((number + 1) / len(shown) / 2)
+                told((at + 1) / len(shown) / 2)
         except BaseException:
             # Whatever it says of half a file, what matters is why there is no more of it.
             with contextlib.suppress(Exception):
@@ -316,8 +327,8 @@ def write_file(
     found: dict[tuple[str, str], PlaneRecord] = {}
     try:
         backs = form.read_back(path, _one_ahead(planes_at, len(shown)), recipe.sharing, order.options)
-        for number, (frame, back) in enumerate(zip(shown, backs, strict=True)):
-            told((number / len(shown) + 1) / 2)
+        for at, (frame, back) in enumerate(zip(shown, backs, strict=True)):
+            told((at / len(shown) + 1) / 2)
             held = held_at(frame)
             for (layer, name), plane, (beyond, clipped) in zip(held.names, back, held.counts, strict=True):
                 if not plane.holds:
@@ -337,11 +348,11 @@ def write_file(
         raise
     with path.open("rb") as file:
         digest = hashlib.file_digest(file, "sha256").hexdigest()
-    record = FileRecord(relative, tuple(frames), path.stat().st_size, digest, written, tuple(found.values()))
+    record = FileRecord(relative, tuple(frames), path.stat().st_size, digest, written, tuple(found.values()), number)
     return [record, *(_beside(record, ending, data) for ending, data in beside_it.items())]
 
 
 def _beside(own: FileRecord, ending: str, data: bytes) -> FileRecord:
     """A file that stands beside another one under another ending."""
     path = PurePosixPath(own.path).with_suffix(f".{ending}")
-    return FileRecord(str(path), own.frames, len(data), hashlib.sha256(data).hexdigest(), own.written, ())
+    return FileRecord(str(path), own.frames, len(data), hashlib.sha256(data).hexdigest(), own.written, (), own.number)

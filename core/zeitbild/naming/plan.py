@@ -116,9 +116,16 @@ def file_name(rule: NamingRule, shot: Shot, layer: str, pass_code: str, version:
 
 
 def plan_files(
-    shot: Shot, *, version: int, ext: str, frames: Sequence[int] | None = None, wanted: Wanted | None = None
+    shot: Shot,
+    *,
+    version: int,
+    ext: str,
+    frames: Sequence[int] | None = None,
+    wanted: Wanted | None = None,
+    numbered: Sequence[tuple[int, int]] | None = None,
 ) -> Plan:
-    """Folders, first and last names and counts; NamingError if names collide or cannot stand on every system."""
+    """Folders, first and last names and counts; NamingError if names collide or cannot stand on every system. ``numbered`` are pairs of
+    the number in a name and the frame that its file shows, if frames do not go by their own numbers."""
     wanted = wanted or Wanted()
     rule = wanted.rule_of(shot)
     outputs: list[Output] = []
@@ -128,7 +135,13 @@ def plan_files(
     hints: list[str] = []
     for one in sequences(shot, wanted, shot.timing.delivered if frames is None else frames):
         # What holds all frames has one name.
-        numbers = one.frames[:1] if wanted.container else one.frames
+        numbers: Sequence[int] = one.frames[:1] if wanted.container else one.frames
+        if numbered is not None and not wanted.container:
+            own = set(one.frames)
+            numbers = [number for number, frame in numbered if frame in own]
+            if not numbers:
+                hints.append(f"{one.layer} has none of the frames that are shown at this rate; it gets no files")
+                continue
         # Names of one output differ by their frames. Of two outputs they can be the same only at the same frame, unless the frame
         # stands between digits of other fields: the ends and a stretch of frames in between show both.
         middle = len(numbers) // 2
@@ -149,6 +162,8 @@ def plan_files(
         outputs.append(Output(one.layer, name, one.pass_code, folder, first, last, len(numbers)))
         if not wanted.container and rule.frame_digits == 1 and max(numbers[0], numbers[-1]) > 9:
             hints.append("frame numbers have no fixed length, so 10 sorts before 9; write {frame:04}")
+    if not outputs:
+        raise NamingError("no frame is shown at this rate; there is nothing to write", "options.rate")
     hints = [
         f"{_some(members)} share the folder {folder or '(top)'}; one folder for each sequence keeps them apart"
         for folder, members in folders.values()

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import base64
 import tempfile
+from collections import Counter
 from collections.abc import Callable, Sequence
 from dataclasses import asdict, dataclass
 from pathlib import Path
@@ -18,7 +19,7 @@ from runs.models import Run
 from zeitbild.document.reading import parse_shot
 from zeitbild.errors import GoneError, InputError, StorageError
 from zeitbild.farm import write_files, write_sequence
-from zeitbild.handoff import FileRecord, recipes
+from zeitbild.handoff import Conforming, FileRecord, recipes
 from zeitbild.paths import assets_folder, masters_folder
 from zeitbild.proof.display import encode_view
 from zeitbild.storage import own_prefix
@@ -91,12 +92,17 @@ def prepare(run: Run, forms: Sequence[Form], layers: Sequence[str], frame_set: s
         except InputError as error:
             found.append(Prepared(form.recipe, [], 0, error.message))
             continue
-        frames = _some(sorted({frame for _, frame in places}), recipe.format.container)
+        # How often each frame is written: at another rate some are dropped or repeated.
+        times = Counter(of_it)
+        if not recipe.format.container:
+            times = Counter(shown for _, shown in Conforming.of(options).numbered(of_it, shot.timing.fraction))
+        frames = _some(sorted({frame for _, frame in places if times[frame]}), recipe.format.container)
         tried = {place: masters for place, masters in places.items() if place[1] in frames}
         chosen = tuple(sorted(options.items())), tuple(names), tuple(form.passes)
         common = (recipe.name, *chosen, 1, assets_folder(), masters_folder())
-        tasks = tasks_of(number, run.document, recipe, tried, common)
-        found.append(Prepared(form.recipe, tasks, len(places) / max(len(tried), 1)))
+        tasks = tasks_of(number, run.document, recipe, tried, common, of_it)
+        every, few = (sum(times[frame] for _, frame in some) for some in (places, tried))
+        found.append(Prepared(form.recipe, tasks, every / max(few, 1)))
     return found
 
 

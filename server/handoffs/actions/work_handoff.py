@@ -125,11 +125,16 @@ def tasks_of(
     recipe: Recipe,
     places: dict[_Place, Masters],
     common: tuple[Any, ...],
+    frames: Sequence[int],
     marks: Marks[_Task] | None = None,
 ) -> list[tuple[_Task, tuple[Any, ...]]]:
-    """What is to be done for a form: frame by frame, or all frames of some layers at once if a file holds them; these have a mark."""
+    """What is to be done for a form: frame by frame, or all frames of some layers at once if a file holds them; these have a mark. frames
+    are all that are handed off."""
     if not recipe.format.container:
-        return [((number, (place,)), (document, place[1], masters, *common)) for place, masters in places.items()]
+        every = write_frames(frames)
+        return [
+            ((number, (place,)), (document, place[1], every, masters, *common)) for place, masters in places.items()
+        ]
     together: dict[tuple[str, ...], list[_Place]] = {}
     for place in places:
         together.setdefault(place[0] if recipe.sharing != "frame" else (), []).append(place)
@@ -242,7 +247,7 @@ def _work(handoff: HandOff, worker: ActiveWorker, marks: Marks[_Task]) -> None:
         total += len(places)
         chosen = tuple(sorted(form.options.items())), tuple(_layers(handoff)), tuple(form.passes)
         common = (recipe.name, *chosen, handoff.version, assets_folder(), masters_folder(), folder / form.folder)
-        tasks[recipe.format.container] += tasks_of(number, run.document, recipe, places, common, marks)
+        tasks[recipe.format.container] += tasks_of(number, run.document, recipe, places, common, handoff.frames, marks)
     # Forms take the masters of a frame one after another, while they are at hand.
     tasks[False].sort(key=lambda task: task[0][1][0][1])
     functions: dict[bool, Callable[..., list[FileRecord]]] = {False: write_files, True: write_sequence}
