@@ -115,6 +115,40 @@ class Moving(BrowserCase):
             page.get_by_role("button", name="Undo", exact=True).click()
             expect(page.locator("[data-key]")).to_have_count(count)
 
+    def test_a_curve_follows_the_hand_before_the_server_tells_its_values(self) -> None:
+        page = self.desk("time")
+        page.get_by_role("button", name="Fade in", exact=True).click()
+        self.saved(page)
+        dot = page.get_by_label("1 at frame 13")
+        dot.hover()
+        box = dot.bounding_box()
+        assert box is not None
+        x, y = box["x"] + 4, box["y"] + 4
+        page.mouse.move(x, y)
+        page.mouse.down()
+        # Two answers tell how far each value goes along with the key.
+        for left in (10, 20):
+            with page.expect_response("**/values"):
+                page.mouse.move(x - left, y)
+        page.route("**/values", lambda route: None)
+        for left in (45, 60):
+            page.mouse.move(x - left, y, steps=4)
+        moved = page.locator("circle[aria-label$=' at frame 13']")
+        expect(moved).not_to_have_attribute("aria-label", re.compile("^(1|0.[89].*) at"))
+        ends = """dot => {
+          const line = dot.closest("svg").querySelector("polyline").points;
+          const places = [...line].map(point => [point.x, point.y]);
+          const at = places.findIndex(place => Math.abs(place[1] - dot.cy.baseVal.value) < 1);
+          return [dot.cx.baseVal.value, places[at][0], places[0][0], places[at - 6][0]];
+        }"""
+        key, there, first, half = moved.evaluate(ends)
+        self.assertAlmostEqual(there, key, delta=0.2)
+        # The way between keys is even on both sides of its middle (``gentle``), so half of it is half the value.
+        self.assertAlmostEqual(half, (first + key) / 2, delta=0.5)
+        page.unroute("**/values")
+        page.mouse.up()
+        self.saved(page)
+
     def test_ways_waves_and_steps_of_one_choice(self) -> None:
         page = self.desk("time")
         page.get_by_role("button", name="Fade in", exact=True).click()

@@ -8,6 +8,8 @@ import { movesOf, withKey, withoutWave } from "@/shot/moves";
 import { useShot } from "@/shot/store";
 import { movingValues } from "@/shot/values";
 
+import { type Answers, followed, withAnswer } from "./followed";
+
 type Seen = Schemas["TrackOut"];
 
 export interface Column {
@@ -26,6 +28,8 @@ export interface Column {
 
 /** Frames that are asked for at once, beyond those that are in sight. */
 const AROUND = 24;
+/** Kinds of values that go along with a key by a share of its change. */
+const FOLLOWS = new Set(["number", "vector", "angles"]);
 const MARK = "zeitbild-keys";
 
 /** What a part whose values move stands in, its name with it: another object once anything of it has changed. */
@@ -42,6 +46,8 @@ export function useKeySheet() {
   const to = ref(0);
   /** First frame of the values in ``seen``. */
   const since = ref(0);
+  /** Of each track what it was when its values were told last, and before that with another track. */
+  const told = shallowRef(new Map<string, Answers>());
   /** Columns and frames from where something was pressed to where it was let go. */
   const chosen = reactive({ column: -1, toColumn: -1, first: 0, last: 0 });
 
@@ -93,8 +99,16 @@ export function useKeySheet() {
     const wanted = tracks.length < shot.moving.length ? tracks.map((one) => one.path) : [];
     const found = tracks.length ? await movingValues(shot.id, document, frames, wanted) : [];
     if (!found) return;
+    const same = asked?.first === first && asked.last === last;
     asked = { document, first, last };
     since.value = first;
+    const tracksNow = new Map(tracks.map((one) => [one.path, one.track]));
+    const answers = new Map(same ? told.value : []);
+    for (const { path, values } of found) {
+      const track = tracksNow.get(path);
+      if (track) answers.set(path, withAnswer(answers.get(path), { track, values }));
+    }
+    told.value = answers;
     const now = new Map(found.map((one) => [one.path, one]));
     for (const { path } of shot.moving) {
       const before = seen.value.get(path);
@@ -110,8 +124,19 @@ export function useKeySheet() {
     from.value = Math.floor(first / step) * step;
     to.value = Math.ceil(last / step) * step;
   }
+  /** Values of what is dragged, until they are told. */
+  const ahead = computed(() => {
+    const found = new Map<string, unknown[]>();
+    for (const { path, track, kind, low, high } of columns.value) {
+      const known = told.value.get(path);
+      if (!known || known.last.track === track || !FOLLOWS.has(kind) || track.shortest) continue;
+      const values = followed(known, track, low, high);
+      if (values) found.set(path, values);
+    }
+    return found;
+  });
   function valueAt(column: Column, frame: number): unknown {
-    return seen.value.get(column.path)?.values[frame - since.value];
+    return (ahead.value.get(column.path) ?? seen.value.get(column.path)?.values)?.[frame - since.value];
   }
 
   function choose(column: number, frame: number, extend = false) {
