@@ -96,6 +96,31 @@ class Hands(BrowserCase):
         page.mouse.click(*self._at(0, 150))
         expect(row("low")).to_have_attribute("aria-pressed", "false")
 
+    def test_a_corner_that_is_dragged_meets_edges_middles_and_pixels(self) -> None:
+        page = self._open(self._flat("bar", 0, 0), self._flat("other", 200, 40))
+        page.mouse.click(*self._at(0, 0))
+        self._held("bar")
+
+        def drag(x: float, y: float, to: tuple[float, float], *held: str) -> float:
+            """Its half width after its corner at a place was drawn to another one."""
+            self._at_rest("[data-hand=size] >> nth=1")
+            for key in held:
+                page.keyboard.down(key)
+            self._drag(self._at(x, y), self._at(*to))
+            for key in held:
+                page.keyboard.up(key)
+            return 30 * float(self._element("bar").placement.scale[0])  # type: ignore[attr-defined]
+
+        # 60 x 40: its right edge comes near the left one of the other, at 170; then its upper one near the picture's, at 180.
+        self.assertAlmostEqual(drag(30, 20, (167, 112)), 170, delta=1e-3)
+        self.assertAlmostEqual(drag(170, 340 / 3, (266, 178)), 270, delta=1e-3)
+        # Near nothing its wider side lies on a pixel's border; with Ctrl it goes where the hand is.
+        half = drag(270, 180, (60.3, 40.2))
+        self.assertAlmostEqual(half, 60, delta=0.01)
+        half = drag(60, 40, (75.4, 50.1), "Control")
+        self.assertAlmostEqual(half, 75.4, delta=1.2)
+        self.assertGreater(abs(half - round(half)), 1e-4)
+
     def test_a_drag_moves_by_pixels_and_meets_the_middle(self) -> None:
         page = self._open(self._flat("bar", 100, 50), self._flat("other", -200, -120))
         page.mouse.click(*self._at(100, 50))

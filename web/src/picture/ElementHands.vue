@@ -1,6 +1,7 @@
 <script setup lang="ts">
 /**
- * What is chosen, marked on the picture, and where hands take hold of it: the box moves it, corners size it, the knob above turns it.
+ * What is chosen, marked on the picture, and where hands take hold of it: the box moves it, corners size it, the knob above turns
+ * it. What is moved or sized meets edges and middles, unless Ctrl is held.
  * Drawn by the browser over the picture: no file can contain it.
  */
 import { computed, ref } from "vue";
@@ -9,7 +10,7 @@ import type { Hands } from "./useHands";
 import type { Triple } from "@/shot/document";
 import { useShot } from "@/shot/store";
 
-import { around, type Snap, snapped } from "./snapping";
+import { around, type Box, grown, sized, type Snap, snapped } from "./snapping";
 
 const props = defineProps<{ hands: Hands; raster: { width: number; height: number }; width: number }>();
 const emit = defineEmits<{ click: [event: PointerEvent] }>();
@@ -17,7 +18,10 @@ const shot = useShot();
 
 /** Pixels of the raster that one of the screen is. */
 const scale = computed(() => props.raster.width / Math.max(1, props.width));
-const whole = computed(() => around(props.hands.boxes.value));
+/** What is sized as it will be, before it is known where it lies. */
+const growing = ref<Box | null>(null);
+const drawn = computed(() => (growing.value ? [growing.value] : props.hands.boxes.value));
+const whole = computed(() => around(drawn.value));
 const single = computed(() => {
   const [one, ...more] = props.hands.movable.value;
   return one && !more.length ? one : null;
@@ -52,11 +56,14 @@ let drag: {
   y: number;
   moved: boolean;
   box: [number, number, number, number];
+  /** The corner that is held, and what does not move. */
+  corner: [number, number];
+  pivot: [number, number];
   from: { scale: Triple; rotation: Triple };
   others: [number, number, number, number][];
 } | null = null;
 
-function start(event: PointerEvent, what: "move" | "size" | "turn") {
+function start(event: PointerEvent, what: "move" | "size" | "turn", corner = { x: 0, y: 0 }) {
   if (event.button !== 0 || !whole.value) return;
   event.stopPropagation();
   const own = single.value ? props.hands.placementOf(single.value) : null;
@@ -67,6 +74,8 @@ function start(event: PointerEvent, what: "move" | "size" | "turn") {
     y: event.clientY,
     moved: false,
     box: whole.value,
+    corner: [corner.x, corner.y],
+    pivot: pivot.value ?? [0, 0],
     from,
     others: props.hands.others.value,
   };
@@ -102,9 +111,20 @@ function move(event: PointerEvent) {
   const [px, py] = place(event);
   const [bx, by] = [px - dx * scale.value, py - dy * scale.value];
   if (drag.what === "size") {
-    const before = Math.hypot(bx - centre[0], by - centre[1]);
-    const factor = Math.max(0.01, Math.hypot(px - centre[0], py - centre[1]) / Math.max(before, 1e-6));
-    shot.edit(`${path}.scale`, drag.from.scale.map((one) => Math.round(one * factor * 1000) / 1000) as Triple, false);
+    const [cx, cy] = drag.pivot;
+    const hand = Math.max(0.01, Math.hypot(px - cx, py - cy) / Math.max(Math.hypot(bx - cx, by - cy), 1e-6));
+    const free = event.ctrlKey || event.metaKey;
+    const found = free
+      ? { factor: hand, guides: [] }
+      : sized(drag.pivot, drag.corner, hand, drag.others, props.raster, REACH * scale.value);
+    guides.value = found.guides;
+    growing.value = grown(drag.box, drag.pivot, found.factor);
+    // Finer than is written by hand, so that what meets an edge of a large picture does.
+    shot.edit(
+      `${path}.scale`,
+      drag.from.scale.map((one) => Number((one * found.factor).toPrecision(6))) as Triple,
+      false,
+    );
   } else {
     const angle = Math.atan2(py - centre[1], px - centre[0]) - Math.atan2(by - centre[1], bx - centre[0]);
     let degrees = drag.from.rotation[2] - (angle * 180) / Math.PI;
@@ -118,6 +138,7 @@ function end(event: PointerEvent) {
   const was = drag;
   drag = null;
   guides.value = [];
+  growing.value = null;
   if (was.what === "move") props.hands.end();
   else if (was.moved) shot.editMany({}, `${was.what === "size" ? "Size" : "Turn"} ${props.hands.named.value}`);
   if (!was.moved && was.what === "move") emit("click", event);
@@ -147,7 +168,7 @@ function key(event: KeyboardEvent) {
     <g v-for="stroke in ['rgb(0 0 0 / 0.55)', '#7cc4ff']" :key="stroke" :stroke fill="none">
       <g :stroke-width="(stroke.startsWith('#') ? 1 : 3) * scale">
         <rect
-          v-for="(box, at) in hands.boxes.value"
+          v-for="(box, at) in drawn"
           :key="at"
           :x="box[0]"
           :y="box[1]"
@@ -195,7 +216,7 @@ function key(event: KeyboardEvent) {
       :height="8 * scale"
       :style="{ cursor: corner.cursor }"
       data-hand="size"
-      @pointerdown="start($event, 'size')"
+      @pointerdown="start($event, 'size', corner)"
       @pointermove="move"
       @pointerup="end"
       @pointercancel="end"

@@ -62,6 +62,47 @@ export function snapped(
   return { dx: across.by, dy: down.by, guides };
 }
 
+/** A box so many times as large about a place that stays. */
+export function grown(box: Box, pivot: readonly [number, number], factor: number): Box {
+  const at = (own: number, fixed: number) => fixed + (own - fixed) * factor;
+  return [at(box[0], pivot[0]), at(box[1], pivot[1]), at(box[2], pivot[0]), at(box[3], pivot[1])];
+}
+
+/** How many times as large a box becomes whose corner a hand draws away from a place that stays: so that an edge of that corner meets the
+ * edges and middle of the picture or of others, or lies on a pixel's border. */
+export function sized(
+  pivot: readonly [number, number],
+  corner: readonly [number, number],
+  factor: number,
+  others: Box[],
+  raster: { width: number; height: number },
+  reach: number,
+): { factor: number; guides: Snap["guides"] } {
+  const ways = [
+    { k: 0, high: raster.width },
+    { k: 1, high: raster.height },
+  ].map(({ k, high }) => {
+    const away = (corner[k] ?? 0) - (pivot[k] ?? 0);
+    const targets = [...marks(0, high), ...others.flatMap((one) => marks(one[k] ?? 0, one[k + 2] ?? 0))];
+    return { k, away, to: (pivot[k] ?? 0) + away * factor, targets };
+  });
+  let best: { factor: number; at: number; k: number; off: number } | null = null;
+  for (const { k, away, to, targets } of ways)
+    for (const target of targets) {
+      const off = Math.abs(to - target);
+      const wanted = (target - (pivot[k] ?? 0)) / away;
+      // An edge by the place that stays goes nowhere; and nothing is turned inside out.
+      if (Math.abs(away) < 1 || wanted < 0.01 || off >= (best?.off ?? reach)) continue;
+      best = { factor: wanted, at: target, k, off };
+    }
+  if (best) return { factor: best.factor, guides: [best.k === 0 ? { x: best.at } : { y: best.at }] };
+  const [across, down] = ways;
+  const longer = Math.abs(across?.away ?? 0) >= Math.abs(down?.away ?? 0) ? across : down;
+  if (!longer || Math.abs(longer.away) < 1) return { factor, guides: [] };
+  const whole = (Math.round(longer.to) - (pivot[longer.k] ?? 0)) / longer.away;
+  return { factor: whole < 0.01 ? factor : whole, guides: [] };
+}
+
 /** What to move boxes by, each to the right and down, so that they line up along one line, or keep even distances. */
 export function arranged(
   boxes: Box[],
