@@ -15,10 +15,18 @@ import warnings
 from pathlib import Path
 
 ROOT = Path(__file__).resolve().parent.parent
-#: Side by side: computing, and what mostly waits (a browser, processes that start). Patience is for a machine with two processors.
+#: Folders of tests that mostly wait: for a browser, for processes that start and die.
+_WAIT = ("e2e", "chaos")
+#: Side by side: computing, and what mostly waits. Patience is for a machine with two processors.
 PARTS = {
-    "core": ("launcher", "bench", "core"),
-    "server": ("server",),
+    "computing": (
+        *("launcher", "bench", "core"),
+        *sorted(
+            {f"server/{one.parent.name}" for one in (ROOT / "server").glob("*/test_*.py")}
+            - {f"server/{one}" for one in _WAIT}
+        ),
+    ),
+    "waiting": tuple(f"server/{one}" for one in _WAIT),
 }
 _COUNTS = re.compile(r"^(\d+) passed, (\d+) failed", re.MULTILINE)
 
