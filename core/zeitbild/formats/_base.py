@@ -129,7 +129,8 @@ class Option:
         if self.choices:
             if value not in dict(self.choices):
                 raise InputError(
-                    f"{of} cannot have {self.name} {value[:40]!r}; there is {', '.join(dict(self.choices))}", field
+                    f"{of} cannot have {self.name} {value[:40]!r}; there is {', '.join(name for name, _ in self.choices if name)}",
+                    field,
                 )
             return value
         value = value.strip()
