@@ -9,7 +9,7 @@ from collections.abc import Iterator
 from unittest import mock
 
 from bench import __main__ as bench
-from bench import processes, rendering
+from bench import handing_off, processes, rendering
 from bench.timing import Figure, single
 
 
@@ -46,7 +46,7 @@ class Parts(unittest.TestCase):
         code, out, err = self._main()
         self.assertEqual(code, 1)
         self.assertIn("no such thing", err)
-        for words in ("another thing", "a thing", "12.5 ms", "<= 10 MISSED", "<= 10 holds"):
+        for words in ("a plain loop takes", "another thing", "a thing", "12.5 ms", "<= 10 MISSED", "<= 10 holds"):
             self.assertIn(words, out)
         self.assertEqual(self._main("lasts")[0], 0)
 
@@ -54,6 +54,18 @@ class Parts(unittest.TestCase):
         code, out, err = self._main("nothing")
         self.assertEqual((code, out), (2, ""))
         self.assertIn("there are breaks, lasts", err)
+
+    def test_hand_offs_are_measured(self) -> None:
+        with (
+            mock.patch.object(handing_off, "_FRAMES", 2),
+            mock.patch.object(handing_off, "_TURNS", 1),
+            mock.patch.object(handing_off, "_GOALS", {"png8": 15, "exr": None, "gif": 10}),
+        ):
+            figures = list(handing_off.handing_off())
+        self.assertEqual([figure.unit for figure in figures[:2]], ["frames/s", "frames/s"])
+        self.assertTrue(all(figure.median > 0 for figure in figures))
+        # Of files written by who rendered them: not less than the run alone, but for chance.
+        self.assertGreater(next(one.median for one in figures if one.goal == 1.1), 0.5)
 
     def test_rays_are_taken_from_a_real_frame(self) -> None:
         from zeitbild.document.reading import parse_shot

@@ -28,6 +28,18 @@ class Figure:
         return self.median >= self.goal if self.at_least else self.median <= self.goal
 
 
+def pace() -> float:
+    """Milliseconds of a plain loop just now, the best of three: what a figure of this hour can be compared by."""
+    taken = []
+    for _ in range(3):
+        started = time.perf_counter()
+        total = 0
+        for number in range(1_000_000):
+            total += number
+        taken.append((time.perf_counter() - started) * 1000)
+    return min(taken)
+
+
 def measure(
     name: str, work: Callable[[int], object], *, times: int = 15, warm: int = 2, goal: float | None = None
 ) -> Figure:
