@@ -8,7 +8,7 @@ from zeitbild.document.shot import Camera, Raster
 from zeitbild.errors import InputError
 from zeitbild.render import QUALITIES, render
 from zeitbild.resolve import resolve
-from zeitbild.resolve.framing import MARGIN, extent_of, framed
+from zeitbild.resolve.framing import MARGIN, extents_of, framed
 from zeitbild.testing import NOWHERE, small_shot
 from zeitbild.values import Placement
 
@@ -26,7 +26,7 @@ class Framing(unittest.TestCase):
             for raster in (Raster(width=160, height=90), Raster(width=90, height=160)):
                 shot = small_shot(camera=camera, raster=raster)
                 moved = shot.model_copy(update={"camera": framed(shot, (1,), NOWHERE)})
-                box = extent_of(resolve(moved, 1, NOWHERE), "word-1")
+                box = extents_of(resolve(moved, 1, NOWHERE))["word-1"]
                 shares = np.array([box.left / raster.width, box.top / raster.height])
                 ends = np.array([1 - box.right / raster.width, 1 - box.bottom / raster.height])
                 self.assertGreater(min(*shares, *ends), MARGIN - 0.01, camera)

@@ -4,14 +4,17 @@ import unittest
 from fractions import Fraction
 from pathlib import Path
 from typing import Any
+from unittest import mock
 
 import numpy as np
 
 from zeitbild.assets import AssetFolder
 from zeitbild.colour import decode_hex
-from zeitbild.document.evaluate import evaluate, time_of
+from zeitbild.document.evaluate import evaluate, moving_parts, time_of
 from zeitbild.document.shot import Shot, Timing
+from zeitbild.elements.group import Group
 from zeitbild.elements.lettering import Lettering
+from zeitbild.elements.solid import Solid
 from zeitbild.lights.ambient import AmbientLight
 from zeitbild.lights.sun import SunLight
 from zeitbild.masters import frame_key
@@ -59,6 +62,17 @@ class Snapshots(unittest.TestCase):
         self.assertIsNone(resolve(small_shot(), 1, NOWHERE).backdrop)
         raw = {**small_shot().model_dump(), "backdrop": {"kind": "colour", "colour": "#336699"}}
         self.assertEqual(resolve(Shot.model_validate(raw), 1, NOWHERE).backdrop, decode_hex("#336699"))
+
+    def test_many_elements_are_looked_through_once_and_not_once_for_each(self) -> None:
+        def looks(count: int) -> int:
+            group = Group(id="all", name="All")
+            balls = (Solid(id=f"ball{at}", name="Ball", shape="ball", inside="all") for at in range(count))
+            shot = small_shot(elements=(group, *balls))
+            with mock.patch("zeitbild.document.evaluate.moving_parts", wraps=moving_parts) as asked:
+                self.assertEqual(len(resolve(shot, 1, NOWHERE).bodies), count)
+            return asked.call_count
+
+        self.assertEqual(looks(40), looks(2))
 
     def test_another_size_keeps_the_view(self) -> None:
         snapshot = resolve(small_shot(), 2, NOWHERE)

@@ -1,9 +1,10 @@
 """Elements that the camera does not see, or sees cut off."""
 
 from collections.abc import Iterator
+from typing import Any
 
 from zeitbild.checks._base import Check, Finding, SetView, checks
-from zeitbild.resolve.framing import extent_of, framed
+from zeitbild.resolve.framing import extents_of, framed_in
 
 
 def _look(view: SetView) -> Iterator[Finding]:
@@ -16,8 +17,11 @@ def _look(view: SetView) -> Iterator[Finding]:
     for frame in view.sampled_frames:
         snapshot = view.snapshot(frame)
         ground = {body.element for body in snapshot.bodies if body.only_shadow}
+        boxes = extents_of(snapshot)
         for _, element in shown:
-            box = extent_of(snapshot, element.id)
+            box = boxes.get(element.id)
+            if box is None:
+                continue
             inside = box.right > 0 and box.bottom > 0 and box.left < snapshot.width and box.top < snapshot.height
             if not inside or box.right <= box.left:
                 continue
@@ -27,6 +31,11 @@ def _look(view: SetView) -> Iterator[Finding]:
             if box.behind or min(box.left, box.top) < 0 or box.right > snapshot.width or box.bottom > snapshot.height:
                 cut.setdefault(element.id, frame)
     first = shot.timing.first
+    mend: dict[str, Any] = {}
+    if cut or not seen:
+        # One camera for all of them: it frames everything.
+        camera = framed_in(shot, [view.snapshot(frame) for frame in view.sampled_frames])
+        mend = {"camera": camera.model_dump(mode="json")}
     if not seen:
         yield Finding(
             "nothing-in-view",
@@ -35,7 +44,7 @@ def _look(view: SetView) -> Iterator[Finding]:
             "camera.position",
             "build",
             first,
-            {"camera": framed(shot, view.sampled_frames, view.assets).model_dump(mode="json")},
+            mend,
             "Frame everything",
         )
         return
@@ -50,7 +59,7 @@ def _look(view: SetView) -> Iterator[Finding]:
             f"elements.{number}.placement.position",
             "build",
             frame,
-            {"camera": framed(shot, view.sampled_frames, view.assets).model_dump(mode="json")},
+            mend,
             "Frame everything",
         )
 

@@ -4,11 +4,13 @@ import math
 import unittest
 from pathlib import Path
 from typing import Any
+from unittest import mock
 
 from zeitbild.checks import Finding, SetView, find
 from zeitbild.document.reading import parse_shot, read_shot
 from zeitbild.document.shot import Shot
 from zeitbild.elements import kinds
+from zeitbild.resolve.framing import framed_in
 from zeitbild.testing import NOWHERE
 
 DEMO = Path(__file__).parents[3] / "demo" / "KM010.json"
@@ -121,6 +123,19 @@ class Findings(unittest.TestCase):
     def test_a_camera_that_looks_past_everything(self) -> None:
         self._check(_shot(camera={"position": [0, 0, 900], "look_at": [0, 5000, 900]}), "nothing-in-view")
         self._check(_shot(camera={"position": [0, 0, 900], "look_at": [0, 0, 2000]}), "nothing-in-view")
+
+    def test_many_that_are_cut_are_framed_once(self) -> None:
+        words = [
+            {"id": f"word{at}", "kind": "lettering", "word": "Ab", "placement": {"position": [350, 40 * at, 0]}}
+            for at in range(5)
+        ]
+        shot = _shot(elements=words)
+        view = SetView(shot, NOWHERE)
+        with mock.patch("zeitbild.checks.in_view.framed_in", wraps=framed_in) as framed:
+            found = [one for one in find(shot, view) if one.code == "cut-by-edge"]
+        self.assertEqual((len(found), framed.call_count), (5, 1))
+        mended = _mended(shot, found[0].mend)
+        self.assertNotIn("cut-by-edge", [one.code for one in find(mended, SetView(mended, NOWHERE))])
 
     def test_an_element_cut_by_the_edge(self) -> None:
         # At frame 1 all is inside; half a turn later a pivot far off carries it close to the camera.

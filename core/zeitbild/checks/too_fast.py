@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 import numpy as np
+from numpy.typing import NDArray
 
 from zeitbild.checks._base import Check, Finding, SetView, checks
 from zeitbild.document.evaluate import frames_of_keys, moves_at_all
@@ -28,20 +29,19 @@ def _look(view: SetView) -> Iterator[Finding]:
             continue
         snapshot = view.snapshot(frame)
         camera = snapshot.camera
-        for body in snapshot.bodies:
-            if body.only_shadow or not body.after:
-                continue
-            ends = np.array([body.matrix, body.after]).reshape(2, 4, 4)[:, :3, 3]
-            found = camera.project(ends)
-            if (found[:, 2] <= camera.near).any() and not camera.parallel:
-                continue
-            flat = found[:, :2] / found[:, 2:]
-            size = [snapshot.width, snapshot.height]
-            if not ((flat > 0) & (flat < size)).all(axis=1).any():
-                continue
-            way = float(np.linalg.norm(flat[1] - flat[0]))
-            if way > fastest:
-                fastest, where, name = way, frame, body.element
+        moving = [body for body in snapshot.bodies if body.after and not body.only_shadow]
+        if not moving:
+            continue
+        ends = np.array([[body.matrix, body.after] for body in moving]).reshape(-1, 4, 4)[:, :3, 3]
+        found = camera.project(ends).reshape(-1, 2, 3)
+        before = np.all(found[..., 2] > (-np.inf if camera.parallel else camera.near), axis=1)
+        flat: NDArray[np.float64] = found[..., :2] / np.where(before[:, None], found[..., 2], 1)[..., None]
+        size = np.array([snapshot.width, snapshot.height])
+        inside = np.any(np.all((flat > 0) & (flat < size), axis=2), axis=1)
+        ways = np.where(before & inside, np.linalg.norm(flat[:, 1] - flat[:, 0], axis=1), 0)
+        at = int(ways.argmax())
+        if ways[at] > fastest:
+            fastest, where, name = float(ways[at]), frame, moving[at].element
     if fastest > _FAST * shot.raster.width:
         element = next((one.name for one in shot.elements if one.id == name), name)
         yield Finding(

@@ -37,11 +37,21 @@ def evaluate(shot: Shot, time: Time) -> Shot:
     The result means the same at any time, so it can be evaluated again and stays what it is. InputError names the part whose values cannot
     be together at that time.
     """
-    keyed = any(part.moves for part in moving_parts(shot).values())
-    if not (keyed or any(element.turn.turns for element in shot.elements)):
+    if not _moving.get(id(shot), lambda: (shot, _moves(shot)))[1]:
         return shot
     # To make one picture a shot is asked for again and again at the same few times.
     return _evaluated.get((id(shot), time), lambda: (shot, _evaluate(shot, time)))[1]
+
+
+def _moves(shot: Shot) -> bool:
+    """Whether anything of it is another at another time."""
+    keyed = any(part.moves for part in moving_parts(shot).values())
+    return keyed or any(element.turn.turns for element in shot.elements)
+
+
+#: Shots, and whether they move: it is asked for once for each element of a picture. As long as a shot is kept nothing else has its place
+#: in memory.
+_moving: SizedCache[tuple[Shot, bool]] = SizedCache(16, lambda kept: 1)
 
 
 def _weight(kept: tuple[Shot, Shot]) -> int:

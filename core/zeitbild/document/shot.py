@@ -192,12 +192,9 @@ class Shot(Part):
 
     def groups_of(self, element: Any) -> tuple[Any, ...]:
         """The groups that an element stands in, from the inmost to the outermost."""
-        if not element.inside:
-            return ()
-        by_id = {one.id: one for one in self.elements}
         found: list[Any] = []
-        while element.inside:
-            element = by_id[element.inside]
+        while inside := element.inside:
+            element = next(one for one in self.elements if one.id == inside)
             found.append(element)
         return tuple(found)
 

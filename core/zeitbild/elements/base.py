@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from fractions import Fraction
-from typing import Any, Literal
+from functools import cache
+from typing import Any, Literal, get_args
 
 import numpy as np
 from numpy.typing import NDArray
@@ -132,13 +133,24 @@ class ElementBase(Moving):
         fields = type(self).model_fields
         return tuple(
             Surface(name, name, fields[name].title or name, value)
-            for name in fields
+            for name in _finish_fields(type(self))
             if isinstance(value := getattr(self, name), Finish)
         )
 
     def finishes(self) -> tuple[Finish, ...]:
         """The same without what they are called."""
         return tuple(one.finish for one in self.surfaces())
+
+
+@cache
+def _finish_fields(kind: type[ElementBase]) -> tuple[str, ...]:
+    """Fields of a kind that can hold a finish, in their order."""
+
+    def can_be(annotation: Any) -> bool:
+        own = isinstance(annotation, type) and issubclass(annotation, Finish)
+        return own or annotation is Any or any(can_be(one) for one in get_args(annotation))
+
+    return tuple(name for name, one in kind.model_fields.items() if can_be(one.annotation))
 
 
 def _without_finishes(value: Any) -> Any:

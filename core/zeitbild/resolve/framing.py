@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -14,6 +14,7 @@ from zeitbild.geometry.transforms import put
 from zeitbild.resolve.resolving import resolve
 from zeitbild.shipped import AssetSource
 from zeitbild.snapshot import Snapshot
+from zeitbild.snapshot import camera as seen
 
 #: Room left at each side of what is framed, as a share of the picture.
 MARGIN = 0.06
@@ -33,19 +34,22 @@ class Extent:
     nothing: bool = False
 
 
-def _world_points(snapshot: Snapshot, element: str) -> NDArray[np.float64]:
-    found = [np.empty((0, 3))]
+def _points(snapshot: Snapshot) -> dict[str, NDArray[np.float64]]:
+    """Points of the bodies of each element in the world [n, 3], by its identity: all found in one look at the set."""
+    found: dict[str, list[NDArray[np.float64]]] = {}
     for body in snapshot.bodies:
-        if body.element == element:
-            vertices = body.form.at(body.form.radius * _COARSE).vertices
-            found.append(put(np.array(body.matrix).reshape(4, 4), vertices))
-    return np.concatenate(found)
+        vertices = body.form.at(body.form.radius * _COARSE).vertices
+        found.setdefault(body.element, []).append(put(np.array(body.matrix).reshape(4, 4), vertices))
+    return {element: np.concatenate(own) for element, own in found.items()}
 
 
-def extent_of(snapshot: Snapshot, element: str) -> Extent:
-    """Where an element lies on the picture, by its identity."""
+def extents_of(snapshot: Snapshot) -> dict[str, Extent]:
+    """Where elements lie on the picture, by their identities; those that have no body are not among them."""
     camera = snapshot.camera
-    points = _world_points(snapshot, element)
+    return {element: _extent(camera, points) for element, points in _points(snapshot).items()}
+
+
+def _extent(camera: seen.Camera, points: NDArray[np.float64]) -> Extent:
     projected = camera.project(points)
     front = camera.distance(points) > camera.near
     if not front.any():
@@ -60,16 +64,22 @@ def framed(shot: Shot, frames: Iterable[int], assets: AssetSource, elements: tup
 
     InputError if there is nothing to frame.
     """
-    snapshots = [resolve(shot, frame, assets) for frame in frames]
+    return framed_in(shot, [resolve(shot, frame, assets) for frame in frames], elements)
+
+
+def framed_in(shot: Shot, snapshots: Sequence[Snapshot], elements: tuple[str, ...] = ()) -> Camera:
+    """The same of snapshots of frames that are there already."""
     snapshot = snapshots[0]
     chosen = [one.id for one in shot.elements if one.shown and (not elements or one.id in elements)]
     ground = {body.element for body in snapshot.bodies if body.only_shadow}
     # Ground that shows nothing but shadow is framed by who asks for it, or where nothing else is.
     chosen = (chosen if elements else [one for one in chosen if one not in ground]) or chosen
-    if not chosen:
+    wanted = set(chosen)
+    every = [own for one in snapshots for element, own in _points(one).items() if element in wanted]
+    if not sum(map(len, every)):
         raise InputError("there is nothing in the picture to frame; add an element or show one", "elements")
     right, up, forward = snapshot.camera.axes
-    points = np.concatenate([_world_points(one, element) for one in snapshots for element in chosen])
+    points = np.concatenate(every)
     x, y, z = points @ right, points @ up, points @ forward
     keep = 1 - 2 * MARGIN
     shape = snapshot.width / snapshot.height

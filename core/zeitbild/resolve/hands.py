@@ -15,7 +15,7 @@ from zeitbild.elements import kinds
 from zeitbild.errors import InputError
 from zeitbild.geometry.transforms import put
 from zeitbild.resolve.facing import picture_plane, set_up
-from zeitbild.resolve.framing import extent_of
+from zeitbild.resolve.framing import extents_of
 from zeitbild.resolve.resolving import resolve
 from zeitbild.resolve.standing import Standing, groups_matrix
 from zeitbild.shipped import AssetSource
@@ -49,7 +49,7 @@ def lie_on(shot: Shot, frame: int, assets: AssetSource) -> tuple[Lies, ...]:
     snapshot = resolve(shot, frame, assets)
     camera = snapshot.camera
     plain = evaluate(shot, time_of(shot, frame))
-    extents = {name: extent_of(snapshot, name) for name in {body.element for body in snapshot.bodies}}
+    extents = extents_of(snapshot)
     boxes = {name: (one.left, one.top, one.right, one.bottom) for name, one in extents.items() if not one.nothing}
     for element in plain.elements:
         if element.id in boxes:

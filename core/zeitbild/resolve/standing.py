@@ -8,6 +8,7 @@ from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass, replace
 from fractions import Fraction
+from functools import lru_cache
 from typing import Any
 
 import numpy as np
@@ -44,7 +45,15 @@ _VANISHED = np.diag([1e-6, 1e-6, 1e-6, 1.0])
 def element_matrix(element: ElementBase) -> NDArray[np.float64]:
     """Where an element at rest (``evaluate``) stands [4, 4]."""
     place, turn = element.placement, element.turn
-    return placement(place.position, place.rotation, place.scale, turn.axis, turn.start, element.pivot_offset)
+    return _placed(place.position, place.rotation, place.scale, turn.axis, turn.start, element.pivot_offset)
+
+
+@lru_cache(4096)
+def _placed(*arguments: Any) -> NDArray[np.float64]:
+    """The same matrix for the same numbers: each element is asked several times for one picture, and most stay where they are."""
+    matrix = placement(*arguments)
+    matrix.flags.writeable = False
+    return matrix
 
 
 def _copies(holder: ElementBase, time: Time, assets: AssetSource) -> Sequence[Copied]:
@@ -103,15 +112,17 @@ class Standing:
     ) -> None:
         self.shot, self.members, self.camera, self.assets = shot, members, camera, assets
         self._now = time
+        self._numbers = {one.id: number for number, one in enumerate(shot.elements)}
         self._stood: dict[tuple[int, int], dict[str, NDArray[np.float64]]] = {}
         self._order: dict[tuple[int, Fraction], list[str]] = {}
-        self._built: dict[tuple[int, Fraction], tuple[str, ElementKind, Any]] = {}
+        self._built: dict[tuple[int, Fraction | int], tuple[str, ElementKind, Any]] = {}
         for number, _ in members:
             self._built_as(number, Fraction(0))
 
     def _built_as(self, number: int, later: Fraction) -> tuple[str, ElementKind, Any]:
         """The key of what an element built, its kind and what that is; of a copy what it was so many frames ago."""
-        found = self._built.get((number, later))
+        # Zero as a whole number: a fraction's hash is slow, and nearly all are that.
+        found = self._built.get((number, later or 0))
         if found is None:
             element = evaluate(self.shot, self._ago(self._now, later)).elements[number]
             key = geometry_key(element)
@@ -119,7 +130,7 @@ class Standing:
                 found = key, kinds.get(element.kind), GEOMETRY.built(key, element, self.assets)
                 if kinds.get(element.kind).rests_on(element):
                     found = self._built_on(self._rested_on(number), *found)
-            self._built[number, later] = found
+            self._built[number, later or 0] = found
         return found
 
     def _rested_on(self, number: int) -> int:
@@ -314,12 +325,18 @@ class Standing:
             found = kind.marks(plain.elements[number], time, built)
         return self._stands(plain, plain.elements[number], theres[0].placed), found
 
+    def _holders(self, number: int) -> list[int]:
+        """Numbers of the groups that an element stands in, from the outermost on."""
+        found: list[int] = []
+        while inside := self.shot.elements[number].inside:
+            number = self._numbers[inside]
+            found.insert(0, number)
+        return found
+
     def _together(self, number: int, time: Time) -> list[list[_There]]:
         """All copies of an element, those together that show the same time and fade as one, always in the same order."""
-        holders = self.shot.groups_of(self.shot.elements[number])
         found = [_There("", np.eye(4), Fraction(0))]
-        for holder in reversed(holders):
-            at = next(one for one, own in enumerate(self.shot.elements) if own.id == holder.id)
+        for at in self._holders(number):
             inner = []
             for one in found:
                 now = self._ago(time, one.later)
@@ -387,7 +404,7 @@ class Standing:
             placed = self._stands(plain, element, there.placed)
             for posed in poses:
                 whole = placed if posed.matrix == IN_PLACE else placed @ np.array(posed.matrix).reshape(4, 4)
-                yield posed, there.copy, tuple(float(value) for value in whole.reshape(-1))
+                yield posed, there.copy, tuple(whole.reshape(-1).tolist())
 
     def opened(self, frame: int) -> tuple[Time, ...]:
         """Times of the stations while the shutter is open, from its opening to its closing, so close that what stands between two of them

@@ -8,6 +8,7 @@ from dataclasses import dataclass, field, replace
 from typing import Literal, cast
 
 import numpy as np
+from numpy.typing import NDArray
 
 from zeitbild.errors import LimitError
 from zeitbild.geometry.mesh import Mesh
@@ -88,16 +89,17 @@ class Snapshot:
             span=self.camera_span,
         )
 
-    def pixels_a_unit(self, body: Body) -> float:
-        """How many pixels a unit of a body takes where it may come nearest to the camera as it turns."""
+    def pixels_a_unit(self) -> NDArray[np.float64]:
+        """Of each body how many pixels a unit of it takes where it may come nearest to the camera as it turns [n]."""
         camera = self.camera
-        matrix = np.array(body.matrix).reshape(4, 4)
-        scale = float(np.linalg.norm(matrix[:3, :3], ord=2))
-        if camera.parallel:
-            return float(camera.focal) * scale
-        reach = body.form.radius * scale
-        away = float(np.linalg.norm(matrix[:3, 3] - camera.eye)) - reach
-        return float(camera.focal) * scale / max(away, _CLOSEST * reach, 1e-9)
+        matrices = np.array([body.matrix for body in self.bodies]).reshape(-1, 4, 4)
+        scales = np.linalg.norm(matrices[:, :3, :3], ord=2, axis=(1, 2))
+        seen: NDArray[np.float64] = camera.focal * scales
+        if not camera.parallel:
+            reaches = np.array([body.form.radius for body in self.bodies]) * scales
+            away = np.linalg.norm(matrices[:, :3, 3] - camera.eye, axis=1) - reaches
+            seen = seen / np.maximum(np.maximum(away, _CLOSEST * reaches), 1e-9)
+        return seen
 
     def built(self, quality: Quality) -> Snapshot:
         """The same with meshes as fine as its raster and a quality need them.
@@ -108,8 +110,8 @@ class Snapshot:
         if all(isinstance(body.form, Mesh) for body in self.bodies):
             return self
         finest = [
-            quality.curve_error / 2.0 ** math.ceil(math.log2(max(self.pixels_a_unit(body), 1e-9)))
-            for body in self.bodies
+            quality.curve_error / 2.0 ** math.ceil(math.log2(max(pixels, 1e-9)))
+            for pixels in self.pixels_a_unit().tolist()
         ]
         refused: LimitError | None = None
         for attempt in range(_TRIES):
