@@ -166,6 +166,25 @@ class Time(unittest.TestCase):
         self._only(_shot(angle=180, placement__position=whip))
         self._only(_shot(placement__position=_keys((1, [-250, 0, 0]), (120, [250, 0, 0]))))
 
+    def test_what_only_turns_goes_as_fast_as_its_ends(self) -> None:
+        def bar(degrees: float, angle: float = 0, **more: Any) -> dict[str, Finding]:
+            end = 1 + round(7200 / degrees)
+            turned = _keys((1, [0, 0, 0]), (end, [0, 0, 7200]), after="onwards")
+            shot = _mended(_shot(48, angle=angle, placement__rotation=turned), {"elements.0.width": 340, **more})
+            return {code: one for code, one in _found(shot).items() if code == "too-fast"}
+
+        # Its ends lie about 170 units from its middle, and a chord is twice that times the sine of half the angle.
+        told = bar(90)["too-fast"]
+        self.assertIn("Box goes", told.message)
+        self.assertEqual(bar(12), {})
+        self.assertEqual(bar(90, angle=180), {})
+        # A turn that is no key.
+        for turns, codes in ((16, {"too-fast"}), (2, set())):
+            raw = {"elements.0.width": 340, "elements.0.turn": {"turns": turns, "axis": "z"}}
+            self.assertEqual({one for one in _found(_mended(_shot(48, cycle=True), raw)) if one == "too-fast"}, codes)
+        # Far outside of the picture it is nobody's matter.
+        self.assertEqual(bar(90, **{"elements.0.placement": {"position": [5000, 0, 0]}}), {})
+
     def test_footage_at_another_rate(self) -> None:
         with tempfile.TemporaryDirectory() as folder:
             path = Path(folder) / "film.gif"
