@@ -17,7 +17,7 @@ from zeitbild.testing import NOWHERE
 _OWN = {
     *("nothing-moves", "empty-tail", "dead-tail", "empty-head", "dead-head", "doubled-seam"),
     *("keys-after", "keys-before", "seam-jumps", "seam-jerks", "too-fast"),
-    "doubled-frame",
+    *("doubled-frame", "empty-frames"),
 }
 
 
@@ -68,6 +68,23 @@ class Time(unittest.TestCase):
         found = self._only(_shot(**moves), "empty-head", "empty-tail")
         self.assertEqual(found["empty-head"].mend, {"timing.first": 11})
         self.assertEqual(found["empty-tail"].mend, {"timing.last": 99})
+
+    def test_frames_in_the_middle_in_which_nothing_is(self) -> None:
+        moves = {"placement__position": _keys((1, [-90, 0, 0]), (120, [90, 0, 0]))}
+        gone = _keys((1, True), (40, False), (50, True), way="hold")
+        found = self._only(_shot(**moves, shown=gone), "empty-frames")["empty-frames"]
+        self.assertEqual(found.frame, 40)
+        self.assertIn("From frame 40 to 49", found.message)
+        once = self._only(_shot(**moves, opacity=_keys((1, 1), (60, 0), (70, 1))), "empty-frames")
+        self.assertIn("At frame 60", once["empty-frames"].message)
+        # At its ends it is the range that is too long; what hardly shows is there; and another one that stays is there, too.
+        self._only(_shot(**moves, shown=_keys((1, True), (100, False), way="hold")), "empty-tail")
+        self._only(_shot(**moves, opacity=_keys((1, 1), (60, 0.1), (70, 1))))
+        both = _keys((1, False), (10, True), (40, False), (41, True), way="hold")
+        self.assertEqual(self._only(_shot(**moves, shown=both), "empty-head", "empty-frames")["empty-frames"].frame, 40)
+        raw = _shot(**moves, shown=gone).model_dump(mode="json")
+        raw["elements"].append({"kind": "solid", "id": "other", "name": "Other", "width": 40})
+        self._only(read_shot(raw))
 
     def test_a_shot_in_which_nothing_moves_at_all(self) -> None:
         self._only(_shot(), "nothing-moves")

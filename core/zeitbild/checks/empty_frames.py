@@ -1,0 +1,51 @@
+"""Frames in the middle of the range in which nothing is to be seen."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Iterator
+
+from zeitbild.checks._alike import Frames, stands
+from zeitbild.checks._base import Check, Finding, SetView, checks
+from zeitbild.document.evaluate import frames_of_keys
+
+#: Seconds that are spent on looking at most.
+_PATIENCE = 1.0
+
+
+def _look(view: SetView) -> Iterator[Finding]:
+    frames = list(view.shot.timing.frames)
+    if len(frames) < 3 or stands(view):
+        return
+    until = time.monotonic() + _PATIENCE
+    found, keyed = Frames(view), frames_of_keys(view.shot)
+    # What is there and then not is so from a key on, or at one.
+    places = [at for at in range(1, len(frames) - 1) if frames[at] in keyed or frames[at - 1] in keyed]
+    for at in places:
+        if time.monotonic() > until:
+            return
+        first = last = at
+        while first > 0 and time.monotonic() < until and found.empty(frames[first]):
+            first -= 1
+        while last < len(frames) - 1 and time.monotonic() < until and found.empty(frames[last]):
+            last += 1
+        # Both stand where something is, if nothing is between them. Ends in which nothing is are told as such (``dead_ends``).
+        if last - first < 2 or found.empty(frames[first]) or found.empty(frames[last]):
+            continue
+        yield _told([frames[one] for one in range(first + 1, last)])
+        return
+
+
+def _told(gone: list[int]) -> Finding:
+    where = f"At frame {gone[0]}" if len(gone) == 1 else f"From frame {gone[0]} to {gone[-1]}"
+    return Finding(
+        "empty-frames",
+        "hint",
+        f"{where} nothing is in the picture, and something is before and after it. If it is to blink, so be it.",
+        "elements",
+        "time",
+        gone[0],
+    )
+
+
+checks.register(Check("empty-frames", look_at_set=_look))
