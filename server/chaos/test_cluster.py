@@ -144,7 +144,7 @@ class Farm(TestCase):
             cells = {one.task: one.result for one in pool.run(render_cell, rendering) if one}
             # Masters go back to whoever makes files of them: nothing is rendered twice.
             writing = [
-                (n, (document, n, (("sign", cell.key, tuple(cell.ends.items())),), *common))
+                (n, (document, n, "1-3", (("sign", cell.key, tuple(cell.ends.items())),), *common))
                 for n, cell in cells.items()
                 if cell is not None
             ]

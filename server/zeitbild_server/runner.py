@@ -17,24 +17,25 @@ LISTED = 15
 
 
 class WatchedResult(unittest.TextTestResult):
-    """Gives each test its time, and remembers what it took."""
+    """Gives each test its time, and remembers what it took since the one before: what a class sets up, and a first try, with it."""
 
     def __init__(self, *args: Any, **kwargs: Any) -> None:
         """Nothing took any time yet."""
         super().__init__(*args, **kwargs)
         self.took: list[tuple[float, str]] = []
-        self._began = 0.0
+        self._ended = time.monotonic()
 
     def startTest(self, test: unittest.TestCase) -> None:
         """Watch it."""
         faulthandler.dump_traceback_later(LONGEST_S, exit=True)
-        self._began = time.monotonic()
         super().startTest(test)
 
     def stopTest(self, test: unittest.TestCase) -> None:
         """Note its time; what follows has as long, too."""
         super().stopTest(test)
-        self.took.append((time.monotonic() - self._began, test.id()))
+        now = time.monotonic()
+        self.took.append((now - self._ended, test.id()))
+        self._ended = now
         faulthandler.dump_traceback_later(LONGEST_S, exit=True)
 
 

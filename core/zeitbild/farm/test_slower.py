@@ -11,7 +11,7 @@ from PIL import Image
 
 from zeitbild.document.reading import write_shot
 from zeitbild.document.shot import Timing
-from zeitbild.farm import write_sequence
+from zeitbild.farm import write_files, write_sequence
 from zeitbild.farm.testing import make_cells
 from zeitbild.handoff import recipes
 from zeitbild.handoff.conforming import PLAYED
@@ -31,7 +31,7 @@ class SlowerTest(unittest.TestCase):
             cells = tuple((frame, make_cells(document, frame, (layer,), "rough", *stores)) for frame in frames)
             slower = [rate for rate, number in PLAYED.items() if number < 20]
             for recipe in recipes:
-                if not any(one.name == "rate" for one in recipe.options):
+                if not any(one.name == "rate" for one in recipe.options) or not recipe.format.container:
                     continue
                 for rate in slower:
                     with self.subTest(recipe=recipe.name, rate=rate):
@@ -46,6 +46,35 @@ class SlowerTest(unittest.TestCase):
                                 self._tells(out / record.path, Fraction(rate))
                             else:
                                 self._lasts(out / record.path, Fraction(rate))
+
+    def test_every_sequence_of_stills_has_a_second_of_files_at_every_rate(self) -> None:
+        with tempfile.TemporaryDirectory() as name:
+            folder = Path(name)
+            shot = small_shot(timing=Timing(first=1, last=24, rate="24", cycle=False), quality="rough")
+            layer = shot.layers[0].name
+            document, frames = write_shot(shot), list(shot.timing.delivered)
+            stores = folder / "assets", folder / "masters"
+            cells = {frame: make_cells(document, frame, (layer,), "rough", *stores) for frame in frames}
+            stills = [one for one in recipes if one.format.name in ("png8", "exr", "jpeg")]
+            self.assertGreaterEqual(len(stills), 3)
+            for recipe in stills:
+                for rate in ("8", "10", "60"):
+                    common = (
+                        recipe.name,
+                        (("rate", rate),),
+                        (layer,),
+                        ("beauty",),
+                        1,
+                        *stores,
+                        folder / recipe.name / rate,
+                    )
+                    numbers = [
+                        record.number
+                        for frame in frames
+                        for record in write_files(document, frame, "1-24", cells[frame], *common)
+                    ]
+                    with self.subTest(recipe=recipe.name, rate=rate):
+                        self.assertEqual(sorted(numbers), list(range(1, int(rate) + 1)))
 
     def _tells(self, path: Path, rate: Fraction) -> None:
         """A sheet is one picture: what is beside it tells how it is played."""
