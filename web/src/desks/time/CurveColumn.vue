@@ -189,6 +189,7 @@ function grab(event: PointerEvent, key: number, index: number, aside: number, ha
   if (shot.looking) return;
   dragging = { key, index, handle, aside };
   held.value = ends.value;
+  props.sheet.hold(true);
   (event.currentTarget as Element).setPointerCapture(event.pointerId);
   event.stopPropagation();
 }
@@ -234,7 +235,10 @@ function moveTo(event: Place) {
 }
 const follow = inSteps(moveTo);
 // A desk that is left under a hand: what was dragged so far stays.
-onBeforeUnmount(() => (dragging = null));
+onBeforeUnmount(() => {
+  dragging = null;
+  props.sheet.hold(false);
+});
 function release(event: PointerEvent) {
   const at = placeOf(event);
   if (dragging && at && moved) moveTo(at);
@@ -242,6 +246,7 @@ function release(event: PointerEvent) {
   moved = false;
   dragging = null;
   held.value = null;
+  props.sheet.hold(false);
 }
 </script>
 

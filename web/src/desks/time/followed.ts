@@ -34,6 +34,9 @@ function apart(one: Track, other: Track): { key: number; index: number; by: numb
   return found;
 }
 
+/** Whether two tracks are the same, saved meanwhile or not. */
+const alike = (one: Track, other: Track) => one === other || JSON.stringify(one) === JSON.stringify(other);
+
 /** Two answers about a track: the last, and one before it. */
 export interface Answers {
   last: Told;
@@ -43,6 +46,8 @@ export interface Answers {
 /** Answers with another one: of those before it that differ from it by one number, the one that differs most tells most. */
 export function withAnswer(known: Answers | undefined, last: Told): Answers {
   if (!known) return { last, before: undefined };
+  // Told once more: what it was before tells as much as it did.
+  if (alike(known.last.track, last.track)) return { last, before: known.before };
   const far = known.before && apart(known.before.track, last.track);
   const near = apart(known.last.track, last.track);
   const same = far && near && far.key === near.key && far.index === near.index;
@@ -54,6 +59,7 @@ export function withAnswer(known: Answers | undefined, last: Told): Answers {
  * value goes along with it by a share of its own, whatever lies between the keys. Null if that is not so.
  */
 export function followed({ last, before }: Answers, now: Track, low: number, high: number): unknown[] | null {
+  if (alike(last.track, now)) return [...last.values];
   if (!before || before.values.length !== last.values.length) return null;
   const [then, since] = [apart(before.track, last.track), apart(last.track, now)];
   if (!then || !since || then.key !== since.key || then.index !== since.index) return null;

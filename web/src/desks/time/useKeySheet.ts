@@ -46,6 +46,8 @@ export function useKeySheet() {
   const to = ref(0);
   /** First frame of the values in ``seen``. */
   const since = ref(0);
+  /** Whether a hand is on a curve: what can be told without the server is not asked for until it lets go. */
+  const held = ref(false);
   /** Of each track what it was when its values were told last, and before that with another track. */
   const told = shallowRef(new Map<string, Answers>());
   /** Columns and frames from where something was pressed to where it was let go. */
@@ -83,6 +85,18 @@ export function useKeySheet() {
     ),
   );
 
+  /** Values of what is dragged, until they are told. */
+  const ahead = computed(() => {
+    const found = new Map<string, unknown[]>();
+    for (const { path, track, kind, low, high } of columns.value) {
+      const known = told.value.get(path);
+      if (!known || known.last.track === track || !FOLLOWS.has(kind) || track.shortest) continue;
+      const values = followed(known, track, low, high);
+      if (values) found.set(path, values);
+    }
+    return found;
+  });
+
   /** What the values in ``seen`` were asked of: while a key is dragged the values of one part are asked for, and not all. */
   let asked: { document: ShotDocument; first: number; last: number } | null = null;
   const look = oneAtATime(async () => {
@@ -96,6 +110,9 @@ export function useKeySheet() {
     const tracks = shot.moving.filter(
       (one) => !known || !seen.value.has(one.path) || holderOf(known, one.part) !== holderOf(document, one.part),
     );
+    const isKnown = ({ path, track }: { path: string; track: Track }) =>
+      ahead.value.has(path) || told.value.get(path)?.last.track === track;
+    if (held.value && known && tracks.every(isKnown)) return;
     const wanted = tracks.length < shot.moving.length ? tracks.map((one) => one.path) : [];
     const found = tracks.length ? await movingValues(shot.id, document, frames, wanted) : [];
     if (!found) return;
@@ -116,25 +133,18 @@ export function useKeySheet() {
     }
     seen.value = now;
   });
-  watch([() => shot.draft, from, to], look, { immediate: true });
+  watch([() => shot.draft, from, to, held], look, { immediate: true });
 
+  /** A hand takes hold of a curve, or lets go of it. */
+  function hold(on: boolean) {
+    held.value = on;
+  }
   function inSight(first: number, last: number) {
     // In steps, so that scrolling does not ask at every line.
     const step = AROUND / 2;
     from.value = Math.floor(first / step) * step;
     to.value = Math.ceil(last / step) * step;
   }
-  /** Values of what is dragged, until they are told. */
-  const ahead = computed(() => {
-    const found = new Map<string, unknown[]>();
-    for (const { path, track, kind, low, high } of columns.value) {
-      const known = told.value.get(path);
-      if (!known || known.last.track === track || !FOLLOWS.has(kind) || track.shortest) continue;
-      const values = followed(known, track, low, high);
-      if (values) found.set(path, values);
-    }
-    return found;
-  });
   function valueAt(column: Column, frame: number): unknown {
     return (ahead.value.get(column.path) ?? seen.value.get(column.path)?.values)?.[frame - since.value];
   }
@@ -256,6 +266,7 @@ export function useKeySheet() {
     active,
     span,
     keys,
+    hold,
     inSight,
     valueAt,
     seen,
