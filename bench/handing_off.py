@@ -47,6 +47,7 @@ def _overlapped() -> float:
     shot = parse_shot((ROOT / "demo" / "KM010.json").read_text(encoding="utf-8"))
     document, name = write_shot(shot), shot.layers[0].name
     frames = range(1, _FRAMES + 1)
+    every = write_frames(frames)
     took: dict[bool, list[float]] = {False: [], True: []}
     with tempfile.TemporaryDirectory() as folder, FramePool(os.cpu_count() or 2) as pool:
         for turn in range(-1, _TURNS):
@@ -56,7 +57,6 @@ def _overlapped() -> float:
                 AssetFolder(assets)
                 form = ("png8", (), (name,), ("beauty",), 1, assets, masters, own / "out")
                 forms = (form,) if written else ()
-                every = write_frames(frames)
                 tasks = [
                     (frame, (document, frame, every, (name,), "final", True, forms, assets, masters))
                     for frame in (frames if turn >= 0 else frames[:2])

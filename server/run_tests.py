@@ -15,18 +15,13 @@ import warnings
 from pathlib import Path
 
 ROOT = Path(__file__).resolve().parent.parent
-#: Folders of tests that mostly wait: for a browser, for processes that start and die.
-_WAIT = ("e2e", "chaos")
+#: Folders of the server with tests that mostly wait: for a browser, for processes that start and die.
+_WAIT = ("chaos", "e2e")
+_TESTED = sorted({one.relative_to(ROOT / "server").parts[0] for one in (ROOT / "server").rglob("test_*.py")})
 #: Side by side: computing, and what mostly waits. Patience is for a machine with two processors.
 PARTS = {
-    "computing": (
-        *("launcher", "bench", "core"),
-        *sorted(
-            {f"server/{one.parent.name}" for one in (ROOT / "server").glob("*/test_*.py")}
-            - {f"server/{one}" for one in _WAIT}
-        ),
-    ),
-    "waiting": tuple(f"server/{one}" for one in _WAIT),
+    "computing": ("launcher", "bench", "core", *(f"server/{name}" for name in _TESTED if name not in _WAIT)),
+    "waiting": tuple(f"server/{name}" for name in _WAIT),
 }
 _COUNTS = re.compile(r"^(\d+) passed, (\d+) failed", re.MULTILINE)
 

@@ -11,9 +11,6 @@ from numpy.typing import NDArray
 from scipy.ndimage import uniform_filter
 
 from zeitbild.checks._base import SetView
-from zeitbild.document.evaluate import moves_at_all
-from zeitbild.elements import kinds
-from zeitbild.elements.base import as_built, once
 from zeitbild.masters.frame_key import frame_key
 from zeitbild.render import QUALITIES, render
 from zeitbild.resolve import resolve
@@ -47,14 +44,6 @@ class Frames:
         while count < len(frames) and self.key(frames[count]) == self.key(frames[0]) and time.monotonic() < until:
             count += 1
         return count
-
-
-def stands(view: SetView) -> bool:
-    """Whether nothing in a shot has keys, turns or plays."""
-    shot = view.shot
-    plays = (kinds.get(element.kind) for element in shot.elements)
-    plain = all((one.pose is as_built or not one.seen) and one.copies is once for one in plays)
-    return plain and not moves_at_all(shot) and not any(element.turn.turns for element in shot.elements)
 
 
 def onwards(view: SetView) -> Snapshot:

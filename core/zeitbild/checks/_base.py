@@ -6,9 +6,13 @@ import sys
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from dataclasses import field as declare
+from functools import cached_property
 from typing import Any, Literal
 
+from zeitbild.document.evaluate import moves_at_all, turns_at_all
 from zeitbild.document.shot import Shot
+from zeitbild.elements import kinds
+from zeitbild.elements.base import as_built, once
 from zeitbild.errors import InputError
 from zeitbild.registry import Registry
 from zeitbild.resolve import resolve
@@ -46,11 +50,18 @@ class SetView:
             self._snapshots[frame] = resolve(self.shot, frame, self.assets)
         return self._snapshots[frame]
 
+    @cached_property
+    def stands(self) -> bool:
+        """Whether nothing in the shot has keys, turns or plays."""
+        plays = (kinds.get(element.kind) for element in self.shot.elements)
+        plain = all((one.pose is as_built or not one.seen) and one.copies is once for one in plays)
+        return plain and not moves_at_all(self.shot) and not turns_at_all(self.shot)
+
     @property
     def sampled_frames(self) -> list[int]:
-        """A few frames from first to last, to look for what only happens on the way."""
+        """A few frames from first to last, to look for what only happens on the way; the first alone if nothing does."""
         frames = self.shot.timing.frames
-        count = min(len(frames), 9)
+        count = 1 if self.stands else min(len(frames), 9)
         return sorted({frames[round(k * (len(frames) - 1) / max(1, count - 1))] for k in range(count)})
 
 

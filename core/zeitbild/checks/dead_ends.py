@@ -5,7 +5,7 @@ from __future__ import annotations
 import time
 from collections.abc import Iterator
 
-from zeitbild.checks._alike import Frames, stands
+from zeitbild.checks._alike import Frames
 from zeitbild.checks._base import Check, Finding, SetView, checks
 
 #: So many frames in a row are no hold for the eye to rest on but a range that is longer than meant, in seconds.
@@ -22,7 +22,7 @@ def _look(view: SetView) -> Iterator[Finding]:
     until = time.monotonic() + _PATIENCE
     found, step = Frames(view), timing.step
     # What cannot move need not be looked at, however long it is.
-    tail = len(frames) if stands(view) else found.alike(frames[::-1], until)
+    tail = len(frames) if view.stands else found.alike(frames[::-1], until)
     if tail == len(frames):
         if found.empty(frames[0]):
             return

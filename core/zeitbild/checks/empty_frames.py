@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import time
+from bisect import bisect_left, bisect_right
 from collections.abc import Iterator
 
-from zeitbild.checks._alike import Frames, stands
+from zeitbild.checks._alike import Frames
 from zeitbild.checks._base import Check, Finding, SetView, checks
 from zeitbild.document.evaluate import frames_of_keys
 
@@ -15,13 +16,13 @@ _PATIENCE = 1.0
 
 def _look(view: SetView) -> Iterator[Finding]:
     frames = list(view.shot.timing.frames)
-    if len(frames) < 3 or stands(view):
+    if len(frames) < 3 or view.stands:
         return
     until = time.monotonic() + _PATIENCE
     found, keyed = Frames(view), frames_of_keys(view.shot)
-    # What is there and then not is so from a key on, or at one.
-    places = [at for at in range(1, len(frames) - 1) if frames[at] in keyed or frames[at - 1] in keyed]
-    for at in places:
+    # What is there and then not is so from a key on, or at one; a key may lie between two frames of a range that goes in steps.
+    places = {near for key in keyed for near in (bisect_left(frames, key), bisect_right(frames, key))}
+    for at in sorted(places & set(range(1, len(frames) - 1))):
         if time.monotonic() > until:
             return
         first = last = at

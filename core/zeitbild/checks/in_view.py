@@ -14,10 +14,12 @@ def _look(view: SetView) -> Iterator[Finding]:
         return
     seen: set[str] = set()
     cut: dict[str, int] = {}
+    stood = False
     for frame in view.sampled_frames:
         snapshot = view.snapshot(frame)
         ground = {body.element for body in snapshot.bodies if body.only_shadow}
         boxes = extents_of(snapshot)
+        stood = stood or bool(boxes)
         for _, element in shown:
             box = boxes.get(element.id)
             if box is None:
@@ -31,6 +33,16 @@ def _look(view: SetView) -> Iterator[Finding]:
             if box.behind or min(box.left, box.top) < 0 or box.right > snapshot.width or box.bottom > snapshot.height:
                 cut.setdefault(element.id, frame)
     first = shot.timing.first
+    if not stood:
+        yield Finding(
+            "nothing-in-view",
+            "warning",
+            "Nothing of the set is to be seen: every frame would be empty.",
+            "elements",
+            "build",
+            first,
+        )
+        return
     mend: dict[str, Any] = {}
     if cut or not seen:
         # One camera for all of them: it frames everything.

@@ -9,7 +9,7 @@ from typing import Any
 
 import numpy as np
 
-from zeitbild.checks._alike import SEEN, Apart, apart, seen, stands
+from zeitbild.checks._alike import SEEN, Apart, apart, seen
 from zeitbild.checks._base import Check, Finding, SetView, checks
 from zeitbild.document.evaluate import seen_parts
 from zeitbild.document.retiming import loop_keys, split, value_at
@@ -53,7 +53,7 @@ def _leaps(shot: Shot, path: str) -> bool:
 
 def _look(view: SetView) -> Iterator[Finding]:
     shot, timing = view.shot, view.shot.timing
-    if not timing.cycle or timing.last - timing.first < 2 or stands(view):
+    if not timing.cycle or timing.last - timing.first < 2 or view.stands:
         return
     tracks = [f"{path}.{inner}" for path, part in seen_parts(shot).items() for inner in part.moves]
     first, after = timing.first, timing.last + 1

@@ -124,6 +124,14 @@ class Findings(unittest.TestCase):
         self._check(_shot(camera={"position": [0, 0, 900], "look_at": [0, 5000, 900]}), "nothing-in-view")
         self._check(_shot(camera={"position": [0, 0, 900], "look_at": [0, 0, 2000]}), "nothing-in-view")
 
+    def test_a_set_of_which_nothing_is_seen_is_told_and_the_rest_is_looked_at(self) -> None:
+        group = {"kind": "group", "id": "all", "name": "All"}
+        faded = {"kind": "solid", "id": "box", "name": "Box", "opacity": 0}
+        for elements in ([group], [faded], [group, faded | {"inside": "all"}]):
+            shot = _shot(elements=elements)
+            (told,) = [one for one in find(shot, SetView(shot, NOWHERE)) if one.code == "nothing-in-view"]
+            self.assertEqual((told.level, told.mend), ("warning", {}))
+
     def test_many_that_are_cut_are_framed_once(self) -> None:
         words = [
             {"id": f"word{at}", "kind": "lettering", "word": "Ab", "placement": {"position": [350, 40 * at, 0]}}

@@ -82,6 +82,10 @@ class Time(unittest.TestCase):
         self._only(_shot(**moves, opacity=_keys((1, 1), (60, 0.1), (70, 1))))
         both = _keys((1, False), (10, True), (40, False), (41, True), way="hold")
         self.assertEqual(self._only(_shot(**moves, shown=both), "empty-head", "empty-frames")["empty-frames"].frame, 40)
+        # A hole that begins and ends between two frames of a range that goes in steps.
+        raw = _shot(**moves, shown=_keys((1, True), (39, False), (44, True), way="hold")).model_dump(mode="json")
+        raw["timing"]["step"] = 5
+        self.assertEqual(self._only(read_shot(raw), "empty-frames")["empty-frames"].frame, 41)
         raw = _shot(**moves, shown=gone).model_dump(mode="json")
         raw["elements"].append({"kind": "solid", "id": "other", "name": "Other", "width": 40})
         self._only(read_shot(raw))

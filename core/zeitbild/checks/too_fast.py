@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zeitbild.checks._base import Check, Finding, SetView, checks
-from zeitbild.document.evaluate import frames_of_keys, moves_at_all
+from zeitbild.document.evaluate import frames_of_keys, moves_at_all, turns_at_all
 from zeitbild.geometry.transforms import put
 from zeitbild.snapshot import Body, Snapshot
 
@@ -25,7 +25,8 @@ def _ends(bodies: Sequence[Body]) -> NDArray[np.float64]:
     for row, body in zip(found, bodies, strict=True):
         low, high = body.form.bounds
         points = np.tile((low + high) / 2, (7, 1))
-        points[1:4].flat[::4], points[4:7].flat[::4] = low, high
+        for axis in range(3):
+            points[1 + axis, axis], points[4 + axis, axis] = low[axis], high[axis]
         for own, matrix in zip(row, (body.matrix, body.after), strict=True):
             own[:] = put(np.array(matrix).reshape(4, 4), points)
     return found
@@ -48,8 +49,8 @@ def _fastest(snapshot: Snapshot) -> tuple[float, str]:
 
 def _look(view: SetView) -> Iterator[Finding]:
     shot, timing = view.shot, view.shot.timing
-    keyed, turns = moves_at_all(shot), any(element.turn.turns for element in shot.elements)
-    if shot.motion.angle > 0 or not (keyed or turns):
+    keyed = moves_at_all(shot)
+    if shot.motion.angle > 0 or not (keyed or turns_at_all(shot)):
         return
     frames = timing.frames
     # Turns are even: a few frames tell as much as many.

@@ -45,8 +45,12 @@ def evaluate(shot: Shot, time: Time) -> Shot:
 
 def _moves(shot: Shot) -> bool:
     """Whether anything of it is another at another time."""
-    keyed = any(part.moves for part in moving_parts(shot).values())
-    return keyed or any(element.turn.turns for element in shot.elements)
+    return any(part.moves for part in moving_parts(shot).values()) or turns_at_all(shot)
+
+
+def turns_at_all(shot: Shot) -> bool:
+    """Whether anything in it is turned over the range, without keys."""
+    return any(element.turn.turns for element in shot.elements)
 
 
 #: Shots, and whether they move: it is asked for once for each element of a picture. As long as a shot is kept nothing else has its place

@@ -105,7 +105,8 @@ export function useKeySheet() {
     const first = Math.max(0, from.value - AROUND);
     const frames = Array.from({ length: Math.min(to.value + AROUND - first + 1, 400) }, (_, at) => first + at);
     const last = first + frames.length - 1;
-    const holds = asked?.first === first && asked.last === last && asked.document.timing === document.timing;
+    const same = asked?.first === first && asked.last === last;
+    const holds = same && asked?.document.timing === document.timing;
     const known = holds && asked ? asked.document : null;
     const tracks = shot.moving.filter(
       (one) => !known || !seen.value.has(one.path) || holderOf(known, one.part) !== holderOf(document, one.part),
@@ -116,7 +117,6 @@ export function useKeySheet() {
     const wanted = tracks.length < shot.moving.length ? tracks.map((one) => one.path) : [];
     const found = tracks.length ? await movingValues(shot.id, document, frames, wanted) : [];
     if (!found) return;
-    const same = asked?.first === first && asked.last === last;
     asked = { document, first, last };
     since.value = first;
     const tracksNow = new Map(tracks.map((one) => [one.path, one.track]));
