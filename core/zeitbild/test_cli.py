@@ -13,6 +13,7 @@ import OpenEXR
 from PIL import Image
 
 from zeitbild.cli import BAD_INPUT, FAILED, OK, main
+from zeitbild.document.layers import Layer
 from zeitbild.document.reading import write_shot
 from zeitbild.testing import small_shot
 
@@ -81,6 +82,32 @@ class CommandLine(unittest.TestCase):
         # One of its files is another one now.
         (folder / "gif" / "README.txt").write_text("changed", encoding="utf-8")
         self.assertEqual(self._run("verify", str(folder))[0], FAILED)
+
+    def test_layers_that_lack_frames_keep_their_numbers_at_another_rate(self) -> None:
+        # Frames 1, 3 and 5 are shown, as 1, 2 and 3; the layer has none before 3.
+        layer = Layer(name="sign", passes=("beauty",), frames="3-6")
+        self.shot.write_text(write_shot(small_shot(layers=(layer,))), encoding="utf-8")
+        words = (
+            "--frames",
+            "1-6",
+            "--workers",
+            "1",
+            "--package",
+            "--version",
+            "3",
+            "--recipe",
+            "png8",
+            "--option",
+            "rate=15",
+        )
+        code, _, said = self._render(*words)
+        self.assertEqual(code, OK, said)
+        (folder,) = (self.folder / "out").glob("*_v003")
+        manifest = json.loads((folder / "manifest.json").read_text(encoding="utf-8"))
+        files = [(one["frame"], one["shows"]) for one in manifest["files"]]
+        self.assertEqual(files, [(2, 3), (3, 5)])
+        self.assertEqual(manifest["frames"]["numbers"], {"set": "2-3", "count": 2})
+        self.assertIn("Frames 2-3 (2), 15 frames a second", (folder / "README.txt").read_text(encoding="utf-8"))
 
     def test_options_belong_to_forms(self) -> None:
         for words, expected in (

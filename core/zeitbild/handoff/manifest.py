@@ -10,8 +10,7 @@ from zeitbild import __version__
 from zeitbild.differences import Difference
 from zeitbild.document.layers import Layer
 from zeitbild.document.shot import Shot
-from zeitbild.formats import Format
-from zeitbild.handoff.conforming import Conforming, changes_made
+from zeitbild.handoff.conforming import changes_made
 from zeitbild.handoff.sound import SoundRecord
 from zeitbild.handoff.writing import FileRecord, Order, PlaneRecord
 from zeitbild.naming import code_of
@@ -227,7 +226,7 @@ def build_manifest(shot: Shot, order: Order, written: Written) -> dict[str, Any]
         "frames": {
             "set": write_frames(list(written.frames)),
             "count": len(written.frames),
-            **_renumbered(conforming, form, shot, written.frames),
+            **_renumbered(shot, written.records),
             "cycle": shot.timing.cycle,
             "each_lasts": "one frame",
             "in_a_file": "all" if form.container else "one",
@@ -276,14 +275,14 @@ def build_manifest(shot: Shot, order: Order, written: Written) -> dict[str, Any]
     }
 
 
-def _renumbered(conforming: Conforming, form: Format, shot: Shot, frames: Sequence[int]) -> dict[str, Any]:
+def _renumbered(shot: Shot, records: Sequence[FileRecord]) -> dict[str, Any]:
     """Numbers that files have, if they are others than those of the frames that they show."""
-    if form.container or not conforming.changes_rate(shot.timing.fraction):
+    shows = {record.number: record.frames[0] for record in records if record.number is not None}
+    if not shows:
         return {}
-    numbered = conforming.numbered(frames, shot.timing.fraction)
-    own = [number for number, frame in numbered if shot.timing.first <= frame <= shot.timing.last]
+    own = [number for number, frame in sorted(shows.items()) if shot.timing.first <= frame <= shot.timing.last]
     piece = {"piece": write_frames(own)} if shot.timing.handles and own else {}
-    return {"numbers": {"set": write_frames([number for number, _ in numbered]), "count": len(numbered), **piece}}
+    return {"numbers": {"set": write_frames(sorted(shows)), "count": len(shows), **piece}}
 
 
 def _frames_in(record: FileRecord) -> dict[str, Any]:
