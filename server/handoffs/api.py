@@ -18,7 +18,16 @@ from handoffs.actions.links import MOST_DAYS, end_link, holding, make_link, toke
 from handoffs.actions.start_handoff import retry_handoff, start_handoff
 from handoffs.actions.try_forms import prepare, try_forms
 from handoffs.models import MOST_FORMS, Form, HandOff, Link
-from handoffs.selectors import SHOWN, handoff_for, handoffs_of, left_of, package_path, shown_file, version_folder
+from handoffs.selectors import (
+    SHOWN,
+    dropped_frames,
+    handoff_for,
+    handoffs_of,
+    left_of,
+    package_path,
+    shown_file,
+    version_folder,
+)
 from journal.writing import note
 from projects.models import Role
 from projects.selectors import role_of
@@ -86,12 +95,13 @@ class AimedOut(Schema):
 
 
 class FormOut(FormIn):
-    """A form of a hand-off: the folder in its package, what of it is written (frames by layer; share: how much of it, 0..1), and what
-    reading back found."""
+    """A form of a hand-off: the folder in its package, what of it is written (frames by layer; share: how much of it, 0..1), frames that are
+    dropped for its rate, and what reading back found."""
 
     title: str
     folder: str
     written: dict[str, list[int]]
+    dropped: list[int]
     share: float
     files: int
     bytes: int
@@ -123,13 +133,14 @@ class HandOffOut(Schema):
     package_name: str
 
 
-def _form(form: Form, cells: int) -> dict[str, Any]:
+def _form(handoff: HandOff, form: Form, cells: int) -> dict[str, Any]:
     known = {one.name: one for one in recipes}.get(form.recipe)
     unit = "" if known is None else known.format.unit
     return {
         **asdict(form),
         "title": form.recipe if known is None else known.title,
         "written": {layer: list(parse_frames(text)) for layer, text in form.written.items() if text},
+        "dropped": [] if known is None else dropped_frames(handoff, form),
         "unit": unit,
         "share": (form.count + form.begun) / max(cells, 1),
     }
@@ -143,7 +154,7 @@ def _out(handoff: HandOff) -> dict[str, Any]:
         "run_id": handoff.run_id,
         "run_state": handoff.run.state,
         "version": handoff.version,
-        "forms": [_form(one, cells) for one in handoff.parts],
+        "forms": [_form(handoff, one, cells) for one in handoff.parts],
         "layers": handoff.layers or handoff.run.layers,
         "frame_set": handoff.frame_set,
         "state": handoff.state,

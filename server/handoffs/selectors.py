@@ -10,10 +10,13 @@ from django.http import Http404
 from django.shortcuts import get_object_or_404
 from django.utils import timezone
 
-from handoffs.models import HandOff
+from handoffs.models import Form, HandOff
 from projects.models import Role
 from projects.selectors import demand
+from zeitbild.document.reading import parse_shot
+from zeitbild.handoff import Conforming, recipes
 from zeitbild.paths import handoffs_folder
+from zeitbild.timing import parse_frames
 
 
 def handoffs_of(user: User) -> QuerySet[HandOff]:
@@ -54,6 +57,19 @@ def shown_file(handoff: HandOff, form: int, at: int) -> Path:
     if not path.is_file():
         raise Http404
     return path
+
+
+def dropped_frames(handoff: HandOff, form: Form) -> list[int]:
+    """Frames of a hand-off that no file of a form shows, since it has a slower rate than the shot; rising."""
+    conforming = Conforming.of(form.options)
+    if conforming.rate is None:
+        return []
+    rate = parse_shot(handoff.run.document).timing.fraction
+    # Files that hold all frames begin with the first that their layer has.
+    moving = recipes.get(form.recipe).format.container
+    each = [parse_frames(text) for text in form.written.values() if text] if moving else [handoff.frames]
+    shown = {frame for frames in each for frame in conforming.frames(frames, rate)}
+    return [frame for frame in handoff.frames if frame not in shown]
 
 
 def left_of(handoff: HandOff, share: float) -> float | None:

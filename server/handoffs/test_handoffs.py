@@ -613,6 +613,8 @@ class SeveralForms(Layered):
                 self.assertIn(f"{number:04}.png", file["path"])
             last = max(shown)
             self.assertEqual(manifest["frames"]["numbers"], {"set": f"1-{last}", "count": last})
+            (form,) = self.get(f"/api/shots/{self.shot.id}/handoffs")[0]["forms"]
+            self.assertEqual(form["dropped"], [2] if rate == "15" else [])
             self.assertEqual((manifest["frames"]["set"], manifest["rate"]["frames"]), ("1-3", int(rate)))
             place = package_path(HandOff.objects.latest("id"))
             self.assertEqual([one for one in verify(place) if one.wrong], [])

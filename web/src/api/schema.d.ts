@@ -3016,8 +3016,8 @@ export interface components {
         };
         /**
          * FormOut
-         * @description A form of a hand-off: the folder in its package, what of it is written (frames by layer; share: how much of it, 0..1), and what
-         *     reading back found.
+         * @description A form of a hand-off: the folder in its package, what of it is written (frames by layer; share: how much of it, 0..1), frames that are
+         *     dropped for its rate, and what reading back found.
          */
         FormOut: {
             /** Recipe */
@@ -3042,6 +3042,8 @@ export interface components {
             written: {
                 [key: string]: number[];
             };
+            /** Dropped */
+            dropped: number[];
             /** Share */
             share: number;
             /** Files */

@@ -136,15 +136,18 @@ const columns = computed<SheetColumn[]>(() =>
     .slice(0, MOST_COLUMNS)
     .map(({ one, form }) => {
       const written = new Set(Object.values(form.written).flat());
+      const dropped = new Set(form.dropped);
       return {
         key: `${one.id} ${form.folder}`,
         title: `${form.recipe} v${String(one.version).padStart(3, "0")}`,
         mark: (frame) =>
-          written.has(frame)
-            ? { sign: "✓", text: narrow.value ? "" : "verified", tone: "done" }
-            : one.state === "failed"
-              ? { sign: "✕", text: narrow.value ? "" : "failed", tone: "fail" }
-              : { sign: "·", tone: "quiet" },
+          written.has(frame) && dropped.has(frame)
+            ? { sign: "–", text: narrow.value ? "" : "dropped", title: "No file shows it at this rate", tone: "quiet" }
+            : written.has(frame)
+              ? { sign: "✓", text: narrow.value ? "" : "verified", tone: "done" }
+              : one.state === "failed"
+                ? { sign: "✕", text: narrow.value ? "" : "failed", tone: "fail" }
+                : { sign: "·", tone: "quiet" },
       };
     }),
 );
