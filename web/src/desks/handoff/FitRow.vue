@@ -64,7 +64,7 @@ async function find() {
     <p class="text-soft">Make it fit</p>
     <div class="flex flex-wrap items-center gap-2">
       <NumberField
-        class="w-36"
+        class="w-[8.5rem]"
         label="Below"
         unit="MB"
         :model-value="most"
