@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import partial
 
@@ -26,6 +26,7 @@ from zeitbild.render.visible.entangled import Surface, Weights, distinct, entang
 from zeitbild.render.visible.folds import MOST_DEEP
 from zeitbild.render.visible.identity import numbers_of
 from zeitbild.render.visible.pieces import fused_places, groups_apart, see_through_places, veiled_places
+from zeitbild.render.visible.remembered import group_of, is_small
 from zeitbild.render.visible.rims import Rims
 from zeitbild.render.visible.see_through import Areas, add, lay_over, weaken
 from zeitbild.render.world.buffers import kept
@@ -244,7 +245,7 @@ def _as_one(
     snapshot: Snapshot,
     solid: Sequence[int],
     members: Sequence[int],
-    drawn: Callable[..., list[Picture]],
+    drawn: partial[list[Picture]],
     pictures: Sequence[Picture],
     areas: Sequence[NDArray[np.float32]],
     layers: Sequence[_Layer],
@@ -263,17 +264,24 @@ def _as_one(
             else:
                 bodies.append(replace(body, role="hold-out" if place in solid else "unseen"))
         layer = _Layer(tuple(body.role for body in bodies), planes)
-        (whole,) = drawn(replace(snapshot, bodies=tuple(bodies)), layers=[layer], alone=True, held=area)
+        own = replace(snapshot, bodies=tuple(bodies))
+
+        def whole_group() -> Picture:
+            return drawn(own, layers=[layer], alone=True, held=area)[0]
+
+        # Its share may be what a hand changes now.
+        remember = is_small(*area.shape) and not snapshot.stations
+        whole = group_of(own, (layer, drawn.keywords), area, whole_group) if remember else whole_group()
         alpha = whole.beauty[..., 3]
         before = np.zeros_like(alpha) if whole.held is None else whole.held
         seen = alpha if whole.covered is None else np.maximum(alpha, np.minimum(whole.covered, 1 - before))
-        own = Areas(np.array(seen), np.array(before))
+        where = Areas(np.array(seen), np.array(before))
         front = replace(whole, covered=None, held=None).map(lambda values: np.multiply(values, share, out=values))
         if front.identities is not None:
             front.identities[..., 1] *= share
         if front.data is not None:
             front.data[..., SHARE] *= share
-        return front, own
+        return front, where
 
     every = frozenset(members)
     for number, (picture, area, layer, rim) in enumerate(zip(pictures, areas, layers, rims, strict=True)):

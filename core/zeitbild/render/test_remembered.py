@@ -88,6 +88,28 @@ class Kept(unittest.TestCase):
     def test_a_share_of_a_group_changes(self) -> None:
         self.assertEqual(self._compared(lambda number: _set(1.0, share=0.2 + number / 10)), 2 * 2)
 
+    def test_of_a_group_whose_share_changes_the_whole_is_kept(self) -> None:
+        def faded(number: int, **more: float) -> Snapshot:
+            return _set(0.7, share=0.2 + number / 10, aside=0.9, **more)
+
+        rough = QUALITIES["rough"]
+        with mock.patch.object(renderer, "_still", wraps=renderer._still) as still:
+            pictures = [render(faded(number), rough).beauty for number in range(5)]
+            # The set each time; the group to see it, and to keep it.
+            self.assertEqual(still.call_count, 5 + 2)
+            # Whatever else changes is no share.
+            for other in (
+                faded(1, red=0.6),
+                replace(faded(1), lights=()),
+                replace(faded(1), camera_position=(0, 1, 40)),
+            ):
+                before = still.call_count
+                render(other, rough)
+                self.assertEqual(still.call_count, before + 2)
+        for number, found in enumerate(pictures):
+            _forget()
+            self.assertEqual(found.tobytes(), render(faded(number), rough).beauty.tobytes(), number)
+
     def test_what_moves_is_drawn_each_time(self) -> None:
         self.assertEqual(self._compared(lambda number: _set(0.5, aside=number / 10)), 5 * 3)
 

@@ -1,24 +1,30 @@
 """Small drawings kept: while a hand changes light, colours or opacity nothing moves, and what each sample sees need not be found again.
 
-A drawing is kept when it is asked for a second time, so that what moves costs no more than looking for it.
+A drawing is kept when it is asked for a second time, so that what moves costs no more than looking for it. So are pictures of groups of which only
+a share is left: while that share changes, what it is a share of stays.
 """
 
 from __future__ import annotations
 
 import threading
-from collections.abc import Hashable
+from collections import deque
+from collections.abc import Callable, Hashable
 from dataclasses import dataclass, replace
 
 import numpy as np
 from cachetools import LRUCache
 from numpy.typing import NDArray
 
+from zeitbild.render.picture import Picture
 from zeitbild.render.visible.visibility import Fragments
 from zeitbild.render.world.buffers import kept
+from zeitbild.snapshot import Snapshot
 from zeitbild.snapshot.camera import Camera
 
 #: Pixels of the largest drawings kept, bytes that all of them may take, and how many are known to have been asked for once.
 _LARGEST, _ROOM, _KNOWN = 640 * 400, 64 * 1024 * 1024, 64
+#: Pictures of groups that are known, kept or asked for once.
+_GROUPS = 4
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -111,6 +117,53 @@ class Entry:
                 _packed[self.key] = packed
 
 
+@dataclass(frozen=True, slots=True, eq=False)
+class _Group:
+    """A picture of a group that was asked for: the set and what else it was drawn by, the area [H, W] that hid some of it; and the
+    picture, once it was asked for again."""
+
+    snapshot: Snapshot
+    others: object
+    held: NDArray[np.float32]
+    picture: Picture | None
+
+    def equals(self, other: _Group) -> bool:
+        forms = zip(self.snapshot.bodies, other.snapshot.bodies, strict=False)
+        return (
+            self.snapshot == other.snapshot
+            and self.others == other.others
+            and all(one.form is its.form for one, its in forms)
+            and np.array_equal(self.held, other.held)
+        )
+
+
+_groups: deque[_Group] = deque(maxlen=_GROUPS)
+
+
+def group_of(snapshot: Snapshot, others: object, held: NDArray[np.float32], draw: Callable[[], Picture]) -> Picture:
+    """A picture that may be written to, drawn or as it was kept: that of a still set, told apart by the set itself, the area held [H, W] of what hides
+    some of it, and whatever else it depends on. Pictures with planes are always drawn."""
+    asked = _Group(snapshot, others, held, None)
+    with _lock:
+        found = next((one for one in _groups if one.equals(asked)), None)
+    if found is not None and found.picture is not None:
+        return _copied(found.picture)
+    picture = draw()
+    if picture.planes is None:
+        if found is not None:
+            asked = replace(asked, picture=_copied(picture))
+        asked = replace(asked, held=held.copy())
+        with _lock:
+            if found is not None and found in _groups:
+                _groups.remove(found)
+            _groups.append(asked)
+    return picture
+
+
+def _copied(picture: Picture) -> Picture:
+    return replace(picture.map(np.copy), depth=picture.depth.copy())
+
+
 def is_small(width: int, height: int) -> bool:
     """Whether drawings of that size, in pixels, are kept."""
     return width * height <= _LARGEST
@@ -127,3 +180,4 @@ def forget() -> None:
     with _lock:
         _packed.clear()
         _asked.clear()
+        _groups.clear()
