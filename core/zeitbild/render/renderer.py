@@ -26,7 +26,7 @@ from zeitbild.render.visible.entangled import Surface, Weights, distinct, entang
 from zeitbild.render.visible.folds import MOST_DEEP
 from zeitbild.render.visible.identity import numbers_of
 from zeitbild.render.visible.pieces import fused_places, groups_apart, see_through_places, veiled_places
-from zeitbild.render.visible.remembered import group_of, is_small
+from zeitbild.render.visible.remembered import is_small, picture_of
 from zeitbild.render.visible.rims import Rims
 from zeitbild.render.visible.see_through import Areas, add, lay_over, weaken
 from zeitbild.render.world.buffers import kept
@@ -127,7 +127,7 @@ def _still(
     if held is not None and not any(layer.roles[place] == "shown" for layer in layers for place in solid):
         pictures = [_only_held(snapshot, layer, held) for layer in layers]
     else:
-        pictures = _opaque(view, solid, layers, clear, alone=alone)
+        pictures = _opaque_or_kept(view, solid, layers, clear, alone=alone)
     spraying = _Spraying(view, layers, shutter or snapshot.shutter or (0.0, 0.0), sprays, hides=bool(solid))
     areas = [
         picture.beauty[..., 3] + (0 if picture.held is None else picture.held) if clear else picture.beauty[..., 3]
@@ -271,7 +271,7 @@ def _as_one(
 
         # Its share may be what a hand changes now.
         remember = is_small(*area.shape) and not snapshot.stations
-        whole = group_of(own, (layer, drawn.keywords), area, whole_group) if remember else whole_group()
+        whole = picture_of(own, (layer, drawn.keywords), area, whole_group) if remember else whole_group()
         alpha = whole.beauty[..., 3]
         before = np.zeros_like(alpha) if whole.held is None else whole.held
         seen = alpha if whole.covered is None else np.maximum(alpha, np.minimum(whole.covered, 1 - before))
@@ -347,6 +347,26 @@ def _through_one_another(
 def _only_held(snapshot: Snapshot, layer: _Layer, held: NDArray[np.float32]) -> Picture:
     """What is opaque, if all of it only hides: nothing, where it covers an area [H, W]."""
     return replace(empty_picture(snapshot, layer.planes), covered=np.zeros_like(held), held=held.copy())
+
+
+def _opaque_or_kept(
+    view: View, solid: Sequence[int], layers: Sequence[_Layer], clear: bool, *, alone: bool
+) -> list[Picture]:
+    """The opaque bodies as each layer has them: kept, while all that changes is what may be seen through and throws no shadow on them."""
+    snapshot = view.snapshot
+    rays = any(one.shadows for one in snapshot.lights) or snapshot.occlusion > 0 or snapshot.bounces > 0
+    # Dots are hidden by the depth of this very drawing.
+    sprays = any(one.dots is not None for one in snapshot.bodies)
+    if rays or sprays or snapshot.stations or len(layers) > 1 or not is_small(snapshot.width, snapshot.height):
+        return _opaque(view, solid, layers, clear, alone=alone)
+    bodies = (
+        one if place in solid else replace(one, finishes=(), whole=(), fades=())
+        for place, one in enumerate(snapshot.bodies)
+    )
+    by = tuple(layers), view.quality, view.samples, view.shift, view.hard, clear, alone, tuple(solid)
+    nothing = np.empty((0, 0), np.float32)
+    own = replace(snapshot, bodies=tuple(bodies))
+    return [picture_of(own, by, nothing, lambda: _opaque(view, solid, layers, clear, alone=alone)[0])]
 
 
 def _opaque(

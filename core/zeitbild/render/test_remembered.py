@@ -110,6 +110,39 @@ class Kept(unittest.TestCase):
             _forget()
             self.assertEqual(found.tobytes(), render(faded(number), rough).beauty.tobytes(), number)
 
+    def test_what_is_opaque_is_kept_while_glass_before_it_changes(self) -> None:
+        def bare(number: int, **more: float) -> Snapshot:
+            made = _set(0.3 + number / 10, 0.5 + number / 20, **more)
+            return replace(made, lights=(replace(_SUN, shadows=False),))
+
+        rough = QUALITIES["rough"]
+        with mock.patch.object(renderer, "_opaque", wraps=renderer._opaque) as opaque:
+            pictures = [render(bare(number), rough).beauty for number in range(5)]
+            self.assertEqual(opaque.call_count, 2)
+            lit = replace(bare(1).lights[0], colour=(1, 1, 1))
+            box, ball_before = bare(1).bodies
+            others = (
+                replace(bare(1), lights=(lit,)),
+                bare(1, aside=0.1),
+                replace(bare(1), bodies=(replace(box, finishes=(_row(1.0, 0.9),)), ball_before)),
+                replace(bare(1), occlusion=0.5),
+                _set(0.4),
+            )
+            for other in others:
+                before = opaque.call_count
+                render(other, rough)
+                self.assertEqual(opaque.call_count, before + 1)
+        for number, found in enumerate(pictures):
+            _forget()
+            self.assertEqual(found.tobytes(), render(bare(number), rough).beauty.tobytes(), number)
+
+    def test_pictures_of_large_sets_are_not_kept(self) -> None:
+        draw = mock.Mock(wraps=lambda: render(_set(0.5), QUALITIES["rough"]))
+        with mock.patch.object(remembered, "_MOST_TRIANGLES", 10):
+            for _ in range(3):
+                remembered.picture_of(_set(0.5), "", np.zeros((1, 1), np.float32), draw)
+        self.assertEqual(draw.call_count, 3)
+
     def test_what_moves_is_drawn_each_time(self) -> None:
         self.assertEqual(self._compared(lambda number: _set(0.5, aside=number / 10)), 5 * 3)
 

@@ -6,7 +6,7 @@ import { paint } from "./painter";
 import { asked, type PictureRequest } from "./request";
 
 /** Requests under way at most: one is being rendered while others travel to and fro. */
-const AT_ONCE = 3;
+const AT_ONCE = 2;
 
 export interface Shown {
   /** What the picture was asked for as. */

@@ -1,7 +1,7 @@
 """Small drawings kept: while a hand changes light, colours or opacity nothing moves, and what each sample sees need not be found again.
 
-A drawing is kept when it is asked for a second time, so that what moves costs no more than looking for it. So are pictures of groups of which only
-a share is left: while that share changes, what it is a share of stays.
+A drawing is kept when it is asked for a second time, so that what moves costs no more than looking for it. So are pictures of what is
+opaque, and of groups of which only a share is left: while that share changes, what it is a share of stays.
 """
 
 from __future__ import annotations
@@ -23,8 +23,8 @@ from zeitbild.snapshot.camera import Camera
 
 #: Pixels of the largest drawings kept, bytes that all of them may take, and how many are known to have been asked for once.
 _LARGEST, _ROOM, _KNOWN = 640 * 400, 64 * 1024 * 1024, 64
-#: Pictures of groups that are known, kept or asked for once.
-_GROUPS = 4
+#: Pictures that are known, kept or asked for once, and the triangles of the largest sets among them.
+_PICTURES, _MOST_TRIANGLES = 6, 50_000
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -118,16 +118,16 @@ class Entry:
 
 
 @dataclass(frozen=True, slots=True, eq=False)
-class _Group:
-    """A picture of a group that was asked for: the set and what else it was drawn by, the area [H, W] that hid some of it; and the
-    picture, once it was asked for again."""
+class _Asked:
+    """A picture that was asked for: the set and what else it was drawn by, the area [H, W] that hid some of it; and the picture itself, once
+    it was asked for again."""
 
     snapshot: Snapshot
     others: object
     held: NDArray[np.float32]
     picture: Picture | None
 
-    def equals(self, other: _Group) -> bool:
+    def equals(self, other: _Asked) -> bool:
         forms = zip(self.snapshot.bodies, other.snapshot.bodies, strict=False)
         return (
             self.snapshot == other.snapshot
@@ -137,15 +137,21 @@ class _Group:
         )
 
 
-_groups: deque[_Group] = deque(maxlen=_GROUPS)
+_pictures: deque[_Asked] = deque(maxlen=_PICTURES)
 
 
-def group_of(snapshot: Snapshot, others: object, held: NDArray[np.float32], draw: Callable[[], Picture]) -> Picture:
-    """A picture that may be written to, drawn or as it was kept: that of a still set, told apart by the set itself, the area held [H, W] of what hides
-    some of it, and whatever else it depends on. Pictures with planes are always drawn."""
-    asked = _Group(snapshot, others, held, None)
+def picture_of(snapshot: Snapshot, others: object, held: NDArray[np.float32], draw: Callable[[], Picture]) -> Picture:
+    """A picture that may be written to, drawn or as it was kept: that of a still set, told apart by the set itself, the area held [H, W] of
+    what hides some of it, and whatever else it depends on. Pictures with planes, and of large sets, are always drawn."""
+    if sum(len(mesh.triangles) for mesh in snapshot.built_meshes) > _MOST_TRIANGLES:
+        return draw()
+    asked = _Asked(snapshot, others, held, None)
     with _lock:
-        found = next((one for one in _groups if one.equals(asked)), None)
+        found = next((one for one in _pictures if one.equals(asked)), None)
+        if found is not None:
+            # Those that were asked for last stay the longest.
+            _pictures.remove(found)
+            _pictures.append(found)
     if found is not None and found.picture is not None:
         return _copied(found.picture)
     picture = draw()
@@ -154,9 +160,9 @@ def group_of(snapshot: Snapshot, others: object, held: NDArray[np.float32], draw
             asked = replace(asked, picture=_copied(picture))
         asked = replace(asked, held=held.copy())
         with _lock:
-            if found is not None and found in _groups:
-                _groups.remove(found)
-            _groups.append(asked)
+            if found is not None and found in _pictures:
+                _pictures.remove(found)
+            _pictures.append(asked)
     return picture
 
 
@@ -180,4 +186,4 @@ def forget() -> None:
     with _lock:
         _packed.clear()
         _asked.clear()
-        _groups.clear()
+        _pictures.clear()
