@@ -134,8 +134,13 @@ class Paces(unittest.TestCase):
         first = {"width": 640, "late": 0, "withoutUntil": 0}
         pace = self._drag(lambda width, rays: width * width / 2500, first, 6)
         self.assertEqual((pace["late"], pace["withoutUntil"]), (0, 0))
-        # As wide as pictures come in 92 ms.
-        self.assertAlmostEqual(pace["width"], math.sqrt(92 * 2500), delta=60)
+        # As wide as pictures come in 80 ms.
+        self.assertAlmostEqual(pace["width"], math.sqrt(80 * 2500), delta=60)
+
+    def test_widths_go_in_steps_within_what_is_seen(self) -> None:
+        widths = (640, 331.4, 300, 299.9, 280)
+        asked = call("picture/pace.ts", *(("widthOf", [{"width": width}, 625.5]) for width in widths))
+        self.assertEqual(asked, [625.5, 320, 320, 280, 280])
 
     def test_two_pictures_tell_that_shadows_are_far_too_dear_and_then_it_goes_narrower(self) -> None:
         first = {"width": 640, "late": 0, "withoutUntil": 0}

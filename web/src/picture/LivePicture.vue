@@ -9,7 +9,7 @@ import { useShot } from "@/shot/store";
 
 import { ground } from "./grounds";
 import { cameraHandle, type Changes, type Handle } from "./handles";
-import { AT_FIRST, paceAfter, withRays } from "./pace";
+import { keepPace, paceAfter, paceOf, widthOf, withRays } from "./pace";
 import PictureFrame from "./PictureFrame.vue";
 import { type Ghosts, heightFor } from "./request";
 import { useLatest } from "./useLatest";
@@ -39,7 +39,7 @@ const shot = useShot();
 const latest = useLatest();
 const canvas = useTemplateRef("canvas");
 const viewWidth = ref(640);
-let pace = AT_FIRST;
+let pace = paceOf(shot.id);
 let timer = 0;
 
 const raster = computed(() => shot.raster ?? { width: 16, height: 9 });
@@ -54,7 +54,7 @@ function ask(quality: "rough" | "final") {
   const room = viewWidth.value * window.devicePixelRatio;
   const full = pixelated.value ? room : Math.min(room, raster.value.width);
   const rough = quality === "rough" && !pixelated.value;
-  const width = Math.max(2, Math.floor(rough ? Math.min(pace.width, full) : full));
+  const width = Math.max(2, Math.floor(rough ? widthOf(pace, full) : full));
   const height = heightFor(width, raster.value);
   const kind = quality === "rough" ? "jpeg" : "png";
   const of = { document: draft, frame: shot.frame, layer: props.layer, what: props.what, ghosts: props.ghosts };
@@ -103,7 +103,10 @@ function draw(bitmap: ImageBitmap | undefined | null) {
 }
 watch([() => latest.shown.value, canvas], () => {
   const shown = latest.shown.value;
-  if (shown?.tag.endsWith("rough")) pace = paceAfter(pace, shown.milliseconds, shown.bitmap.width, performance.now());
+  if (shown?.tag.endsWith("rough")) {
+    pace = paceAfter(pace, shown.milliseconds, shown.bitmap.width, performance.now());
+    keepPace(shot.id, pace);
+  }
   if (!props.playing) draw(latest.shown.value?.bitmap);
   if (
     latest.failure.value === null &&

@@ -12,14 +12,32 @@ export interface Pace {
  * pictures without shadows and mirrors come too late. */
 const WIDEST = 640;
 const NARROWEST = { withRays: 400, without: 280 };
+/** Widths are whole numbers of this: the server keeps what it drew of what does not change, at the size that it had. */
+const STEP = 40;
 /** Longest time from asking to showing, in ms, at which pictures under way make a little more than 20 a second. */
-const WANTED_MS = 92;
+const WANTED_MS = 80;
 /** From this on a moving hand does not wait for shadows and mirrors any more. */
 const TOO_LONG_MS = 1.2 * WANTED_MS;
 /** So long: then it is tried again, since it may have been another's work that took the time. */
 const WITHOUT_MS = 60_000;
 
-export const AT_FIRST: Pace = { width: WIDEST, late: 0, withoutUntil: 0 };
+const AT_FIRST: Pace = { width: WIDEST, late: 0, withoutUntil: 0 };
+
+/** What was found out of each shot, so that another desk need not find it out again. */
+const found = new Map<number, Pace>();
+
+/** The pace that pictures of a shot had last. */
+export function paceOf(shot: number): Pace {
+  return found.get(shot) ?? AT_FIRST;
+}
+export function keepPace(shot: number, pace: Pace) {
+  found.set(shot, pace);
+}
+
+/** How wide a picture is asked for, where so many pixels are to be seen at most. */
+export function widthOf(pace: Pace, most: number): number {
+  return Math.min(Math.round(pace.width / STEP) * STEP, most);
+}
 
 /** Whether shadows and mirrors are asked for at a time (ms of the page). */
 export function withRays(pace: Pace, now: number): boolean {
