@@ -116,6 +116,30 @@ class Moving(BrowserCase):
             page.get_by_role("button", name="Undo", exact=True).click()
             expect(page.locator("[data-key]")).to_have_count(count)
 
+    def test_frames_are_taken_out_by_hand_and_where_nothing_is_to_be_seen(self) -> None:
+        page = self.desk("time")
+        self.let_move(page, "Opacity")
+        self.type_at(page, 7, "0")
+        self.type_at(page, 8, "0")
+        self.type_at(page, 4, "1")
+        # From frame 8 to 16 it is gone.
+        page.get_by_role("button", name="Take them out of the shot").click()
+        self.saved(page)
+        self.assertEqual(self.fresh().current_document().timing.last, 15)
+        keys = self.moves()["opacity"]["keys"]
+        self.assertEqual([key["frame"] for key in keys], [1, 7, 8, 11])
+        self.assertGreater(min(key["value"] for key in keys), 0)
+        page.get_by_role("button", name="Undo", exact=True).click()
+        expect(page.locator("[data-key$='opacity 16']")).to_be_visible()
+        whole = page.locator("section").filter(has_text="The whole shot")
+        for label, value in (("From frame", "2"), ("To frame", "5")):
+            whole.get_by_label(label).fill(value)
+            whole.get_by_label(label).press("Enter")
+        whole.get_by_role("button", name="Take out").click()
+        self.saved(page)
+        self.assertEqual(self.fresh().current_document().timing.last, 20)
+        expect(page.locator("[data-key$='opacity 12']")).to_be_visible()
+
     def test_a_curve_follows_the_hand_before_the_server_tells_its_values(self) -> None:
         page = self.desk("time")
         page.get_by_role("button", name="Fade in", exact=True).click()

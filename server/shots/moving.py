@@ -69,6 +69,7 @@ RETIMINGS: dict[str, Callable[[Shot, RetimeIn], Changes]] = {
     "hold": lambda shot, given: retiming.hold_at_end(shot, given.frames),
     "shift-all": lambda shot, given: retiming.shift_all(shot, given.by),
     "stretch-all": lambda shot, given: retiming.stretch_all(shot, given.frames),
+    "take-out": lambda shot, given: retiming.take_out(shot, given.first, given.last),
     "reverse-all": lambda shot, given: retiming.reverse_all(shot),
     "rate": lambda shot, given: retiming.change_rate(shot, given.rate, keep_seconds=given.keep_seconds),
 }

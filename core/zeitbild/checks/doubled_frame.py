@@ -4,10 +4,13 @@ from __future__ import annotations
 
 import time
 from collections.abc import Iterator
+from typing import Any
 
 from zeitbild.checks._alike import Frames
 from zeitbild.checks._base import Check, Finding, SetView, checks
-from zeitbild.document.evaluate import frames_of_keys, seen_parts
+from zeitbild.document.evaluate import frames_of_keys, moving_parts, seen_parts
+from zeitbild.document.retiming import delete_keys
+from zeitbild.document.shot import Shot
 
 #: Seconds that are spent on looking at most.
 _PATIENCE = 1.0
@@ -38,8 +41,21 @@ def _look(view: SetView) -> Iterator[Finding]:
                 "elements",
                 "time",
                 frames[at + 1],
+                _without_keys(shot, frames[at + 1]),
+                f"Take the keys at frame {frames[at + 1]} away",
             )
             return
+
+
+def _without_keys(shot: Shot, frame: int) -> dict[str, Any]:
+    """What moves without its keys at a frame, by its paths."""
+    keyed = [
+        f"{path}.{inner}"
+        for path, part in moving_parts(shot).items()
+        for inner, track in part.moves.items()
+        if any(key.frame == frame for key in track.keys)
+    ]
+    return delete_keys(shot, keyed, frame, frame).values
 
 
 checks.register(Check("doubled-frame", look_at_set=_look))

@@ -9,6 +9,8 @@ from collections.abc import Iterator
 from zeitbild.checks._alike import Frames
 from zeitbild.checks._base import Check, Finding, SetView, checks
 from zeitbild.document.evaluate import frames_of_keys
+from zeitbild.document.retiming import take_out
+from zeitbild.document.shot import Shot
 
 #: Seconds that are spent on looking at most.
 _PATIENCE = 1.0
@@ -33,11 +35,11 @@ def _look(view: SetView) -> Iterator[Finding]:
         # Both stand where something is, if nothing is between them. Ends in which nothing is are told as such (``dead_ends``).
         if last - first < 2 or found.empty(frames[first]) or found.empty(frames[last]):
             continue
-        yield _told([frames[one] for one in range(first + 1, last)])
+        yield _told(view.shot, [frames[one] for one in range(first + 1, last)])
         return
 
 
-def _told(gone: list[int]) -> Finding:
+def _told(shot: Shot, gone: list[int]) -> Finding:
     where = f"At frame {gone[0]}" if len(gone) == 1 else f"From frame {gone[0]} to {gone[-1]}"
     return Finding(
         "empty-frames",
@@ -46,6 +48,8 @@ def _told(gone: list[int]) -> Finding:
         "elements",
         "time",
         gone[0],
+        take_out(shot, gone[0], gone[-1] + shot.timing.step - 1).values,
+        f"Take {'it' if len(gone) == 1 else 'them'} out of the shot",
     )
 
 

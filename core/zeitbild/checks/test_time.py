@@ -10,6 +10,7 @@ from PIL import Image
 from zeitbild.checks import Finding, SetView, find
 from zeitbild.checks.test_checks import _mended
 from zeitbild.document.reading import read_shot
+from zeitbild.document.retiming import value_at
 from zeitbild.document.shot import Shot
 from zeitbild.testing import NOWHERE
 
@@ -75,6 +76,9 @@ class Time(unittest.TestCase):
         found = self._only(_shot(**moves, shown=gone), "empty-frames")["empty-frames"]
         self.assertEqual(found.frame, 40)
         self.assertIn("From frame 40 to 49", found.message)
+        mended = _mended(_shot(**moves, shown=gone), found.mend)
+        self.assertEqual((mended.timing.last, value_at(mended, "elements.0.shown", 40)), (110, True))
+        self._only(mended)
         once = self._only(_shot(**moves, opacity=_keys((1, 1), (60, 0), (70, 1))), "empty-frames")
         self.assertIn("At frame 60", once["empty-frames"].message)
         # At its ends it is the range that is too long; what hardly shows is there; and another one that stays is there, too.
@@ -85,7 +89,9 @@ class Time(unittest.TestCase):
         # A hole that begins and ends between two frames of a range that goes in steps.
         raw = _shot(**moves, shown=_keys((1, True), (39, False), (44, True), way="hold")).model_dump(mode="json")
         raw["timing"]["step"] = 5
-        self.assertEqual(self._only(read_shot(raw), "empty-frames")["empty-frames"].frame, 41)
+        in_steps = self._only(read_shot(raw), "empty-frames")["empty-frames"]
+        self.assertEqual((in_steps.frame, in_steps.mend["timing"]["last"]), (41, 115))
+        self._only(_mended(read_shot(raw), in_steps.mend))
         raw = _shot(**moves, shown=gone).model_dump(mode="json")
         raw["elements"].append({"kind": "solid", "id": "other", "name": "Other", "width": 40})
         self._only(read_shot(raw))
@@ -171,6 +177,7 @@ class Time(unittest.TestCase):
         stops = _keys((1, [-90, 0, 0]), (60, [0, 0, 0]), (61, [0, 0, 0]), (120, [90, 0, 0]))
         found = self._only(_shot(placement__position=stops), "doubled-frame")
         self.assertEqual(found["doubled-frame"].frame, 61)
+        self._only(_mended(_shot(placement__position=stops), found["doubled-frame"].mend))
         # Something else moves on; a rest of two frames; on twos; a movement that turns round.
         self._only(_shot(placement__position=stops, width=_keys((1, 60.0), (120, 80.0))))
         rest = _keys((1, [-90, 0, 0]), (60, [0, 0, 0]), (62, [0, 0, 0]), (120, [90, 0, 0]))

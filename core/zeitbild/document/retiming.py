@@ -18,6 +18,7 @@ from zeitbild.errors import InputError
 from zeitbild.keys import Key, Moving, Track
 from zeitbild.keys.editing import (
     backwards,
+    cut_out,
     later,
     looped,
     moved,
@@ -271,6 +272,50 @@ def shift_all(shot: Shot, by: int) -> Changes:
                 raise InputError(f"the layer {layer.name} would have frames before 0", "by")
             values[f"layers.{number}.frames"] = write_frames(frames)
     return Changes({**values, "timing": _timing(timing, first=timing.first + by, last=timing.last + by)})
+
+
+def take_out(shot: Shot, first: int, last: int) -> Changes:
+    """The whole shot without some frames of its range: what comes later moves up."""
+    timing, gone = shot.timing, last - first + 1
+    if not timing.first <= first <= last <= timing.last:
+        raise InputError(
+            f"frames that are taken out lie from {timing.first} to {timing.last}, the first of them first", "last"
+        )
+    if gone > timing.last - timing.first:
+        raise InputError("a shot keeps at least one frame", "last")
+
+    def frame_at(frame: int) -> int:
+        return frame if frame < first else max(first, frame - gone)
+
+    def change(path: str, track: Track) -> Track:
+        part, inner = split(shot, path)
+        kind = measure_of(type(moving_parts(shot)[part]), inner).kind
+        mixes = kind in ("number", "vector", "angles", "colour")
+        return cut_out(track, first, last, lambda frame: plain_colour(_keyed_at(shot, path, frame, track)), mixes=mixes)
+
+    tracks = [track for part in moving_parts(shot).values() for track in part.moves.values()]
+    changes = _each(shot, all_tracks(shot), change)
+    values = {**changes.values, **_at_frames(shot, frame_at)}
+    for number, one in enumerate(shot.ranges):
+        # One that ended in what is gone ends before it.
+        if first <= one.last <= last:
+            values[f"ranges.{number}.last"] = max(first - 1, values[f"ranges.{number}.first"])
+    for number, layer in enumerate(shot.layers):
+        if layer.frames.strip():
+            left = tuple(frame_at(frame) for frame in parse_frames(layer.frames) if not first <= frame <= last)
+            if not left:
+                raise InputError(f"the layer {layer.name} would have no frames left", "last")
+            values[f"layers.{number}.frames"] = write_frames(left)
+    notes = []
+    if any(not path.startswith("ranges.") for path in _at_frames(shot, lambda frame: frame)):
+        notes.append("what plays from files, sounds among them, is not cut")
+    if any(track.wave is not None for track in tracks) or any(element.turn.turns for element in shot.elements):
+        notes.append("turns and waves go over the frames that are left")
+    if any({track.before, track.after} != {"hold"} for track in tracks):
+        notes.append("what repeats, or goes on beyond its keys, does so from where they are now")
+    if any(track.every > 1 and gone % track.every for track in tracks):
+        notes.append("what has a new value every few frames counts them from its first key, as before")
+    return Changes({**values, "timing": _timing(timing, last=timing.last - gone)}, "; ".join(notes))
 
 
 def _at_frames(shot: Shot, frame_at: Callable[[int], int]) -> dict[str, Any]:

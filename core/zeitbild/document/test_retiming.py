@@ -4,12 +4,15 @@ import unittest
 from fractions import Fraction
 from typing import Any
 
+import numpy as np
+
 from zeitbild.document import retiming
 from zeitbild.document.evaluate import evaluate, time_of
 from zeitbild.document.reading import read_shot
-from zeitbild.document.retiming import Changes, all_tracks, value_at
+from zeitbild.document.retiming import Changes, all_tracks, plain_colour, value_at
 from zeitbild.document.shot import Shot
 from zeitbild.errors import InputError
+from zeitbild.timing.easing import WAYS
 
 _WIDTH, _PLACE, _OPEN = "elements.0.width", "elements.0.placement.position", "elements.0.opacity"
 
@@ -215,6 +218,100 @@ class Whole(unittest.TestCase):
             self.assertEqual(long.timing.last, frames)
             for frame in range(1, 25):
                 self._same(shot, long, frame, 2 * frame - 1)
+
+    def test_frames_taken_out_leave_all_others_as_they_were(self) -> None:
+        random = np.random.default_rng(11)
+        for number in range(60):
+            moves = {}
+            for field, low, high in (("width", 5, 90), ("turn_x", -300, 300), ("place", 0, 0), ("side", 3, 24)):
+                at = sorted(random.choice(np.arange(-4, 32), int(random.integers(1, 6)), replace=False))
+                keys = []
+                for frame in at:
+                    value: Any = float(random.uniform(low, high))
+                    key = {
+                        "frame": int(frame),
+                        "way": str(random.choice(WAYS)),
+                        "strength": float(random.uniform(0.1, 0.9)),
+                    }
+                    if field == "place":
+                        value = [float(one) for one in random.uniform(-50, 50, 3)]
+                        if key["way"] == "free" and number % 2:
+                            key["lifts"] = [[3, -4], [0, 2], [1, 1]]
+                    if field == "side":
+                        value = round(value)
+                    keys.append({**key, "value": value, "handles": [0.2, -0.6, 0.7, 1.3]})
+                moves[field] = {"keys": keys}
+            hidden = {
+                "keys": [{"frame": 4, "value": False, "way": "hold"}, {"frame": 15, "value": True, "way": "gentle"}]
+            }
+            colour = [{"frame": 2, "value": "#102030"}, {"frame": 19, "value": "#f0c040", "way": "bounce"}]
+            tracks = {
+                "width": moves["width"],
+                "placement.rotation.1": moves["turn_x"],
+                "placement.position": moves["place"],
+                "shape": {"keys": [{"frame": 6, "value": "ball"}, {"frame": 11, "value": "ring", "way": "straight"}]},
+                "shown": hidden,
+                "surface.base_colour": {"keys": [*colour, {"frame": 23, "value": "#000000"}]},
+            }
+            raw = _shot(**tracks).model_dump(mode="json")
+            raw["elements"].append({"kind": "shape", "id": "star", "moves": {"points": moves["side"]}})
+            shot = read_shot(raw)
+            first, last = sorted(int(one) for one in random.integers(1, 25, 2))
+            if last - first == 23:
+                continue
+            cut = _changed(shot, retiming.take_out(shot, first, last))
+            self.assertEqual((cut.timing.first, cut.timing.last), (1, 24 - (last - first + 1)))
+            for frame in [one for one in range(1, 25) if not first <= one <= last]:
+                now = frame if frame < first else frame - (last - first + 1)
+                for path in all_tracks(shot):
+                    with self.subTest(number=number, path=path, frame=frame, out=(first, last)):
+                        before, after = value_at(shot, path, frame), value_at(cut, path, now)
+                        if isinstance(before, bool) or path.endswith(".shape"):
+                            self.assertEqual(after, before)
+                        elif isinstance(before, str):
+                            levels = [np.array(list(bytes.fromhex(plain_colour(one)[1:]))) for one in (before, after)]
+                            np.testing.assert_allclose(*levels, atol=1)
+                        else:
+                            np.testing.assert_allclose(after, before, atol=1e-6)
+
+    def test_a_way_that_is_cut_stays_one_curve(self) -> None:
+        shot = _shot()
+        cut = _changed(shot, retiming.take_out(shot, 10, 15))
+        keys = cut.elements[0].moves["width"].keys
+        self.assertEqual([key.frame for key in keys], [3, 8, 9, 10, 14])
+        self.assertEqual([key.way for key in keys], ["gentle start", "free", "straight", "free", "gentle"])
+        # In between frames, too, as motion blur sees it.
+        for frame in (8.25, 8.5, 16.5, 17.25, 19.9):
+            now = Fraction(frame if frame < 10 else frame - 6)
+            self.assertAlmostEqual(value_at(cut, _WIDTH, now), value_at(shot, _WIDTH, Fraction(frame)), places=6)
+
+    def test_all_that_is_told_in_frames_goes_with_what_is_taken_out(self) -> None:
+        raw = _shot().model_dump(mode="json")
+        raw["ranges"] = [
+            {"name": "a", "first": 2, "last": 12},
+            {"name": "b", "first": 11, "last": 20},
+            {"name": "c", "first": 11, "last": 12},
+        ]
+        raw["layers"] = [{**raw["layers"][0], "frames": "1-11, 15, 20"}] if raw["layers"] else [{"name": "main", "frames": "1-11, 15, 20"}]
+        shot = read_shot(raw)
+        changes = retiming.take_out(shot, 10, 14)
+        cut = _changed(shot, changes)
+        self.assertEqual([(one.first, one.last) for one in cut.ranges], [(2, 9), (10, 15), (10, 10)])
+        self.assertEqual(cut.layers[0].frames, "1-10,15")
+        self.assertIn("turns and waves", changes.note)
+        for first, last, said in (
+            (0, 3, "from 1 to 24"),
+            (5, 4, "from 1 to 24"),
+            (20, 25, "from 1 to 24"),
+            (1, 24, "one frame"),
+        ):
+            with self.assertRaises(InputError) as caught:
+                retiming.take_out(shot, first, last)
+            self.assertIn(said, caught.exception.message)
+        raw["layers"][0]["frames"] = "11-12"
+        with self.assertRaises(InputError) as caught:
+            retiming.take_out(read_shot(raw), 10, 14)
+        self.assertIn("no frames left", caught.exception.message)
 
     def test_reversed(self) -> None:
         for cycle in (False, True):

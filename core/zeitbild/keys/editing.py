@@ -5,13 +5,13 @@ Frames are those of the shot; a range of them holds both its ends. InputError wh
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from fractions import Fraction
 from typing import Any
 
 from zeitbild.errors import InputError
-from zeitbild.keys.track import Key, Track
-from zeitbild.timing.easing import Handles, Way, handles_of
+from zeitbild.keys.track import FARTHEST, Key, Track
+from zeitbild.timing.easing import Handles, Way, handles_of, split_curve
 from zeitbild.timing.frames import MAX_FRAME_NUMBER
 
 _MIRRORED: dict[Way, Way] = {"gentle start": "gentle end", "gentle end": "gentle start"}
@@ -123,6 +123,58 @@ def without(track: Track, first: int, last: int) -> Track | None:
     """Without the keys of a range; None if nothing is left that moves."""
     _, others = _within(track, first, last)
     return with_keys(track, others) if others or track.wave is not None else None
+
+
+def cut_out(track: Track, first: int, last: int, value_at: Callable[[int], Any], *, mixes: bool) -> Track:
+    """Without a range of frames: what comes later moves up, and has the values that it had, which ``value_at`` tells of the frame before the range
+    and the one after it, and where a way cannot be cut, of each frame. mixes: numbers that are not rounded lie between its values."""
+    gone = last - first + 1
+    if not track.keys or track.keys[-1].frame < first:
+        return track
+    if track.keys[0].frame > last:
+        return with_keys(track, (later(key, -gone) for key in track.keys))
+    before, after = first - 1, last + 1
+    kept = [
+        *_between(track, track.keys[0].frame, before, value_at, mixes),
+        Key(frame=before, value=value_at(before), way="straight"),
+    ]
+    rest = [key for key in track.keys if key.frame >= after]
+    if not rest or rest[0].frame != after:
+        end = rest[0].frame if rest else after
+        rest = [*(_between(track, after, end, value_at, mixes) or [Key(frame=after, value=value_at(after))]), *rest]
+    return with_keys(track, [*kept, *(later(key, -gone) for key in rest)])
+
+
+def _between(track: Track, start: int, end: int, value_at: Callable[[int], Any], mixes: bool) -> list[Key]:
+    """Keys from a frame on that go, up to another one without it, as the track does; in each way that is cut one of the two is a key of it."""
+    found = []
+    for key, following in zip(track.keys, track.keys[1:], strict=False):
+        begins, ends = max(key.frame, start), min(following.frame, end)
+        if begins >= ends:
+            continue
+        if (begins, ends) == (key.frame, following.frame):
+            found.append(key)
+        else:
+            found += _part(key, following, begins, ends, value_at, mixes)
+    return found
+
+
+def _part(key: Key, following: Key, begins: int, ends: int, value_at: Callable[[int], Any], mixes: bool) -> list[Key]:
+    """A part of the way from one key to the next that has one of its ends, as keys."""
+    own = {"frame": begins, "value": key.value if begins == key.frame else value_at(begins)}
+    if key.way in ("hold", "straight") and (mixes or key.way == "hold"):
+        return [key.model_copy(update=own)]
+    if mixes and key.way != "bounce" and not key.lifts:
+        left = begins == key.frame
+        share = ((ends if left else begins) - key.frame) / (following.frame - key.frame)
+        halves = split_curve(handles_of(key.way, key.strength, key.handles), share)
+        if halves is not None:
+            handles = halves[0 if left else 1]
+            if max(abs(handles[1]), abs(handles[3])) <= FARTHEST:
+                return [Key(**own, way="free", handles=handles)]
+    way: Way = "straight" if mixes else "hold"
+    every = [Key(frame=frame, value=value_at(frame), way=way) for frame in range(begins, ends)]
+    return every if mixes else [one for at, one in enumerate(every) if not at or one.value != every[at - 1].value]
 
 
 def looped(track: Track, first: int, last: int, value: Any) -> Track:

@@ -14,10 +14,10 @@ from zeitbild.values import Part, number
 MOST_KEYS = 1000
 #: A document names strength and handles only where they differ from the usual ones.
 #: How far a handle of a free curve may lie outside of the way, in ways.
-_FARTHEST = 20.0
+FARTHEST = 20.0
 
 Share = Annotated[float, Field(ge=0, le=1)]
-Height = Annotated[float, Field(ge=-_FARTHEST, le=_FARTHEST)]
+Height = Annotated[float, Field(ge=-FARTHEST, le=FARTHEST)]
 #: How far handles are drawn aside, in units of the value.
 Lift = Annotated[float, Field(ge=-1_000_000, le=1_000_000)]
 #: What a value does where it has no keys any more. Onwards: it repeats, each time from where it was, as somebody who walks.

@@ -133,6 +133,29 @@ def handles_of(way: Way, strength: float, handles: Handles) -> Handles:
     }.get(way, handles)
 
 
+def split_curve(handles: Handles, share: float) -> tuple[Handles, Handles] | None:
+    """A cubic Bezier cut at a share of the time (0..1, without its ends) into two, each on a way of its own (de Casteljau); None where one of
+    them would go nowhere, so that no share of its way can be told, or have a handle outside of its time."""
+    x1, y1, x2, y2 = handles
+    at = float(_root(x1, x2, share))
+    points = [(0.0, 0.0), (x1, y1), (x2, y2), (1.0, 1.0)]
+    left, right = [points[0]], [points[-1]]
+    while len(points) > 1:
+        points = [
+            (ax + (bx - ax) * at, ay + (by - ay) * at) for (ax, ay), (bx, by) in zip(points, points[1:], strict=False)
+        ]
+        left.append(points[0])
+        right.append(points[-1])
+    x, y = points[0]
+    if min(abs(y), abs(1 - y)) < 1e-6:
+        return None
+    (ax, ay), (bx, by) = left[1], left[2]
+    (dx, dy), (cx, cy) = right[1], right[2]
+    before = ax / x, ay / y, bx / x, by / y
+    after = (cx - x) / (1 - x), (cy - y) / (1 - y), (dx - x) / (1 - x), (dy - y) / (1 - y)
+    return (before, after) if all(0 <= time <= 1 for time in (*before[::2], *after[::2])) else None
+
+
 def numbers_of(way: Way, strength: float, handles: Handles) -> tuple[int, Handles]:
     """A way as ``share_on`` takes it: what takes it, and four numbers."""
     if way == "bounce":
