@@ -59,16 +59,15 @@ async function takeOut() {
         >Stretch</PressButton
       >
     </div>
+    <NumberField
+      label="From frame"
+      whole
+      :min="shot.timing.first"
+      :max="shot.timing.last"
+      :model-value="out.first"
+      @commit="gone.first = $event"
+    />
     <div class="flex items-end gap-1.5">
-      <NumberField
-        class="flex-1"
-        label="From frame"
-        whole
-        :min="shot.timing.first"
-        :max="shot.timing.last"
-        :model-value="out.first"
-        @commit="gone.first = $event"
-      />
       <NumberField
         class="flex-1"
         label="To frame"
