@@ -287,13 +287,23 @@ def take_out(shot: Shot, first: int, last: int) -> Changes:
     def frame_at(frame: int) -> int:
         return frame if frame < first else max(first, frame - gone)
 
+    parts = moving_parts(shot)
+    known: dict[int, dict[str, Moving]] = {}
+
     def change(path: str, track: Track) -> Track:
         part, inner = split(shot, path)
-        kind = measure_of(type(moving_parts(shot)[part]), inner).kind
-        mixes = kind in ("number", "vector", "angles", "colour")
-        return cut_out(track, first, last, lambda frame: plain_colour(_keyed_at(shot, path, frame, track)), mixes=mixes)
 
-    tracks = [track for part in moving_parts(shot).values() for track in part.moves.values()]
+        def value(frame: int) -> Any:
+            if track.wave is not None:
+                return plain_colour(_keyed_at(shot, path, frame, track))
+            if frame not in known:
+                known[frame] = moving_parts(evaluate(shot, time_of(shot, frame)))
+            return plain_colour(value_below(known[frame][part], inner))
+
+        mixes = measure_of(type(parts[part]), inner).kind in ("number", "vector", "angles", "colour")
+        return cut_out(track, first, last, value, mixes=mixes)
+
+    tracks = [track for part in parts.values() for track in part.moves.values()]
     changes = _each(shot, all_tracks(shot), change)
     values = {**changes.values, **_at_frames(shot, frame_at)}
     for number, one in enumerate(shot.ranges):
