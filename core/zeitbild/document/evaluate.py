@@ -37,7 +37,7 @@ def evaluate(shot: Shot, time: Time) -> Shot:
     The result means the same at any time, so it can be evaluated again and stays what it is. InputError names the part whose values cannot
     be together at that time.
     """
-    if not _moving.get(id(shot), lambda: (shot, _moves(shot)))[1]:
+    if not _moving.get(id(shot), lambda: (shot, _moves(shot), _weight(shot)))[1]:
         return shot
     # To make one picture a shot is asked for again and again at the same few times.
     return _evaluated.get((id(shot), time), lambda: (shot, _evaluate(shot, time)))[1]
@@ -53,19 +53,24 @@ def turns_at_all(shot: Shot) -> bool:
     return any(element.turn.turns for element in shot.elements)
 
 
-#: Shots, and whether they move: it is asked for once for each element of a picture. As long as a shot is kept nothing else has its place
-#: in memory.
-_moving: SizedCache[tuple[Shot, bool]] = SizedCache(16, lambda kept: 1)
+#: Shots, whether they move, and how much is kept with each at a time: it is asked for once for each element of a picture. As long as a shot is
+#: kept nothing else has its place in memory.
+_moving: SizedCache[tuple[Shot, bool, int]] = SizedCache(16, lambda kept: 1)
 
 
-def _weight(kept: tuple[Shot, Shot]) -> int:
+def _weight(shot: Shot) -> int:
     """About how much is kept with a shot at a time: its elements, and its keys, which are kept once for many times."""
-    tracks = (track for part in moving_parts(kept[0]).values() for track in part.moves.values())
-    return 1 + len(kept[0].elements) + sum(len(track.keys) for track in tracks) // 16
+    tracks = (track for part in moving_parts(shot).values() for track in part.moves.values())
+    return 1 + len(shot.elements) + sum(len(track.keys) for track in tracks) // 16
+
+
+def _kept_weight(kept: tuple[Shot, Shot]) -> int:
+    shot = kept[0]
+    return _moving.get(id(shot), lambda: (shot, _moves(shot), _weight(shot)))[2]
 
 
 #: Shots at times, with the shot that each is of: as long as it is kept nothing else has its place in memory.
-_evaluated: SizedCache[tuple[Shot, Shot]] = SizedCache(4000, _weight)
+_evaluated: SizedCache[tuple[Shot, Shot]] = SizedCache(4000, _kept_weight)
 
 
 def _evaluate(shot: Shot, time: Time) -> Shot:

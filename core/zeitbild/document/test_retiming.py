@@ -292,7 +292,11 @@ class Whole(unittest.TestCase):
             {"name": "b", "first": 11, "last": 20},
             {"name": "c", "first": 11, "last": 12},
         ]
-        raw["layers"] = [{**raw["layers"][0], "frames": "1-11, 15, 20"}] if raw["layers"] else [{"name": "main", "frames": "1-11, 15, 20"}]
+        raw["layers"] = (
+            [{**raw["layers"][0], "frames": "1-11, 15, 20"}]
+            if raw["layers"]
+            else [{"name": "main", "frames": "1-11, 15, 20"}]
+        )
         shot = read_shot(raw)
         changes = retiming.take_out(shot, 10, 14)
         cut = _changed(shot, changes)
