@@ -21,6 +21,7 @@ from zeitbild.geometry.drawing.inlaid import Inlays
 from zeitbild.geometry.drawing.placing import Size, fit, transform_of
 from zeitbild.geometry.drawing.servers import Lies, Servers
 from zeitbild.geometry.drawing.styles import CLEAR, HREF, INITIAL, Styles, length, link, local, numbers, share
+from zeitbild.geometry.drawing.texts import Texts, em_of
 from zeitbild.geometry.drawing.tracks import (
     MAX_DASHES,
     Stroke,
@@ -113,10 +114,12 @@ class _Reader:
     elements: int = 0
     curves: int = 0
     servers: Servers = field(init=False)
+    texts: Texts = field(init=False)
     inlays: Inlays = field(init=False)
 
     def __post_init__(self) -> None:
         self.servers = Servers(self.styles, self._named, self.note)
+        self.texts = Texts(self.styles, self.note)
         self.inlays = Inlays(self.note)
 
     def note(self, text: str) -> None:
@@ -146,6 +149,7 @@ class _Reader:
                 return
         if share(values.get("opacity", "")) < CLEAR:
             return
+        em = self._font_size(values, place)
         place = self._named_part(element, self._placed(element, name, values, place))
         if name in ("g", "a", "svg", "switch"):
             if name == "svg" and element is not self.root:
@@ -159,9 +163,11 @@ class _Reader:
                 self._picture(element, place)
         elif name in ("foreignObject", "video", "iframe", "canvas"):
             self.note(f"a {name} inside the drawing")
-        elif name in ("text", "tspan", "textPath"):
-            words = " ".join("".join(element.itertext()).split())
-            self.note(f"the text “{words[:40]}”: turn it into outlines")
+        elif name == "text":
+            for one in self.texts.set(element, values, em, place.size):
+                self._paint(one.element, one.tracks, one.values, replace(place, handed=one.values))
+        elif name in ("tspan", "textPath"):
+            self.note(f"a {name} outside of a text")
         else:
             tracks = self._shape(element, name, place)
             if tracks is None:
@@ -302,6 +308,11 @@ class _Reader:
             return polygon(numbers(element.get("points", "")), name == "polygon")
         return None
 
+    def _font_size(self, values: dict[str, str], outer: _Place) -> float:
+        """The size of the font in an element that stands in a place."""
+        same = values.get("font-size") == outer.handed.get("font-size")
+        return self._em(outer) if same else em_of(values, self._em(outer))
+
     def _paint(self, element: Element, tracks: list[Track], values: dict[str, str], place: _Place) -> None:
         """Fill and stroke, in the order that is asked for."""
         self._keep_line(tracks, values, place)
@@ -440,6 +451,7 @@ class _Reader:
         values = self.styles.of(element, place.handed)
         if values.get("display") == "none" or values.get("visibility", "visible") != "visible":
             return
+        em = self._font_size(values, place)
         place = self._placed(element, name, values, place)
         if name == "use":
             address = element.get("href") or element.get(HREF) or ""
@@ -452,6 +464,10 @@ class _Reader:
             )
             moved = replace(place, transform=place.transform.translate(x, y), within=(*place.within, id(meant)))
             self._clip_shape(meant, moved, shapes)
+            return
+        if name == "text":
+            for one in self.texts.set(element, values, em, place.size):
+                shapes.append(self._packed([track.moved(place.transform) for track in one.tracks], False, place.clips))
             return
         tracks = self._shape(element, name, place)
         if tracks:

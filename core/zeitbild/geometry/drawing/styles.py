@@ -34,8 +34,13 @@ _HANDED_DOWN = (
     "paint-order",
     "font-family",
     "font-size",
+    "font-weight",
+    "font-style",
     "letter-spacing",
+    "word-spacing",
     "text-anchor",
+    "dominant-baseline",
+    "writing-mode",
 )
 _OWN = (
     "opacity",
@@ -49,6 +54,7 @@ _OWN = (
     "stop-opacity",
     "vector-effect",
     "mix-blend-mode",
+    "baseline-shift",
 )
 _ATTRIBUTES = frozenset(_HANDED_DOWN + _OWN)
 #: Less than this (of 1) is nothing.
@@ -70,6 +76,7 @@ UNREAD = (0.0, 0.0, 0.0, 1.0)
 #: Units of length in pixels (CSS Values and Units 4, section 6.2).
 _PIXELS = {"": 1.0, "px": 1.0, "pt": 4 / 3, "pc": 16.0, "in": 96.0, "cm": 96 / 2.54, "mm": 9.6 / 2.54, "q": 2.4 / 2.54}
 _LENGTH = re.compile(r"^\s*([-+]?(?:\d+\.?\d*|\.\d+)(?:[eE][-+]?\d+)?)\s*([a-zA-Z%]*)\s*$")
+_FONT = re.compile(r"^\s*((?:[a-z0-9-]+\s+)*?)([\d.]+(?:[a-z]+|%))\s*(?:/\s*\S+)?\s+(\S.*)$", re.DOTALL)
 _URL = re.compile(r"""^\s*url\(\s*["']?([^"')]*)["']?\s*\)\s*(.*)$""", re.DOTALL)
 
 
@@ -146,6 +153,17 @@ def _declarations(text: Any) -> Iterator[tuple[str, str, bool]]:
             yield one.lower_name, tinycss2.serialize(one.value).strip(), bool(one.important)
 
 
+def _font(text: str) -> dict[str, str]:
+    """What ``font`` sets at once (CSS Fonts 4, section 2.7): the size stands before the families, weight and slant before it."""
+    found = _FONT.match(text)
+    if found is None:
+        return {}
+    before = found[1].split()
+    weight = next((one for one in before if one.isdecimal() or one in ("bold", "bolder", "lighter")), "normal")
+    style = next((one for one in before if one in ("italic", "oblique")), "normal")
+    return {"font-weight": weight, "font-style": style, "font-size": found[2], "font-family": found[3].strip()}
+
+
 class Styles:
     """The style sheets of a document, and with them the values of every element."""
 
@@ -198,4 +216,6 @@ class Styles:
                 value = handed.get(name, "")
             if name in _ATTRIBUTES and value:
                 values[name] = value
+            elif name == "font":
+                values |= _font(value)
         return values

@@ -1,0 +1,127 @@
+"""Text in drawings, against an independent rasteriser that is given the same fonts."""
+
+import io
+import unittest
+
+import numpy as np
+import resvg_py
+from numpy.typing import NDArray
+from PIL import Image
+
+from zeitbild.errors import LimitError
+from zeitbild.fonts import SHIPPED
+from zeitbild.geometry.drawing.painting import Drawing
+from zeitbild.geometry.drawing.reading import read_drawing
+from zeitbild.geometry.drawing.test_drawing import document
+from zeitbild.isolation.marking import inside
+
+_read = inside(read_drawing)
+_ROOT = 'viewBox="0 0 200 100" width="200" height="100"'
+_FONTS = [str(font.path) for font in SHIPPED.values()]
+
+_TEXTS = {
+    "plain": '<text x="10" y="50" font-family="Comfortaa" font-weight="bold" font-size="30" fill="#246">Kap Morgen</text>',
+    "anchor": '<text x="100" y="40" text-anchor="middle" style="font:bold 24px Comfortaa">Seezeichen</text><text x="190" y="80" text-anchor="end" font-family="EB Garamond" font-size="20" fill="#a22">rechts <tspan fill="#22a" font-size="1.5em">groß</tspan> ja</text>',
+    "lists": '<text x="10 40 70" y="30 40" dx="0 0 0 5" dy="0,0,0,8" font-family="League Spartan" font-weight="700" font-size="24">ABCDEF</text>',
+    "space": '<text x="10" y="40" font-family="Lobster Two" font-weight="700" font-style="italic" font-size="24">  viel \n   Raum <tspan dx="10">  hier </tspan>  da</text><text x="10" y="80" xml:space="preserve" font-family="EB Garamond" font-size="20">a  b   c</text>',
+    "spacing": '<text x="10" y="40" font-family="EB Garamond" letter-spacing="4" word-spacing="10" font-size="22">Tor am Meer</text>',
+    "stroke": '<g transform="translate(100 50) rotate(-10)"><text text-anchor="middle" font-family="Bebas Neue" font-weight="bold" font-size="40" fill="#fc0" stroke="#036" stroke-width="2">LEUCHTE</text></g>',
+    "arabic": '<text x="190" y="60" text-anchor="end" font-family="Amiri" font-weight="bold" font-size="30">منارة</text>',
+    "clip": '<clipPath id="c"><text x="10" y="70" font-family="Roboto Slab" font-weight="bold" font-size="60">KAP</text></clipPath><g clip-path="url(#c)"><rect width="200" height="50" fill="#09c"/><rect y="50" width="200" height="50" fill="#036"/></g>',
+    "tspans": '<text font-family="Comfortaa" font-weight="bold" font-size="18"><tspan x="10" y="30">Zeile eins</tspan><tspan x="10" dy="1.4em" fill="red">Zeile zwei</tspan><tspan x="10" dy="25">drei</tspan></text>',
+    "joined": '<text x="10" y="60" font-family="Comfortaa" font-weight="bold" font-size="36" fill="#369">Verlauf</text>',
+    "use": '<defs><text id="t" font-family="Comfortaa" font-weight="bold" font-size="20">Ruf</text></defs><use href="#t" x="10" y="30"/><use href="#t" x="60" y="60" fill="green"/>',
+    "percent": '<text x="50%" y="50%" font-family="Comfortaa" font-weight="bold" font-size="20" text-anchor="middle">Mitte</text>',
+}
+
+
+def _drawing(inner: str) -> Drawing:
+    return Drawing(_read(document(_ROOT, inner).encode(), "x.svg"), "x.svg")
+
+
+def _pixels(text: str) -> NDArray[np.float64]:
+    """Premultiplied picture [100, 200, 4] from 0 to 255, the mean of eight by eight pixels of the rasteriser."""
+    data = bytes(
+        resvg_py.svg_to_bytes(
+            svg_string=text, width=1600, height=800, dpi=96, font_files=_FONTS, skip_system_fonts=True
+        )
+    )
+    found = np.asarray(Image.open(io.BytesIO(data)).convert("RGBA"), np.float64)
+    found[..., :3] *= found[..., 3:] / 255
+    return found.reshape(100, 8, 200, 8, 4).mean(axis=(1, 3))
+
+
+def _painted(drawing: Drawing) -> str:
+    """What was read, as a document of plain paths."""
+    parts = []
+    for region in drawing.regions(0.002):
+        outline = region.outline
+        loops = [(loop * outline.step + outline.origin) * (1, -1) for loop in outline.loops()]
+        data = "".join("M" + " ".join(f"{x:.5f},{y:.5f}" for x, y in loop) + "Z" for loop in loops)
+        parts.append(f'<path d="{data}" fill="{region.shade.colour}" fill-opacity="{region.shade.alpha}"/>')
+    return document('viewBox="0 0 200 100"', "".join(parts))
+
+
+class Texts(unittest.TestCase):
+    def test_letters_stand_where_an_independent_rasteriser_sets_them(self) -> None:
+        for name, inner in _TEXTS.items():
+            with self.subTest(name):
+                drawing = _drawing(inner)
+                self.assertEqual(drawing.notes, ())
+                true = _pixels(document(_ROOT, inner))
+                self.assertGreater(float(true[..., 3].mean()), 2)
+                off = np.abs(true - _pixels(_painted(drawing)))
+                self.assertLess(float(off.max()), 12)
+                self.assertLess(float(off.mean()), 0.2)
+
+    def test_where_letters_are_spaced_there_are_no_ligatures(self) -> None:
+        # CSS Text 3, section 8.2: f, i and its dot are three outlines, the ligature is one with what it joins.
+        inner = '<text x="5" y="50" font-family="EB Garamond" font-size="40"{}>fi</text>'
+        counts = []
+        for spacing in ("", ' letter-spacing="8"'):
+            (region,) = _drawing(inner.format(spacing)).regions(0.002)
+            counts.append(len(region.outline.loops()))
+        self.assertLess(counts[0], 3)
+        self.assertEqual(counts[1], 3)
+
+    def test_what_stands_for_what_is_told(self) -> None:
+        for inner, told in (
+            ("<text y='40'>Kap</text>", "names no font: it is set in Lato Black"),
+            ("<text y='40' font-family='Nirgends, serif'>Kap</text>", "asks for Nirgends: it is set in EB Garamond"),
+            ("<text y='40' font-family='Lato'>Kap</text>", "another weight or slant of Lato"),
+            (
+                "<text y='40' font-family='Comfortaa' font-weight='bold'>საქართველო</text>",
+                "set in Noto Serif Georgian Bold",
+            ),
+            (
+                "<text y='40' font-family='Amiri' font-weight='700'>漢</text>",
+                "letters of the text “漢” that no font here has",
+            ),
+            ("<text y='40'><textPath href='#p'>Bogen</textPath></text>", "“Bogen”, which runs along a path"),
+            ("<text y='40' rotate='20'>a</text>", "rotate of a text"),
+            ("<text y='40' dominant-baseline='middle'>a</text>", "dominant-baseline of a text"),
+            ("<text y='40'>a<tspan baseline-shift='super'>2</tspan></text>", "baseline-shift of a text"),
+            ("<tspan>a</tspan>", "a tspan outside of a text"),
+        ):
+            with self.subTest(told):
+                notes = " | ".join(_drawing(inner + '<rect width="5" height="5"/>').notes)
+                self.assertIn(told, notes)
+
+    def test_what_is_not_there_is_not_set(self) -> None:
+        for inner in (
+            "<text/>",
+            "<text>  \n </text>",
+            "<text y='40' display='none'>a</text>",
+            "<text y='40' visibility='hidden'>a</text>",
+            "<text y='40'><tspan display='none'>a</tspan></text>",
+            "<text y='40' font-size='0'>a</text>",
+            "<text x='nan' y='inf' font-family='Amiri' font-weight='700'> </text>",
+        ):
+            with self.subTest(inner):
+                drawing = _drawing(inner + '<rect width="5" height="5" fill="#123456"/>')
+                self.assertEqual({shade.colour for shade in drawing.shades}, {"#123456"})
+
+    def test_books_are_refused(self) -> None:
+        with self.assertRaises(LimitError) as caught:
+            _drawing(f"<text>{'Kap Morgen ' * 1000}</text>")
+        self.assertIn("more than 5000 characters", caught.exception.message)
