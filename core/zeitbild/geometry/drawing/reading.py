@@ -7,7 +7,7 @@ outline with a colour is left out and told.
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any
 from xml.etree.ElementTree import Element, TreeBuilder
@@ -18,9 +18,10 @@ from fontTools.misc.transform import Identity, Transform
 
 from zeitbild.errors import DrawingError, LimitError
 from zeitbild.geometry.drawing.inlaid import Inlays
+from zeitbild.geometry.drawing.patterns import MOST_TILES, tiling
 from zeitbild.geometry.drawing.placing import Size, fit, transform_of
 from zeitbild.geometry.drawing.servers import Lies, Servers
-from zeitbild.geometry.drawing.styles import CLEAR, HREF, INITIAL, Styles, length, link, local, numbers, share
+from zeitbild.geometry.drawing.styles import CLEAR, HREF, INITIAL, MARKERS, Styles, length, link, local, numbers, share
 from zeitbild.geometry.drawing.texts import Texts, em_of
 from zeitbild.geometry.drawing.tracks import (
     MAX_DASHES,
@@ -203,11 +204,13 @@ class _Reader:
         for what in ("mask", "filter"):
             if values.get(what, "none") != "none":
                 self.note(f"a {what}")
+        if any(values.get(one, "none") != "none" for one in MARKERS):
+            self.note("markers of a line")
         if values.get("mix-blend-mode", "normal") != "normal":
             self.note(f"the blend mode {values['mix-blend-mode'][:20]}")
         cut = link(values.get("clip-path", ""))
         if cut is not None:
-            number = self._clip(cut[0], inner)
+            number = self._clip(cut[0], inner, lambda: self._box(element, name, values, inner))
             if number is not None:
                 inner = replace(inner, clips=(*inner.clips, number))
         return inner
@@ -322,22 +325,62 @@ class _Reader:
             if local(element.tag) == "line" and what == "fill":
                 continue
             lies = Lies(place.transform, place.size, self._em(place))
+            if self._pattern(what, element, tracks, values, place, lies):
+                continue
             colour, gradient = self.servers.colour(values.get(what, "none"), values, tracks, lies)
             if colour is None:
                 continue
             alpha = colour[3] * share(values.get(f"{what}-opacity", ""))
             if alpha < CLEAR:
                 continue
-            if what == "fill":
-                drawn, even_odd = tracks, values.get("fill-rule") == "evenodd"
-                drawn = [one.moved(place.transform) for one in drawn]
-            else:
-                drawn, even_odd = self._stroke(tracks, values, place), False
+            drawn, even_odd = self._drawn(what, tracks, values, place)
             if drawn:
                 own = self._packed(drawn, even_odd, place.clips)
                 shade = {"colour": list(colour[:3]), "alpha": min(alpha, 1.0), "gradient": gradient}
                 shade |= {"part": place.part, "hidden": place.hidden}
                 self.paints.append({**own, **shade, "groups": list(place.groups)})
+
+    def _drawn(self, what: str, tracks: list[Track], values: dict[str, str], place: _Place) -> tuple[list[Track], bool]:
+        """What is filled, or the stroke, and whether by the even-odd rule."""
+        if what == "stroke":
+            return self._stroke(tracks, values, place), False
+        return [one.moved(place.transform) for one in tracks], values.get("fill-rule") == "evenodd"
+
+    def _pattern(
+        self, what: str, element: Element, tracks: list[Track], values: dict[str, str], place: _Place, lies: Lies
+    ) -> bool:
+        """Fill or stroke with a pattern, each tile cut off at its box and at what is painted; whether there is one."""
+        named = link(values.get(what, ""))
+        pattern = self._named(named[0]) if named is not None else None
+        if pattern is None or local(pattern.tag) != "pattern":
+            return False
+        if id(pattern) in place.within:
+            raise DrawingError(f"the pattern {pattern.get('id', '')[:40]} paints itself", "drawing")
+        drawn, even_odd = self._drawn(what, tracks, values, place)
+        opacity = share(values.get(f"{what}-opacity", ""))
+        try:
+            laid = tiling(self.servers.chain(pattern), tracks, drawn, lies) if opacity >= CLEAR else None
+        except ValueError:
+            self.note(f"a pattern with more than {MOST_TILES} tiles on one shape")
+            return True
+        if laid is None:
+            return True
+        self.clips.append([self._packed(drawn, even_odd, place.clips)])
+        clips, groups = (*place.clips, len(self.clips) - 1), place.groups
+        if opacity < 1:
+            self.groups.append(opacity)
+            groups = (*groups, len(self.groups) - 1)
+        handed = self.styles.of(laid.content, INITIAL)
+        within = (*place.within, id(pattern))
+        inner = replace(place, handed=handed, groups=groups, size=laid.size, within=within, depth=place.depth + 1)
+        whole = handed.get("overflow", "hidden") in ("visible", "auto")
+        for onto, box in laid.tiles:
+            if len(self.clips) >= MAX_CLIPS:
+                raise LimitError(f"the drawing's patterns have more than {MAX_CLIPS} tiles", "drawing")
+            own = clips if whole else (*clips, self._cut(rectangle(*laid.box), box))
+            for child in laid.content:
+                self.walk(child, replace(inner, transform=onto, clips=own))
+        return True
 
     def _picture(self, element: Element, place: _Place) -> None:
         """What a picture that is written into the document fills."""
@@ -408,7 +451,21 @@ class _Reader:
         self.clips.append([self._packed([one.moved(transform) for one in tracks], False)])
         return len(self.clips) - 1
 
-    def _clip(self, address: str, place: _Place) -> int | None:
+    def _box(self, element: Element, name: str, values: dict[str, str], place: _Place) -> Transform | None:
+        """What leads from the unit square to the box around a shape; None for what is none, or has no area."""
+        if name == "text":
+            tracks = [
+                track for one in self.texts.set(element, values, self._em(place), place.size) for track in one.tracks
+            ]
+        else:
+            tracks = self._shape(element, name, place) or []
+        if not tracks:
+            return None
+        points = np.concatenate([track.sampled(17) for track in tracks])
+        (left, top), (wide, tall) = points.min(axis=0).tolist(), np.ptp(points, axis=0).tolist()
+        return Transform(wide, 0, 0, tall, left, top) if wide > 0 and tall > 0 else None
+
+    def _clip(self, address: str, place: _Place, box: Callable[[], Transform | None]) -> int | None:
         """The number of a clip path's region; None for one that is not there, which clips nothing."""
         element = self._named(address)
         if element is None or local(element.tag) != "clipPath":
@@ -420,11 +477,14 @@ class _Reader:
             raise LimitError(
                 f"the drawing's elements are clipped more than {MAX_CLIPS} times, each use counted", "drawing"
             )
-        if element.get("clipPathUnits") == "objectBoundingBox":
-            self.note("a clip path in units of what it clips")
-            return None
         values = self.styles.of(element, INITIAL)
         own = transform_of(values.get("transform", "")) or Identity
+        if element.get("clipPathUnits") == "objectBoundingBox":
+            unit = box()
+            if unit is None:
+                self.note("a clip path in units of a group that it clips")
+                return None
+            own, place = unit.transform(own), replace(place, size=(1.0, 1.0))
         inner = replace(
             place,
             transform=place.transform.transform(own),
@@ -437,7 +497,7 @@ class _Reader:
             self._clip_shape(child, inner, shapes)
         outer = link(values.get("clip-path", ""))
         if outer is not None:
-            further = self._clip(outer[0], inner)
+            further = self._clip(outer[0], inner, box)
             for one in shapes if further is not None else ():
                 one["clips"] = [*one["clips"], further]
         self.clips.append(shapes)

@@ -59,11 +59,11 @@ class Servers:
             if middle is None:
                 return None, -1
             return middle, self._gradient(server, stops, tracks, lies)
-        self.note("a pattern" if kind == "pattern" else f"the colour {address[:40]}, which is not there")
+        self.note(f"the colour {address[:40]}, which is not there")
         return (colour_of(otherwise, current) if otherwise else None), -1
 
-    def _chain(self, gradient: Element) -> list[Element]:
-        """A gradient and those that it takes from what it does not say itself."""
+    def chain(self, gradient: Element) -> list[Element]:
+        """A gradient or pattern, and those that it takes from what it does not say itself."""
         found: list[Element] = []
         at: Element | None = gradient
         while at is not None and at not in found:
@@ -74,7 +74,7 @@ class Servers:
 
     def _stops(self, gradient: Element) -> NDArray[np.float64]:
         """Offset and straight encoded colour with alpha of each stop [k, 5], rising."""
-        chain = self._chain(gradient)
+        chain = self.chain(gradient)
         stops = next((own for one in chain if (own := [child for child in one if local(child.tag) == "stop"])), [])
         found, least = [], 0.0
         for stop in stops[:_MOST_STOPS]:
@@ -86,7 +86,7 @@ class Servers:
 
     def _gradient(self, gradient: Element, stops: NDArray[np.float64], tracks: list[Track], lies: Lies) -> int:
         """Number of a gradient as it lies on a shape; -1 where it is one colour everywhere."""
-        chain = self._chain(gradient)
+        chain = self.chain(gradient)
         if len(self.gradients) >= _MOST_GRADIENTS:
             self.note(f"gradients of more than {_MOST_GRADIENTS} shapes: their middle colours stand for them")
             return -1

@@ -16,7 +16,9 @@ import tinycss2
 from tinycss2.color4 import Color, parse_color
 
 #: Properties that also stand as attributes, and those of them that are handed down.
+MARKERS = ("marker-start", "marker-mid", "marker-end")
 _HANDED_DOWN = (
+    *MARKERS,
     "fill",
     "fill-rule",
     "fill-opacity",
@@ -216,6 +218,8 @@ class Styles:
                 value = handed.get(name, "")
             if name in _ATTRIBUTES and value:
                 values[name] = value
+            elif name == "marker" and value:
+                values |= dict.fromkeys(MARKERS, value)
             elif name == "font":
                 values |= _font(value)
         return values

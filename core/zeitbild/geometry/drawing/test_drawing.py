@@ -91,6 +91,38 @@ DOCUMENTS = {
         'viewBox="0 0 100 100"',
         '<switch><g requiredExtensions="http://x"><rect width="50" height="50"/></g><rect x="50" width="50" height="50" fill="red"/></switch><g display="none"><rect y="60" width="30" height="30"/></g><g visibility="hidden"><rect y="60" width="30" height="30"/><rect visibility="visible" x="50" y="60" width="30" height="30"/></g>',
     ),
+    "pattern": (
+        'viewBox="0 0 200 100"',
+        '<pattern id="p" width="12" height="12" patternUnits="userSpaceOnUse"><rect width="6" height="6" fill="#c33"/><circle cx="9" cy="9" r="4" fill="#36c"/></pattern><rect x="15" y="7" width="90" height="40" fill="url(#p)"/>',
+    ),
+    "boxed pattern": (
+        'viewBox="0 0 200 100"',
+        '<pattern id="p" width="10%" height=".25"><rect width="6" height="6" fill="#c33"/><circle cx="9" cy="9" r="4" fill="#36c"/></pattern><rect x="15" y="7" width="120" height="80" fill="url(#p)"/>',
+    ),
+    "pattern in its box": (
+        'viewBox="0 0 200 100"',
+        '<pattern id="p" width=".25" height=".5" patternContentUnits="objectBoundingBox"><rect width=".1" height=".3" fill="#c33"/><circle cx=".18" cy=".4" r=".06" fill="#36c"/></pattern><rect x="15" y="7" width="120" height="80" fill="url(#p)"/>',
+    ),
+    "pattern with a view": (
+        'viewBox="0 0 200 100"',
+        '<pattern id="p" x="4" y="2" width="30" height="20" viewBox="0 0 10 10" patternUnits="userSpaceOnUse"><circle cx="5" cy="5" r="6" fill="#2a6"/></pattern><rect x="15" y="7" width="170" height="80" fill="url(#p)"/>',
+    ),
+    "pattern that lets through": (
+        'viewBox="0 0 200 100"',
+        '<pattern id="p" width="12" height="12" patternUnits="userSpaceOnUse"><rect width="6" height="6" fill="#c33"/><circle cx="9" cy="9" r="4" fill="#36c"/></pattern><rect x="5" y="5" width="60" height="80" fill="#ff0"/><rect x="15" y="17" width="100" height="60" fill="url(#p)" fill-opacity=".5"/>',
+    ),
+    "pattern cut at its tiles": (
+        'viewBox="0 0 200 100"',
+        '<pattern id="p" width="20" height="20" patternUnits="userSpaceOnUse"><circle cx="10" cy="10" r="12" fill="#864"/></pattern><rect x="15" y="7" width="170" height="80" fill="url(#p)"/>',
+    ),
+    "pattern of another, stroked": (
+        'viewBox="0 0 100 100"',
+        '<pattern id="q" href="#p" x="3"/><pattern id="p" width="12" height="12" patternUnits="userSpaceOnUse"><rect width="6" height="6" fill="#c33"/><circle cx="9" cy="9" r="4" fill="#36c"/></pattern><path d="M10 90 L50 10 L90 90z" fill="url(#q)" stroke="url(#p)" stroke-width="9"/>',
+    ),
+    "clip in the box": (
+        'viewBox="0 0 200 100"',
+        '<clipPath id="c" clipPathUnits="objectBoundingBox"><circle cx=".5" cy=".5" r=".5"/></clipPath><rect x="15" y="7" width="120" height="80" fill="#369" clip-path="url(#c)"/><ellipse cx="170" cy="50" rx="20" ry="40" transform="rotate(10 170 50)" fill="#a40" clip-path="url(#c)"/>',
+    ),
     "zerodot": (
         'viewBox="0 0 100 100"',
         '<path d="M20 20 z" stroke="#900" stroke-width="20" stroke-linecap="square"/>',
@@ -344,10 +376,23 @@ class LeftOut(unittest.TestCase):
         inner = (
             '<rect width="9" height="9"/><text>Kap Morgen</text><image href="http://example.org/x.png" width="3" height="3"/>'
             '<rect width="9" height="9" filter="url(#f)"/><g mask="url(#m)"/><blob/><rect width="3" height="3" fill="url(#p)"/>'
-            '<pattern id="p"/><path d="M0 0 L 3 3 L 7"/><use href="#gone"/>'
+            '<pattern id="p" width="1" height="1"/><path d="M0 0 L 3 3 L 7"/><use href="#gone"/>'
+            '<pattern id="t" width=".001" height=".001"><rect width="9" height="9"/></pattern><rect width="9" height="9" fill="url(#t)"/>'
+            '<path d="M0 0 L 3 3" marker-end="url(#m)"/><clipPath id="c" clipPathUnits="objectBoundingBox"/><g clip-path="url(#c)"/>'
         )
         notes = " | ".join(drawing(inner).notes)
-        for part in ("Kap Morgen", "picture", "filter", "mask", "<blob>", "pattern", "damaged", "#gone"):
+        for part in (
+            "Kap Morgen",
+            "picture",
+            "filter",
+            "mask",
+            "<blob>",
+            "more than 600 tiles",
+            "markers",
+            "group that it clips",
+            "damaged",
+            "#gone",
+        ):
             self.assertIn(part, notes)
 
     def test_a_gradient_that_fades_out_is_told_where_it_lies_over_other_paint(self) -> None:
@@ -443,6 +488,14 @@ class Hostile(unittest.TestCase):
         self.assertIn("elements", self._refused(document("", cuts).encode(), kind=LimitError))
         clip = '<clipPath id="c" clip-path="url(#c)"><rect width="9" height="9"/></clipPath><rect clip-path="url(#c)" width="9" height="9"/>'
         self.assertIn("itself", self._refused(document("", clip).encode()))
+        tiles = '<pattern id="p" width=".5" height=".5"><rect width="9" height="9" fill="url(#p)"/></pattern><rect width="9" height="9" fill="url(#p)"/>'
+        self.assertIn("itself", self._refused(document("", tiles).encode()))
+        grows = "".join(
+            f'<pattern id="p{n}" width=".1" height=".1"><rect width="9" height="9" fill="url(#p{n + 1})"/></pattern>'
+            for n in range(9)
+        )
+        grows += '<rect width="9" height="9" fill="url(#p0)"/>'
+        self.assertIn("tiles", self._refused(document("", grows).encode(), kind=LimitError))
 
     def test_what_is_too_much(self) -> None:
         doubled = "".join(f'<g id="a{n}"><use href="#a{n + 1}"/><use href="#a{n + 1}"/></g>' for n in range(40))
