@@ -58,7 +58,7 @@ files.register(
     FileKind(
         "drawings",
         "Drawing",
-        (".svg",),
+        (".svg", ".svgz"),
         MAX_DRAWING_BYTES,
         facts,
         tuple(SHIPPED.values()),

@@ -7,6 +7,7 @@ outline with a colour is left out and told.
 from __future__ import annotations
 
 import math
+import zlib
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any
@@ -36,6 +37,7 @@ from zeitbild.geometry.drawing.tracks import (
 )
 from zeitbild.isolation import Limits, apart
 
+_GZIP = b"\x1f\x8b"
 #: Pictures that lie inside are most of them.
 MAX_DRAWING_BYTES = 48 * 1024 * 1024
 #: Elements, those of every ``use`` counted again; how deep they may stand in one another; curves in all.
@@ -574,6 +576,23 @@ def _parsed(data: bytes, label: str) -> Element:
     return root
 
 
+def _unpacked(data: bytes, label: str) -> bytes:
+    """A compressed document (SVGZ). DrawingError for a broken one, LimitError for one that would become too large."""
+    unpacking = zlib.decompressobj(wbits=zlib.MAX_WBITS | 16)
+    try:
+        found = unpacking.decompress(data, MAX_DRAWING_BYTES + 1)
+    except zlib.error:
+        raise DrawingError(f"{label} is compressed (SVGZ), and broken: it cannot be unpacked", "drawing") from None
+    if len(found) > MAX_DRAWING_BYTES:
+        raise LimitError(
+            f"{label} is more than {MAX_DRAWING_BYTES // 1_000_000} MB once it is unpacked; that is what drawings go to",
+            "drawing",
+        )
+    if not unpacking.eof:
+        raise DrawingError(f"{label} is compressed (SVGZ), and its end is missing", "drawing")
+    return found
+
+
 def _depth(root: Element) -> Iterator[Element]:
     """All elements, or LimitError for more than may be, before anything recursive looks at them."""
     level, count = [root], 0
@@ -608,8 +627,8 @@ def read_drawing(data: bytes, label: str) -> dict[str, Any]:
         raise LimitError(
             f"{label} is {len(data) / 1e6:.0f} MB; drawings go to {MAX_DRAWING_BYTES // 1_000_000} MB", "drawing"
         )
-    if data[:2] == b"\x1f\x8b":
-        raise DrawingError(f"{label} is compressed (SVGZ); unpack it first", "drawing")
+    if data[:2] == _GZIP:
+        data = _unpacked(data, label)
     root = _parsed(data, label)
     by_id: dict[str, Element] = {}
     for element in _depth(root):

@@ -1,6 +1,7 @@
 """Drawings: whole flat pictures against an independent rasteriser, arcs against formulas, strokes against an independent geometry
 library, and documents that are broken or mean harm."""
 
+import gzip
 import io
 import math
 import random
@@ -462,6 +463,17 @@ class Hostile(unittest.TestCase):
     def test_what_is_no_svg(self) -> None:
         for data in (b"", b"\x89PNG\r\n", b"\0" * 100, b"<html/>", b"{}", b"\x1f\x8bzzz", b"<svg/>"):
             self._refused(data)
+
+    def test_compressed(self) -> None:
+        plain = document('viewBox="0 0 9 9"', '<rect width="5" height="5" fill="#123456"/>').encode()
+        packed = gzip.compress(plain)
+        found = Drawing(_read(packed, "x.svgz"), "x.svgz")
+        self.assertEqual(found.shades, (Shade("#123456", 1.0),))
+        for at in (2, 9, 15, len(packed) // 2, len(packed) - 9):
+            self._refused(packed[:at])
+        self._refused(packed[:20] + b"\0\0\0" + packed[23:])
+        # Sixty megabytes of spaces in sixty kilobytes.
+        self.assertIn("once it is unpacked", self._refused(gzip.compress(plain + b" " * 60_000_000), kind=LimitError))
 
     def test_nothing_outside_the_file_is_read(self) -> None:
         system = b'<!DOCTYPE svg [<!ENTITY a SYSTEM "file:///etc/passwd">]>'
