@@ -1,6 +1,8 @@
 """Flat elements on the picture, soft shadows and fading ground, against areas, the normal distribution and the formula."""
 
 import io
+import math
+import unittest
 from typing import Any
 
 import numpy as np
@@ -195,3 +197,32 @@ class FadingGround(SetOfCards):
         self.assertGreater(float(beauty[80:, 50:78, 0].max()), 0.02)
         self.assertLess(float(beauty[100:, :20, 0].max()), 1e-4)
         self.assertEqual(Card(id="c").lies, "in the set")
+
+
+class Diagonals(unittest.TestCase):
+    def test_two_shapes_that_share_a_diagonal_leave_no_gap_and_half_of_each_pixel_to_each(self) -> None:
+        # Through corners of pixels, along places that samples have in each of them.
+        def half(name: str, colour: str, side: int, turned: float) -> Shape:
+            along = math.radians(turned)
+            place = (60 * side * math.cos(along), 60 * side * math.sin(along), 0.0)
+            return Shape(
+                id=name,
+                width=120,
+                height=300,
+                fill={"shading": "unlit", "base_colour": colour},
+                placement={"position": place, "rotation": (0, 0, turned)},
+            )
+
+        for turned in (45, -45, 135):
+            shot = Shot(
+                raster=Raster(width=160, height=90),
+                camera=Camera(position=(0, 0, 1000), projection="orthographic", span=160),
+                elements=(half("a", "#ff0000", -1, turned), half("b", "#0000ff", 1, turned)),
+            )
+            for quality in QUALITIES.values():
+                with self.subTest(turned=turned, quality=quality.name):
+                    beauty = render(resolve(shot, 1, NOWHERE), quality).beauty[20:70, 60:100]
+                    np.testing.assert_allclose(beauty[..., 3], 1, atol=1e-6)
+                    mixed = beauty[(beauty[..., 0] > 0.01) & (beauty[..., 2] > 0.01)]
+                    self.assertEqual(len(mixed), 40)
+                    np.testing.assert_allclose(mixed[:, 0], 0.5, atol=1 / 255)

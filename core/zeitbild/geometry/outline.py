@@ -27,6 +27,12 @@ _TRIES = 5
 _APART = 3.0
 
 
+def step_for(extent: float) -> float:
+    """The step of a grid that is so far across (units): a power of two, so that halves, quarters and whole units lie on it, and two shapes that
+    touch have the very same corners there."""
+    return 2.0 ** math.ceil(math.log2(extent / GRID))
+
+
 @dataclass(frozen=True, slots=True, eq=False)
 class Outline:
     """Closed contours, one after the other; edge k goes from point k to point following[k].
@@ -271,7 +277,7 @@ def outline_of(contours: Sequence[Contour]) -> Outline | None:
     extent = float((high - low).max())
     if not extent > 0:
         return None
-    step = extent / GRID
+    step = step_for(extent)
     sources = [Contour(np.round((contour.points - low) / step), contour.normals) for contour in contours]
     return outline_on([contour.points for contour in sources], sources, low, step)
 

@@ -21,7 +21,7 @@ from zeitbild.geometry.curves import Contour, CurvedContour, Points
 from zeitbild.geometry.drawing.gradient import Gradient
 from zeitbild.geometry.drawing.inlaid import Inlay
 from zeitbild.geometry.drawing.reading import read_drawing
-from zeitbild.geometry.outline import GRID, Outline, outline_on
+from zeitbild.geometry.outline import GRID, Outline, outline_on, step_for
 from zeitbild.kernels import kernel
 
 #: Points of all contours at one fineness; regions; colours of a drawing, at most.
@@ -273,7 +273,7 @@ class Drawing:
             return found
 
     def _painted(self, tolerance: float) -> list[Region]:
-        low, step = self._low, self._extent / GRID
+        low, step = self._low, step_for(self._extent)
         sources: list[Contour] = []
         count = 0
 

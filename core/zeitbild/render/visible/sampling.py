@@ -1,7 +1,8 @@
 """Sample positions in a pixel: a (0, m, 2) net, every row and every column of the finest grid hit once.
 
 Hammersley points with radical inverse in base 2 (Niederreiter 1992, Random Number Generation and Quasi-Monte Carlo
-Methods, chapter 3), moved by half a cell so that their mean is the pixel's middle.
+Methods, chapter 3), moved by half a cell so that their mean is the pixel's middle; and every other one a little to the right, the others
+to the left, so that an edge along a diagonal goes between those that would lie on it, half of them on each side.
 """
 
 from __future__ import annotations
@@ -10,6 +11,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 SAMPLE_COUNTS = (4, 16, 64)
+#: So far (pixels) they lie beside their places.
+_ASIDE = 2.0**-15
 
 
 def sample_offsets(count: int) -> NDArray[np.float64]:
@@ -19,4 +22,5 @@ def sample_offsets(count: int) -> NDArray[np.float64]:
     inverse = np.zeros(count)
     for bit in range(bits):
         inverse += ((index >> bit) & 1) * (count >> (bit + 1))
-    return np.column_stack([(index + 0.5) / count, (inverse + 0.5) / count])
+    aside = np.where(index % 2, _ASIDE, -_ASIDE)
+    return np.column_stack([(index + 0.5) / count + aside, (inverse + 0.5) / count])

@@ -10,6 +10,10 @@ from zeitbild.kernels import parallel_kernel
 TILE = 32
 #: Surfaces of one body whose nearness differs by less than this share lie in one place; and a nearness that nothing has.
 BELOW, ENDLESS = 1 - 1e-5, 3e38
+#: Slopes of edges are whole multiples of 2^-36, what they are away from the corner of the picture of 2^-28 pixels: two meshes that share an edge
+#: find the same line for it, whose samples belong to one of them, and not to none since both were rounded another way. Adding these
+#: and taking them away rounds to that, halves to even, and so the same whichever way an edge runs.
+_SLOPES, _AWAY = 1.5 * 2.0**16, 1.5 * 2.0**24
 #: Parts in which triangles are sorted into tiles, side by side.
 STRETCHES = 8
 
@@ -70,8 +74,9 @@ def set_up(which, corners, order, triangles, cull, near, width, height, edges, s
         for side in range(3):
             size = max(abs(edges[t, 3 * side]), abs(edges[t, 3 * side + 1]))
             scale = 1.0 / size if size > 0.0 else 1.0
-            for j in range(3):
-                scaled[t, 3 * side + j] = edges[t, 3 * side + j] * scale
+            for j in range(2):
+                scaled[t, 3 * side + j] = (edges[t, 3 * side + j] * scale + _SLOPES) - _SLOPES
+            scaled[t, 3 * side + 2] = (edges[t, 3 * side + 2] * scale + _AWAY) - _AWAY
         inverse = 1.0 / abs(determinant)
         for j in range(3):
             scaled[t, 9 + j] = inverse * (
