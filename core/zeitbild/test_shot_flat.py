@@ -6,6 +6,7 @@ import unittest
 from typing import Any
 
 import numpy as np
+import shapely
 from numpy.typing import NDArray
 from PIL import Image
 from scipy.stats import norm
@@ -199,26 +200,57 @@ class FadingGround(SetOfCards):
         self.assertEqual(Card(id="c").lies, "in the set")
 
 
+def _half(name: str, colour: str, side: int, turned: float) -> Shape:
+    """One of two shapes that share an edge through the middle of the picture."""
+    along = math.radians(turned)
+    return Shape(
+        id=name,
+        width=120,
+        height=300,
+        fill={"shading": "unlit", "base_colour": colour},
+        placement={
+            "position": (60 * side * math.cos(along), 60 * side * math.sin(along), 0.0),
+            "rotation": (0, 0, turned),
+        },
+    )
+
+
+def _halves(turned: float) -> Shot:
+    return Shot(
+        raster=Raster(width=160, height=90),
+        camera=Camera(position=(0, 0, 1000), projection="orthographic", span=160),
+        elements=(_half("a", "#ff0000", -1, turned), _half("b", "#0000ff", 1, turned)),
+    )
+
+
+class Shared(unittest.TestCase):
+    def test_edges_in_common_are_as_exact_as_areas_of_polygons(self) -> None:
+        for turned in (3.0, 17.3, 30.0, 71.0, -58.4):
+            across, up = math.cos(math.radians(turned)), math.sin(math.radians(turned))
+            corners = [(-up, across), (across - up, up + across), (across + up, up - across), (up, -across)]
+            right = shapely.Polygon([(500 * x, 500 * y) for x, y in corners])
+            boxes = shapely.box(*(one.ravel() for one in _pixels_of(60, 20, 40, 50)))
+            true = shapely.area(shapely.intersection(boxes, right)).reshape(50, 40)
+            beauty = render(resolve(_halves(turned), 1, NOWHERE), QUALITIES["final"]).beauty[20:70, 60:100]
+            off = np.abs(beauty[..., 2] - true) * 255
+            with self.subTest(turned=turned):
+                self.assertLess(float(off[(true > 0) & (true < 1)].mean()), 1)
+                # What less than two samples of 64 would see may be missed.
+                self.assertLess(float(off.max()), 255 * 2 / 64)
+                np.testing.assert_allclose(beauty[..., 3], 1, atol=1e-6)
+
+
+def _pixels_of(left: int, top: int, wide: int, high: int) -> tuple[NDArray[np.float64], ...]:
+    """Left, lower, right and upper sides of pixels, in units of the set."""
+    y, x = np.mgrid[top : top + high, left : left + wide].astype(np.float64)
+    return x - 80, 44 - y, x - 79, 45 - y
+
+
 class Diagonals(unittest.TestCase):
     def test_two_shapes_that_share_a_diagonal_leave_no_gap_and_half_of_each_pixel_to_each(self) -> None:
         # Through corners of pixels, along places that samples have in each of them.
-        def half(name: str, colour: str, side: int, turned: float) -> Shape:
-            along = math.radians(turned)
-            place = (60 * side * math.cos(along), 60 * side * math.sin(along), 0.0)
-            return Shape(
-                id=name,
-                width=120,
-                height=300,
-                fill={"shading": "unlit", "base_colour": colour},
-                placement={"position": place, "rotation": (0, 0, turned)},
-            )
-
         for turned in (45, -45, 135):
-            shot = Shot(
-                raster=Raster(width=160, height=90),
-                camera=Camera(position=(0, 0, 1000), projection="orthographic", span=160),
-                elements=(half("a", "#ff0000", -1, turned), half("b", "#0000ff", 1, turned)),
-            )
+            shot = _halves(turned)
             for quality in QUALITIES.values():
                 with self.subTest(turned=turned, quality=quality.name):
                     beauty = render(resolve(shot, 1, NOWHERE), quality).beauty[20:70, 60:100]

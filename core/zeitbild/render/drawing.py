@@ -19,6 +19,7 @@ from zeitbild.render.shade.shading import FACING, LOOKS, PLANES, shade, take_dir
 from zeitbild.render.stage import Lighting, Stage, lighting_of, stage_of, viewpoint
 from zeitbild.render.view.pixel_look import harden
 from zeitbild.render.visible.finer import bends_of, find_busy, fit_shares, note_done, tones_of
+from zeitbild.render.visible.flat_edges import even_out
 from zeitbild.render.visible.folds import count_folds
 from zeitbild.render.visible.identity import SLOTS, boxes_of, mark, moves_of, projection_of
 from zeitbild.render.visible.pieces import Pieces
@@ -72,6 +73,11 @@ class View:
         there = np.zeros(int(self.triangle_owners.max(initial=0)) + 1, bool)
         there[[place for place in places if place < len(there)]] = True
         return there[self.triangle_owners]
+
+    def flat_triangles(self) -> NDArray[np.uint8]:
+        """Which triangles [T] are of what is flat."""
+        owners = int(self.triangle_owners.max(initial=-1)) + 1
+        return np.array([self.pieces.is_flat(one) for one in range(owners)], np.uint8)[self.triangle_owners]
 
     def of_finishes(self, values: Mapping[int, float]) -> NDArray[np.float32]:
         """A value of each finish [F] by its body's place; -1 where none is given."""
@@ -202,6 +208,8 @@ def draw_outputs(
             fragments, alpha = stretch.fragments, stretch.alpha
         else:
             fragments, alpha, drawing = _drawn_still(view, stage, depth, within, stacked)
+            if drawing is not None and quality.edges_exactly and not hard:
+                _even_out(view, stage, drawing, fragments)
             for output in outputs if within is not None else ():
                 # Where nothing is drawn nothing is looked at, but by who looks for pixels that need more places, and in data.
                 if quality.edges_exactly or output.picture.planes is not None:
@@ -499,6 +507,16 @@ def _catch(
     )
 
 
+def _even_out(view: View, stage: Stage, drawing: Drawing, places: Fragments) -> None:
+    """Give flat surfaces that meet in a pixel the shares that they have of it (``flat_edges``), in place."""
+    flat = view.flat_triangles()
+    if drawing.passed or not flat.any():
+        return
+    lists = places.order, places.pixel, places.triangle, places.counts, places.firsts
+    bins = drawing.scaled, drawing.boxes, drawing.starts, drawing.members
+    PARALLEL.by_parts(even_out, *lists, view.snapshot.width, places.share, stage.scene.finish_of, flat, *bins)
+
+
 def _refine(
     view: View,
     stage: Stage,
@@ -529,6 +547,7 @@ def _refine(
         if not sides.any():
             continue
         places = drawing.again(sides)
+        _even_out(view, stage, drawing, places)
         if light.cuts:
             _cut(view, stage, places, nothing, nothing)
         weights, area = covered

@@ -86,8 +86,9 @@ class _Place:
     within: tuple[int, ...] = ()
     #: The innermost part that it stands in (``Part`` numbers), -1: none.
     part: int = -1
-    #: Whether it stands in something that is not displayed.
+    #: Whether it stands in something that is not displayed, and whether in a tile of a pattern, where names mean no parts.
     hidden: bool = False
+    tiled: bool = False
 
 
 def _name_of(element: Element) -> tuple[str, bool]:
@@ -220,7 +221,7 @@ class _Reader:
     def _named_part(self, element: Element, place: _Place) -> _Place:
         """The place within an element that has a name: a label, which drawing programs give in spaces of their own, or its id."""
         name, given = _name_of(element)
-        if not name or element is self.root or len(self.parts) >= MAX_PARTS:
+        if not name or element is self.root or place.tiled or len(self.parts) >= MAX_PARTS:
             return place
         self.parts.append({"name": name, "given": given, "inside": place.part, "hidden": place.hidden})
         return replace(place, part=len(self.parts) - 1)
@@ -374,7 +375,7 @@ class _Reader:
             groups = (*groups, len(self.groups) - 1)
         handed = self.styles.of(laid.content, INITIAL)
         within = (*place.within, id(pattern))
-        inner = replace(place, handed=handed, groups=groups, size=laid.size, within=within, depth=place.depth + 1)
+        inner = replace(place, handed=handed, groups=groups, size=laid.size, within=within, tiled=True)
         whole = handed.get("overflow", "hidden") in ("visible", "auto")
         for onto, box in laid.tiles:
             if len(self.clips) >= MAX_CLIPS:

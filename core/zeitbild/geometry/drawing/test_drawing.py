@@ -405,6 +405,15 @@ class LeftOut(unittest.TestCase):
         self.assertIn("fades", drawing(f'<rect width="5" height="5" fill="#0f0"/>{fades}').notes[0])
 
 
+class Named(unittest.TestCase):
+    def test_what_has_a_name_in_a_pattern_is_no_part(self) -> None:
+        inner = (
+            '<pattern id="p" width=".5" height=".5"><rect id="tile" width="9" height="9"/></pattern>'
+            '<rect id="wall" width="40" height="40" fill="url(#p)"/><text id="word" y="60">Kap</text>'
+        )
+        self.assertEqual([one["name"] for one in drawing(inner).plain["parts"]], ["wall", "word"])
+
+
 class Gradients(unittest.TestCase):
     def test_what_is_not_said_is_taken_from_another_and_the_middle_is_the_mean(self) -> None:
         found = drawing(
