@@ -124,6 +124,7 @@ class Moving(BrowserCase):
         self.type_at(page, 4, "1")
         # From frame 8 to 16 it is gone.
         page.get_by_role("button", name="Take them out of the shot").click()
+        expect(page.locator("[data-key$='opacity 16']")).to_have_count(0)
         self.saved(page)
         self.assertEqual(self.fresh().current_document().timing.last, 15)
         keys = self.moves()["opacity"]["keys"]
@@ -136,9 +137,10 @@ class Moving(BrowserCase):
             whole.get_by_label(label).fill(value)
             whole.get_by_label(label).press("Enter")
         whole.get_by_role("button", name="Take out").click()
+        # It is asked for first, and saved then.
+        expect(page.locator("[data-key$='opacity 12']")).to_be_visible()
         self.saved(page)
         self.assertEqual(self.fresh().current_document().timing.last, 20)
-        expect(page.locator("[data-key$='opacity 12']")).to_be_visible()
 
     def test_a_curve_follows_the_hand_before_the_server_tells_its_values(self) -> None:
         page = self.desk("time")

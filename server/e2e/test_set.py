@@ -29,7 +29,7 @@ class TheSet(BrowserCase):
         page.get_by_label("Drawing file").set_input_files(
             {"name": "own.svg", "mimeType": "image/svg+xml", "buffer": words}
         )
-        expect(page.get_by_text("the text “Kap”: turn it into outlines")).to_be_visible()
+        expect(page.get_by_text("the text “Kap” names no font: it is set in Lato Black")).to_be_visible()
         self.saved()
         page.get_by_role("button", name="A finish of its own for #a63d40").click()
         self.saved()
