@@ -16,7 +16,9 @@ from zeitbild.sound.plain import CHANNELS, MOST_SECONDS, PIECES, RATE
 #: Samples that are looked at together.
 _TOGETHER = 10 * RATE
 #: Pieces that come out of a file that are joined.
-_PIECES = 256
+_PIECES = 128
+#: What is not packed at all comes in pieces as large as one asks for, and most of the time goes by pieces.
+_LARGE_PACKETS = {"wav": {"max_size": str(64 * 1024), "probesize": str(4 * 1024)}}
 _KINDS = {
     b"RIFF": "wav",
     b"RF64": "wav",
@@ -51,7 +53,8 @@ class Opened:
         if not kind:
             raise SoundError(f"{label} is no sound that is read here: WAV, FLAC, MP3, OGG, M4A, AAC or a movie's sound")
         try:
-            self._container = av.open(path, format=kind, options={"protocol_whitelist": "file"})
+            options = {"protocol_whitelist": "file", **_LARGE_PACKETS.get(kind, {})}
+            self._container = av.open(path, format=kind, options=options)
         except (av.FFmpegError, OSError, ValueError) as error:
             raise SoundError(f"{label} is damaged or cut off: {error}") from error
         if not self._container.streams.audio:
@@ -64,9 +67,14 @@ class Opened:
 
     def blocks(self) -> Iterator[NDArray[np.float32]]:
         """All of it, block by block [n, 2], at ``RATE``."""
+        for planes in self.planes():
+            yield np.ascontiguousarray(np.broadcast_to(planes, (CHANNELS, planes.shape[1])).T, np.float32)
+
+    def planes(self) -> Iterator[NDArray[np.float32]]:
+        """The same, channel by channel [1 or 2, n]."""
         # One channel is heard as loud on both sides as it is; to make it two would take three decibels off.
         sampler = AudioResampler(format="fltp", layout="mono" if self.channels == 1 else "stereo", rate=RATE)
-        count, decoded = 0, False
+        count, done, decoded = 0, 0, False
         # What comes out of a file comes in small pieces.
         waiting: list[NDArray[np.float32]] = []
         try:
@@ -77,9 +85,9 @@ class Opened:
                     count += one.samples
                 if count > MOST_SECONDS * RATE:
                     raise SoundError(f"{self.label} is longer than {MOST_SECONDS // 60} minutes")
-                if len(waiting) >= _PIECES:
-                    yield _block(waiting)
-                    waiting = []
+                if len(waiting) >= _PIECES or count >= done + _TOGETHER:
+                    yield _joined(waiting)
+                    waiting, done = [], count
         except av.FFmpegError as error:
             if not decoded:
                 raise SoundError(f"{self.label} is damaged or cut off: {error}") from error
@@ -88,15 +96,16 @@ class Opened:
             raise SoundError(f"{self.label} is empty: there is no sound in it")
         waiting += [np.asarray(one.to_ndarray(), np.float32) for one in sampler.resample(None)]
         if waiting:
-            yield _block(waiting)
+            yield _joined(waiting)
 
 
-def _block(pieces: list[NDArray[np.float32]]) -> NDArray[np.float32]:
-    """Samples [n, 2] of pieces [1 or 2, n]; a number that is none would make all of the mix none."""
+def _joined(pieces: list[NDArray[np.float32]]) -> NDArray[np.float32]:
+    """Pieces [1 or 2, n] one after the other; a number that is none would make all of the mix none."""
     joined = np.concatenate(pieces, axis=1)
-    if not np.isfinite(joined).all():
+    # What is no number anywhere makes the sum of squares none: looking at each would take as long as all else here.
+    if not np.isfinite(np.vdot(joined, joined)):
         joined = np.nan_to_num(joined, nan=0.0, posinf=1.0, neginf=-1.0)
-    return np.ascontiguousarray(np.broadcast_to(joined, (CHANNELS, joined.shape[1])).T, np.float32)
+    return joined
 
 
 def looked_at(path: str, label: str) -> dict[str, object]:
@@ -108,23 +117,23 @@ def looked_at(path: str, label: str) -> dict[str, object]:
     count = ready = 0
 
     def gather(samples: NDArray[np.float32]) -> None:
-        pieces = samples.reshape(-1, size * CHANNELS)
-        lows.append(pieces.min(axis=1))
-        highs.append(pieces.max(axis=1))
+        pieces = samples.reshape(len(samples), -1, size)
+        lows.append(pieces.min(axis=(0, 2)))
+        highs.append(pieces.max(axis=(0, 2)))
 
-    for block in opened.blocks():
-        count += len(block)
-        ready += len(block)
+    for block in opened.planes():
+        count += block.shape[1]
+        ready += block.shape[1]
         waiting.append(block)
-        # Blocks are small: some seconds of them are looked at together.
+        # Blocks may be small: some seconds of them are looked at together.
         if ready > _TOGETHER:
-            held = np.concatenate(waiting)
-            whole = len(held) // size * size
-            gather(held[:whole])
-            waiting, ready = [held[whole:]], len(held) - whole
+            held = np.concatenate(waiting, axis=1)
+            whole = ready // size * size
+            gather(np.ascontiguousarray(held[:, :whole]))
+            waiting, ready = [held[:, whole:]], ready - whole
     if ready:
-        held = np.concatenate(waiting)
-        gather(np.concatenate([held, np.zeros((-len(held) % size, CHANNELS), np.float32)]))
+        held = np.concatenate(waiting, axis=1)
+        gather(np.concatenate([held, np.zeros((len(held), -ready % size), np.float32)], axis=1))
     low, high = (np.concatenate(parts) if parts else np.empty(0, np.float32) for parts in (lows, highs))
     levels = levels_of(low, high)
     return {
