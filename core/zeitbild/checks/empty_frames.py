@@ -11,6 +11,7 @@ from zeitbild.checks._base import Check, Finding, SetView, checks
 from zeitbild.document.evaluate import frames_of_keys
 from zeitbild.document.retiming import take_out
 from zeitbild.document.shot import Shot
+from zeitbild.errors import InputError
 
 #: Seconds that are spent on looking at most.
 _PATIENCE = 1.0
@@ -40,6 +41,11 @@ def _look(view: SetView) -> Iterator[Finding]:
 
 
 def _told(shot: Shot, gone: list[int]) -> Finding:
+    try:
+        mend = take_out(shot, gone[0], gone[-1] + shot.timing.step - 1).values
+    except InputError:
+        # A layer has no other frames than these, or a value would have too many keys.
+        mend = {}
     where = f"At frame {gone[0]}" if len(gone) == 1 else f"From frame {gone[0]} to {gone[-1]}"
     return Finding(
         "empty-frames",
@@ -48,8 +54,8 @@ def _told(shot: Shot, gone: list[int]) -> Finding:
         "elements",
         "time",
         gone[0],
-        take_out(shot, gone[0], gone[-1] + shot.timing.step - 1).values,
-        f"Take {'it' if len(gone) == 1 else 'them'} out of the shot",
+        mend,
+        f"Take {'it' if len(gone) == 1 else 'them'} out of the shot" if mend else "",
     )
 
 

@@ -81,6 +81,10 @@ class Time(unittest.TestCase):
         self._only(mended)
         once = self._only(_shot(**moves, opacity=_keys((1, 1), (60, 0), (70, 1))), "empty-frames")
         self.assertIn("At frame 60", once["empty-frames"].message)
+        # A layer that has no other frames cannot lose them: it is told all the same.
+        raw = _shot(**moves, shown=gone).model_dump(mode="json")
+        raw["layers"] = [{"name": "a"}, {"name": "b", "frames": "42-45"}]
+        self.assertEqual(self._only(read_shot(raw), "empty-frames")["empty-frames"].mend, {})
         # At its ends it is the range that is too long; what hardly shows is there; and another one that stays is there, too.
         self._only(_shot(**moves, shown=_keys((1, True), (100, False), way="hold")), "empty-tail")
         self._only(_shot(**moves, opacity=_keys((1, 1), (60, 0.1), (70, 1))))

@@ -37,7 +37,7 @@ def evaluate(shot: Shot, time: Time) -> Shot:
     The result means the same at any time, so it can be evaluated again and stays what it is. InputError names the part whose values cannot
     be together at that time.
     """
-    if not _moving.get(id(shot), lambda: (shot, _moves(shot), _weight(shot)))[1]:
+    if not _known(shot)[1]:
         return shot
     # To make one picture a shot is asked for again and again at the same few times.
     return _evaluated.get((id(shot), time), lambda: (shot, _evaluate(shot, time)))[1]
@@ -64,13 +64,12 @@ def _weight(shot: Shot) -> int:
     return 1 + len(shot.elements) + sum(len(track.keys) for track in tracks) // 16
 
 
-def _kept_weight(kept: tuple[Shot, Shot]) -> int:
-    shot = kept[0]
-    return _moving.get(id(shot), lambda: (shot, _moves(shot), _weight(shot)))[2]
+def _known(shot: Shot) -> tuple[Shot, bool, int]:
+    return _moving.get(id(shot), lambda: (shot, _moves(shot), _weight(shot)))
 
 
 #: Shots at times, with the shot that each is of: as long as it is kept nothing else has its place in memory.
-_evaluated: SizedCache[tuple[Shot, Shot]] = SizedCache(4000, _kept_weight)
+_evaluated: SizedCache[tuple[Shot, Shot]] = SizedCache(4000, lambda kept: _known(kept[0])[2])
 
 
 def _evaluate(shot: Shot, time: Time) -> Shot:

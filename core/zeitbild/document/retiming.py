@@ -275,7 +275,8 @@ def shift_all(shot: Shot, by: int) -> Changes:
 
 
 def take_out(shot: Shot, first: int, last: int) -> Changes:
-    """The whole shot without some frames of its range: what comes later moves up."""
+    """The whole shot without the frames from first to last: what comes later moves up. InputError for frames outside of its range, for all of them,
+    and if a layer would have none left."""
     timing, gone = shot.timing, last - first + 1
     if not timing.first <= first <= last <= timing.last:
         raise InputError(

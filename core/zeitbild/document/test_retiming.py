@@ -285,6 +285,17 @@ class Whole(unittest.TestCase):
             now = Fraction(frame if frame < 10 else frame - 6)
             self.assertAlmostEqual(value_at(cut, _WIDTH, now), value_at(shot, _WIDTH, Fraction(frame)), places=6)
 
+    def test_more_keys_than_a_value_has_are_refused(self) -> None:
+        raw = _shot().model_dump(mode="json")
+        raw["timing"]["last"] = 4000
+        raw["elements"][0]["moves"]["width"]["keys"] = [
+            {"frame": 1, "value": 10, "way": "bounce"},
+            {"frame": 4000, "value": 90},
+        ]
+        with self.assertRaises(InputError) as caught:
+            retiming.take_out(read_shot(raw), 2000, 2001)
+        self.assertIn("it has up to 1,000", caught.exception.message)
+
     def test_all_that_is_told_in_frames_goes_with_what_is_taken_out(self) -> None:
         raw = _shot().model_dump(mode="json")
         raw["ranges"] = [

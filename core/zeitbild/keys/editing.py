@@ -10,7 +10,7 @@ from fractions import Fraction
 from typing import Any
 
 from zeitbild.errors import InputError
-from zeitbild.keys.track import FARTHEST, Key, Track
+from zeitbild.keys.track import FARTHEST, MOST_KEYS, Key, Track
 from zeitbild.timing.easing import Handles, Way, handles_of, split_curve
 from zeitbild.timing.frames import MAX_FRAME_NUMBER
 
@@ -18,8 +18,10 @@ _MIRRORED: dict[Way, Way] = {"gentle start": "gentle end", "gentle end": "gentle
 
 
 def with_keys(track: Track, keys: Iterable[Key]) -> Track:
-    """The same with other keys, in order; InputError if two are at one frame, or one too far away."""
+    """The same with other keys, in order; InputError if two are at one frame, one is too far away, or they are too many."""
     found = tuple(sorted(keys, key=lambda key: key.frame))
+    if len(found) > MOST_KEYS:
+        raise InputError(f"a value would have {len(found):,} keys; it has up to {MOST_KEYS:,}", "keys")
     for one, other in zip(found, found[1:], strict=False):
         if one.frame == other.frame:
             raise InputError(f"two keys would stand at frame {one.frame}", "keys")
@@ -127,7 +129,8 @@ def without(track: Track, first: int, last: int) -> Track | None:
 
 def cut_out(track: Track, first: int, last: int, value_at: Callable[[int], Any], *, mixes: bool) -> Track:
     """Without a range of frames: what comes later moves up, and has the values that it had, which ``value_at`` tells of the frame before the range
-    and the one after it, and where a way cannot be cut, of each frame. mixes: numbers that are not rounded lie between its values."""
+    and the one after it, and where a way cannot be cut, of each frame. mixes: numbers that are not rounded lie between its values. InputError
+    if that takes too many keys."""
     gone = last - first + 1
     if not track.keys or track.keys[-1].frame < first:
         return track

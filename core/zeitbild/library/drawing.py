@@ -7,8 +7,9 @@ from typing import Any
 
 from zeitbild.drawings import SHIPPED
 from zeitbild.errors import InputError
+from zeitbild.geometry.drawing.document import MAX_DRAWING_BYTES
 from zeitbild.geometry.drawing.painting import Drawing
-from zeitbild.geometry.drawing.reading import MAX_DRAWING_BYTES, read_drawing
+from zeitbild.geometry.drawing.reading import read_drawing
 from zeitbild.geometry.puppet.rig import rig_at
 from zeitbild.library.base import FileKind, files
 from zeitbild.library.layered import SUFFIXES, gathered

@@ -12,8 +12,8 @@ from pathlib import Path, PurePosixPath
 from xml.sax.saxutils import quoteattr
 
 from zeitbild.errors import DrawingError, LimitError, PictureError
+from zeitbild.geometry.drawing.document import MAX_DRAWING_BYTES
 from zeitbild.geometry.drawing.inlaid import MAX_INLAYS
-from zeitbild.geometry.drawing.reading import MAX_DRAWING_BYTES
 from zeitbild.isolation import apart
 from zeitbild.sound.speech import MOUTHS
 from zeitbild.stills import ending_of, read_data

@@ -26,7 +26,7 @@ from zeitbild.render.visible.entangled import Surface, Weights, distinct, entang
 from zeitbild.render.visible.folds import MOST_DEEP
 from zeitbild.render.visible.identity import numbers_of
 from zeitbild.render.visible.pieces import fused_places, groups_apart, see_through_places, veiled_places
-from zeitbild.render.visible.remembered import is_small, picture_of
+from zeitbild.render.visible.remembered import picture_of
 from zeitbild.render.visible.rims import Rims
 from zeitbild.render.visible.see_through import Areas, add, lay_over, weaken
 from zeitbild.render.world.buffers import kept
@@ -266,12 +266,9 @@ def _as_one(
         layer = _Layer(tuple(body.role for body in bodies), planes)
         own = replace(snapshot, bodies=tuple(bodies))
 
-        def whole_group() -> Picture:
-            return drawn(own, layers=[layer], alone=True, held=area)[0]
-
         # Its share may be what a hand changes now.
-        remember = is_small(*area.shape) and not snapshot.stations
-        whole = picture_of(own, (layer, drawn.keywords), area, whole_group) if remember else whole_group()
+        by = layer, drawn.keywords
+        whole = picture_of(own, by, area, lambda: drawn(own, layers=[layer], alone=True, held=area)[0])
         alpha = whole.beauty[..., 3]
         before = np.zeros_like(alpha) if whole.held is None else whole.held
         seen = alpha if whole.covered is None else np.maximum(alpha, np.minimum(whole.covered, 1 - before))
@@ -357,7 +354,7 @@ def _opaque_or_kept(
     rays = any(one.shadows for one in snapshot.lights) or snapshot.occlusion > 0 or snapshot.bounces > 0
     # Dots are hidden by the depth of this very drawing.
     sprays = any(one.dots is not None for one in snapshot.bodies)
-    if rays or sprays or snapshot.stations or len(layers) > 1 or not is_small(snapshot.width, snapshot.height):
+    if rays or sprays or len(layers) > 1:
         return _opaque(view, solid, layers, clear, alone=alone)
     bodies = (
         one if place in solid else replace(one, finishes=(), whole=(), fades=())

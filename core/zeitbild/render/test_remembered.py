@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import unittest
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 from functools import partial
 from typing import Any
 from unittest import mock
 
 import numpy as np
+from numpy.typing import NDArray
 
 from zeitbild.geometry.solids import ball, rounded_box
 from zeitbild.render import QUALITIES, Picture, render, renderer
@@ -69,6 +70,12 @@ class Kept(unittest.TestCase):
         with mock.patch.object(drawing_of_sets, "is_small", lambda *_: False):
             return _bytes(render(made, QUALITIES[quality], planes=True))
 
+    def _equal(self, pictures: Sequence[NDArray[np.float32]], sets: Callable[[int], Snapshot]) -> None:
+        """Pictures are those of sets of which nothing is kept, byte for byte."""
+        for number, found in enumerate(pictures):
+            _forget()
+            self.assertEqual(found.tobytes(), render(sets(number), QUALITIES["rough"]).beauty.tobytes(), number)
+
     def _compared(self, sets: Callable[[int], Snapshot], quality: str = "rough") -> int:
         """How often triangles were drawn for five pictures of sets, each of which is what it is when it is drawn anew."""
         with mock.patch.object(drawing_of_sets, "rasterise", wraps=drawing_of_sets.rasterise) as rasterise:
@@ -106,9 +113,7 @@ class Kept(unittest.TestCase):
                 before = still.call_count
                 render(other, rough)
                 self.assertEqual(still.call_count, before + 2)
-        for number, found in enumerate(pictures):
-            _forget()
-            self.assertEqual(found.tobytes(), render(faded(number), rough).beauty.tobytes(), number)
+        self._equal(pictures, faded)
 
     def test_what_is_opaque_is_kept_while_glass_before_it_changes(self) -> None:
         def bare(number: int, **more: float) -> Snapshot:
@@ -132,9 +137,7 @@ class Kept(unittest.TestCase):
                 before = opaque.call_count
                 render(other, rough)
                 self.assertEqual(opaque.call_count, before + 1)
-        for number, found in enumerate(pictures):
-            _forget()
-            self.assertEqual(found.tobytes(), render(bare(number), rough).beauty.tobytes(), number)
+        self._equal(pictures, bare)
 
     def test_pictures_of_large_sets_are_not_kept(self) -> None:
         draw = mock.Mock(wraps=lambda: render(_set(0.5), QUALITIES["rough"]))

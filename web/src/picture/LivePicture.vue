@@ -39,7 +39,6 @@ const shot = useShot();
 const latest = useLatest();
 const canvas = useTemplateRef("canvas");
 const viewWidth = ref(640);
-let pace = paceOf(shot.id);
 let timer = 0;
 
 const raster = computed(() => shot.raster ?? { width: 16, height: 9 });
@@ -54,13 +53,13 @@ function ask(quality: "rough" | "final") {
   const room = viewWidth.value * window.devicePixelRatio;
   const full = pixelated.value ? room : Math.min(room, raster.value.width);
   const rough = quality === "rough" && !pixelated.value;
-  const width = Math.max(2, Math.floor(rough ? widthOf(pace, full) : full));
+  const width = Math.max(2, Math.floor(rough ? widthOf(paceOf(shot.id), full) : full));
   const height = heightFor(width, raster.value);
   const kind = quality === "rough" ? "jpeg" : "png";
   const of = { document: draft, frame: shot.frame, layer: props.layer, what: props.what, ghosts: props.ghosts };
   // A moving hand does not wait for blur, and for shadows only where they come soon; the sharp picture has them.
   const moving = quality === "rough";
-  const rays = !moving || withRays(pace, performance.now());
+  const rays = !moving || withRays(paceOf(shot.id), performance.now());
   const request = { ...of, width, height, quality, kind, ground, blurred: !moving, rays } as const;
   latest.ask(shot.id, request, `${shot.frame} ${quality}`);
 }
@@ -103,10 +102,8 @@ function draw(bitmap: ImageBitmap | undefined | null) {
 }
 watch([() => latest.shown.value, canvas], () => {
   const shown = latest.shown.value;
-  if (shown?.tag.endsWith("rough")) {
-    pace = paceAfter(pace, shown.milliseconds, shown.bitmap.width, performance.now());
-    keepPace(shot.id, pace);
-  }
+  if (shown?.tag.endsWith("rough"))
+    keepPace(shot.id, paceAfter(paceOf(shot.id), shown.milliseconds, shown.bitmap.width, performance.now()));
   if (!props.playing) draw(latest.shown.value?.bitmap);
   if (
     latest.failure.value === null &&

@@ -7,17 +7,16 @@ outline with a colour is left out and told.
 from __future__ import annotations
 
 import math
-import zlib
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any
-from xml.etree.ElementTree import Element, TreeBuilder
-from xml.parsers import expat
+from xml.etree.ElementTree import Element
 
 import numpy as np
 from fontTools.misc.transform import Identity, Transform
 
 from zeitbild.errors import DrawingError, LimitError
+from zeitbild.geometry.drawing.document import MAX_DEPTH, MAX_DRAWING_BYTES, MAX_ELEMENTS, elements_of, parsed
 from zeitbild.geometry.drawing.inlaid import Inlays
 from zeitbild.geometry.drawing.patterns import MOST_TILES, tiling
 from zeitbild.geometry.drawing.placing import Size, fit, transform_of
@@ -37,11 +36,8 @@ from zeitbild.geometry.drawing.tracks import (
 )
 from zeitbild.isolation import Limits, apart
 
-_GZIP = b"\x1f\x8b"
-#: Pictures that lie inside are most of them.
-MAX_DRAWING_BYTES = 48 * 1024 * 1024
-#: Elements, those of every ``use`` counted again; how deep they may stand in one another; curves in all.
-MAX_ELEMENTS, MAX_DEPTH, MAX_CURVES = 50_000, 64, 200_000
+#: Curves in all.
+MAX_CURVES = 200_000
 #: Regions that clip, each use counted.
 MAX_CLIPS = 8_000
 #: Things with names, and lines, that are told.
@@ -485,7 +481,7 @@ class _Reader:
         if element.get("clipPathUnits") == "objectBoundingBox":
             unit = box()
             if unit is None:
-                self.note("a clip path in units of a group that it clips")
+                self.note("a clip path in units of what it clips, which is a group or has no area")
                 return None
             own, place = unit.transform(own), replace(place, size=(1.0, 1.0))
         inner = replace(
@@ -540,74 +536,6 @@ class _Reader:
             self.note(f"<{name[:30]}> in a clip path")
 
 
-def _parsed(data: bytes, label: str) -> Element:
-    """The document's root. DrawingError for what is no SVG, and for what would fetch something or grow without end."""
-    builder, parser = TreeBuilder(), expat.ParserCreate(None, "}")
-    # Names come as expat joins them: of the namespace, "}" and the name.
-    parser.ordered_attributes, parser.buffer_text = False, True
-
-    def full(name: str) -> str:
-        return f"{{{name}" if "}" in name else name
-
-    def entity(name: str, _parameter: int, value: str | None, _base: Any, system: str | None, *_: Any) -> None:
-        if system is not None:
-            raise DrawingError(
-                f"{label} asks for {system[:60]!r} (entity {name[:30]}); nothing outside a file is read", "drawing"
-            )
-        if value is not None and ("&" in value or len(value) > 10_000):
-            raise DrawingError(f"{label} has the entity {name[:30]!r}, which would grow when it is read", "drawing")
-
-    parser.EntityDeclHandler = entity
-    parser.StartElementHandler = lambda name, found: builder.start(
-        full(name), {full(one): value for one, value in found.items()}
-    )
-    parser.EndElementHandler = lambda name: builder.end(full(name))
-    parser.CharacterDataHandler = builder.data
-    try:
-        parser.Parse(data, True)
-        root: Element = builder.close()
-    except expat.ExpatError as error:
-        raise DrawingError(
-            f"{label} cannot be read as a drawing: line {error.lineno}, column {error.offset + 1}: "
-            f"{expat.ErrorString(error.code)}",
-            "drawing",
-        ) from None
-    if local(root.tag) != "svg":
-        raise DrawingError(f"{label} is no SVG: it begins with <{str(root.tag).rpartition('}')[2][:30]}>", "drawing")
-    return root
-
-
-def _unpacked(data: bytes, label: str) -> bytes:
-    """A compressed document (SVGZ). DrawingError for a broken one, LimitError for one that would become too large."""
-    unpacking = zlib.decompressobj(wbits=zlib.MAX_WBITS | 16)
-    try:
-        found = unpacking.decompress(data, MAX_DRAWING_BYTES + 1)
-    except zlib.error:
-        raise DrawingError(f"{label} is compressed (SVGZ), and broken: it cannot be unpacked", "drawing") from None
-    if len(found) > MAX_DRAWING_BYTES:
-        raise LimitError(
-            f"{label} is more than {MAX_DRAWING_BYTES // 1_000_000} MB once it is unpacked; that is what drawings go to",
-            "drawing",
-        )
-    if not unpacking.eof:
-        raise DrawingError(f"{label} is compressed (SVGZ), and its end is missing", "drawing")
-    return found
-
-
-def _depth(root: Element) -> Iterator[Element]:
-    """All elements, or LimitError for more than may be, before anything recursive looks at them."""
-    level, count = [root], 0
-    for _ in range(MAX_DEPTH + 1):
-        count += len(level)
-        if count > MAX_ELEMENTS:
-            raise LimitError(f"the drawing has more than {MAX_ELEMENTS} elements", "drawing")
-        yield from level
-        level = [child for one in level for child in one]
-        if not level:
-            return
-    raise LimitError(f"the drawing's elements stand in one another more than {MAX_DEPTH} deep", "drawing")
-
-
 @apart(DrawingError, "drawing", Limits(seconds=20.0))
 def read_drawing(data: bytes, label: str) -> dict[str, Any]:
     """What an SVG document paints, as plain values.
@@ -628,11 +556,9 @@ def read_drawing(data: bytes, label: str) -> dict[str, Any]:
         raise LimitError(
             f"{label} is {len(data) / 1e6:.0f} MB; drawings go to {MAX_DRAWING_BYTES // 1_000_000} MB", "drawing"
         )
-    if data[:2] == _GZIP:
-        data = _unpacked(data, label)
-    root = _parsed(data, label)
+    root = parsed(data, label)
     by_id: dict[str, Element] = {}
-    for element in _depth(root):
+    for element in elements_of(root):
         name = element.get("id")
         if name:
             by_id.setdefault(name, element)

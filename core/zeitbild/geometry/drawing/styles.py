@@ -15,8 +15,9 @@ import cssselect2
 import tinycss2
 from tinycss2.color4 import Color, parse_color
 
-#: Properties that also stand as attributes, and those of them that are handed down.
+#: What stands at the corners of a line.
 MARKERS = ("marker-start", "marker-mid", "marker-end")
+#: Properties that also stand as attributes, and those of them that are handed down.
 _HANDED_DOWN = (
     *MARKERS,
     "fill",
@@ -41,6 +42,7 @@ _HANDED_DOWN = (
     "letter-spacing",
     "word-spacing",
     "text-anchor",
+    "direction",
     "dominant-baseline",
     "writing-mode",
 )

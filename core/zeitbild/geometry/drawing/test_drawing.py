@@ -147,6 +147,17 @@ def pixels(text: str, width: int, height: int) -> NDArray[np.float64]:
     return found
 
 
+def painted(found: Drawing, root: str) -> str:
+    """What was read, as a document of plain paths that lie beside one another."""
+    parts = []
+    for region in found.regions(0.002):
+        outline = region.outline
+        loops = [(loop * outline.step + outline.origin) * (1, -1) for loop in outline.loops()]
+        data = "".join("M" + " ".join(f"{x:.6f},{y:.6f}" for x, y in loop) + "Z" for loop in loops)
+        parts.append(f'<path d="{data}" fill="{region.shade.colour}" fill-opacity="{region.shade.alpha}"/>')
+    return document(root, "".join(parts))
+
+
 def area(contours: list[Track]) -> float:
     """Area of closed polylines of a drawing's tracks, by the trapezoid rule."""
     total = 0.0
@@ -172,13 +183,7 @@ class WholePictures(unittest.TestCase):
         box = [float(one) for one in re.search(r'viewBox="([^"]+)"', root)[1].split()]  # type: ignore[index]
         width, height = (float(size[1]), float(size[2])) if size else (box[2], box[3])
         found = Drawing(_read(text.encode(), "x.svg"), "x.svg")
-        parts = []
-        for region in found.regions(0.002):
-            outline = region.outline
-            loops = [(loop * outline.step + outline.origin) * (1, -1) for loop in outline.loops()]
-            data = "".join("M" + " ".join(f"{x:.6f},{y:.6f}" for x, y in loop) + "Z" for loop in loops)
-            parts.append(f'<path d="{data}" fill="{region.shade.colour}" fill-opacity="{region.shade.alpha}"/>')
-        own = document(f'viewBox="0 0 {width} {height}"', "".join(parts))
+        own = painted(found, f'viewBox="0 0 {width} {height}"')
         # At sixteen times the size, where the rasteriser's edges, which know nothing of one another, are thin.
         raster = round(width * 16), round(height * 16)
         rows, columns = raster[1] // 8, raster[0] // 8
@@ -390,7 +395,7 @@ class LeftOut(unittest.TestCase):
             "<blob>",
             "more than 600 tiles",
             "markers",
-            "group that it clips",
+            "is a group or has no area",
             "damaged",
             "#gone",
         ):

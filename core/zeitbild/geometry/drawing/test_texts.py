@@ -12,7 +12,7 @@ from zeitbild.errors import LimitError
 from zeitbild.fonts import SHIPPED
 from zeitbild.geometry.drawing.painting import Drawing
 from zeitbild.geometry.drawing.reading import read_drawing
-from zeitbild.geometry.drawing.test_drawing import document
+from zeitbild.geometry.drawing.test_drawing import document, painted
 from zeitbild.isolation.marking import inside
 
 _read = inside(read_drawing)
@@ -27,6 +27,8 @@ _TEXTS = {
     "spacing": '<text x="10" y="40" font-family="EB Garamond" letter-spacing="4" word-spacing="10" font-size="22">Tor am Meer</text>',
     "stroke": '<g transform="translate(100 50) rotate(-10)"><text text-anchor="middle" font-family="Bebas Neue" font-weight="bold" font-size="40" fill="#fc0" stroke="#036" stroke-width="2">LEUCHTE</text></g>',
     "arabic": '<text x="190" y="60" text-anchor="end" font-family="Amiri" font-weight="bold" font-size="30">منارة</text>',
+    "both ways": '<text x="190" y="60" text-anchor="end" font-family="Amiri" font-weight="bold" font-size="24">Kap <tspan fill="#c00">منارة</tspan><tspan fill="#00c"> البحر</tspan> ab</text>',
+    "from the right": '<text x="190" y="60" text-anchor="end" font-family="Amiri" font-weight="bold" font-size="30">من<tspan fill="#c00">ارة</tspan></text>',
     "clip": '<clipPath id="c"><text x="10" y="70" font-family="Roboto Slab" font-weight="bold" font-size="60">KAP</text></clipPath><g clip-path="url(#c)"><rect width="200" height="50" fill="#09c"/><rect y="50" width="200" height="50" fill="#036"/></g>',
     "tspans": '<text font-family="Comfortaa" font-weight="bold" font-size="18"><tspan x="10" y="30">Zeile eins</tspan><tspan x="10" dy="1.4em" fill="red">Zeile zwei</tspan><tspan x="10" dy="25">drei</tspan></text>',
     "joined": '<text x="10" y="60" font-family="Comfortaa" font-weight="bold" font-size="36" fill="#369">Verlauf</text>',
@@ -51,17 +53,6 @@ def _pixels(text: str) -> NDArray[np.float64]:
     return found.reshape(100, 8, 200, 8, 4).mean(axis=(1, 3))
 
 
-def _painted(drawing: Drawing) -> str:
-    """What was read, as a document of plain paths."""
-    parts = []
-    for region in drawing.regions(0.002):
-        outline = region.outline
-        loops = [(loop * outline.step + outline.origin) * (1, -1) for loop in outline.loops()]
-        data = "".join("M" + " ".join(f"{x:.5f},{y:.5f}" for x, y in loop) + "Z" for loop in loops)
-        parts.append(f'<path d="{data}" fill="{region.shade.colour}" fill-opacity="{region.shade.alpha}"/>')
-    return document('viewBox="0 0 200 100"', "".join(parts))
-
-
 class Texts(unittest.TestCase):
     def test_letters_stand_where_an_independent_rasteriser_sets_them(self) -> None:
         for name, inner in _TEXTS.items():
@@ -70,7 +61,7 @@ class Texts(unittest.TestCase):
                 self.assertEqual(drawing.notes, ())
                 true = _pixels(document(_ROOT, inner))
                 self.assertGreater(float(true[..., 3].mean()), 2)
-                off = np.abs(true - _pixels(_painted(drawing)))
+                off = np.abs(true - _pixels(painted(drawing, _ROOT)))
                 self.assertLess(float(off.max()), 12)
                 self.assertLess(float(off.mean()), 0.2)
 
@@ -101,6 +92,7 @@ class Texts(unittest.TestCase):
             ("<text y='40' rotate='20'>a</text>", "rotate of a text"),
             ("<text y='40' dominant-baseline='middle'>a</text>", "dominant-baseline of a text"),
             ("<text y='40'>a<tspan baseline-shift='super'>2</tspan></text>", "baseline-shift of a text"),
+            ("<text y='40' font-family=\",'',\" x='1 5 9'>Kap</text>", "the text “Kap” names no font"),
             ("<tspan>a</tspan>", "a tspan outside of a text"),
         ):
             with self.subTest(told):

@@ -38,8 +38,11 @@ _USUAL = "lato-black"
 _WEIGHTS = {"Regular": 400, "Bold": 700, "Black": 900}
 _LEANS = "Italic"
 #: Properties that place text in ways that are not read, and what they are if nobody says anything.
-_NOT_READ = {"writing-mode": ("", "lr-tb", "lr", "horizontal-tb"), "dominant-baseline": ("", "auto", "alphabetic")}
-_SHIFT = ("", "baseline", "0", "0px", "0%")
+_NOT_READ = {
+    "writing-mode": ("", "lr-tb", "lr", "horizontal-tb"),
+    "dominant-baseline": ("", "auto", "alphabetic"),
+    "baseline-shift": ("", "baseline", "0", "0px", "0%"),
+}
 
 
 def _plain(name: str) -> str:
@@ -87,6 +90,8 @@ class Texts:
     def __init__(self, styles: Styles, note: Callable[[str], None]) -> None:
         self._styles, self._note = styles, note
         self._count = 0
+        #: Beginning of the text that is set now, as it is told.
+        self._words = ""
 
     def set(self, element: Element, values: dict[str, str], em: float, size: Size) -> list[Set]:
         """The outlines of a text element; em is the size of its font, size that of its viewport."""
@@ -97,6 +102,7 @@ class Texts:
         self._count += len(characters)
         if self._count > MAX_CHARACTERS:
             raise LimitError(f"the drawing's texts have more than {MAX_CHARACTERS} characters", "drawing")
+        self._words = "".join(one.text for one in characters).strip()[:40]
         found: list[Set] = []
         pen = (0.0, 0.0)
         for chunk in _chunks(characters):
@@ -161,16 +167,23 @@ class Texts:
         """Set characters that are placed together; gives where the next would stand."""
         begin = chunk[0]
         x, y = pen[0] if begin.x is None else begin.x, pen[1] if begin.y is None else begin.y
-        start = x
+        start, line = x, "".join(one.text for one in chunk)
+        starts = _starts(chunk)
+        faces = {first: self._face(line[first:end], chunk[first].values) for first, end in starts}
         pieces = []
-        for piece in _pieces(chunk):
-            x, y = x + piece[0].dx, y + piece[0].dy
-            tracks, across = self._piece(piece, x, y)
-            pieces.append((tracks, piece[0]))
+        for first, end, whole, rightwards in _in_sight(line, starts):
+            one = chunk[whole]
+            if first == whole:
+                x, y = x + one.dx, y + one.dy
+            tracks, across = self._piece(line, first, end, rightwards, faces[whole], one, (x, y))
+            pieces.append((first, tracks, one))
             x += across
-        share = {"middle": 0.5, "end": 1.0}.get(begin.values.get("text-anchor", "start"), 0.0)
+        # Where a line runs to the left it starts on the right.
+        anchor, leftwards = begin.values.get("text-anchor", "start"), begin.values.get("direction") == "rtl"
+        share = 0.5 if anchor == "middle" else float((anchor == "end") != leftwards)
         back = -share * (x - start)
-        for tracks, one in pieces:
+        # Painted as they are written, however they are seen.
+        for _, tracks, one in sorted(pieces, key=lambda piece: piece[0]):
             moved = [track.moved(Transform(1, 0, 0, 1, back, 0)) for track in tracks]
             if moved and one.values.get("visibility", "visible") == "visible":
                 # Whatever rule other things are filled by, letters are filled as fonts are.
@@ -178,44 +191,46 @@ class Texts:
                 found.append(Set(moved, one.element, {**one.values, **own}))
         return x + back, y
 
-    def _piece(self, piece: Sequence[_Character], x: float, y: float) -> tuple[list[Track], float]:
-        """The outlines of characters of one style from a place on, and how far they reach."""
-        values, em = piece[0].values, piece[0].em
-        line = "".join(one.text for one in piece)
+    def _piece(
+        self,
+        line: str,
+        first: int,
+        end: int,
+        rightwards: bool,
+        face: Face,
+        style: _Character,
+        place: tuple[float, float],
+    ) -> tuple[list[Track], float]:
+        """The outlines of characters of a line that are of one style and run one way, from a place on, and how far they reach (user units)."""
+        values, em, (x, y) = style.values, style.em, place
         for name, usual in _NOT_READ.items():
             if values.get(name, "") not in usual:
                 self._note(f"{name} of a text: its letters stand on their usual line")
-        if values.get("baseline-shift", "") not in _SHIFT:
-            self._note("baseline-shift of a text: its letters stand on their usual line")
-        face = self._face(line, values)
         scale = em / face.units_per_em
         spaced, wide = (
             0.0 if values.get(name, "normal") == "normal" else length(values[name], em, em, 0.0)
             for name in ("letter-spacing", "word-spacing")
         )
         tracks: list[Track] = []
-        at, lacking = 0.0, False
-        for run in runs_of(line):
-            shaped = face.shaped(line, run.start, run.end, run.rightwards, spaced == 0)
-            before = None
-            for glyph, cluster, (right, up), advance in zip(*(one.tolist() for one in shaped), strict=True):
-                if before is not None and cluster != before:
-                    at += spaced
-                before = cluster
-                lacking = lacking or glyph == 0
-                onto = Transform(scale, 0, 0, -scale, x + at + right * scale, y - up * scale)
-                for contour in face.curves(glyph) if glyph else ():
-                    tracks.append(Track(contour.curves, contour.straight, True).moved(onto))
-                at += advance * scale + (wide if line[cluster] == " " else 0.0)
-            at += spaced if before is not None else 0.0
+        at, before, lacking = 0.0, None, False
+        shaped = face.shaped(line, first, end, rightwards, spaced == 0)
+        for glyph, cluster, (right, up), advance in zip(*(one.tolist() for one in shaped), strict=True):
+            if before is not None and cluster != before:
+                at += spaced
+            before = cluster
+            lacking = lacking or glyph == 0
+            onto = Transform(scale, 0, 0, -scale, x + at + right * scale, y - up * scale)
+            for contour in face.curves(glyph) if glyph else ():
+                tracks.append(Track(contour.curves, contour.straight, True).moved(onto))
+            at += advance * scale + (wide if line[cluster] == " " else 0.0)
         if lacking:
-            self._note(f"letters of the text “{line.strip()[:40]}” that no font here has")
-        return tracks, at
+            self._note(f"letters of the text “{self._words}” that no font here has")
+        return tracks, at + (spaced if before is not None else 0.0)
 
     def _face(self, line: str, values: dict[str, str]) -> Face:
         """The font of a text: the first of its families that is here, or whichever has all of its letters."""
-        asked = [one.strip().strip("\"'") for one in values.get("font-family", "").split(",") if one.strip()]
-        words = line.strip()[:40]
+        asked = [name for one in values.get("font-family", "").split(",") if (name := one.strip(" \t\n\"'"))]
+        words = self._words if line.strip() else ""
         key = next((found for one in asked if (found := _FAMILIES.get(_plain(one)) or _GENERIC.get(one.lower()))), "")
         exact = bool(asked) and bool(key) and _FAMILIES.get(_plain(asked[0])) == key
         key = key or _USUAL
@@ -242,7 +257,7 @@ def _face(key: str) -> Face:
 
 
 def em_of(values: dict[str, str], outer: float) -> float:
-    """The size of the font of an element, where it is ``outer`` outside of it."""
+    """The size of the font of an element in user units, where it is ``outer`` outside of it; 0 for one that is none."""
     found = length(values.get("font-size", ""), outer, outer, outer)
     return found if found > 0 else 0.0
 
@@ -272,13 +287,17 @@ def _chunks(characters: Sequence[_Character]) -> Iterator[list[_Character]]:
         yield chunk
 
 
-def _pieces(chunk: Sequence[_Character]) -> Iterator[list[_Character]]:
-    """Those of them that are of one style, and follow one another without being moved."""
-    piece: list[_Character] = []
-    for one in chunk:
-        if piece and (one.values is not piece[-1].values or one.dx or one.dy):
-            yield piece
-            piece = []
-        piece.append(one)
-    if piece:
-        yield piece
+def _starts(chunk: Sequence[_Character]) -> list[tuple[int, int]]:
+    """First and end of those of them that are of one style, and follow one another without being moved."""
+    first = [at for at, one in enumerate(chunk) if not at or one.values is not chunk[at - 1].values or one.dx or one.dy]
+    return list(zip(first, [*first[1:], len(chunk)], strict=True))
+
+
+def _in_sight(line: str, pieces: Sequence[tuple[int, int]]) -> Iterator[tuple[int, int, int, bool]]:
+    """Pieces of a line (first and end) as they are seen from left to right, cut where the direction changes: first, end, the first of the piece
+    that each is of, and whether it runs to the right."""
+    for run in runs_of(line):
+        inner = [(max(first, run.start), min(end, run.end), first) for first, end in pieces]
+        inner = [one for one in inner if one[0] < one[1]]
+        for first, end, whole in inner if run.rightwards else inner[::-1]:
+            yield first, end, whole, run.rightwards

@@ -142,8 +142,9 @@ _pictures: deque[_Asked] = deque(maxlen=_PICTURES)
 
 def picture_of(snapshot: Snapshot, others: object, held: NDArray[np.float32], draw: Callable[[], Picture]) -> Picture:
     """A picture that may be written to, drawn or as it was kept: that of a still set, told apart by the set itself, the area held [H, W] of
-    what hides some of it, and whatever else it depends on. Pictures with planes, and of large sets, are always drawn."""
-    if sum(len(mesh.triangles) for mesh in snapshot.built_meshes) > _MOST_TRIANGLES:
+    what hides some of it, and whatever else it depends on. Large pictures, those with planes, of what moves, and of large sets are always drawn."""
+    large = not is_small(snapshot.width, snapshot.height)
+    if large or snapshot.stations or sum(len(mesh.triangles) for mesh in snapshot.built_meshes) > _MOST_TRIANGLES:
         return draw()
     asked = _Asked(snapshot, others, held, None)
     with _lock:
