@@ -27,15 +27,22 @@ class SizedCache(Generic[T]):
         with self._lock:
             self._held.clear()
 
+    def held(self, key: Hashable) -> T | None:
+        """The value of a key if it is there."""
+        with self._lock:
+            return self._held.get(key)
+
     def get(self, key: Hashable, make: Callable[[], T]) -> T:
         """The value of a key, made if it is not there."""
         with self._lock:
             if key in self._held:
                 return self._held[key]
-        made = make()
+        return self.keep(key, make())
+
+    def keep(self, key: Hashable, made: T) -> T:
+        """Keep a value that was made, unless another thread was first: the one that is there."""
         with self._lock:
             try:
-                # Another thread may have been first.
                 return self._held.setdefault(key, made)
             except ValueError:
                 return made

@@ -13,13 +13,20 @@ import numpy as np
 from PIL import Image
 
 from zeitbild.assets import AssetFolder
+from zeitbild.colour.highlights import for_straight
 from zeitbild.document.shot import Motion, Shot, Timing
+from zeitbild.elements import kinds
 from zeitbild.elements.card import Card
+from zeitbild.elements.emblem import Emblem
 from zeitbild.elements.floor import Floor
 from zeitbild.elements.lettering import Lettering
+from zeitbild.elements.model import ModelElement, PlacedClip
 from zeitbild.elements.solid import Solid
 from zeitbild.finishes import Finish
 from zeitbild.formats import Plane, formats
+from zeitbild.geometry.curves import Contour
+from zeitbild.geometry.outline import outline_of, part
+from zeitbild.handoff.conforming import Conforming
 from zeitbild.keys import Key, Track
 from zeitbild.proof import View, encode_view, show
 from zeitbild.render import QUALITIES, render
@@ -28,7 +35,19 @@ from zeitbild.resolve import resolve
 from zeitbild.snapshot import Snapshot
 from zeitbild.snapshot.look import PixelLook
 from zeitbild.snapshot.reach import Reach
+from zeitbild.timing.easing import HANDLES, bezier, share_of_way, split_curve
 from zeitbild.values import Placement, Turn
+
+#: Forms between which all is used that looks at what files hold.
+_READ_BACK: tuple[tuple[str, dict[str, str]], ...] = (
+    ("png8", {}),
+    ("png16", {}),
+    ("tiff8", {"alpha": "premultiplied"}),
+    ("tiff16", {"alpha": "premultiplied"}),
+    ("webp", {}),
+    ("h264", {}),
+    ("prores4444", {}),
+)
 
 
 def _snapshot() -> Snapshot:
@@ -63,6 +82,19 @@ def _over_itself() -> Snapshot:
     return resolve(Shot(elements=(ring,)), 2, AssetFolder(Path(tempfile.gettempdir()))).at_size(96, 54)
 
 
+def _brought_along() -> Snapshot:
+    """What ships with Zeitbild beside fonts: a drawing that lies flat with another before it, a model that plays, what is sprayed and written."""
+    flat = {"drawing": "badge", "depth": 0.0, "surface": Finish(shading="unlit")}
+    elements = (
+        Emblem(id="one", **flat),
+        Emblem(id="other", **flat, placement=Placement(position=(40, 30, 0))),
+        ModelElement(id="model", model="puffin", clips=(PlacedClip(clip="waddle", start=0),)),
+        kinds.get("spray").parameters(id="spray"),
+        kinds.get("penwork").parameters(id="pen"),
+    )
+    return resolve(Shot(elements=elements), 30, AssetFolder(Path(tempfile.gettempdir()))).at_size(96, 54)
+
+
 def warm() -> None:
     """Touch every kernel once with the types that real work uses."""
     snapshot = replace(_snapshot(), occlusion=0.5, bounces=1)
@@ -86,6 +118,30 @@ def warm() -> None:
                     writer.close()
 
 
+def warm_rest() -> None:
+    """What is called now and then: compiled beforehand all the same, for whoever compiles keeps a server from answering."""
+    picture = render(_brought_along(), QUALITIES["final"], planes=True)
+    # Outlines that meet, and those that rounding tangles.
+    square = np.array([(0.0, 0.0), (2.0, 0.0), (2.0, 2.0), (0.0, 2.0)])
+    outline_of([Contour.of_polyline(square), Contour.of_polyline(square + 1)])
+    part(np.zeros((3, 2)), np.array([1, 2, 0]))
+    for_straight(picture.beauty, picture.covered, "rolled off", "alpha raised")
+    bezier(HANDLES, 0.5)
+    share_of_way("gentle", 0.5, HANDLES, 0.5)
+    split_curve(HANDLES, 0.5)
+    Conforming(ground=(0.0, 0.0, 0.0)).laid(Plane("colour", picture.beauty, "beauty"))
+    plane = Plane("colour", np.full_like(picture.beauty, 0.5), "beauty")
+    for name, options in _READ_BACK:
+        form = formats.get(name)
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / f"warm.{form.extension}"
+            writer = form.open(path, "pass", options)
+            writer.add([plane])
+            writer.close()
+            for _ in form.read_back(path, [[plane]], "pass", options):
+                pass
+
+
 def compile_all() -> None:
     """Fill an empty cache in half the time: what draws tiles and follows rays is compiled by a process of its own."""
     other = subprocess.Popen([sys.executable, "-m", "zeitbild.warm", "tiles and rays"])
@@ -94,6 +150,7 @@ def compile_all() -> None:
     if other.wait():
         raise SystemExit("the kernels that draw tiles and follow rays could not be compiled")
     warm()
+    warm_rest()
 
 
 def compile_tiles_and_rays() -> None:

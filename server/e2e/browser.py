@@ -9,7 +9,7 @@ import threading
 import unittest
 from pathlib import Path
 
-from playwright.sync_api import Browser, BrowserContext, Page, Playwright, expect, sync_playwright
+from playwright.sync_api import Browser, BrowserContext, FloatRect, Locator, Page, Playwright, expect, sync_playwright
 
 from zeitbild_server.testing import ServedCase
 
@@ -141,3 +141,14 @@ class BrowserCase(ServedCase):
     def saved(self, page: Page | None = None) -> None:
         """Wait until nothing is left to save."""
         expect((page or self.page).get_by_role("status").filter(has_text="saved").first).to_have_text("saved")
+
+    @staticmethod
+    def at_rest(handle: Locator) -> FloatRect:
+        """Where something stands once it has gone where the last edit puts it."""
+        found: list[FloatRect | None] = []
+        for _ in range(60):
+            found.append(handle.bounding_box())
+            if len(found) > 4 and found[-1] is not None and all(one == found[-1] for one in found[-4:]):
+                return found[-1]
+            handle.page.wait_for_timeout(100)
+        raise AssertionError(f"{handle} does not come to rest")

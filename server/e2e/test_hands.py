@@ -68,16 +68,6 @@ class Hands(BrowserCase):
     def _element(self, name: str) -> object:
         return next(one for one in self.fresh().current_document().elements if one.id == name)
 
-    def _at_rest(self, selector: str) -> FloatRect:
-        """Where something stands once it has gone where the last edit puts it."""
-        found: list[FloatRect | None] = []
-        for _ in range(60):
-            found.append(self.page.locator(selector).bounding_box())
-            if len(found) > 4 and found[-1] is not None and all(one == found[-1] for one in found[-4:]):
-                return found[-1]
-            self.page.wait_for_timeout(100)
-        raise AssertionError(f"{selector} does not come to rest")
-
     def _held(self, name: str) -> None:
         """Wait until its box can be taken hold of."""
         expect(self.page.get_by_role("button", name=f"{name}: drag to move")).to_be_visible()
@@ -103,7 +93,7 @@ class Hands(BrowserCase):
 
         def drag(x: float, y: float, to: tuple[float, float], *held: str) -> float:
             """Its half width after its corner at a place was drawn to another one."""
-            self._at_rest("[data-hand=size] >> nth=1")
+            self.at_rest(page.locator("[data-hand=size] >> nth=1"))
             for key in held:
                 page.keyboard.down(key)
             self._drag(self._at(x, y), self._at(*to))
@@ -148,7 +138,7 @@ class Hands(BrowserCase):
         scale = self._element("bar").placement.scale  # type: ignore[attr-defined]
         self.assertEqual(scale[0], scale[1])
         self.assertAlmostEqual(scale[0], 2, delta=0.1)
-        knob = self._at_rest("[data-hand=turn]")
+        knob = self.at_rest(page.locator("[data-hand=turn]"))
         start = knob["x"] + knob["width"] / 2, knob["y"] + knob["height"] / 2
         middle = self._at(1, 10)
         away = middle[1] - start[1]

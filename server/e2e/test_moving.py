@@ -43,8 +43,7 @@ class Moving(BrowserCase):
 
     def drag(self, page: Page, handle: Locator, right: float, down: float) -> None:
         """A small handle pulled by so many pixels."""
-        box = handle.bounding_box()
-        assert box is not None
+        box = self.at_rest(handle)
         page.mouse.move(box["x"] + 4, box["y"] + 4)
         page.mouse.down()
         page.mouse.move(box["x"] + 4 + right, box["y"] + 4 + down, steps=6)
@@ -90,8 +89,7 @@ class Moving(BrowserCase):
         self.let_move(page, "Opacity")
         self.type_at(page, 5, "0.5")
         self.type_at(page, 5, "0.2")
-        circle = page.locator("[data-key$='opacity 6']").bounding_box()
-        assert circle is not None
+        circle = self.at_rest(page.locator("[data-key$='opacity 6']"))
         page.mouse.click(circle["x"] + 6, circle["y"] + 8)
         page.mouse.move(circle["x"] + 6, circle["y"] + 8)
         page.mouse.down()
@@ -133,7 +131,7 @@ class Moving(BrowserCase):
         page.get_by_role("button", name="Undo", exact=True).click()
         expect(page.locator("[data-key$='opacity 16']")).to_be_visible()
         whole = page.locator("section").filter(has_text="The whole shot")
-        for label, value in (("From frame", "2"), ("To frame", "5")):
+        for label, value in (("Out from frame", "2"), ("Out to frame", "5")):
             whole.get_by_label(label).fill(value)
             whole.get_by_label(label).press("Enter")
         whole.get_by_role("button", name="Take out").click()
@@ -148,8 +146,7 @@ class Moving(BrowserCase):
         self.saved(page)
         dot = page.get_by_label("1 at frame 13")
         dot.hover()
-        box = dot.bounding_box()
-        assert box is not None
+        box = self.at_rest(dot)
         x, y = box["x"] + 4, box["y"] + 4
         page.mouse.move(x, y)
         page.mouse.down()

@@ -43,11 +43,6 @@ def encode(linear: ArrayLike) -> NDArray[np.float64]:
     return np.where(values <= THRESHOLD_LINEAR, values * SLOPE, curved)
 
 
-def _encoded(linear: float) -> float:
-    """``encode`` of one number."""
-    return linear * SLOPE if linear <= THRESHOLD_LINEAR else (1 + OFFSET) * linear ** (1 / EXPONENT) - OFFSET
-
-
 @lru_cache(maxsize=4096)
 def decode_hex(text: str) -> tuple[float, float, float]:
     """Linear red, green and blue in 0..1 of a colour written ``#rrggbb`` (or with four digits a part); ValueError otherwise."""
@@ -60,11 +55,7 @@ def decode_hex(text: str) -> tuple[float, float, float]:
     return float(red), float(green), float(blue)
 
 
-def encode_hex(colour: Sequence[float], *, fine: bool = False) -> str:
-    """``#rrggbb`` of linear red, green and blue, each cut off at 0 and 1; with four digits a part if it is to be ``fine``."""
-    if fine:
-        # One by one: arrays of three numbers cost ten times as much, and this is done for every colour that moves.
-        red, green, blue = (round(65535 * _encoded(min(max(part, 0.0), 1.0))) for part in colour)
-        return f"#{red:04x}{green:04x}{blue:04x}"
+def encode_hex(colour: Sequence[float]) -> str:
+    """``#rrggbb`` of linear red, green and blue, each cut off at 0 and 1."""
     parts = encode(np.clip(np.asarray(colour, np.float64), 0.0, 1.0))
     return "#" + "".join(f"{round(255 * float(part)):02x}" for part in parts)

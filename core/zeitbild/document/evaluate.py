@@ -3,18 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
-from contextlib import contextmanager
 from fractions import Fraction
 from functools import lru_cache
 from typing import Any
 
 from zeitbild.caching import SizedCache
-from zeitbild.document.camera import MAIN_CAMERA, NamedCamera
-from zeitbild.document.layers import Layer
+from zeitbild.document.camera import MAIN_CAMERA
 from zeitbild.document.shot import Shot
 from zeitbild.elements import ElementBase
-from zeitbild.errors import InputError
-from zeitbild.keys import Moving
+from zeitbild.keys import Movers, Moving
 from zeitbild.timing import Time, phase_of, turned_degrees
 from zeitbild.values import Turn
 
@@ -37,15 +34,10 @@ def evaluate(shot: Shot, time: Time) -> Shot:
     The result means the same at any time, so it can be evaluated again and stays what it is. InputError names the part whose values cannot
     be together at that time.
     """
-    if not _known(shot)[1]:
+    if not _known(shot).moves:
         return shot
     # To make one picture a shot is asked for again and again at the same few times.
     return _evaluated.get((id(shot), time), lambda: (shot, _evaluate(shot, time)))[1]
-
-
-def _moves(shot: Shot) -> bool:
-    """Whether anything of it is another at another time."""
-    return any(part.moves for part in moving_parts(shot).values()) or turns_at_all(shot)
 
 
 def turns_at_all(shot: Shot) -> bool:
@@ -53,49 +45,62 @@ def turns_at_all(shot: Shot) -> bool:
     return any(element.turn.turns for element in shot.elements)
 
 
-#: Shots, whether they move, and how much is kept with each at a time: it is asked for once for each element of a picture. As long as a shot is
-#: kept nothing else has its place in memory.
-_moving: SizedCache[tuple[Shot, bool, int]] = SizedCache(16, lambda kept: 1)
+class _Known:
+    """What is found out about a shot once, as long as it is asked for: while it is kept nothing else has its place in memory."""
+
+    def __init__(self, shot: Shot) -> None:
+        parts = {path: part for path, part in moving_parts(shot).items() if part.moves}
+        self.shot = shot
+        self.movers = Movers(parts)
+        #: Where each of them stands: the field of the shot, its number there, and the field of what stands there.
+        self.places = [(path, *_place_of(path)) for path in parts]
+        self.turning = [
+            number
+            for number, one in enumerate(shot.elements)
+            if one.turn.turns or any(path.startswith("turn") for path in one.moves)
+        ]
+        #: Whether anything is another at another time.
+        self.moves = bool(parts or self.turning)
+        #: About how much is kept with the shot at a time: its elements, and its keys, which are kept once for many times.
+        keys = sum(len(track.keys) for part in parts.values() for track in part.moves.values())
+        self.weight = 1 + len(shot.elements) + keys // 16
 
 
-def _weight(shot: Shot) -> int:
-    """About how much is kept with a shot at a time: its elements, and its keys, which are kept once for many times."""
-    tracks = (track for part in moving_parts(shot).values() for track in part.moves.values())
-    return 1 + len(shot.elements) + sum(len(track.keys) for track in tracks) // 16
+def _place_of(path: str) -> tuple[str, int | None, str]:
+    """``elements.3`` is the fourth of the elements; ``cameras.1.camera`` is what that camera sees by."""
+    field, _, rest = path.partition(".")
+    number, _, inner = rest.partition(".")
+    return field, int(number) if number else None, inner
 
 
-def _known(shot: Shot) -> tuple[Shot, bool, int]:
-    return _moving.get(id(shot), lambda: (shot, _moves(shot), _weight(shot)))
+_shots: SizedCache[_Known] = SizedCache(16, lambda kept: 1)
+
+
+def _known(shot: Shot) -> _Known:
+    return _shots.get(id(shot), lambda: _Known(shot))
 
 
 #: Shots at times, with the shot that each is of: as long as it is kept nothing else has its place in memory.
-_evaluated: SizedCache[tuple[Shot, Shot]] = SizedCache(4000, lambda kept: _known(kept[0])[2])
+_evaluated: SizedCache[tuple[Shot, Shot]] = SizedCache(4000, lambda kept: _known(kept[0]).weight)
 
 
 def _evaluate(shot: Shot, time: Time) -> Shot:
+    known = _known(shot)
+    now = known.movers.at(time)
     changed: dict[str, Any] = {}
-    for name in ("camera", "environment", "backdrop"):
-        before = getattr(shot, name)
-        with _at(name):
-            now = before.at(time)
-        if now is not before:
-            changed[name] = now
-    several = (
-        ("lights", shot.lights, _moved),
-        ("finishes", shot.finishes, _moved),
-        ("elements", shot.elements, at_rest),
-        ("cameras", shot.cameras, _through),
-        ("layers", shot.layers, _before),
-        ("sounds", shot.sounds, _moved),
+    for path, field, number, inner in known.places:
+        if number is None:
+            changed[field] = now[path]
+            continue
+        there = changed.setdefault(field, list(getattr(shot, field)))
+        there[number] = there[number].model_copy(update={inner: now[path]}) if inner else now[path]
+    if known.turning:
+        there = changed.setdefault("elements", list(shot.elements))
+        for number in known.turning:
+            there[number] = _turned(there[number], time)
+    return shot.model_copy(
+        update={field: tuple(one) if isinstance(one, list) else one for field, one in changed.items()}
     )
-    for name, parts, moved in several:
-        found = []
-        for number, part in enumerate(parts):
-            with _at(f"{name}.{number}"):
-                found.append(moved(part, time))
-        if any(now is not before for now, before in zip(found, parts, strict=True)):
-            changed[name] = tuple(found)
-    return shot.model_copy(update=changed) if changed else shot
 
 
 def moving_parts(shot: Shot) -> dict[str, Moving]:
@@ -120,12 +125,9 @@ def parts_at(shot: Shot, paths: Iterable[str], times: Iterable[Time]) -> Iterato
     cannot be together at a time."""
     parts = moving_parts(shot)
     wanted = {path: parts[path] for path in paths}
+    movers = Movers({path: part for path, part in wanted.items() if part.moves})
     for time in times:
-        found = {}
-        for path, part in wanted.items():
-            with _at(path):
-                found[path] = part.at(time)
-        yield found
+        yield wanted | movers.at(time)
 
 
 def name_of_part(shot: Shot, path: str) -> str:
@@ -157,33 +159,12 @@ def frames_of_keys(shot: Shot) -> set[int]:
     return {key.frame for track in tracks for key in track.keys}
 
 
-@contextmanager
-def _at(place: str) -> Iterator[None]:
-    """Name the part in what is wrong with its values at a time."""
-    try:
-        yield
-    except InputError as error:
-        error.field = f"{place}.{error.field}".rstrip(".")
-        raise
-
-
-def _moved(part: Any, time: Time) -> Any:
-    return part.at(time)
-
-
-def _through(one: NamedCamera, time: Time) -> NamedCamera:
-    now = one.camera.at(time)
-    return one if now is one.camera else one.model_copy(update={"camera": now})
-
-
-def _before(layer: Layer, time: Time) -> Layer:
-    now = layer.backdrop.at(time) if layer.backdrop is not None else None
-    return layer if now is layer.backdrop else layer.model_copy(update={"backdrop": now})
-
-
 def at_rest(element: ElementBase, time: Time) -> ElementBase:
     """An element with the values that it has at a time, and turned as far as it is then."""
-    element = element.at(time)
+    return _turned(element.at(time), time)
+
+
+def _turned(element: ElementBase, time: Time) -> ElementBase:
     turn = element.turn
     if not turn.turns:
         return element

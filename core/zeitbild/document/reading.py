@@ -8,6 +8,7 @@ from typing import Any
 
 from pydantic import ValidationError
 
+from zeitbild.document.members import Known
 from zeitbild.document.shot import VERSION, Shot
 from zeitbild.elements import kinds as element_kinds
 from zeitbild.errors import DocumentError, Problem
@@ -77,9 +78,9 @@ def _message(error: dict[str, Any]) -> str:
     return (text[0].lower() + text[1:]) + (f" (given: {shown})" if shown else "")
 
 
-def _too_much(raw: Any) -> Problem | None:
-    """What makes a document too long to be looked through, before anything looks through it."""
-    left, waiting = _MOST_VALUES, [raw]
+def _too_much(raw: Any, more: int = 0) -> Problem | None:
+    """What makes a document with so many values more too long to be looked through, before anything looks through it."""
+    left, waiting = _MOST_VALUES - more, [raw]
     while waiting:
         value = waiting.pop()
         if isinstance(value, dict):
@@ -205,16 +206,19 @@ def read_shot(raw: Any) -> Shot:
                 )
             ]
         )
-    too_much = _too_much(raw)
+    known = Known.of(raw)
+    # What was read before was looked through then, but all together may be too much: it is counted if it could be.
+    too_much = _too_much(known.raw, known.size) and _too_much(raw)
     if too_much is not None:
         raise DocumentError([too_much])
     try:
-        shot = Shot.model_validate(raw)
+        shot = Shot.model_validate(known.raw)
     except ValidationError as error:
         raise DocumentError(_problems(error)) from None
-    problems = (_mistyped(raw, shot.model_dump()) + _unknown_passes(shot))[:_MOST_PROBLEMS]
+    problems = (_mistyped(known.raw, known.dumped(shot)) + _unknown_passes(shot))[:_MOST_PROBLEMS]
     if problems:
         raise DocumentError(problems)
+    known.keep(shot)
     return shot
 
 

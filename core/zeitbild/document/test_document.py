@@ -3,6 +3,7 @@
 import json
 import unittest
 from pathlib import Path
+from typing import Any
 
 import jsonschema
 
@@ -149,6 +150,80 @@ class Rules(unittest.TestCase):
     def test_unknown_kinds_are_named_at_their_field(self) -> None:
         self.assertEqual(self._problem(elements=[{"id": "a", "kind": "cloud"}])[0], "elements.0.kind")
         self.assertEqual(self._problem(lights=[{"kind": "candle"}])[0], "lights.0.kind")
+
+
+class Again(unittest.TestCase):
+    """Members that were read before are the parts that they were; what is wrong is found all the same."""
+
+    @staticmethod
+    def _document(**more: Any) -> dict[str, Any]:
+        elements = [{"kind": "solid", "id": "a", "opacity": 1}, {"kind": "lettering", "id": "b", "word": "KAP"}]
+        return {"version": 3, "elements": elements, "finishes": [{"name": "Brass"}], **more}
+
+    def test_only_what_changed_is_read_anew(self) -> None:
+        one = read_shot(self._document())
+        changed = self._document()
+        changed["elements"][1]["word"] = "MORGEN"
+        two = read_shot(changed)
+        self.assertIs(two.elements[0], one.elements[0])
+        self.assertIs(two.finishes[0], one.finishes[0])
+        self.assertEqual(two.elements[1].word, "MORGEN")
+        self.assertEqual(two, Shot.model_validate(changed))
+
+    def test_what_is_equal_but_of_another_type_is_wrong(self) -> None:
+        read_shot(self._document())
+        for wrong in (True, "1"):
+            document = self._document()
+            document["elements"][0]["opacity"] = wrong
+            for _ in range(2):
+                with self.assertRaises(DocumentError) as refused:
+                    read_shot(document)
+                self.assertEqual([one.field for one in refused.exception.problems], ["elements.0.opacity"])
+
+    def test_places_of_what_is_wrong_are_those_of_the_document(self) -> None:
+        read_shot(self._document())
+        document = self._document(view="Nowhere")
+        document["elements"][1]["bogus"] = 1
+        with self.assertRaises(DocumentError) as refused:
+            read_shot(document)
+        self.assertEqual([one.field for one in refused.exception.problems], ["elements.1.bogus"])
+        # Rules over several members hold for those that were read before.
+        document = self._document()
+        document["elements"][1]["inside"] = "a"
+        with self.assertRaises(DocumentError) as refused:
+            read_shot(document)
+        self.assertEqual([one.field for one in refused.exception.problems], ["elements.1.inside"])
+        twice = self._document()
+        twice["elements"].append(dict(twice["elements"][0]))
+        with self.assertRaises(DocumentError) as refused:
+            read_shot(twice)
+        self.assertIn("two element identities", str(refused.exception))
+
+    def test_all_together_may_be_too_much(self) -> None:
+        keys = [{"frame": at, "value": at + 1} for at in range(1000)]
+
+        def document(first: int, count: int) -> dict[str, Any]:
+            elements = [
+                {"kind": "solid", "id": f"e{at}", "moves": {"width": {"keys": keys}}}
+                for at in range(first, first + count)
+            ]
+            return {"version": 3, "elements": elements}
+
+        read_shot(document(0, 40))
+        read_shot(document(40, 40))
+        with self.assertRaises(DocumentError) as refused:
+            read_shot(document(0, 80))
+        self.assertIn("200,000 values", str(refused.exception))
+
+    def test_what_is_no_document_at_all(self) -> None:
+        endless: dict[str, Any] = {"kind": "solid", "id": "a"}
+        endless["placement"] = endless
+        for wrong in (endless, {"kind": object()}, [], None, {"kind": "solid", "id": "a", 5: 6}):
+            with self.assertRaises(DocumentError):
+                read_shot({"version": 3, "elements": [wrong]})
+        for wrong in (5, {}, "solid"):
+            with self.assertRaises(DocumentError):
+                read_shot({"version": 3, "elements": wrong})
 
 
 class Strict(unittest.TestCase):

@@ -141,11 +141,15 @@ class Values(Part):
 
     @model_validator(mode="after")
     def _rising(self) -> Values:
-        starts = [tone.above for tone in self.tones]
-        if starts[0] != 0:
-            raise ValueError(f"the first tone holds from 0 on, not from {starts[0]:g}")
-        if any(after <= before for before, after in zip(starts, starts[1:], strict=False)):
-            raise ValueError(f"tones must rise: {', '.join(f'{start:g}' for start in starts)}")
+        first, *others = self.tones
+        if first.above != 0:
+            raise ValueError(f"the first tone holds from 0 on, not from {first.above:g}")
+        # Looked at for each surface of a frame; most have one tone.
+        below = first.above
+        for tone in others:
+            if tone.above <= below:
+                raise ValueError(f"tones must rise: {', '.join(f'{one.above:g}' for one in self.tones)}")
+            below = tone.above
         return self
 
 

@@ -7,6 +7,7 @@ along the outline are then covered as the curve covers them. At the ends of a cu
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -37,15 +38,15 @@ class Contour:
     @classmethod
     def of_polyline(cls, points: Points) -> Contour:
         """A polyline of which nothing but its points [n, 2] is known: bends of less than CREASE_DEGREES are smooth."""
-        along = np.roll(points, -1, axis=0) - points
+        along = after_each(points) - points
         length = np.maximum(np.hypot(along[:, 0], along[:, 1]), 1e-300)[:, None]
         flat = np.column_stack([along[:, 1], -along[:, 0]]) / length
-        before = np.roll(flat, 1, axis=0)
+        before = before_each(flat)
         smooth = ((flat * before).sum(axis=1) > _CREASE_COSINE)[:, None]
         mean = flat + before
         mean /= np.maximum(np.hypot(mean[:, 0], mean[:, 1]), 1e-12)[:, None]
         at_start = np.where(smooth, mean, flat)
-        at_end = np.where(np.roll(smooth, -1, axis=0), np.roll(mean, -1, axis=0), flat)
+        at_end = np.where(after_each(smooth), after_each(mean), flat)
         return cls(points, np.stack([at_start, at_end], axis=1))
 
     def moved(self, x: float, y: float, scale: float) -> Contour:
@@ -65,44 +66,70 @@ class CurvedContour:
 
     def flattened(self, tolerance: float) -> Contour:
         """The polyline that stays within ``tolerance`` (in the curves' units) of the curves."""
-        points, normals = [], []
-        for curve, straight in zip(self.curves, self.straight, strict=True):
-            own, facing = _line(curve) if straight else _cut(curve, tolerance)
-            points.append(own)
-            normals.append(facing)
-        return Contour(np.concatenate(points), np.concatenate(normals))
+        return flattened([self], tolerance)[0]
+
+
+def flattened(contours: Sequence[CurvedContour], tolerance: float) -> list[Contour]:
+    """The polylines of contours that stay within ``tolerance`` of them, each as if it were alone: many small ones together take a tenth of
+    the time. All have curves."""
+    curves, straight = (
+        np.concatenate([one.curves for one in contours]),
+        np.concatenate([one.straight for one in contours]),
+    )
+    a, b, c, d = curves.swapaxes(0, 1)
+    # A chord over a parameter step h is off by at most h^2 / 8 times the second derivative, which for a cubic is at
+    # most 6 times its largest second difference: pieces = sqrt(6/8 bend / tolerance).
+    bend = np.maximum(_length(a - 2 * b + c), _length(b - 2 * c + d))
+    wanted = np.where(straight, 1, np.ceil(np.sqrt(0.75 * bend / tolerance)))
+    pieces = np.clip(wanted, 1, MAX_PIECES).astype(np.int64)
+    # All edges of all curves at once: which curve each is of, and which piece of it.
+    of = np.repeat(np.arange(len(pieces)), pieces)
+    number = np.arange(len(of)) - (np.cumsum(pieces) - pieces)[of]
+    a, b, c, d, count, line = a[of], b[of], c[of], d[of], pieces[of], straight[of]
+    t = (number / count)[:, None]
+    s = 1 - t
+    points = s**3 * a + 3 * s * s * t * b + 3 * s * t * t * c + t**3 * d
+    start, after = _tangent(a, b, c, d, t), _tangent(a, b, c, d, ((number + 1) / count)[:, None])
+    # Where a control point lies on the curve's end, the next one tells the direction.
+    first, last = number == 0, number == count - 1
+    stands = first & ~(np.abs(start) > 1e-9).any(axis=1)
+    start[stands] = np.where((c != a).any(axis=1, keepdims=True), c - a, d - a)[stands]
+    stands = last & ~(np.abs(after) > 1e-9).any(axis=1)
+    after[stands] = np.where((d != b).any(axis=1, keepdims=True), d - b, d - a)[stands]
+    start[line] = after[line] = (d - a)[line]
+    normals = _right_of(np.stack([start, after], axis=1))
+    # Points lie a little outside, so that the polyline has the area of the curve.
+    inner = ~first
+    second = 6 * (s * (a - 2 * b + c) + t * (b - 2 * c + d))
+    across = (second * normals[:, 0]).sum(axis=1, keepdims=True) * normals[:, 0]
+    points[inner] -= (_MEAN_SAGITTA / (8 * count * count))[inner, None] * across[inner]
+    # The edges of each contour's curves.
+    ends = np.cumsum(np.add.reduceat(pieces, np.cumsum([0, *(len(one.curves) for one in contours[:-1])])))[:-1]
+    return [Contour(*own) for own in zip(np.split(points, ends), np.split(normals, ends), strict=True)]
+
+
+def after_each(points: Points) -> Points:
+    """The next of each of a ring's points. (``np.roll`` takes twenty times as long for short ones.)"""
+    return np.concatenate([points[1:], points[:1]])
+
+
+def before_each(points: Points) -> Points:
+    """The one before each of a ring's points."""
+    return np.concatenate([points[-1:], points[:-1]])
+
+
+def _length(direction: Points) -> Points:
+    found: Points = np.hypot(direction[..., 0], direction[..., 1])
+    return found
+
+
+def _tangent(a: Points, b: Points, c: Points, d: Points, t: Points) -> Points:
+    s = 1 - t
+    found: Points = 3 * (s * s * (b - a) + 2 * s * t * (c - b) + t * t * (d - c))
+    return found
 
 
 def _right_of(direction: Points) -> Points:
-    length = np.maximum(np.hypot(direction[..., 0], direction[..., 1]), 1e-300)[..., None]
+    length = np.maximum(_length(direction), 1e-300)[..., None]
     right: Points = np.stack([direction[..., 1], -direction[..., 0]], axis=-1) / length
     return right
-
-
-def _line(curve: Points) -> tuple[Points, Points]:
-    normal = _right_of(curve[3] - curve[0])
-    return curve[:1], np.stack([normal, normal])[None]
-
-
-def _cut(curve: Points, tolerance: float) -> tuple[Points, Points]:
-    """All points of the polyline but the last, and the directions at both ends of its edges."""
-    a, b, c, d = curve
-    # A chord over a parameter step h is off by at most h^2 / 8 times the second derivative, which for a cubic is at
-    # most 6 times its largest second difference: pieces = sqrt(6/8 bend / tolerance).
-    bend = max(math.hypot(*(a - 2 * b + c)), math.hypot(*(b - 2 * c + d)))
-    pieces = int(min(max(math.ceil(math.sqrt(0.75 * bend / tolerance)), 1), MAX_PIECES))
-    t = np.arange(pieces + 1)[:, None] / pieces
-    s = 1 - t
-    points = s**3 * a + 3 * s * s * t * b + 3 * s * t * t * c + t**3 * d
-    tangent = 3 * (s * s * (b - a) + 2 * s * t * (c - b) + t * t * (d - c))
-    # Where a control point lies on the curve's end, the next one tells the direction.
-    if not np.any(np.abs(tangent[0]) > 1e-9):
-        tangent[0] = c - a if np.any(c != a) else d - a
-    if not np.any(np.abs(tangent[-1]) > 1e-9):
-        tangent[-1] = d - b if np.any(d != b) else d - a
-    normal = _right_of(tangent)
-    if pieces > 1:
-        second = 6 * (s * (a - 2 * b + c) + t * (b - 2 * c + d))
-        across = (second * normal).sum(axis=1, keepdims=True) * normal
-        points[1:-1] -= _MEAN_SAGITTA / (8 * pieces * pieces) * across[1:-1]
-    return points[:-1], np.stack([normal[:-1], normal[1:]], axis=1)

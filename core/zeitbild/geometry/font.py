@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import logging
-from functools import lru_cache
+from functools import cached_property, lru_cache
 from io import BytesIO
 from pathlib import Path
 from typing import NamedTuple
@@ -114,6 +114,30 @@ class TrustedFace(Face):
         upem = face.upem
         super().__init__(label, upem, (extents.ascender - extents.descender + extents.line_gap) / upem or 1.2)
         self._curved: dict[int, tuple[CurvedContour, ...]] = {}
+
+    @cached_property
+    def lines(self) -> dict[str, float]:
+        """How far its usual line lies below others, by their names in CSS Inline 3 (section 4.2.2), and how far letters are raised that
+        stand above or below it; em."""
+        extents, tags = self.font.get_font_extents("ltr"), hb.OTMetricsTag
+        upper, lower = extents.ascender, extents.descender
+        small, above, below = (
+            self.font.get_metric_position_with_fallback(tag)
+            for tag in (tags.X_HEIGHT, tags.SUPERSCRIPT_EM_Y_OFFSET, tags.SUBSCRIPT_EM_Y_OFFSET)
+        )
+        found = {
+            "alphabetic": 0.0,
+            "middle": small / 2,
+            "central": (upper + lower) / 2,
+            # Common practice where a font does not say, as many do not.
+            "hanging": 0.8 * upper,
+            "mathematical": 0.5 * upper,
+            "text-before-edge": upper,
+            "text-after-edge": lower,
+            "super": above,
+            "sub": -below,
+        }
+        return {name: height / self.units_per_em for name, height in found.items()}
 
     def shaped(self, line: str, start: int, end: int, rightwards: bool, ligatures: bool) -> Shaped:
         """See ``Face``."""
@@ -240,7 +264,7 @@ def check_font(data: bytes, label: str) -> str:
 
 
 @lru_cache(maxsize=64)
-def open_face(data: bytes, label: str) -> Face:
+def open_face(data: bytes, label: str) -> TrustedFace:
     """A face of a font that Zeitbild ships; cached by content."""
     return TrustedFace(data, label)
 

@@ -13,7 +13,7 @@ import manifold3d
 import numpy as np
 from numpy.typing import NDArray
 
-from zeitbild.geometry.curves import Contour, Points
+from zeitbild.geometry.curves import Contour, Points, after_each, before_each
 from zeitbild.kernels import kernel
 
 #: Steps of the grid across the larger side of the ink.
@@ -144,8 +144,8 @@ def _cleaned(rings: list[Points]) -> list[Points]:
         points = np.round(ring)
         while len(points) >= 3:
             # Doubled points first: of two that are one, both would seem to lie in line.
-            points = points[(points != np.roll(points, 1, axis=0)).any(axis=1)]
-            before, after = points - np.roll(points, 1, axis=0), np.roll(points, -1, axis=0) - points
+            points = points[(points != before_each(points)).any(axis=1)]
+            before, after = points - before_each(points), after_each(points) - points
             turning = before[:, 0] * after[:, 1] != before[:, 1] * after[:, 0]
             if turning.all():
                 break
@@ -156,12 +156,10 @@ def _cleaned(rings: list[Points]) -> list[Points]:
 
 
 def _following(rings: list[Points]) -> NDArray[np.int64]:
-    following = []
-    at = 0
-    for ring in rings:
-        following.append(at + np.roll(np.arange(len(ring)), -1))
-        at += len(ring)
-    return np.concatenate(following).astype(np.int64)
+    ends = np.cumsum([len(ring) for ring in rings])
+    found = np.arange(1, ends[-1] + 1)
+    found[ends - 1] = [0, *ends[:-1]]
+    return found.astype(np.int64)
 
 
 def _snapped(rings: list[Points]) -> list[Points]:
@@ -243,7 +241,7 @@ def _match(starts, ends, from_starts, from_ends, from_normals, lost, out):  # ty
 def _directions(starts: Points, ends: Points, sources: Sequence[Contour]) -> Points:
     """Outward directions at both ends of the outline's edges, found again on the contours that it was made of."""
     from_starts = np.concatenate([contour.points for contour in sources])
-    from_ends = np.concatenate([np.roll(contour.points, -1, axis=0) for contour in sources])
+    from_ends = from_starts[_following([contour.points for contour in sources])]
     from_normals = np.concatenate([contour.normals for contour in sources])
     out = np.empty((len(starts), 2, 2))
     forwards, backwards = _edge_keys(starts, ends), _edge_keys(ends, starts)

@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Annotated, Any, Self, TypeVar
 
-from pydantic import Field, StringConstraints, field_validator, model_validator
+from pydantic import BaseModel, Field, StringConstraints, field_validator, model_validator
 
 from zeitbild.caching import SizedCache
 from zeitbild.errors import InputError
-from zeitbild.keys.curve import Curves, Waving
+from zeitbild.keys.curve import Curves, Together, Waving, plain
 from zeitbild.keys.measure import Measure, check_reach, measure_of, part_in
 from zeitbild.keys.track import Track
 from zeitbild.timing import Time
@@ -25,6 +25,7 @@ _MOST = 200
 _AS_THEY_ARE = (int, float, str)
 
 P = TypeVar("P", bound=Part)
+M = TypeVar("M", bound="Moving")
 
 
 class Moving(Part):
@@ -85,20 +86,51 @@ class Moving(Part):
         if not self.moves:
             return self
         curves, plan = _plan_of(self)
-        try:
-            return plan.at(self, time, curves.at(time), moves={})
-        except ValueError as error:
-            raise InputError(f"at frame {float(time.frame):g} {error}", "moves") from None
+        return _now(self, plan, time, curves.at(time))
 
 
-def _with(part: P, changed: dict[str, Any]) -> P:
-    """A part with other values, which hold: ``model_copy`` without what it does for parts that are nothing like these, a third of all time
-    at which a shot is looked at."""
-    made: P = part.__class__.__new__(part.__class__)
-    object.__setattr__(made, "__dict__", {**part.__dict__, **changed})
-    object.__setattr__(made, "__pydantic_fields_set__", part.__pydantic_fields_set__)
-    object.__setattr__(made, "__pydantic_extra__", None)
-    object.__setattr__(made, "__pydantic_private__", None)
+class Movers:
+    """Parts of which something moves, by their paths, made ready to be looked at together."""
+
+    def __init__(self, parts: Mapping[str, Moving]) -> None:
+        self._parts = [(path, part, *_plan_of(part)) for path, part in parts.items()]
+        self._curves = Together([curves for *_, curves, _ in self._parts])
+
+    def at(self, time: Time) -> dict[str, Moving]:
+        """Each of them with the values that it has at a time; InputError names the path of one that cannot be like that."""
+        found = {}
+        for (path, part, _, plan), keyed in zip(self._parts, self._curves.at(time), strict=True):
+            try:
+                found[path] = _now(part, plan, time, keyed)
+            except InputError as error:
+                error.field = f"{path}.{error.field}"
+                raise
+        return found
+
+
+def _now(part: M, plan: _Plan, time: Time, keyed: list[Any]) -> M:
+    """A part at a time, at which its curves have these values."""
+    try:
+        return plan.at(part, time, keyed, moves={})
+    except ValueError as error:
+        raise InputError(f"at frame {float(time.frame):g} {error}", "moves") from None
+
+
+#: What a model is made of; found once, since parts are made by the thousand.
+_set_values, _set_fields, _set_extra, _set_private = (
+    BaseModel.__dict__[name].__set__
+    for name in ("__dict__", "__pydantic_fields_set__", "__pydantic_extra__", "__pydantic_private__")
+)
+
+
+def _like(part: P, values: dict[str, Any]) -> P:
+    """A part like another with these values, which hold: ``model_copy`` without what it does for parts that are nothing like these, a third
+    of all time at which a shot is looked at."""
+    made: P = object.__new__(part.__class__)
+    _set_values(made, values)
+    _set_fields(made, part.__pydantic_fields_set__)
+    _set_extra(made, None)
+    _set_private(made, None)
     return made
 
 
@@ -109,12 +141,13 @@ def _plan_of(part: Moving) -> tuple[Curves, _Plan]:
     def make() -> tuple[dict[str, Track], Curves, _Plan]:
         inside: dict[str, Any] = {}
         keyed: list[tuple[Track, Measure]] = []
-        for path, track in moves.items():
+        measured = [(path, track, measure_of(kind, path)) for path, track in moves.items()]
+        for path, track, measure in sorted(measured, key=lambda one: not plain(one[2])):
             *names, last = path.split(".")
             there = inside
             for name in names:
                 there = there.setdefault(name, {})
-            measure, number = measure_of(kind, path), None
+            number = None
             if track.keys:
                 number = len(keyed)
                 keyed.append((track, measure))
@@ -171,7 +204,7 @@ class _Plan:
         """The part with new values of its fields, of which ``keyed`` are those of all curves, and ``more``; ValueError if they cannot be
         together."""
         own = part.__dict__
-        found: dict[str, Any] = more
+        found: dict[str, Any] = own | more
         for name, number in self.direct:
             found[name] = keyed[number]
         for name, wave in self.waving:
@@ -194,7 +227,7 @@ class _Plan:
             for at, plan in members:
                 several_parts[at] = plan.at(several_parts[at], time, keyed)
             found[name] = tuple(several_parts)
-        now = _with(part, found)
+        now = _like(part, found)
         for rule in self.rules:
             rule(now)
         return now

@@ -11,8 +11,8 @@ from scipy.interpolate import BPoly
 from scipy.optimize import brentq
 from scipy.spatial.transform import Rotation, Slerp
 
-from zeitbild.colour import decode_hex
-from zeitbild.document.evaluate import evaluate, time_of
+from zeitbild.colour import decode_hex, encode
+from zeitbild.document.evaluate import at_rest, evaluate, time_of
 from zeitbild.document.reading import read_shot
 from zeitbild.document.retiming import value_below
 from zeitbild.document.shot import Backdrop, Camera, Environment, Shot
@@ -255,6 +255,49 @@ class Tracks(unittest.TestCase):
         for at in (77, 3, 120, 64):
             again = _shot({"width": track})
             self.assertEqual(evaluate(again, time_of(again, at)).elements[0].width, in_order[at - 1])
+
+    def test_colours_between_are_written_as_the_standard_encodes_them(self) -> None:
+        shot = read_shot(
+            {"version": 3, "backdrop": {"moves": {"colour": {"keys": _keys((1, "#000000"), (5001, "#ffffff"))}}}}
+        )
+        for at in (2, 16, 17, 777, 2501, 4999, 5001):
+            one = round(65535 * float(encode((at - 1) / 5000)))
+            written = evaluate(shot, time_of(shot, at)).backdrop.colour
+            self.assertEqual(written, f"#{one:04x}{one:04x}{one:04x}" if at < 5001 else "#ffffff")
+
+    def test_all_together_are_what_each_is_alone(self) -> None:
+        moves = {
+            "opacity": {"keys": _keys((1, 0), (30, 1)), "wave": {"amount": 0.1, "times": 3}},
+            "shape": {"keys": _keys((1, "box"), (20, "ball"))},
+            "surface.base_colour": {"keys": _keys((3, "#123456"), (33, "#fedcba"))},
+            "placement.position": {"keys": _keys((1, (1, 2, 3)), (50, (3, 2, 1)))},
+            "width": {"keys": _keys((5, 1), (25, 9), way="gentle")},
+            "turn.start": {"keys": _keys((1, 0), (25, 90))},
+        }
+        elements = [
+            {"kind": "solid", "id": f"a{at}", "moves": dict(list(moves.items())[at % 3 : at + 1])} for at in range(9)
+        ]
+        shot = read_shot(
+            {
+                "version": 3,
+                "elements": elements,
+                "camera": {"moves": {"position.0": {"keys": _keys((1, 5), (9, 6))}}},
+                "backdrop": {"moves": {"colour": {"keys": _keys((1, "#000000"), (9, "#ffffff"))}}},
+                "cameras": [
+                    {
+                        "name": "Wide",
+                        "camera": {"moves": {"position.1": {"keys": _keys((1, 5), (9, 6))}}},
+                    }
+                ],
+            }
+        )
+        for frame in (-3, 1, 4, Fraction(21, 4), 20, 33, 90):
+            time = time_of(shot, frame)
+            now = evaluate(shot, time)
+            self.assertEqual(now.elements, tuple(at_rest(one, time) for one in shot.elements))
+            self.assertEqual(now.camera, shot.camera.at(time))
+            self.assertEqual(now.backdrop, shot.backdrop.at(time))
+            self.assertEqual(now.cameras[0].camera, shot.cameras[0].camera.at(time))
 
     def test_what_does_not_move_is_the_very_same(self) -> None:
         shot = read_shot(

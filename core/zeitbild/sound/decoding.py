@@ -6,6 +6,7 @@ from collections.abc import Iterator
 
 import av
 import numpy as np
+from av.audio.frame import AudioFrame
 from av.audio.resampler import AudioResampler
 from numpy.typing import NDArray
 
@@ -76,12 +77,12 @@ class Opened:
         sampler = AudioResampler(format="fltp", layout="mono" if self.channels == 1 else "stereo", rate=RATE)
         count, done, decoded = 0, 0, False
         # What comes out of a file comes in small pieces.
-        waiting: list[NDArray[np.float32]] = []
+        waiting: list[AudioFrame] = []
         try:
             for frame in self._container.decode(self._stream):
                 decoded = True
                 for one in sampler.resample(frame):
-                    waiting.append(np.asarray(one.to_ndarray(), np.float32))
+                    waiting.append(one)
                     count += one.samples
                 if count > MOST_SECONDS * RATE:
                     raise SoundError(f"{self.label} is longer than {MOST_SECONDS // 60} minutes")
@@ -94,14 +95,20 @@ class Opened:
             # What is there up to where it was cut off is heard.
         if not decoded:
             raise SoundError(f"{self.label} is empty: there is no sound in it")
-        waiting += [np.asarray(one.to_ndarray(), np.float32) for one in sampler.resample(None)]
+        waiting += sampler.resample(None)
         if waiting:
             yield _joined(waiting)
 
 
-def _joined(pieces: list[NDArray[np.float32]]) -> NDArray[np.float32]:
-    """Pieces [1 or 2, n] one after the other; a number that is none would make all of the mix none."""
-    joined = np.concatenate(pieces, axis=1)
+def _joined(pieces: list[AudioFrame]) -> NDArray[np.float32]:
+    """Pieces one after the other [1 or 2, n]; a number that is none would make all of the mix none."""
+    joined = np.empty((len(pieces[0].planes), sum(one.samples for one in pieces)), np.float32)
+    at = 0
+    for one in pieces:
+        for plane, into in zip(one.planes, joined, strict=True):
+            # A plane may be longer than what is in it.
+            into[at : at + one.samples] = np.frombuffer(memoryview(plane), np.float32, one.samples)
+        at += one.samples
     # What is no number anywhere makes the sum of squares none: looking at each would take as long as all else here.
     if not np.isfinite(np.vdot(joined, joined)):
         joined = np.nan_to_num(joined, nan=0.0, posinf=1.0, neginf=-1.0)

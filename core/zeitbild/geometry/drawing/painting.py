@@ -6,10 +6,10 @@ Later paint hides earlier paint, so that no two faces lie in one place; paint th
 from __future__ import annotations
 
 import threading
-from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
 from pathlib import Path
-from typing import Any, Literal, TypeAlias
+from typing import Any
 
 import manifold3d
 import numpy as np
@@ -17,52 +17,29 @@ from cachetools import LRUCache
 
 from zeitbild.caching import SizedCache
 from zeitbild.errors import DrawingError, LimitError
-from zeitbild.geometry.curves import Contour, CurvedContour, Points
+from zeitbild.geometry.curves import Contour, Points, after_each, before_each, flattened
+from zeitbild.geometry.drawing.canvas import PLAIN, Canvas, Fill, Filled, Group, Ink, Paint, Piece
 from zeitbild.geometry.drawing.gradient import Gradient
 from zeitbild.geometry.drawing.inlaid import Inlay
+from zeitbild.geometry.drawing.masks import faded, shows
 from zeitbild.geometry.drawing.reading import read_drawing
 from zeitbild.geometry.outline import GRID, Outline, outline_on, step_for
 from zeitbild.kernels import kernel
 
-#: Points of all contours at one fineness; regions; colours of a drawing, at most.
-MAX_POINTS, MAX_REGIONS, MAX_COLOURS = 600_000, 20_000, 64
-#: Points of all that hides something, counted for each that it hides; crossings of a shape's own edges; pairs of edges looked at.
-_MOST_HIDDEN, _MOST_CROSSINGS, _MOST_LOOKS = 20_000_000, 200_000, 1_000_000_000
-#: Paint at least so opaque hides all that is below it.
-_HIDES = 1 - 1 / 512
+#: Points of all contours at one fineness; colours of a drawing, at most.
+MAX_POINTS, MAX_COLOURS = 600_000, 64
+#: Crossings of a shape's own edges; pairs of edges looked at.
+_MOST_CROSSINGS, _MOST_LOOKS = 200_000, 1_000_000_000
+#: Curves that are made polylines at once.
+_TOGETHER = 1024
 #: Beyond so many steps of the grid nothing is seen of what clips cut off.
 _FAR = float(4 * GRID)
-_Ink: TypeAlias = manifold3d.CrossSection
-#: Of a picture's edge, where less than half of it is there and where more is.
-Cut = Literal["", "weak", "strong"]
+#: Colours under masks that are gradients, in all.
+MOST_FADED = 48
+_PICTURE_MASK = "a mask that is a picture: its mean colour tells how much shows through it"
+_EVEN_MASK = "a mask that fades over a gradient or a picture: there it lets through as much everywhere"
 _EVEN = "a gradient that fades out over other paint: there it lets through as much everywhere"
 _RULES = {True: manifold3d.FillRule.EvenOdd, False: manifold3d.FillRule.NonZero}
-
-
-@dataclass(frozen=True, slots=True, eq=False)
-class Filled:
-    """Closed contours, y up, with their fill rule and the numbers of the clips that cut them."""
-
-    contours: tuple[CurvedContour, ...]
-    even_odd: bool
-    clips: tuple[int, ...]
-
-    @classmethod
-    def of(cls, plain: dict[str, Any]) -> Filled:
-        """From what ``read_drawing`` gives."""
-        curves = np.asarray(plain["curves"], np.float64) * (1.0, -1.0)
-        straight, starts = np.asarray(plain["straight"], bool), np.asarray(plain["starts"], np.int64)
-        cuts = starts[1:]
-        contours = zip(np.split(curves, cuts), np.split(straight, cuts), strict=True) if len(starts) else ()
-        return cls(tuple(CurvedContour(*one) for one in contours), bool(plain["even_odd"]), tuple(plain["clips"]))
-
-    @property
-    def box(self) -> Points | None:
-        """Lower left and upper right corner [2, 2] around its curves; None if it has none."""
-        if not self.contours:
-            return None
-        points = np.concatenate([contour.curves.reshape(-1, 2) for contour in self.contours])
-        return np.stack([points.min(axis=0), points.max(axis=0)])
 
 
 @dataclass(frozen=True, slots=True)
@@ -85,55 +62,6 @@ class Region:
     outline: Outline
 
 
-@dataclass(frozen=True, slots=True)
-class _Fill:
-    """What fills an outline beside its colour; see ``Shade``."""
-
-    gradient: int = -1
-    inlay: int = -1
-    cut: Cut = ""
-    #: Of a gradient that fades out: how much it hides in the mean.
-    mean: float = 0.0
-
-
-_PLAIN = _Fill()
-
-
-@dataclass(frozen=True, slots=True, eq=False)
-class _Paint:
-    """One thing that is painted: what is filled, with which shade (its colour as three shares), in which groups from the outmost to the
-    inmost."""
-
-    filled: Filled
-    colour: tuple[float, float, float]
-    alpha: float
-    fill: _Fill
-    groups: tuple[int, ...]
-
-
-@dataclass(slots=True, eq=False)
-class _Piece:
-    """A part of the picture while it is painted: ink of one colour, and what hides it."""
-
-    ink: _Ink
-    colour: tuple[float, float, float]
-    alpha: float
-    box: tuple[float, ...]
-    fill: _Fill = _PLAIN
-    cuts: list[_Ink] = field(default_factory=list)
-
-    def rest(self) -> _Ink:
-        """What is left of it; worked out once for all that hides it."""
-        if self.cuts:
-            self.ink = self.ink - manifold3d.CrossSection.batch_boolean(self.cuts, manifold3d.OpType.Add)
-            self.cuts = []
-        return self.ink
-
-
-def _meet(a: tuple[float, ...], b: tuple[float, ...]) -> bool:
-    return a[0] < b[2] and b[0] < a[2] and a[1] < b[3] and b[1] < a[3]
-
-
 def _box(points: Points) -> tuple[float, ...]:
     return (*points.min(axis=0).tolist(), *points.max(axis=0).tolist())
 
@@ -144,7 +72,7 @@ def _cut_off(points: Points) -> Contour | None:
     for axis in (0, 1):
         for sign in (1.0, -1.0):
             beyond = sign * points[:, axis] - _FAR
-            after, to = np.roll(points, -1, axis=0), np.roll(beyond, -1)
+            after, to = after_each(points), after_each(beyond)
             crosses = (beyond > 0) != (to > 0)
             share = np.where(crosses, beyond / np.where(crosses, beyond - to, 1), 0)[:, None]
             both = np.stack([points, points + share * (after - points)], axis=1)
@@ -152,7 +80,7 @@ def _cut_off(points: Points) -> Contour | None:
             if len(points) < 3:
                 return None
     points = np.round(points)
-    points = points[(points != np.roll(points, 1, axis=0)).any(axis=1)]
+    points = points[(points != before_each(points)).any(axis=1)]
     return Contour.of_polyline(points) if len(points) >= 3 else None
 
 
@@ -201,18 +129,12 @@ class Drawing:
         self.label, self.notes = label, tuple(str(one) for one in plain["notes"])
         #: Those that shades name.
         self.gradients = tuple(Gradient.of(one) for one in plain.get("gradients", ()))
-        self._paints = [
-            _Paint(
-                Filled.of(one),
-                _three(one["colour"]),
-                min(max(float(one["alpha"]), 0.0), 1.0),
-                self._fill(one),
-                tuple(one.get("groups", ())),
-            )
-            for one in plain["paints"]
-            if not one.get("hidden")
-        ]
-        self._groups = tuple(float(one) for one in plain.get("groups", ()))
+        self._paints = self._read(plain["paints"])
+        masked = dict(plain.get("masked", ()))
+        self._groups = tuple(Group(float(one), masked.get(at, -1)) for at, one in enumerate(plain.get("groups", ())))
+        self._masks = [(self._read(one["paints"]), bool(one["light"])) for one in plain.get("masks", ())]
+        #: Gradients of colours that are seen through masks that are gradients, by mask, colour and how it goes.
+        self._faded: dict[tuple[int, tuple[float, ...], bool], int] = {}
         # What came from the reading process is made what others keep, once for all drawings of its parts.
         files = plain.get("files", [])
         files[:] = [bytes(one) for one in files]
@@ -230,20 +152,34 @@ class Drawing:
             raise DrawingError(f"{label} has no size", "drawing")
         self._kept: LRUCache[float, tuple[Region, ...]] = LRUCache(4)
         self._lock = threading.Lock()
-        coarse = self.regions(self._extent / 4096)
+        coarse, _ = self._inked(self._extent / 4096)
         if not coarse:
             raise DrawingError(f"{label} paints nothing that is seen{self._told()}", "drawing")
-        seen = np.array([one.outline.bounds for one in coarse])
+        seen = np.array([ink.bounds() for ink in coarse.values()]).reshape(-1, 2, 2) * step_for(self._extent) + low
         #: Lower left and upper right corner [2, 2] of what is seen, in the drawing's units, y up.
         self.bounds: Points = np.stack([seen[:, 0].min(axis=0), seen[:, 1].max(axis=0)])
         #: What is seen, from the lowest paint to the highest.
-        self.shades = tuple(one.shade for one in coarse)
+        self.shades = tuple(coarse)
 
-    def _fill(self, paint: dict[str, Any]) -> _Fill:
+    def _read(self, paints: Sequence[dict[str, Any]]) -> list[Paint]:
+        """Things that are painted, of those that somebody sees."""
+        return [
+            Paint(
+                Filled.of(one),
+                _three(one["colour"]),
+                min(max(float(one["alpha"]), 0.0), 1.0),
+                self._fill(one),
+                tuple(one.get("groups", ())),
+            )
+            for one in paints
+            if not one.get("hidden")
+        ]
+
+    def _fill(self, paint: dict[str, Any]) -> Fill:
         """What fills something that is painted, beside its colour."""
         gradient, inlay = int(paint.get("gradient", -1)), int(paint.get("inlay", -1))
         fades = gradient >= 0 and self.gradients[gradient].fades
-        return _Fill(gradient, inlay, paint.get("cut") or "", self.gradients[gradient].mean if fades else 0.0)
+        return Fill(gradient, inlay, paint.get("cut") or "", self.gradients[gradient].mean if fades else 0.0)
 
     def _told(self) -> str:
         return f" (left out: {'; '.join(self.notes[:3])})" if self.notes else ""
@@ -272,56 +208,120 @@ class Drawing:
                 found = self._kept[tolerance] = tuple(self._painted(tolerance))
             return found
 
-    def _painted(self, tolerance: float) -> list[Region]:
+    def _inked(self, tolerance: float) -> tuple[dict[Shade, Ink], list[Contour]]:
+        """What is seen of each shade in steps of the grid, and the contours that all of it was made of."""
         low, step = self._low, step_for(self._extent)
         sources: list[Contour] = []
         count = 0
 
-        def ink_of(filled: Filled) -> _Ink:
+        flat = self._flattened(tolerance)
+
+        def ink_of(filled: Filled) -> Ink:
             nonlocal count
             rings = []
             for curved in filled.contours:
-                flat = curved.flattened(tolerance)
-                points = (flat.points - low) / step
-                own = Contour(np.round(points), flat.normals) if np.abs(points).max() < _FAR else _cut_off(points)
+                polyline = flat[id(curved)]
+                points = (polyline.points - low) / step
+                own = Contour(np.round(points), polyline.normals) if np.abs(points).max() < _FAR else _cut_off(points)
                 if own is None:
                     continue
                 count += len(own.points)
                 if count > MAX_POINTS:
-                    raise LimitError(f"{self.label} has too many curves for a picture of this size", "drawing")
+                    raise self._too_fine()
                 sources.append(own)
                 rings.append(own.points)
             self._check_tangle(rings)
-            ink = _Ink(rings, _RULES[filled.even_odd])
+            ink = Ink(rings, _RULES[filled.even_odd])
             for clip in filled.clips:
                 ink = ink ^ clip_ink(clip)
             return ink
 
-        clips: dict[int, _Ink] = {}
+        clips: dict[int, Ink] = {}
 
-        def clip_ink(number: int) -> _Ink:
+        def clip_ink(number: int) -> Ink:
             if number not in clips:
                 own = [ink_of(one) for one in self._clips[number]]
-                clips[number] = manifold3d.CrossSection.batch_boolean(own, manifold3d.OpType.Add) if own else _Ink()
+                clips[number] = manifold3d.CrossSection.batch_boolean(own, manifold3d.OpType.Add) if own else Ink()
             return clips[number]
 
-        canvas = _Canvas(self.label, self._groups, ink_of)
+        canvas = Canvas(self.label, self._groups, ink_of, self._masks, self._through)
         pieces = canvas.painted(self._paints, 0)
-        if canvas.even and _EVEN not in self.notes:
-            self.notes = (*self.notes, _EVEN)
-        return self._gathered(pieces, sources, low, step)
+        if canvas.even:
+            self._note(_EVEN)
+        return self._alike(pieces), sources
+
+    def _flattened(self, tolerance: float) -> dict[int, Contour]:
+        """All contours as polylines, by their identity; LimitError for too many points."""
+        contours = [one for filled in self._fills() for one in filled.contours]
+        found: dict[int, Contour] = {}
+        points = 0
+        # So many at once that arrays stay small.
+        ends = np.cumsum([len(one.curves) for one in contours]) // _TOGETHER
+        for own in np.split(np.arange(len(contours)), np.flatnonzero(np.diff(ends)) + 1):
+            chunk = [contours[at] for at in own.tolist()]
+            lines = flattened(chunk, tolerance) if chunk else []
+            points += sum(len(one.points) for one in lines)
+            if points > MAX_POINTS:
+                raise self._too_fine()
+            found |= {id(curved): line for curved, line in zip(chunk, lines, strict=True)}
+        return found
+
+    def _fills(self) -> Iterator[Filled]:
+        """All that is painted, what masks of it paint, and what cuts it off."""
+        paints, masks, clips = list(self._paints), set[int](), set[int]()
+        for paint in paints:
+            # What is walked through grows: masks may have masks.
+            for mask in {self._groups[group].mask for group in paint.groups} - {-1} - masks:
+                masks.add(mask)
+                paints += self._masks[mask][0]
+        fills = [paint.filled for paint in paints]
+        for filled in fills:
+            for clip in set(filled.clips) - clips:
+                clips.add(clip)
+                fills += self._clips[clip]
+            yield filled
+
+    def _too_fine(self) -> LimitError:
+        return LimitError(f"{self.label} has too many curves for a picture of this size", "drawing")
+
+    def _through(self, piece: Piece, mask: Piece, light: bool) -> tuple[float, Fill]:
+        """How much of a piece is seen through one of a mask, and what fills it then."""
+        number = mask.fill.gradient
+        if mask.fill.inlay >= 0 and light:
+            self._note(_PICTURE_MASK)
+        if number < 0:
+            return piece.alpha * mask.alpha * shows(mask.colour, light), piece.fill
+        gradient = self.gradients[number]
+        # What lets something through besides what the gradient says of itself.
+        besides = mask.alpha / max(gradient.mean, 1e-9)
+        whole = faded(gradient, piece.colour, light)
+        alpha = piece.alpha * besides * whole.mean
+        if not whole.fades:
+            return alpha, piece.fill
+        own = (number, piece.colour, light)
+        if piece.fill != PLAIN or (own not in self._faded and len(self._faded) >= MOST_FADED):
+            self._note(_EVEN_MASK)
+            return alpha, piece.fill
+        if own not in self._faded:
+            self._faded[own] = len(self.gradients)
+            self.gradients = (*self.gradients, whole)
+        return alpha, Fill(self._faded[own], mean=whole.mean)
+
+    def _note(self, text: str) -> None:
+        if text not in self.notes:
+            self.notes = (*self.notes, text)
 
     def _check_tangle(self, rings: Sequence[Points]) -> None:
         """Refuse a shape whose edges cross one another so often that nobody could tell what it is: each crossing becomes a point."""
         if not rings:
             return
-        starts, ends = np.concatenate(rings), np.concatenate([np.roll(ring, -1, axis=0) for ring in rings])
+        starts, ends = np.concatenate(rings), np.concatenate([after_each(ring) for ring in rings])
         if _crossings(starts, ends, _MOST_CROSSINGS, _MOST_LOOKS) > _MOST_CROSSINGS:
             raise LimitError(f"{self.label} has a shape whose edges cross one another too often", "drawing")
 
-    def _gathered(self, pieces: Sequence[_Piece], sources: list[Contour], low: Points, step: float) -> list[Region]:
-        """Pieces of one shade made one region each."""
-        inks: dict[Shade, list[_Ink]] = {}
+    def _alike(self, pieces: Sequence[Piece]) -> dict[Shade, Ink]:
+        """Pieces of one shade made one."""
+        inks: dict[Shade, list[Ink]] = {}
         for piece in pieces:
             ink = piece.rest()
             if not ink.is_empty():
@@ -333,10 +333,17 @@ class Drawing:
                 f"{self.label} shows {colours} colours; up to {MAX_COLOURS} become finishes, so simplify it",
                 "drawing",
             )
+        return {
+            shade: own[0] if len(own) == 1 else manifold3d.CrossSection.batch_boolean(own, manifold3d.OpType.Add)
+            for shade, own in inks.items()
+        }
+
+    def _painted(self, tolerance: float) -> list[Region]:
+        inks, sources = self._inked(tolerance)
+        low, step = self._low, step_for(self._extent)
         boxes = np.array([_box(one.points) for one in sources]).reshape(-1, 4)
         found = []
-        for shade, own in inks.items():
-            whole = own[0] if len(own) == 1 else manifold3d.CrossSection.batch_boolean(own, manifold3d.OpType.Add)
+        for shade, whole in inks.items():
             rings = [np.asarray(ring) for ring in whole.to_polygons()]
             if not rings:
                 continue
@@ -348,106 +355,13 @@ class Drawing:
         return found
 
 
-def shade_of(colour: Sequence[float], alpha: float, fill: _Fill = _PLAIN) -> Shade:
+def shade_of(colour: Sequence[float], alpha: float, fill: Fill = PLAIN) -> Shade:
     """The shade nearest to three shares from 0 to 1 and an alpha."""
     named = "#" + "".join(f"{round(255 * part):02x}" for part in colour)
     if fill.mean > 0:
         # Its own alpha comes on top.
         return Shade(named, round(min(alpha / fill.mean, 1.0), 3), fill.gradient, cut=True)
     return Shade(named, round(min(alpha, 1.0), 3), fill.gradient, fill.inlay, bool(fill.cut))
-
-
-def _mixed(own: _Piece, below: Sequence[_Piece]) -> list[_Piece]:
-    """Paint that lets something through: pieces where it lies over others, mixed as CSS mixes (over, of encoded colours; of gradients
-    their middle colours), and the rest."""
-    found, free, alpha = [], own.ink, own.alpha
-    for one in below:
-        under = one.rest()
-        both = under ^ own.ink
-        if both.is_empty():
-            continue
-        total = alpha + one.alpha * (1 - alpha)
-        mixed = tuple(
-            (mine * alpha + other * one.alpha * (1 - alpha)) / total
-            for mine, other in zip(own.colour, one.colour, strict=True)
-        )
-        one.ink, free = under - own.ink, free - under
-        box = tuple(both.bounds())
-        found.append(_Piece(both, (mixed[0], mixed[1], mixed[2]), 1.0 if total >= _HIDES else total, box))
-    if not free.is_empty():
-        found.append(_Piece(free, own.colour, alpha, own.box, own.fill))
-    return found
-
-
-@dataclass(slots=True, eq=False)
-class _Canvas:
-    """Lays paint over paint: groups by their opacity, and what gives the ink of what is filled."""
-
-    label: str
-    groups: tuple[float, ...]
-    ink_of: Callable[[Filled], _Ink]
-    hidden: int = 0
-    #: Whether a gradient that fades out lies over other paint, where it hides as much everywhere.
-    even: bool = False
-
-    def painted(self, paints: Sequence[_Paint], depth: int) -> list[_Piece]:
-        """What is seen of paints that have the groups up to ``depth`` in common; a group further in is painted by itself and then laid
-        over what is there as one."""
-        pieces: list[_Piece] = []
-        at = 0
-        while at < len(paints):
-            own = paints[at].groups[depth : depth + 1]
-            end = at + 1
-            while own and end < len(paints) and paints[end].groups[depth : depth + 1] == own:
-                end += 1
-            # Pieces of a group lie beside one another: they are laid over what was there before it alone.
-            before = list(pieces) if own else pieces
-            for piece in self.painted(paints[at:end], depth + 1) if own else self._piece(paints[at]):
-                ink = piece.rest()
-                if not ink.is_empty():
-                    alpha = piece.alpha * (self.groups[own[0]] if own else 1.0)
-                    top = _Piece(ink, piece.colour, alpha, tuple(ink.bounds()), piece.fill)
-                    pieces += self._over(top, [one for one in before if _meet(one.box, top.box)])
-            if len(pieces) > MAX_REGIONS:
-                raise LimitError(
-                    f"{self.label} has more than {MAX_REGIONS} regions that show through others", "drawing"
-                )
-            at = end
-        return pieces
-
-    def _piece(self, paint: _Paint) -> list[_Piece]:
-        ink = self.ink_of(paint.filled)
-        if ink.is_empty():
-            return []
-        return [_Piece(ink, paint.colour, paint.alpha, tuple(ink.bounds()), paint.fill)]
-
-    def _over(self, top: _Piece, below: Sequence[_Piece]) -> list[_Piece]:
-        """Pieces to be added once one is laid over others, which are changed in place."""
-        if top.alpha < _HIDES:
-            found = _mixed(top, below)
-            self.even = self.even or (top.fill.mean > 0 and len(found) > 1)
-            return found
-        if top.fill.cut:
-            return self._edge_over(top, below)
-        self.hidden += len(below) * top.ink.num_vert()
-        if self.hidden > _MOST_HIDDEN:
-            raise LimitError(f"{self.label} has too many shapes that lie over one another; join some", "drawing")
-        for one in below:
-            one.cuts.append(top.ink)
-        top.alpha = 1.0
-        return [top]
-
-    def _edge_over(self, top: _Piece, below: Sequence[_Piece]) -> list[_Piece]:
-        """The edge of a picture: its alpha is kept where nothing is below; over other paint it is there from the half on."""
-        if not below:
-            return [top]
-        under = manifold3d.CrossSection.batch_boolean([one.rest() for one in below], manifold3d.OpType.Add)
-        free, both = top.ink - under, top.ink ^ under
-        found = [] if free.is_empty() else [_Piece(free, top.colour, 1.0, tuple(free.bounds()), top.fill)]
-        if top.fill.cut == "strong" and not both.is_empty():
-            whole = _Piece(both, top.colour, 1.0, tuple(both.bounds()), _Fill(top.fill.gradient, top.fill.inlay))
-            found += self._over(whole, below)
-        return found
 
 
 #: By what the pictures in them take; a plain drawing counts as a thirty-second of it all.

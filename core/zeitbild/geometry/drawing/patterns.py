@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Any
 from xml.etree.ElementTree import Element
 
 import numpy as np
@@ -13,8 +14,10 @@ from fontTools.misc.transform import Identity, Transform
 from zeitbild.geometry.drawing.placing import Size, fit_box, transform_of
 from zeitbild.geometry.drawing.servers import Lies
 from zeitbild.geometry.drawing.styles import length, numbers
-from zeitbild.geometry.drawing.tracks import Track
+from zeitbild.geometry.drawing.tracks import Floats, Track
 
+#: What is off its tile by less than this share of it lies in it.
+_ROOM = 1e-7
 #: Tiles that lie on one shape at most.
 MOST_TILES = 600
 
@@ -28,6 +31,32 @@ class Tiling:
     tiles: list[tuple[Transform, Transform]]
     box: tuple[float, float, float, float]
     size: Size
+
+    @property
+    def moves(self) -> Floats:
+        """How far each tile lies from the first [n, 2], in units of the drawing."""
+        corners = np.array([(own[4], own[5]) for _, own in self.tiles])
+        return np.asarray(corners - corners[0])
+
+
+def lies_in(curves: Floats, box: tuple[float, float, float, float], onto: Transform) -> bool:
+    """Whether curves [k, 4, 2], in units of the drawing, lie in the box (x, y, width, height) of a tile that lies there by a transform."""
+    x, y, width, height = box
+    a, b, c, d, e, f = onto.inverse()
+    points = curves.reshape(-1, 2) @ np.array([[a, b], [c, d]]) + (e - x, f - y)
+    room = _ROOM * max(width, height)
+    return bool((points >= -room).all() and (points <= (width + room, height + room)).all())
+
+
+def repeated(paint: dict[str, Any], moves: Floats) -> dict[str, Any]:
+    """Curves, straight and starts of what is painted (``tracks.packed``), once for each of some moves [n, 2]."""
+    curves, count = paint["curves"], len(moves)
+    starts = np.arange(count)[:, None] * len(curves) + np.asarray(paint["starts"])
+    return {
+        "curves": (curves + moves[:, None, None, None, :]).reshape(-1, 4, 2),
+        "straight": np.tile(paint["straight"], count),
+        "starts": starts.reshape(-1),
+    }
 
 
 def tiling(chain: Sequence[Element], shape: Sequence[Track], painted: Sequence[Track], lies: Lies) -> Tiling | None:

@@ -7,14 +7,17 @@ from xml.etree.ElementTree import Element
 
 from fontTools.misc.transform import Identity, Transform
 
-from zeitbild.geometry.drawing.styles import numbers
+from zeitbild.geometry.drawing.styles import length, numbers
 
 #: Width and height.
 Size = tuple[float, float]
+#: Units of angles in degrees; of those that end alike the longer one first.
+_ANGLES = {"deg": 1.0, "grad": 0.9, "rad": 180 / math.pi, "turn": 360.0}
+_SIDES = {"left": "0%", "top": "0%", "center": "50%", "right": "100%", "bottom": "100%"}
 
 
 def transform_of(text: str) -> Transform | None:
-    """The transform that a list of functions stands for (SVG 1.1, section 7.6); None for what is none."""
+    """The transform that a list of functions stands for (SVG 1.1, section 7.6; CSS Transforms 1, section 9); None for what is none."""
     if text.strip() in ("", "none"):
         return Identity
     found, rest = Identity, text.strip()
@@ -25,7 +28,7 @@ def transform_of(text: str) -> Transform | None:
             return None
         words = inside.replace(",", " ").split()
         try:
-            values = [float(word.removesuffix("deg").removesuffix("px")) for word in words]
+            values = [_value(word) for word in words]
         except ValueError:
             return None
         made = _function(name.strip(" \t\r\n,"), values)
@@ -33,6 +36,29 @@ def transform_of(text: str) -> Transform | None:
             return None
         found = found.transform(made)
     return found
+
+
+def _value(word: str) -> float:
+    """A number, a length in pixels or an angle in degrees; ValueError for what is none."""
+    for unit, degrees in _ANGLES.items():
+        if word.endswith(unit):
+            return float(word.removesuffix(unit)) * degrees
+    try:
+        return float(word)
+    except ValueError:
+        found = length(word, math.nan, math.nan)
+        if math.isnan(found):
+            raise
+        return found
+
+
+def origin_of(text: str, size: Size) -> tuple[float, float]:
+    """The point that a transform is about, in a box of a size (CSS Transforms 1, section 4)."""
+    words = [*text.split(), "center", "center"][:2]
+    if words[0] in ("top", "bottom") or words[1] in ("left", "right"):
+        words.reverse()
+    x, y = (length(_SIDES.get(word, word), whole, 16.0, 0.0) for word, whole in zip(words, size, strict=True))
+    return x, y
 
 
 def _function(name: str, values: list[float]) -> Transform | None:
@@ -43,6 +69,13 @@ def _function(name: str, values: list[float]) -> Transform | None:
         return Identity.translate(values[0], values[1] if count == 2 else 0)
     if name == "scale" and count in (1, 2):
         return Identity.scale(values[0], values[-1])
+    if name in ("translateX", "translateY", "scaleX", "scaleY") and count == 1:
+        along, rest = (values[0], 0.0) if name.startswith("t") else (values[0], 1.0)
+        both = (along, rest) if name.endswith("X") else (rest, along)
+        return Identity.translate(*both) if name.startswith("t") else Identity.scale(*both)
+    if name == "skew" and count in (1, 2):
+        across, down = (math.tan(math.radians(one)) for one in (values[0], values[1] if count == 2 else 0.0))
+        return Transform(1, down, across, 1, 0, 0)
     if name == "rotate" and count in (1, 3):
         x, y = values[1:] if count == 3 else (0.0, 0.0)
         return Identity.translate(x, y).rotate(math.radians(values[0])).translate(-x, -y)

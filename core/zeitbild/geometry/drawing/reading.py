@@ -7,45 +7,24 @@ outline with a colour is left out and told.
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import replace
 from typing import Any
 from xml.etree.ElementTree import Element
 
-import numpy as np
-from fontTools.misc.transform import Identity, Transform
+from fontTools.misc.transform import Identity
 
 from zeitbild.errors import DrawingError, LimitError
-from zeitbild.geometry.drawing.document import MAX_DEPTH, MAX_DRAWING_BYTES, MAX_ELEMENTS, elements_of, parsed
-from zeitbild.geometry.drawing.inlaid import Inlays
-from zeitbild.geometry.drawing.patterns import MOST_TILES, tiling
-from zeitbild.geometry.drawing.placing import Size, fit, transform_of
-from zeitbild.geometry.drawing.servers import Lies, Servers
+from zeitbild.geometry.drawing.covering import Covering
+from zeitbild.geometry.drawing.document import MAX_DEPTH, MAX_DRAWING_BYTES, elements_of, parsed
+from zeitbild.geometry.drawing.markers import Marker, corners
+from zeitbild.geometry.drawing.patterns import MOST_TILES, Tiling, lies_in, repeated, tiling
+from zeitbild.geometry.drawing.placing import fit, origin_of, transform_of
+from zeitbild.geometry.drawing.servers import Lies
 from zeitbild.geometry.drawing.styles import CLEAR, HREF, INITIAL, MARKERS, Styles, length, link, local, numbers, share
-from zeitbild.geometry.drawing.texts import Texts, em_of
-from zeitbild.geometry.drawing.tracks import (
-    MAX_DASHES,
-    Stroke,
-    Track,
-    ellipse,
-    packed,
-    path,
-    polygon,
-    rectangle,
-    stroked,
-)
+from zeitbild.geometry.drawing.tracks import Track, rectangle
+from zeitbild.geometry.drawing.walking import MAX_CLIPS, MAX_MARKERS, MAX_PARTS, Place
 from zeitbild.isolation import Limits, apart
 
-#: Curves in all.
-MAX_CURVES = 200_000
-#: Regions that clip, each use counted.
-MAX_CLIPS = 8_000
-#: Things with names, and lines, that are told.
-MAX_PARTS, MAX_LINES = 2000, 20_000
-#: Lines that reach farther are left out (pixels).
-_FAR_OFF = 1e9
-#: Things that were left out and are told one by one.
-MAX_NOTES = 20
 #: What holds things that are drawn only where something names them, or tells about the document.
 _UNSEEN = frozenset(
     [
@@ -68,25 +47,6 @@ _UNSEEN = frozenset(
 )
 
 
-@dataclass(frozen=True, slots=True)
-class _Place:
-    """Where and how an element is drawn: its transform, values handed down, the groups that are painted as one before they let something
-    through, clips, the viewport's size, and what it stands in."""
-
-    transform: Transform
-    handed: dict[str, str]
-    groups: tuple[int, ...]
-    clips: tuple[int, ...]
-    size: Size
-    depth: int = 0
-    within: tuple[int, ...] = ()
-    #: The innermost part that it stands in (``Part`` numbers), -1: none.
-    part: int = -1
-    #: Whether it stands in something that is not displayed, and whether in a tile of a pattern, where names mean no parts.
-    hidden: bool = False
-    tiled: bool = False
-
-
 def _name_of(element: Element) -> tuple[str, bool]:
     """The name of an element, and whether somebody gave it (a label; ids are given by programs, too)."""
     for key, value in element.attrib.items():
@@ -95,46 +55,10 @@ def _name_of(element: Element) -> tuple[str, bool]:
     return " ".join((element.get("id") or "").split())[:60], False
 
 
-@dataclass(slots=True, eq=False)
-class _Reader:
+class Reader(Covering):
     """Walks through a document."""
 
-    root: Element
-    styles: Styles
-    by_id: dict[str, Element]
-    paints: list[dict[str, Any]] = field(default_factory=list)
-    clips: list[list[dict[str, Any]]] = field(default_factory=list)
-    #: Opacity of each group.
-    groups: list[float] = field(default_factory=list)
-    #: What has a name, and the part that each stands in.
-    parts: list[dict[str, Any]] = field(default_factory=list)
-    #: What shapes are drawn along, as the document has it, fill and stroke apart from that.
-    lines: list[dict[str, Any]] = field(default_factory=list)
-    notes: dict[str, int] = field(default_factory=dict)
-    elements: int = 0
-    curves: int = 0
-    servers: Servers = field(init=False)
-    texts: Texts = field(init=False)
-    inlays: Inlays = field(init=False)
-
-    def __post_init__(self) -> None:
-        self.servers = Servers(self.styles, self._named, self.note)
-        self.texts = Texts(self.styles, self.note)
-        self.inlays = Inlays(self.note)
-
-    def note(self, text: str) -> None:
-        """Tell once that something was left out, and how often."""
-        if text in self.notes or len(self.notes) < MAX_NOTES:
-            self.notes[text] = self.notes.get(text, 0) + 1
-
-    def _count(self) -> None:
-        self.elements += 1
-        if self.elements > MAX_ELEMENTS:
-            raise LimitError(f"the drawing has more than {MAX_ELEMENTS} elements, those of each use counted", "drawing")
-
-    # -- the tree
-
-    def walk(self, element: Element, place: _Place) -> None:
+    def walk(self, element: Element, place: Place) -> None:
         """Draw an element and all that stands in it."""
         name = local(element.tag)
         self._count()
@@ -174,8 +98,10 @@ class _Reader:
                 self.note(f"<{name[:30]}>, which is not known")
             elif tracks and values.get("visibility", "visible") == "visible":
                 self._paint(element, tracks, values, place)
+                if name in ("path", "line", "polyline", "polygon"):
+                    self._mark(element, name, values, place)
 
-    def _hidden(self, element: Element, values: dict[str, str], place: _Place) -> None:
+    def _hidden(self, element: Element, values: dict[str, str], place: Place) -> None:
         """What is not seen is kept all the same where it has a name: it may be one of several drawings of a part. What is wrong with it is nobody's
         business."""
         if not _name_of(element)[0]:
@@ -188,23 +114,23 @@ class _Reader:
             self.elements = max(self.elements, counted)
         self.notes = notes
 
-    def _placed(self, element: Element, name: str, values: dict[str, str], place: _Place) -> _Place:
+    def _placed(self, element: Element, name: str, values: dict[str, str], place: Place) -> Place:
         """The place within an element, by what it says itself."""
         own = transform_of(values["transform"]) if "transform" in values else Identity
         if own is None:
             self.note(f"a transform that cannot be read ({values['transform'][:40]})")
             own = Identity
+        if values.get("transform-origin") and own != Identity:
+            x, y = self._about(element, name, values, place)
+            own = Identity.translate(x, y).transform(own).translate(-x, -y)
         inner = replace(place, transform=place.transform.transform(own), handed=values, depth=place.depth + 1)
         opacity = share(values.get("opacity", ""))
         if opacity < 1:
             # All that the element paints, fill and line too, is one thing that lets something through.
             self.groups.append(opacity)
             inner = replace(inner, groups=(*place.groups, len(self.groups) - 1))
-        for what in ("mask", "filter"):
-            if values.get(what, "none") != "none":
-                self.note(f"a {what}")
-        if any(values.get(one, "none") != "none" for one in MARKERS):
-            self.note("markers of a line")
+        if values.get("filter", "none") != "none":
+            self.note("a filter")
         if values.get("mix-blend-mode", "normal") != "normal":
             self.note(f"the blend mode {values['mix-blend-mode'][:20]}")
         cut = link(values.get("clip-path", ""))
@@ -212,9 +138,22 @@ class _Reader:
             number = self._clip(cut[0], inner, lambda: self._box(element, name, values, inner))
             if number is not None:
                 inner = replace(inner, clips=(*inner.clips, number))
+        if values.get("mask", "none") != "none":
+            return self._masked(values["mask"], inner, lambda: self._box(element, name, values, inner))
         return inner
 
-    def _named_part(self, element: Element, place: _Place) -> _Place:
+    def _about(self, element: Element, name: str, values: dict[str, str], place: Place) -> tuple[float, float]:
+        """The point that an element's transform is about, in the units of what it stands in."""
+        text = values["transform-origin"]
+        if values.get("transform-box", "view-box") in ("view-box", "border-box"):
+            return origin_of(text, place.size)
+        box = self._box(element, name, values, replace(place, handed=values, depth=place.depth + 1))
+        if box is None:
+            return origin_of(text, (0.0, 0.0))
+        x, y = origin_of(text, (box[0], box[3]))
+        return box[4] + x, box[5] + y
+
+    def _named_part(self, element: Element, place: Place) -> Place:
         """The place within an element that has a name: a label, which drawing programs give in spaces of their own, or its id."""
         name, given = _name_of(element)
         if not name or element is self.root or place.tiled or len(self.parts) >= MAX_PARTS:
@@ -222,22 +161,7 @@ class _Reader:
         self.parts.append({"name": name, "given": given, "inside": place.part, "hidden": place.hidden})
         return replace(place, part=len(self.parts) - 1)
 
-    def _children(self, element: Element, name: str) -> Sequence[Element]:
-        if name != "switch":
-            return list(element)
-        # The first that asks for nothing that only some readers can.
-        fitting = (one for one in element if local(one.tag) and not one.get("requiredExtensions"))
-        return [next(fitting)] if any(local(one.tag) and not one.get("requiredExtensions") for one in element) else []
-
-    def _named(self, address: str) -> Element | None:
-        """The element of this document that an address names; anything outside it is refused."""
-        if not address.startswith("#"):
-            raise DrawingError(
-                f"it asks for {address[:60]!r}, which lies outside the file; only what is inside it is read", "drawing"
-            )
-        return self.by_id.get(address[1:])
-
-    def _use(self, element: Element, place: _Place) -> None:
+    def _use(self, element: Element, place: Place) -> None:
         address = element.get("href") or element.get(HREF) or ""
         meant = self._named(address) if address else None
         if meant is None:
@@ -256,7 +180,7 @@ class _Reader:
         else:
             self.walk(meant, moved)
 
-    def _viewport(self, element: Element, place: _Place, asks: Element | None = None) -> _Place:
+    def _viewport(self, element: Element, place: Place, asks: Element | None = None) -> Place:
         """The place within an inner svg or a symbol, cut off at its edges; ``asks`` is the use that may give its size."""
         em, (wide, high) = self._em(place), place.size
         size = []
@@ -272,52 +196,13 @@ class _Reader:
         fitted, inner = fit(element, width, height)
         return replace(place, transform=place.transform.transform(fitted), size=inner)
 
-    # -- outlines
+    # -- paint
 
-    def _em(self, place: _Place) -> float:
-        return length(place.handed.get("font-size", "16"), 16, 16, 16)
-
-    def _shape(self, element: Element, name: str, place: _Place) -> list[Track] | None:
-        """The tracks of a basic shape or path in its own units; None for what is none."""
-        em, (wide, high) = self._em(place), place.size
-        across = math.sqrt((wide * wide + high * high) / 2)
-
-        def of(side: str, whole: float, otherwise: float = 0.0) -> float:
-            return length(element.get(side, ""), whole, em, otherwise)
-
-        if name == "path":
-            tracks, whole = path(element.get("d", ""))
-            if not whole:
-                self.note("the end of a path that is damaged")
-            return tracks
-        if name == "rect":
-            rx, ry = of("rx", wide, math.nan), of("ry", high, math.nan)
-            rx = ry if math.isnan(rx) else rx
-            ry = rx if math.isnan(ry) else ry
-            rx, ry = (0.0 if math.isnan(one) else one for one in (rx, ry))
-            return rectangle(of("x", wide), of("y", high), of("width", wide), of("height", high), rx, ry)
-        if name == "circle":
-            radius = of("r", across)
-            return ellipse(of("cx", wide), of("cy", high), radius, radius)
-        if name == "ellipse":
-            rx, ry = of("rx", wide, math.nan), of("ry", high, math.nan)
-            rx, ry = ry if math.isnan(rx) else rx, rx if math.isnan(ry) else ry
-            return ellipse(of("cx", wide), of("cy", high), rx, ry)
-        if name == "line":
-            ends = of("x1", wide), of("y1", high), of("x2", wide), of("y2", high)
-            return polygon(ends, False)
-        if name in ("polyline", "polygon"):
-            return polygon(numbers(element.get("points", "")), name == "polygon")
-        return None
-
-    def _font_size(self, values: dict[str, str], outer: _Place) -> float:
-        """The size of the font in an element that stands in a place."""
-        same = values.get("font-size") == outer.handed.get("font-size")
-        return self._em(outer) if same else em_of(values, self._em(outer))
-
-    def _paint(self, element: Element, tracks: list[Track], values: dict[str, str], place: _Place) -> None:
+    def _paint(self, element: Element, tracks: list[Track], values: dict[str, str], place: Place) -> None:
         """Fill and stroke, in the order that is asked for."""
         self._keep_line(tracks, values, place)
+        lent = dict(zip(("context-fill", "context-stroke"), place.context, strict=True))
+        values = {name: lent.get(value, value) for name, value in values.items()}
         order = values.get("paint-order", "normal").split()
         first = next((one for one in order if one in ("fill", "stroke")), "fill")
         for what in ("fill", "stroke") if first == "fill" else ("stroke", "fill"):
@@ -339,14 +224,8 @@ class _Reader:
                 shade |= {"part": place.part, "hidden": place.hidden}
                 self.paints.append({**own, **shade, "groups": list(place.groups)})
 
-    def _drawn(self, what: str, tracks: list[Track], values: dict[str, str], place: _Place) -> tuple[list[Track], bool]:
-        """What is filled, or the stroke, and whether by the even-odd rule."""
-        if what == "stroke":
-            return self._stroke(tracks, values, place), False
-        return [one.moved(place.transform) for one in tracks], values.get("fill-rule") == "evenodd"
-
     def _pattern(
-        self, what: str, element: Element, tracks: list[Track], values: dict[str, str], place: _Place, lies: Lies
+        self, what: str, element: Element, tracks: list[Track], values: dict[str, str], place: Place, lies: Lies
     ) -> bool:
         """Fill or stroke with a pattern, each tile cut off at its box and at what is painted; whether there is one."""
         named = link(values.get(what, ""))
@@ -373,6 +252,8 @@ class _Reader:
         within = (*place.within, id(pattern))
         inner = replace(place, handed=handed, groups=groups, size=laid.size, within=within, tiled=True)
         whole = handed.get("overflow", "hidden") in ("visible", "auto")
+        if self._repeated(laid, replace(inner, clips=clips)):
+            return True
         for onto, box in laid.tiles:
             if len(self.clips) >= MAX_CLIPS:
                 raise LimitError(f"the drawing's patterns have more than {MAX_CLIPS} tiles", "drawing")
@@ -381,7 +262,71 @@ class _Reader:
                 self.walk(child, replace(inner, transform=onto, clips=own))
         return True
 
-    def _picture(self, element: Element, place: _Place) -> None:
+    def _repeated(self, laid: Tiling, place: Place) -> bool:
+        """Paint the content of a tile once, and in all of them together, if it lies within its box: cut off tile by tile, what goes on from one
+        to the next would have hairs between them. Whether that could be done."""
+        if self.trying:
+            # Of patterns in one another only one is tried at a time: each twice would be twice as often for each.
+            return False
+        reached, notes, self.trying = self._reached(), dict(self.notes), True
+        onto, box = laid.tiles[0]
+        try:
+            for child in laid.content:
+                self.walk(child, replace(place, transform=onto))
+        finally:
+            self.trying = False
+        own = self.paints[reached[0] :]
+        plain = all(one["gradient"] < 0 and "inlay" not in one and tuple(one["clips"]) == place.clips for one in own)
+        if not plain or not all(lies_in(one["curves"], laid.box, box) for one in own):
+            self._forget(reached)
+            self.notes = notes
+            return False
+        for one in own:
+            one |= repeated(one, laid.moves)
+            self._add_curves(len(one["curves"]) - len(one["curves"]) // len(laid.tiles))
+        return True
+
+    def _mark(self, element: Element, name: str, values: dict[str, str], place: Place) -> None:
+        """Markers at the corners of a line."""
+        named = {one: link(values[one]) for one in MARKERS if values.get(one, "none") != "none"}
+        if not named:
+            return
+        ends = self._ends(element, place) if name == "line" else []
+        em = self._em(place)
+        width = self._stroke_of(values, place).width
+        for corner in corners(element, name, ends or numbers(element.get("points", ""))):
+            told = named.get(corner.which)
+            if told is None:
+                continue
+            marker = self._named(told[0])
+            if marker is None or local(marker.tag) != "marker":
+                self.note(f"a marker {told[0][:40]}, which is not there")
+                continue
+            if id(marker) in place.within:
+                raise DrawingError(f"the marker {told[0][:40]} marks itself", "drawing")
+            handed = self.styles.of(marker, INITIAL)
+            lies = Marker.of(marker, handed.get("overflow", "hidden"), width, em)
+            if lies is None:
+                continue
+            self.markers += 1
+            if self.markers > MAX_MARKERS:
+                raise LimitError(f"the drawing's lines have more than {MAX_MARKERS} markers", "drawing")
+            there = place.transform.translate(*corner.place).rotate(Marker.turn(marker, corner))
+            cuts = () if lies.box is None else (self._cut(rectangle(*lies.box), there),)
+            inner = replace(
+                place,
+                transform=there.transform(lies.onto),
+                handed=handed,
+                clips=(*place.clips, *cuts),
+                size=lies.size,
+                within=(*place.within, id(marker)),
+                tiled=True,
+                context=(values.get("fill", "black"), values.get("stroke", "none")),
+            )
+            for child in marker:
+                self.walk(child, inner)
+
+    def _picture(self, element: Element, place: Place) -> None:
         """What a picture that is written into the document fills."""
         em, (wide, high) = self._em(place), place.size
         sides = (("x", wide, 0.0), ("y", high, 0.0), ("width", wide, math.nan), ("height", high, math.nan))
@@ -398,143 +343,6 @@ class _Reader:
             shade |= {"alpha": 1.0, "part": place.part, "hidden": place.hidden, "groups": list(place.groups)}
             self.paints.append({**own, **shade})
 
-    def _keep_line(self, tracks: list[Track], values: dict[str, str], place: _Place) -> None:
-        """What a shape is drawn along, and how wide its stroke is there (0: it has none)."""
-        if len(self.lines) >= MAX_LINES:
-            return
-        a, b, c, d, _, _ = place.transform
-        wide = math.sqrt(abs(a * d - b * c))
-        width = 0.0
-        if values.get("stroke", "none") != "none":
-            em, (across, high) = self._em(place), place.size
-            width = wide * length(values.get("stroke-width", "1"), math.hypot(across, high) / math.sqrt(2), em, 1.0)
-        for track in tracks:
-            moved = track.moved(place.transform)
-            if np.abs(moved.curves).max(initial=0) < _FAR_OFF:
-                self.curves += len(moved.curves)
-                shape = {"curves": moved.curves, "straight": moved.straight, "closes": moved.closes}
-                self.lines.append({**shape, "width": width, "part": place.part})
-
-    def _stroke(self, tracks: list[Track], values: dict[str, str], place: _Place) -> list[Track]:
-        em, (wide, high) = self._em(place), place.size
-        across = math.sqrt((wide * wide + high * high) / 2)
-        dashes = values.get("stroke-dasharray", "none")
-        found = [] if dashes == "none" else [length(one, across, em, 0.0) for one in dashes.replace(",", " ").split()]
-        stroke = Stroke(
-            length(values.get("stroke-width", "1"), across, em, 1.0),
-            values.get("stroke-linecap", "butt"),
-            values.get("stroke-linejoin", "miter"),
-            length(values.get("stroke-miterlimit", "4"), 1, 1, 4.0),
-            tuple(found),
-            length(values.get("stroke-dashoffset", "0"), across, em, 0.0),
-        )
-        fixed = values.get("vector-effect") == "non-scaling-stroke"
-        try:
-            if fixed:
-                return stroked([one.moved(place.transform) for one in tracks], stroke)
-            return [one.moved(place.transform) for one in stroked(tracks, stroke)]
-        except ValueError:
-            raise LimitError(f"a line of the drawing has more than {MAX_DASHES} dashes", "drawing") from None
-
-    def _packed(self, tracks: list[Track], even_odd: bool, clips: tuple[int, ...] = ()) -> dict[str, Any]:
-        """Tracks as plain arrays, counted."""
-        own = packed(tracks, even_odd, clips)
-        self.curves += len(own["curves"])
-        if self.curves > MAX_CURVES:
-            raise LimitError(f"the drawing has more than {MAX_CURVES} curves; simplify it", "drawing")
-        return own
-
-    # -- clips
-
-    def _cut(self, tracks: list[Track], transform: Transform) -> int:
-        self.clips.append([self._packed([one.moved(transform) for one in tracks], False)])
-        return len(self.clips) - 1
-
-    def _box(self, element: Element, name: str, values: dict[str, str], place: _Place) -> Transform | None:
-        """What leads from the unit square to the box around a shape; None for what is none, or has no area."""
-        if name == "text":
-            tracks = [
-                track for one in self.texts.set(element, values, self._em(place), place.size) for track in one.tracks
-            ]
-        else:
-            tracks = self._shape(element, name, place) or []
-        if not tracks:
-            return None
-        points = np.concatenate([track.sampled(17) for track in tracks])
-        (left, top), (wide, tall) = points.min(axis=0).tolist(), np.ptp(points, axis=0).tolist()
-        return Transform(wide, 0, 0, tall, left, top) if wide > 0 and tall > 0 else None
-
-    def _clip(self, address: str, place: _Place, box: Callable[[], Transform | None]) -> int | None:
-        """The number of a clip path's region; None for one that is not there, which clips nothing."""
-        element = self._named(address)
-        if element is None or local(element.tag) != "clipPath":
-            self.note(f"a clip path {address[:40]}, which is not there")
-            return None
-        if id(element) in place.within:
-            raise DrawingError(f"the clip path {address[:40]} clips itself", "drawing")
-        if len(self.clips) >= MAX_CLIPS:
-            raise LimitError(
-                f"the drawing's elements are clipped more than {MAX_CLIPS} times, each use counted", "drawing"
-            )
-        values = self.styles.of(element, INITIAL)
-        own = transform_of(values.get("transform", "")) or Identity
-        if element.get("clipPathUnits") == "objectBoundingBox":
-            unit = box()
-            if unit is None:
-                self.note("a clip path in units of what it clips, which is a group or has no area")
-                return None
-            own, place = unit.transform(own), replace(place, size=(1.0, 1.0))
-        inner = replace(
-            place,
-            transform=place.transform.transform(own),
-            handed=values,
-            clips=(),
-            within=(*place.within, id(element)),
-        )
-        shapes: list[dict[str, Any]] = []
-        for child in element:
-            self._clip_shape(child, inner, shapes)
-        outer = link(values.get("clip-path", ""))
-        if outer is not None:
-            further = self._clip(outer[0], inner, box)
-            for one in shapes if further is not None else ():
-                one["clips"] = [*one["clips"], further]
-        self.clips.append(shapes)
-        return len(self.clips) - 1
-
-    def _clip_shape(self, element: Element, place: _Place, shapes: list[dict[str, Any]]) -> None:
-        name = local(element.tag)
-        self._count()
-        if not name:
-            return
-        values = self.styles.of(element, place.handed)
-        if values.get("display") == "none" or values.get("visibility", "visible") != "visible":
-            return
-        em = self._font_size(values, place)
-        place = self._placed(element, name, values, place)
-        if name == "use":
-            address = element.get("href") or element.get(HREF) or ""
-            meant = self._named(address) if address else None
-            if meant is None or id(meant) in place.within:
-                return
-            em = self._em(place)
-            x, y = (
-                length(element.get(side, "0"), whole, em, 0.0) for side, whole in zip("xy", place.size, strict=True)
-            )
-            moved = replace(place, transform=place.transform.translate(x, y), within=(*place.within, id(meant)))
-            self._clip_shape(meant, moved, shapes)
-            return
-        if name == "text":
-            for one in self.texts.set(element, values, em, place.size):
-                shapes.append(self._packed([track.moved(place.transform) for track in one.tracks], False, place.clips))
-            return
-        tracks = self._shape(element, name, place)
-        if tracks:
-            own = [one.moved(place.transform) for one in tracks]
-            shapes.append(self._packed(own, values.get("clip-rule") == "evenodd", place.clips))
-        elif tracks is None:
-            self.note(f"<{name[:30]}> in a clip path")
-
 
 @apart(DrawingError, "drawing", Limits(seconds=20.0))
 def read_drawing(data: bytes, label: str) -> dict[str, Any]:
@@ -543,7 +351,8 @@ def read_drawing(data: bytes, label: str) -> dict[str, Any]:
     paints, from the lowest to the highest: curves [n, 4, 2] float64 in pixels of CSS, y down, straight [n], starts [k] of the closed
     contours, even_odd, colour (three shares from 0 to 1, as CSS has them) and alpha, gradient (its number, or -1), inlay and cut where a
     picture fills it (its number, and whether its alpha counts), clips and groups (numbers, groups from the outmost to the inmost);
-    opacity of each of the groups, which are painted as one before they are laid over what is below;
+    opacity of each of the groups, which are painted as one before they are laid over what is below; masks (paints, and whether they go by
+    their light), and which group is seen through which (masked);
     gradients as ``Gradient.of`` and inlays as ``Inlay.of`` take them, of files that hold the pictures;
     clips: what each lets through, as lists of the same without colour, of which page is that of the whole (-1: there is none);
     parts: name, whether it was given by a person, number of the part that each stands in (-1: none) and whether it is hidden (then its
@@ -562,7 +371,7 @@ def read_drawing(data: bytes, label: str) -> dict[str, Any]:
         name = element.get("id")
         if name:
             by_id.setdefault(name, element)
-    reader = _Reader(root, Styles(root), by_id)
+    reader = Reader(root, Styles(root), by_id)
     if reader.styles.asks_outside:
         reader.note("a style sheet outside the file")
     box = numbers(root.get("viewBox", ""))
@@ -578,10 +387,11 @@ def read_drawing(data: bytes, label: str) -> dict[str, Any]:
         clips = (reader._cut(rectangle(0, 0, width, height), Identity),)
         page = 0
     try:
-        reader.walk(root, _Place(fitted, INITIAL, (), clips, size))
+        reader.walk(root, Place(fitted, INITIAL, (), clips, size))
     except DrawingError as error:
         raise DrawingError(f"{label}: {error.message}", "drawing") from None
     notes = [text if count == 1 else f"{text} ({count} times)" for text, count in reader.notes.items()]
     told = {"paints": reader.paints, "clips": reader.clips, "gradients": reader.servers.gradients, "page": page}
     told |= {"inlays": reader.inlays.placed, "files": reader.inlays.files}
+    told |= {"masks": reader.masks, "masked": [list(one) for one in reader.masked]}
     return {**told, "groups": reader.groups, "parts": reader.parts, "lines": reader.lines, "notes": notes}

@@ -100,7 +100,7 @@ class TrackPen(BasePen):  # type: ignore[misc]  # fontTools has no types
         return [track for track in self.tracks if np.isfinite(track.curves).all()]
 
 
-class _Arc:
+class Arc:
     """An elliptical arc by its ends (SVG 2, appendix B.2.4), as ``parse_path`` asks for one."""
 
     def __init__(
@@ -172,11 +172,17 @@ def _arc(
 def path(data: str) -> tuple[list[Track], bool]:
     """Tracks of path data, and whether all of it could be read: what is wrong ends the path there (SVG 2, section 9.5.4)."""
     pen = TrackPen()
+    whole = parse(data, pen)
+    return pen.finish(), whole
+
+
+def parse(data: str, pen: BasePen, arc: type[Arc] = Arc) -> bool:
+    """Draw path data with a pen, arcs of that kind; whether all of it could be read."""
     try:
-        parse_path(data, pen, arc_class=_Arc)
+        parse_path(data, pen, arc_class=arc)
     except (ValueError, IndexError, TypeError, KeyError, AssertionError, OverflowError, StopIteration):
-        return pen.finish(), False
-    return pen.finish(), True
+        return False
+    return True
 
 
 def polygon(points: Sequence[float], closes: bool) -> list[Track]:

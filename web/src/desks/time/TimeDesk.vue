@@ -145,7 +145,11 @@ function change(values: Record<string, unknown>, label: string, commit = true) {
       </GroundBar>
     </template>
     <template v-if="shot.timing" #settings>
-      <p v-if="shot.retimeNote" class="mx-3 mt-2 border-l-2 border-warn pl-2 text-warn" role="alert">
+      <p
+        v-if="shot.retimeNote"
+        class="sticky top-0 z-10 border-l-2 border-warn bg-paper px-3 py-2 text-warn"
+        role="alert"
+      >
         △ {{ shot.retimeNote }}
       </p>
       <TrackForm :sheet />

@@ -60,7 +60,7 @@ async function takeOut() {
       >
     </div>
     <NumberField
-      label="From frame"
+      label="Out from frame"
       whole
       :min="shot.timing.first"
       :max="shot.timing.last"
@@ -70,7 +70,7 @@ async function takeOut() {
     <div class="flex items-end gap-1.5">
       <NumberField
         class="flex-1"
-        label="To frame"
+        label="Out to frame"
         whole
         :min="out.first"
         :max="shot.timing.last"

@@ -1,0 +1,256 @@
+"""How the paint of a drawing lies over other paint: pieces that lie beside one another, groups that let something through as one, masks."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass, field
+from typing import Any, Literal, TypeAlias
+
+import manifold3d
+import numpy as np
+from numpy.typing import NDArray
+
+from zeitbild.errors import LimitError
+from zeitbild.geometry.curves import CurvedContour, Points
+from zeitbild.geometry.drawing.masks import shows
+from zeitbild.geometry.drawing.styles import CLEAR
+
+#: Regions, and points of all that hides something, counted for each that it hides, at most.
+MAX_REGIONS, _MOST_HIDDEN = 20_000, 20_000_000
+#: Paint at least so opaque hides all that is below it.
+_HIDES = 1 - 1 / 512
+Ink: TypeAlias = manifold3d.CrossSection
+#: Of a picture's edge, where less than half of it is there and where more is.
+Cut = Literal["", "weak", "strong"]
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Filled:
+    """Closed contours, y up, with their fill rule and the numbers of the clips that cut them."""
+
+    contours: tuple[CurvedContour, ...]
+    even_odd: bool
+    clips: tuple[int, ...]
+
+    @classmethod
+    def of(cls, plain: dict[str, Any]) -> Filled:
+        """From what ``read_drawing`` gives."""
+        curves = np.asarray(plain["curves"], np.float64) * (1.0, -1.0)
+        straight, starts = np.asarray(plain["straight"], bool), np.asarray(plain["starts"], np.int64)
+        cuts = starts[1:]
+        contours = zip(np.split(curves, cuts), np.split(straight, cuts), strict=True) if len(starts) else ()
+        return cls(tuple(CurvedContour(*one) for one in contours), bool(plain["even_odd"]), tuple(plain["clips"]))
+
+    @property
+    def box(self) -> Points | None:
+        """Lower left and upper right corner [2, 2] around its curves; None if it has none."""
+        if not self.contours:
+            return None
+        points = np.concatenate([contour.curves.reshape(-1, 2) for contour in self.contours])
+        return np.stack([points.min(axis=0), points.max(axis=0)])
+
+
+@dataclass(frozen=True, slots=True)
+class Fill:
+    """What fills an outline beside its colour; see ``Shade``."""
+
+    gradient: int = -1
+    inlay: int = -1
+    cut: Cut = ""
+    #: Of a gradient that fades out: how much it hides in the mean.
+    mean: float = 0.0
+
+
+PLAIN = Fill()
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Paint:
+    """One thing that is painted: what is filled, with which shade (its colour as three shares), in which groups from the outmost to the
+    inmost."""
+
+    filled: Filled
+    colour: tuple[float, float, float]
+    alpha: float
+    fill: Fill
+    groups: tuple[int, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Group:
+    """What is painted as one before it is laid over what is below: how much of it, and through which mask (-1: none)."""
+
+    opacity: float
+    mask: int = -1
+
+
+@dataclass(slots=True, eq=False)
+class Piece:
+    """A part of the picture while it is painted: ink of one colour, and what hides it."""
+
+    ink: Ink
+    colour: tuple[float, float, float]
+    alpha: float
+    box: tuple[float, ...]
+    fill: Fill = PLAIN
+    cuts: list[Ink] = field(default_factory=list)
+
+    def rest(self) -> Ink:
+        """What is left of it; worked out once for all that hides it."""
+        if self.cuts:
+            self.ink = self.ink - manifold3d.CrossSection.batch_boolean(self.cuts, manifold3d.OpType.Add)
+            self.cuts = []
+        return self.ink
+
+
+class _Boxes:
+    """Boxes of pieces in their order, to find those that one meets without looking at each."""
+
+    def __init__(self) -> None:
+        self._held, self._count = np.empty((64, 4)), 0
+
+    def add(self, pieces: Sequence[Piece]) -> None:
+        """Those of pieces that came."""
+        for piece in pieces:
+            if self._count == len(self._held):
+                self._held = np.concatenate([self._held, np.empty_like(self._held)])
+            self._held[self._count] = piece.box
+            self._count += 1
+
+    def met(self, box: tuple[float, ...], count: int) -> NDArray[np.int64]:
+        """Numbers of those of the first ``count`` pieces that a box meets."""
+        held = self._held[:count]
+        there = (held[:, 0] < box[2]) & (held[:, 2] > box[0]) & (held[:, 1] < box[3]) & (held[:, 3] > box[1])
+        return np.flatnonzero(there)
+
+
+def _meet(a: tuple[float, ...], b: tuple[float, ...]) -> bool:
+    return a[0] < b[2] and b[0] < a[2] and a[1] < b[3] and b[1] < a[3]
+
+
+def _mixed(own: Piece, below: Sequence[Piece]) -> list[Piece]:
+    """Paint that lets something through: pieces where it lies over others, mixed as CSS mixes (over, of encoded colours; of gradients
+    their middle colours), and the rest."""
+    found, free, alpha = [], own.ink, own.alpha
+    for one in below:
+        under = one.rest()
+        both = under ^ own.ink
+        if both.is_empty():
+            continue
+        total = alpha + one.alpha * (1 - alpha)
+        mixed = tuple(
+            (mine * alpha + other * one.alpha * (1 - alpha)) / total
+            for mine, other in zip(own.colour, one.colour, strict=True)
+        )
+        one.ink, free = under - own.ink, free - under
+        box = tuple(both.bounds())
+        found.append(Piece(both, (mixed[0], mixed[1], mixed[2]), 1.0 if total >= _HIDES else total, box))
+    if not free.is_empty():
+        found.append(Piece(free, own.colour, alpha, own.box, own.fill))
+    return found
+
+
+@dataclass(slots=True, eq=False)
+class Canvas:
+    """Lays paint over paint: groups by their opacity, and what gives the ink of what is filled."""
+
+    label: str
+    groups: tuple[Group, ...]
+    ink_of: Callable[[Filled], Ink]
+    #: What masks paint, and whether they go by its light; and how much of a piece is seen through a piece of one, with what fills it then.
+    masks: Sequence[tuple[Sequence[Paint], bool]]
+    through: Callable[[Piece, Piece, bool], tuple[float, Fill]]
+    hidden: int = 0
+    #: Whether a gradient that fades out lies over other paint, where it hides as much everywhere.
+    even: bool = False
+
+    def painted(self, paints: Sequence[Paint], depth: int) -> list[Piece]:
+        """What is seen of paints that have the groups up to ``depth`` in common; a group further in is painted by itself and then laid
+        over what is there as one."""
+        pieces: list[Piece] = []
+        boxes = _Boxes()
+        at = 0
+        while at < len(paints):
+            own = paints[at].groups[depth : depth + 1]
+            end = at + 1
+            while own and end < len(paints) and paints[end].groups[depth : depth + 1] == own:
+                end += 1
+            # Pieces of a group lie beside one another: they are laid over what was there before it alone.
+            before = len(pieces)
+            for top in self._seen(self.groups[own[0]], paints[at:end], depth + 1) if own else self._piece(paints[at]):
+                below = boxes.met(top.box, before if own else len(pieces))
+                laid = self._over(top, [pieces[number] for number in below.tolist()])
+                boxes.add(laid)
+                pieces += laid
+            if len(pieces) > MAX_REGIONS:
+                raise LimitError(
+                    f"{self.label} has more than {MAX_REGIONS} regions that show through others", "drawing"
+                )
+            at = end
+        return pieces
+
+    def _seen(self, group: Group, paints: Sequence[Paint], depth: int) -> Iterator[Piece]:
+        """What is seen of a group that was painted by itself."""
+        veils = self._veils(group.mask) if group.mask >= 0 else None
+        for piece in self.painted(paints, depth):
+            ink, piece.alpha = piece.rest(), piece.alpha * group.opacity
+            if ink.is_empty():
+                continue
+            if veils is None:
+                yield Piece(ink, piece.colour, piece.alpha, tuple(ink.bounds()), piece.fill)
+                continue
+            box = tuple(ink.bounds())
+            for veil in veils:
+                both = ink ^ veil.ink if _meet(veil.box, box) else Ink()
+                if both.is_empty():
+                    continue
+                alpha, fill = self.through(piece, veil, self.masks[group.mask][1])
+                if alpha >= CLEAR:
+                    yield Piece(both, piece.colour, alpha, tuple(both.bounds()), fill)
+
+    def _veils(self, mask: int) -> list[Piece]:
+        """What a mask paints, where it paints alike as one."""
+        paints, light = self.masks[mask]
+        alike: dict[tuple[float, Fill], list[Piece]] = {}
+        for piece in self.painted(paints, 0):
+            if not piece.rest().is_empty():
+                alike.setdefault((shows(piece.colour, light) * piece.alpha, piece.fill), []).append(piece)
+        found = []
+        for (_, fill), own in alike.items():
+            ink = manifold3d.CrossSection.batch_boolean([one.ink for one in own], manifold3d.OpType.Add)
+            found.append(Piece(ink, own[0].colour, own[0].alpha, tuple(ink.bounds()), fill))
+        return found
+
+    def _piece(self, paint: Paint) -> list[Piece]:
+        ink = self.ink_of(paint.filled)
+        if ink.is_empty():
+            return []
+        return [Piece(ink, paint.colour, paint.alpha, tuple(ink.bounds()), paint.fill)]
+
+    def _over(self, top: Piece, below: Sequence[Piece]) -> list[Piece]:
+        """Pieces to be added once one is laid over others, which are changed in place."""
+        if top.alpha < _HIDES:
+            found = _mixed(top, below)
+            self.even = self.even or (top.fill.mean > 0 and len(found) > 1)
+            return found
+        if top.fill.cut:
+            return self._edge_over(top, below)
+        self.hidden += len(below) * top.ink.num_vert()
+        if self.hidden > _MOST_HIDDEN:
+            raise LimitError(f"{self.label} has too many shapes that lie over one another; join some", "drawing")
+        for one in below:
+            one.cuts.append(top.ink)
+        top.alpha = 1.0
+        return [top]
+
+    def _edge_over(self, top: Piece, below: Sequence[Piece]) -> list[Piece]:
+        """The edge of a picture: its alpha is kept where nothing is below; over other paint it is there from the half on."""
+        if not below:
+            return [top]
+        under = manifold3d.CrossSection.batch_boolean([one.rest() for one in below], manifold3d.OpType.Add)
+        free, both = top.ink - under, top.ink ^ under
+        found = [] if free.is_empty() else [Piece(free, top.colour, 1.0, tuple(free.bounds()), top.fill)]
+        if top.fill.cut == "strong" and not both.is_empty():
+            whole = Piece(both, top.colour, 1.0, tuple(both.bounds()), Fill(top.fill.gradient, top.fill.inlay))
+            found += self._over(whole, below)
+        return found

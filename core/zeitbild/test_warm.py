@@ -1,0 +1,70 @@
+"""What is compiled beforehand: a kernel that is compiled while somebody waits keeps the server from answering."""
+
+import ast
+import json
+import subprocess
+import sys
+import unittest
+from pathlib import Path
+
+ROOT = Path(__file__).parent
+_COMPILED = ("kernel", "inlined_kernel", "parallel_kernel")
+#: Warms, and tells which of the kernels of its input were called with no types yet.
+_PROGRAM = """
+import importlib, json, sys
+from zeitbild.warm import warm, warm_rest
+warm()
+warm_rest()
+cold = [one for one in json.load(sys.stdin) if not getattr(importlib.import_module(one[0]), one[1]).signatures]
+print("COLD " + json.dumps(cold))
+"""
+
+
+def _is_kernel(node: ast.AST) -> bool:
+    return isinstance(node, ast.FunctionDef) and any(
+        isinstance(one, ast.Name) and one.id in _COMPILED for one in node.decorator_list
+    )
+
+
+def called_from_python() -> set[tuple[str, str]]:
+    """Module and name of each kernel that something calls that is none."""
+    trees = {}
+    for path in ROOT.rglob("*.py"):
+        if not path.name.startswith(("test_", "oracle", "testing")):
+            inside = path.relative_to(ROOT.parent).with_suffix("").parts
+            trees[".".join(inside)] = ast.parse(path.read_text(encoding="utf-8"))
+    kernels = {(name, node.name) for name, tree in trees.items() for node in tree.body if _is_kernel(node)}  # type: ignore[attr-defined]
+    found = set()
+    for name, tree in trees.items():
+        meant = {one: (name, one) for module, one in kernels if module == name}
+        for node in ast.walk(tree):
+            if isinstance(node, ast.ImportFrom) and node.module:
+                meant |= {
+                    one.asname or one.name: (node.module, one.name)
+                    for one in node.names
+                    if (node.module, one.name) in kernels
+                }
+        waiting: list[ast.AST] = [node for node in tree.body if not _is_kernel(node)]
+        while waiting:
+            node = waiting.pop()
+            if isinstance(node, ast.Call) and isinstance(node.func, ast.Name) and node.func.id in meant:
+                found.add(meant[node.func.id])
+            waiting += ast.iter_child_nodes(node)
+    return found
+
+
+class Warm(unittest.TestCase):
+    def test_every_kernel_that_is_called_is_compiled_beforehand(self) -> None:
+        wanted = sorted(called_from_python())
+        self.assertGreater(len(wanted), 30)
+        self.assertIn(("zeitbild.geometry.outline", "part"), wanted)
+        done = subprocess.run(
+            [sys.executable, "-c", _PROGRAM],
+            input=json.dumps(wanted),
+            capture_output=True,
+            text=True,
+            check=True,
+            cwd=ROOT.parent,
+        )
+        (line,) = (one for one in done.stdout.splitlines() if one.startswith("COLD "))
+        self.assertEqual(json.loads(line[5:]), [])
