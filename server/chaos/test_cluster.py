@@ -1,13 +1,15 @@
 """A cluster of dask.distributed on this machine: the same bytes, killed workers, a scheduler that goes and comes, other versions."""
 
+import itertools
 import os
 import signal
 import socket
 import subprocess
 import sys
 import tempfile
-import threading
 import time
+from collections.abc import Callable
+from concurrent.futures import Future
 from pathlib import Path
 from typing import Any
 from unittest import TestCase, mock
@@ -178,17 +180,19 @@ class Runs(StudioCase):
         self.addCleanup(cluster.end)
         cluster.executor(self.data, 2).shutdown()
         run = Run.objects.get(id=self.post(f"/api/shots/{self.shot.id}/runs", {"base": self.fresh().current_id})["id"])
-        pool = FramePool(1, lambda _: ClusterExecutor(cluster.address, self.data))
+        asked = itertools.count(1)
 
-        def go_away() -> None:
-            wait_until(lambda: run.cells.filter(state="done").count() >= 4)
-            cluster.end()
+        class Leaving(ClusterExecutor):
+            """Its cluster is gone when it is asked for the twelfth time: in the middle, however fast or slow it computes."""
 
+            def submit(self, function: Callable[..., Any], /, *arguments: Any, **named: Any) -> Future[Any]:
+                if next(asked) == 12:
+                    cluster.end()
+                return super().submit(function, *arguments, **named)
+
+        pool = FramePool(1, lambda _: Leaving(cluster.address, self.data))
         with pool, ActiveWorker(new_name(), pool) as worker, mock.patch("runs.management.commands.worker._LATER", 0):
-            away = threading.Thread(target=go_away)
-            away.start()
             self.assertTrue(work_next(worker))
-            away.join()
             run.refresh_from_db()
             self.assertEqual(run.state, "waiting")
             self.assertRegex(run.error, "cluster at .* (went away|does not answer)")
