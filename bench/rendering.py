@@ -174,7 +174,8 @@ def spots_of(snapshot: Snapshot) -> tuple[NDArray[np.float32], NDArray[np.float3
 
     def listen(*arguments: Any) -> None:
         locate(*arguments)
-        counts, firsts, spots = arguments[5], arguments[6], arguments[-3]
+        (fragments, *_), spots = arguments, arguments[-3]
+        counts, firsts = fragments.counts, fragments.firsts
         held.extend(spots[first : first + count].copy() for first, count in zip(firsts, counts, strict=False))
 
     with mock.patch.object(secondary, "locate", listen):

@@ -44,30 +44,17 @@ class Truth:
 
 
 @kernel
-def _lit(points, normals, views, finish, finishes, lights, touched, ambients, maps, table, rayed, bounced, out):  # type: ignore[no-untyped-def]
+def _lit(points, normals, views, finish, finishes, shining, rayed, bounced, out):  # type: ignore[no-untyped-def]
     """Radiance [n, 3] of places; rayed [n, L + 5] what rays found out about each."""
-    count = lights.shape[0]
+    count = shining.rows.shape[0]
     for i in range(points.shape[0]):
-        px, py, pz = points[i, 0], points[i, 1], points[i, 2]
-        nx, ny, nz = normals[i, 0], normals[i, 1], normals[i, 2]
-        vx, vy, vz = views[i, 0], views[i, 1], views[i, 2]
         red, green, blue = seen_light(
-            px,
-            py,
-            pz,
-            nx,
-            ny,
-            nz,
-            vx,
-            vy,
-            vz,
+            (points[i, 0], points[i, 1], points[i, 2]),
+            (normals[i, 0], normals[i, 1], normals[i, 2]),
+            (views[i, 0], views[i, 1], views[i, 2]),
             finish[i],
             finishes,
-            lights,
-            touched,
-            ambients,
-            maps,
-            table,
+            shining,
             rayed,
             i,
             rayed[i, count],
@@ -146,7 +133,7 @@ def _seen_lights(
     random: np.random.Generator,
 ) -> _Floats:
     """Share [n, L] of each light that is seen from lifted points, by so many rays."""
-    lights = world.light.rows
+    lights = world.light.shining.rows
     seen = np.ones((len(points), len(lights)), np.float32)
     for number, light in enumerate(lights):
         if light[SHADOWS] == 0:
@@ -158,7 +145,7 @@ def _seen_lights(
             wanted = (
                 ((ways * flats).sum(axis=1) > 1e-3)
                 & ((ways * normals).sum(axis=1) > 0)
-                & (world.light.touched[number, finish] > 0)
+                & (world.light.shining.touched[number, finish] > 0)
             )
             hidden = world.blocked(points[wanted], ways[wanted], far[wanted] * np.float32(0.999))
             cast[wanted] += 1
@@ -233,8 +220,8 @@ def _mirrored(
         place = origins + far[:, None] * ways
         own = world.scene.finish_of[triangle]
         lifted = (place + flat * (_LIFT * np.maximum(far, 1))[:, None]).astype(np.float32)
-        rayed = np.ones((len(alive), len(light.rows) + 5), np.float32)
-        rayed[:, : len(light.rows)] = _seen_lights(world, lifted, facing, flat, own, 1, random)
+        rayed = np.ones((len(alive), len(light.shining.rows) + 5), np.float32)
+        rayed[:, : len(light.shining.rows)] = _seen_lights(world, lifted, facing, flat, own, 1, random)
         radiance = np.empty((len(alive), 3), np.float32)
         _lit(
             place,
@@ -242,11 +229,7 @@ def _mirrored(
             -ways,
             own,
             light.finishes,
-            light.rows,
-            light.touched,
-            light.ambients,
-            light.maps,
-            light.table,
+            light.shining,
             rayed,
             False,
             radiance,
@@ -259,9 +242,7 @@ def _mirrored(
         )
         taken, shares = np.zeros((len(alive), 3), np.float32), np.zeros((len(alive), 3), np.float32)
         for i in range(len(alive) if bounce + 1 < snapshot.bounces else 0):
-            values = _mirror_light(
-                *facing[i], *-ways[i], own[i], light.finishes, light.ambients, light.maps, light.table
-            )
+            values = _mirror_light(tuple(facing[i]), tuple(-ways[i]), own[i], light.finishes, light.shining)
             taken[i], shares[i] = values[:3], values[3:6]
         flow = flow * shares
         ways = ways - 2 * (ways * facing).sum(axis=1, keepdims=True) * facing
@@ -306,7 +287,7 @@ def _pass(snapshot: Snapshot, world: _World, number: int, samples: int, seed: in
     away = np.linalg.norm(points - eye[:3], axis=1) if eye[3] > 0 else np.full(len(points), width / camera.focal)
     lifted = (points + flats * (_LIFT * away)[:, None]).astype(np.float32)
     finish = world.scene.finish_of[triangle]
-    count = len(light.rows)
+    count = len(light.shining.rows)
     rayed = np.ones((len(met), count + 5), np.float32)
     rayed[:, count + 1 :] = 0
     rayed[:, :count] = _seen_lights(world, lifted, normals, flats, finish, 1, random)
@@ -322,11 +303,7 @@ def _pass(snapshot: Snapshot, world: _World, number: int, samples: int, seed: in
         views,
         finish,
         light.finishes,
-        light.rows,
-        light.touched,
-        light.ambients,
-        light.maps,
-        light.table,
+        light.shining,
         rayed,
         snapshot.bounces > 0,
         radiance,

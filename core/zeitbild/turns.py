@@ -112,18 +112,21 @@ class Turns:
                 _done.wait_for(lambda: not _better_at_work(), _STAY_AWAY)
         self._take(depth)
 
-    def by_parts(self, kernel: Callable[..., Any], order: Any, *arguments: Any) -> None:
-        """Call a kernel that goes over the tiles in ``order``, at once or, where others may have to wait, some tiles at a time.
+    def by_parts(self, kernel: Callable[..., Any], over: Any, *arguments: Any) -> None:
+        """Call a kernel that goes over tiles, at once or, where others may have to wait, some tiles at a time. over are their numbers in
+        the order in which they are taken, or a record that has them as its ``order``.
 
         The result is the same: such kernels write to each tile's own places.
         """
         if _mine.rank == 0 and _mine.unwanted is None:
-            kernel(order, *arguments)
+            kernel(over, *arguments)
             return
+        order = getattr(over, "order", over)
         first, size = 0, _FIRST
         while first < len(order):
             began = time.perf_counter()
-            kernel(order[first : first + size], *arguments)
+            part = order[first : first + size]
+            kernel(part if order is over else over._replace(order=part), *arguments)
             first += size
             took = time.perf_counter() - began
             size = max(8, int(size * min(4.0, max(0.25, _PART / max(took, 1e-6)))))

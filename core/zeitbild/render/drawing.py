@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
@@ -21,7 +21,7 @@ from zeitbild.render.view.pixel_look import harden
 from zeitbild.render.visible.finer import bends_of, find_busy, fit_shares, note_done, tones_of
 from zeitbild.render.visible.flat_edges import even_out
 from zeitbild.render.visible.folds import count_folds
-from zeitbild.render.visible.identity import SLOTS, boxes_of, mark, moves_of, projection_of
+from zeitbild.render.visible.identity import SLOTS, Told, mark
 from zeitbild.render.visible.pieces import Pieces
 from zeitbild.render.visible.remembered import Entry, Seen, is_small
 from zeitbild.render.visible.see_through import Areas, areas_of, depth_of_seen, drop_hidden
@@ -223,7 +223,7 @@ def draw_outputs(
             if stretch is not None:
                 _cut(view, stage, stretch.places, nothing, nothing)
         if hard:
-            harden(fragments.order, fragments.pixel, fragments.counts, fragments.firsts, width, fragments.share, alpha)
+            harden(fragments, alpha)
         areas = [_areas_of(view, stage, output, fragments, alpha, depth) for output in outputs]
         lit_ones = [output for output in outputs if output.lit]
         if not lit_ones:
@@ -234,16 +234,14 @@ def draw_outputs(
                 without_hidden(stretch, scene.finish_of, output.weights)
             else:
                 moved = np.empty(len(fragments.pixel), np.int32)
-                PARALLEL.by_parts(
-                    drop_hidden, *fragments.lists, np.empty((0, 2), np.float32), scene.finish_of, output.weights, moved
-                )
+                PARALLEL.by_parts(drop_hidden, fragments, scene.finish_of, output.weights, moved)
         moves = ways_of(snapshot) if swept else None
         wanted = any(output.picture.planes is not None for output in lit_ones)
         rayed = cast_rays(snapshot, quality, stage, light, fragments, depth, moves, unlit_too=wanted)
         shaded = fragments
         if light.catches and alone:
             # The places of a stretch take what rays found as it was.
-            own = rayed if stretch is None else replace(rayed, values=rayed.values.copy())
+            own = rayed if stretch is None else rayed._replace(values=rayed.values.copy())
             _catch(view, stage, fragments, own, alpha, gone, [one.seen for one in areas if one is not None])
         if stretch is not None and moves is not None:
             shaded, rayed = stretch.places, rayed_places(snapshot, stage, light, stretch, rayed, moves)
@@ -263,31 +261,18 @@ def draw_outputs(
         ) -> None:
             PARALLEL.by_parts(
                 shade,
-                *places.lists,
-                width,
-                places.edges,
-                stage.places,
-                scene.normals,
-                scene.finish_of,
+                places,
+                stage.surfaces,
                 light.with_room(LOOKS),
+                light.shining,
+                light.textures(stage),
+                found,
                 viewpoint(camera),
-                light.rows,
-                light.touched,
-                light.ambients,
-                light.maps,
-                light.table,
-                found.spots,
-                found.lift,
-                found.values,
+                np.float32(1 / camera.focal),
                 snapshot.bounces > 0,
                 # Of a stretch no place beside a fragment is known that would tell how wide a tone's border is.
                 hard or swept,
                 weights,
-                np.float32(1 / camera.focal),
-                light.spaces,
-                scene.unwrapped,
-                light.texels.values,
-                light.texels.table,
                 alpha,
                 sides,
                 doubt,
@@ -377,8 +362,7 @@ def _drawn_still(
         passed=stage.passed,
     )
     if stacked is not None:
-        bins = drawing.scaled, drawing.boxes, drawing.starts, drawing.members
-        count_folds(bins, drawing.own, depth.shape, fragments.order, stacked)
+        count_folds(drawing.bins, drawing.own, depth.shape, fragments.order, stacked)
     if camera.parallel:
         depth[:] = scale.depth(drawing.depth, NO_DEPTH)
     if entry is not None:
@@ -404,8 +388,7 @@ def _areas_of(
     cover = np.empty((0, width) if output.lit else (height, width), np.float32)
     if not output.lit:
         cover.fill(0)
-    lists = fragments.order, fragments.pixel, fragments.triangle, fragments.counts, fragments.firsts
-    PARALLEL.by_parts(areas_of, *lists, width, fragments.share, scene.finish_of, weights, alpha, seen, before, cover)
+    PARALLEL.by_parts(areas_of, fragments, scene.finish_of, weights, alpha, seen, before, cover)
     if not output.lit:
         picture.beauty[..., 3] = cover
         if not (weights >= 0).any():
@@ -414,12 +397,8 @@ def _areas_of(
     picture.depth[:] = depth
     PARALLEL.by_parts(
         depth_of_seen,
-        *fragments.lists,
-        width,
-        fragments.edges,
-        stage.places,
-        scene.normals,
-        scene.finish_of,
+        fragments,
+        stage.surfaces,
         weights,
         viewpoint(camera),
         np.array([*camera.axes[2], -camera.axes[2] @ camera.eye]),
@@ -431,22 +410,15 @@ def _areas_of(
 
 def _tell(view: View, stage: Stage, fragments: Fragments, output: Output) -> None:
     """What stands in each pixel of an output, and where it is, faces and moves to, if that is wanted."""
-    picture, scene, camera = output.picture, stage.scene, view.snapshot.camera
+    picture, camera = output.picture, view.snapshot.camera
     if picture.data is None or picture.planes is None:
         return
     PARALLEL.by_parts(
         mark,
-        *fragments.lists,
-        picture.depth.shape[1],
-        fragments.edges,
-        stage.places,
-        scene.normals,
-        scene.finish_of,
-        view.numbers,
+        fragments,
+        stage.surfaces,
+        Told.of(view.snapshot, view.numbers),
         output.weights if output.some else np.ones(len(view.numbers), np.float32),
-        moves_of(view.snapshot),
-        boxes_of(view.snapshot),
-        projection_of(camera),
         viewpoint(camera),
         picture.identities,
         picture.data,
@@ -458,24 +430,17 @@ def _tell(view: View, stage: Stage, fragments: Fragments, output: Output) -> Non
     picture.data[..., CAMERA_NORMAL : CAMERA_NORMAL + 3] = normals @ towards.T.astype(np.float32)
 
 
-def _fragment_places(view: View, stage: Stage, places: Fragments) -> tuple[Any, ...]:
-    """What kernels that fade fragments take first."""
-    scene = stage.scene
-    first = (*places.lists, view.snapshot.width, places.edges, stage.places, scene.normals, scene.finish_of)
-    return (*first, view.light.finishes, viewpoint(view.snapshot.camera))
-
-
 def _cut(view: View, stage: Stage, places: Fragments, alpha: NDArray[np.float32], gone: NDArray[np.float32]) -> None:
     """Leave of fragments what pictures say is there (``coverage.cut_out``), in place."""
-    light = view.light
+    light, camera = view.light, view.snapshot.camera
     PARALLEL.by_parts(
         cut_out,
-        *_fragment_places(view, stage, places),
-        np.float32(1 / view.snapshot.camera.focal),
-        light.spaces,
-        stage.scene.unwrapped,
-        light.texels.values,
-        light.texels.table,
+        places,
+        stage.surfaces,
+        light.finishes,
+        light.textures(stage),
+        viewpoint(camera),
+        np.float32(1 / camera.focal),
         alpha,
         gone,
     )
@@ -495,11 +460,11 @@ def _catch(
     nothing = np.empty((0, view.snapshot.width), np.float32)
     PARALLEL.by_parts(
         catch_shadows,
-        *_fragment_places(view, stage, places),
-        light.rows,
-        light.touched,
-        light.ambients,
-        light.maps,
+        places,
+        stage.surfaces,
+        light.finishes,
+        light.shining,
+        viewpoint(view.snapshot.camera),
         rayed.values,
         alpha,
         seen[0] if seen else nothing,
@@ -512,9 +477,7 @@ def _even_out(view: View, stage: Stage, drawing: Drawing, places: Fragments) -> 
     flat = view.flat_triangles()
     if drawing.passed or not flat.any():
         return
-    lists = places.order, places.pixel, places.triangle, places.counts, places.firsts
-    bins = drawing.scaled, drawing.boxes, drawing.starts, drawing.members
-    PARALLEL.by_parts(even_out, *lists, view.snapshot.width, places.share, stage.scene.finish_of, flat, *bins)
+    PARALLEL.by_parts(even_out, places, stage.scene.finish_of, flat, drawing.bins)
 
 
 def _refine(
@@ -551,8 +514,7 @@ def _refine(
         if light.cuts:
             _cut(view, stage, places, nothing, nothing)
         weights, area = covered
-        lists = places.order, places.pixel, places.triangle, places.counts, places.firsts
-        fit = (*lists, width, stage.scene.finish_of, weights, area, places.share)
+        fit = places, stage.scene.finish_of, weights, area
         if not light.catches:
             fit_shares(*fit)
         found = cast_again(snapshot, stage, light, places, fragments, rayed, (height, width))

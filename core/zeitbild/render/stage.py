@@ -12,9 +12,9 @@ from numpy.typing import NDArray
 
 from zeitbild.kernels import PARALLEL
 from zeitbild.render.light.environment import environment_maps, reflectance_table
-from zeitbild.render.light.lighting import light_rows
-from zeitbild.render.shade.texturing import spaces_of
-from zeitbild.render.world.corners import bends_of, corners_of, flats_of
+from zeitbild.render.light.lighting import Shining, light_rows
+from zeitbild.render.shade.texturing import Textures, spaces_of
+from zeitbild.render.world.corners import Surfaces, bends_of, corners_of, flats_of
 from zeitbild.render.world.paint_order import paint_order, towards_eye
 from zeitbild.render.world.ray_scene import RayScene
 from zeitbild.render.world.scene import Scene, gather
@@ -71,6 +71,11 @@ class Stage:
         self._rays: RayScene | None = None
         self._flats: NDArray[np.float32] | None = None
         self._bends: NDArray[np.float32] | None = None
+
+    @property
+    def surfaces(self) -> Surfaces:
+        """Its triangles, as kernels take them."""
+        return Surfaces(self.places, self.scene.normals, self.scene.finish_of)
 
     @property
     def flats(self) -> NDArray[np.float32]:
@@ -212,19 +217,13 @@ def viewpoint(camera: Camera) -> NDArray[np.float32]:
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Lighting:
-    """What surfaces are made of and what shines on them, as the kernels take it.
+    """What surfaces are made of and what shines on them.
 
-    finishes [F, FINISH_ROW], those of all bodies one after the other; rows [L, lighting.ROW]; touched [L, F] uint8
-    tells which finishes a light lights; ambients [F, 3]; maps and table of ``environment``, each in one row;
-    spaces [F, 3, 8] and texels for textures.
+    finishes [F, FINISH_ROW], those of all bodies one after the other; spaces of ``texturing.spaces_of`` and texels for textures.
     """
 
     finishes: NDArray[np.float32]
-    rows: NDArray[np.float32]
-    touched: NDArray[np.uint8]
-    ambients: NDArray[np.float32]
-    maps: NDArray[np.float32]
-    table: NDArray[np.float32]
+    shining: Shining
     spaces: NDArray[np.float32]
     texels: Texels
 
@@ -237,6 +236,10 @@ class Lighting:
     def catches(self) -> bool:
         """Whether anything is there only where light is kept from it."""
         return bool((self.finishes[:, SHADING] == SHADOW_ONLY).any())
+
+    def textures(self, stage: Stage) -> Textures:
+        """Those on the surfaces of a stage, as kernels take them."""
+        return Textures(self.spaces, stage.scene.unwrapped, self.texels.values, self.texels.table)
 
     def with_room(self, tiles: int, *, always: bool = False) -> NDArray[np.float32]:
         """The finishes, and a row for each tile to work out what textures make of them, if there are any (or always)."""
@@ -254,12 +257,9 @@ class Lighting:
         plain = finishes[:, SHADING] == METAL_ROUGH
         finishes[~plain, :3] = 0
         finishes[~plain, SHADING] = UNLIT
-        return replace(
-            self,
-            finishes=finishes,
-            touched=self.touched * own[:, None].astype(np.uint8),
-            ambients=np.zeros_like(self.ambients),
-        )
+        touched = self.shining.touched * own[:, None].astype(np.uint8)
+        shining = self.shining._replace(touched=touched, ambients=np.zeros_like(self.shining.ambients))
+        return replace(self, finishes=finishes, shining=shining)
 
 
 def lighting_of(snapshot: Snapshot) -> Lighting:
@@ -277,13 +277,11 @@ def lighting_of(snapshot: Snapshot) -> Lighting:
             ambients[lit] += np.asarray(light.colour, np.float32)
         else:
             touched.append(lit)
-    return Lighting(
-        finishes,
+    shining = Shining(
         light_rows(snapshot.lights),
         np.array(touched, np.uint8).reshape(-1, len(owned)),
         ambients,
         environment_maps(snapshot.environment).reshape(-1),
         reflectance_table().reshape(-1),
-        spaces_of(snapshot),
-        texels_of(snapshot.textures),
     )
+    return Lighting(finishes, shining, spaces_of(snapshot), texels_of(snapshot.textures))

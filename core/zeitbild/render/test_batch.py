@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 
 from zeitbild.kernels import kernel
 from zeitbild.render.light.environment import environment_maps, reflectance_table
-from zeitbild.render.light.lighting import light_rows
+from zeitbild.render.light.lighting import Shining, light_rows
 from zeitbild.render.shade import batch
 from zeitbild.render.shade.metal_rough import direct_light, light_around
 from zeitbild.snapshot.finish_row import FINISH_ROW, OWNER
@@ -40,10 +40,10 @@ _take_finishes, _light_directly, _light_from_around = (
 
 
 @kernel
-def _all_at_once(rows, whole, used, finishes, ambients, lights, touched, maps, table, rayed, bounced):  # type: ignore[no-untyped-def]
-    _take_finishes(rows, whole, used, False, finishes, ambients, table)
-    _light_directly(rows, whole, used, lights, touched, table, rayed)
-    _light_from_around(rows, whole, used, maps, rayed, lights.shape[0], bounced)
+def _all_at_once(rows, whole, used, finishes, shining, rayed, bounced):  # type: ignore[no-untyped-def]
+    _take_finishes(rows, whole, used, False, finishes, shining)
+    _light_directly(rows, whole, used, shining, rayed)
+    _light_from_around(rows, whole, used, shining, rayed, bounced)
 
 
 def _units(random: np.random.Generator) -> NDArray[np.float32]:
@@ -63,11 +63,11 @@ class Batches(unittest.TestCase):
         self.finishes[:, 3:5] = ((0, 1), (0.3, 1), (0.6, 0), (1, 0), (0.45, 0.5))
         self.finishes[:, OWNER] = (0, 1, 2, 3, 1)
         self.finish_of = random.integers(0, 5, COUNT)
-        self.ambients = random.uniform(0, 0.3, (5, 3)).astype(np.float32)
-        self.lights = light_rows(LIGHTS)
+        ambients = random.uniform(0, 0.3, (5, 3)).astype(np.float32)
         self.touched = np.ones((len(LIGHTS), 5), np.uint8)
         self.touched[0, 1] = self.touched[3] = 0
-        self.maps, self.table = environment_maps(STUDIO).reshape(-1), reflectance_table().reshape(-1)
+        maps, table = environment_maps(STUDIO).reshape(-1), reflectance_table().reshape(-1)
+        self.shining = Shining(light_rows(LIGHTS), self.touched, ambients, maps, table)
         self.seen = random.uniform(0, 1, (COUNT, len(LIGHTS) + 5)).astype(np.float32)
         self.seen[::4, len(LIGHTS)] = 1
 
@@ -78,27 +78,16 @@ class Batches(unittest.TestCase):
         for first, values in ((batch.POINT, self.points), (batch.NORMAL, self.normals), (batch.VIEW, self.views)):
             rows[first : first + 3, :COUNT] = values.T
         whole[batch.FRAGMENT, :COUNT], whole[batch.FINISH, :COUNT] = np.arange(COUNT), self.finish_of
-        lit = (self.lights, self.touched, self.maps, self.table, rayed)
-        _all_at_once(rows, whole, COUNT, self.finishes, self.ambients, *lit, bounced)
+        _all_at_once(rows, whole, COUNT, self.finishes, self.shining, rayed, bounced)
         self.assertGreater(float(rows[batch.HIGH : batch.HIGH + 3, :COUNT].max()), 0.1)
         for i in range(COUNT):
-            place = (*self.points[i], *self.normals[i], *self.views[i])
+            point, normal, view = (tuple(one[i]) for one in (self.points, self.normals, self.views))
             own = int(self.finish_of[i])
-            direct = _direct_light(*place, own, self.finishes, self.lights, self.touched, self.table, rayed, i)
+            direct = _direct_light(point, normal, view, own, self.finishes, self.shining, rayed, i)
             np.testing.assert_array_equal(rows[batch.MATT : batch.MATT + 6, i], np.array(direct, np.float32))
             openness = rayed[i, len(LIGHTS)] if len(rayed) else np.float32(1)
-            around = _light_around(
-                *place[3:],
-                own,
-                self.finishes,
-                self.ambients,
-                self.maps,
-                self.table,
-                openness,
-                rayed,
-                i,
-                len(LIGHTS) + 1 if bounced else 0,
-            )
+            first = len(LIGHTS) + 1 if bounced else 0
+            around = _light_around(normal, view, own, self.finishes, self.shining, openness, rayed, i, first)
             found = rows[batch.FROM_AROUND : batch.FROM_AROUND + 3, i]
             np.testing.assert_array_equal(found, np.array(around, np.float32))
             self.assertEqual(rows[batch.OPENNESS, i], openness)
@@ -117,6 +106,5 @@ class Batches(unittest.TestCase):
         rows = np.zeros((batch.ROWS, batch.BATCH), np.float32)
         whole = np.zeros((batch.WHOLE_ROWS, batch.BATCH), np.int32)
         rows[batch.NORMAL + 2], rows[batch.VIEW + 2] = 1, 1
-        lit = (self.lights, self.touched, self.maps, self.table, np.empty((0, 10), np.float32))
-        _all_at_once(rows, whole, COUNT, self.finishes, self.ambients, *lit, False)
+        _all_at_once(rows, whole, COUNT, self.finishes, self.shining, np.empty((0, 10), np.float32), False)
         self.assertEqual(float(np.abs(rows[batch.MATT : batch.MATT + 6]).max()), 0)

@@ -7,6 +7,7 @@ import numpy as np
 from zeitbild.kernels import PARALLEL
 from zeitbild.render.visible.edge_kernel import ADDED, clipped_area
 from zeitbild.render.visible.finer import bends_of, find_busy, fit_shares
+from zeitbild.render.visible.visibility import Fragments
 
 LIMIT = np.float32(6 / 255)
 
@@ -56,8 +57,11 @@ class Choosing(unittest.TestCase):
         alpha = np.zeros((32, 32), np.float32)
         alpha[0, 0], alpha[1, 1] = 0.9, 0.4
         with PARALLEL:
-            lists = np.array([0]), pixel, np.zeros(5, np.int32), np.array([5], np.int32), np.array([0, 5])
-            fit_shares(*lists, 32, np.zeros(1, np.int32), np.empty(0, np.float32), alpha, share)
+            where, edges = np.zeros((5, 2), np.float32), np.zeros((1, 9))
+            counts, firsts = np.array([5], np.int32), np.array([0, 5])
+            triangle = np.zeros(5, np.int32)
+            places = Fragments(np.array([0]), pixel, triangle, share, where, counts, firsts, edges, where, 32)
+            fit_shares(places, np.zeros(1, np.int32), np.empty(0, np.float32), alpha)
         np.testing.assert_allclose(share, [0.6, 0.3, 0.1, 0.1, 0.2], atol=1e-6)
 
 

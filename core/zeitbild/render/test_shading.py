@@ -7,7 +7,7 @@ import numpy as np
 
 from zeitbild.render import QUALITIES, render
 from zeitbild.render.light.environment import environment_maps, reflectance_table
-from zeitbild.render.light.lighting import light_rows
+from zeitbild.render.light.lighting import Shining, light_rows
 from zeitbild.render.light.octahedral import texel_directions, texel_solid_angles
 from zeitbild.render.shade.metal_rough import direct_light, ggx_lobe, highlight_lobe, light_around, shadowing
 from zeitbild.snapshot.finish_row import FINISH_ROW
@@ -25,8 +25,18 @@ def _finish(base: float, rough: float, metal: float) -> np.ndarray:  # type: ign
     return row
 
 
-def _single(values: Triple) -> list[np.float32]:
-    return [np.float32(value) for value in values]
+def _single(values: Triple) -> tuple[np.float32, ...]:
+    return tuple(np.float32(value) for value in values)
+
+
+def _shining(lights: list[LightSource], ambient: float, environment: EnvironmentLight) -> Shining:
+    return Shining(
+        light_rows(lights),
+        np.ones((len(lights), 1), np.uint8),
+        np.full((1, 3), ambient, np.float32),
+        environment_maps(environment).reshape(-1),
+        reflectance_table().reshape(-1),
+    )
 
 
 def direct(
@@ -40,14 +50,12 @@ def direct(
 ) -> tuple[float, float]:
     """Diffuse and highlight radiance of a grey point."""
     result = direct_light(
-        *_single(at),
-        *_single(normal),
-        *_single(view),
+        _single(at),
+        _single(normal),
+        _single(view),
         0,
         _finish(base, rough, metal),
-        light_rows(lights),
-        np.ones((len(lights), 1), np.uint8),
-        reflectance_table().reshape(-1),
+        _shining(lights, 0, DARK),
         np.empty((0, 1), np.float32),
         0,
     )
@@ -66,13 +74,11 @@ def around(
     """Radiance of a grey point by what is around it."""
     return float(
         light_around(
-            *_single(normal),
-            *_single(view),
+            _single(normal),
+            _single(view),
             0,
             _finish(base, rough, metal),
-            np.full((1, 3), ambient, np.float32),
-            environment_maps(environment).reshape(-1),
-            reflectance_table().reshape(-1),
+            _shining([], ambient, environment),
             np.float32(1),
             np.empty((0, 1), np.float32),
             0,
@@ -137,17 +143,13 @@ class Shading(unittest.TestCase):
             ways = [np.float32(one) for one in (np.sin(light), np.cos(light), -np.sin(view), np.cos(view))]
             cosine = np.float32(np.cos(view))
             lobe, _ = highlight_lobe(
-                *_single((0, 0, 1)),
-                ways[2],
-                np.float32(0),
-                ways[3],
-                ways[0],
-                np.float32(0),
-                ways[1],
+                _single((0, 0, 1)),
+                (ways[2], np.float32(0), ways[3]),
+                (ways[0], np.float32(0), ways[1]),
                 cosine,
                 square,
                 np.float32(shadowing.py_func(cosine, square)),
-                *_single((0, 0, 0)),
+                _single((0, 0, 0)),
             )
             half = np.cos((light - view) / 2)
             expected = gltf(float(ways[1]), float(cosine), float(half), alpha) * np.pi * ways[1]
@@ -168,8 +170,8 @@ class Shading(unittest.TestCase):
             root = np.float32(shadowing.py_func(cosine, square))
             lobes = []
             for b in (across, np.zeros(3)):
-                ways = (*_single((0, 0, 1)), *_single(tuple(view_way)), *_single(tuple(light_way)))
-                lobes.append(float(highlight_lobe(*ways, cosine, square, root, *_single(tuple(b)))[0]))
+                ways = _single((0, 0, 1)), _single(tuple(view_way)), _single(tuple(light_way))
+                lobes.append(float(highlight_lobe(*ways, cosine, square, root, _single(tuple(b)))[0]))
             half = (light_way + view_way) / np.linalg.norm(light_way + view_way)
             normals = np.array([0, 0, 1]) + np.linspace(-0.5, 0.5, 4001)[:, None] * across
             n_h = normals @ half / np.linalg.norm(normals, axis=1)

@@ -163,9 +163,9 @@ class Drawing(unittest.TestCase):
         swept, _, _, _ = _drawn(_turning(30).built(FINAL))
         places, fragments = swept.places, swept.fragments
         entries = _entries(places)
-        np.testing.assert_array_equal(places.pixel[entries], fragments.pixel[swept.parent[entries]])
+        np.testing.assert_array_equal(places.pixel[entries], fragments.pixel[swept.stood.parent[entries]])
         total = np.zeros(len(fragments.pixel))
-        np.add.at(total, swept.parent[entries], places.share[entries])
+        np.add.at(total, swept.stood.parent[entries], places.share[entries])
         own = _entries(fragments)
         np.testing.assert_allclose(total[own], fragments.share[own], atol=1e-6)
 
@@ -174,15 +174,15 @@ class Drawing(unittest.TestCase):
         entries = _entries(swept.places)
         second, third = swept.places.where[entries].T
         self.assertGreater(float(min(second.min(), third.min(), (1 - second - third).min())), -1e-4)
-        begin, end = swept.end_times[entries].T
-        self.assertTrue(((begin <= swept.time[entries]) & (swept.time[entries] <= end)).all())
+        begin, end = swept.stood.end_times[entries].T
+        self.assertTrue(((begin <= swept.stood.time[entries]) & (swept.stood.time[entries] <= end)).all())
         self.assertTrue(((begin >= 0) & (end <= 1) & (end > begin)).all())
 
     def test_what_stands_is_shaded_once_and_what_turns_in_slices(self) -> None:
         swept, stage, stretch, _ = _drawn(_turning(30).built(FINAL))
         entries = _entries(swept.places)
         moving = stage.scene.finish_of[swept.places.triangle[entries]] == 0
-        long = np.diff(swept.end_times[entries], axis=1)[:, 0]
+        long = np.diff(swept.stood.end_times[entries], axis=1)[:, 0]
         slices = 8 / PACES["final"].slice
         self.assertLess(float(long[moving].max()), 2 / slices + 1 / len(stretch.stations[1::2]))
         self.assertGreater(float(np.median(long[~moving])), 0.9)
@@ -228,8 +228,8 @@ class Hidden(unittest.TestCase):
     def test_what_is_not_to_be_seen_is_left_out_and_the_rest_stays_as_it_was(self) -> None:
         shot = _turning(30).built(FINAL)
         swept, stage, _, _ = _drawn(shot)
-        before = {name: getattr(swept, name)[_entries(swept.places)].copy() for name in ("time", "ends", "end_times")}
-        places, parents = swept.places, swept.parent
+        before = [values[_entries(swept.places)].copy() for values in swept.stood[1:]]
+        places, parents = swept.places, swept.stood.parent
         wanted = stage.scene.finish_of[places.triangle[_entries(places)]] == 1
         share = places.share[_entries(places)][wanted].copy()
         parent_pixel = swept.fragments.pixel[parents[_entries(places)]][wanted].copy()
@@ -239,15 +239,15 @@ class Hidden(unittest.TestCase):
         self.assertTrue((stage.scene.finish_of[places.triangle[entries]] == 1).all())
         np.testing.assert_array_equal(places.share[entries], share)
         np.testing.assert_array_equal(swept.fragments.pixel[parents[entries]], parent_pixel)
-        for name, values in before.items():
-            np.testing.assert_array_equal(getattr(swept, name)[entries], values[wanted])
+        for now, values in zip(swept.stood[1:], before, strict=True):
+            np.testing.assert_array_equal(now[entries], values[wanted])
 
     def test_nothing_is_left_where_nothing_is_wanted(self) -> None:
         swept, stage, _, _ = _drawn(_turning(30).built(FINAL))
         moved = np.empty(len(swept.fragments.pixel), np.int32)
         with PARALLEL:
             none = np.full(2, -1, np.float32)
-            drop_hidden(*swept.fragments.lists, np.empty((0, 2), np.float32), stage.scene.finish_of, none, moved)
+            drop_hidden(swept.fragments, stage.scene.finish_of, none, moved)
         self.assertEqual(int(swept.fragments.counts.sum()), 0)
 
 

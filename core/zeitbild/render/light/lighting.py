@@ -10,6 +10,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -44,6 +45,20 @@ _turn = 2 * np.pi * (np.arange(_CORNERS) + 0.5) / _CORNERS
 _DISC_SCALE = math.sqrt(math.pi / (_CORNERS / 2 * math.sin(2 * math.pi / _CORNERS)))
 _POLYGON = (np.stack([np.cos(_turn), np.sin(_turn)], axis=1) * _DISC_SCALE).astype(np.float32)
 _SQUARE = np.array([[1, 1], [-1, 1], [-1, -1], [1, -1]], np.float32)
+
+
+class Shining(NamedTuple):
+    """What shines on surfaces, as kernels take it.
+
+    rows [L, ROW] of ``light_rows``; touched [L, F] uint8 tells which finishes a light lights; ambients [F, 3]; maps and table of
+    ``environment``, each in one row.
+    """
+
+    rows: NDArray[np.float32]
+    touched: NDArray[np.uint8]
+    ambients: NDArray[np.float32]
+    maps: NDArray[np.float32]
+    table: NDArray[np.float32]
 
 
 def light_rows(sources: Sequence[LightSource]) -> NDArray[np.float32]:

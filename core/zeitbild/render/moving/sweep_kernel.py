@@ -8,6 +8,7 @@ the middle one of the samples met it.
 from __future__ import annotations
 
 import math
+from typing import NamedTuple
 
 import numba
 import numpy as np
@@ -37,6 +38,55 @@ _MOST_SLICES = MOST_SLICES
 _SLOTS, _SPREAD = 128, 2654435761
 
 
+class Stood(NamedTuple):
+    """Of each place of a stretch: parent [m] the fragment that it belongs to, time [m] when in the stretch (0 to 1) it was met, ends [m, 2]
+    the triangles that its first and last sample met, end_times [m, 2] when it begins and ends."""
+
+    parent: NDArray[np.int32]
+    time: NDArray[np.float32]
+    ends: NDArray[np.int32]
+    end_times: NDArray[np.float32]
+
+
+class Drawn(NamedTuple):
+    """The triangles of each moment of a stretch set up and sorted into tiles: scaled [M, T, 12] and boxes [M, T, 4] from
+    ``triangle_setup``; starts [M, tiles + 1] those of members, where each moment's triangles of a tile stand; corners [M, T, 9] their
+    homogeneous corners."""
+
+    scaled: NDArray[np.float64]
+    boxes: NDArray[np.int32]
+    starts: NDArray[np.int64]
+    members: NDArray[np.int32]
+    corners: NDArray[np.float32]
+
+
+class Sampling(NamedTuple):
+    """Where in the pixel samples lie, earliest first: across and down [S]; varied [S, 2] the same differently in every stretch, for what
+    patterns go by."""
+
+    across: NDArray[np.float32]
+    down: NDArray[np.float32]
+    varied: NDArray[np.float32]
+
+
+class Telling(NamedTuple):
+    """Which samples of a pixel are one: keys [T] are the same for what takes rays as one surface, fine_keys [T] for what is shaded as one in
+    each of so many slices of time (up to MOST_SLICES) if the triangle is moving [T]."""
+
+    keys: NDArray[np.int64]
+    fine_keys: NDArray[np.int64]
+    moving: NDArray[np.bool_]
+    slices: int
+
+
+class Middle(NamedTuple):
+    """The picture at the middle of a stretch: edges [T, 9] and sizes [T] (their determinants); forward [4] gives w of a point."""
+
+    edges: NDArray[np.float64]
+    sizes: NDArray[np.float64]
+    forward: NDArray[np.float32]
+
+
 def _directions() -> NDArray[np.int64]:
     """Direction numbers [3, 6] of the first three dimensions of Sobol's sequence, as whole 64ths.
 
@@ -63,59 +113,23 @@ def sample_times(count: int) -> NDArray[np.float64]:
 
 
 @parallel_kernel
-def sweep(  # type: ignore[no-untyped-def]
-    order,
-    scaled,
-    boxes,
-    starts,
-    members,
-    corners,
-    keys,
-    fine_keys,
-    moving,
-    slices,
-    near,
-    width,
-    height,
-    columns,
-    across,
-    down,
-    varied,
-    firsts,
-    pixel,
-    triangle,
-    share,
-    where,
-    at,
-    counts,
-    fine_firsts,
-    fine_pixel,
-    fine_triangle,
-    fine_share,
-    fine_where,
-    parent,
-    time,
-    ends,
-    end_times,
-    fine_counts,
-    alpha,
-    depth,
-    own_ones,
-    passed,
-):
-    """Fragments of a stretch; scaled [M, T, 12] and boxes [M, T, 4] from ``triangle_setup`` for each of its moments.
+def sweep(fragments, places, stood, drawn, sampling, telling, near, alpha, depth, own_ones, passed):  # type: ignore[no-untyped-def]
+    """Fragments of a stretch, and the places at which they are shaded, both ``visibility.Fragments`` of which where [n, 2] are the shares of
+    a triangle's second and third corner in the place that stands for one, and at [n, 2] of fragments its pixel and ``varied``.
 
-    A pixel has S samples, each moment S / M of them; both are powers of two, S at most LANES. starts [M, tiles + 1] are those of members, where
-    each moment's triangles of a tile stand; corners [M, T, 9] float32 their homogeneous corners; across and down [S] float32 where in
-    the pixel samples lie, earliest first. varied [S, 2] the same differently in every stretch, for what
-    patterns go by. where [n, 2] are the shares of a triangle's second and third corner in the place that stands for a
-    fragment, at [n, 2] its pixel and ``varied``; the rest as in ``tile_kernel``.
-    keys [T] int64 are the same for what takes rays as one surface. fine_... are the places that are
-    shaded: those of fine_keys [T] in each of so many slices of time (up to MOST_SLICES) if the triangle is moving [T]; parent [m]
-    is the fragment that each belongs to, time [m] when in the stretch (0 to 1) it was met; ends [m, 2] the triangles that its
-    first and last sample met, end_times [m, 2] when it begins and ends. Of the triangles of own_ones [T] (not 0) samples see what is
-    behind so many surfaces, passed, as in ``tile_kernel``.
+    The other records are those of this module. A pixel has S samples, each moment S / M of them; both are powers of two, S at most LANES.
+    Of the triangles of own_ones [T] (not 0) samples see what is behind so many surfaces, passed, as in ``tile_kernel``.
     """
+    order, counts, firsts, width = fragments.order, fragments.counts, fragments.firsts, fragments.width
+    pixel, triangle, share = fragments.pixel, fragments.triangle, fragments.share
+    where, at = fragments.where, fragments.at
+    fine_firsts, fine_counts, fine_pixel = places.firsts, places.counts, places.pixel
+    fine_triangle, fine_share, fine_where = places.triangle, places.share, places.where
+    parent, time, ends, end_times = stood
+    scaled, boxes, starts, members, corners = drawn
+    across, down, varied = sampling
+    keys, fine_keys, moving, slices = telling
+    height, columns = alpha.shape[0], (width + _TILE - 1) // _TILE
     moments, lanes = scaled.shape[0], across.shape[0]
     each, bits = lanes // moments, 0
     while 1 << bits < each:
@@ -240,7 +254,7 @@ def sweep(  # type: ignore[no-untyped-def]
                 if closest[p] == _ZERO:
                     continue
                 y, x = y0 + p // _TILE, x0 + p % _TILE
-                groups, places, covered, mine = 0, 0, 0, tile * _TILE * _TILE + p
+                groups, spots, covered, mine = 0, 0, 0, tile * _TILE * _TILE + p
                 last_t, last_slice, last_g, last_place = np.int32(-1), -1, 0, 0
                 for s in range(lanes):
                     t = seen[s >> bits, (p << bits) + (s & (each - 1))]
@@ -262,10 +276,10 @@ def sweep(  # type: ignore[no-untyped-def]
                         while fine_used_by[at_slot] == mine and fine_key_of[at_slot] != fine:
                             at_slot = (at_slot + 1) & (_SLOTS - 1)
                         if fine_used_by[at_slot] != mine:
-                            fine_used_by[at_slot], fine_key_of[at_slot], fine_entry[at_slot] = mine, fine, places
-                            fine_size[places], fine_met[places] = np.int32(0), np.int32(0)
-                            lane_from[places] = np.int32(s)
-                            places += 1
+                            fine_used_by[at_slot], fine_key_of[at_slot], fine_entry[at_slot] = mine, fine, spots
+                            fine_size[spots], fine_met[spots] = np.int32(0), np.int32(0)
+                            lane_from[spots] = np.int32(s)
+                            spots += 1
                         last_t, last_slice, last_g, last_place = t, slice_of, entry[slot], fine_entry[at_slot]
                     group_of[s], place_of[s] = np.int32(last_g), np.int32(last_place)
                     size[last_g] += np.int32(1)
@@ -273,9 +287,9 @@ def sweep(  # type: ignore[no-untyped-def]
                     lane_to[last_place] = np.int32(s)
                 alpha[y, x] = np.float32(covered / lanes)
                 depth[y, x] = _ONE / closest[p]
-                if used + groups > room or fine_used + places > fine_room:
+                if used + groups > room or fine_used + spots > fine_room:
                     used += groups
-                    fine_used += places
+                    fine_used += spots
                     continue
                 for s in range(lanes):
                     g = group_of[s]
@@ -321,43 +335,24 @@ def sweep(  # type: ignore[no-untyped-def]
                             ends[f, end] = seen[lane >> bits, (p << bits) + (lane & (each - 1))]
                             end_times[f, end] = np.float32(((lane >> bits) + end) / moments)
                 used += groups
-                fine_used += places
+                fine_used += spots
             counts[tile], fine_counts[tile] = used, fine_used
 
 
 @parallel_kernel
-def take_over(  # type: ignore[no-untyped-def]
-    order,
-    counts,
-    firsts,
-    triangle,
-    parent,
-    time,
-    ends,
-    end_times,
-    where,
-    edges,
-    sizes,
-    normals,
-    places,
-    forward,
-    finish_of,
-    finishes,
-    facing,
-    moves,
-    eye,
-    spots,
-    values,
-    rayed,
-):
-    """What was found out about a surface of a pixel, for its places: values [n, C] into rayed [m, C]; and spots [m, SPOT], which are
-    those of the stretch's middle, moved to each place's own time (moves as in ``tracing.trace``; eye from ``stage.viewpoint``),
-    with how far the normal turns while the place is seen: from how its first triangle faced when it began (facing [T, 3]) to how
-    its last one faced when it ended, or over its pixel if that is more: edges [T, 9] and sizes [T] (their determinants) are those
-    of the picture at the stretch's middle, places and normals [T, 3, 3] of the corners; forward [4] gives w of a point.
+def take_over(fragments, surfaces, middle, stood, finishes, facing, moves, eye, spots, values, rayed):  # type: ignore[no-untyped-def]
+    """What was found out about a surface of a pixel, for its places (``fragments``): values [n, C] into rayed [m, C]; and spots [m, SPOT],
+    which are those of the stretch's middle, moved to each place's own time (moves as in ``tracing.trace``; eye from
+    ``stage.viewpoint``), with how far the normal turns while the place is seen: from how its first triangle faced when it began (facing
+    [T, 3]) to how its last one faced when it ended, or over its pixel if that is more, as in the picture at the stretch's middle.
 
     Textured surfaces stay where they are: their textures are laid on as at the middle.
     """
+    order, counts, firsts = fragments.order, fragments.counts, fragments.firsts
+    triangle, where = fragments.triangle, fragments.where
+    places, normals, finish_of = surfaces
+    parent, time, ends, end_times = stood
+    edges, sizes, forward = middle
     for turn in numba.prange(order.shape[0]):
         tile = order[turn]
         for f in range(firsts[tile], firsts[tile] + counts[tile]):
@@ -419,9 +414,11 @@ def take_over(  # type: ignore[no-untyped-def]
 
 
 @parallel_kernel
-def follow(order, counts, firsts, before, moved, fragments_moved, parent, time, ends, end_times):  # type: ignore[no-untyped-def]
-    """Move what ``see_through.drop_hidden`` left of a stretch's places, of which each tile had ``before``, and tell them the new
-    numbers of their fragments."""
+def follow(fragments, before, moved, fragments_moved, stood):  # type: ignore[no-untyped-def]
+    """Move what ``see_through.drop_hidden`` left of a stretch's places (``fragments``), of which each tile had ``before``, and tell them
+    the new numbers of the fragments they belong to."""
+    order, firsts = fragments.order, fragments.firsts
+    parent, time, ends, end_times = stood
     for turn in numba.prange(order.shape[0]):
         tile = order[turn]
         for f in range(firsts[tile], firsts[tile] + before[tile]):

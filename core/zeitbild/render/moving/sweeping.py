@@ -9,14 +9,24 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from zeitbild.geometry.transforms import put
 from zeitbild.kernels import PARALLEL
-from zeitbild.render.moving.sweep_kernel import MOST_SLICES, follow, sample_times, sweep, take_over
+from zeitbild.render.moving.sweep_kernel import (
+    MOST_SLICES,
+    Drawn,
+    Middle,
+    Sampling,
+    Stood,
+    Telling,
+    follow,
+    sample_times,
+    sweep,
+    take_over,
+)
 from zeitbild.render.picture import NO_DEPTH
 from zeitbild.render.rays.secondary import Rayed, located
 from zeitbild.render.stage import Lighting, Stage, viewpoint
@@ -24,7 +34,7 @@ from zeitbild.render.visible.folds import count_folds
 from zeitbild.render.visible.identity import projection_of
 from zeitbild.render.visible.sampling import sample_offsets
 from zeitbild.render.visible.see_through import drop_hidden
-from zeitbild.render.visible.triangle_setup import STRETCHES, TILE, count_bins, fill_bins, set_up
+from zeitbild.render.visible.triangle_setup import STRETCHES, TILE, Bins, count_bins, fill_bins, set_up
 from zeitbild.render.visible.visibility import Fragments, spread
 from zeitbild.render.world.buffers import kept
 from zeitbild.render.world.paint_order import paint_order, placed, towards_eye
@@ -179,15 +189,11 @@ def ways_of(snapshot: Snapshot) -> NDArray[np.float32]:
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Swept:
-    """What a stretch shows: fragments, which take rays; the places they are shaded at; of each the fragment it belongs to and its
-    time in the stretch (0 to 1), and what ``sweep_kernel.sweep`` says of its ends; alpha [H, W]."""
+    """What a stretch shows: fragments, which take rays; the places they are shaded at, and how each stood; alpha [H, W]."""
 
     fragments: Fragments
     places: Fragments
-    parent: NDArray[np.int32]
-    time: NDArray[np.float32]
-    ends: NDArray[np.int32]
-    end_times: NDArray[np.float32]
+    stood: Stood
     alpha: NDArray[np.float32]
 
 
@@ -201,17 +207,10 @@ def rayed_places(
     rayed = kept("swept rayed", (len(places.pixel) if len(found.values) else 0, found.values.shape[1]), np.float32)
     PARALLEL.by_parts(
         take_over,
-        places.order,
-        places.counts,
-        places.firsts,
-        places.triangle,
-        swept.parent,
-        swept.time,
-        swept.ends,
-        swept.end_times,
-        places.where,
-        *_across(snapshot, stage),
-        stage.scene.finish_of,
+        places,
+        stage.surfaces,
+        _middle(snapshot, stage),
+        swept.stood,
         light.finishes,
         stage.scene.facing,
         moves,
@@ -228,49 +227,25 @@ def without_hidden(swept: Swept, finish_of: NDArray[np.int32], weights: NDArray[
     fragments, places = swept.fragments, swept.places
     moved, places_moved = (np.empty(len(one.pixel), np.int32) for one in (fragments, places))
     before = places.counts.copy()
-    PARALLEL.by_parts(drop_hidden, *fragments.lists, fragments.seen_at, finish_of, weights, moved)
-    PARALLEL.by_parts(drop_hidden, *places.lists, np.empty((0, 2), np.float32), finish_of, weights, places_moved)
-    PARALLEL.by_parts(
-        follow,
-        places.order,
-        places.counts,
-        places.firsts,
-        before,
-        places_moved,
-        moved,
-        swept.parent,
-        swept.time,
-        swept.ends,
-        swept.end_times,
-    )
+    PARALLEL.by_parts(drop_hidden, fragments, finish_of, weights, moved)
+    PARALLEL.by_parts(drop_hidden, places, finish_of, weights, places_moved)
+    PARALLEL.by_parts(follow, places, before, places_moved, moved, swept.stood)
 
 
-def _across(snapshot: Snapshot, stage: Stage) -> tuple[NDArray[Any], ...]:
-    """Edges, sizes, normals, places and forward, as ``sweep_kernel.take_over`` takes them."""
+def _middle(snapshot: Snapshot, stage: Stage) -> Middle:
+    """The picture at the middle of a stretch."""
     camera, scene = snapshot.camera, stage.scene
     a, b, c = np.moveaxis(camera.project(scene.vertices)[scene.triangles], 1, 0)
     rows = np.stack([np.cross(b, c), np.cross(c, a), np.cross(a, b)], axis=1)
     sizes = (a * rows[:, 0]).sum(axis=1)
     edges = (rows * np.where(sizes < 0, -1.0, 1.0)[:, None, None]).reshape(-1, 9)
     forward = projection_of(camera)[2].astype(np.float32)
-    return edges, np.abs(sizes), scene.normals, stage.places, forward
+    return Middle(edges, np.abs(sizes), forward)
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class _Moments:
-    """The triangles of each moment of a stretch set up and sorted into tiles, as ``sweep_kernel.sweep`` takes them; scale is one
-    for all moments, so that their depths compare."""
-
-    scaled: NDArray[np.float64]
-    boxes: NDArray[np.int32]
-    starts: NDArray[np.int64]
-    members: NDArray[np.int32]
-    corners: NDArray[np.float32]
-    scale: DepthScale
-
-
-def _moments_of(snapshot: Snapshot, scene: Scene, columns: int, tiles: int) -> _Moments:
-    """Every second station drawn on its own. Hold ``kernels.PARALLEL``; good until the next call."""
+def _moments_of(snapshot: Snapshot, scene: Scene, columns: int, tiles: int) -> tuple[Drawn, DepthScale]:
+    """Every second station drawn on its own, and what depths go by: one for all moments, so that they compare. Hold ``kernels.PARALLEL``;
+    good until the next call."""
     camera = snapshot.camera
     standing = [stands(snapshot, scene, one) for one in snapshot.stations[1::2]]
     moments, count = len(standing), len(scene.triangles)
@@ -312,7 +287,7 @@ def _moments_of(snapshot: Snapshot, scene: Scene, columns: int, tiles: int) -> _
         starts[number] = np.append(bins[:, 0], ends[-1, -1]) + first
         fill_bins(every, own_boxes, columns, bins, own)
         members.append(own)
-    return _Moments(scaled, boxes, starts, np.concatenate(members), corners, scale)
+    return Drawn(scaled, boxes, starts, np.concatenate(members), corners), scale
 
 
 def _slices_of(snapshot: Snapshot, pace: Pace, samples: int) -> tuple[int, NDArray[np.bool_]]:
@@ -345,18 +320,24 @@ def draw(
     count = len(scene.triangles)
     columns, rows = -(-width // TILE), -(-height // TILE)
     tiles = columns * rows
-    moments = _moments_of(snapshot, scene, columns, tiles)
+    drawn, scale = _moments_of(snapshot, scene, columns, tiles)
     spots = sample_times(samples)
     across, down = ((spots[:, axis] + shift[axis]) % 1 for axis in range(2))
     varied = (spots[:, :2] + np.array(shift) * 8) % 1
+    sampling = Sampling(
+        across.astype(np.float32), down.astype(np.float32), np.minimum(varied, 1 - 2**-12).astype(np.float32)
+    )
     alpha = kept("alpha", (height, width), np.float32)
     turns = spread(tiles)
     slices, of_finish = _slices_of(snapshot, pace, samples)
+    telling = Telling(
+        _alike(scene, max(_RAYS_LEAN, pace.lean)), _alike(scene, pace.lean), of_finish[scene.finish_of], slices
+    )
+    edges = _shares_themselves(count)
     own = np.empty(0, np.uint8) if stage.own is None else stage.own
     if stacked is not None:
-        for number in range(len(moments.starts)):
-            bins = moments.scaled[number], moments.boxes[number], moments.starts[number], moments.members
-            count_folds(bins, own, depth.shape, turns, stacked)
+        for scaled, boxes, starts in zip(drawn.scaled, drawn.boxes, drawn.starts, strict=True):
+            count_folds(Bins(scaled, boxes, starts, drawn.members), own, depth.shape, turns, stacked)
     part = (
         width,
         height,
@@ -368,61 +349,52 @@ def draw(
     while True:
         firsts, fine_firsts = (np.append(0, np.cumsum(one)) for one in rooms)
         total, fine_total = int(firsts[-1]), int(fine_firsts[-1])
-        pixel, triangle = kept("swept pixel", (total,), np.int32), kept("swept triangle", (total,), np.int32)
-        share = kept("swept share", (total,), np.float32)
-        where, at = kept("swept where", (total, 2), np.float32), kept("swept at", (total, 2), np.float32)
-        counts, fine_counts = np.zeros(tiles, np.int32), np.zeros(tiles, np.int32)
-        fine_pixel = kept("swept fine pixel", (fine_total,), np.int32)
-        fine_triangle = kept("swept fine triangle", (fine_total,), np.int32)
-        fine_share = kept("swept fine share", (fine_total,), np.float32)
-        fine_where = kept("swept fine where", (fine_total, 2), np.float32)
-        parent, time = kept("swept parent", (fine_total,), np.int32), kept("swept time", (fine_total,), np.float32)
-        ends, end_times = (
+        where = kept("swept fine where", (fine_total, 2), np.float32)
+        fragments = Fragments(
+            turns,
+            kept("swept pixel", (total,), np.int32),
+            kept("swept triangle", (total,), np.int32),
+            kept("swept share", (total,), np.float32),
+            kept("swept where", (total, 2), np.float32),
+            np.zeros(tiles, np.int32),
+            firsts,
+            edges,
+            kept("swept at", (total, 2), np.float32),
+            width,
+        )
+        places = Fragments(
+            turns,
+            kept("swept fine pixel", (fine_total,), np.int32),
+            kept("swept fine triangle", (fine_total,), np.int32),
+            kept("swept fine share", (fine_total,), np.float32),
+            where,
+            np.zeros(tiles, np.int32),
+            fine_firsts,
+            edges,
+            where,
+            width,
+        )
+        stood = Stood(
+            kept("swept parent", (fine_total,), np.int32),
+            kept("swept time", (fine_total,), np.float32),
             kept("swept ends", (fine_total, 2), np.int32),
             kept("swept end times", (fine_total, 2), np.float32),
         )
         PARALLEL.by_parts(
             sweep,
-            turns,
-            moments.scaled,
-            moments.boxes,
-            moments.starts,
-            moments.members,
-            moments.corners,
-            _alike(scene, max(_RAYS_LEAN, pace.lean)),
-            _alike(scene, pace.lean),
-            of_finish[scene.finish_of],
-            slices,
-            moments.scale.near,
-            width,
-            height,
-            columns,
-            across.astype(np.float32),
-            down.astype(np.float32),
-            np.minimum(varied, 1 - 2**-12).astype(np.float32),
-            firsts,
-            pixel,
-            triangle,
-            share,
-            where,
-            at,
-            counts,
-            fine_firsts,
-            fine_pixel,
-            fine_triangle,
-            fine_share,
-            fine_where,
-            parent,
-            time,
-            ends,
-            end_times,
-            fine_counts,
+            fragments,
+            places,
+            stood,
+            drawn,
+            sampling,
+            telling,
+            scale.near,
             alpha,
             depth,
             own,
             stage.passed,
         )
-        found = np.stack([counts, fine_counts])
+        found = np.stack([fragments.counts, places.counts])
         if (found <= rooms).all():
             break
         # Tiles differ much in how many they need; most of them need none.
@@ -431,12 +403,9 @@ def draw(
     while len(_rooms) > _KNOWN:
         del _rooms[next(iter(_rooms))]
     _rooms[part] = found + found // 4 + _ROOM
-    edges = _shares_themselves(count)
-    fragments = Fragments(pixel, triangle, share, where, counts, turns, firsts, edges, at)
-    places = Fragments(fine_pixel, fine_triangle, fine_share, fine_where, fine_counts, turns, fine_firsts, edges)
     if snapshot.camera.parallel:
-        depth[:] = moments.scale.depth(depth, NO_DEPTH)
-    return Swept(fragments, places, parent, time, ends, end_times, alpha)
+        depth[:] = scale.depth(depth, NO_DEPTH)
+    return Swept(fragments, places, stood, alpha)
 
 
 def shifts_of(count: int) -> list[tuple[float, float]]:

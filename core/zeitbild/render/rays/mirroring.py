@@ -55,73 +55,30 @@ _PAST = np.float32(1e-6)
 
 
 @kernel
-def seen_light(  # type: ignore[no-untyped-def]
-    px,
-    py,
-    pz,
-    nx,
-    ny,
-    nz,
-    vx,
-    vy,
-    vz,
-    finish,
-    finishes,
-    lights,
-    touched,
-    ambients,
-    maps,
-    table,
-    rayed,
-    f,
-    openness,
-    first,
-):
-    """Three numbers: radiance that leaves a point towards v; arguments as in ``metal_rough.direct_light`` and
+def seen_light(point, normal, view, finish, finishes, shining, rayed, f, openness, first):  # type: ignore[no-untyped-def]
+    """Three numbers: radiance that leaves a point towards the view; arguments as in ``metal_rough.direct_light`` and
     ``light_around``."""
     red, green, blue = finishes[finish, 5], finishes[finish, 6], finishes[finish, 7]
     shading = finishes[finish, _SHADING]
     if shading == _TONE_BANDS:
-        _, amount, _ = light_amount(px, py, pz, nx, ny, nz, finish, lights, touched, ambients, rayed, f, openness)
+        _, amount, _ = light_amount(point, normal, finish, shining, rayed, f, openness)
         tone_r, tone_g, tone_b = tone_at(amount, _ZERO, finish, finishes)
         return red + tone_r, green + tone_g, blue + tone_b
     if shading == _UNLIT:
         return red + finishes[finish, 0], green + finishes[finish, 1], blue + finishes[finish, 2]
     matt_r, matt_g, matt_b, high_r, high_g, high_b = _direct_light(
-        px, py, pz, nx, ny, nz, vx, vy, vz, finish, finishes, lights, touched, table, rayed, f
+        point, normal, view, finish, finishes, shining, rayed, f
     )
-    around_r, around_g, around_b = _light_around(
-        nx, ny, nz, vx, vy, vz, finish, finishes, ambients, maps, table, openness, rayed, f, first
-    )
+    around_r, around_g, around_b = _light_around(normal, view, finish, finishes, shining, openness, rayed, f, first)
     red, green, blue = (
         red + matt_r + high_r + around_r,
         green + matt_g + high_g + around_g,
         blue + matt_b + high_b + around_b,
     )
     if finishes[finish, _COAT] > _ZERO:
+        flat = _ZERO, _ZERO, _ZERO
         coat_r, coat_g, coat_b, mirror_r, mirror_g, mirror_b, through = coat_light(
-            px,
-            py,
-            pz,
-            nx,
-            ny,
-            nz,
-            vx,
-            vy,
-            vz,
-            finish,
-            finishes,
-            lights,
-            touched,
-            ambients,
-            maps,
-            table,
-            rayed,
-            f,
-            openness,
-            _ZERO,
-            _ZERO,
-            _ZERO,
+            point, normal, view, flat, finish, finishes, shining, rayed, f, openness
         )
         red, green, blue = (
             red * through + coat_r + mirror_r,
@@ -133,48 +90,37 @@ def seen_light(  # type: ignore[no-untyped-def]
 
 @parallel_kernel
 def mirror(  # type: ignore[no-untyped-def]
-    order,
-    pixel,
-    triangle,
-    counts,
-    firsts,
-    normals,
-    finish_of,
+    fragments,
+    surfaces,
     finishes,
-    lights,
-    touched,
-    ambients,
-    maps,
-    table,
-    spaces,
-    unwrapped,
-    texels,
-    texel_table,
+    shining,
+    textures,
+    casting,
+    bends,
     eye,
     pixel_size,
     parallel,
-    where,
-    bends,
     cells,
     spots,
-    intersect,
-    occluded,
-    scene,
-    veil_firsts,
-    veil_triangles,
     pattern,
     bounces,
-    first,
     rayed,
 ):
-    """Radiance that mirror rays bring (three columns of rayed from ``first`` on) and how much of what is behind the first things met
-    they hide (1 for opaque ones).
+    """Radiance that mirror rays bring (the three columns of rayed behind lights and openness) and how much of what is behind the first
+    things met they hide (1 for opaque ones).
 
     Arguments as in ``tracing.trace`` and ``shading.shade``; finishes has a row more for each tile; bends [T] as in ``stage``; cells a
     side is what pixels were cut into. pattern [16, 64, 4] from ``mirror_pattern``; bounces 1 to 3. What
-    is mirrored shows its shadows: one ray goes to each light from where a mirror ray hits. See-through surfaces (veil_firsts and
-    veil_triangles of ``RayScene``) are laid over what the ray meets behind them, by their opacity.
+    is mirrored shows its shadows: one ray goes to each light from where a mirror ray hits. See-through surfaces (``RayScene``'s veils) are
+    laid over what the ray meets behind them, by their opacity.
     """
+    order, counts, firsts = fragments.order, fragments.counts, fragments.firsts
+    # Of a stretch patterns go by where in the picture it was seen.
+    pixel, triangle, where = fragments.pixel, fragments.triangle, fragments.at
+    normals, finish_of = surfaces.normals, surfaces.finish_of
+    lights, touched = shining.rows, shining.touched
+    intersect, occluded, scene, veil_firsts, veil_triangles = casting
+    first = lights.shape[0] + 1
     for turn in numba.prange(order.shape[0]):
         tile = order[turn]
         total = counts[tile]
@@ -372,21 +318,12 @@ def mirror(  # type: ignore[no-untyped-def]
                             look,
                             finish,
                             t,
-                            px,
-                            py,
-                            pz,
-                            nx,
-                            ny,
-                            nz,
-                            -lx,
-                            -ly,
-                            -lz,
+                            (px, py, pz),
+                            (nx, ny, nz),
+                            (-lx, -ly, -lz),
                             footprint,
                             finishes,
-                            spaces,
-                            unwrapped,
-                            texels,
-                            texel_table,
+                            textures,
                         )
                     if textured or lean > np.float32(0.01):
                         if not textured:
@@ -397,26 +334,7 @@ def mirror(  # type: ignore[no-untyped-def]
                         finishes[look, _COAT_ROUGHNESS] = math.sqrt(math.sqrt(min(_ONE, alpha * alpha + lean * lean)))
                         finish = look
                     red, green, blue = seen_light(
-                        px,
-                        py,
-                        pz,
-                        nx,
-                        ny,
-                        nz,
-                        -lx,
-                        -ly,
-                        -lz,
-                        finish,
-                        finishes,
-                        lights,
-                        touched,
-                        ambients,
-                        maps,
-                        table,
-                        seen,
-                        k,
-                        _ONE,
-                        0,
+                        (px, py, pz), (nx, ny, nz), (-lx, -ly, -lz), finish, finishes, shining, seen, k, _ONE, 0
                     )
                     if mirrored[k] == 0:
                         rayed[f, first + 3] += left[k] * opacity
@@ -446,7 +364,7 @@ def mirror(  # type: ignore[no-untyped-def]
                         alive -= 1
                         continue
                     taken[k, 0], taken[k, 1], taken[k, 2], share_r, share_g, share_b, _ = _mirror_light(
-                        nx, ny, nz, -lx, -ly, -lz, finish, finishes, ambients, maps, table
+                        (nx, ny, nz), (-lx, -ly, -lz), finish, finishes, shining
                     )
                     flow[k, 0], flow[k, 1], flow[k, 2] = (
                         flow[k, 0] * share_r,

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,12 +12,11 @@ from zeitbild.render.light.lighting import KIND, SHADOWS, SIZE
 from zeitbild.render.rays.mirroring import mirror
 from zeitbild.render.rays.patterns import mirror_pattern, ray_pattern, veil_bits
 from zeitbild.render.rays.smoothing import smooth
-from zeitbild.render.rays.tracing import BEHIND_LIGHTS, SPOT, find_borders, gather_tally, locate, trace
+from zeitbild.render.rays.tracing import BEHIND_LIGHTS, SPOT, Looking, find_borders, gather_tally, locate, trace
 from zeitbild.render.stage import Lighting, Stage, viewpoint
 from zeitbild.render.visible.finer import inherit
 from zeitbild.render.visible.visibility import Fragments
 from zeitbild.render.world.buffers import kept
-from zeitbild.render.world.ray_scene import INTERSECT16, OCCLUDED16
 from zeitbild.snapshot import Snapshot
 from zeitbild.snapshot.finish_row import SHADING, UNLIT
 from zeitbild.snapshot.quality import Quality
@@ -31,9 +30,8 @@ _SHARP, _SHARP_FINAL = 0.12, 0.3
 _ALIKE_RAYS = 2.4
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class Rayed:
-    """Where fragments stand and what their rays found out; of no length if none were needed.
+class Rayed(NamedTuple):
+    """Where fragments stand and what their rays found out, as kernels take it; of no length if none were needed.
 
     spots [fragments, SPOT] and lift from ``tracing.locate``; values [fragments, L + BEHIND_LIGHTS].
     """
@@ -59,8 +57,9 @@ def cast_rays(
     Columns: share of each light that is seen, openness, mirrored light (three) and the share of mirror rays that met
     something. moves as ``tracing.trace`` takes them. Good until the next picture. Hold ``kernels.PARALLEL``.
     """
-    count = len(light.rows)
-    shadowed = light.rows[:, SHADOWS] > 0
+    rows = light.shining.rows
+    count = len(rows)
+    shadowed = rows[:, SHADOWS] > 0
     through_veils = any(0 < one < 1 for one in stage.stops)
     takes_light = unlit_too or bool((light.finishes[:, SHADING] != UNLIT).any())
     if not (takes_light and (shadowed.any() or snapshot.occlusion > 0 or snapshot.bounces)):
@@ -69,57 +68,46 @@ def cast_rays(
     scene, camera = stage.scene, snapshot.camera
     right, up, forward = camera.axes.astype(np.float32)
     eye, focal = viewpoint(camera), np.float32(camera.focal)
-    order, pixel, triangle = fragments.order, fragments.pixel, fragments.triangle
-    counts, firsts = fragments.counts, fragments.firsts
+    looking = Looking(eye, forward, right / focal, -up / focal)
     spots, lift, main, tally = located(snapshot, stage, light, fragments, (height, width), "")
-    rayed = kept("rayed", (len(pixel), count + BEHIND_LIGHTS), np.float32)
+    rayed = kept("rayed", (len(spots), count + BEHIND_LIGHTS), np.float32)
     if shadowed.any() or snapshot.occlusion > 0:
         radius = np.float32(snapshot.occlusion_radius if snapshot.occlusion > 0 else 0)
         wanted = np.empty((0, count + 1), np.uint8)
         each = snapshot.rays_at(quality) * (2 if through_veils else 1)
-        pattern = ray_pattern(light.rows, each)
+        pattern = ray_pattern(rows, each)
         # One ray everywhere; the others only where a shadow has a border in the pixels around.
         for first, last in ((0, 1), (1, each)):
             if first == last:
                 continue
             if first:
-                wanted = kept("wanted", (len(pixel), count + 1), np.uint8)
-                PARALLEL.by_parts(find_borders, order, pixel, counts, firsts, width, main, tally, count, wanted)
+                wanted = kept("wanted", (len(spots), count + 1), np.uint8)
+                PARALLEL.by_parts(find_borders, fragments, main, tally, count, wanted)
             PARALLEL.by_parts(
                 trace,
-                order,
-                pixel,
-                triangle,
-                counts,
-                firsts,
+                fragments,
                 scene.finish_of,
-                eye,
-                forward,
-                right / focal,
-                -up / focal,
-                light.rows,
-                light.touched,
+                looking,
+                rows,
+                light.shining.touched,
+                stage.rays.casting,
                 spots,
-                OCCLUDED16,
-                stage.rays.handle,
                 pattern,
                 veil_bits(each),
-                each,
-                first,
-                last,
+                (each, first, last),
                 # Shadows need all their moments; of the half sphere neighbours and stretches have enough.
                 np.float32(0) if first and moves is not None else radius,
                 wanted,
                 np.empty((0, 2, 12), np.float32) if moves is None else moves,
                 tally,
             )
-    PARALLEL.by_parts(gather_tally, order, counts, firsts, tally, count, np.float32(snapshot.occlusion), rayed)
+    PARALLEL.by_parts(gather_tally, fragments, tally, count, np.float32(snapshot.occlusion), rayed)
     if snapshot.bounces:
         _mirrored(snapshot, stage, light, fragments, spots, 1, rayed)
     else:
         rayed[:, count + 1 :] = 0
     shared = np.zeros(rayed.shape[1], bool)
-    shared[:count] = shadowed & ((light.rows[:, KIND] > 1) | (light.rows[:, SIZE] > 0))
+    shared[:count] = shadowed & ((rows[:, KIND] > 1) | (rows[:, SIZE] > 0))
     shared[count] = snapshot.occlusion > 0
     shared[count + 1 :] = snapshot.bounces > 0
     # Without see-through bodies a light without a size is seen or is not.
@@ -129,19 +117,14 @@ def cast_rays(
     smoothed = kept("smoothed", rayed.shape, np.float32)
     PARALLEL.by_parts(
         smooth,
-        order,
-        pixel,
-        triangle,
-        counts,
-        firsts,
-        width,
-        spots,
+        fragments,
         scene.finish_of,
         light.finishes,
+        spots,
+        main,
         depth,
         np.float32(1 / camera.focal),
         camera.parallel,
-        main,
         np.flatnonzero(shared),
         veiled,
         np.float32(_ALIKE_RAYS / (2 * snapshot.rays_at(quality))),
@@ -167,28 +150,13 @@ def cast_again(
     Shadows and occlusion are those found for the whole surfaces of their pixels; mirror rays are their own. size is the
     picture's height and width.
     """
-    count = len(light.rows)
+    count = len(light.shining.rows)
     if not len(found.values):
         return found
     spots, lift, _, _ = located(snapshot, stage, light, fragments, size, "again ")
     rayed = kept("again rayed", (len(fragments.pixel), count + BEHIND_LIGHTS), np.float32)
     scene = stage.scene
-    inherit(
-        fragments.order,
-        fragments.pixel,
-        fragments.triangle,
-        fragments.counts,
-        fragments.firsts,
-        scene.patches,
-        scene.facing,
-        whole.pixel,
-        whole.triangle,
-        whole.counts,
-        whole.firsts,
-        found.values,
-        count + 1,
-        rayed,
-    )
+    inherit(fragments, whole, scene.patches, scene.facing, found.values, count + 1, rayed)
     if snapshot.bounces:
         _mirrored(snapshot, stage, light, fragments, spots, 4, rayed)
     else:
@@ -205,21 +173,9 @@ def located(
     lift = np.float32(_LIFT * (size[1] / camera.focal if camera.parallel else 1))
     spots = kept(name + "spots", (len(fragments.pixel), SPOT), np.float32)
     main = kept(name + "main", size, np.int32)
-    tally = kept(name + "tally", (len(fragments.pixel), len(light.rows) + 1, 2), np.uint8)
-    PARALLEL.by_parts(
-        locate,
-        *fragments.lists,
-        size[1],
-        fragments.edges,
-        stage.places,
-        stage.scene.normals,
-        stage.flats,
-        viewpoint(camera),
-        lift,
-        spots,
-        main,
-        tally,
-    )
+    tally = kept(name + "tally", (len(fragments.pixel), len(light.shining.rows) + 1, 2), np.uint8)
+    eye = viewpoint(camera)
+    PARALLEL.by_parts(locate, fragments, stage.surfaces, stage.flats, eye, lift, spots, main, tally)
     return spots, lift, main, tally
 
 
@@ -233,40 +189,22 @@ def _mirrored(
     rayed: NDArray[np.float32],
 ) -> None:
     """What mirror rays of fragments meet, into the last columns of rayed."""
-    camera, scene = snapshot.camera, stage.scene
+    camera = snapshot.camera
     PARALLEL.by_parts(
         mirror,
-        fragments.order,
-        fragments.pixel,
-        fragments.triangle,
-        fragments.counts,
-        fragments.firsts,
-        scene.normals,
-        scene.finish_of,
+        fragments,
+        stage.surfaces,
         light.with_room(len(fragments.order), always=True),
-        light.rows,
-        light.touched,
-        light.ambients,
-        light.maps,
-        light.table,
-        light.spaces,
-        stage.scene.unwrapped,
-        light.texels.values,
-        light.texels.table,
+        light.shining,
+        light.textures(stage),
+        stage.rays.casting,
+        stage.bends,
         viewpoint(camera),
         np.float32(1 / camera.focal),
         camera.parallel,
-        fragments.seen_at,
-        stage.bends,
         np.float32(cells),
         spots,
-        INTERSECT16,
-        OCCLUDED16,
-        stage.rays.handle,
-        stage.rays.veil_firsts,
-        stage.rays.veil_triangles,
         mirror_pattern(),
         snapshot.bounces,
-        len(light.rows) + 1,
         rayed,
     )

@@ -29,19 +29,14 @@ _FAR = np.float32(20)
 
 @parallel_kernel
 def smooth(  # type: ignore[no-untyped-def]
-    order,
-    pixel,
-    triangle,
-    counts,
-    firsts,
-    width,
-    spots,
+    fragments,
     finish_of,
     finishes,
+    spots,
+    main,
     depth,
     pixel_angle,
     parallel,
-    main,
     shared,
     veiled,
     alike_within,
@@ -57,6 +52,8 @@ def smooth(  # type: ignore[no-untyped-def]
     alike (differ by less than alike_within), the rest are copied; from
     column mirror_from on, mirrors smoother than ``sharp`` keep their own.
     """
+    order, counts, firsts, width = fragments.order, fragments.counts, fragments.firsts, fragments.width
+    pixel, triangle = fragments.pixel, fragments.triangle
     columns = (width + _TILE - 1) // _TILE
     wide = rayed.shape[1]
     for turn in numba.prange(order.shape[0]):

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import math
+from typing import NamedTuple
 
 import numba
 import numpy as np
+from numpy.typing import NDArray
 
 from zeitbild.kernels import parallel_kernel
 from zeitbild.render.light.lighting import light_point, sideways
@@ -35,31 +37,15 @@ _POINT, _NORMAL, _VIEW, _BEND = batch.POINT, batch.NORMAL, batch.VIEW, batch.BEN
 
 
 @parallel_kernel
-def locate(  # type: ignore[no-untyped-def]
-    order,
-    pixel,
-    triangle,
-    share,
-    where,
-    counts,
-    firsts,
-    width,
-    edges,
-    places,
-    normals,
-    flats,
-    eye,
-    lift_share,
-    spots,
-    main,
-    tally,
-):
+def locate(fragments, surfaces, flats, eye, lift_share, spots, main, tally):  # type: ignore[no-untyped-def]
     """Where each fragment stands: spots [fragments, SPOT]; flats [T, 3] from ``stage``, see ``shading.shade`` for the rest.
 
     lift_share is how far off their surface rays start: a share of the distance to the eye, or a length if eye is a
     direction. main [H, W] gets the number of the fragment with the largest share of each pixel, -1 where nothing stands; tally is
     set to 0.
     """
+    order, counts, firsts, width = fragments.order, fragments.counts, fragments.firsts, fragments.width
+    pixel, triangle, share = fragments.pixel, fragments.triangle, fragments.share
     columns = (width + _TILE - 1) // _TILE
     for turn in numba.prange(order.shape[0]):
         tile = order[turn]
@@ -75,7 +61,7 @@ def locate(  # type: ignore[no-untyped-def]
             used = min(_BATCH, last - first)
             for i in range(used):
                 whole[_FRAGMENT, i] = np.int32(first + i)
-            place(rows, whole, used, edges, places, normals, triangle, share, where, eye[0], eye[1], eye[2], eye[3])
+            place(rows, whole, used, fragments, surfaces, eye)
             for i in range(used):
                 f = first + i
                 px, py, pz = rows[_POINT, i], rows[_POINT + 1, i], rows[_POINT + 2, i]
@@ -105,45 +91,49 @@ def locate(  # type: ignore[no-untyped-def]
                     main[row, column] = np.int32(f)
 
 
+class Looking(NamedTuple):
+    """How a set is looked at: eye [4] from ``stage.viewpoint``; forward [3] the viewing axis, ray_x and ray_y [3] the step for one pixel of a
+    ray of depth 1 (orthographic: of any)."""
+
+    eye: NDArray[np.float32]
+    forward: NDArray[np.float32]
+    ray_x: NDArray[np.float32]
+    ray_y: NDArray[np.float32]
+
+
 @parallel_kernel
 def trace(  # type: ignore[no-untyped-def]
-    order,
-    pixel,
-    triangle,
-    counts,
-    firsts,
+    fragments,
     finish_of,
-    eye,
-    forward,
-    ray_x,
-    ray_y,
+    looking,
     lights,
     touched,
+    casting,
     spots,
-    occluded,
-    scene,
     pattern,
     veil_bits,
-    rays,
-    first,
-    last,
+    ordinals,
     radius,
     wanted,
     moves,
     tally,
 ):
-    """Cast rays first to last - 1 of each fragment's ``rays`` to every light that casts shadows, and over the half sphere.
+    """Cast some of each fragment's rays to every light that casts shadows, and over the half sphere: ordinals are how many there are, the
+    first that is cast, and the last and one.
 
     Each carries a bit by which it meets see-through surfaces or passes them (``rays.bits_of``): veil_bits [16 rays] int32, as ``pattern``.
 
-    forward [3] the viewing axis, ray_x and ray_y [3] the step for one pixel of a ray of depth 1 (orthographic: of any). occluded and scene are
-    the address in ``rays`` and the handle of a ``RayScene`` (arguments, since compiled code is kept and addresses change
-    with every process). pattern [L + 1, 16 rays, 3] from ``ray_pattern``. radius bounds the rays of the half sphere, 0
+    lights and touched as in ``lighting.Shining``. pattern [L + 1, 16 rays, 3] from ``ray_pattern``. radius bounds the rays of the half sphere, 0
     casts none. wanted [fragments, L + 1] uint8 tells which to cast, or has no length: all. tally [fragments, L + 1, 2]
     uint8 counts rays cast and rays that met nothing. moves [F, 2, 12] tell how far a finish's element was from its place at
     the first moment of a stretch of open shutter, and how far it will be at the last (rows of 3 x 4), or have no length: then
     nothing moves, else every ray has a moment of its own.
     """
+    order, counts, firsts = fragments.order, fragments.counts, fragments.firsts
+    pixel, triangle = fragments.pixel, fragments.triangle
+    eye, forward, ray_x, ray_y = looking
+    occluded, scene = casting.occluded, casting.scene
+    rays, first, last = ordinals
     light_count = lights.shape[0]
     for turn in numba.prange(order.shape[0]):
         tile = order[turn]
@@ -259,11 +249,13 @@ def trace(  # type: ignore[no-untyped-def]
 
 
 @parallel_kernel
-def find_borders(order, pixel, counts, firsts, width, main, tally, light_count, wanted):  # type: ignore[no-untyped-def]
+def find_borders(fragments, main, tally, light_count, wanted):  # type: ignore[no-untyped-def]
     """Mark in wanted [fragments, L + 1] where a light is neither wholly seen nor wholly hidden in the pixels around.
 
     The half sphere, last, is marked everywhere: what it sees is seldom all or nothing.
     """
+    order, counts, firsts, width = fragments.order, fragments.counts, fragments.firsts, fragments.width
+    pixel = fragments.pixel
     columns = (width + _TILE - 1) // _TILE
     for turn in numba.prange(order.shape[0]):
         tile = order[turn]
@@ -285,8 +277,9 @@ def find_borders(order, pixel, counts, firsts, width, main, tally, light_count, 
 
 
 @parallel_kernel
-def gather_tally(order, counts, firsts, tally, light_count, occlusion, rayed):  # type: ignore[no-untyped-def]
+def gather_tally(fragments, tally, light_count, occlusion, rayed):  # type: ignore[no-untyped-def]
     """Shares of rays that met nothing, into the first L + 1 columns of rayed; occlusion 0..1 weakens the last."""
+    order, counts, firsts = fragments.order, fragments.counts, fragments.firsts
     for turn in numba.prange(order.shape[0]):
         tile = order[turn]
         for f in range(firsts[tile], firsts[tile] + counts[tile]):

@@ -5,8 +5,8 @@ fetched from other places for each fragment is fetched in loops of its own. Ever
 that is not full: what they hold is the past, and nobody reads it. Values are those of ``metal_rough``, bit for bit.
 
 All kernels take rows [ROWS, BATCH] float32 and whole [WHOLE_ROWS, BATCH] int32, of which the first ``used`` lanes count and
-which the caller makes (zeros, and -1) once for many batches; lights, touched, ambients, rayed, maps and table as
-``metal_rough`` takes them, edges, places and normals as ``surface`` does. Radiance is linear, lengths are the world's units.
+which the caller makes (zeros, and -1) once for many batches; shining and rayed as ``metal_rough`` takes them.
+Radiance is linear, lengths are the world's units.
 """
 
 from __future__ import annotations
@@ -80,8 +80,11 @@ _EVEN_SIDE, _EVEN_START = np.int32(SIDES[-1]), np.int32(OFFSETS[-1])
 
 
 @inlined_kernel
-def place(rows, whole, used, edges, places, normals, triangle, share, where, ex, ey, ez, standing):  # type: ignore[no-untyped-def]
+def place(rows, whole, used, fragments, surfaces, eye):  # type: ignore[no-untyped-def]
     """Rows POINT, NORMAL, VIEW and BEND of fragments without rays; see ``surface.surface_at`` and ``stage.viewpoint``."""
+    triangle, share, where, edges = fragments.triangle, fragments.share, fragments.where, fragments.edges
+    places, normals = surfaces.places, surfaces.normals
+    ex, ey, ez, standing = eye[0], eye[1], eye[2], eye[3]
     for i in range(used):
         f = whole[_FRAGMENT, i]
         rows[_SHARES, i], rows[_SHARES + 1, i], rows[_SHARES + 2, i] = shares_at(
@@ -132,8 +135,9 @@ def place(rows, whole, used, edges, places, normals, triangle, share, where, ex,
 
 
 @inlined_kernel
-def take_finishes(rows, whole, used, afresh, finishes, ambients, table):  # type: ignore[no-untyped-def]
+def take_finishes(rows, whole, used, afresh, finishes, shining):  # type: ignore[no-untyped-def]
     """Rows of the finishes whose numbers stand in FINISH; afresh: also where a lane seems to hold them already."""
+    ambients, table = shining.ambients, shining.table
     for i in range(used):
         finish = whole[_FINISH, i]
         if whole[_HELD, i] == finish and not afresh:
@@ -155,8 +159,9 @@ def take_finishes(rows, whole, used, afresh, finishes, ambients, table):  # type
 
 
 @inlined_kernel
-def light_directly(rows, whole, used, lights, touched, table, rayed):  # type: ignore[no-untyped-def]
+def light_directly(rows, whole, used, shining, rayed):  # type: ignore[no-untyped-def]
     """Rows MATT and HIGH, by all lights; see ``metal_rough.direct_light``."""
+    lights, touched, table = shining.rows, shining.touched, shining.table
     for i in range(_BATCH):
         nx, ny, nz = rows[_NORMAL, i], rows[_NORMAL + 1, i], rows[_NORMAL + 2, i]
         vx, vy, vz = rows[_VIEW, i], rows[_VIEW + 1, i], rows[_VIEW + 2, i]
@@ -217,39 +222,24 @@ def light_directly(rows, whole, used, lights, touched, table, rayed):  # type: i
                 )
                 rows[_DIFFUSE, i], rows[_STRENGTH, i] = diffuse, strength
                 rows[_TO_LIGHT, i], rows[_TO_LIGHT + 1, i], rows[_TO_LIGHT + 2, i] = lx, ly, lz
-        red, green, blue = light[7], light[8], light[9]
+        colour = light[7], light[8], light[9]
         for i in range(_BATCH):
-            base_r, base_g, base_b = rows[_BASE, i], rows[_BASE + 1, i], rows[_BASE + 2, i]
             matt_r, matt_g, matt_b, high_r, high_g, high_b = added_light(
-                rows[_NORMAL, i],
-                rows[_NORMAL + 1, i],
-                rows[_NORMAL + 2, i],
-                rows[_VIEW, i],
-                rows[_VIEW + 1, i],
-                rows[_VIEW + 2, i],
-                rows[_TO_LIGHT, i],
-                rows[_TO_LIGHT + 1, i],
-                rows[_TO_LIGHT + 2, i],
+                (rows[_NORMAL, i], rows[_NORMAL + 1, i], rows[_NORMAL + 2, i]),
+                (rows[_VIEW, i], rows[_VIEW + 1, i], rows[_VIEW + 2, i]),
+                (rows[_TO_LIGHT, i], rows[_TO_LIGHT + 1, i], rows[_TO_LIGHT + 2, i]),
                 rows[_DIFFUSE, i] * rows[_SEEN, i],
                 rows[_STRENGTH, i] * rows[_SEEN, i],
-                red,
-                green,
-                blue,
-                base_r,
-                base_g,
-                base_b,
+                colour,
+                (rows[_BASE, i], rows[_BASE + 1, i], rows[_BASE + 2, i]),
                 rows[_METAL, i],
                 rows[_COSINE, i],
                 rows[_SQUARE, i],
                 rows[_ROOT, i],
                 rows[_LOST, i],
                 rows[_MATT_KEPT, i],
-                rows[_FIT, i],
-                rows[_FIT + 1, i],
-                rows[_FIT + 2, i],
-                rows[_BEND, i],
-                rows[_BEND + 1, i],
-                rows[_BEND + 2, i],
+                (rows[_FIT, i], rows[_FIT + 1, i], rows[_FIT + 2, i]),
+                (rows[_BEND, i], rows[_BEND + 1, i], rows[_BEND + 2, i]),
             )
             rows[_MATT, i] += matt_r
             rows[_MATT + 1, i] += matt_g
@@ -260,11 +250,10 @@ def light_directly(rows, whole, used, lights, touched, table, rayed):  # type: i
 
 
 @inlined_kernel
-def light_from_around(rows, whole, used, maps, rayed, count, bounced):  # type: ignore[no-untyped-def]
-    """Rows FROM_AROUND and OPENNESS, after ``light_directly``; see ``metal_rough.light_around``.
-
-    count is that of the lights; bounced tells whether rayed holds what mirror rays met.
-    """
+def light_from_around(rows, whole, used, shining, rayed, bounced):  # type: ignore[no-untyped-def]
+    """Rows FROM_AROUND and OPENNESS, after ``light_directly``; see ``metal_rough.light_around``. bounced tells whether rayed holds what
+    mirror rays met."""
+    maps, count = shining.maps, shining.rows.shape[0]
     for i in range(_BATCH):
         nx, ny, nz = rows[_NORMAL, i], rows[_NORMAL + 1, i], rows[_NORMAL + 2, i]
         n_v = rows[_COSINE, i]

@@ -30,35 +30,17 @@ _LAST_LEVEL = np.float32(_LEVEL_COUNT - 1)
 
 
 @kernel
-def coat_light(  # type: ignore[no-untyped-def]
-    px,
-    py,
-    pz,
-    nx,
-    ny,
-    nz,
-    vx,
-    vy,
-    vz,
-    finish,
-    finishes,
-    lights,
-    touched,
-    ambients,
-    maps,
-    table,
-    rayed,
-    f,
-    openness,
-    bx,
-    by,
-    bz,
-):
+def coat_light(point, normal, view, bend, finish, finishes, shining, rayed, f, openness):  # type: ignore[no-untyped-def]
     """Seven numbers: highlights of a clear coat, what it mirrors of the surroundings, and the share it lets through.
 
-    glTF 2.0, extension KHR_materials_clearcoat: a dielectric lobe on top, weighted by the Fresnel term along the view. b as in
-    ``metal_rough.highlight_lobe``.
+    glTF 2.0, extension KHR_materials_clearcoat: a dielectric lobe on top, weighted by the Fresnel term along the view. bend as b in
+    ``metal_rough.highlight_lobe``, the rest as in ``metal_rough.direct_light``.
     """
+    px, py, pz = point
+    nx, ny, nz = normal
+    vx, vy, vz = view
+    bx, by, bz = bend
+    lights, touched, ambients, maps, table = shining
     owner = int(finishes[finish, _OWNER])
     coat, rough = finishes[finish, _COAT], finishes[finish, _COAT_ROUGHNESS]
     facing = nx * vx + ny * vy + nz * vz
@@ -75,7 +57,7 @@ def coat_light(  # type: ignore[no-untyped-def]
             continue
         light = lights[number]
         _, strength, lx, ly, lz = reach(light, px, py, pz, nx, ny, nz, rx, ry, rz, alpha)
-        lobe, fifth = highlight_lobe(nx, ny, nz, vx, vy, vz, lx, ly, lz, n_v, square, seen_root, bx, by, bz)
+        lobe, fifth = highlight_lobe(normal, view, (lx, ly, lz), n_v, square, seen_root, bend)
         lobe *= strength * coat * (DIELECTRIC + (_ONE - DIELECTRIC) * fifth) * (_ONE + DIELECTRIC * lost)
         if rayed.shape[0] > 0:
             lobe *= rayed[f, number]
@@ -85,8 +67,8 @@ def coat_light(  # type: ignore[no-untyped-def]
     level = min(int(place), _LEVEL_COUNT - 2)
     blend = place - np.float32(level)
     # Over a bend what is mirrored is the mean at four places of it, as in ``batch.light_from_around``.
-    bend = bx * bx + by * by + bz * bz
-    steps = 4 if bend >= _NOTICED and bend >= square else 1
+    bent = bx * bx + by * by + bz * bz
+    steps = 4 if bent >= _NOTICED and bent >= square else 1
     seen_r = seen_g = seen_b = _ZERO
     for step in range(steps):
         t = np.float32(0.25 * step - 0.375) if steps > 1 else _ZERO

@@ -43,31 +43,13 @@ def _luminance(red, green, blue):  # type: ignore[no-untyped-def]
 
 
 @parallel_kernel
-def cut_out(  # type: ignore[no-untyped-def]
-    order,
-    pixel,
-    triangle,
-    share,
-    where,
-    counts,
-    firsts,
-    width,
-    edges,
-    places,
-    normals,
-    finish_of,
-    finishes,
-    eye,
-    pixel_size,
-    spaces,
-    unwrapped,
-    texels,
-    texel_table,
-    alpha,
-    gone,
-):
+def cut_out(fragments, surfaces, finishes, textures, eye, pixel_size, alpha, gone):  # type: ignore[no-untyped-def]
     """Shares of fragments times how much of their surface is there, in place; what goes is taken from alpha and added to gone [H, W], or
     neither if they have no length. The rest as ``shading.shade`` takes it."""
+    order, counts, firsts, width = fragments.order, fragments.counts, fragments.firsts, fragments.width
+    pixel, triangle, share = fragments.pixel, fragments.triangle, fragments.share
+    where, edges = fragments.where, fragments.edges
+    places, normals, finish_of = surfaces
     columns = (width + _TILE - 1) // _TILE
     for turn in numba.prange(order.shape[0]):
         tile = order[turn]
@@ -82,25 +64,7 @@ def cut_out(  # type: ignore[no-untyped-def]
             if eye[3] > _ZERO:
                 dx, dy, dz = px - eye[0], py - eye[1], pz - eye[2]
                 footprint *= math.sqrt(dx * dx + dy * dy + dz * dz)
-            there = alpha_at(
-                finish,
-                t,
-                px,
-                py,
-                pz,
-                nx,
-                ny,
-                nz,
-                vx,
-                vy,
-                vz,
-                footprint,
-                finishes,
-                spaces,
-                unwrapped,
-                texels,
-                texel_table,
-            )
+            there = alpha_at(finish, t, (px, py, pz), nx * vx + ny * vy + nz * vz, footprint, finishes, textures)
             lost = share[f] * (_ONE - min(max(there, _ZERO), _ONE))
             share[f] -= lost
             if alpha.shape[0] > 0:
@@ -110,30 +74,7 @@ def cut_out(  # type: ignore[no-untyped-def]
 
 
 @parallel_kernel
-def catch_shadows(  # type: ignore[no-untyped-def]
-    order,
-    pixel,
-    triangle,
-    share,
-    where,
-    counts,
-    firsts,
-    width,
-    edges,
-    places,
-    normals,
-    finish_of,
-    finishes,
-    eye,
-    lights,
-    touched,
-    ambients,
-    maps,
-    rayed,
-    alpha,
-    seen,
-    gone,
-):
+def catch_shadows(fragments, surfaces, finishes, shining, eye, rayed, alpha, seen, gone):  # type: ignore[no-untyped-def]
     """Shares of fragments that are shadow only times the part of their matt light that is kept from them, and what they mirror of the
     set over that, in place; what goes is taken from alpha and seen and added to gone [H, W], or none of it if they have no length. Mirrored
     light (rayed, in place) becomes what it is of such a share.
@@ -141,6 +82,11 @@ def catch_shadows(  # type: ignore[no-untyped-def]
     Light is counted by its luminance: of each light what reaches the place unless something stands before it (rayed), of what is
     around what would if all were open. rayed as ``secondary.cast_rays`` gives it: of no length, then nothing is kept from anything.
     """
+    order, counts, firsts, width = fragments.order, fragments.counts, fragments.firsts, fragments.width
+    pixel, triangle, share = fragments.pixel, fragments.triangle, fragments.share
+    where, edges = fragments.where, fragments.edges
+    places, normals, finish_of = surfaces
+    lights, touched, ambients, maps = shining.rows, shining.touched, shining.ambients, shining.maps
     columns = (width + _TILE - 1) // _TILE
     count = lights.shape[0]
     for turn in numba.prange(order.shape[0]):

@@ -129,13 +129,18 @@ def angle_of(x, y):  # type: ignore[no-untyped-def]
 
 
 @inlined_kernel
-def highlight_lobe(nx, ny, nz, vx, vy, vz, lx, ly, lz, n_v, square, seen_root, bx, by, bz):  # type: ignore[no-untyped-def]
-    """(``ggx_lobe`` times n.l, Schlick's fifth power) for light from the unit direction l; 0 from below the surface.
+def highlight_lobe(normal, view, towards, n_v, square, seen_root, bend):  # type: ignore[no-untyped-def]
+    """(``ggx_lobe`` times n.l, Schlick's fifth power) for light from the unit direction ``towards``, l; 0 from below the surface. normal and
+    view are n and v, unit length too.
 
-    b is how far the normal turns within what is shaded, from one end to the other, across n: GGX's distribution is the mean over
+    bend, b, is how far the normal turns within what is shaded, from one end to the other, across n: GGX's distribution is the mean over
     normals n + t b, t from -1/2 to 1/2. Written by the offset p of the half vector from n it is alpha^2 / pi over the square of
     a quadratic in t, whose integral is known.
     """
+    nx, ny, nz = normal
+    vx, vy, vz = view
+    lx, ly, lz = towards
+    bx, by, bz = bend
     n_l = nx * lx + ny * ly + nz * lz
     hx, hy, hz = lx + vx, ly + vy, lz + vz
     length = hx * hx + hy * hy + hz * hz
@@ -148,62 +153,39 @@ def highlight_lobe(nx, ny, nz, vx, vy, vz, lx, ly, lz, n_v, square, seen_root, b
         lobe = ggx_lobe(n_l, n_v, n_h, square, seen_root) * n_l
         squared = rest * rest
         fifth = squared * squared * rest
-        bend = bx * bx + by * by + bz * bz
+        bent = bx * bx + by * by + bz * bz
         apart = n_h * n_h * (square - _ONE) + _ONE
         # Far from the highlight, and where normals hardly turn, the middle stands for all.
-        if bend > _LITTLE_BEND * square and apart < _FAR_BENDS * bend:
+        if bent > _LITTLE_BEND * square and apart < _FAR_BENDS * bent:
             px, py, pz = hx - n_h * nx, hy - n_h * ny, hz - n_h * nz
             along = px * bx + py * by + pz * bz
             cx, cy, cz = py * bz - pz * by, pz * bx - px * bz, px * by - py * bx
-            across = bend * square * n_h * n_h + cx * cx + cy * cy + cz * cz
+            across = bent * square * n_h * n_h + cx * cx + cy * cy + cz * cz
             root = math.sqrt(across)
-            half = _HALF * bend
+            half = _HALF * bent
             ends = (half - along) / (_HALF * half - along + apart) + (half + along) / (_HALF * half + along + apart)
-            angle = angle_of(across + along * along - half * half, bend * root)
-            mean = _HALF * (ends + bend * angle / root) / across
+            angle = angle_of(across + along * along - half * half, bent * root)
+            mean = _HALF * (ends + bent * angle / root) / across
             lobe *= max(_ZERO, mean * apart * apart)
     return lobe, fifth
 
 
 @inlined_kernel
 def added_light(  # type: ignore[no-untyped-def]
-    nx,
-    ny,
-    nz,
-    vx,
-    vy,
-    vz,
-    lx,
-    ly,
-    lz,
-    diffuse,
-    strength,
-    red,
-    green,
-    blue,
-    base_r,
-    base_g,
-    base_b,
-    metal,
-    n_v,
-    square,
-    seen_root,
-    lost,
-    kept,
-    fit_0,
-    fit_2,
-    fit_5,
-    bx,
-    by,
-    bz,
+    normal, view, towards, diffuse, strength, colour, base, metal, n_v, square, seen_root, lost, kept, fit, bend
 ):
-    """Six numbers: matt and highlight radiance by one light of colour (red, green, blue) from the unit direction l.
+    """Six numbers: matt and highlight radiance by one light of a colour from the unit direction ``towards``.
 
-    diffuse and strength as ``lighting.reach`` gives them; n_v, square and seen_root as in ``ggx_lobe``; lost, kept and the
-    fit as in ``energy``; b as in ``highlight_lobe``.
+    diffuse and strength as ``lighting.reach`` gives them; base is the surface's colour; n_v, square and seen_root as in ``ggx_lobe``;
+    lost, kept and the fit (its three coefficients) as in ``energy``; bend as in ``highlight_lobe``.
     """
+    nx, ny, nz = normal
+    lx, ly, lz = towards
+    red, green, blue = colour
+    base_r, base_g, base_b = base
+    fit_0, fit_2, fit_5 = fit
     rest = _ONE - metal
-    lobe, fifth = highlight_lobe(nx, ny, nz, vx, vy, vz, lx, ly, lz, n_v, square, seen_root, bx, by, bz)
+    lobe, fifth = highlight_lobe(normal, view, towards, n_v, square, seen_root, bend)
     # The dielectric's matt share is what its mirror lets in and out again; metal has none.
     grazing = _ONE - min(_ONE, max(_ZERO, nx * lx + ny * ly + nz * lz))
     grazing2 = grazing * grazing
@@ -290,12 +272,16 @@ def occluded_share(n_v, rough, openness):  # type: ignore[no-untyped-def]
 
 
 @inlined_kernel
-def direct_light(px, py, pz, nx, ny, nz, vx, vy, vz, finish, finishes, lights, touched, table, rayed, f):  # type: ignore[no-untyped-def]
+def direct_light(point, normal, view, finish, finishes, shining, rayed, f):  # type: ignore[no-untyped-def]
     """Six numbers: diffuse and highlight radiance of all lights at a point.
 
-    Point p, unit normal n and view v (towards the eye); finish the row in finishes [F, FINISH_ROW]; lights [L, ROW];
-    touched [L, F] uint8; table of ``environment``; rayed [fragments, >= L] share of each light that reaches fragment f, or of no length: all does.
+    The normal and the view (towards the eye) are of unit length; finish is the row in finishes [F, FINISH_ROW]; shining as in
+    ``lighting.Shining``; rayed [fragments, >= L] share of each light that reaches fragment f, or of no length: all does.
     """
+    px, py, pz = point
+    nx, ny, nz = normal
+    vx, vy, vz = view
+    lights, touched, table = shining.rows, shining.touched, shining.table
     owner = int(finishes[finish, _OWNER])
     base_r, base_g, base_b = finishes[finish, 0], finishes[finish, 1], finishes[finish, 2]
     rough, metal = finishes[finish, 3], finishes[finish, 4]
@@ -327,35 +313,21 @@ def direct_light(px, py, pz, nx, ny, nz, vx, vy, vz, finish, finishes, lights, t
         if diffuse <= _ZERO and (strength <= _ZERO or nx * lx + ny * ly + nz * lz <= _ZERO):
             continue
         own = added_light(
-            nx,
-            ny,
-            nz,
-            vx,
-            vy,
-            vz,
-            lx,
-            ly,
-            lz,
+            normal,
+            view,
+            (lx, ly, lz),
             diffuse,
             strength,
-            light[7],
-            light[8],
-            light[9],
-            base_r,
-            base_g,
-            base_b,
+            (light[7], light[8], light[9]),
+            (base_r, base_g, base_b),
             metal,
             n_v,
             square,
             seen_root,
             lost,
             kept,
-            fit_0,
-            fit_2,
-            fit_5,
-            _ZERO,
-            _ZERO,
-            _ZERO,
+            (fit_0, fit_2, fit_5),
+            (_ZERO, _ZERO, _ZERO),
         )
         matt_r, matt_g, matt_b = matt_r + own[0], matt_g + own[1], matt_b + own[2]
         high_r, high_g, high_b = high_r + own[3], high_g + own[4], high_b + own[5]
@@ -363,9 +335,12 @@ def direct_light(px, py, pz, nx, ny, nz, vx, vy, vz, finish, finishes, lights, t
 
 
 @inlined_kernel
-def mirror_light(nx, ny, nz, vx, vy, vz, finish, finishes, ambients, maps, table):  # type: ignore[no-untyped-def]
+def mirror_light(normal, view, finish, finishes, shining):  # type: ignore[no-untyped-def]
     """Seven numbers: radiance that a point's mirror direction sees of environment and ambient light; the share of it that
     the surface reflects (red, green, blue); and the share that a dielectric reflects. Arguments as in ``light_around``."""
+    nx, ny, nz = normal
+    vx, vy, vz = view
+    ambients, maps, table = shining.ambients, shining.maps, shining.table
     owner = int(finishes[finish, _OWNER])
     base_r, base_g, base_b = finishes[finish, 0], finishes[finish, 1], finishes[finish, 2]
     rough, metal = finishes[finish, 3], finishes[finish, 4]
@@ -393,16 +368,17 @@ def mirror_light(nx, ny, nz, vx, vy, vz, finish, finishes, ambients, maps, table
 
 
 @inlined_kernel
-def light_around(nx, ny, nz, vx, vy, vz, finish, finishes, ambients, maps, table, openness, rayed, f, first):  # type: ignore[no-untyped-def]
+def light_around(normal, view, finish, finishes, shining, openness, rayed, f, first):  # type: ignore[no-untyped-def]
     """Three numbers: radiance of a point by ambient light and the environment.
 
-    ambients [F, 3]; maps and table of ``environment``, all numbers in one row; openness the share of the half sphere that is open; from column
+    Arguments as in ``direct_light``; openness the share of the half sphere that is open; from column
     first of rayed on stand the radiance that fragment f's mirror rays met and the share of them that met something; first
     is 0 where none were cast.
     """
-    red, green, blue, share_r, share_g, share_b, mirrored = mirror_light(
-        nx, ny, nz, vx, vy, vz, finish, finishes, ambients, maps, table
-    )
+    nx, ny, nz = normal
+    vx, vy, vz = view
+    ambients, maps = shining.ambients, shining.maps
+    red, green, blue, share_r, share_g, share_b, mirrored = mirror_light(normal, view, finish, finishes, shining)
     owner = int(finishes[finish, _OWNER])
     rough, rest = finishes[finish, 3], _ONE - finishes[finish, 4]
     if first > 0:

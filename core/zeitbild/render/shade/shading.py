@@ -67,36 +67,17 @@ def has_textures(finishes, finish):  # type: ignore[no-untyped-def]
 
 @parallel_kernel
 def shade(  # type: ignore[no-untyped-def]
-    order,
-    pixel,
-    triangle,
-    share,
-    where,
-    counts,
-    firsts,
-    width,
-    edges,
-    places,
-    normals,
-    finish_of,
+    fragments,
+    surfaces,
     finishes,
+    shining,
+    textures,
+    found,
     eye,
-    lights,
-    touched,
-    ambients,
-    maps,
-    table,
-    spots,
-    lift_share,
-    rayed,
+    pixel_size,
     bounced,
     hard,
     weights,
-    pixel_size,
-    spaces,
-    unwrapped,
-    texels,
-    texel_table,
     alpha,
     sides,
     doubt,
@@ -108,16 +89,19 @@ def shade(  # type: ignore[no-untyped-def]
     or less than 0 for what is not to be seen. What a clear surface mirrors does not fade with it, but for metals, whose
     colour is what they mirror.
 
-    A tile owns its pixels, so the sum's order never depends on threads. places and normals [T, 3, 3] float32 are
-    those of the triangles' corners in the world; finish_of [T]; eye [4] from
-    ``stage.viewpoint``. spots, lift_share and rayed as ``secondary.cast_rays`` gives them, or of no length: then
-    nothing is in shadow; bounced tells if rayed holds what mirrors show. hard: tones have no
-    borders between pixels. pixel_size is that of a pixel at distance 1, or anywhere in a parallel view; spaces, texels and
-    their table from ``texturing``, unwrapped from ``scene.Scene``, for which finishes has LOOKS rows more. planes [H, W, PLANES]
-    or of no length: then only beauty is wanted. sides [H, W] as in ``finer``, or of no length: all pixels are drawn, else only
-    those whose number is not 0, and doubt [H, W] gets what the places of one half of a pixel's cells, as the squares of a
-    chessboard, give more than those of the other.
+    A tile owns its pixels, so the sum's order never depends on threads. The records are ``visibility.Fragments``,
+    ``corners.Surfaces``, ``lighting.Shining``, ``texturing.Textures`` and ``secondary.Rayed``, which is of no length if nothing is in
+    shadow; finishes has LOOKS rows more for what textures make of them. eye [4] from ``stage.viewpoint``; pixel_size is that of a
+    pixel at distance 1, or anywhere in a parallel view. bounced tells if rays brought what mirrors show. hard: tones have no
+    borders between pixels. planes [H, W, PLANES] or of no length: then only beauty is wanted. sides [H, W] as in ``finer``, or of no
+    length: all pixels are drawn, else only those whose number is not 0, and doubt [H, W] gets what the places of one half of a pixel's
+    cells, as the squares of a chessboard, give more than those of the other.
     """
+    order, counts, firsts, width = fragments.order, fragments.counts, fragments.firsts, fragments.width
+    pixel, triangle, share = fragments.pixel, fragments.triangle, fragments.share
+    where, edges, finish_of = fragments.where, fragments.edges, surfaces.finish_of
+    lights, touched = shining.rows, shining.touched
+    spots, lift_share, rayed = found
     columns = (width + _TILE - 1) // _TILE
     # Batches are made room for once for a stretch of tiles.
     for stretch in numba.prange(_STRETCHES):
@@ -194,21 +178,7 @@ def shade(  # type: ignore[no-untyped-def]
                             rows[_NORMAL + k, i], rows[_VIEW + k, i] = spot[3 + k], spot[9 + k]
                             rows[_BEND + k, i] = spot[12 + k]
                 else:
-                    place(
-                        rows,
-                        whole,
-                        used,
-                        edges,
-                        places,
-                        normals,
-                        triangle,
-                        share,
-                        where,
-                        eye[0],
-                        eye[1],
-                        eye[2],
-                        eye[3],
-                    )
+                    place(rows, whole, used, fragments, surfaces, eye)
                 # What takes no light is not lit; passes of light want to know all the same.
                 takes_light = planes.shape[0] > 0
                 for i in range(used):
@@ -227,28 +197,19 @@ def shade(  # type: ignore[no-untyped-def]
                         looks + i,
                         finish,
                         np.uint64(triangle[whole[_FRAGMENT, i]]),
-                        px,
-                        py,
-                        pz,
-                        rows[_NORMAL, i],
-                        rows[_NORMAL + 1, i],
-                        rows[_NORMAL + 2, i],
-                        rows[_VIEW, i],
-                        rows[_VIEW + 1, i],
-                        rows[_VIEW + 2, i],
+                        (px, py, pz),
+                        (rows[_NORMAL, i], rows[_NORMAL + 1, i], rows[_NORMAL + 2, i]),
+                        (rows[_VIEW, i], rows[_VIEW + 1, i], rows[_VIEW + 2, i]),
                         footprint,
                         finishes,
-                        spaces,
-                        unwrapped,
-                        texels,
-                        texel_table,
+                        textures,
                     )
                     whole[_FINISH, i] = looks + i
                     textured = True
-                take_finishes(rows, whole, used, textured, finishes, ambients, table)
+                take_finishes(rows, whole, used, textured, finishes, shining)
                 if takes_light:
-                    light_directly(rows, whole, used, lights, touched, table, rayed)
-                    light_from_around(rows, whole, used, maps, rayed, lights.shape[0], bounced)
+                    light_directly(rows, whole, used, shining, rayed)
+                    light_from_around(rows, whole, used, shining, rayed, bounced)
                 for i in range(used):
                     f, finish = whole[_FRAGMENT, i], whole[_FINISH, i]
                     t = np.uint64(triangle[f])
@@ -278,28 +239,16 @@ def shade(  # type: ignore[no-untyped-def]
                     through = _ONE
                     if finishes[finish, _COAT] > _ZERO:
                         coat_r, coat_g, coat_b, mirror_r, mirror_g, mirror_b, through = coat_light(
-                            rows[_POINT, i],
-                            rows[_POINT + 1, i],
-                            rows[_POINT + 2, i],
-                            rows[_NORMAL, i],
-                            rows[_NORMAL + 1, i],
-                            rows[_NORMAL + 2, i],
-                            rows[_VIEW, i],
-                            rows[_VIEW + 1, i],
-                            rows[_VIEW + 2, i],
+                            (rows[_POINT, i], rows[_POINT + 1, i], rows[_POINT + 2, i]),
+                            (rows[_NORMAL, i], rows[_NORMAL + 1, i], rows[_NORMAL + 2, i]),
+                            (rows[_VIEW, i], rows[_VIEW + 1, i], rows[_VIEW + 2, i]),
+                            (rows[_BEND, i], rows[_BEND + 1, i], rows[_BEND + 2, i]),
                             finish,
                             finishes,
-                            lights,
-                            touched,
-                            ambients,
-                            maps,
-                            table,
+                            shining,
                             rayed,
                             f,
                             openness,
-                            rows[_BEND, i],
-                            rows[_BEND + 1, i],
-                            rows[_BEND + 2, i],
                         )
                         matt_r, matt_g, matt_b = matt_r * through, matt_g * through, matt_b * through
                         high_r, high_g, high_b = high_r * through, high_g * through, high_b * through
@@ -308,17 +257,13 @@ def shade(  # type: ignore[no-untyped-def]
                     if shading == _TONE_BANDS:
                         matt_r, matt_g, matt_b = tones_across(
                             edges,
-                            places,
-                            normals,
+                            surfaces,
                             t,
-                            where[f, 0],
-                            where[f, 1],
+                            (where[f, 0], where[f, 1]),
                             eye,
                             finish,
                             finishes,
-                            lights,
-                            touched,
-                            ambients,
+                            shining,
                             rayed,
                             f,
                             openness,

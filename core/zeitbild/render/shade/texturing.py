@@ -6,6 +6,7 @@ Mean pictures of halved size stand for what is smaller than a pixel (Williams 19
 from __future__ import annotations
 
 import math
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -34,6 +35,16 @@ _TURNS = np.float32(1 / (2 * math.pi))
 _TO_LOG2 = np.float32(1 / math.log(2))
 #: A surface seen at a lower angle (cosine) is not made coarser any more.
 _LOW = np.float32(0.25)
+
+
+class Textures(NamedTuple):
+    """Pictures that lie on surfaces, as kernels take them: spaces of ``spaces_of``; unwrapped as in ``scene.Scene``; values and table as in
+    ``texels.Texels``."""
+
+    spaces: NDArray[np.float32]
+    unwrapped: NDArray[np.float32]
+    values: NDArray[np.float32]
+    table: NDArray[np.int64]
 
 
 def spaces_of(snapshot: Snapshot) -> NDArray[np.float32]:
@@ -174,15 +185,17 @@ def _lies_at(finish, t, x, y, z, ox, oy, oz, finishes, space, unwrapped):  # typ
 
 
 @kernel
-def alpha_at(finish, t, px, py, pz, nx, ny, nz, vx, vy, vz, footprint, finishes, spaces, unwrapped, values, table):  # type: ignore[no-untyped-def]
-    """How much of the surface is there at a point of triangle t, by the picture that says so; arguments as ``apply_textures`` takes them.
-    It lies as the mesh is unwrapped, wherever the finish's other pictures lie."""
+def alpha_at(finish, t, point, facing, footprint, finishes, textures):  # type: ignore[no-untyped-def]
+    """How much of the surface is there at a point of triangle t, by the picture that says so; facing is the cosine of normal and view, the
+    rest as ``apply_textures`` takes it. It lies as the mesh is unwrapped, wherever the finish's other pictures lie."""
+    px, py, pz = point
+    spaces, unwrapped, values, table = textures
     space = spaces[finish]
     x = space[0, 0] * px + space[0, 1] * py + space[0, 2] * pz + space[0, 3]
     y = space[1, 0] * px + space[1, 1] * py + space[1, 2] * pz + space[1, 3]
     z = space[2, 0] * px + space[2, 1] * py + space[2, 2] * pz + space[2, 3]
     u, v = unwrapped[t, 0], unwrapped[t, 1]
-    wide = footprint * space[0, 7] / max(_LOW, nx * vx + ny * vy + nz * vz)
+    wide = footprint * space[0, 7] / max(_LOW, facing)
     alpha, _, _ = _look_up(
         values,
         table,
@@ -196,14 +209,16 @@ def alpha_at(finish, t, px, py, pz, nx, ny, nz, vx, vy, vz, footprint, finishes,
 
 
 @kernel
-def apply_textures(  # type: ignore[no-untyped-def]
-    look, finish, t, px, py, pz, nx, ny, nz, vx, vy, vz, footprint, finishes, spaces, unwrapped, values, table
-):
+def apply_textures(look, finish, t, point, normal, view, footprint, finishes, textures):  # type: ignore[no-untyped-def]
     """Write the finish at a point of triangle t into the row ``look`` of finishes; gives the unit normal there (three numbers).
 
-    footprint is a pixel's size at the point in units of the world; unwrapped [T, 2, 4] as in ``scene.Scene``. Factors as in
+    footprint is a pixel's size at the point in units of the world; textures as in ``stage.Textures``. Factors as in
     glTF 2.0 (section 3.9): textures are multiplied with the finish's own values; roughness and metalness take the red channel.
     """
+    px, py, pz = point
+    nx, ny, nz = normal
+    vx, vy, vz = view
+    spaces, unwrapped, values, table = textures
     for k in range(_ROW):
         finishes[look, k] = finishes[finish, k]
     space = spaces[finish]

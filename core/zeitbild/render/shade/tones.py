@@ -17,12 +17,15 @@ _surface_at = kernel(surface_at.py_func)
 
 
 @kernel
-def light_amount(px, py, pz, nx, ny, nz, owner, lights, touched, ambients, rayed, f, openness):  # type: ignore[no-untyped-def]
+def light_amount(point, normal, owner, shining, rayed, f, openness):  # type: ignore[no-untyped-def]
     """Three numbers: the amount of matt light where sharp shadows fall, where they do not, and the share that is lit.
 
     1 is a white sun of strength 1 that shines straight on. A pixel on the border of a sharp shadow has a share between 0
     and 1; elsewhere both amounts are the same.
     """
+    px, py, pz = point
+    nx, ny, nz = normal
+    lights, touched, ambients = shining.rows, shining.touched, shining.ambients
     dark = bright = mean = (
         np.float32(0.2126) * ambients[owner, 0]
         + np.float32(0.7152) * ambients[owner, 1]
@@ -67,27 +70,12 @@ def tone_at(amount, width, finish, finishes):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def tones_across(  # type: ignore[no-untyped-def]
-    edges,
-    places,
-    normals,
-    t,
-    x,
-    y,
-    eye,
-    finish,
-    finishes,
-    lights,
-    touched,
-    ambients,
-    rayed,
-    f,
-    openness,
-    hard,
-):
-    """Colour of tone bands in a pixel about (x, y); hard takes the tone of its middle alone. See ``shade``."""
+def tones_across(edges, surfaces, t, middle, eye, finish, finishes, shining, rayed, f, openness, hard):  # type: ignore[no-untyped-def]
+    """Colour of tone bands in a pixel about its middle (x, y); hard takes the tone of that alone. See ``shade``."""
+    places, normals = surfaces.places, surfaces.normals
+    x, y = middle
     px, py, pz, nx, ny, nz, _, _, _ = _surface_at(edges, places, normals, t, x, y, eye)
-    dark, bright, lit = light_amount(px, py, pz, nx, ny, nz, finish, lights, touched, ambients, rayed, f, openness)
+    dark, bright, lit = light_amount((px, py, pz), (nx, ny, nz), finish, shining, rayed, f, openness)
     if hard:
         return tone_at(bright if lit >= _HALF else dark, _ZERO, finish, finishes)
     square = _ZERO
@@ -101,7 +89,7 @@ def tones_across(  # type: ignore[no-untyped-def]
             y + np.float32(0.5 * axis),
             eye,
         )
-        _, other, _ = light_amount(px, py, pz, nx, ny, nz, finish, lights, touched, ambients, rayed, f, openness)
+        _, other, _ = light_amount((px, py, pz), (nx, ny, nz), finish, shining, rayed, f, openness)
         square += (_TWO * (other - bright)) * (_TWO * (other - bright))
     width = math.sqrt(square)
     red, green, blue = tone_at(bright, width, finish, finishes)

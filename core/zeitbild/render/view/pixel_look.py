@@ -18,8 +18,10 @@ _ZERO, _HALF, _ONE = np.float32(0), np.float32(0.5), np.float32(1)
 
 
 @parallel_kernel
-def harden(order, pixel, counts, firsts, width, share, alpha):  # type: ignore[no-untyped-def]
+def harden(fragments, alpha):  # type: ignore[no-untyped-def]
     """Give each pixel to the fragment that covers most of it, whole, if half of the pixel is covered; else to none."""
+    order, counts, firsts, width = fragments.order, fragments.counts, fragments.firsts, fragments.width
+    pixel, share = fragments.pixel, fragments.share
     columns = (width + _TILE - 1) // _TILE
     for turn in numba.prange(order.shape[0]):
         tile = order[turn]

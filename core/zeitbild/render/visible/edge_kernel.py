@@ -125,13 +125,14 @@ def clipped_area(v0, f0, g0, v1, f1, g1, v2, f2, g2, ring, other):  # type: igno
 
 
 @parallel_kernel
-def sharpen_edges(  # type: ignore[no-untyped-def]
-    order, scaled, boxes, starts, members, firsts, pixel, triangle, share, where, counts, marks, alpha, depth
-):
+def sharpen_edges(fragments, bins, marks, alpha, depth):  # type: ignore[no-untyped-def]
     """Alpha [H, W] anew where marks [H, W] is not 0, and shares scaled to it; see ``visibility.rasterise`` for the rest.
 
     A pixel of which no sample saw anything gets a fragment, and ADDED as its mark, if something covers a part of it.
     """
+    order, counts, firsts = fragments.order, fragments.counts, fragments.firsts
+    pixel, triangle, share, where = fragments.pixel, fragments.triangle, fragments.share, fragments.where
+    scaled, boxes, starts, members = bins
     height, width = alpha.shape
     columns = (width + _TILE - 1) // _TILE
     for turn in numba.prange(order.shape[0]):

@@ -104,8 +104,10 @@ def note_done(sides, done):  # type: ignore[no-untyped-def]
 
 
 @parallel_kernel
-def fit_shares(order, pixel, triangle, counts, firsts, width, finish_of, weights, alpha, share):  # type: ignore[no-untyped-def]
+def fit_shares(fragments, finish_of, weights, alpha):  # type: ignore[no-untyped-def]
     """Scale shares so that those of a pixel whose finish weighs 0 or more (weights [F]; of no length: all) add up to its alpha [H, W]."""
+    order, counts, firsts, width = fragments.order, fragments.counts, fragments.firsts, fragments.width
+    pixel, triangle, share = fragments.pixel, fragments.triangle, fragments.share
     columns = (width + _TILE - 1) // _TILE
     for turn in numba.prange(order.shape[0]):
         tile = order[turn]
@@ -123,24 +125,13 @@ def fit_shares(order, pixel, triangle, counts, firsts, width, finish_of, weights
 
 
 @parallel_kernel
-def inherit(  # type: ignore[no-untyped-def]
-    order,
-    pixel,
-    triangle,
-    counts,
-    firsts,
-    patches,
-    facing,
-    whole_pixel,
-    whole_triangle,
-    whole_counts,
-    whole_firsts,
-    values,
-    taken,
-    rayed,
-):
-    """Take over what was found for a pixel's surfaces: the first ``taken`` columns of values into rayed, for each place those of
-    the fragment (whole_...) whose surface is most like its own."""
+def inherit(fragments, whole, patches, facing, values, taken, rayed):  # type: ignore[no-untyped-def]
+    """Take over what was found for a pixel's surfaces: the first ``taken`` columns of values into rayed, for each fragment those of
+    that of the whole picture whose surface is most like its own."""
+    order, counts, firsts = fragments.order, fragments.counts, fragments.firsts
+    pixel, triangle = fragments.pixel, fragments.triangle
+    whole_pixel, whole_triangle = whole.pixel, whole.triangle
+    whole_counts, whole_firsts = whole.counts, whole.firsts
     for turn in numba.prange(order.shape[0]):
         tile = order[turn]
         if counts[tile] == 0:

@@ -22,11 +22,12 @@ _ZERO = np.float32(0)
 
 
 @parallel_kernel
-def even_out(  # type: ignore[no-untyped-def]
-    order, pixel, triangle, counts, firsts, width, share, finish_of, flat, scaled, boxes, starts, members
-):
+def even_out(fragments, finish_of, flat, bins):  # type: ignore[no-untyped-def]
     """Give fragments of pixels in which flat surfaces of several finishes meet, and nothing else, the shares that those have: in place, all of a pixel
-    together as much as before. flat [T] tells which triangles are; scaled, boxes, starts and members are those of a ``Drawing``."""
+    together as much as before. flat [T] tells which triangles are."""
+    order, counts, firsts, width = fragments.order, fragments.counts, fragments.firsts, fragments.width
+    pixel, triangle, share = fragments.pixel, fragments.triangle, fragments.share
+    scaled, boxes, starts, members = bins
     columns = (width + _TILE - 1) // _TILE
     for turn in numba.prange(order.shape[0]):
         tile = order[turn]

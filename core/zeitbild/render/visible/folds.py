@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 from zeitbild.kernels import PARALLEL, parallel_kernel
 from zeitbild.render.picture import Picture
 from zeitbild.render.visible.see_through import Areas, lay, rest_within
-from zeitbild.render.visible.triangle_setup import TILE
+from zeitbild.render.visible.triangle_setup import TILE, Bins
 
 #: Surfaces of a side that are seen one behind the other at most.
 MOST_DEEP = 16
@@ -24,9 +24,10 @@ _TILE = TILE
 
 
 @parallel_kernel
-def _count(order, scaled, boxes, starts, members, own, width, height, most):  # type: ignore[no-untyped-def]
+def _count(order, bins, own, width, height, most):  # type: ignore[no-untyped-def]
     """Into most [tiles], if it is more than that: how many triangles of own [T] (not 0) lie one over the other at the middle of any pixel of
     a tile."""
+    scaled, boxes, starts, members = bins
     columns = (width + _TILE - 1) // _TILE
     for turn in numba.prange(order.shape[0]):
         tile = order[turn]
@@ -58,16 +59,15 @@ def _count(order, scaled, boxes, starts, members, own, width, height, most):  # 
 
 
 def count_folds(
-    bins: tuple[NDArray[np.float64], NDArray[np.int32], NDArray[np.int64], NDArray[np.int32]],
+    bins: Bins,
     own: NDArray[np.uint8],
     shape: tuple[int, ...],
     tiles: NDArray[np.int64],
     most: NDArray[np.uint8],
 ) -> None:
     """Into most [tiles], if it is more than what stands there: how many surfaces of own [T] (not 0) lie one over the other in each of some
-    tiles of a picture of that shape, as the middles of its pixels tell. bins are triangles as ``visibility.Drawing`` has them: scaled, boxes,
-    starts, members. Hold ``kernels.PARALLEL``."""
-    PARALLEL.by_parts(_count, tiles, *bins, own, shape[1], shape[0], most)
+    tiles of a picture of that shape, as the middles of its pixels tell. Hold ``kernels.PARALLEL``."""
+    PARALLEL.by_parts(_count, tiles, bins, own, shape[1], shape[0], most)
 
 
 def put_before(front: Picture, areas: Areas, deeper: Picture | None, tiles: NDArray[np.int64]) -> Picture:

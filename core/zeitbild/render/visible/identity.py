@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import NamedTuple
+
 import numba
 import numpy as np
 from numpy.typing import NDArray
@@ -25,36 +27,33 @@ SLOTS = 4
 ELEMENTS, FINISHES = 0, 1
 
 
+class Told(NamedTuple):
+    """What finishes are told by: numbers [F, 2] of their element and their own; projection [3, 4] takes a world point to homogeneous pixel
+    coordinates, moves [F, 3, 4] one of a finish to those of the next frame, boxes [F, 3, 4] to shares of the box round its body."""
+
+    numbers: NDArray[np.int32]
+    projection: NDArray[np.float64]
+    moves: NDArray[np.float64]
+    boxes: NDArray[np.float64]
+
+    @staticmethod
+    def of(snapshot: Snapshot, numbers: NDArray[np.int32]) -> Told:
+        """Those of a snapshot; numbers [F, 2] from ``numbers_of``."""
+        return Told(numbers, projection_of(snapshot.camera), moves_of(snapshot), boxes_of(snapshot))
+
+
 @parallel_kernel
-def mark(  # type: ignore[no-untyped-def]
-    order,
-    pixel,
-    triangle,
-    share,
-    where,
-    counts,
-    firsts,
-    width,
-    edges,
-    places,
-    normals,
-    finish_of,
-    numbers,
-    weights,
-    moves,
-    boxes,
-    projection,
-    eye,
-    identities,
-    data,
-):
+def mark(fragments, surfaces, told, weights, eye, identities, data):  # type: ignore[no-untyped-def]
     """Fill identities [H, W, 2, SLOTS, 2] (number and coverage) and data [H, W, DATA] but for the normals; see
     ``shading.shade`` and ``data_rows``.
 
-    numbers [F, 2] are the element's and the finish's own, weights [F] what its coverage counts (nothing below 0); projection [3, 4]
-    takes a world point to homogeneous pixel coordinates, moves [F, 3, 4] one of a finish to those of the next frame, boxes [F, 3, 4]
-    to shares of the box round its body.
+    told as in ``Told``; weights [F] what the coverage of a finish counts (nothing below 0).
     """
+    order, counts, firsts, width = fragments.order, fragments.counts, fragments.firsts, fragments.width
+    pixel, triangle, share = fragments.pixel, fragments.triangle, fragments.share
+    where, edges = fragments.where, fragments.edges
+    places, normals, finish_of = surfaces
+    numbers, projection, moves, boxes = told
     columns = (width + _TILE - 1) // _TILE
     for turn in numba.prange(order.shape[0]):
         tile = order[turn]

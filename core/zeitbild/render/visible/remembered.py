@@ -82,7 +82,8 @@ class Entry:
         copies = {name: getattr(own, name).copy() for name in ("pixel", "triangle", "share", "where", "counts")}
         alpha = kept("alpha", seen.alpha.shape, np.float32)
         alpha[:] = seen.alpha
-        return replace(seen, fragments=replace(own, edges=edges, **copies), alpha=alpha)
+        fragments = own._replace(edges=edges, at=copies["where"], **copies)
+        return replace(seen, fragments=fragments, alpha=alpha)
 
     def keep(self, seen: Seen) -> None:
         """Keep the drawing, if it was asked for before."""
@@ -98,15 +99,18 @@ class Entry:
         seen_ones = np.zeros(len(own.edges), bool)
         seen_ones[triangle] = True
         numbers = np.flatnonzero(seen_ones)
+        where = own.where[places]
         fragments = Fragments(
+            own.order.copy(),
             own.pixel[places],
             triangle,
             own.share[places],
-            own.where[places],
+            where,
             own.counts.copy(),
-            own.order.copy(),
             firsts,
             own.edges[numbers],
+            where,
+            own.width,
         )
         stacked = None if seen.stacked is None else seen.stacked.copy()
         packed = _Packed(

@@ -25,11 +25,11 @@ _ZERO, _ONE, _LEAST = np.float32(0), np.float32(1), np.float32(1e-6)
 
 
 @parallel_kernel
-def areas_of(  # type: ignore[no-untyped-def]
-    order, pixel, triangle, counts, firsts, width, share, finish_of, weights, alpha, seen, before, cover
-):
+def areas_of(fragments, finish_of, weights, alpha, seen, before, cover):  # type: ignore[no-untyped-def]
     """Area of each pixel, into seen [H, W], that fragments cover whose finish has a weight [F] of 0 or more, and into cover [H, W]
     (or of no length) the same times that weight; into before [H, W] the rest of alpha [H, W]."""
+    order, counts, firsts, width = fragments.order, fragments.counts, fragments.firsts, fragments.width
+    pixel, triangle, share = fragments.pixel, fragments.triangle, fragments.share
     columns = (width + _TILE - 1) // _TILE
     for turn in numba.prange(order.shape[0]):
         tile = order[turn]
@@ -52,27 +52,12 @@ def areas_of(  # type: ignore[no-untyped-def]
 
 
 @parallel_kernel
-def depth_of_seen(  # type: ignore[no-untyped-def]
-    order,
-    pixel,
-    triangle,
-    share,
-    where,
-    counts,
-    firsts,
-    width,
-    edges,
-    places,
-    normals,
-    finish_of,
-    weights,
-    eye,
-    axis,
-    nothing,
-    depth,
-):
+def depth_of_seen(fragments, surfaces, weights, eye, axis, nothing, depth):  # type: ignore[no-untyped-def]
     """Where fragments are hidden whose finish weighs less than 0: depth [H, W] of what is seen in the pixel besides them (at the
     middle of its samples), or nothing. axis [4] takes a point to its distance along the viewing axis."""
+    order, counts, firsts, width = fragments.order, fragments.counts, fragments.firsts, fragments.width
+    pixel, triangle, where, edges = fragments.pixel, fragments.triangle, fragments.where, fragments.edges
+    places, normals, finish_of = surfaces
     columns = (width + _TILE - 1) // _TILE
     for turn in numba.prange(order.shape[0]):
         tile = order[turn]
@@ -102,11 +87,11 @@ def depth_of_seen(  # type: ignore[no-untyped-def]
 
 
 @parallel_kernel
-def drop_hidden(order, pixel, triangle, share, where, counts, firsts, at, finish_of, weights, moved):  # type: ignore[no-untyped-def]
-    """Leave out fragments whose finish weighs less than 0, in place; moved [n] gets the new number of each, -1 for none.
-
-    at [n, 2] as in ``visibility.Fragments``, or of no length.
-    """
+def drop_hidden(fragments, finish_of, weights, moved):  # type: ignore[no-untyped-def]
+    """Leave out fragments whose finish weighs less than 0, in place; moved [n] gets the new number of each, -1 for none."""
+    order, counts, firsts = fragments.order, fragments.counts, fragments.firsts
+    pixel, triangle, share = fragments.pixel, fragments.triangle, fragments.share
+    where, at = fragments.where, fragments.at
     for turn in numba.prange(order.shape[0]):
         tile = order[turn]
         kept = firsts[tile]
@@ -115,9 +100,10 @@ def drop_hidden(order, pixel, triangle, share, where, counts, firsts, at, finish
             if weights[finish_of[triangle[f]]] < 0:
                 continue
             pixel[kept], triangle[kept], share[kept] = pixel[f], triangle[f], share[f]
-            where[kept, 0], where[kept, 1] = where[f, 0], where[f, 1]
-            if at.shape[0] > 0:
-                at[kept, 0], at[kept, 1] = at[f, 0], at[f, 1]
+            # Both may be the same array.
+            x, y, across, down = where[f, 0], where[f, 1], at[f, 0], at[f, 1]
+            where[kept, 0], where[kept, 1] = x, y
+            at[kept, 0], at[kept, 1] = across, down
             moved[f] = np.int32(kept)
             kept += 1
         counts[tile] = kept - firsts[tile]

@@ -70,30 +70,12 @@ def _rasteriser(samples: int, again: bool = False, deep: bool = False) -> Any:
     same = _SAME_SURFACE if samples > SAMPLE_COUNTS[0] else _SAME_SURFACE_ROUGH
 
     def rasterise(  # type: ignore[no-untyped-def]
-        order,
-        scaled,
-        boxes,
-        starts,
-        members,
-        patches,
-        facing,
-        near,
-        width,
-        height,
-        columns,
-        firsts,
-        pixel,
-        triangle,
-        share,
-        where,
-        counts,
-        marks,
-        alpha,
-        depth,
-        sides,
-        own_ones,
-        passed,
+        fragments, bins, patches, facing, near, marks, alpha, depth, sides, own_ones, passed
     ):  # type: ignore[no-untyped-def]
+        order, counts, firsts, width = fragments.order, fragments.counts, fragments.firsts, fragments.width
+        pixel, triangle, share, where = fragments.pixel, fragments.triangle, fragments.share, fragments.where
+        scaled, boxes, starts, members = bins
+        height, columns = alpha.shape[0], (width + tile_side - 1) // tile_side
         # Buffers are made once for a stretch of tiles: making them for each tile costs more than drawing it.
         for stretch in numba.prange(stretches):
             nearness = np.empty((blocks, lanes), np.float32)

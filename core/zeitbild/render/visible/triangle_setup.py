@@ -2,7 +2,11 @@
 
 from __future__ import annotations
 
+from typing import NamedTuple
+
 import numba
+import numpy as np
+from numpy.typing import NDArray
 
 from zeitbild.kernels import parallel_kernel
 
@@ -16,6 +20,16 @@ BELOW, ENDLESS = 1 - 1e-5, 3e38
 _SLOPES, _AWAY = 1.5 * 2.0**16, 1.5 * 2.0**24
 #: Parts in which triangles are sorted into tiles, side by side.
 STRETCHES = 8
+
+
+class Bins(NamedTuple):
+    """Triangles sorted into tiles, as kernels take them: scaled [T, 12] and boxes [T, 4] as ``set_up`` makes them; the triangles of tile t are
+    members[starts[t] : starts[t + 1]]."""
+
+    scaled: NDArray[np.float64]
+    boxes: NDArray[np.int32]
+    starts: NDArray[np.int64]
+    members: NDArray[np.int32]
 
 
 @parallel_kernel

@@ -12,7 +12,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
-from typing import Any
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -20,7 +20,7 @@ from numpy.typing import NDArray
 from zeitbild.kernels import PARALLEL
 from zeitbild.render.visible.edge_kernel import sharpen_edges, spread_marks
 from zeitbild.render.visible.tile_kernel import RASTERISERS, RASTERISERS_AGAIN, RASTERISERS_DEEP, RASTERISERS_DEEP_AGAIN
-from zeitbild.render.visible.triangle_setup import STRETCHES, TILE, count_bins, fill_bins, set_up
+from zeitbild.render.visible.triangle_setup import STRETCHES, TILE, Bins, count_bins, fill_bins, set_up
 from zeitbild.render.world.buffers import kept
 
 #: Depth where nothing is, as the tile kernel writes it.
@@ -29,40 +29,33 @@ _NOTHING = np.float32(1e10)
 _ROOM = 2
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class Fragments:
-    """Fragments of all tiles, good until the next ``rasterise``. Tile t owns counts[t] entries of each array from firsts[t] on.
+class Fragments(NamedTuple):
+    """Fragments of all tiles, as kernels take them; good until the next ``rasterise``. Tile t owns counts[t] entries of each array from
+    firsts[t] on.
 
+    order    [tiles] int64, the tiles, as threads should take them to be equally busy; a kernel may get some of them
     pixel    [n] int32, place in the tile, row * TILE + column
     triangle [n] int32
     share    [n] float32, covered share of the pixel in (0, 1]
     where    [n, 2] float32, mean position of the covered samples in pixels from the picture's corner
     counts   [tiles] int32
-    order    [tiles] int64, in which order threads should take the tiles to be equally busy
+    firsts   [tiles or more] int64
     edges    [T, 9] float64, homogeneous edge functions (three coefficients for each corner), for interpolation; they
              are of ``where``, which is not a place of the picture when these are fragments of a stretch (``sweeping``)
-    at       [n, 2] float32, where in the picture they were seen; none: that is ``where``
+    at       [n, 2] float32, where in the picture they were seen: where it is not a stretch, the same array as ``where``
+    width    of the picture
     """
 
+    order: NDArray[np.int64]
     pixel: NDArray[np.int32]
     triangle: NDArray[np.int32]
     share: NDArray[np.float32]
     where: NDArray[np.float32]
     counts: NDArray[np.int32]
-    order: NDArray[np.int64]
     firsts: NDArray[np.int64]
     edges: NDArray[np.float64]
-    at: NDArray[np.float32] | None = None
-
-    @property
-    def seen_at(self) -> NDArray[np.float32]:
-        """Where in the picture fragments were seen [n, 2]."""
-        return self.where if self.at is None else self.at
-
-    @property
-    def lists(self) -> tuple[NDArray[Any] | int, ...]:
-        """What kernels that go over all fragments take first: order, pixel, triangle, share, where, counts, firsts."""
-        return self.order, self.pixel, self.triangle, self.share, self.where, self.counts, self.firsts
+    at: NDArray[np.float32]
+    width: int
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -70,10 +63,7 @@ class Drawing:
     """Triangles set up and sorted into tiles, from which fragments are drawn; see ``rasterise``."""
 
     edges: NDArray[np.float64]
-    scaled: NDArray[np.float64]
-    boxes: NDArray[np.int32]
-    starts: NDArray[np.int64]
-    members: NDArray[np.int32]
+    bins: Bins
     patches: NDArray[np.int32]
     facing: NDArray[np.float32]
     near: float
@@ -93,35 +83,23 @@ class Drawing:
         sides [H, W] tells which pixels to draw again and into how many cells a side they are cut, or has no length: all
         are drawn, for the first time.
         """
-        height, width = self.alpha.shape
-        columns = -(-width // TILE)
+        width = self.alpha.shape[1]
         total = int(firsts[-1])
         pixel, triangle = kept(name + "pixel", (total,), np.int32), kept(name + "triangle", (total,), np.int32)
         share, where = kept(name + "share", (total,), np.float32), kept(name + "where", (total, 2), np.float32)
         counts = np.zeros(len(firsts) - 1, np.int32)
+        found = Fragments(tiles, pixel, triangle, share, where, counts, firsts, self.edges, where, width)
         if self.passed:
             rasterisers = RASTERISERS_DEEP_AGAIN if len(sides) else RASTERISERS_DEEP
         else:
             rasterisers = RASTERISERS_AGAIN if len(sides) else RASTERISERS
         PARALLEL.by_parts(
             rasterisers[self.samples],
-            tiles,
-            self.scaled,
-            self.boxes,
-            self.starts,
-            self.members,
+            found,
+            self.bins,
             self.patches,
             self.facing,
             self.near,
-            width,
-            height,
-            columns,
-            firsts,
-            pixel,
-            triangle,
-            share,
-            where,
-            counts,
             self.marks,
             self.alpha,
             self.depth,
@@ -129,7 +107,6 @@ class Drawing:
             self.own,
             self.passed,
         )
-        found = Fragments(pixel, triangle, share, where, counts, tiles, firsts, self.edges)
         return found, int(counts.max(initial=0))
 
     def again(self, sides: NDArray[np.uint8]) -> Fragments:
@@ -236,7 +213,17 @@ def rasterise(
             values.fill(nothing)
     which_own = np.empty(0, np.uint8) if own is None else own
     drawing = Drawing(
-        edges, scaled, boxes, starts, members, patches, facing, near, samples, alpha, depth, marks, which_own, passed
+        edges,
+        Bins(scaled, boxes, starts, members),
+        patches,
+        facing,
+        near,
+        samples,
+        alpha,
+        depth,
+        marks,
+        which_own,
+        passed,
     )
     room = TILE * TILE * _ROOM
     while True:
@@ -249,17 +236,8 @@ def rasterise(
         spread_marks(alpha.view(np.int32), marks)
         PARALLEL.by_parts(
             sharpen_edges,
-            fragments.order,
-            scaled,
-            boxes,
-            starts,
-            members,
-            firsts,
-            fragments.pixel,
-            fragments.triangle,
-            fragments.share,
-            fragments.where,
-            fragments.counts,
+            fragments,
+            drawing.bins,
             marks,
             alpha,
             depth,

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -13,6 +14,14 @@ from zeitbild.kernels import kernel
 _SLIVER2 = np.float32(1e-4)
 #: No way is shorter.
 _SHORTEST = np.float32(1e-9)
+
+
+class Surfaces(NamedTuple):
+    """Triangles of a set, as kernels take them: places and normals [T, 3, 3] of their corners in the world, finish_of [T]."""
+
+    places: NDArray[np.float32]
+    normals: NDArray[np.float32]
+    finish_of: NDArray[np.int32]
 
 
 def corners_of(vertices: NDArray[np.float32], triangles: NDArray[np.int32]) -> NDArray[np.float32]:

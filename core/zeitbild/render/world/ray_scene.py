@@ -15,7 +15,7 @@ import ctypes
 import weakref
 from collections.abc import Sequence
 from pathlib import Path
-from typing import Any
+from typing import Any, NamedTuple
 
 import embreex
 import numpy as np
@@ -93,9 +93,23 @@ def _release(handle: int, *shared: NDArray[Any]) -> None:
     _LIBRARY.rtcReleaseScene(handle)
 
 
+class Casting(NamedTuple):
+    """What kernels cast rays by (numbers, since compiled code is kept and addresses change with every process).
+
+    intersect and occluded are addresses in the library, scene is the handle of a ``RayScene``, whose veil_firsts and veil_triangles are
+    the others.
+    """
+
+    intersect: int
+    occluded: int
+    scene: int
+    veil_firsts: NDArray[np.int64]
+    veil_triangles: NDArray[np.int32]
+
+
 class RayScene:
     """Triangles ready for rays. vertices [V, 3] float, or [S, V, 3] where they stand at S times from 0 to 1, between which
-    they move evenly; triangles [T, 3] int32. ``handle`` goes to the kernels.
+    they move evenly; triangles [T, 3] int32. ``casting`` goes to the kernels.
 
     veils are see-through surfaces: an opacity, and the numbers [N] of the triangles of a whole list that have it (besides
     ``triangles``, of which those are shrunk to a point). A ray carries one bit; each veil has as many of the bits as it is opaque, so
@@ -133,6 +147,11 @@ class RayScene:
         weakref.finalize(self, _release, self.handle, self._vertices, *kept)
         if failed := _LIBRARY.rtcGetDeviceError(_DEVICE):
             raise RayError(f"the ray library refused the set (error {failed}); use fewer triangles")
+
+    @property
+    def casting(self) -> Casting:
+        """What kernels take."""
+        return Casting(INTERSECT16, OCCLUDED16, self.handle, self.veil_firsts, self.veil_triangles)
 
     def _attach(self, triangles: NDArray[np.int32], bits: int) -> None:
         """Add triangles that rays with any of the bits meet."""
