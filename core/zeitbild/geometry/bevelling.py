@@ -8,12 +8,13 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
 from zeitbild.geometry.diagram import Diagram
-from zeitbild.geometry.diagram_edges import ARC_STEP, subdivide, vertex_distances
+from zeitbild.geometry.diagram_edges import ARC_STEP, Shape, subdivide, vertex_distances
 from zeitbild.geometry.outline import Outline
 from zeitbild.kernels import kernel
 
@@ -45,13 +46,47 @@ class Bands:
     rim: NDArray[np.int64]
 
 
-@kernel
-def _edge_facing(points, following, normals, leans, k, u, v):  # type: ignore[no-untyped-def]
-    """Outward direction of outline edge k's curve at a place u along the edge and v inside of it.
+class Faces(NamedTuple):
+    """What ``Bands`` holds besides its points, and in that order, as a kernel fills it."""
 
-    leans [n, 2] the tangent of half the turn at the edge's start and end, positive where the ink turns back; at depth v the
-    curve's own ends lie that far beyond the edge's.
+    triangles: NDArray[np.int64]
+    bands: NDArray[np.int64]
+    outward: NDArray[np.float64]
+    runs: NDArray[np.int64]
+    lines: NDArray[np.int64]
+    line_level: NDArray[np.int64]
+    line_outward: NDArray[np.float64]
+    line_run: NDArray[np.int64]
+    rim: NDArray[np.int64]
+
+    @staticmethod
+    def with_room(room: int) -> Faces:
+        """Room for so many lines, as many edges of the rim and twice as many triangles."""
+        whole = np.int64
+        return Faces(
+            np.empty((2 * room, 3), whole),
+            np.empty(2 * room, whole),
+            np.empty((2 * room, 3, 2)),
+            np.empty(2 * room, whole),
+            np.empty((room, 2), whole),
+            np.empty(room, whole),
+            np.empty((room, 2, 2)),
+            np.empty(room, whole),
+            np.empty((room, 2), whole),
+        )
+
+    def cut(self, made: int, drawn: int, rimmed: int) -> Faces:
+        """Only so many triangles, lines and edges of the rim."""
+        lengths = (made,) * 4 + (drawn,) * 4 + (rimmed,)
+        return Faces._make(one[:length] for one, length in zip(self, lengths, strict=True))
+
+
+@kernel
+def _edge_facing(shape, k, u, v):  # type: ignore[no-untyped-def]
+    """Outward direction of outline edge k's curve at a place u along the edge and v inside of it: at depth v the curve's own ends lie as far
+    beyond the edge's as it leans.
     """
+    points, following, normals, leans = shape
     p, q = points[k], points[following[k]]
     ex, ey = q[0] - p[0], q[1] - p[1]
     length = math.sqrt(ex * ex + ey * ey)
@@ -105,38 +140,17 @@ def _cut_ears(polygon, count, before, after, out):  # type: ignore[no-untyped-de
 
 @kernel
 def _cut_bands(  # type: ignore[no-untyped-def]
-    points,
-    following,
-    normals,
-    leans,
-    wedge,
-    rings,
-    ring_starts,
-    sites,
-    start,
-    end,
-    first,
-    edge_count,
-    edge_run,
-    wedge_run,
-    levels,
-    where,
-    used,
-    triangles,
-    bands,
-    outward,
-    runs,
-    lines,
-    line_level,
-    line_outward,
-    line_run,
-    rim,
-    totals,
+    shape, diagram, first, edge_run, wedge_run, levels, where, used, faces, totals
 ):  # type: ignore[no-untyped-def]
-    """Cut all cells at all levels; see ``Bands``. where [.., 3] holds all points; the first ``used`` are there already.
+    """Cut all cells at all levels into faces. where [.., 3] holds all points; the first ``used`` are there already, those of the diagram's
+    edge e from first[e] on.
 
     totals gets the numbers of points, triangles, lines and rim's edges. Gives False if an array is too small.
     """
+    points, following, edge_count = shape.points, shape.following, shape.points.shape[0]
+    wedge, rings, ring_starts, sites = diagram.wedge, diagram.rings, diagram.ring_starts, diagram.sites
+    start, end = diagram.start, diagram.end
+    triangles, bands, outward, runs, lines, line_level, line_outward, line_run, rim = faces
     last = levels.shape[0] - 1
     made = drawn = rimmed = 0
     longest = 0
@@ -327,9 +341,7 @@ def _cut_bands(  # type: ignore[no-untyped-def]
                         v = triangles[k, c]
                         x, y = where[v, 0] - px, where[v, 1] - py
                         if is_edge:
-                            outward[k, c, 0], outward[k, c, 1] = _edge_facing(
-                                points, following, normals, leans, site, x * ex + y * ey, where[v, 2]
-                            )
+                            outward[k, c, 0], outward[k, c, 1] = _edge_facing(shape, site, x * ex + y * ey, where[v, 2])
                             continue
                         if where[v, 2] == 0.0:
                             # The corner itself: as in the middle of the face.
@@ -339,17 +351,7 @@ def _cut_bands(  # type: ignore[no-untyped-def]
                                     x += where[triangles[k, other], 0] - px
                                     y += where[triangles[k, other], 1] - py
                         outward[k, c, 0], outward[k, c, 1] = _wedge_facing(
-                            points,
-                            following,
-                            normals,
-                            leans,
-                            wedge[cell, 0],
-                            wedge[cell, 1],
-                            begin_angle,
-                            whole_angle,
-                            x,
-                            y,
-                            where[v, 2],
+                            shape, wedge[cell], begin_angle, whole_angle, x, y, where[v, 2]
                         )
                 made += pieces
                 # The lower level's line, the inside to its left: from the base's left end to its right.
@@ -365,21 +367,11 @@ def _cut_bands(  # type: ignore[no-untyped-def]
                             x, y = where[v, 0] - px, where[v, 1] - py
                             if is_edge:
                                 line_outward[drawn, c, 0], line_outward[drawn, c, 1] = _edge_facing(
-                                    points, following, normals, leans, site, x * ex + y * ey, where[v, 2]
+                                    shape, site, x * ex + y * ey, where[v, 2]
                                 )
                             else:
                                 line_outward[drawn, c, 0], line_outward[drawn, c, 1] = _wedge_facing(
-                                    points,
-                                    following,
-                                    normals,
-                                    leans,
-                                    wedge[cell, 0],
-                                    wedge[cell, 1],
-                                    begin_angle,
-                                    whole_angle,
-                                    x,
-                                    y,
-                                    where[v, 2],
+                                    shape, wedge[cell], begin_angle, whole_angle, x, y, where[v, 2]
                                 )
                         drawn += 1
                 at = stop
@@ -390,19 +382,20 @@ def _cut_bands(  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _wedge_facing(points, following, normals, leans, starting, ending, begin_angle, whole_angle, x, y, v):  # type: ignore[no-untyped-def]
-    """Outward direction in a corner's wedge at (x, y) from the corner, v away from it.
+def _wedge_facing(shape, edges, begin_angle, whole_angle, x, y, v):  # type: ignore[no-untyped-def]
+    """Outward direction in a corner's wedge at (x, y) from the corner, v away from it; edges [2] start and end at the corner.
 
     Away from the corner's rays by as much as both neighbours are at their borders, more and more the other's.
     """
+    points, following, starting, ending = shape.points, shape.following, edges[0], edges[1]
     turned = (math.atan2(y, x) - begin_angle) % (2 * math.pi)
     if turned > whole_angle:
         turned = whole_angle if turned < whole_angle / 2 + math.pi else 0.0
     share = turned / whole_angle
-    ax, ay = _edge_facing(points, following, normals, leans, starting, 0.0, v)
+    ax, ay = _edge_facing(shape, starting, 0.0, v)
     dx = points[following[ending], 0] - points[ending, 0]
     dy = points[following[ending], 1] - points[ending, 1]
-    bx, by = _edge_facing(points, following, normals, leans, ending, math.sqrt(dx * dx + dy * dy), v)
+    bx, by = _edge_facing(shape, ending, math.sqrt(dx * dx + dy * dy), v)
     # Outward is against the ray.
     first_x, first_y = -math.cos(begin_angle), -math.sin(begin_angle)
     last_x, last_y = -math.cos(begin_angle + whole_angle), -math.sin(begin_angle + whole_angle)
@@ -457,104 +450,29 @@ def cut(outline: Outline, diagram: Diagram, levels: NDArray[np.float64], toleran
 
     tolerance is how far lines may be off curves, in the grid.
     """
-    count = len(outline.points)
     vertices = diagram.vertices
     distances = np.empty(len(vertices))
     snap = min(_SNAP, float(np.diff(levels).min()) / 4)
-    vertex_distances(
-        outline.points,
-        outline.following,
-        vertices,
-        diagram.start,
-        diagram.end,
-        diagram.rings,
-        diagram.ring_starts,
-        diagram.sites,
-        count,
-        levels,
-        snap,
-        distances,
-    )
+    shape = Shape(outline.points, outline.following, outline.normals, _leans(outline))
+    vertex_distances(shape, diagram, levels, snap, distances)
     distances[diagram.corners] = 0.0
     first = np.zeros(len(diagram.inside) + 1, np.int64)
     size = 4 * len(vertices) + 4096
     while True:
         where = np.empty((size, 3))
         where[: len(vertices), :2], where[: len(vertices), 2] = vertices, distances
-        total = subdivide(
-            outline.points,
-            outline.following,
-            vertices,
-            distances,
-            diagram.start,
-            diagram.end,
-            diagram.owner,
-            diagram.inside,
-            diagram.sites,
-            count,
-            levels,
-            tolerance,
-            snap,
-            first,
-            len(vertices),
-            where,
-        )
+        total = subdivide(shape, diagram, distances, levels, tolerance, snap, first, len(vertices), where)
         if total >= 0:
             break
         size *= 2
     edge_run, wedge_run = _runs(outline, diagram)
-    leans = _leans(outline)
     room = 2 * (total + len(diagram.rings)) + 4096
     while True:
         points = np.empty((total + room, 3))
         points[:total] = where[:total]
-        triangles, outward = np.empty((2 * room, 3), np.int64), np.empty((2 * room, 3, 2))
-        bands, runs = np.empty(2 * room, np.int64), np.empty(2 * room, np.int64)
-        lines, line_outward = np.empty((room, 2), np.int64), np.empty((room, 2, 2))
-        line_level, line_run = np.empty(room, np.int64), np.empty(room, np.int64)
-        rim, totals = np.empty((room, 2), np.int64), np.zeros(4, np.int64)
-        if _cut_bands(
-            outline.points,
-            outline.following,
-            outline.normals,
-            leans,
-            diagram.wedge,
-            diagram.rings,
-            diagram.ring_starts,
-            diagram.sites,
-            diagram.start,
-            diagram.end,
-            first,
-            count,
-            edge_run,
-            wedge_run,
-            levels,
-            points,
-            total,
-            triangles,
-            bands,
-            outward,
-            runs,
-            lines,
-            line_level,
-            line_outward,
-            line_run,
-            rim,
-            totals,
-        ):
+        faces, totals = Faces.with_room(room), np.zeros(4, np.int64)
+        if _cut_bands(shape, diagram, first, edge_run, wedge_run, levels, points, total, faces, totals):
             break
         room *= 2
-    used, made, drawn, rimmed = totals
-    return Bands(
-        points[:used, :2],
-        points[:used, 2],
-        triangles[:made],
-        bands[:made],
-        outward[:made],
-        runs[:made],
-        lines[:drawn],
-        line_level[:drawn],
-        line_outward[:drawn],
-        line_run[:drawn],
-        rim[:rimmed],
-    )
+    used, made, drawn, rimmed = totals.tolist()
+    return Bands(points[:used, :2], points[:used, 2], *faces.cut(made, drawn, rimmed))

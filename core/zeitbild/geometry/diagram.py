@@ -7,9 +7,8 @@ evenly, in a corner's cell (a wedge) it is the distance to the corner.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from itertools import chain
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 import pyvoronoi
@@ -29,9 +28,8 @@ class DiagramError(ZeitbildError):
     """An outline whose diagram does not hold together; the outline has to be cleaned further."""
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class Diagram:
-    """The part of the diagram that lies inside the outline.
+class Diagram(NamedTuple):
+    """The part of the diagram that lies inside the outline, as kernels take it.
 
     Half edges run around their cells with the cell to the left; the other half of h is h ^ 1. vertices [V, 2] in the
     outline's grid; corners [n] those at the outline's points. start, end [H] vertex numbers; owner [H] the cell. Cells, one after the other: those of the

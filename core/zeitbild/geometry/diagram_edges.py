@@ -5,8 +5,10 @@ points between as a curve needs. Each edge is done once, for both cells that sha
 from __future__ import annotations
 
 import math
+from typing import NamedTuple
 
 import numpy as np
+from numpy.typing import NDArray
 
 from zeitbild.kernels import kernel
 
@@ -15,11 +17,22 @@ ARC_STEP = math.radians(8.0)
 _STRAIGHT, _BETWEEN_POINTS, _PARABOLA = 0, 1, 2
 
 
+class Shape(NamedTuple):
+    """An outline in its grid, as kernels take it: points [n, 2], following [n] and normals [n, 2, 2] as ``Outline`` has them; leans [n, 2] are the
+    tangents of half the turn at each edge's start and end, positive where the ink turns back."""
+
+    points: NDArray[np.float64]
+    following: NDArray[np.int64]
+    normals: NDArray[np.float64]
+    leans: NDArray[np.float64]
+
+
 @kernel
-def vertex_distances(  # type: ignore[no-untyped-def]
-    points, following, vertices, start, end, rings, ring_starts, sites, edge_count, levels, snap, out
-):  # type: ignore[no-untyped-def]
+def vertex_distances(shape, diagram, levels, snap, out):  # type: ignore[no-untyped-def]
     """Distance of every used vertex of the diagram from the outline; close to a level it is the level. -1: not used."""
+    points, following, edge_count = shape.points, shape.following, shape.points.shape[0]
+    vertices, start, end, sites = diagram.vertices, diagram.start, diagram.end, diagram.sites
+    rings, ring_starts = diagram.rings, diagram.ring_starts
     out[:] = -1.0
     for cell in range(ring_starts.shape[0] - 1):
         site = sites[cell]
@@ -48,12 +61,17 @@ def _effort(u, scale, pace, turns):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _edge_points(kind, ax, ay, da, bx, by, db, px, py, qx, qy, ex, ey, levels, tolerance, snap, out):  # type: ignore[no-untyped-def]
+def _edge_points(kind, a, b, p, q, e, levels, tolerance, snap, out):  # type: ignore[no-untyped-def]
     """Points (x, y, distance) strictly between the ends a and b of a diagram edge, in order, into out; gives their number.
 
-    p (and q) are corners whose distance counts; e, for a parabola, the unit direction of its edge, q a point of it.
+    a and b are such points; p (and q) are corners whose distance counts; e, for a parabola, the unit direction of its edge, q a point of it.
     Every level that is crossed gets a point, at the very level.
     """
+    ax, ay, da = a
+    bx, by, db = b
+    px, py = p
+    qx, qy = q
+    ex, ey = e
     top = levels[levels.shape[0] - 1]
     count = 0
     if kind == _STRAIGHT:
@@ -152,28 +170,14 @@ def _edge_points(kind, ax, ay, da, bx, by, db, px, py, qx, qy, ex, ey, levels, t
 
 
 @kernel
-def subdivide(  # type: ignore[no-untyped-def]
-    points,
-    following,
-    vertices,
-    distances,
-    start,
-    end,
-    owner,
-    inside,
-    sites,
-    edge_count,
-    levels,
-    tolerance,
-    snap,
-    first,
-    total,
-    where,
-):  # type: ignore[no-untyped-def]
+def subdivide(shape, diagram, distances, levels, tolerance, snap, first, total, where):  # type: ignore[no-untyped-def]
     """Points along every used diagram edge, in the direction of its even half edge: first [E + 1] into where [.., 3].
 
     total is the number of points there before; gives the number after, or less than 0 if where is too small.
     """
+    points, following, edge_count = shape.points, shape.following, shape.points.shape[0]
+    vertices, start, end = diagram.vertices, diagram.start, diagram.end
+    owner, inside, sites = diagram.owner, diagram.inside, diagram.sites
     top = levels[levels.shape[0] - 1]
     room = np.empty((32768, 3))
     for e in range(inside.shape[0]):
@@ -209,18 +213,11 @@ def subdivide(  # type: ignore[no-untyped-def]
             continue
         count = _edge_points(
             kind,
-            vertices[a, 0],
-            vertices[a, 1],
-            da,
-            vertices[b, 0],
-            vertices[b, 1],
-            db,
-            px,
-            py,
-            qx,
-            qy,
-            ex,
-            ey,
+            (vertices[a, 0], vertices[a, 1], da),
+            (vertices[b, 0], vertices[b, 1], db),
+            (px, py),
+            (qx, qy),
+            (ex, ey),
             levels,
             tolerance,
             snap,
