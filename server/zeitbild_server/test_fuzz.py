@@ -16,7 +16,7 @@ from shots.models import Shot
 from zeitbild_server.api import api
 from zeitbild_server.testing import StudioCase
 
-_ROUNDS = 40
+_ROUNDS = 24
 _TEXTS = (
     "", " ", "a", "0", "-1", "1-", "ä" * 3000, "\x00", "\u202e", "\ud800", "\ud83d\ude00", "../../etc/passwd", "%s%n",
     "'; drop table shots_shot; --", "<script>", "1e400", "null", "x" * 70_000, "asset:" + "0" * 64, "1-999999999", "{frame:99999}",
