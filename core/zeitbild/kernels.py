@@ -40,6 +40,10 @@ import numba
 
 from zeitbild.turns import Turns
 
+# Whoever imported numba before this module made it read the environment as it was then.
+numba.config.CACHE_DIR = os.environ["NUMBA_CACHE_DIR"]
+numba.config.THREADING_LAYER = os.environ["NUMBA_THREADING_LAYER"]
+
 llvmlite.binding.set_option("zeitbild", "-unroll-full-max-count=8")
 
 PARALLEL = Turns()

@@ -2,6 +2,7 @@
 
 import ast
 import json
+import os
 import subprocess
 import sys
 import unittest
@@ -17,6 +18,14 @@ warm()
 warm_rest()
 cold = [one for one in json.load(sys.stdin) if not getattr(importlib.import_module(one[0]), one[1]).signatures]
 print("COLD " + json.dumps(cold))
+"""
+#: Tells which of the kernels of its input keep what is compiled elsewhere than in the folder of this version.
+_PLACES = """
+import importlib, json, os, sys
+import zeitbild.warm
+kept = os.environ["NUMBA_CACHE_DIR"]
+paths = {f"{one[0]}.{one[1]}": getattr(importlib.import_module(one[0]), one[1])._cache.cache_path for one in json.load(sys.stdin)}
+print("ELSEWHERE " + json.dumps([name for name, path in paths.items() if not path.startswith(kept)]))
 """
 
 
@@ -54,17 +63,27 @@ def called_from_python() -> set[tuple[str, str]]:
 
 
 class Warm(unittest.TestCase):
-    def test_every_kernel_that_is_called_is_compiled_beforehand(self) -> None:
+    def _asked(self, program: str, mark: str, env: dict[str, str]) -> list[str]:
         wanted = sorted(called_from_python())
         self.assertGreater(len(wanted), 30)
         self.assertIn(("zeitbild.geometry.outline", "part"), wanted)
         done = subprocess.run(
-            [sys.executable, "-c", _PROGRAM],
+            [sys.executable, "-c", program],
             input=json.dumps(wanted),
             capture_output=True,
             text=True,
             check=True,
             cwd=ROOT.parent,
+            env=env,
         )
-        (line,) = (one for one in done.stdout.splitlines() if one.startswith("COLD "))
-        self.assertEqual(json.loads(line[5:]), [])
+        (line,) = (one for one in done.stdout.splitlines() if one.startswith(mark))
+        found: list[str] = json.loads(line.removeprefix(mark))
+        return found
+
+    def test_every_kernel_that_is_called_is_compiled_beforehand(self) -> None:
+        self.assertEqual(self._asked(_PROGRAM, "COLD ", dict(os.environ)), [])
+
+    def test_whoever_imports_first_what_is_compiled_is_kept_in_one_place(self) -> None:
+        # Numba looks at its folder when it is imported, and some modules import it before they import ours.
+        env = {name: value for name, value in os.environ.items() if name != "NUMBA_CACHE_DIR"}
+        self.assertEqual(self._asked(_PLACES, "ELSEWHERE ", env), [])
