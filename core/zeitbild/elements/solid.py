@@ -130,19 +130,17 @@ class SolidForm:
         _, high, _ = self.bounds[1]
         rounding = own.width / 2 if own.shape == "capsule" else own.rounding
         small = high if own.shape == "ring" else min(rounding, float(self.bounds[1].min()))
-        # Along rounded edges nothing is evened out: they are made finer instead.
-        steps = (
-            steps_for(float(self.bounds[1].max()), tolerance),
-            steps_for(small, tolerance if own.shape == "ring" else tolerance / 3),
-        )
+        # Along rounded edges nothing is evened out: they are made finer instead, most where all of a silhouette is one.
+        finer = {"ring": 1, "box": 6}.get(own.shape, 3)
+        steps = (steps_for(float(self.bounds[1].max()), tolerance), steps_for(small, tolerance / finer))
         if own.shape in ("ball", "ring", "capsule"):
             # Round in both directions: as many triangles as the product of both.
             along = steps[0] if own.shape == "ball" else steps[1]
             ease = min(1.0, math.sqrt(_MOST_BOTH / (steps[0] * along)))
             steps = (math.ceil(steps[0] * ease), math.ceil(steps[1] * ease))
         elif own.shape == "box":
-            # Six sides of twice as many steps each way.
-            steps = (steps[0], min(steps[1], math.isqrt(_MOST_BOTH * 2 // 3)))
+            # Six sides of as many steps each way.
+            steps = (steps[0], min(steps[1], 2 * math.isqrt(_MOST_BOTH * 2 // 3)))
         made = self._meshes.get(steps)
         if made is None:
             made = self._meshes[steps] = _mesh(own, *steps)

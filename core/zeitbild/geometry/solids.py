@@ -61,16 +61,18 @@ def _quads(points: _Points, normals: _Points) -> tuple[_Points, _Points]:
 
 
 def rounded_box(width: float, height: float, depth: float, rounding: float, steps: int) -> Mesh:
-    """A box about the origin whose edges and corners are rounded by a radius (at most half the smallest side)."""
+    """A box about the origin whose edges and corners are rounded by a radius (at most half the smallest side), ``steps`` to a quarter turn
+    (an even number of them, since each side takes a half of it)."""
     half = np.array([width, height, depth]) / 2
     radius = min(rounding, float(half.min()))
     inner = half - radius
     if radius > 0:
-        slopes = np.tan(np.linspace(-math.pi / 4, 0, steps + 1))
+        half_steps = math.ceil(steps / 2)
+        slopes = np.tan(np.linspace(-math.pi / 4, 0, half_steps + 1))
         # Exactly one, so that faces meet in the same points.
         slopes[0] = -1.0
         slope = np.concatenate([slopes, -slopes[::-1]])
-        side = np.concatenate([np.full(steps + 1, -1.0), np.full(steps + 1, 1.0)])
+        side = np.concatenate([np.full(half_steps + 1, -1.0), np.full(half_steps + 1, 1.0)])
     else:
         slope, side = np.zeros(2), np.array([-1.0, 1.0])
     points: list[_Points] = []
