@@ -12,10 +12,11 @@ from numpy.typing import NDArray
 
 from zeitbild.kernels import PARALLEL
 from zeitbild.render.data_rows import MOTION, SHARE
-from zeitbild.render.drawing import View, draw_outputs, empty_picture, output_for, view_of
+from zeitbild.render.drawing import draw_outputs
 from zeitbild.render.light.dots import lit_dots
 from zeitbild.render.moving.sweep_kernel import LANES
 from zeitbild.render.moving.sweeping import shifts_of, stretches_of
+from zeitbild.render.outputs import View, empty_picture, output_for, view_of
 from zeitbild.render.picture import NO_DEPTH, Picture
 from zeitbild.render.shade.shading import AROUND, DIFFUSE, EMISSION, SPECULAR
 from zeitbild.render.sheets import Sheets, over_one_another

@@ -8,7 +8,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zeitbild.kernels import PARALLEL
-from zeitbild.render.drawing import View, draw_outputs, output_for
+from zeitbild.render.drawing import draw_outputs
+from zeitbild.render.outputs import View, output_for
 from zeitbild.render.picture import Picture
 from zeitbild.render.visible.folds import MOST_DEEP, put_before
 from zeitbild.render.visible.pieces import outlines_of
