@@ -61,7 +61,7 @@ def locate(fragments, surfaces, flats, eye, lift_share, spots, main, tally):  # 
             used = min(_BATCH, last - first)
             for i in range(used):
                 whole[_FRAGMENT, i] = np.int32(first + i)
-            place(rows, whole, used, fragments, surfaces, eye)
+            place(rows, whole, used, fragments, surfaces, eye, True)
             for i in range(used):
                 f = first + i
                 px, py, pz = rows[_POINT, i], rows[_POINT + 1, i], rows[_POINT + 2, i]

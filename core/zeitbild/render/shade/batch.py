@@ -80,8 +80,8 @@ _EVEN_SIDE, _EVEN_START = np.int32(SIDES[-1]), np.int32(OFFSETS[-1])
 
 
 @inlined_kernel
-def place(rows, whole, used, fragments, surfaces, eye):  # type: ignore[no-untyped-def]
-    """Rows POINT, NORMAL, VIEW and BEND of fragments without rays; see ``surface.surface_at`` and ``stage.viewpoint``."""
+def place(rows, whole, used, fragments, surfaces, eye, bends):  # type: ignore[no-untyped-def]
+    """Rows POINT, NORMAL and VIEW of fragments without rays, and BEND if ``bends``; see ``surface.surface_at`` and ``stage.viewpoint``."""
     triangle, share, where, edges = fragments.triangle, fragments.share, fragments.where, fragments.edges
     places, normals = surfaces.places, surfaces.normals
     ex, ey, ez, standing = eye[0], eye[1], eye[2], eye[3]
@@ -101,7 +101,7 @@ def place(rows, whole, used, fragments, surfaces, eye):  # type: ignore[no-untyp
         )
         rows[_POINT, i], rows[_POINT + 1, i], rows[_POINT + 2, i] = px, py, pz
         rows[_NORMAL, i], rows[_NORMAL + 1, i], rows[_NORMAL + 2, i] = nx, ny, nz
-    for i in range(used):
+    for i in range(used if bends else 0):
         f = whole[_FRAGMENT, i]
         rows[_BEND, i], rows[_BEND + 1, i], rows[_BEND + 2, i] = bend_at(
             edges,

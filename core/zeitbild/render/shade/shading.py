@@ -11,7 +11,7 @@ from zeitbild.kernels import inlined_kernel, parallel_kernel
 from zeitbild.render.shade import batch
 from zeitbild.render.shade.batch import light_directly, light_from_around, place, take_finishes
 from zeitbild.render.shade.coat import coat_light
-from zeitbild.render.shade.texturing import apply_textures
+from zeitbild.render.shade.texturing import apply_textures, base_colour
 from zeitbild.render.shade.tones import tones_across
 from zeitbild.render.visible.triangle_setup import TILE
 from zeitbild.snapshot.finish_row import COAT, MAPS, METAL_ROUGH, SHADING, SHADOW_ONLY, TONE_BANDS, UNLIT
@@ -58,6 +58,18 @@ def has_textures(finishes, finish):  # type: ignore[no-untyped-def]
     return (
         finishes[finish, _MAPS]
         + finishes[finish, _MAPS + 1]
+        + finishes[finish, _MAPS + 2]
+        + finishes[finish, _MAPS + 3]
+        + finishes[finish, _MAPS + 4]
+        > _ZERO
+    )
+
+
+@inlined_kernel
+def changes_surface(finishes, finish):  # type: ignore[no-untyped-def]
+    """Whether any texture of a finish says more than its base colour."""
+    return (
+        finishes[finish, _MAPS + 1]
         + finishes[finish, _MAPS + 2]
         + finishes[finish, _MAPS + 3]
         + finishes[finish, _MAPS + 4]
@@ -149,21 +161,43 @@ def shade(  # type: ignore[no-untyped-def]
                         beauty[top + (pixel[f] >> _SHIFT), left + (pixel[f] & _MASK), 3] += part
                     whole[_FRAGMENT, used], whole[_FINISH, used] = f, finish_of[t]
                     used += 1
-                # Flat art takes nothing but its colour: nobody asks where it stands.
+                # Flat art takes nothing but its colour: nobody asks where it stands, unless a picture lies on it, or what lights it.
                 plain = planes.shape[0] == 0 and sides.shape[0] == 0
+                pictured = False
                 for i in range(used):
                     finish = whole[_FINISH, i]
                     plain = plain and finishes[finish, _SHADING] == _UNLIT and finishes[finish, _COAT] <= _ZERO
-                    plain = plain and not has_textures(finishes, finish)
+                    plain = plain and not changes_surface(finishes, finish)
+                    pictured = pictured or finishes[finish, _MAPS] > _ZERO
                 if plain:
+                    if pictured:
+                        place(rows, whole, used, fragments, surfaces, eye, False)
                     for i in range(used):
                         f, finish = whole[_FRAGMENT, i], whole[_FINISH, i]
                         part = share[f]
                         if weights.shape[0] > 0:
                             part *= weights[finish]
+                        red, green, blue = finishes[finish, 0], finishes[finish, 1], finishes[finish, 2]
+                        if finishes[finish, _MAPS] > _ZERO:
+                            px, py, pz = rows[_POINT, i], rows[_POINT + 1, i], rows[_POINT + 2, i]
+                            footprint = pixel_size
+                            if eye[3] > _ZERO:
+                                dx, dy, dz = px - eye[0], py - eye[1], pz - eye[2]
+                                footprint *= math.sqrt(dx * dx + dy * dy + dz * dz)
+                            red, green, blue = base_colour(
+                                finish,
+                                np.uint64(triangle[f]),
+                                (px, py, pz),
+                                (rows[_NORMAL, i], rows[_NORMAL + 1, i], rows[_NORMAL + 2, i]),
+                                (rows[_VIEW, i], rows[_VIEW + 1, i], rows[_VIEW + 2, i]),
+                                footprint,
+                                finishes,
+                                textures,
+                            )
                         row, column = top + (pixel[f] >> _SHIFT), left + (pixel[f] & _MASK)
-                        for k in range(3):
-                            beauty[row, column, k] += part * (finishes[finish, 5 + k] + finishes[finish, k])
+                        beauty[row, column, 0] += part * (finishes[finish, 5] + red)
+                        beauty[row, column, 1] += part * (finishes[finish, 6] + green)
+                        beauty[row, column, 2] += part * (finishes[finish, 7] + blue)
                     continue
                 if spots.shape[0] > 0:
                     for i in range(used):
@@ -178,7 +212,7 @@ def shade(  # type: ignore[no-untyped-def]
                             rows[_NORMAL + k, i], rows[_VIEW + k, i] = spot[3 + k], spot[9 + k]
                             rows[_BEND + k, i] = spot[12 + k]
                 else:
-                    place(rows, whole, used, fragments, surfaces, eye)
+                    place(rows, whole, used, fragments, surfaces, eye, True)
                 # What takes no light is not lit; passes of light want to know all the same.
                 takes_light = planes.shape[0] > 0
                 for i in range(used):

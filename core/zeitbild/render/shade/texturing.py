@@ -11,7 +11,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from zeitbild.kernels import kernel
+from zeitbild.kernels import inlined_kernel, kernel
 from zeitbild.snapshot import Snapshot
 from zeitbild.snapshot.finish_row import (
     ALL_SIDES,
@@ -70,7 +70,7 @@ def spaces_of(snapshot: Snapshot) -> NDArray[np.float32]:
     return np.array(spaces, np.float32).reshape(-1, 3, 10)
 
 
-@kernel
+@inlined_kernel
 def _texel(values, table, number, level, u, v, soft_u, soft_v):  # type: ignore[no-untyped-def]
     """Bilinear value (three numbers) of one level; the picture repeats, or is seen once. soft_u and soft_v are how much of a texel the
     way from one to the next takes: all of it, or less where pixels are to stay whole."""
@@ -79,16 +79,22 @@ def _texel(values, table, number, level, u, v, soft_u, soft_v):  # type: ignore[
     x, y = u * np.float32(width) - _HALF, v * np.float32(height) - _HALF
     left, top = math.floor(x), math.floor(y)
     fx, fy = np.float32(x - left), np.float32(y - top)
-    fx = max(_ZERO, min(_ONE, (fx - _HALF) / soft_u + _HALF))
-    fy = max(_ZERO, min(_ONE, (fy - _HALF) / soft_v + _HALF))
-    if table[number, _ONCE] != 0:
-        x0, y0 = max(0, min(int(left), width - 1)), max(0, min(int(top), height - 1))
-        x1, y1 = max(0, min(int(left) + 1, width - 1)), max(0, min(int(top) + 1, height - 1))
-    else:
-        x0, y0 = int(left) % width, int(top) % height
-        x1, y1 = (x0 + 1) % width, (y0 + 1) % height
-    a, b = offset + y0 * width + x0, offset + y0 * width + x1
-    c, d = offset + y1 * width + x0, offset + y1 * width + x1
+    if soft_u < _ONE:
+        fx = max(_ZERO, min(_ONE, (fx - _HALF) / soft_u + _HALF))
+    if soft_v < _ONE:
+        fy = max(_ZERO, min(_ONE, (fy - _HALF) / soft_v + _HALF))
+    x0, y0 = int(left), int(top)
+    x1, y1 = x0 + 1, y0 + 1
+    if x0 < 0 or y0 < 0 or x0 >= width - 1 or y0 >= height - 1:
+        # Most places do not lie at a border, and dividing takes long.
+        if table[number, _ONCE] != 0:
+            x0, y0 = max(0, min(x0, width - 1)), max(0, min(y0, height - 1))
+            x1, y1 = max(0, min(x1, width - 1)), max(0, min(y1, height - 1))
+        else:
+            x0, y0 = x0 % width, y0 % height
+            x1, y1 = (x0 + 1) % width, (y0 + 1) % height
+    a, b = np.uint64(offset + y0 * width + x0), np.uint64(offset + y0 * width + x1)
+    c, d = np.uint64(offset + y1 * width + x0), np.uint64(offset + y1 * width + x1)
     wa, wb, wc, wd = (_ONE - fx) * (_ONE - fy), fx * (_ONE - fy), (_ONE - fx) * fy, fx * fy
     return (
         values[a, 0] * wa + values[b, 0] * wb + values[c, 0] * wc + values[d, 0] * wd,
@@ -97,7 +103,7 @@ def _texel(values, table, number, level, u, v, soft_u, soft_v):  # type: ignore[
     )
 
 
-@kernel
+@inlined_kernel
 def _look_up(values, table, number, u, v, wide_u, wide_v):  # type: ignore[no-untyped-def]
     """Value (three numbers) of a texture at shares of its width and height from its upper left corner; wide_u and wide_v are what a pixel
     covers of them."""
@@ -117,7 +123,7 @@ def _look_up(values, table, number, u, v, wide_u, wide_v):  # type: ignore[no-un
     return red, green, blue
 
 
-@kernel
+@inlined_kernel
 def _round_about(space, x, y, z, turn, ball):  # type: ignore[no-untyped-def]
     """Shares of a picture that is laid round a body once, its middle in front, and how much they change in a unit (four numbers): over
     a ball by longitude and latitude, over a column by its height."""
@@ -133,7 +139,7 @@ def _round_about(space, x, y, z, turn, ball):  # type: ignore[no-untyped-def]
     return u, v, _TURNS / around, _TWO * _TURNS / high  # type: ignore
 
 
-@kernel
+@inlined_kernel
 def _lies_at(finish, t, x, y, z, ox, oy, oz, finishes, space, unwrapped):  # type: ignore[no-untyped-def]
     """Where a point of the element's own space (x, y, z; its normal o) lies in pictures. Whether that is told by shares of a picture's width
     and height from its upper left, or else in widths from its middle; the place (two numbers); how much both change in a unit; the
@@ -208,20 +214,13 @@ def alpha_at(finish, t, point, facing, footprint, finishes, textures):  # type: 
     return alpha
 
 
-@kernel
-def apply_textures(look, finish, t, point, normal, view, footprint, finishes, textures):  # type: ignore[no-untyped-def]
-    """Write the finish at a point of triangle t into the row ``look`` of finishes; gives the unit normal there (three numbers).
-
-    footprint is a pixel's size at the point in units of the world; textures as in ``stage.Textures``. Factors as in
-    glTF 2.0 (section 3.9): textures are multiplied with the finish's own values; roughness and metalness take the red channel.
-    """
+@inlined_kernel
+def _lying(finish, t, point, normal, view, footprint, finishes, textures):  # type: ignore[no-untyped-def]
+    """``_lies_at`` for a point of the world, with what a pixel covers of the picture instead of how much it changes in a unit."""
     px, py, pz = point
     nx, ny, nz = normal
     vx, vy, vz = view
-    spaces, unwrapped, values, table = textures
-    for k in range(_ROW):
-        finishes[look, k] = finishes[finish, k]
-    space = spaces[finish]
+    space = textures.spaces[finish]
     x = space[0, 0] * px + space[0, 1] * py + space[0, 2] * pz + space[0, 3]
     y = space[1, 0] * px + space[1, 1] * py + space[1, 2] * pz + space[1, 3]
     z = space[2, 0] * px + space[2, 1] * py + space[2, 2] * pz + space[2, 3]
@@ -229,22 +228,56 @@ def apply_textures(look, finish, t, point, normal, view, footprint, finishes, te
     oy = space[0, 5] * nx + space[1, 5] * ny + space[2, 5] * nz
     oz = space[0, 6] * nx + space[1, 6] * ny + space[2, 6] * nz
     by_shares, across, above, wide_u, wide_v, rx, ry, rz, ux, uy, uz, cosine, sine, scale = _lies_at(
-        finish, t, x, y, z, ox, oy, oz, finishes, space, unwrapped
+        finish, t, x, y, z, ox, oy, oz, finishes, space, textures.unwrapped
     )
     facing = max(_LOW, nx * vx + ny * vy + nz * vz)
     wide = footprint * space[0, 7] / facing
-    wide_u, wide_v = wide * wide_u, wide * wide_v
+    return by_shares, across, above, wide * wide_u, wide * wide_v, rx, ry, rz, ux, uy, uz, cosine, sine, scale
+
+
+@inlined_kernel
+def _seen(number, by_shares, across, above, wide_u, wide_v, values, table):  # type: ignore[no-untyped-def]
+    """Value (three numbers) of a picture that lies so."""
+    u, v = across, above
+    if not by_shares:
+        shape = np.float32(table[number, 1 + 1]) / np.float32(table[number, 1 + 2])
+        u, v, wide_v = _HALF + across, _HALF - above * shape, wide_v * shape
+    return _look_up(values, table, number, u, v, wide_u, wide_v)
+
+
+@inlined_kernel
+def base_colour(finish, t, point, normal, view, footprint, finishes, textures):  # type: ignore[no-untyped-def]
+    """Three numbers: the base colour of a finish at a point of triangle t, times the picture that says so; as ``apply_textures``."""
+    red, green, blue = finishes[finish, 0], finishes[finish, 1], finishes[finish, 2]
+    number = int(finishes[finish, _MAPS]) - 1
+    if number >= 0:
+        by_shares, across, above, wide_u, wide_v, _, _, _, _, _, _, _, _, _ = _lying(
+            finish, t, point, normal, view, footprint, finishes, textures
+        )
+        r, g, b = _seen(number, by_shares, across, above, wide_u, wide_v, textures.values, textures.table)
+        red, green, blue = red * r, green * g, blue * b
+    return red, green, blue
+
+
+@kernel
+def apply_textures(look, finish, t, point, normal, view, footprint, finishes, textures):  # type: ignore[no-untyped-def]
+    """Write the finish at a point of triangle t into the row ``look`` of finishes; gives the unit normal there (three numbers).
+
+    footprint is a pixel's size at the point in units of the world; textures as in ``stage.Textures``. Factors as in
+    glTF 2.0 (section 3.9): textures are multiplied with the finish's own values; roughness and metalness take the red channel.
+    """
+    nx, ny, nz = normal
+    space = textures.spaces[finish]
+    for k in range(_ROW):
+        finishes[look, k] = finishes[finish, k]
+    by_shares, across, above, wide_u, wide_v, rx, ry, rz, ux, uy, uz, cosine, sine, scale = _lying(
+        finish, t, point, normal, view, footprint, finishes, textures
+    )
     for which in range(5):
         number = int(finishes[finish, _MAPS + which]) - 1
         if number < 0:
             continue
-        if by_shares:
-            red, green, blue = _look_up(values, table, number, across, above, wide_u, wide_v)
-        else:
-            shape = np.float32(table[number, 1 + 1]) / np.float32(table[number, 1 + 2])
-            red, green, blue = _look_up(
-                values, table, number, _HALF + across, _HALF - above * shape, wide_u, wide_v * shape
-            )
+        red, green, blue = _seen(number, by_shares, across, above, wide_u, wide_v, textures.values, textures.table)
         if which == 0 or which == 4:
             first = 0 if which == 0 else 5
             finishes[look, first] *= red
