@@ -30,7 +30,7 @@ _FRONT, _BACK, _RUNS = 0, 1, 2
 _MAX_BEVEL_SHARE = 0.98
 MAX_TRIANGLES = 2_000_000
 #: A face with at least so many points at its rim gets a coarse rim inside, so many of its edges' mean lengths away.
-_FINE_RIM, _RIM_STEPS = 48, 4.0
+_FINE_RIM, _RIM_STEPS = 48, 2.0
 
 
 @dataclass(frozen=True, slots=True)

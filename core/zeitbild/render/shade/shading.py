@@ -164,14 +164,37 @@ def shade(  # type: ignore[no-untyped-def]
                 # Flat art takes nothing but its colour: nobody asks where it stands, unless a picture lies on it, or what lights it.
                 plain = planes.shape[0] == 0 and sides.shape[0] == 0
                 pictured = False
+                asked = np.int32(-1)
                 for i in range(used):
                     finish = whole[_FINISH, i]
+                    # Most places of a tile are of one finish.
+                    if finish == asked:
+                        continue
+                    asked = finish
                     plain = plain and finishes[finish, _SHADING] == _UNLIT and finishes[finish, _COAT] <= _ZERO
                     plain = plain and not changes_surface(finishes, finish)
                     pictured = pictured or finishes[finish, _MAPS] > _ZERO
+                if plain and not pictured:
+                    asked = np.int32(-1)
+                    red = green = blue = _ZERO
+                    for i in range(used):
+                        f, finish = np.uint64(whole[_FRAGMENT, i]), whole[_FINISH, i]
+                        if finish != asked:
+                            asked = finish
+                            red = finishes[finish, 5] + finishes[finish, 0]
+                            green = finishes[finish, 6] + finishes[finish, 1]
+                            blue = finishes[finish, 7] + finishes[finish, 2]
+                        part = share[f]
+                        if weights.shape[0] > 0:
+                            part *= weights[finish]
+                        row = np.uint64(top + (pixel[f] >> _SHIFT))
+                        column = np.uint64(left + (pixel[f] & _MASK))
+                        beauty[row, column, 0] += part * red
+                        beauty[row, column, 1] += part * green
+                        beauty[row, column, 2] += part * blue
+                    continue
                 if plain:
-                    if pictured:
-                        place(rows, whole, used, fragments, surfaces, eye, False)
+                    place(rows, whole, used, fragments, surfaces, eye, False)
                     for i in range(used):
                         f, finish = whole[_FRAGMENT, i], whole[_FINISH, i]
                         part = share[f]
