@@ -10,7 +10,7 @@ from functools import partial
 from inspect import signature
 from pathlib import Path
 
-from bench import handing_off, layers, moving, performing, processes, rendering, standing, studio
+from bench import browsing, handing_off, layers, moving, performing, processes, rendering, standing, studio
 from bench.timing import Figure, pace
 from zeitbild.document.reading import parse_shot
 from zeitbild.errors import InputError
@@ -53,7 +53,9 @@ _PARTS: tuple[Callable[..., Iterator[Figure]], ...] = (
     processes.scaling,
     processes.large,
     processes.start_up,
-    processes.browser,
+    browsing.browser,
+    browsing.sheet,
+    browsing.beside_sound,
     studio.cluster,
     studio.people,
 )

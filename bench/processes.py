@@ -1,25 +1,18 @@
-"""Whole processes: start-up, memory, runs through the database, and dragging in a browser."""
+"""Whole processes: start-up, memory, and runs through the database."""
 
 from __future__ import annotations
 
 import json
 import os
-import re
 import shutil
-import socket
 import subprocess
 import sys
 import tempfile
 import time
-import urllib.request
 from collections.abc import Iterator
 from pathlib import Path
-from typing import TYPE_CHECKING
 
 from bench.timing import Figure, single
-
-if TYPE_CHECKING:
-    from playwright.sync_api import Locator, Page
 
 ROOT = Path(__file__).parents[1]
 SHOT = ROOT / "demo" / "KM010.json"
@@ -152,111 +145,6 @@ def runs() -> Iterator[Figure]:
             start_run(user, shot, base=shot.current_id or 0, frame_set="1-100", quality="final")
             work_next(worker)
             yield single(name, time.perf_counter() - started, "s", goal)
-
-
-#: The pointer moves once in every frame of the page, as a browser hands on a mouse's movements. Moves that come from
-#: outside one by one wait for an answer each, of which there are only about 20 a second.
-_MOVE = """([x, y, reach]) => new Promise((done) => {
-  const taken = document.elementFromPoint(x, y);
-  const began = performance.now();
-  let moves = 0;
-  function step(now) {
-    const share = (now - began) / 3000;
-    if (share > 1) return done(moves);
-    moves += 1;
-    const at = { clientX: x + reach * Math.sin(share * 10), clientY: y + moves % 7 };
-    taken.dispatchEvent(new PointerEvent("pointermove", { bubbles: true, pointerId: 1, ...at }));
-    requestAnimationFrame(step);
-  }
-  requestAnimationFrame(step);
-})"""
-
-
-def _dragged(page: Page, place: Locator, reach: int) -> tuple[float, float, float]:
-    """Pictures shown a second, least, median and most of five turns, while what lies at a place is dragged to and fro (CSS pixels)."""
-    canvas = page.locator("canvas[data-pictures]").first
-    rates = []
-    for _ in range(5):
-        box = place.bounding_box()
-        assert box is not None
-        x, y = box["x"] + min(box["width"] / 2, 200), box["y"] + min(box["height"] / 2, 150)
-        page.mouse.move(x, y)
-        page.mouse.down()
-        before, started = int(canvas.get_attribute("data-pictures") or 0), time.perf_counter()
-        page.evaluate(_MOVE, [x, y, reach])
-        rates.append((int(canvas.get_attribute("data-pictures") or 0) - before) / (time.perf_counter() - started))
-        page.mouse.up()
-        page.wait_for_timeout(1500)
-    rates.sort()
-    return rates[0], rates[2], rates[-1]
-
-
-def browser() -> Iterator[Figure]:
-    """Dragging the camera, and keys of two shots in their curves, in a real browser: pictures shown a second."""
-    chromium = shutil.which("chromium")
-    if chromium is None:
-        return
-    from playwright.sync_api import sync_playwright
-
-    from e2e.browser import ARGUMENTS
-
-    with socket.socket() as probe:
-        probe.bind(("127.0.0.1", 0))
-        port = probe.getsockname()[1]
-    address = f"http://127.0.0.1:{port}"
-    server = subprocess.Popen(
-        [
-            sys.executable,
-            "-m",
-            "uvicorn",
-            "zeitbild_server.asgi:application",
-            "--port",
-            str(port),
-            "--log-level",
-            "error",
-        ],
-        cwd=ROOT,
-        env=os.environ,
-    )
-    try:
-        for _ in range(200):
-            try:
-                urllib.request.urlopen(address, timeout=2)
-                break
-            except OSError:
-                time.sleep(0.1)
-        with sync_playwright() as playwright:
-            page = playwright.chromium.launch(executable_path=chromium, args=ARGUMENTS).new_page(
-                viewport={"width": 1280, "height": 800}
-            )
-            page.goto(address)
-            page.get_by_label("Name").fill("demo")
-            page.get_by_label("Password").fill("lighthouse")
-            page.get_by_role("button", name="Sign in").click()
-            page.get_by_role("link", name="Kap Morgen").click()
-            page.get_by_text("Brass sign").click()
-            page.wait_for_selector("canvas[data-shown$=final]")
-            page.wait_for_timeout(3000)
-            low, middle, high = _dragged(page, page.locator("canvas").first, 300)
-            yield Figure("pictures a second while dragging in the browser", middle, low, high, "/s", 24, True)
-            for code in ("KM010", "KM070"):
-                page.goto(address)
-                page.get_by_role("link", name="Kap Morgen").click()
-                page.get_by_role("link", name=re.compile(code)).click()
-                page.get_by_role("link", name="Time").click()
-                page.wait_for_selector("canvas[data-shown$=final]")
-                if code == "KM010":
-                    page.get_by_label("A first key for").click()
-                    page.get_by_role("option", name="Position", exact=True).click()
-                    page.wait_for_timeout(1000)
-                page.get_by_role("button", name=re.compile(", (Position|Opacity)$")).first.click()
-                page.wait_for_timeout(6000)
-                low, middle, high = _dragged(page, page.locator("svg circle.cursor-ew-resize").first, 20)
-                name = f"pictures a second while dragging a key of {code}"
-                yield Figure(name, middle, low, high, "/s", 20, True)
-    finally:
-        server.terminate()
-        server.wait()
 
 
 def describe() -> str:
