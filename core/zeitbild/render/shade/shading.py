@@ -178,20 +178,20 @@ def shade(  # type: ignore[no-untyped-def]
                     asked = np.int32(-1)
                     red = green = blue = _ZERO
                     for i in range(used):
-                        f, finish = np.uint64(whole[_FRAGMENT, i]), whole[_FINISH, i]
+                        fragment, finish = np.uint64(whole[_FRAGMENT, i]), whole[_FINISH, i]
                         if finish != asked:
                             asked = finish
                             red = finishes[finish, 5] + finishes[finish, 0]
                             green = finishes[finish, 6] + finishes[finish, 1]
                             blue = finishes[finish, 7] + finishes[finish, 2]
-                        part = share[f]
+                        part = share[fragment]
                         if weights.shape[0] > 0:
                             part *= weights[finish]
-                        row = np.uint64(top + (pixel[f] >> _SHIFT))
-                        column = np.uint64(left + (pixel[f] & _MASK))
-                        beauty[row, column, 0] += part * red
-                        beauty[row, column, 1] += part * green
-                        beauty[row, column, 2] += part * blue
+                        down = np.uint64(top + (pixel[fragment] >> _SHIFT))
+                        right = np.uint64(left + (pixel[fragment] & _MASK))
+                        beauty[down, right, 0] += part * red
+                        beauty[down, right, 1] += part * green
+                        beauty[down, right, 2] += part * blue
                     continue
                 if plain:
                     place(rows, whole, used, fragments, surfaces, eye, False)
