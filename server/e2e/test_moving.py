@@ -58,6 +58,30 @@ class Moving(BrowserCase):
         self.let_move(page, "Opacity")
         self.picture(page)
 
+    def test_digits_typed_beside_the_cells_go_into_the_column_that_is_selected(self) -> None:
+        page = self.desk("time")
+        sheet = page.get_by_role("group", name="Frames and columns")
+        # Until something is selected they lead to another desk, as everywhere.
+        sheet.focus()
+        page.keyboard.press("1")
+        expect(page).to_have_url(re.compile("/build$"))
+        self.desk("time", page)
+        self.let_move(page, "Position")
+        sheet.focus()
+        for _ in range(6):
+            page.keyboard.press("ArrowDown")
+        page.keyboard.type("-30 60 2")
+        page.keyboard.press("Enter")
+        self.saved(page)
+        # By the head of a column, too.
+        page.get_by_role("button", name=re.compile(", Position$")).click()
+        page.keyboard.type("1 2 3")
+        page.keyboard.press("Enter")
+        self.saved(page)
+        keys = self.moves()["placement.position"]["keys"]
+        self.assertEqual([(key["frame"], key["value"]) for key in keys], [(1, [0, 0, 0]), (7, [1, 2, 3])])
+        expect(page).to_have_url(re.compile("/time$"))
+
     def test_values_typed_on_the_sheet_become_keys_and_the_picture_follows(self) -> None:
         page = self.desk("time")
         self.let_move(page, "Position")

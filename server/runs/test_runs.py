@@ -240,7 +240,7 @@ class HandOffs(StudioCase):
 
     def test_unknown_recipes_and_unfinished_runs_are_refused(self) -> None:
         run = self.post(f"/api/shots/{self.shot.id}/runs", {"base": self.fresh().current_id})
-        # One that will be finished by itself is not refused (``handoffs.test_handoffs``).
+        # One that will be finished by itself is not refused (``handoffs.test_several_forms``).
         self.post(f"/api/runs/{run['id']}/stop")
         self.assertIn(
             "not rendered",

@@ -7,7 +7,6 @@ points along the diagram's edges and where they cross a level, is made once and 
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 from typing import NamedTuple
 
 import numpy as np
@@ -22,9 +21,8 @@ from zeitbild.kernels import kernel
 _SNAP = 2e-2
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class Bands:
-    """Faces between neighbouring levels, in the outline's grid.
+class Bands(NamedTuple):
+    """Faces between neighbouring levels, in the outline's grid, as kernels take them.
 
     points [P, 2] and their distances [P] from the outline, those of the outline first. triangles [T, 3] numbers of points,
     anticlockwise; bands [T] the number of the level below; outward [T, 3, 2] unit directions away from the ink's inside
@@ -45,25 +43,13 @@ class Bands:
     line_run: NDArray[np.int64]
     rim: NDArray[np.int64]
 
-
-class Faces(NamedTuple):
-    """What ``Bands`` holds besides its points, and in that order, as a kernel fills it."""
-
-    triangles: NDArray[np.int64]
-    bands: NDArray[np.int64]
-    outward: NDArray[np.float64]
-    runs: NDArray[np.int64]
-    lines: NDArray[np.int64]
-    line_level: NDArray[np.int64]
-    line_outward: NDArray[np.float64]
-    line_run: NDArray[np.int64]
-    rim: NDArray[np.int64]
-
     @staticmethod
-    def with_room(room: int) -> Faces:
-        """Room for so many lines, as many edges of the rim and twice as many triangles."""
+    def with_room(room: int) -> Bands:
+        """No points yet, and room for so many lines, as many edges of the rim and twice as many triangles."""
         whole = np.int64
-        return Faces(
+        return Bands(
+            np.empty((0, 2)),
+            np.empty(0),
             np.empty((2 * room, 3), whole),
             np.empty(2 * room, whole),
             np.empty((2 * room, 3, 2)),
@@ -75,10 +61,11 @@ class Faces(NamedTuple):
             np.empty((room, 2), whole),
         )
 
-    def cut(self, made: int, drawn: int, rimmed: int) -> Faces:
-        """Only so many triangles, lines and edges of the rim."""
+    def of(self, where: NDArray[np.float64], made: int, drawn: int, rimmed: int) -> Bands:
+        """The first so many triangles, lines and edges of the rim, with points that stand where [P, 3] (the last number the distance)."""
         lengths = (made,) * 4 + (drawn,) * 4 + (rimmed,)
-        return Faces._make(one[:length] for one, length in zip(self, lengths, strict=True))
+        rest = (one[:length] for one, length in zip(self[2:], lengths, strict=True))
+        return Bands._make((where[:, :2], where[:, 2], *rest))
 
 
 @kernel
@@ -140,9 +127,9 @@ def _cut_ears(polygon, count, before, after, out):  # type: ignore[no-untyped-de
 
 @kernel
 def _cut_bands(  # type: ignore[no-untyped-def]
-    shape, diagram, first, edge_run, wedge_run, levels, where, used, faces, totals
+    shape, diagram, first, edge_run, wedge_run, levels, where, used, found, totals
 ):  # type: ignore[no-untyped-def]
-    """Cut all cells at all levels into faces. where [.., 3] holds all points; the first ``used`` are there already, those of the diagram's
+    """Cut all cells at all levels into what is found but for its points. where [.., 3] holds all points; the first ``used`` are there, those of the diagram's
     edge e from first[e] on.
 
     totals gets the numbers of points, triangles, lines and rim's edges. Gives False if an array is too small.
@@ -150,7 +137,7 @@ def _cut_bands(  # type: ignore[no-untyped-def]
     points, following, edge_count = shape.points, shape.following, shape.points.shape[0]
     wedge, rings, ring_starts, sites = diagram.wedge, diagram.rings, diagram.ring_starts, diagram.sites
     start, end = diagram.start, diagram.end
-    triangles, bands, outward, runs, lines, line_level, line_outward, line_run, rim = faces
+    _, _, triangles, bands, outward, runs, lines, line_level, line_outward, line_run, rim = found
     last = levels.shape[0] - 1
     made = drawn = rimmed = 0
     longest = 0
@@ -470,9 +457,9 @@ def cut(outline: Outline, diagram: Diagram, levels: NDArray[np.float64], toleran
     while True:
         points = np.empty((total + room, 3))
         points[:total] = where[:total]
-        faces, totals = Faces.with_room(room), np.zeros(4, np.int64)
-        if _cut_bands(shape, diagram, first, edge_run, wedge_run, levels, points, total, faces, totals):
+        found, totals = Bands.with_room(room), np.zeros(4, np.int64)
+        if _cut_bands(shape, diagram, first, edge_run, wedge_run, levels, points, total, found, totals):
             break
         room *= 2
     used, made, drawn, rimmed = totals.tolist()
-    return Bands(points[:used, :2], points[:used, 2], *faces.cut(made, drawn, rimmed))
+    return found.of(points[:used], made, drawn, rimmed)

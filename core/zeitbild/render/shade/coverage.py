@@ -6,8 +6,6 @@ covers nothing.
 
 from __future__ import annotations
 
-import math
-
 import numba
 import numpy as np
 
@@ -15,7 +13,7 @@ from zeitbild.kernels import kernel, parallel_kernel
 from zeitbild.render.light.environment import OFFSETS, SIDES
 from zeitbild.render.light.lighting import reach
 from zeitbild.render.shade.metal_rough import mixed_texels, texel_place, unfold
-from zeitbild.render.shade.texturing import alpha_at
+from zeitbild.render.shade.texturing import alpha_at, footprint_at
 from zeitbild.render.visible.surface import surface_at
 from zeitbild.render.visible.triangle_setup import TILE
 from zeitbild.snapshot.finish_row import ALPHA_MAP, SHADING, SHADOW_ONLY
@@ -60,10 +58,7 @@ def cut_out(fragments, surfaces, finishes, textures, eye, pixel_size, alpha, gon
             if finishes[finish, _ALPHA_MAP] < _ONE:
                 continue
             px, py, pz, nx, ny, nz, vx, vy, vz = _surface_at(edges, places, normals, t, where[f, 0], where[f, 1], eye)
-            footprint = pixel_size
-            if eye[3] > _ZERO:
-                dx, dy, dz = px - eye[0], py - eye[1], pz - eye[2]
-                footprint *= math.sqrt(dx * dx + dy * dy + dz * dz)
+            footprint = footprint_at(px, py, pz, eye, pixel_size)
             there = alpha_at(finish, t, (px, py, pz), nx * vx + ny * vy + nz * vz, footprint, finishes, textures)
             lost = share[f] * (_ONE - min(max(there, _ZERO), _ONE))
             share[f] -= lost

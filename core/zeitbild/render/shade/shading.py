@@ -11,7 +11,7 @@ from zeitbild.kernels import inlined_kernel, parallel_kernel
 from zeitbild.render.shade import batch
 from zeitbild.render.shade.batch import light_directly, light_from_around, place, take_finishes
 from zeitbild.render.shade.coat import coat_light
-from zeitbild.render.shade.texturing import apply_textures, base_colour
+from zeitbild.render.shade.texturing import apply_textures, base_colour, footprint_at
 from zeitbild.render.shade.tones import tones_across
 from zeitbild.render.visible.triangle_setup import TILE
 from zeitbild.snapshot.finish_row import COAT, MAPS, METAL_ROUGH, SHADING, SHADOW_ONLY, TONE_BANDS, UNLIT
@@ -203,10 +203,7 @@ def shade(  # type: ignore[no-untyped-def]
                         red, green, blue = finishes[finish, 0], finishes[finish, 1], finishes[finish, 2]
                         if finishes[finish, _MAPS] > _ZERO:
                             px, py, pz = rows[_POINT, i], rows[_POINT + 1, i], rows[_POINT + 2, i]
-                            footprint = pixel_size
-                            if eye[3] > _ZERO:
-                                dx, dy, dz = px - eye[0], py - eye[1], pz - eye[2]
-                                footprint *= math.sqrt(dx * dx + dy * dy + dz * dz)
+                            footprint = footprint_at(px, py, pz, eye, pixel_size)
                             red, green, blue = base_colour(
                                 finish,
                                 np.uint64(triangle[f]),
@@ -246,10 +243,7 @@ def shade(  # type: ignore[no-untyped-def]
                     if not has_textures(finishes, finish):
                         continue
                     px, py, pz = rows[_POINT, i], rows[_POINT + 1, i], rows[_POINT + 2, i]
-                    footprint = pixel_size
-                    if eye[3] > _ZERO:
-                        dx, dy, dz = px - eye[0], py - eye[1], pz - eye[2]
-                        footprint *= math.sqrt(dx * dx + dy * dy + dz * dz)
+                    footprint = footprint_at(px, py, pz, eye, pixel_size)
                     rows[_NORMAL, i], rows[_NORMAL + 1, i], rows[_NORMAL + 2, i] = apply_textures(
                         looks + i,
                         finish,

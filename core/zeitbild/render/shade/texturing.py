@@ -71,6 +71,17 @@ def spaces_of(snapshot: Snapshot) -> NDArray[np.float32]:
 
 
 @inlined_kernel
+def footprint_at(px, py, pz, eye, pixel_size):  # type: ignore[no-untyped-def]
+    """How large a pixel is at a point, in units of the world: pixel_size is that at distance 1, or anywhere in a parallel view (eye as in
+    ``stage.viewpoint``)."""
+    footprint = pixel_size
+    if eye[3] > _ZERO:
+        dx, dy, dz = px - eye[0], py - eye[1], pz - eye[2]
+        footprint *= math.sqrt(dx * dx + dy * dy + dz * dz)
+    return footprint
+
+
+@inlined_kernel
 def _texel(values, table, number, level, u, v, soft_u, soft_v):  # type: ignore[no-untyped-def]
     """Bilinear value (three numbers) of one level; the picture repeats, or is seen once. soft_u and soft_v are how much of a texel the
     way from one to the next takes: all of it, or less where pixels are to stay whole."""

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 /** Columns of keys on the sheet: selecting, dragging and typing in them, and the curve beside them. */
-import { computed, nextTick, ref, useTemplateRef, watch } from "vue";
+import { computed, nextTick, onBeforeUnmount, onMounted, ref, useTemplateRef, watch } from "vue";
 
 import { NUMBERS, type SheetColumn } from "@/sheet/columns";
 import { useShot } from "@/shot/store";
@@ -117,6 +117,8 @@ function release() {
   }
 }
 
+/** What a value begins with that is typed. */
+const BEGINS = /^[-0-9.#]$/;
 /** A value that is being typed, in its cell. */
 const editing = ref<{ column: Column; frame: number; text: string; wrong: boolean } | null>(null);
 const input = useTemplateRef<HTMLInputElement>("input");
@@ -163,11 +165,28 @@ function steer(event: KeyboardEvent) {
   } else if (event.key === "Enter") void edit();
   else if (event.key === "Delete" || event.key === "Backspace") void props.sheet.remove();
   else if (event.key === "Escape") props.sheet.chooseNone();
-  else if (!control && /^[-0-9.#]$/.test(event.key)) void edit(event.key);
+  else if (!control && BEGINS.test(event.key)) void edit(event.key);
   else return;
   event.preventDefault();
   event.stopPropagation();
 }
+/** Who walks on the rest of the sheet, or has just selected a column by its head, types into that column at the frame that is looked at;
+ * digits would lead to another desk. */
+function typedBeside(event: KeyboardEvent) {
+  const target = event.target as HTMLElement;
+  if (target === layer.value || target.closest("input, select, textarea") || event.ctrlKey || event.metaKey) return;
+  if (event.altKey || !BEGINS.test(event.key) || !props.sheet.active.value) return;
+  props.sheet.choose(props.sheet.chosen.toColumn, shot.frame);
+  void edit(event.key);
+  event.preventDefault();
+  event.stopPropagation();
+}
+let whole: HTMLElement | null = null;
+onMounted(() => {
+  whole = layer.value?.closest("section") ?? null;
+  whole?.addEventListener("keydown", typedBeside);
+});
+onBeforeUnmount(() => whole?.removeEventListener("keydown", typedBeside));
 function copy(event: ClipboardEvent, cut = false) {
   if (event.target !== layer.value || !props.sheet.keys.value.length) return;
   event.clipboardData?.setData("text/plain", props.sheet.copied());
