@@ -10,12 +10,11 @@ from xml.etree.ElementTree import Element
 from fontTools.misc.transform import Identity, Transform
 from fontTools.pens.basePen import BasePen
 
-from zeitbild.geometry.drawing.placing import Size, fit
+from zeitbild.geometry.drawing.placing import SIDES, Size, angle, fit
 from zeitbild.geometry.drawing.styles import length, numbers
 from zeitbild.geometry.drawing.tracks import Arc, parse
 
 Pair = tuple[float, float]
-_WORDS = {"left": 0.0, "top": 0.0, "center": 0.5, "right": 1.0, "bottom": 1.0}
 
 
 @dataclass(frozen=True, slots=True)
@@ -161,7 +160,7 @@ class Marker:
         ref = []
         for side, start, whole in (("refX", left, size[0]), ("refY", top, size[1])):
             told = element.get(side, "0").strip()
-            ref.append(start + _WORDS[told] * whole if told in _WORDS else length(told, whole, em, 0.0))
+            ref.append((start if told in SIDES else 0.0) + length(SIDES.get(told, told), whole, em, 0.0))
         x, y = fitted.transformPoint(ref)
         whole = Identity.scale(scale).translate(-x, -y)
         cut = None if overflow in ("visible", "auto") else (-x * scale, -y * scale, wide * scale, tall * scale)
@@ -174,7 +173,8 @@ class Marker:
         if told in ("auto", "auto-start-reverse"):
             back = told != "auto" and corner.which == "marker-start"
             return corner.turned + math.pi * back
-        scale = {"rad": 1.0, "turn": 2 * math.pi, "grad": math.pi / 200}
-        unit = next((unit for unit in scale if told.endswith(unit) and not told.endswith("g" + unit)), "")
-        found = numbers(told.removesuffix(unit).removesuffix("deg"))
-        return found[0] * scale.get(unit, math.pi / 180) if found else 0.0
+        try:
+            found = math.radians(angle(told))
+        except ValueError:
+            return 0.0
+        return found if math.isfinite(found) else 0.0

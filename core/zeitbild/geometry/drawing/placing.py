@@ -13,7 +13,8 @@ from zeitbild.geometry.drawing.styles import length, numbers
 Size = tuple[float, float]
 #: Units of angles in degrees; of those that end alike the longer one first.
 _ANGLES = {"deg": 1.0, "grad": 0.9, "rad": 180 / math.pi, "turn": 360.0}
-_SIDES = {"left": "0%", "top": "0%", "center": "50%", "right": "100%", "bottom": "100%"}
+#: Sides and the middle of a box as per cents of it.
+SIDES = {"left": "0%", "top": "0%", "center": "50%", "right": "100%", "bottom": "100%"}
 
 
 def transform_of(text: str) -> Transform | None:
@@ -38,13 +39,18 @@ def transform_of(text: str) -> Transform | None:
     return found
 
 
-def _value(word: str) -> float:
-    """A number, a length in pixels or an angle in degrees; ValueError for what is none."""
+def angle(word: str) -> float:
+    """Degrees that an angle has, with a unit or without; ValueError for what is none."""
     for unit, degrees in _ANGLES.items():
         if word.endswith(unit):
             return float(word.removesuffix(unit)) * degrees
+    return float(word)
+
+
+def _value(word: str) -> float:
+    """A number, a length in pixels or an angle in degrees; ValueError for what is none."""
     try:
-        return float(word)
+        return angle(word)
     except ValueError:
         found = length(word, math.nan, math.nan)
         if math.isnan(found):
@@ -57,7 +63,7 @@ def origin_of(text: str, size: Size) -> tuple[float, float]:
     words = [*text.split(), "center", "center"][:2]
     if words[0] in ("top", "bottom") or words[1] in ("left", "right"):
         words.reverse()
-    x, y = (length(_SIDES.get(word, word), whole, 16.0, 0.0) for word, whole in zip(words, size, strict=True))
+    x, y = (length(SIDES.get(word, word), whole, 16.0, 0.0) for word, whole in zip(words, size, strict=True))
     return x, y
 
 
