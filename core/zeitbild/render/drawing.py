@@ -34,8 +34,16 @@ from zeitbild.snapshot.camera import DepthScale
 _ROUNDS, _CALM = 2, 3
 
 
-def _clear(picture: Picture) -> None:
-    """As if nothing were there, in place."""
+def make_empty(picture: Picture) -> None:
+    """A picture of nothing, in place."""
+    clear(picture)
+    picture.depth.fill(NO_DEPTH)
+    for values in picture.groups.values():
+        values.fill(0)
+
+
+def clear(picture: Picture) -> None:
+    """As if nothing gave light, in place."""
     for values in (picture.beauty, picture.planes, picture.data):
         if values is not None:
             values.fill(0)
@@ -62,7 +70,6 @@ def draw_outputs(
     """
     snapshot, quality, samples, hard = view.snapshot, view.quality, view.samples, view.hard
     height, width = snapshot.height, snapshot.width
-    camera = snapshot.camera
     swept = len(snapshot.stations) > 0
     scene, light = stage.scene, view.light
     depth = kept("whole depth", (height, width), np.float32)
@@ -78,15 +85,15 @@ def draw_outputs(
             for output in outputs if within is not None else ():
                 # Where nothing is drawn nothing is looked at, but by who looks for pixels that need more places, and in data.
                 if quality.edges_exactly or output.picture.planes is not None:
-                    _clear(output.picture)
+                    clear(output.picture)
         nothing = np.empty((0, width), np.float32)
         # What of each pixel is covered by what is not there.
         fades = light.cuts or (light.catches and alone)
         gone = np.zeros((height, width), np.float32) if fades else nothing
         if light.cuts:
-            _cut(view, stage, fragments, alpha, gone)
+            cut_out_of(view, stage, fragments, alpha, gone)
             if stretch is not None:
-                _cut(view, stage, stretch.places, nothing, nothing)
+                cut_out_of(view, stage, stretch.places, nothing, nothing)
         if hard:
             harden(fragments, alpha)
         areas = [_areas_of(view, stage, output, fragments, alpha, depth) for output in outputs]
@@ -112,64 +119,18 @@ def draw_outputs(
             shaded, rayed = stretch.places, rayed_places(snapshot, stage, light, stretch, rayed, moves)
             if light.catches and alone:
                 _catch(view, stage, shaded, rayed, nothing, nothing, [])
-        nowhere = np.empty((0, width), np.uint8)
-
-        def lit_by(
-            light: Lighting,
-            beauty: NDArray[np.float32],
-            planes: NDArray[np.float32],
-            places: Fragments = shaded,
-            found: Rayed = rayed,
-            sides: NDArray[np.uint8] = nowhere,
-            doubt: NDArray[np.float32] = np.empty((0, width), np.float32),
-            weights: NDArray[np.float32] = np.empty(0, np.float32),
-        ) -> None:
-            PARALLEL.by_parts(
-                shade,
-                places,
-                stage.surfaces,
-                light.with_room(LOOKS),
-                light.shining,
-                light.textures(stage),
-                found,
-                viewpoint(camera),
-                np.float32(1 / camera.focal),
-                snapshot.bounces > 0,
-                # Of a stretch no place beside a fragment is known that would tell how wide a tone's border is.
-                hard or swept,
-                weights,
-                alpha,
-                sides,
-                doubt,
-                beauty,
-                planes,
-            )
-
-        # The groups share everything that was found out about the fragments: only shading is done again for each.
-        asked = any(output.picture.groups for output in lit_ones)
-        shining = {one.group for one in snapshot.lights if asked}
-        lights = {name: light.of_group(snapshot.lights, name) for name in groups_of(snapshot) if name in shining}
-        scratch = kept("group beauty", (height, width, 4), np.float32)
-        no_planes = np.empty((0, width, PLANES), np.float32)
         # Where more places are needed is decided by the whole picture, hold-outs and all.
         finer = drawing is not None and quality.edges_exactly and not hard and samples in RASTERISERS_AGAIN
         every = next((output for output in lit_ones if alone or not output.some), None)
         whole = np.empty((height, width, 4), np.float32) if finer and every is None else None
 
         def lit(*places: Any) -> None:
-            """Beauty and all its parts, at places that pixels were cut into (see ``lit_by``), or everywhere."""
-            found, doubt = (places[:3], places[3:]) if places else ((), ())
-            other = tuple(np.empty_like(one) for one in doubt)
+            """Beauty and all its parts, at places that pixels were cut into (``shade_outputs``), or everywhere."""
+            at = places or (shaded, rayed)
             if whole is not None:
-                lit_by(light, whole, no_planes, *places)
-            for output in lit_ones:
-                picture, weights = output.picture, output.weights
-                parts = no_planes if picture.planes is None else picture.planes
-                # The groups first: until beauty comes, its parts are room for theirs.
-                for name in lights if picture.groups else ():
-                    lit_by(lights[name], scratch, parts, *found, *other, weights=weights)
-                    take_direct(parts, places[2] if places else nowhere, picture.groups[name])
-                lit_by(light, picture.beauty, parts, *found, *(doubt if output is every else other), weights=weights)
+                own = Output(Picture(whole, depth), np.empty(0, np.float32), True)
+                shade_outputs(view, stage, alpha, [own], *at, decides=own)
+            shade_outputs(view, stage, alpha, lit_ones, *at, decides=every)
 
         lit()
         if drawing is not None and finer:
@@ -180,8 +141,71 @@ def draw_outputs(
             covered = (lit_ones[0].weights, seen) if seen is not None else (np.empty(0, np.float32), alpha)
             _refine(view, stage, drawing, fragments, rayed, alpha, decides, lit, covered)
         for output in lit_ones:
-            _tell(view, stage, fragments, output)
+            tell(view, stage, fragments, output)
     return [one and one.faded(gone) for one in areas]
+
+
+def shade_outputs(
+    view: View,
+    stage: Stage,
+    alpha: NDArray[np.float32],
+    outputs: Sequence[Output],
+    places: Fragments,
+    found: Rayed,
+    sides: NDArray[np.uint8] | None = None,
+    doubt: NDArray[np.float32] | None = None,
+    *,
+    decides: Output | None = None,
+) -> None:
+    """Light of fragments and all its parts into the pictures of outputs; alpha [H, W], sides and doubt as ``shading.shade`` takes them: doubt
+    is that of the output which ``decides``. Hold ``kernels.PARALLEL``."""
+    snapshot = view.snapshot
+    height, width = snapshot.height, snapshot.width
+    nowhere = np.empty((0, width), np.uint8) if sides is None else sides
+    no_doubt = np.empty((0, width) if doubt is None else doubt.shape, np.float32)
+
+    def lit_by(
+        light: Lighting,
+        beauty: NDArray[np.float32],
+        planes: NDArray[np.float32],
+        weights: NDArray[np.float32],
+        own_doubt: NDArray[np.float32] = no_doubt,
+    ) -> None:
+        PARALLEL.by_parts(
+            shade,
+            places,
+            stage.surfaces,
+            light.with_room(LOOKS),
+            light.shining,
+            light.textures(stage),
+            found,
+            viewpoint(snapshot.camera),
+            np.float32(1 / snapshot.camera.focal),
+            snapshot.bounces > 0,
+            # Of a stretch no place beside a fragment is known that would tell how wide a tone's border is.
+            view.hard or len(snapshot.stations) > 0,
+            weights,
+            alpha,
+            nowhere,
+            own_doubt,
+            beauty,
+            planes,
+        )
+
+    # The groups share everything that was found out about the fragments: only shading is done again for each.
+    asked = any(output.picture.groups for output in outputs)
+    shining = {one.group for one in snapshot.lights if asked}
+    lights = {name: view.light.of_group(snapshot.lights, name) for name in groups_of(snapshot) if name in shining}
+    scratch = kept("group beauty", (height, width, 4), np.float32)
+    for output in outputs:
+        picture, weights = output.picture, output.weights
+        parts = np.empty((0, width, PLANES), np.float32) if picture.planes is None else picture.planes
+        # The groups first: until beauty comes, its parts are room for theirs.
+        for name in lights if picture.groups else ():
+            lit_by(lights[name], scratch, parts, weights)
+            take_direct(parts, nowhere, picture.groups[name])
+        own_doubt = doubt if output is decides and doubt is not None else no_doubt
+        lit_by(view.light, picture.beauty, parts, weights, own_doubt)
 
 
 def _drawn_still(
@@ -273,7 +297,7 @@ def _areas_of(
     return Areas(seen, before, fragments.order)
 
 
-def _tell(view: View, stage: Stage, fragments: Fragments, output: Output) -> None:
+def tell(view: View, stage: Stage, fragments: Fragments, output: Output) -> None:
     """What stands in each pixel of an output, and where it is, faces and moves to, if that is wanted."""
     picture, camera = output.picture, view.snapshot.camera
     if picture.data is None or picture.planes is None:
@@ -295,7 +319,9 @@ def _tell(view: View, stage: Stage, fragments: Fragments, output: Output) -> Non
     picture.data[..., CAMERA_NORMAL : CAMERA_NORMAL + 3] = normals @ towards.T.astype(np.float32)
 
 
-def _cut(view: View, stage: Stage, places: Fragments, alpha: NDArray[np.float32], gone: NDArray[np.float32]) -> None:
+def cut_out_of(
+    view: View, stage: Stage, places: Fragments, alpha: NDArray[np.float32], gone: NDArray[np.float32]
+) -> None:
     """Leave of fragments what pictures say is there (``coverage.cut_out``), in place."""
     light, camera = view.light, view.snapshot.camera
     PARALLEL.by_parts(
@@ -377,7 +403,7 @@ def _refine(
         places = drawing.again(sides)
         _even_out(view, stage, drawing, places)
         if light.cuts:
-            _cut(view, stage, places, nothing, nothing)
+            cut_out_of(view, stage, places, nothing, nothing)
         weights, area = covered
         fit = places, stage.scene.finish_of, weights, area
         if not light.catches:

@@ -17,6 +17,7 @@ from zeitbild.render.visible.identity import SLOTS
 from zeitbild.render.visible.pieces import Pieces
 from zeitbild.render.world.buffers import lent
 from zeitbild.snapshot import Snapshot
+from zeitbild.snapshot.finish_row import SHADING, SHADOW_ONLY
 from zeitbild.snapshot.quality import Quality
 
 
@@ -56,6 +57,13 @@ class View:
         there = np.zeros(int(self.triangle_owners.max(initial=0)) + 1, bool)
         there[[place for place in places if place < len(there)]] = True
         return there[self.triangle_owners]
+
+    def catches_shadows(self, places: Sequence[int]) -> bool:
+        """Whether any body at some places, or of some pieces, is there only where light is kept from it."""
+        if not self.light.catches:
+            return False
+        mine = np.isin(self.owners, [self.pieces.body(place) for place in places])
+        return bool((self.light.finishes[mine, SHADING] == SHADOW_ONLY).any())
 
     def flat_triangles(self) -> NDArray[np.uint8]:
         """Which triangles [T] are of what is flat."""
@@ -135,18 +143,18 @@ class Output:
         return len(self.weights) > 0
 
 
-def output_for(view: View, planes: bool, weights: NDArray[np.float32] | None, lit: bool) -> Output:
-    """Room for a picture."""
+def output_for(view: View, planes: bool, weights: NDArray[np.float32] | None, lit: bool, name: str = "") -> Output:
+    """Room for a picture; ``name`` tells it from others that are held at the same time."""
     if not lit:
         picture = empty_picture(view.snapshot, planes)
     else:
         size = view.snapshot.height, view.snapshot.width
         picture = Picture(
-            lent("beauty", (*size, 4), np.float32),
-            lent("depth", size, np.float32),
-            lent("planes", (*size, PLANES), np.float32) if planes else None,
+            lent(name + "beauty", (*size, 4), np.float32),
+            lent(name + "depth", size, np.float32),
+            lent(name + "planes", (*size, PLANES), np.float32) if planes else None,
             {name: np.zeros((*size, 3), np.float32) for name in groups_of(view.snapshot)} if planes else {},
-            lent("identities", (*size, 2, SLOTS, 2), np.float32) if planes else None,
-            data=lent("data", (*size, DATA), np.float32) if planes else None,
+            lent(name + "identities", (*size, 2, SLOTS, 2), np.float32) if planes else None,
+            data=lent(name + "data", (*size, DATA), np.float32) if planes else None,
         )
     return Output(picture, np.empty(0, np.float32) if weights is None else weights, lit)

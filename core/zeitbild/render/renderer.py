@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from zeitbild.kernels import PARALLEL
 from zeitbild.render.data_rows import MOTION, SHARE
-from zeitbild.render.drawing import draw_outputs
+from zeitbild.render.drawing import draw_outputs, make_empty
 from zeitbild.render.light.dots import lit_dots
 from zeitbild.render.moving.sweep_kernel import LANES
 from zeitbild.render.moving.sweeping import shifts_of, stretches_of
@@ -20,6 +20,7 @@ from zeitbild.render.outputs import View, empty_picture, output_for, view_of
 from zeitbild.render.picture import NO_DEPTH, Picture
 from zeitbild.render.shade.shading import AROUND, DIFFUSE, EMISSION, SPECULAR
 from zeitbild.render.sheets import Sheets, over_one_another
+from zeitbild.render.veils import put_veils
 from zeitbild.render.view.backdrop import put_behind
 from zeitbild.render.view.pixel_look import enlarge, finish_pixels
 from zeitbild.render.visible.dots import drawn_dots
@@ -53,7 +54,8 @@ def render_together(snapshots: Sequence[Snapshot], quality: Quality, planes: Seq
     """Layers of one set, which differ only in what is shown and what held out, and in what is behind: everything but light is
     found out once. Each is what ``render`` gives alone, byte for byte.
     """
-    if len(snapshots) > 1 and len(veiled_places(snapshots[0])) > _MANY:
+    otherwise = quality.edges_exactly or bool(snapshots[0].stations)
+    if len(snapshots) > 1 and otherwise and len(veiled_places(snapshots[0])) > _MANY:
         # How so many are drawn depends on what a layer shows of them: there is nothing to share.
         return [render(one, quality, planes=wanted) for one, wanted in zip(snapshots, planes, strict=True)]
     first = snapshots[0].widened()
@@ -134,24 +136,79 @@ def _still(
         picture.beauty[..., 3] + (0 if picture.held is None else picture.held) if clear else picture.beauty[..., 3]
         for picture in pictures
     ]
-    rims = [Rims.of(picture, area) for picture, area in zip(pictures, areas, strict=True)] if clear else []
+    rims = []
+    if clear:
+        # Nothing has a rim where nothing is opaque.
+        rims = [Rims.of(one, area if solid else area[:0]) for one, area in zip(pictures, areas, strict=True)]
+    if veiled and not (fused or sprays or view.catches_shadows(veiled)) and _by_lists(view):
+        _put_listed(view, solid, veiled, layers, pictures, rims, empty=not solid)
+    else:
+        drawn = partial(_still, quality=quality, samples=samples, shift=shift, hard=hard, numbers=numbers)
+        _put_in_order(view, solid, veiled, fused, spraying, layers, pictures, areas, rims, drawn)
+    for rim, picture in zip(rims, pictures, strict=False):
+        rim.join(picture)
+    return pictures
+
+
+def _put_listed(
+    view: View,
+    solid: Sequence[int],
+    places: Sequence[int],
+    layers: Sequence[_Layer],
+    pictures: Sequence[Picture],
+    rims: Sequence[Rims],
+    *,
+    empty: bool = False,
+) -> None:
+    """Put see-through bodies over the pictures of layers, in place, by lists of their fragments; empty: nothing is in them yet."""
+    PARALLEL.breathe()
+    shown = [[layer.roles[view.pieces.body(place)] == "shown" for place in places] for layer in layers]
+    put_veils(view, solid, places, shown, pictures, rims, empty=empty)
+
+
+def _put_in_order(
+    view: View,
+    solid: Sequence[int],
+    veiled: Sequence[int],
+    fused: Sequence[tuple[int, ...]],
+    spraying: _Spraying,
+    layers: Sequence[_Layer],
+    pictures: Sequence[Picture],
+    areas: Sequence[NDArray[np.float32]],
+    rims: Sequence[Rims],
+    drawn: partial[list[Picture]],
+) -> None:
+    """Put what is see-through over the pictures of layers, in place, from far to near: bodies, groups of which only a share is left, and
+    dots. areas [H, W] of each layer are opaque; drawn draws a snapshot as this one is drawn (``_still``)."""
+    snapshot = view.snapshot
     roles = {place: tuple(layer.roles[place] for layer in layers) for place in veiled}
     units, owners = view.pieces.take_apart(entangled(snapshot, veiled), view.triangle_owners)
     view = replace(view, triangle_owners=owners)
     roles |= {piece: roles[view.pieces.body(piece)] for unit in units for piece in unit}
     units = view.pieces.among(units, fused)
     # Each of them is drawn by itself.
-    apart = roles | {place: unit for unit in fused for place in unit}
-    levels = groups_apart(snapshot, units, apart, view.pieces)
+    alone_ones = {place: unit for unit in fused for place in unit}
+    levels = groups_apart(snapshot, units, roles | alone_ones, view.pieces)
+    by_lists = _by_lists(view, len(levels))
     sheets = None
-    if min(len(levels), len(veiled)) > _MANY and not (fused or sprays):
+    if not by_lists and min(len(levels), len(veiled)) > _MANY and not (fused or spraying.left):
         every = [place for unit in units for place in unit]
         if (sheets := _peeled(view, solid, every, roles, layers)) is not None:
             levels = [[tuple(every)]]
+    listed: list[int] = []
+
     for group in levels:
-        spraying.put(min(view.pieces.mean_away(unit) for unit in group), pictures, areas, rims)
+        nearest = min(view.pieces.mean_away(unit) for unit in group)
+        own = [place for unit in group for place in unit]
+        apart = group[0] in fused or view.catches_shadows(own)
+        if listed and (apart or spraying.any_behind(nearest)):
+            _put_listed(view, solid, listed, layers, pictures, rims)
+            listed.clear()
+        spraying.put(nearest, pictures, areas, rims)
+        if by_lists and not apart:
+            listed += own
+            continue
         if group[0] in fused:
-            drawn = partial(_still, quality=quality, samples=samples, shift=shift, hard=hard, numbers=numbers)
             _as_one(snapshot, solid, group[0], drawn, pictures, areas, layers, rims)
             continue
         if len(group[0]) > 1 and sheets is None:
@@ -161,18 +218,25 @@ def _still(
         wanted = any(g and one.planes for g, one in zip(gives, layers, strict=True))
         if sheets is None:
             sheets = Sheets(view, solid, [place for unit in group for place in unit], any(gives), wanted)
-        front, own = over_one_another(sheets)
+        front, own_areas = over_one_another(sheets)
         sheets = None
         for picture, area, giving, rim in zip(pictures, areas, gives, rims, strict=True):
             rim.begin(picture)
-            lay_over(front, picture, own, area, gives=giving)
-            rim.lay_over(front, own, gives=giving, picture=picture)
+            lay_over(front, picture, own_areas, area, gives=giving)
+            rim.lay_over(front, own_areas, gives=giving, picture=picture)
         # Given back before the next is drawn.
         del front
+    if listed:
+        _put_listed(view, solid, listed, layers, pictures, rims)
     spraying.put(-np.inf, pictures, areas, rims)
-    for rim, picture in zip(rims, pictures, strict=False):
-        rim.join(picture)
-    return pictures
+
+
+def _by_lists(view: View, levels: int = 0) -> bool:
+    """Whether see-through bodies, in so many groups, are put over pictures by lists of their fragments (``veils``). Those of a few have
+    exact edges and more places where their light changes, for who hands off; what is blurred is drawn in other ways."""
+    if view.hard or view.snapshot.stations:
+        return False
+    return not view.quality.edges_exactly or levels > _MANY
 
 
 class _Spraying:
@@ -191,6 +255,10 @@ class _Spraying:
         opaque = places and hides
         self.depth = kept("whole depth", size, np.float32).copy() if opaque else np.empty((0, 0), np.float32)
 
+    def any_behind(self, away: float) -> bool:
+        """Whether any of them is farther away."""
+        return bool(self.left) and self.away[self.left[-1]] > away
+
     def put(
         self,
         nearer_than: float,
@@ -199,7 +267,7 @@ class _Spraying:
         rims: Sequence[Rims],
     ) -> None:
         """Put those that are farther away than something over the pictures, in place."""
-        while self.left and self.away[self.left[-1]] > nearer_than:
+        while self.any_behind(nearer_than):
             place = self.left.pop()
             PARALLEL.breathe()
             for number, (picture, area, rim) in enumerate(zip(pictures, areas, rims, strict=True)):
@@ -383,10 +451,8 @@ def _opaque(
         areas = draw_outputs(view, drawn, outputs, alone=alone and outputs[0].some and outputs[0].lit)
     else:
         # Nothing is opaque: nothing needs to be drawn to know how that looks.
-        outputs = [
-            replace(one, picture=empty_picture(view.snapshot, layer.planes))
-            for one, layer in zip(outputs, layers, strict=True)
-        ]
+        for output in outputs:
+            make_empty(output.picture)
         areas = [None] * len(outputs)
     pictures = []
     for output, layer, own in zip(outputs, layers, areas, strict=True):

@@ -15,6 +15,7 @@ from zeitbild.render.rays.smoothing import smooth
 from zeitbild.render.rays.tracing import BEHIND_LIGHTS, SPOT, Looking, find_borders, gather_tally, locate, trace
 from zeitbild.render.stage import Lighting, Stage, viewpoint
 from zeitbild.render.visible.finer import inherit
+from zeitbild.render.visible.lists import Runs
 from zeitbild.render.visible.visibility import Fragments
 from zeitbild.render.world.buffers import kept
 from zeitbild.snapshot import Snapshot
@@ -51,11 +52,13 @@ def cast_rays(
     moves: NDArray[np.float32] | None = None,
     *,
     unlit_too: bool = True,
+    runs: Runs | None = None,
 ) -> Rayed:
     """What rays found out about every fragment; nothing, if none of them takes light: with unlit_too only if nothing sends any.
 
     Columns: share of each light that is seen, openness, mirrored light (three) and the share of mirror rays that met
-    something. moves as ``tracing.trace`` takes them. Good until the next picture. Hold ``kernels.PARALLEL``.
+    something. moves as ``tracing.trace`` takes them; runs where several fragments of a pixel are seen one behind the other. Good until
+    the next picture. Hold ``kernels.PARALLEL``.
     """
     rows = light.shining.rows
     count = len(rows)
@@ -70,6 +73,8 @@ def cast_rays(
     eye, focal = viewpoint(camera), np.float32(camera.focal)
     looking = Looking(eye, forward, right / focal, -up / focal)
     spots, lift, main, tally = located(snapshot, stage, light, fragments, (height, width), "")
+    if runs is None:
+        runs = Runs(main, np.empty((0, width), np.int32), np.empty(0, np.float32))
     rayed = kept("rayed", (len(spots), count + BEHIND_LIGHTS), np.float32)
     if shadowed.any() or snapshot.occlusion > 0:
         radius = np.float32(snapshot.occlusion_radius if snapshot.occlusion > 0 else 0)
@@ -82,7 +87,7 @@ def cast_rays(
                 continue
             if first:
                 wanted = kept("wanted", (len(spots), count + 1), np.uint8)
-                PARALLEL.by_parts(find_borders, fragments, main, tally, count, wanted)
+                PARALLEL.by_parts(find_borders, fragments, runs, tally, count, wanted)
             PARALLEL.by_parts(
                 trace,
                 fragments,
@@ -121,7 +126,7 @@ def cast_rays(
         scene.finish_of,
         light.finishes,
         spots,
-        main,
+        runs,
         depth,
         np.float32(1 / camera.focal),
         camera.parallel,

@@ -33,7 +33,7 @@ def smooth(  # type: ignore[no-untyped-def]
     finish_of,
     finishes,
     spots,
-    main,
+    runs,
     depth,
     pixel_angle,
     parallel,
@@ -47,7 +47,8 @@ def smooth(  # type: ignore[no-untyped-def]
 ):
     """Mean of rayed [fragments, C] over the window into smoothed; see ``tracing.trace`` for what is shared with it.
 
-    spots from ``tracing.locate``; depth [H, W]; pixel_angle the size of a pixel at depth 1, or at any depth if parallel;
+    spots from ``tracing.locate``; runs (``lists.Runs``) tell which fragments a pixel shows to its neighbours; depth [H, W], where runs do
+    not tell it; pixel_angle the size of a pixel at depth 1, or at any depth if parallel;
     shared holds the numbers of the columns that are averaged, veiled those that are only where they are
     alike (differ by less than alike_within), the rest are copied; from
     column mirror_from on, mirrors smoother than ``sharp`` keep their own.
@@ -56,6 +57,7 @@ def smooth(  # type: ignore[no-untyped-def]
     pixel, triangle = fragments.pixel, fragments.triangle
     columns = (width + _TILE - 1) // _TILE
     wide = rayed.shape[1]
+    main, many, away = runs
     for turn in numba.prange(order.shape[0]):
         tile = order[turn]
         top, left = (tile // columns) * _TILE, (tile % columns) * _TILE
@@ -66,7 +68,8 @@ def smooth(  # type: ignore[no-untyped-def]
                 met[c] = _ONE
             for c in range(wide):
                 smoothed[f, c] = rayed[f, c]
-            reach = _STEPS * pixel_angle * (_ONE if parallel else depth[row, column])
+            own_depth = depth[row, column] if away.shape[0] == 0 else away[f]
+            reach = _STEPS * pixel_angle * (_ONE if parallel else own_depth)
             # Seen at a slant, neighbouring pixels lie farther apart on one surface.
             wide_reach = _FAR * _FAR * reach * reach
             own = spots[f]
@@ -77,28 +80,31 @@ def smooth(  # type: ignore[no-untyped-def]
             found = mirrors = 1
             for y in range(max(0, row - 1), min(main.shape[0], row + 3)):
                 for x in range(max(0, column - 1), min(width, column + 3)):
-                    g = main[y, x]
-                    if g < 0 or g == f:
-                        continue
-                    spot = spots[g]
-                    dx, dy, dz = spot[0] - own[0], spot[1] - own[1], spot[2] - own[2]
-                    if (
-                        spot[3] * own[3] + spot[4] * own[4] + spot[5] * own[5] < _SAME
-                        or abs(dx * own[6] + dy * own[7] + dz * own[8]) > reach
-                        or dx * dx + dy * dy + dz * dz > wide_reach
-                    ):
-                        continue
-                    found += 1
-                    # Mirrors show the same only where their normals lean apart by less than their lobe is wide.
-                    lean_x, lean_y, lean_z = spot[3] - own[3], spot[4] - own[4], spot[5] - own[5]
-                    alike = lean_x * lean_x + lean_y * lean_y + lean_z * lean_z < lobe * lobe
-                    mirrors += 1 if alike else 0
-                    for c in shared:
-                        smoothed[f, c] += rayed[g, c] if c < mirror_from or alike else _ZERO
-                    for c in veiled:
-                        if abs(rayed[g, c] - rayed[f, c]) < alike_within:
-                            smoothed[f, c] += rayed[g, c]
-                            met[c] += _ONE
+                    first = main[y, x]
+                    for g in range(first, first + (many[y, x] if many.shape[0] > 0 else 1)):
+                        if g < 0 or g == f:
+                            continue
+                        spot = spots[g]
+                        dx, dy, dz = spot[0] - own[0], spot[1] - own[1], spot[2] - own[2]
+                        if (
+                            spot[3] * own[3] + spot[4] * own[4] + spot[5] * own[5] < _SAME
+                            or abs(dx * own[6] + dy * own[7] + dz * own[8]) > reach
+                            or dx * dx + dy * dy + dz * dz > wide_reach
+                        ):
+                            continue
+                        found += 1
+                        # Mirrors show the same only where their normals lean apart by less than their lobe is wide.
+                        lean_x, lean_y, lean_z = spot[3] - own[3], spot[4] - own[4], spot[5] - own[5]
+                        alike = lean_x * lean_x + lean_y * lean_y + lean_z * lean_z < lobe * lobe
+                        mirrors += 1 if alike else 0
+                        for c in shared:
+                            smoothed[f, c] += rayed[g, c] if c < mirror_from or alike else _ZERO
+                        for c in veiled:
+                            if abs(rayed[g, c] - rayed[f, c]) < alike_within:
+                                smoothed[f, c] += rayed[g, c]
+                                met[c] += _ONE
+                        # Of a pixel's fragments one belongs to this surface.
+                        break
             scale, mirror_scale = _ONE / np.float32(found), _ONE / np.float32(mirrors)
             for c in veiled:
                 smoothed[f, c] /= met[c]

@@ -249,13 +249,15 @@ def trace(  # type: ignore[no-untyped-def]
 
 
 @parallel_kernel
-def find_borders(fragments, main, tally, light_count, wanted):  # type: ignore[no-untyped-def]
-    """Mark in wanted [fragments, L + 1] where a light is neither wholly seen nor wholly hidden in the pixels around.
+def find_borders(fragments, runs, tally, light_count, wanted):  # type: ignore[no-untyped-def]
+    """Mark in wanted [fragments, L + 1] where a light is neither wholly seen nor wholly hidden in the pixels around, by the fragments that
+    runs (``lists.Runs``) tell of.
 
     The half sphere, last, is marked everywhere: what it sees is seldom all or nothing.
     """
     order, counts, firsts, width = fragments.order, fragments.counts, fragments.firsts, fragments.width
     pixel = fragments.pixel
+    main, many, _ = runs
     columns = (width + _TILE - 1) // _TILE
     for turn in numba.prange(order.shape[0]):
         tile = order[turn]
@@ -268,9 +270,10 @@ def find_borders(fragments, main, tally, light_count, wanted):  # type: ignore[n
                 met = 0
                 for y in range(max(0, row - 2), min(main.shape[0], row + 3)):
                     for x in range(max(0, column - 2), min(width, column + 3)):
-                        g = main[y, x]
-                        if g >= 0 and tally[g, number, 0] > 0:
-                            met |= 1 if tally[g, number, 1] > 0 else 2
+                        first = main[y, x]
+                        for g in range(first, first + (many[y, x] if many.shape[0] > 0 else 1)):
+                            if g >= 0 and tally[g, number, 0] > 0:
+                                met |= 1 if tally[g, number, 1] > 0 else 2
                     if met == 3:
                         break
                 wanted[f, number] = np.uint8(1) if met == 3 else np.uint8(0)

@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 
 from zeitbild.render.picture import NO_DEPTH, Picture
 from zeitbild.render.visible.entangled import Surface, weights_at
+from zeitbild.render.visible.lists import Left
 from zeitbild.render.visible.see_through import Areas, add, lay, rest_behind, rest_of_veil, weaken
 from zeitbild.render.visible.triangle_setup import TILE
 
@@ -76,13 +77,9 @@ class Rims:
         own, cut = _taken(front, self.at), self._cut(areas)
         if areas.tiles is not None:
             # Elsewhere nothing was drawn, and nothing is told.
-            columns = -(-picture.beauty.shape[1] // TILE)
-            outside = ~np.isin(self.at[0] // TILE * columns + self.at[1] // TILE, areas.tiles)
-            for values in (cut.seen, cut.before, own.beauty, own.planes, own.data, *own.groups.values()):
-                if values is not None:
-                    values[outside] = 0
-            if own.identities is not None:
-                own.identities[outside] = (-1, 0)
+            outside = self._outside(areas.tiles, picture)
+            cut.seen[outside] = cut.before[outside] = 0
+            _nothing(own, outside)
             if cut.fade is not None:
                 cut.fade[outside] = 1
         alpha = own.beauty[..., 3]
@@ -91,6 +88,29 @@ class Rims:
         if self.veil.held is not None:
             self.veil.held[:] = self.veil.held * rest + (0 if gives else alpha)
         lay(own if gives else None, self.veil, rest)
+
+    def put_through(
+        self, front: Picture | None, left: Left, hidden: _Floats | None, tiles: NDArray[np.int64], picture: Picture
+    ) -> None:
+        """After see-through surfaces in some tiles were put over the picture by what they leave of what is behind them: the same at rims.
+        front is what they give, if they give anything, and hidden [H, W] what those that only hide do."""
+        if self.before is None:
+            return
+        self._put(picture, left.solid[self.at][:, None])
+        rest = left.open[self.at][:, None]
+        if self.veil.held is not None:
+            self.veil.held[:] = self.veil.held * rest + (0 if hidden is None else hidden[self.at][:, None])
+        own = None
+        if front is not None:
+            own = _taken(front, self.at)
+            _nothing(own, self._outside(tiles, picture))
+        lay(own, self.veil, rest)
+
+    def _outside(self, tiles: NDArray[np.int64], picture: Picture) -> NDArray[np.bool_]:
+        """Which of the rims [M] lie in none of some tiles."""
+        columns = -(-picture.beauty.shape[1] // TILE)
+        outside: NDArray[np.bool_] = ~np.isin(self.at[0] // TILE * columns + self.at[1] // TILE, tiles)
+        return outside
 
     def through_one_another(
         self,
@@ -119,11 +139,7 @@ class Rims:
         """Add what something gives whose place was made before, to the picture, or at rims to what is kept apart there."""
         if len(self):
             own = _taken(front, self.at)
-            for values in (front.beauty, front.planes, front.data, *front.groups.values()):
-                if values is not None:
-                    values[self.at] = 0
-            if front.identities is not None:
-                front.identities[self.at] = (-1, 0)
+            _nothing(front, self.at)
             lay(own, self.veil, np.ones_like(self.solid))
         lay(front, picture, np.ones(picture.depth.shape, np.float32))
 
@@ -143,6 +159,15 @@ class Rims:
         weaken(self.before, rest)
         _put(picture, self.at, self.before)
         self.before = None
+
+
+def _nothing(picture: Picture, at: Any) -> None:
+    """Leave nothing in some pixels, in place."""
+    for values in (picture.beauty, picture.planes, picture.data, *picture.groups.values()):
+        if values is not None:
+            values[at] = 0
+    if picture.identities is not None:
+        picture.identities[at] = (-1, 0)
 
 
 def _taken(picture: Picture, at: tuple[NDArray[np.int64], ...]) -> Picture:

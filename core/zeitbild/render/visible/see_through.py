@@ -322,7 +322,7 @@ def lay_over(front: Picture, behind: Picture, areas: Areas, solid: NDArray[np.fl
             touched,
             behind.beauty,
         )
-    _lay_parts(front if gives else None, behind, rest, touched, tiles)
+    lay_parts(front if gives else None, behind, rest, touched, tiles)
 
 
 def _stand(front: Picture, behind: Picture, areas: Areas) -> None:
@@ -375,10 +375,10 @@ def lay(
         PARALLEL.by_parts(_mark_touched, order, upper, rest, touched)
 
         PARALLEL.by_parts(_over, order, upper, rest, touched, behind.beauty)
-    _lay_parts(front, behind, rest, touched, order)
+    lay_parts(front, behind, rest, touched, order)
 
 
-def _lay_parts(
+def lay_parts(
     front: Picture | None,
     behind: Picture,
     rest: NDArray[np.float32],

@@ -156,6 +156,35 @@ def spread(count: int) -> NDArray[np.int64]:
     return np.arange(count, dtype=np.int64) * step % count
 
 
+def sorted_into_tiles(
+    corners: NDArray[np.float64],
+    order: NDArray[np.float64],
+    triangles: NDArray[np.int32],
+    cull: NDArray[np.int8],
+    drawn: NDArray[np.int32] | None,
+    least_w: float,
+    width: int,
+    height: int,
+) -> tuple[NDArray[np.float64], Bins]:
+    """Edge functions [T, 9] of triangles, and those triangles sorted into tiles; see ``rasterise``. Good until the next call. Hold
+    ``kernels.PARALLEL``."""
+    count = len(triangles)
+    edges, scaled = kept("edges", (count, 9), np.float64), kept("scaled", (count, 12), np.float64)
+    boxes = kept("boxes", (count, 4), np.int32)
+    which = np.arange(count, dtype=np.int32) if drawn is None else drawn
+    set_up(which, corners, order, triangles, cull, least_w, width, height, edges, scaled, boxes)
+    columns, rows = -(-width // TILE), -(-height // TILE)
+    # Tile by tile, and within a tile stretch by stretch: that keeps the triangles' order.
+    places = np.zeros((columns * rows, STRETCHES), np.int64)
+    count_bins(which, boxes, columns, places)
+    ends = np.cumsum(places).reshape(places.shape)
+    places = ends - places
+    starts = np.append(places[:, 0], ends[-1, -1])
+    members = np.empty(int(starts[-1]), np.int32)
+    fill_bins(which, boxes, columns, places, members)
+    return edges, Bins(scaled, boxes, starts, members)
+
+
 def rasterise(
     corners: NDArray[np.float64],
     order: NDArray[np.float64],
@@ -188,20 +217,8 @@ def rasterise(
     what covers a pixel in part is counted from samples. Hold ``kernels.PARALLEL``. Float32 outputs;
     depth as in ``Picture``.
     """
-    count = len(triangles)
-    edges, scaled = kept("edges", (count, 9), np.float64), kept("scaled", (count, 12), np.float64)
-    boxes = kept("boxes", (count, 4), np.int32)
-    which = np.arange(count, dtype=np.int32) if drawn is None else drawn
-    set_up(which, corners, order, triangles, cull, least_w, width, height, edges, scaled, boxes)
+    edges, bins = sorted_into_tiles(corners, order, triangles, cull, drawn, least_w, width, height)
     columns, rows = -(-width // TILE), -(-height // TILE)
-    # Tile by tile, and within a tile stretch by stretch: that keeps the triangles' order.
-    places = np.zeros((columns * rows, STRETCHES), np.int64)
-    count_bins(which, boxes, columns, places)
-    ends = np.cumsum(places).reshape(places.shape)
-    places = ends - places
-    starts = np.append(places[:, 0], ends[-1, -1])
-    members = np.empty(int(starts[-1]), np.int32)
-    fill_bins(which, boxes, columns, places, members)
     alpha = kept("alpha", (height, width), np.float32)
     if depth is None:
         depth = np.empty((height, width), np.float32)
@@ -214,7 +231,7 @@ def rasterise(
     which_own = np.empty(0, np.uint8) if own is None else own
     drawing = Drawing(
         edges,
-        Bins(scaled, boxes, starts, members),
+        bins,
         patches,
         facing,
         near,
