@@ -56,8 +56,10 @@ def called_from_python() -> set[tuple[str, str]]:
         waiting: list[ast.AST] = [node for node in tree.body if not _is_kernel(node)]
         while waiting:
             node = waiting.pop()
-            if isinstance(node, ast.Call) and isinstance(node.func, ast.Name) and node.func.id in meant:
-                found.add(meant[node.func.id])
+            if isinstance(node, ast.Call):
+                # Called, or handed to who calls it (``Turns.by_parts``).
+                names = [one.id for one in (node.func, *node.args) if isinstance(one, ast.Name)]
+                found |= {meant[one] for one in names if one in meant}
             waiting += ast.iter_child_nodes(node)
     return found
 

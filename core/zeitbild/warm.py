@@ -100,11 +100,17 @@ def warm() -> None:
     snapshot = replace(_snapshot(), occlusion=0.5, bounces=1)
     for quality in QUALITIES.values():
         picture = render(snapshot, quality, planes=True)
-        render(_over_itself(), quality)
+        ring = _over_itself()
+        render(ring, quality)
+    # It may only hide, too.
+    held_out = tuple(replace(one, role="hold-out") for one in ring.bodies)
+    render(replace(ring, bodies=held_out), QUALITIES["rough"])
     render(replace(snapshot, pixels=PixelLook(2)), QUALITIES["rough"])
     render(replace(snapshot, backdrop=(0.1, 0.2, 0.3)), QUALITIES["rough"])
     render(_moving(), QUALITIES["rough"])
-    render(_partly_there(), QUALITIES["rough"])
+    partly = _partly_there()
+    render(partly, QUALITIES["rough"])
+    render(partly.only((0,)), QUALITIES["rough"])
     for blend in ("linear", "encoded"):
         encode_view(show(picture, View(blend=blend)), "jpeg")  # type: ignore[arg-type]
     for form in formats:

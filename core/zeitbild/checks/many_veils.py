@@ -1,4 +1,4 @@
-"""See-through things that lie over one another in such a number that a frame takes long."""
+"""See-through things that lie over one another in such a number that a frame with an open shutter takes long."""
 
 from collections.abc import Iterator
 
@@ -16,8 +16,11 @@ _FRAMES = 3
 
 
 def _levels(snapshot: Snapshot) -> tuple[int, set[str]]:
-    """How many pictures are laid over one another, and the elements of what is see-through."""
-    if sum(any(lets_through(row) for row in body.finishes) for body in snapshot.bodies) <= _MANY:
+    """How many pictures are laid over one another, and the elements of what is see-through: none where nothing moves (``render.veils``)."""
+    if (
+        not snapshot.stations
+        or sum(any(lets_through(row) for row in body.finishes) for body in snapshot.bodies) <= _MANY
+    ):
         return 0, set()
     snapshot = snapshot.built(QUALITIES["rough"])
     places = see_through_places(snapshot)
@@ -40,8 +43,8 @@ def _look(view: SetView) -> Iterator[Finding]:
     yield Finding(
         "many-veils",
         "hint",
-        f"See-through things ({named}) lie over one another {most} times at frame {frame}: each of these is drawn by itself, so a frame takes "
-        "long. Fewer of them, opaque ones, or the dots of a spray are drawn far faster.",
+        f"See-through things ({named}) lie over one another {most} times at frame {frame}: while the shutter is open each of these is drawn by "
+        "itself, so a frame takes long. Fewer of them, opaque ones, the dots of a spray, or no motion blur are far faster.",
         f"elements.{numbers[0]}.opacity",
         "build",
         frame,

@@ -49,16 +49,20 @@ class Findings(unittest.TestCase):
     def test_many_see_through_things_over_one_another_are_told(self) -> None:
         repeat = {"kind": "repeat", "id": "many", "stands": "in a row", "count": 60, "apart": [2, 0, 1]}
         pane = {"kind": "solid", "id": "pane", "shape": "plane", "width": 200, "height": 200, "inside": "many"}
+        pane |= {"turn": {"turns": 1}}
 
         def found(**more: Any) -> list[Finding]:
-            shot = read_shot({"version": 3, "elements": [repeat | more.pop("repeat", {}), pane | more]})
+            motion = {"angle": more.pop("shutter", 180)}
+            elements = [repeat | more.pop("repeat", {}), pane | more]
+            shot = read_shot({"version": 3, "elements": elements, "motion": motion})
             return [one for one in find(shot, SetView(shot, NOWHERE, None)) if one.code == "many-veils"]
 
         clear = {"surface": {"opacity": 0.5}}
         (told,) = found(**clear)
         self.assertIn("60 times", told.message)
         self.assertEqual(told.field, "elements.1.opacity")
-        # Opaque ones, few of them, and those that lie apart in the picture are no matter.
+        # What stands still, opaque ones, few of them, and those that lie apart in the picture are no matter.
+        self.assertEqual(found(**clear, shutter=0), [])
         self.assertEqual(found(), [])
         self.assertEqual(found(**clear, repeat={"count": 30}), [])
         self.assertEqual(found(**clear, width=3, height=3, repeat={"apart": [8, 0, 0]}), [])

@@ -15,7 +15,7 @@ from zeitbild.render.outputs import Output, View, groups_of
 from zeitbild.render.picture import NO_DEPTH, Picture
 from zeitbild.render.rays.secondary import Rayed, cast_again, cast_rays
 from zeitbild.render.shade.coverage import catch_shadows, cut_out
-from zeitbild.render.shade.shading import FACING, LOOKS, PLANES, shade, take_direct
+from zeitbild.render.shade.shading import FACING, LOOKS, PLANES, shade, take_light
 from zeitbild.render.stage import Lighting, Stage, viewpoint
 from zeitbild.render.view.pixel_look import harden
 from zeitbild.render.visible.finer import bends_of, find_busy, fit_shares, note_done, tones_of
@@ -91,9 +91,9 @@ def draw_outputs(
         fades = light.cuts or (light.catches and alone)
         gone = np.zeros((height, width), np.float32) if fades else nothing
         if light.cuts:
-            cut_out_of(view, stage, fragments, alpha, gone)
+            cut(view, stage, fragments, alpha, gone)
             if stretch is not None:
-                cut_out_of(view, stage, stretch.places, nothing, nothing)
+                cut(view, stage, stretch.places, nothing, nothing)
         if hard:
             harden(fragments, alpha)
         areas = [_areas_of(view, stage, output, fragments, alpha, depth) for output in outputs]
@@ -170,6 +170,7 @@ def shade_outputs(
         planes: NDArray[np.float32],
         weights: NDArray[np.float32],
         own_doubt: NDArray[np.float32] = no_doubt,
+        direct_only: bool = False,
     ) -> None:
         PARALLEL.by_parts(
             shade,
@@ -184,6 +185,7 @@ def shade_outputs(
             snapshot.bounces > 0,
             # Of a stretch no place beside a fragment is known that would tell how wide a tone's border is.
             view.hard or len(snapshot.stations) > 0,
+            direct_only,
             weights,
             alpha,
             nowhere,
@@ -196,14 +198,13 @@ def shade_outputs(
     asked = any(output.picture.groups for output in outputs)
     shining = {one.group for one in snapshot.lights if asked}
     lights = {name: view.light.of_group(snapshot.lights, name) for name in groups_of(snapshot) if name in shining}
-    scratch = kept("group beauty", (height, width, 4), np.float32)
+    scratch, no_parts = kept("group beauty", (height, width, 4), np.float32), np.empty((0, width, PLANES), np.float32)
     for output in outputs:
         picture, weights = output.picture, output.weights
-        parts = np.empty((0, width, PLANES), np.float32) if picture.planes is None else picture.planes
-        # The groups first: until beauty comes, its parts are room for theirs.
+        parts = no_parts if picture.planes is None else picture.planes
         for name in lights if picture.groups else ():
-            lit_by(lights[name], scratch, parts, weights)
-            take_direct(parts, nowhere, picture.groups[name])
+            lit_by(lights[name], scratch, no_parts, weights, direct_only=True)
+            take_light(scratch, nowhere, picture.groups[name])
         own_doubt = doubt if output is decides and doubt is not None else no_doubt
         lit_by(view.light, picture.beauty, parts, weights, own_doubt)
 
@@ -319,9 +320,7 @@ def tell(view: View, stage: Stage, fragments: Fragments, output: Output) -> None
     picture.data[..., CAMERA_NORMAL : CAMERA_NORMAL + 3] = normals @ towards.T.astype(np.float32)
 
 
-def cut_out_of(
-    view: View, stage: Stage, places: Fragments, alpha: NDArray[np.float32], gone: NDArray[np.float32]
-) -> None:
+def cut(view: View, stage: Stage, places: Fragments, alpha: NDArray[np.float32], gone: NDArray[np.float32]) -> None:
     """Leave of fragments what pictures say is there (``coverage.cut_out``), in place."""
     light, camera = view.light, view.snapshot.camera
     PARALLEL.by_parts(
@@ -403,7 +402,7 @@ def _refine(
         places = drawing.again(sides)
         _even_out(view, stage, drawing, places)
         if light.cuts:
-            cut_out_of(view, stage, places, nothing, nothing)
+            cut(view, stage, places, nothing, nothing)
         weights, area = covered
         fit = places, stage.scene.finish_of, weights, area
         if not light.catches:

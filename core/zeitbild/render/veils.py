@@ -10,7 +10,7 @@ from cachetools import LRUCache
 from numpy.typing import NDArray
 
 from zeitbild.kernels import PARALLEL
-from zeitbild.render.drawing import clear, cut_out_of, shade_outputs, tell
+from zeitbild.render.drawing import clear, cut, shade_outputs, tell
 from zeitbild.render.outputs import Output, View, output_for
 from zeitbild.render.picture import NO_DEPTH, Picture
 from zeitbild.render.rays.secondary import cast_rays
@@ -25,6 +25,7 @@ from zeitbild.render.visible.lists import (
     Surfacing,
     count_room,
     hold,
+    join,
     list_and_weigh,
     list_fragments,
     pack,
@@ -36,6 +37,7 @@ from zeitbild.render.visible.see_through import lay_parts
 from zeitbild.render.visible.visibility import Fragments, sorted_into_tiles, spread
 from zeitbild.render.world.buffers import kept
 from zeitbild.snapshot.camera import DepthScale
+from zeitbild.snapshot.finish_row import ALPHA_MAP
 
 #: Fragments that there is room for at a time: those of a large picture behind a hundred panes would fill any memory.
 _MOST_FRAGMENTS = 8_000_000
@@ -219,8 +221,9 @@ class _Veils:
         if (self.needed[tiles] > rooms[tiles]).any():
             return None
         if view.light.cuts:
-            nothing = np.empty((0, width), np.float32)
-            cut_out_of(view, self.stage, listed, nothing, nothing)
+            nothing, by_picture = np.empty((0, width), np.float32), view.light.finishes[:, ALPHA_MAP] > 0
+            PARALLEL.by_parts(join, listed, lists, surfacing, by_picture)
+            cut(view, self.stage, listed, nothing, nothing)
         PARALLEL.by_parts(weigh, found, listed, lists, bins.scaled, surfacing, samples, most, runs, self.left)
         return self._packed(found, runs) if rays else (found, runs)
 

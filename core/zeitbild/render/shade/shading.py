@@ -47,7 +47,7 @@ BEHIND = 14
 #: ``renderer`` takes them, for ``Picture.data``.
 FACING, GIVEN = 17, 20
 PLANES = 21
-_FACING, _GIVEN, _DIFFUSE, _SPECULAR = FACING, GIVEN, DIFFUSE, SPECULAR
+_FACING, _GIVEN = FACING, GIVEN
 #: What beauty is the sum of.
 PARTS = (DIFFUSE, SPECULAR, AROUND, EMISSION, BEHIND)
 
@@ -89,6 +89,7 @@ def shade(  # type: ignore[no-untyped-def]
     pixel_size,
     bounced,
     hard,
+    direct_only,
     weights,
     alpha,
     sides,
@@ -105,7 +106,8 @@ def shade(  # type: ignore[no-untyped-def]
     ``corners.Surfaces``, ``lighting.Shining``, ``texturing.Textures`` and ``secondary.Rayed``, which is of no length if nothing is in
     shadow; finishes has LOOKS rows more for what textures make of them. eye [4] from ``stage.viewpoint``; pixel_size is that of a
     pixel at distance 1, or anywhere in a parallel view. bounced tells if rays brought what mirrors show. hard: tones have no
-    borders between pixels. planes [H, W, PLANES] or of no length: then only beauty is wanted. sides [H, W] as in ``finer``, or of no
+    borders between pixels. direct_only: nothing is taken of what comes from around.
+    planes [H, W, PLANES] or of no length: then only beauty is wanted. sides [H, W] as in ``finer``, or of no
     length: all pixels are drawn, else only those whose number is not 0, and doubt [H, W] gets what the places of one half of a pixel's
     cells, as the squares of a chessboard, give more than those of the other.
     """
@@ -260,7 +262,13 @@ def shade(  # type: ignore[no-untyped-def]
                 take_finishes(rows, whole, used, textured, finishes, shining)
                 if takes_light:
                     light_directly(rows, whole, used, shining, rayed)
-                    light_from_around(rows, whole, used, shining, rayed, bounced)
+                    if direct_only:
+                        for i in range(used):
+                            rows[_OPENNESS, i] = _ONE
+                            for k in range(3):
+                                rows[_FROM_AROUND + k, i] = rows[_EVEN_AROUND + k, i] = _ZERO
+                    else:
+                        light_from_around(rows, whole, used, shining, rayed, bounced)
                 for i in range(used):
                     f, finish = whole[_FRAGMENT, i], whole[_FINISH, i]
                     t = np.uint64(triangle[f])
@@ -283,7 +291,7 @@ def shade(  # type: ignore[no-untyped-def]
                     if shading == _SHADOW_ONLY:
                         # What it mirrors fades with it (``coverage.catch_shadows``).
                         gloss = part
-                        if bounced and rayed.shape[0] > 0 and finishes[finish, 4] > _ZERO:
+                        if bounced and not direct_only and rayed.shape[0] > 0 and finishes[finish, 4] > _ZERO:
                             first = lights.shape[0] + 1
                             around_r, around_g, around_b = rayed[f, first], rayed[f, first + 1], rayed[f, first + 2]
                     coat_r = coat_g = coat_b = mirror_r = mirror_g = mirror_b = _ZERO
@@ -301,6 +309,8 @@ def shade(  # type: ignore[no-untyped-def]
                             f,
                             openness,
                         )
+                        if direct_only:
+                            mirror_r = mirror_g = mirror_b = _ZERO
                         matt_r, matt_g, matt_b = matt_r * through, matt_g * through, matt_b * through
                         high_r, high_g, high_b = high_r * through, high_g * through, high_b * through
                         around_r, around_g, around_b = around_r * through, around_g * through, around_b * through
@@ -381,11 +391,10 @@ def shade(  # type: ignore[no-untyped-def]
 
 
 @parallel_kernel
-def take_direct(planes, sides, out):  # type: ignore[no-untyped-def]
-    """Matt and mirrored light of lights among planes [H, W, PLANES] into out [H, W, 3]; where sides [H, W] is not 0, or everywhere
-    if it has no length."""
+def take_light(beauty, sides, out):  # type: ignore[no-untyped-def]
+    """Light of beauty [H, W, 4] into out [H, W, 3]; where sides [H, W] is not 0, or everywhere if it has no length."""
     for y in numba.prange(out.shape[0]):
         for x in range(out.shape[1]):
             if sides.shape[0] == 0 or sides[y, x] > 0:
                 for k in range(3):
-                    out[y, x, k] = planes[y, x, _DIFFUSE + k] + planes[y, x, _SPECULAR + k]
+                    out[y, x, k] = beauty[y, x, k]

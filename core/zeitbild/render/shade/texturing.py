@@ -204,9 +204,12 @@ def _lies_at(finish, t, x, y, z, ox, oy, oz, finishes, space, unwrapped):  # typ
 @kernel
 def alpha_at(finish, t, point, facing, footprint, finishes, textures):  # type: ignore[no-untyped-def]
     """How much of the surface is there at a point of triangle t, by the picture that says so; facing is the cosine of normal and view, the
-    rest as ``apply_textures`` takes it. It lies as the mesh is unwrapped, wherever the finish's other pictures lie."""
+    rest as ``apply_textures`` takes it. It lies as the mesh is unwrapped, wherever the finish's other pictures lie; where nothing is, all
+    of it is there."""
     px, py, pz = point
     spaces, unwrapped, values, table = textures
+    if unwrapped.shape[0] == 0:
+        return _ONE
     space = spaces[finish]
     x = space[0, 0] * px + space[0, 1] * py + space[0, 2] * pz + space[0, 3]
     y = space[1, 0] * px + space[1, 1] * py + space[1, 2] * pz + space[1, 3]

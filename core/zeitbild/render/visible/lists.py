@@ -32,6 +32,8 @@ _NO_DEPTH = np.float32(NO_DEPTH)
 _NO_BIT, _BIT = np.uint64(0), np.uint64(1)
 #: Fragments of which less than this share of a pixel is seen are left out.
 _LEAST = np.float32(1 / 4096)
+#: Triangles that lean apart by less (cosine) and belong to one patch are shaded together, as in ``tile_kernel``; and with the fewest samples.
+_TOGETHER, _TOGETHER_ROUGH = np.float32(0.97), np.float32(0.8)
 #: Lists up to here are sorted by putting one after the other in its place.
 _SHORT = 24
 #: So many of the surfaces before it are looked at for one that a triangle belongs to.
@@ -439,8 +441,7 @@ def _weigh_tile(tile, row, most, listed, lists, scaled, surfacing, samples, base
     every, count, layers = samples.every, samples.across.shape[0], gives.shape[0]
     all_of = np.float32(count)
     height, columns = of_solid.shape[0], (width + _TILE - 1) // _TILE
-    # Triangles that lean apart by less (cosine) and belong to one patch are shaded together, as in ``tile_kernel``.
-    same = np.float32(0.8) if count < 16 else np.float32(0.97)
+    same = _TOGETHER_ROUGH if count < 16 else _TOGETHER
     which, triangles, z = np.empty(most, np.int64), np.empty(most, np.int64), np.empty(most, np.float32)
     own, there = np.empty(most, np.uint64), np.empty(most, np.float32)
     stops, seen = np.empty(most, np.float32), np.empty(most, np.float32)
@@ -577,6 +578,44 @@ def list_fragments(fragments, lists, rooms, bins, own, height, farthest, samples
             counts[tile], most[tile] = _list_tile(
                 tile, tile, base, room, fragments, lists, bins, own, height, farthest, samples, working
             )
+
+
+@parallel_kernel
+def join(listed, lists, surfacing, wanted):  # type: ignore[no-untyped-def]
+    """Make triangles of wanted finishes [F] that would be shaded together one fragment in each pixel, in place, after
+    ``list_fragments``: what a picture says of a pixel it says of its middle, into however many triangles that was cut."""
+    order, pixels = listed.order, lists.first.shape[1]
+    triangle, share, where = listed.triangle, listed.share, listed.where
+    masks, first_of, following, _ = lists
+    patches, facing, finish_of = surfacing.patches, surfacing.facing, surfacing.finish_of
+    for turn in numba.prange(order.shape[0]):
+        tile = order[turn]
+        for p in range(pixels):
+            f, last = np.int64(first_of[tile, p]), np.int64(-1)
+            while f >= 0:
+                after, t, joined = np.int64(following[f]), triangle[f], False
+                g = np.int64(first_of[tile, p]) if wanted[finish_of[t]] else f
+                while g != f:
+                    other = triangle[g]
+                    lean = facing[other, 0] * facing[t, 0] + facing[other, 1] * facing[t, 1]
+                    lean += facing[other, 2] * facing[t, 2]
+                    if patches[other] == patches[t] and masks[g] & masks[f] == _NO_BIT and lean > _TOGETHER:
+                        many, more = np.float32(_count(masks[g])), np.float32(_count(masks[f]))
+                        for k in range(2):
+                            where[g, k] = (many * where[g, k] + more * where[f, k]) / (many + more)
+                        # Samples are sorted from the middle outwards: the triangle that is nearest to it stands for both.
+                        if masks[f] & (~masks[f] + _BIT) < masks[g] & (~masks[g] + _BIT):
+                            triangle[g] = t
+                        masks[g] |= masks[f]
+                        share[g] += share[f]
+                        joined = True
+                        break
+                    g = np.int64(following[g])
+                if joined:
+                    following[last] = np.int32(after)
+                else:
+                    last = f
+                f = after
 
 
 @parallel_kernel
