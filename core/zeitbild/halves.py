@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 from numpy.typing import NDArray
 
-from zeitbild.kernels import kernel
+from zeitbild.kernels import inlined_kernel, kernel
 
 #: The largest half float, and its bits.
 LARGEST = 65504
@@ -18,25 +20,52 @@ _STEPS, _ROUNDER = np.float32(1 << 24), np.float32(1 << 23)
 _SIGN, _REST = np.uint32(0x8000), np.uint32(0x7FFFFFFF)
 
 
+@inlined_kernel
+def _nearest(value, bits):  # type: ignore[no-untyped-def]
+    """The bits of the half float nearest to a value float32, whose bits are these; beyond the largest it stays at that."""
+    whole = bits & _REST
+    odd = (whole >> np.uint32(13)) & np.uint32(1)
+    half = (whole - _BIAS + np.uint32(0xFFF) + odd) >> np.uint32(13)
+    if whole >= _TOO_LARGE:
+        half = np.uint32(_LARGEST_BITS)
+    elif whole < _SMALLEST_NORMAL:
+        half = np.uint32((abs(value) * _STEPS + _ROUNDER) - _ROUNDER)
+    return np.uint16(half | ((bits >> np.uint32(16)) & _SIGN))
+
+
 @kernel
 def _round(values, bits, least_zero, out):  # type: ignore[no-untyped-def]
-    """out [H, W] uint16, the bits of the half floats nearest to values [H, W] float32, whose bits are bits [H, W]; beyond the
-    largest they stay at it. least_zero: what is below zero becomes zero."""
+    """out [H, W] uint16, the bits of the half floats nearest to values [H, W] float32, whose bits are bits [H, W]. least_zero: what is
+    below zero becomes zero."""
     for y in range(values.shape[0]):
         for x in range(values.shape[1]):
-            whole = bits[y, x] & _REST
-            sign = (bits[y, x] >> np.uint32(16)) & _SIGN
-            if least_zero and sign > 0:
-                out[y, x] = np.uint16(0)
-                continue
-            if whole >= _TOO_LARGE:
-                half = np.uint32(_LARGEST_BITS)
-            elif whole < _SMALLEST_NORMAL:
-                half = np.uint32((abs(values[y, x]) * _STEPS + _ROUNDER) - _ROUNDER)
-            else:
-                odd = (whole >> np.uint32(13)) & np.uint32(1)
-                half = (whole - _BIAS + np.uint32(0xFFF) + odd) >> np.uint32(13)
-            out[y, x] = np.uint16(half | sign)
+            half = _nearest(values[y, x], bits[y, x])
+            out[y, x] = np.uint16(0) if least_zero and half >= _SIGN else half
+
+
+@kernel
+def _take_columns(values, bits, columns, halves, floats):  # type: ignore[no-untyped-def]
+    """Columns of values [H, W, C] float32, whose bits are bits, into planes of their own: the first as halves [n, H, W] uint16, the rest
+    as floats [m, H, W]. Each pixel is read once, however many there are of them."""
+    rounded = halves.shape[0]
+    for y in range(values.shape[0]):
+        for x in range(values.shape[1]):
+            for n in range(rounded):
+                halves[n, y, x] = _nearest(values[y, x, columns[n]], bits[y, x, columns[n]])
+            for n in range(floats.shape[0]):
+                floats[n, y, x] = values[y, x, columns[rounded + n]]
+
+
+def columns_of(
+    values: NDArray[np.float32], halves: Sequence[int], floats: Sequence[int] = ()
+) -> dict[int, NDArray[np.float16] | NDArray[np.float32]]:
+    """Columns of values [H, W, C], each by its number in an array [H, W] of its own: some as half floats, as ``as_half`` rounds, some as they
+    are."""
+    size = values.shape[:2]
+    rounded, kept = np.empty((len(halves), *size), np.uint16), np.empty((len(floats), *size), np.float32)
+    _take_columns(values, values.view(np.uint32), np.array([*halves, *floats], np.int64), rounded, kept)
+    found: dict[int, NDArray[np.float16] | NDArray[np.float32]] = dict(zip(floats, kept, strict=True))
+    return found | dict(zip(halves, rounded.view(np.float16), strict=True))
 
 
 def as_half(values: NDArray[np.float32], *, least_zero: bool = False) -> NDArray[np.float16]:

@@ -14,6 +14,7 @@ from PIL import Image
 
 from zeitbild.assets import AssetFolder
 from zeitbild.colour.highlights import for_straight
+from zeitbild.differences import sum_difference
 from zeitbild.document.shot import Motion, Shot, Timing
 from zeitbild.elements import kinds
 from zeitbild.elements.card import Card
@@ -26,6 +27,7 @@ from zeitbild.finishes import Finish
 from zeitbild.formats import Plane, formats
 from zeitbild.geometry.curves import Contour
 from zeitbild.geometry.outline import outline_of, part
+from zeitbild.halves import columns_of
 from zeitbild.handoff.conforming import Conforming
 from zeitbild.keys import Key, Track
 from zeitbild.proof import View, encode_view, show
@@ -132,6 +134,10 @@ def warm_rest() -> None:
     outline_of([Contour.of_polyline(square), Contour.of_polyline(square + 1)])
     part(np.zeros((3, 2)), np.array([1, 2, 0]))
     for_straight(picture.beauty, picture.covered, "rolled off", "alpha raised")
+    for corner in (0, 1):
+        columns = columns_of(picture.beauty[corner:, corner:], range(3), (3,))
+    halves = [columns[k].view(np.float16) for k in range(3)]
+    sum_difference([halves], halves)
     bezier(HANDLES, 0.5)
     share_of_way("gentle", 0.5, HANDLES, 0.5)
     split_curve(HANDLES, 0.5)

@@ -25,7 +25,7 @@ from numpy.typing import NDArray
 
 from zeitbild.differences import sum_difference
 from zeitbild.exr_files import ExrPart
-from zeitbild.halves import as_half
+from zeitbild.halves import as_half, columns_of
 from zeitbild.render.data_rows import CAMERA_NORMAL, DATA, MOTION, NORMAL, POSITION, SHARE, TEXTURE
 from zeitbild.render.passes import Bundle
 from zeitbild.render.picture import NO_DEPTH, Picture
@@ -120,13 +120,12 @@ def window_of(picture: Picture) -> Window:
 
 
 def _columns(values: NDArray[np.float32], table: Columns, attributes: Mapping[str, Any]) -> list[ExrPart]:
+    halves = [first + k for _, first, letters, half in table for k in range(len(letters)) if half]
+    floats = [first + k for _, first, letters, half in table for k in range(len(letters)) if not half]
+    found = columns_of(values, halves, floats)
     return [
-        ExrPart(
-            name,
-            {one: (as_half if half else _float)(values[..., first + k]) for k, one in enumerate(letters)},
-            attributes,
-        )
-        for name, first, letters, half in table
+        ExrPart(name, {one: found[first + k] for k, one in enumerate(letters)}, attributes)
+        for name, first, letters, _ in table
     ]
 
 
