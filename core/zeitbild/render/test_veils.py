@@ -177,8 +177,6 @@ class Lists(unittest.TestCase):
                 with mock.patch.object(veils, "_FIRST_ROOM", room), mock.patch.object(veils, "_MOST_FRAGMENTS", most):
                     for _ in range(2):
                         self.assertEqual(render(shot, QUALITIES[name]).beauty.tobytes(), first, (room, most))
-            with mock.patch.object(veils, "_MOST_TILES", 1):
-                self.assertEqual(render(shot, QUALITIES[name]).beauty.tobytes(), first)
 
 
 class ByPictures(unittest.TestCase):

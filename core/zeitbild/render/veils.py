@@ -40,10 +40,9 @@ from zeitbild.snapshot.camera import DepthScale
 from zeitbild.snapshot.finish_row import ALPHA_MAP
 
 #: Fragments that there is room for at a time: those of a large picture behind a hundred panes would fill any memory.
-_MOST_FRAGMENTS = 8_000_000
-#: Room that a tile has for them at first: eight surfaces one behind the other; and tiles that are drawn at a time at most.
-_FIRST_ROOM = 8 * PIXELS
-_MOST_TILES = _MOST_FRAGMENTS // _FIRST_ROOM
+_MOST_FRAGMENTS = 4_000_000
+#: Room that a tile has for them at first: four surfaces one behind the other.
+_FIRST_ROOM = 4 * PIXELS
 #: How much room the last pictures needed [tiles], and what is left free beside that in the next like them.
 _rooms: LRUCache[tuple[int, ...], NDArray[np.int64]] = LRUCache(16)
 _rooms_lock = Lock()
@@ -153,7 +152,8 @@ class _Veils:
             tiles = spread(len(self.bins.starts) - 1)
             self.room = np.zeros(len(tiles), np.int64)
             PARALLEL.by_parts(count_room, tiles, self.bins, self.own, width, height, self.room)
-        self.tiles = tiles[self.room[tiles] > 0]
+        #: From above to below: of a picture that is cut into parts each has its neighbours, which share their rays.
+        self.tiles = np.flatnonzero(self.room)
         #: How many fragments there are in each tile, once it was drawn; and what pictures of the same have in common.
         self.needed = np.zeros(len(tiles), np.int64)
         self._like = width, height, view.samples, len(scene.triangles), int(self.own.sum())
@@ -163,8 +163,9 @@ class _Veils:
         with _rooms_lock:
             known = _rooms.get(self._like)
         rooms = np.minimum(self.room, _FIRST_ROOM if known is None else known)
-        for first in range(0, len(self.tiles), _MOST_TILES):
-            yield from self._in_parts(self.tiles[first : first + _MOST_TILES], rooms)
+        tiles = max(1, _MOST_FRAGMENTS // _FIRST_ROOM)
+        for first in range(0, len(self.tiles), tiles):
+            yield from self._in_parts(self.tiles[first : first + tiles], rooms)
         self._remember()
         if self.view.snapshot.camera.parallel:
             self.left.depth[:] = self.scale.depth(self.left.depth, NO_DEPTH)
@@ -179,14 +180,17 @@ class _Veils:
 
     def _in_parts(self, tiles: NDArray[np.int64], rooms: NDArray[np.int64]) -> Iterator[tuple[Fragments, Runs]]:
         """Those of some tiles that have such rooms [tiles], or as many more as they need, as many at a time as there is room for."""
-        if (found := self._of(tiles, rooms)) is not None:
+        found = self._of(tiles[spread(len(tiles))], rooms)
+        if found is not None:
             yield found
-        elif len(tiles) > 1 and int(self.needed[tiles].sum()) > _MOST_FRAGMENTS:
-            half = len(tiles) // 2
-            yield from self._in_parts(tiles[:half], self.needed)
-            yield from self._in_parts(tiles[half:], self.needed)
-        else:
-            yield from self._in_parts(tiles, self.needed)
+            return
+        ends = np.cumsum(self.needed[tiles])
+        first = 0
+        while first < len(tiles):
+            before = ends[first - 1] if first else 0
+            last = max(first + 1, int(np.searchsorted(ends, before + _MOST_FRAGMENTS, side="right")))
+            yield from self._in_parts(tiles[first:last], self.needed)
+            first = last
 
     def _of(self, tiles: NDArray[np.int64], rooms: NDArray[np.int64]) -> tuple[Fragments, Runs] | None:
         """Those of some tiles; None if they need more room than they have, which is known then."""

@@ -12,6 +12,7 @@ import numba
 import numpy as np
 
 from zeitbild.kernels import parallel_kernel
+from zeitbild.render.visible.lists import ABOUT
 from zeitbild.render.visible.triangle_setup import TILE
 from zeitbild.snapshot.finish_row import SHADING, SHADOW_ONLY
 
@@ -19,6 +20,7 @@ _TILE = TILE
 _SHIFT, _MASK = TILE.bit_length() - 1, TILE - 1
 _ZERO, _ONE = np.float32(0), np.float32(1)
 _SHADING, _SHADOW_ONLY = SHADING, np.float32(SHADOW_ONLY)
+_ABOUT = ABOUT
 #: Neighbours whose normals lean apart by more (cosine) see something else.
 _SAME = np.float32(0.8)
 #: So do neighbours farther off the plane of the triangle than so many pixels' size, or farther away than so many times
@@ -80,8 +82,13 @@ def smooth(  # type: ignore[no-untyped-def]
             found = mirrors = 1
             for y in range(max(0, row - 1), min(main.shape[0], row + 3)):
                 for x in range(max(0, column - 1), min(width, column + 3)):
-                    first = main[y, x]
-                    for g in range(first, first + (many[y, x] if many.shape[0] > 0 else 1)):
+                    first, last = main[y, x], main[y, x] + 1
+                    if many.shape[0] > 0:
+                        # A surface lies behind about as many others in the next pixel as in this one.
+                        rank = f - main[row, column]
+                        last = first + min(many[y, x], rank + _ABOUT + 1)
+                        first += max(rank - _ABOUT, 0)
+                    for g in range(first, last):
                         if g < 0 or g == f:
                             continue
                         spot = spots[g]

@@ -270,8 +270,12 @@ def find_borders(fragments, runs, tally, light_count, wanted):  # type: ignore[n
                 met = 0
                 for y in range(max(0, row - 2), min(main.shape[0], row + 3)):
                     for x in range(max(0, column - 2), min(width, column + 3)):
-                        first = main[y, x]
-                        for g in range(first, first + (many[y, x] if many.shape[0] > 0 else 1)):
+                        first, last = main[y, x], main[y, x] + 1
+                        if many.shape[0] > 0:
+                            rank = f - main[row, column]
+                            last = first + min(many[y, x], rank + 2)
+                            first += max(rank - 1, 0)
+                        for g in range(first, last):
                             if g >= 0 and tally[g, number, 0] > 0:
                                 met |= 1 if tally[g, number, 1] > 0 else 2
                     if met == 3:

@@ -36,6 +36,9 @@ _LEAST = np.float32(1 / 4096)
 _TOGETHER, _TOGETHER_ROUGH = np.float32(0.97), np.float32(0.8)
 #: Lists up to here are sorted by putting one after the other in its place.
 _SHORT = 24
+#: So many places before and behind its own a fragment's surface is looked for among those of another pixel: it lies behind about as many
+#: others there.
+ABOUT = 2
 #: So many of the surfaces before it are looked at for one that a triangle belongs to.
 _LOOKED_BACK = 8
 
@@ -270,7 +273,7 @@ def _list_tile(tile, row, base, room, fragments, lists, bins, own, height, farth
 
 class Pixel(NamedTuple):
     """Fragments of one pixel from near to far, room to work in: which they are, their triangles, nearness at the pixel's middle, masks,
-    how much of each surface is there, how much of what is behind it that stops, and how much of it is seen. Two more are for sorting."""
+    how much of each surface is there, how much of what is behind it that stops, and how much of it is seen. The last two are for sorting."""
 
     which: NDArray[np.int64]
     triangle: NDArray[np.int64]
@@ -327,25 +330,6 @@ def _part(pixel, total, scaled, finish_of, bodies):  # type: ignore[no-untyped-d
 
 
 @inlined_kernel
-def _cross(pixel, total, scaled, samples):  # type: ignore[no-untyped-def]
-    """Whether any fragments change places in a sample that both are in."""
-    _, triangle, z, mask, _, _, _, _, _ = pixel
-    for i in range(total):
-        for j in range(i + 1, total):
-            common = mask[i] & mask[j]
-            if common == _NO_BIT:
-                continue
-            ahead = z[i] - z[j]
-            for s in range(samples.across.shape[0]):
-                if (common >> np.uint64(s)) & _BIT != _NO_BIT:
-                    x, y = samples.across[s], samples.down[s]
-                    more = _nearness_aside(scaled, triangle[i], x, y) - _nearness_aside(scaled, triangle[j], x, y)
-                    if ahead + more < _ZERO:
-                        return True
-    return False
-
-
-@inlined_kernel
 def _see(pixel, total, every, clear):  # type: ignore[no-untyped-def]
     """How much is seen of fragments in their order, and of what is behind them in each sample, clear [S]."""
     _, _, _, mask, there, stops, seen, _, _ = pixel
@@ -372,26 +356,28 @@ def _see(pixel, total, every, clear):  # type: ignore[no-untyped-def]
 @inlined_kernel
 def _see_by_sample(pixel, total, scaled, samples, clear):  # type: ignore[no-untyped-def]
     """The same in the order that fragments have in each sample."""
-    _, triangle, z, mask, there, stops, seen, _, _ = pixel
+    _, triangle, z, mask, there, stops, seen, own_z, order = pixel
     all_of = np.float32(clear.shape[0])
     for i in range(total):
         seen[i] = _ZERO
     for s in range(clear.shape[0]):
-        rest, before, last = _ONE, np.float32(np.inf), -1
-        while True:
-            # The nearest of those that were not met yet.
-            best, best_z = -1, -_ONE
-            for i in range(total):
-                if (mask[i] >> np.uint64(s)) & _BIT == _NO_BIT:
-                    continue
-                at = z[i] + _nearness_aside(scaled, triangle[i], samples.across[s], samples.down[s])
-                if (at < before or (at == before and i > last)) and at > best_z:
-                    best, best_z = i, at
-            if best < 0:
-                break
-            before, last = best_z, best
-            seen[best] += rest * there[best] / all_of
-            rest *= _ONE - stops[best]
+        found = 0
+        for i in range(total):
+            if (mask[i] >> np.uint64(s)) & _BIT == _NO_BIT:
+                continue
+            at = z[i] + _nearness_aside(scaled, triangle[i], samples.across[s], samples.down[s])
+            # Those of the middle are nearly in order here, too.
+            j = found
+            while j > 0 and own_z[j - 1] < at:
+                own_z[j], order[j] = own_z[j - 1], order[j - 1]
+                j -= 1
+            own_z[j], order[j] = at, i
+            found += 1
+        rest = _ONE
+        for k in range(found):
+            i = order[k]
+            seen[i] += rest * there[i] / all_of
+            rest *= _ONE - stops[i]
         clear[s] = rest
 
 
@@ -478,9 +464,7 @@ def _weigh_tile(tile, row, most, listed, lists, scaled, surfacing, samples, base
                 if own[i] != every:
                     there[i] = min(there[i] * all_of / np.float32(_count(own[i])), _ONE)
                 stops[i] = opacity[finish_of[triangles[i]]] * there[i]
-            crosses = False
-            if total > 1:
-                crosses = _part(here, total, scaled, finish_of, bodies) and _cross(here, total, scaled, samples)
+            crosses = total > 1 and _part(here, total, scaled, finish_of, bodies)
             for layer in range(layers):
                 area, nearest = _stand(here, total, crosses, scaled, finish_of, gives[layer], samples, solid[row, p])
                 if nearest > _ZERO:
