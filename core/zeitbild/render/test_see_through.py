@@ -367,6 +367,26 @@ class Veils(unittest.TestCase):
             share = float(lit.beauty[around][..., 0].mean() / bare.beauty[around][..., 0].mean())
             self.assertAlmostEqual(share, 1 - opacity, delta=0.03)
 
+    def test_the_shadow_of_several_is_even_and_that_of_something_opaque_in_it_sharp(self) -> None:
+        light = LightSource("sun", (1.0, 1.0, 1.0), direction=(0, -0.7071, -0.7071), shadows=True)
+        heights, opacities = (1.3, 1.5, 1.7), (0.4, 0.5, 0.3)
+        shot = snapshot(quad(4), *(quad(0.8, z) for z in heights), quad(0.2, 2.0), lights=(light,), size=(160, 160))
+        rows = [finish_row((1.0, 1.0, 1.0), 1.0, 0.0, opacity=one) for one in opacities]
+        bodies = [replace(body, finishes=(row,)) for body, row in zip(shot.bodies[1:4], rows, strict=True)]
+        pixels = 160 / (2 * 10 * np.tan(np.radians(20)))
+        row, column = 80 + int(1.5 * pixels), 80
+        for name in ("check", "final"):
+            quality = QUALITIES[name]
+            bare = render(replace(shot, bodies=shot.bodies[:1]), quality).beauty[..., 0]
+            lit = render(replace(shot, bodies=(shot.bodies[0], *bodies)), quality).beauty[..., 0]
+            share = (lit / bare)[row - 5 : row + 5, column - 8 : column + 8]
+            self.assertAlmostEqual(float(share.mean()), float(np.prod(1 - np.array(opacities))), delta=0.05)
+            self.assertLess(float(share.std()), 0.015, name)
+            both = render(replace(shot, bodies=(shot.bodies[0], *bodies, shot.bodies[4])), quality).beauty[..., 0]
+            across = (both / bare)[80 + int(2.0 * pixels)]
+            dark = np.flatnonzero(across < 0.02)
+            self.assertAlmostEqual(len(dark), 0.4 * pixels, delta=4)
+
     def test_it_is_not_in_the_shadow_of_its_own_clear_side(self) -> None:
         # A clear ball lit from behind: light reaches its near side through it.
         light = LightSource("sun", (1.0, 1.0, 1.0), direction=(0, 0, -1), shadows=True)

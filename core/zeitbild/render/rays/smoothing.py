@@ -3,7 +3,8 @@
 The window is 4 x 4 pixels, so that it holds every stretch of the ray pattern (``tracing``) exactly once.
 
 Shadows of lights without a size have no soft border, and are shared only among pixels whose shares are alike: what see-through bodies stop of
-their rays differs a little from pixel to pixel.
+their rays differs a little from pixel to pixel. Behind several of them it differs by more: there the whole window counts where most of it is
+neither lit nor in shadow.
 """
 
 from __future__ import annotations
@@ -63,11 +64,12 @@ def smooth(  # type: ignore[no-untyped-def]
     for turn in numba.prange(order.shape[0]):
         tile = order[turn]
         top, left = (tile // columns) * _TILE, (tile % columns) * _TILE
-        met = np.empty(wide, np.float32)
+        met, every, partly = np.empty(wide, np.float32), np.empty(wide, np.float32), np.empty(wide, np.int32)
         for f in range(firsts[tile], firsts[tile] + counts[tile]):
             row, column = top + (pixel[f] >> _SHIFT), left + (pixel[f] & _MASK)
             for c in veiled:
-                met[c] = _ONE
+                met[c], every[c] = _ONE, rayed[f, c]
+                partly[c] = 1 if rayed[f, c] > _ZERO and rayed[f, c] < _ONE else 0
             for c in range(wide):
                 smoothed[f, c] = rayed[f, c]
             own_depth = depth[row, column] if away.shape[0] == 0 else away[f]
@@ -107,14 +109,22 @@ def smooth(  # type: ignore[no-untyped-def]
                         for c in shared:
                             smoothed[f, c] += rayed[g, c] if c < mirror_from or alike else _ZERO
                         for c in veiled:
-                            if abs(rayed[g, c] - rayed[f, c]) < alike_within:
-                                smoothed[f, c] += rayed[g, c]
+                            share = rayed[g, c]
+                            every[c] += share
+                            partly[c] += 1 if share > _ZERO and share < _ONE else 0
+                            if abs(share - rayed[f, c]) < alike_within:
+                                smoothed[f, c] += share
                                 met[c] += _ONE
                         # Of a pixel's fragments one belongs to this surface.
                         break
             scale, mirror_scale = _ONE / np.float32(found), _ONE / np.float32(mirrors)
             for c in veiled:
-                smoothed[f, c] /= met[c]
+                # Light that comes through several bodies differs by several rays: where most of the window is neither lit nor in shadow, all
+                # of it counts.
+                if 2 * partly[c] > found:
+                    smoothed[f, c] = every[c] / np.float32(found)
+                else:
+                    smoothed[f, c] /= met[c]
             for c in shared:
                 if c < mirror_from:
                     smoothed[f, c] *= scale
