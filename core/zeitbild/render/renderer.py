@@ -188,8 +188,11 @@ def _put_in_order(
     units = view.pieces.among(units, fused)
     # Each of them is drawn by itself.
     alone_ones = {place: unit for unit in fused for place in unit}
-    levels = groups_apart(snapshot, units, roles | alone_ones, view.pieces)
+    # Whatever layers show of them: layers that are put together again must have been drawn in one way.
+    levels = groups_apart(snapshot, units, dict.fromkeys(roles) | alone_ones, view.pieces)
     by_lists = _by_lists(view, len(levels))
+    if not by_lists and len(set(roles.values())) > 1:
+        levels = groups_apart(snapshot, units, roles | alone_ones, view.pieces)
     sheets = None
     if not by_lists and min(len(levels), len(veiled)) > _MANY and not (fused or spraying.left):
         every = [place for unit in units for place in unit]
