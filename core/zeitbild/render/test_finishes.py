@@ -57,6 +57,24 @@ class Tones(unittest.TestCase):
         shot = _of(snapshot(sphere(2.0), lights=(FRONT,), eye=(0, 0, 60), angle=5), tones=BANDS, **finish)
         return render(shot, QUALITIES[quality])
 
+    def test_in_a_mirror_only_the_lights_that_touch_it_choose_the_tone(self) -> None:
+        # What a bent mirror widens is worked out in a row behind all finishes, whose number no light knows.
+        strong = LightSource("sun", WHITE, direction=(0.6, 0.4, 0.7), touches=("0",))
+        weak = LightSource("sun", (0.1, 0.1, 0.1), direction=(0.6, 0.4, 0.7))
+        shot = snapshot(sphere(2.0), sphere(1.0), size=(32, 32), lights=(strong, weak), bounces=1)
+        matrix = np.eye(4)
+        matrix[:3, 3] = 1.8, 1.2, 2.2
+        mirror, ball = shot.bodies
+        chrome = replace(mirror, finishes=(finish_row(WHITE, 0.05, 1.0),))
+        # Seen by rays alone, so that what shows of it is its image.
+        toned = replace(
+            ball, matrix=tuple(matrix.reshape(-1).tolist()), finishes=(finish_row(tones=BANDS),), role="unseen"
+        )
+        beauty = render(replace(shot, bodies=(chrome, toned)), QUALITIES["check"]).beauty
+        red, green, blue = beauty[..., 0], beauty[..., 1], beauty[..., 2]
+        self.assertGreater(int(((red > 0.2) & (green < 0.5 * red)).sum()), 5)
+        self.assertEqual(int(((blue > 0.1) & (red < 0.5 * blue)).sum()), 0)
+
     def test_the_amount_of_light_chooses_the_tone(self) -> None:
         for strength, colour in ((0.1, RED), (0.5, GREEN), (1.2, BLUE)):
             light = LightSource("sun", (strength,) * 3, direction=(0, 0, -1))

@@ -61,7 +61,7 @@ def seen_light(point, normal, view, finish, finishes, shining, rayed, f, opennes
     red, green, blue = finishes[finish, 5], finishes[finish, 6], finishes[finish, 7]
     shading = finishes[finish, _SHADING]
     if shading == _TONE_BANDS:
-        _, amount, _ = light_amount(point, normal, finish, shining, rayed, f, openness)
+        _, amount, _ = light_amount(point, normal, finish, finishes, shining, rayed, f, openness)
         tone_r, tone_g, tone_b = tone_at(amount, _ZERO, finish, finishes)
         return red + tone_r, green + tone_g, blue + tone_b
     if shading == _UNLIT:

@@ -9,15 +9,15 @@ import numpy as np
 from zeitbild.kernels import kernel
 from zeitbild.render.light.lighting import reach
 from zeitbild.render.visible.surface import surface_at
-from zeitbild.snapshot.finish_row import COLOURS, SOFTNESS, STARTS, TONES
+from zeitbild.snapshot.finish_row import COLOURS, OWNER, SOFTNESS, STARTS, TONES
 
 _ZERO, _HALF, _ONE, _TWO = np.float32(0), np.float32(0.5), np.float32(1), np.float32(2)
-_TONES, _SOFTNESS, _STARTS, _COLOURS = TONES, SOFTNESS, STARTS, COLOURS
+_TONES, _SOFTNESS, _STARTS, _COLOURS, _OWNER = TONES, SOFTNESS, STARTS, COLOURS, OWNER
 _surface_at = kernel(surface_at.py_func)
 
 
 @kernel
-def light_amount(point, normal, owner, shining, rayed, f, openness):  # type: ignore[no-untyped-def]
+def light_amount(point, normal, finish, finishes, shining, rayed, f, openness):  # type: ignore[no-untyped-def]
     """Three numbers: the amount of matt light where sharp shadows fall, where they do not, and the share that is lit.
 
     1 is a white sun of strength 1 that shines straight on. A pixel on the border of a sharp shadow has a share between 0
@@ -26,6 +26,8 @@ def light_amount(point, normal, owner, shining, rayed, f, openness):  # type: ig
     px, py, pz = point
     nx, ny, nz = normal
     lights, touched, ambients = shining.rows, shining.touched, shining.ambients
+    # What was made of a finish is lit as the one that it was made of.
+    owner = int(finishes[finish, _OWNER])
     dark = bright = mean = (
         np.float32(0.2126) * ambients[owner, 0]
         + np.float32(0.7152) * ambients[owner, 1]
@@ -75,7 +77,7 @@ def tones_across(edges, surfaces, t, middle, eye, finish, finishes, shining, ray
     places, normals = surfaces.places, surfaces.normals
     x, y = middle
     px, py, pz, nx, ny, nz, _, _, _ = _surface_at(edges, places, normals, t, x, y, eye)
-    dark, bright, lit = light_amount((px, py, pz), (nx, ny, nz), finish, shining, rayed, f, openness)
+    dark, bright, lit = light_amount((px, py, pz), (nx, ny, nz), finish, finishes, shining, rayed, f, openness)
     if hard:
         return tone_at(bright if lit >= _HALF else dark, _ZERO, finish, finishes)
     square = _ZERO
@@ -89,7 +91,7 @@ def tones_across(edges, surfaces, t, middle, eye, finish, finishes, shining, ray
             y + np.float32(0.5 * axis),
             eye,
         )
-        _, other, _ = light_amount((px, py, pz), (nx, ny, nz), finish, shining, rayed, f, openness)
+        _, other, _ = light_amount((px, py, pz), (nx, ny, nz), finish, finishes, shining, rayed, f, openness)
         square += (_TWO * (other - bright)) * (_TWO * (other - bright))
     width = math.sqrt(square)
     red, green, blue = tone_at(bright, width, finish, finishes)
