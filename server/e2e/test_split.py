@@ -62,6 +62,23 @@ class Splitting(LayersCase):
         members = {name: layer.members for name, layer in self.layers().items()}
         self.assertEqual(members, {one: {"word": "absent", "ball": "absent"} for one in ("sign", "back")})
 
+    def test_long_names_stay_within_the_panel(self) -> None:
+        document = self.fresh().current_document().model_dump(mode="json")
+        long = "The large brass letters over the door of the museum"
+        document["elements"][0]["name"] = long
+        document["elements"][1] |= {"name": f"{long}, second part", "surface": {"named": ""}}
+        document["layers"][0] |= {"title": long, "passes": ["beauty", "matte"]}
+        save_document(self.ada, self.fresh(), base=self.fresh().current_id, document=document, label="Named")
+        for desk, told in (("split", f"Matte of {long}"), ("build", long), ("run", "Start the run")):
+            page = self.desk(desk)
+            expect(page.get_by_text(told).first).to_be_visible()
+            beyond = page.evaluate(
+                "[...document.querySelectorAll('aside, aside *')]"
+                ".filter((one) => one.getBoundingClientRect().right > innerWidth + 1)"
+                ".map((one) => one.outerHTML.slice(0, 80))"
+            )
+            self.assertEqual(beyond, [], desk)
+
     def test_layers_are_made_filled_moved_and_taken_back(self) -> None:
         page = self.desk("split")
         page.get_by_role("button", name="Add layer").click()

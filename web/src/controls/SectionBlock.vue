@@ -12,6 +12,6 @@ withDefaults(defineProps<{ title: string; open?: boolean }>(), { open: true });
         <span aria-hidden="true" class="text-soft">{{ isOpen ? "–" : "+" }}</span>
       </DisclosureButton>
     </h3>
-    <DisclosurePanel class="grid gap-2 px-3 pb-3"><slot /></DisclosurePanel>
+    <DisclosurePanel class="grid grid-cols-1 gap-2 px-3 pb-3"><slot /></DisclosurePanel>
   </Disclosure>
 </template>
