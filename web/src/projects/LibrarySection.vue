@@ -10,6 +10,7 @@ import PressButton from "@/controls/PressButton.vue";
 import { megabytes } from "@/shot/cellMarks";
 
 import UndoNote from "./UndoNote.vue";
+import { counted } from "@/controls/counted";
 
 const props = defineProps<{ projectId: number; changes: boolean }>();
 type Row = Schemas["BroughtOut"];
@@ -156,7 +157,7 @@ async function drop(event: DragEvent) {
   <section class="mt-8 border-t border-line pt-3" aria-label="Library" @drop="drop" @dragover.prevent>
     <div class="flex items-center gap-3">
       <h2 class="font-title text-lg">Library</h2>
-      <span class="text-soft">{{ rows.length === 1 ? "1 file" : `${rows.length} files` }}</span>
+      <span class="text-soft">{{ counted(rows.length, "file") }}</span>
       <PressButton quiet :aria-expanded="open" @click="open = !open">{{ open ? "Close" : "Show" }}</PressButton>
       <PressButton v-if="changes" class="ml-auto" :disabled="sent >= 0" @click="pick(null)">Bring files</PressButton>
     </div>

@@ -13,6 +13,7 @@ import PageHead from "./PageHead.vue";
 import PeopleSection from "./PeopleSection.vue";
 import ProjectForm from "./ProjectForm.vue";
 import UndoNote from "./UndoNote.vue";
+import { counted } from "@/controls/counted";
 
 const props = defineProps<{ id: number }>();
 type Shot = Schemas["ShotRow"];
@@ -161,8 +162,7 @@ async function restore() {
           </RouterLink>
           <div class="flex items-center gap-1 text-soft">
             <span
-              >{{ shot.frames }} {{ shot.frames === 1 ? "frame" : "frames" }}, {{ shot.rate }} a second,
-              {{ shot.width }} × {{ shot.height }}</span
+              >{{ counted(shot.frames, "frame") }}, {{ shot.rate }} a second, {{ shot.width }} × {{ shot.height }}</span
             >
           </div>
           <div v-if="changes" class="-ml-2.5 flex">

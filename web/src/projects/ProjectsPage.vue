@@ -8,6 +8,7 @@ import PressButton from "@/controls/PressButton.vue";
 import PageHead from "./PageHead.vue";
 import ProjectForm from "./ProjectForm.vue";
 import UndoNote from "./UndoNote.vue";
+import { counted } from "@/controls/counted";
 
 type Project = Schemas["ProjectOut"];
 const router = useRouter();
@@ -76,7 +77,7 @@ async function restore() {
           project.title
         }}</RouterLink>
         <span class="text-soft">{{ project.code }}</span>
-        <span class="text-soft">{{ project.shot_count }} {{ project.shot_count === 1 ? "shot" : "shots" }}</span>
+        <span class="text-soft">{{ counted(project.shot_count, "shot") }}</span>
         <span class="ml-auto flex gap-1">
           <PressButton v-if="project.role !== 'viewer'" quiet @click="duplicate(project)">Duplicate</PressButton>
           <PressButton v-if="project.role === 'owner'" quiet @click="remove(project)">Delete</PressButton>

@@ -6,6 +6,7 @@ import { answer, api, type Schemas } from "@/api/client";
 
 import { useRun } from "./run";
 import { useShot } from "./store";
+import { counted } from "@/controls/counted";
 
 const run = useRun();
 const shot = useShot();
@@ -47,7 +48,7 @@ function goTo(frame: number, layer: string | undefined) {
       <button type="button" class="underline underline-offset-2" @click="goTo(one.frame, one.what[0])">
         frame {{ one.frame }} at {{ one.x }}, {{ one.y }}</button
       >.
-      <span class="text-soft">{{ one.proved }} frames</span>
+      <span class="text-soft">{{ counted(one.proved, "frame") }}</span>
     </p>
     <p v-for="one in proofs.sums" :key="one.what.join()" :class="one.largest <= one.allowed ? '' : 'text-warn'">
       <b class="font-semibold" :class="one.largest <= one.allowed ? 'text-done' : ''">{{
@@ -56,7 +57,7 @@ function goTo(frame: number, layer: string | undefined) {
       Passes of light of {{ one.what[0] }} add up to beauty: off by {{ levels(one.largest) }} at most, in
       <button type="button" class="underline underline-offset-2" @click="goTo(one.frame, one.what[0])">
         frame {{ one.frame }}</button
-      >. <span class="text-soft">{{ one.proved }} frames</span>
+      >. <span class="text-soft">{{ counted(one.proved, "frame") }}</span>
     </p>
   </section>
 </template>

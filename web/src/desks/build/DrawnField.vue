@@ -6,6 +6,7 @@ import PressButton from "@/controls/PressButton.vue";
 import { useShot } from "@/shot/store";
 
 import { drawnIn, type DrawnPoint } from "./handDrawing";
+import { counted } from "@/controls/counted";
 
 const props = defineProps<{
   modelValue: { points: DrawnPoint[] }[];
@@ -33,7 +34,7 @@ onBeforeUnmount(() => {
     <p class="text-soft">
       {{
         modelValue.length
-          ? `${modelValue.length} ${modelValue.length === 1 ? "stroke" : "strokes"}.`
+          ? `${counted(modelValue.length, "stroke")}.`
           : "No stroke yet. A pen’s pressure makes it wider."
       }}
     </p>

@@ -11,6 +11,7 @@ import { megabytes } from "@/shot/cellMarks";
 import { changed, type ChosenForm, grouped } from "./forms";
 import FitRow from "./FitRow.vue";
 import OptionField from "./OptionField.vue";
+import { counted } from "@/controls/counted";
 
 const props = defineProps<{
   form: ChosenForm;
@@ -94,7 +95,7 @@ function means(option: RecipeOption) {
     <p class="text-soft"><span class="text-ink">Keeps:</span> {{ small(recipe.keeps) }}</p>
     <p class="text-soft"><span class="text-ink">Loses:</span> {{ small(recipe.loses) }}</p>
     <p v-if="distance" class="text-xs text-soft">
-      Tried on {{ trial!.frames }} frames: {{ distance }}.
+      Tried on {{ counted(trial!.frames, "frame") }}: {{ distance }}.
       <button
         v-if="trial!.closeup"
         type="button"

@@ -30,6 +30,7 @@ import HandedFile from "./HandedFile.vue";
 import HandOffEntry from "./HandOffEntry.vue";
 import { useForms } from "./useForms";
 import { useTrial } from "./useTrial";
+import { counted } from "@/controls/counted";
 
 type HandOff = Schemas["HandOffOut"];
 const shot = useShot();
@@ -362,9 +363,9 @@ const steer = (id: number, verb: "stop" | "continue" | "retry") => {
           </label>
         </fieldset>
         <p v-if="complete && run.stale.size" class="text-warn">
-          △ {{ run.stale.size }} frames of this run are stale: the shot was changed since.
-          <RouterLink :to="`/shots/${shot.id}/run`" class="underline">Run it again</RouterLink> or hand off what was
-          rendered.
+          △ {{ counted(run.stale.size, "frame") }} of this run {{ run.stale.size === 1 ? "is" : "are" }} stale: the shot
+          was changed since. <RouterLink :to="`/shots/${shot.id}/run`" class="underline">Run it again</RouterLink> or
+          hand off what was rendered.
         </p>
         <p v-if="coming" class="text-soft">
           The newest run is under way: files are written when all its frames are there.

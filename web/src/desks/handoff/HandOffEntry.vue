@@ -10,6 +10,7 @@ import { duration, megabytes } from "@/shot/cellMarks";
 import CompareList from "./CompareList.vue";
 import { type LookedAt } from "./forms";
 import ShareLinks from "./ShareLinks.vue";
+import { counted } from "@/controls/counted";
 
 const props = defineProps<{
   handoff: Schemas["HandOffOut"];
@@ -130,7 +131,7 @@ const standing = computed(() => {
       <PressButton v-else @click="emit('steer', 'continue')">Go on</PressButton>
     </div>
     <template v-if="handoff.state === 'done'">
-      <p class="text-soft">{{ handoff.files }} files, {{ megabytes(handoff.bytes) }} in one package</p>
+      <p class="text-soft">{{ counted(handoff.files, "file") }}, {{ megabytes(handoff.bytes) }} in one package</p>
       <div class="flex gap-3">
         <a
           :href="`/api/handoffs/${handoff.id}/package`"

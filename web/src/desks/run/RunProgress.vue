@@ -6,6 +6,7 @@ import ProgressBar from "@/controls/ProgressBar.vue";
 import { duration, megabytes } from "@/shot/cellMarks";
 import { useStudio } from "@/api/studio";
 import { useRun } from "@/shot/run";
+import { counted } from "@/controls/counted";
 
 defineProps<{ looking?: boolean }>();
 const emit = defineEmits<{ steer: [verb: "stop" | "continue" | "retry"] }>();
@@ -61,10 +62,12 @@ const heading = computed(() =>
     <p v-if="store.run.error && store.underWay" class="text-warn" role="status">△ {{ store.run.error }}</p>
     <p v-else-if="store.run.error" class="text-now" role="alert">✕ {{ store.run.error }}</p>
     <p v-if="cleaned && !store.underWay" class="text-soft">
-      {{ cleaned }} frames of this run were cleaned up; they can be rendered again.
+      {{ counted(cleaned, "frame") }} of this run {{ cleaned === 1 ? "was" : "were" }} cleaned up and can be rendered
+      again.
     </p>
     <p v-if="store.stale.size && !store.underWay" class="text-warn">
-      △ {{ store.stale.size }} frames are stale: the shot was changed since. A new run renders only those.
+      △ {{ counted(store.stale.size, "frame") }} {{ store.stale.size === 1 ? "is" : "are" }} stale: the shot was changed
+      since. A new run renders only what changed.
     </p>
     <div v-if="!looking" class="flex gap-2">
       <PressButton v-if="store.underWay && !store.run.stopping" @click="emit('steer', 'stop')">Stop</PressButton>

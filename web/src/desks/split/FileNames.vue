@@ -8,6 +8,7 @@ import PressButton from "@/controls/PressButton.vue";
 import SectionBlock from "@/controls/SectionBlock.vue";
 import TextField from "@/controls/TextField.vue";
 import { useShot } from "@/shot/store";
+import { counted } from "@/controls/counted";
 
 const shot = useShot();
 const offers = useOffers();
@@ -136,14 +137,14 @@ function insert(field: string) {
           <li v-for="output in one.outputs" :key="output.first" class="condensed text-xs">
             <span class="break-all">{{ output.first.split("/").at(-1) }}</span>
             <span v-if="output.count > 1" class="break-all text-soft"> to {{ output.last.split("/").at(-1) }}</span>
-            <span class="text-soft"> · {{ output.count }} {{ output.count === 1 ? "file" : "files" }}</span>
+            <span class="text-soft"> · {{ counted(output.count, "file") }}</span>
           </li>
         </ul>
       </li>
     </ol>
     <p v-if="shot.examined?.plan" class="text-soft">
-      {{ shot.examined.plan.total }} files in all, one for each pass. The ending, and whether passes share a file,
-      follow the recipe of the hand-off.
+      {{ counted(shot.examined.plan.total, "file") }} in all, one for each pass. The ending, and whether passes share a
+      file, follow the recipe of the hand-off.
     </p>
     <p v-for="hint in shot.examined?.plan?.hints" :key="hint" class="text-warn">△ {{ hint }}</p>
   </SectionBlock>
