@@ -77,8 +77,9 @@ def pose(element: ShadowedElement, time: Time, built: Shadowed) -> Sequence[Pose
         return (Posed(built.form),)
     left, bottom, right, top = built.shadow[0]
     across, up = element.shadow_right, -element.shadow_down
-    below = quad(left + across, bottom + up, right + across, top + up, SHADOW)
-    return (Posed(below, part="shadow", bend=built.shadow[1].digest), Posed(built.form, parts=SHADOW))
+    below = quad(left + across, bottom + up, right + across, top + up, 0)
+    name = built.shadow[1].digest
+    return (Posed(below, part="shadow", bend=name, wears=(SHADOW,)), Posed(built.form, wears=tuple(range(SHADOW))))
 
 
 def wear(element: ShadowedElement, time: Time, built: Shadowed) -> Sequence[Worn]:

@@ -7,6 +7,7 @@ import math
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from fractions import Fraction
+from functools import lru_cache
 from typing import TYPE_CHECKING, Any, Protocol
 
 import numpy as np
@@ -187,12 +188,12 @@ def speeds_of(element: Spray, numbers: NDArray[np.int64], ways: Floats | None = 
 
 
 def flown(element: Spray, speeds: Floats, ages: Floats) -> Floats:
-    """How far each has flown [n, 3]: gravity, and air that slows it down and takes it along (drag in proportion to speed: Newton's law solved
-    exactly)."""
+    """How far each has flown [n, 3] at ages [n], or [1] for all: gravity, and air that slows it down and takes it along (drag in proportion to
+    speed: Newton's law solved exactly)."""
     gravity, wind, drag = np.array(element.gravity), np.array(element.wind), element.drag
     t, lasts = ages[:, None], _lasts(element, ages)
     if not _slows(element, ages):
-        return np.asarray(speeds * t + gravity * t * t / 2 + wind * drag * t * t / 2)
+        return np.asarray(speeds * t + (gravity + wind * drag) / 2 * (t * t))
     final = wind + gravity / drag
     return np.asarray(final * t + (speeds - final) * lasts)
 
@@ -321,13 +322,15 @@ def _gathering(element: Spray, time: Time, areas: Areas, kept: SizedCache[Any]) 
     def at(later: float) -> Floats:
         # On its way it flies as it would, less and less.
         eased, now = held(later)[:, None], float(time.seconds) + later
-        free = starts + flown(element, speeds, np.full(len(numbers), seconds(later)))
-        free = free + _eddies(element, free, np.full(len(numbers), 10.0), now)
-        places = free * (1 - eased) + targets * eased
-        if scatters:
-            since = gone(later)
+        places = starts + flown(element, speeds, np.array([seconds(later)]))
+        if element.turbulence > 0:
+            places += _eddies(element, places, np.array([10.0]), now)
+        places += (targets - places) * eased
+        if scatters and (since := gone(later)).any():
             away = flown(element, speeds, since)
-            places = places + away + _eddies(element, targets + away, since, now) * (since > 0)[:, None]
+            if element.turbulence > 0:
+                away += _eddies(element, targets + away, since, now) * (since > 0)[:, None]
+            places += away
         return places
 
     lives = np.full(len(numbers), 0.5)
@@ -344,8 +347,14 @@ def _gathering(element: Spray, time: Time, areas: Areas, kept: SizedCache[Any]) 
 
 
 def _eased(share: Floats) -> Floats:
-    table = np.array([bezier(_GENTLE, at / 256) for at in range(257)])
-    return np.asarray(np.interp(share, np.arange(257) / 256, table), np.float64)
+    return np.asarray(np.interp(share, *_gentle()), np.float64)
+
+
+@lru_cache(1)
+def _gentle() -> tuple[Floats, Floats]:
+    """That way at so many places of it."""
+    places = np.arange(257) / 256
+    return places, np.array([bezier(_GENTLE, float(at)) for at in places])
 
 
 def moving(

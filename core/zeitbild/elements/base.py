@@ -173,8 +173,8 @@ class Posed:
     """One body of an element at a time, about the element's pivot.
 
     part is its name within the element, which stays from frame to frame (empty: it is the only one); bend names how its form
-    stands, where that is not how it was built: two of one part and one bend are one mesh; matrix places it (4 x 4, row by row). parts is
-    how many of what the element wears it has at most (0: all). dots are seen in place of a surface, and made when
+    stands, where that is not how it was built: two of one part and one bend are one mesh; matrix places it (4 x 4, row by row). wears are
+    the numbers of what the element wears that its mesh's parts have, in their order (None: all of it). dots are seen in place of a surface, and made when
     they are wanted; bend names them, too.
     """
 
@@ -182,7 +182,7 @@ class Posed:
     part: str = ""
     bend: str = ""
     matrix: Matrix = IN_PLACE
-    parts: int = 0
+    wears: tuple[int, ...] | None = None
     dots: Callable[[], Dots] | None = None
 
 

@@ -226,7 +226,7 @@ class Puppet(FlatElement):
 @dataclass(frozen=True, slots=True, eq=False)
 class Built:
     """The parts of a puppet, points of each, the units that one of its drawing's takes, its middle, bent forms of parts, all shades that parts
-    have, and the corners [2, 2] over which gradients lie (drawing units)."""
+    have, which of them each part has, and the corners [2, 2] over which gradients lie (drawing units)."""
 
     rig: Rig
     outlines: tuple[NDArray[np.float64] | None, ...]
@@ -234,6 +234,7 @@ class Built:
     middle: NDArray[np.float64]
     forms: SizedCache[LimbForm]
     shades: tuple[Shade, ...]
+    wears: tuple[tuple[int, ...], ...]
     page: NDArray[np.float64]
 
 
@@ -244,10 +245,12 @@ def build(element: Puppet, assets: AssetSource) -> Built:
     low, high = rig.bounds
     extent = float((high - low).max())
     outlines = tuple(None if one.drawing is None else points_along(one.drawing, extent * _FINE) for one in rig.limbs)
-    shades = dict.fromkeys(shade for one in rig.limbs if one.drawing is not None for shade in one.drawing.shades)
+    drawn = [() if one.drawing is None else one.drawing.shades for one in rig.limbs]
+    numbers = {shade: at for at, shade in enumerate(dict.fromkeys(shade for own in drawn for shade in own))}
+    wears = tuple(tuple(numbers[shade] for shade in own) for own in drawn)
     page = drawing_at(path, label).bounds
     forms = SizedCache[LimbForm](_FORMS, lambda _: 1)
-    return Built(rig, outlines, element.size / extent, (low + high) / 2, forms, tuple(shades), page)
+    return Built(rig, outlines, element.size / extent, (low + high) / 2, forms, tuple(numbers), wears, page)
 
 
 def _eased(way: Way, share: float) -> float:
@@ -369,21 +372,26 @@ def pose(element: Puppet, time: Time, built: Built) -> Sequence[Posed]:
     """Every part that paints something, from the lowest to the highest."""
     postures = _postures(element, stances(element, time), built)
     stood = Pose(built.rig, postures, built.outlines).stood()
+    placed = np.array([own.matrix for own in stood]).reshape(-1, 3, 3)
+    wholes = np.tile(np.eye(4), (len(stood), 1, 1))
+    wholes[:, :2, :2] = linear = placed[:, :2, :2]
+    # From each part's pivot to the puppet's middle.
+    pivots = np.array([limb.pivot for limb in built.rig.limbs]).reshape(-1, 2)
+    moved = (linear * pivots[:, None]).sum(axis=2) + placed[:, :2, 2]
+    wholes[:, :2, 3] = (moved - built.middle) * built.scale
+    if element.mirrored:
+        wholes[:, 0] *= -1
+    matrices = wholes.reshape(-1, 16).tolist()
     found: list[tuple[float, int, Posed]] = []
     for at, (limb, own) in enumerate(zip(built.rig.limbs, stood, strict=True)):
         if limb.drawing is None:
             continue
-        whole = np.eye(4)
-        whole[:2, :2] = own.matrix[:2, :2]
-        # From the part's pivot to the puppet's middle.
-        whole[:2, 3] = (own.matrix[:2, :2] @ limb.pivot + own.matrix[:2, 2] - built.middle) * built.scale
-        if element.mirrored:
-            whole[0] *= -1
         name = "" if own.bend is None else repr(own.bend)
         form: Form = built.forms.get((at, name), partial(_form, built, limb, own.bend)) if own.seen else NOTHING
-        matrix = tuple(float(value) for value in whole.reshape(-1))
         bend = name if own.seen else "nothing"
-        found.append((limb.order + postures[at].order, at, Posed(form, part=limb.code, bend=bend, matrix=matrix)))
+        found.append(
+            (limb.order + postures[at].order, at, Posed(form, limb.code, bend, tuple(matrices[at]), built.wears[at]))
+        )
     return [body for _, _, body in sorted(found, key=lambda one: one[:2])]
 
 
@@ -416,9 +424,8 @@ def marks(element: Puppet, time: Time, built: Built) -> Sequence[Mark]:
 
 def _form(built: Built, limb: Found, bend: Bend | None) -> LimbForm:
     assert limb.drawing is not None
-    numbers = tuple(built.shades.index(one) for one in limb.drawing.shades)
     pivot = float(limb.pivot[0]), float(limb.pivot[1])
-    return LimbForm(limb.drawing, built.scale, pivot, numbers, built.page, bend)
+    return LimbForm(limb.drawing, built.scale, pivot, built.page, bend)
 
 
 def wear(element: Puppet, time: Time, built: Built) -> Sequence[Worn]:

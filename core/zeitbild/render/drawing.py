@@ -36,13 +36,13 @@ _ROUNDS, _CALM = 2, 3
 
 def make_empty(picture: Picture) -> None:
     """A picture of nothing, in place."""
-    clear(picture)
+    make_dark(picture)
     picture.depth.fill(NO_DEPTH)
     for values in picture.groups.values():
         values.fill(0)
 
 
-def clear(picture: Picture) -> None:
+def make_dark(picture: Picture) -> None:
     """As if nothing gave light, in place."""
     for values in (picture.beauty, picture.planes, picture.data):
         if values is not None:
@@ -85,15 +85,15 @@ def draw_outputs(
             for output in outputs if within is not None else ():
                 # Where nothing is drawn nothing is looked at, but by who looks for pixels that need more places, and in data.
                 if quality.edges_exactly or output.picture.planes is not None:
-                    clear(output.picture)
+                    make_dark(output.picture)
         nothing = np.empty((0, width), np.float32)
         # What of each pixel is covered by what is not there.
         fades = light.cuts or (light.catches and alone)
         gone = np.zeros((height, width), np.float32) if fades else nothing
         if light.cuts:
-            cut(view, stage, fragments, alpha, gone)
+            cut_by_pictures(view, stage, fragments, alpha, gone)
             if stretch is not None:
-                cut(view, stage, stretch.places, nothing, nothing)
+                cut_by_pictures(view, stage, stretch.places, nothing, nothing)
         if hard:
             harden(fragments, alpha)
         areas = [_areas_of(view, stage, output, fragments, alpha, depth) for output in outputs]
@@ -141,7 +141,7 @@ def draw_outputs(
             covered = (lit_ones[0].weights, seen) if seen is not None else (np.empty(0, np.float32), alpha)
             _refine(view, stage, drawing, fragments, rayed, alpha, decides, lit, covered)
         for output in lit_ones:
-            tell(view, stage, fragments, output)
+            tell_what_stands(view, stage, fragments, output)
     return [one and one.faded(gone) for one in areas]
 
 
@@ -298,7 +298,7 @@ def _areas_of(
     return Areas(seen, before, fragments.order)
 
 
-def tell(view: View, stage: Stage, fragments: Fragments, output: Output) -> None:
+def tell_what_stands(view: View, stage: Stage, fragments: Fragments, output: Output) -> None:
     """What stands in each pixel of an output, and where it is, faces and moves to, if that is wanted."""
     picture, camera = output.picture, view.snapshot.camera
     if picture.data is None or picture.planes is None:
@@ -320,7 +320,9 @@ def tell(view: View, stage: Stage, fragments: Fragments, output: Output) -> None
     picture.data[..., CAMERA_NORMAL : CAMERA_NORMAL + 3] = normals @ towards.T.astype(np.float32)
 
 
-def cut(view: View, stage: Stage, places: Fragments, alpha: NDArray[np.float32], gone: NDArray[np.float32]) -> None:
+def cut_by_pictures(
+    view: View, stage: Stage, places: Fragments, alpha: NDArray[np.float32], gone: NDArray[np.float32]
+) -> None:
     """Leave of fragments what pictures say is there (``coverage.cut_out``), in place."""
     light, camera = view.light, view.snapshot.camera
     PARALLEL.by_parts(
@@ -402,7 +404,7 @@ def _refine(
         places = drawing.again(sides)
         _even_out(view, stage, drawing, places)
         if light.cuts:
-            cut(view, stage, places, nothing, nothing)
+            cut_by_pictures(view, stage, places, nothing, nothing)
         weights, area = covered
         fit = places, stage.scene.finish_of, weights, area
         if not light.catches:

@@ -16,7 +16,7 @@ from zeitbild.render.stage import Lighting, Stage, lighting_of, stage_of
 from zeitbild.render.visible.identity import SLOTS
 from zeitbild.render.visible.pieces import Pieces
 from zeitbild.render.world.buffers import lent
-from zeitbild.snapshot import Snapshot
+from zeitbild.snapshot import Role, Snapshot
 from zeitbild.snapshot.finish_row import SHADING, SHADOW_ONLY
 from zeitbild.snapshot.quality import Quality
 
@@ -105,6 +105,14 @@ def view_of(
         np.repeat(places, [len(mesh.triangles) for mesh in snapshot.built_meshes]),
         Pieces(snapshot),
     )
+
+
+@dataclass(frozen=True, slots=True)
+class Layer:
+    """What a layer is of a set: what each body is to it, and whether it wants to know what beauty is made of."""
+
+    roles: tuple[Role, ...]
+    planes: bool
 
 
 def groups_of(snapshot: Snapshot) -> tuple[str, ...]:

@@ -10,7 +10,7 @@ from cachetools import LRUCache
 from numpy.typing import NDArray
 
 from zeitbild.kernels import PARALLEL
-from zeitbild.render.drawing import clear, cut, shade_outputs, tell
+from zeitbild.render.drawing import cut_by_pictures, make_dark, shade_outputs, tell_what_stands
 from zeitbild.render.outputs import Output, View, output_for
 from zeitbild.render.picture import NO_DEPTH, Picture
 from zeitbild.render.rays.secondary import cast_rays
@@ -24,17 +24,13 @@ from zeitbild.render.visible.lists import (
     Samples,
     Surfacing,
     count_room,
-    hold,
     join,
-    list_and_weigh,
     list_fragments,
-    pack,
-    put_through,
-    weigh,
 )
 from zeitbild.render.visible.rims import Rims
 from zeitbild.render.visible.see_through import lay_parts
 from zeitbild.render.visible.visibility import Fragments, sorted_into_tiles, spread
+from zeitbild.render.visible.weighing import hold, list_and_weigh, pack, put_through, weigh
 from zeitbild.render.world.buffers import kept
 from zeitbild.snapshot.camera import DepthScale
 from zeitbild.snapshot.finish_row import ALPHA_MAP
@@ -74,7 +70,7 @@ def put_veils(
             continue
         outputs.append(output_for(view, picture.planes is not None, weights, bool(giving.any()), "veil "))
         if outputs[-1].picture.planes is not None:
-            clear(outputs[-1].picture)
+            make_dark(outputs[-1].picture)
     size = view.snapshot.height, view.snapshot.width
     veils = _Veils(view, stage, gives)
     hidden = [None if one.held is None else np.zeros(size, np.float32) for one in pictures]
@@ -227,7 +223,7 @@ class _Veils:
         if view.light.cuts:
             nothing, by_picture = np.empty((0, width), np.float32), view.light.finishes[:, ALPHA_MAP] > 0
             PARALLEL.by_parts(join, listed, lists, surfacing, by_picture)
-            cut(view, self.stage, listed, nothing, nothing)
+            cut_by_pictures(view, self.stage, listed, nothing, nothing)
         PARALLEL.by_parts(weigh, found, listed, lists, bins.scaled, surfacing, samples, most, runs, self.left)
         return self._packed(found, runs) if rays else (found, runs)
 
@@ -305,4 +301,4 @@ def _light(
     unread = kept("alpha", depth.shape, np.float32)
     shade_outputs(view, stage, unread, lit_ones, fragments, rayed)
     for output in lit_ones:
-        tell(view, stage, fragments, output)
+        tell_what_stands(view, stage, fragments, output)

@@ -211,7 +211,9 @@ class Standing:
             # What is named like this is the same mesh wherever it stands.
             shape = "/".join([key, posed.part, posed.bend]).rstrip("/")
             name = "/".join([element.id, *(part for part in (posed.part, copy) if part)])
-            own, most = role, posed.parts or len(rows)
+            wears = range(len(rows)) if posed.wears is None else posed.wears
+            own_rows, own_numbers = tuple(rows[one] for one in wears), tuple(numbers[one] for one in wears)
+            own = role
             one_sided = role == "shown" and kind.faces(element).one_sided
             if one_sided and seen_from_behind(plain.camera_of(self.camera), matrix):
                 # Rays meet it as before.
@@ -224,7 +226,7 @@ class Standing:
             elif dots is not None and dots.ages is not None:
                 dots, matrix = self._left_behind(number, time, copy, dots), IN_PLACE
             form = GEOMETRY.form(shape, posed.form) if dots is None else dots.cloud()
-            body = Body(name, shape, form, matrix, rows[:most], own, worn=numbers[:most], dots=dots)
+            body = Body(name, shape, form, matrix, own_rows, own, worn=own_numbers, dots=dots)
             yield body.faded(fades)
 
     def matrices(self, time: Time) -> tuple[Matrix, ...]:

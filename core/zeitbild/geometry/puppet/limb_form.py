@@ -27,13 +27,12 @@ _MOST_STEPS = 128
 @dataclass(frozen=True, slots=True, eq=False)
 class LimbForm:
     """What a part paints, ``scale`` units for one of the drawing; see ``form.Form``. pivot (drawing units) comes to the origin; bend is in units
-    of the drawing, too. numbers are the parts of its mesh for each of the drawing's shades; page [2, 2] are the corners of what pictures lie
+    of the drawing, too. The parts of its mesh are the drawing's shades in their order. page [2, 2] are the corners of what pictures lie
     over (drawing units), bent or not."""
 
     drawing: Drawing
     scale: float
     pivot: tuple[float, float]
-    numbers: tuple[int, ...]
     page: Floats
     bend: Bend | None = None
     _meshes: dict[float, Mesh] = field(default_factory=dict)
@@ -74,7 +73,7 @@ class LimbForm:
             lies.append(self._lies(np.concatenate(straight)[faces], region.shade))
             vertices.append(points)
             triangles.append(faces + first)
-            parts.append(np.full(len(faces), self.numbers[own], np.int32))
+            parts.append(np.full(len(faces), own, np.int32))
             # What has another colour is another surface.
             patches.append(np.full(len(faces), number, np.int32))
             first += len(points)

@@ -14,8 +14,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zeitbild.kernels import PARALLEL, kernel, parallel_kernel
+from zeitbild.render.picture import NO_DEPTH
 from zeitbild.render.visible.see_through import Areas
 from zeitbild.render.visible.triangle_setup import TILE
+from zeitbild.render.world.buffers import kept
 from zeitbild.snapshot.camera import Camera
 from zeitbild.snapshot.dots import DotLook, Dots
 
@@ -27,15 +29,19 @@ _SOFT, _DISC, _STREAK = 0, 1, 2
 _SMALLEST: dict[DotLook, float] = {"soft": 1.5, "disc": 0.75, "streak": 0.75}
 #: Stretches of tiles that are as full as each other.
 _HANDS = 32
-#: Numbers of a pixel while a tile is drawn.
-_HERE = 6
+#: Columns that are worked on at once, a block: of each first its red, then the others' red, then green ..., what is seen through it, how far
+#: its first dot is; the same light, and what is seen through it, behind what is opaque; how much is opaque and how far; and room for one more.
+_LANES = 16
+_GREEN, _BLUE, _ALPHA, _LEFT, _NEAR, _BEHIND = (row * _LANES for row in range(1, 7))
+_SOLID, _DEPTH, _PART, _BLOCK = (row * _LANES for row in range(11, 15))
 #: Numbers of a dot in its row, one of which is room.
 _ROW = 12
 #: Less than this of a pixel is nothing.
 _LEAST = np.float32(1e-4)
 #: Nothing behind is seen through less than this.
 _THROUGH = np.float32(1e-3)
-_ZERO, _ONE = np.float32(0), np.float32(1)
+_ZERO, _HALF, _ONE = np.float32(0), np.float32(0.5), np.float32(1)
+_NO_DEPTH = np.float32(NO_DEPTH)
 
 
 @kernel
@@ -75,29 +81,86 @@ def soft_along(ax, ay, bx, by, r):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _count(left, top, right, bottom, columns, rows, counts):  # type: ignore[no-untyped-def]
-    """How many dots reach into each tile."""
-    for i in range(left.shape[0]):
-        for row in range(max(top[i], 0) // _TILE, min(bottom[i], rows * _TILE - 1) // _TILE + 1):
-            for column in range(max(left[i], 0) // _TILE, min(right[i], columns * _TILE - 1) // _TILE + 1):
+def _find(shapes, onto, begins, ends, middle, near, limits, streak, found, inside):  # type: ignore[no-untyped-def]
+    """Where dots are in a picture: found [n, 6] gets where each begins and ends in pixels, its radius there and its distance, inside [n]
+    whether anything of it may be seen.
+
+    shapes are places, ways, tails [n, 3], radii and opacities [n] in units; onto [4, 4] leads from those to (x w, y w, w, distance), pixels;
+    middle, begins and ends are how many ways (and the last of them how many tails) from its place it is seen; near the least
+    distance, and that of an end where there is perspective; limits are the picture's size, the least radius, and pixels to a unit at distance
+    1, or at any distance.
+    """
+    places, ways, tails, radii, opacities = shapes
+    width, height, smallest, focal, parallel = limits
+    at = np.empty((3, 4))
+    for n in range(places.shape[0]):
+        for row in range(4):
+            own = onto[row, 0] * places[n, 0] + onto[row, 1] * places[n, 1] + onto[row, 2] * places[n, 2] + onto[row, 3]
+            way = onto[row, 0] * ways[n, 0] + onto[row, 1] * ways[n, 1] + onto[row, 2] * ways[n, 2]
+            at[0, row], at[1, row], at[2, row] = own + begins * way, own + ends * way, own + middle * way
+            if streak:
+                at[1, row] += onto[row, 0] * tails[n, 0] + onto[row, 1] * tails[n, 1] + onto[row, 2] * tails[n, 2]
+        away = at[2, 3]
+        ax, ay, bx, by = at[0, 0] / at[0, 2], at[0, 1] / at[0, 2], at[1, 0] / at[1, 2], at[1, 1] / at[1, 2]
+        radius = radii[n] * (focal if parallel else focal / max(away, 1e-12))
+        reach = max(radius, smallest) + 1
+        # What is no number is in no picture.
+        inside[n] = (
+            away > near
+            and (parallel or (at[0, 2] > near and at[1, 2] > near))
+            and opacities[n] > _LEAST
+            and radius > 0
+            and max(ax, bx) + reach > 0
+            and min(ax, bx) - reach < width
+            and max(ay, by) + reach > 0
+            and min(ay, by) - reach < height
+        )
+        found[n, 0], found[n, 1], found[n, 2], found[n, 3], found[n, 4], found[n, 5] = ax, ay, bx, by, radius, away
+
+
+@kernel
+def _lay_out(which, found, shapes, colours, limits, streak, rows, boxes, counts):  # type: ignore[no-untyped-def]
+    """Rows [m, 12] of some dots as ``_draw`` takes them, the columns and rows of tiles that each may reach into, boxes [m, 4] (from, from, to, to),
+    and how many reach into each, counts [tiles]."""
+    _, _, _, radii, opacities = shapes
+    width, height, smallest, _, _ = limits
+    columns = (int(width) + _TILE - 1) // _TILE
+    for m in range(which.shape[0]):
+        n = which[m]
+        ax, ay, bx, by, radius = found[n, 0], found[n, 1], found[n, 2], found[n, 3], found[n, 4]
+        held = max(radius, smallest)
+        # As much light as before: of a streak its width alone is too small.
+        gain = radius / held if streak else (radius / held) * (radius / held)
+        for k in range(4):
+            rows[m, k] = found[n, k]
+        rows[m, 4], rows[m, 5], rows[m, 6], rows[m, 7] = held, gain * opacities[n], found[n, 5], max(radii[n], 1e-9)
+        for k in range(3):
+            rows[m, 8 + k] = colours[n, k]
+        reach = held + 1
+        boxes[m, 0] = int(max(min(ax, bx) - reach, 0.0)) // _TILE
+        boxes[m, 1] = int(max(min(ay, by) - reach, 0.0)) // _TILE
+        boxes[m, 2] = int(min(max(ax, bx) + reach, width - 1.0)) // _TILE
+        boxes[m, 3] = int(min(max(ay, by) + reach, height - 1.0)) // _TILE
+        for row in range(boxes[m, 1], boxes[m, 3] + 1):
+            for column in range(boxes[m, 0], boxes[m, 2] + 1):
                 counts[row * columns + column] += 1
 
 
 @kernel
-def _sort(left, top, right, bottom, columns, rows, firsts, members):  # type: ignore[no-untyped-def]
-    """The numbers of those, in their order."""
+def _sort(boxes, columns, firsts, members):  # type: ignore[no-untyped-def]
+    """The numbers of those that reach into each tile, in their order."""
     used = firsts.copy()
-    for i in range(left.shape[0]):
-        for row in range(max(top[i], 0) // _TILE, min(bottom[i], rows * _TILE - 1) // _TILE + 1):
-            for column in range(max(left[i], 0) // _TILE, min(right[i], columns * _TILE - 1) // _TILE + 1):
+    for m in range(boxes.shape[0]):
+        for row in range(boxes[m, 1], boxes[m, 3] + 1):
+            for column in range(boxes[m, 0], boxes[m, 2] + 1):
                 tile = row * columns + column
-                members[used[tile]] = i
+                members[used[tile]] = m
                 used[tile] += 1
 
 
 @kernel
-def _part(look, moves, ax, ay, bx, by, r):  # type: ignore[no-untyped-def]
-    """How much of a pixel at the origin a dot takes that goes from a to b."""
+def _part(look, ax, ay, bx, by, r):  # type: ignore[no-untyped-def]
+    """How much of a pixel at the origin a dot takes that goes from a to b, which is somewhere else but for streaks."""
     if look == _STREAK:
         # Full at its head, nothing at its tail.
         dx, dy = bx - ax, by - ay
@@ -106,11 +169,65 @@ def _part(look, moves, ax, ay, bx, by, r):  # type: ignore[no-untyped-def]
         off = math.sqrt((ax + at * dx) ** 2 + (ay + at * dy) ** 2)
         return min(max(r * (1 - 0.7 * at) + 0.5 - off, 0.0), 1.0) * (1 - at)
     if look == _DISC:
-        if moves:
-            first, last = _inside(ax, ay, bx, by, r)
-            return max(last - first, 0.0)
-        return min(max(r + 0.5 - math.sqrt(ax * ax + ay * ay), 0.0), 1.0)
+        first, last = _inside(ax, ay, bx, by, r)
+        return max(last - first, 0.0)
     return soft_along(ax, ay, bx, by, r)
+
+
+@kernel
+def _put_row(blocks, first, last, dot, from_middle, meets):  # type: ignore[no-untyped-def]
+    """Put a row of a dot that rests into that of a tile, blocks [columns / LANES, BLOCK], from column ``first`` to ``last``.
+
+    dot is whether it is soft, its radius, strength, distance, radius in units, colour and whether it covers; from_middle are how far
+    column 0 is to the right of its middle, and the row below it.
+    """
+    soft, r, strength, away, deep, red, green, blue, covers = dot
+    off, down = from_middle
+    below, square, reach = down * down, _ONE / (r * r), r + _HALF
+    for number in range(first // _LANES, last // _LANES + 1):
+        # The same for so many columns at once, without a branch: zeros where there is nothing.
+        block = blocks[number]
+        begins = off + np.float32(number * _LANES)
+        for lane in range(_LANES):
+            across = begins + np.float32(lane)
+            far = across * across + below
+            if soft:
+                inner = max(_ONE - far * square, _ZERO)
+                part = inner * inner * strength
+            else:
+                part = min(max(reach - np.float32(math.sqrt(far)), _ZERO), _ONE) * strength
+            block[_PART + lane] = part if part >= _LEAST else _ZERO
+        if meets:
+            for lane in range(_LANES):
+                part, is_solid, left_over, near = (
+                    block[_PART + lane],
+                    block[_SOLID + lane],
+                    block[_BEHIND + _LEFT + lane],
+                    block[_NEAR + lane],
+                )
+                # Where it meets something opaque it goes into it over its own depth.
+                before = min(max(_HALF + _HALF * (block[_DEPTH + lane] - away) / deep, _ZERO), _ONE)
+                before = before if is_solid > _ZERO else _ONE
+                share = part * (_ONE - before)
+                share = share if is_solid < _ONE else _ZERO
+                given = left_over * share
+                block[_BEHIND + lane] += given * red
+                block[_BEHIND + _GREEN + lane] += given * green
+                block[_BEHIND + _BLUE + lane] += given * blue
+                block[_BEHIND + _ALPHA + lane] += given * covers
+                block[_BEHIND + _LEFT + lane] = left_over * (_ONE - share * covers)
+                block[_NEAR + lane] = min(near, away) if share > _ZERO else near
+                block[_PART + lane] = part * before
+        for lane in range(_LANES):
+            part, left_over, near = block[_PART + lane], block[_LEFT + lane], block[_NEAR + lane]
+            part = part if left_over > _THROUGH else _ZERO
+            given = left_over * part
+            block[lane] += given * red
+            block[_GREEN + lane] += given * green
+            block[_BLUE + lane] += given * blue
+            block[_ALPHA + lane] += given * covers
+            block[_LEFT + lane] = left_over * (_ONE - part * covers)
+            block[_NEAR + lane] = min(near, away) if part > _ZERO else near
 
 
 @parallel_kernel
@@ -128,7 +245,7 @@ def _draw(  # type: ignore[no-untyped-def]
     nearest,
 ):
     """front and behind [H, W, 4]: dots before what is opaque, and those behind it (or of no length: nothing is opaque), premultiplied; nearest
-    [H, W] the distance of the first.
+    [H, W] the distance of the first, or NO_DEPTH. All of them are filled in the tiles of order, and nowhere else.
 
     rows [n, 12] has all that is known of a dot in one place, since they are fetched in any order: where it begins and ends in pixels, its radius,
     strength, distance, radius in units, and colour; solid [H, W] is the area that is opaque, depth [H, W] how far.
@@ -140,103 +257,73 @@ def _draw(  # type: ignore[no-untyped-def]
         tile = order[turn]
         x0, y0 = (tile % columns) * _TILE, (tile // columns) * _TILE
         x1, y1 = min(width, x0 + _TILE), min(height, y0 + _TILE)
-        # Of each pixel in one place: light, what is seen through it, and how far its first dot is.
-        here = np.zeros((_TILE * _TILE, _HERE), np.float32)
-        here[:, 4] = _ONE
-        here[:, 5] = np.inf
-        beyond = np.ones((_TILE, _TILE), np.float32)
-        # Whether anything opaque is seen in the tile at all.
+        here = np.zeros((_TILE, _TILE // _LANES, _BLOCK), np.float32)
+        for lane in range(_LANES):
+            here[:, :, _LEFT + lane] = here[:, :, _BEHIND + _LEFT + lane] = _ONE
+            here[:, :, _NEAR + lane] = _NO_DEPTH
         meets = False
         if behind.shape[0] > 0:
             for y in range(y0, y1):
                 for x in range(x0, x1):
+                    block, lane = here[y - y0, (x - x0) // _LANES], (x - x0) % _LANES
+                    block[_SOLID + lane], block[_DEPTH + lane] = solid[y, x], depth[y, x]
                     meets = meets or solid[y, x] > _ZERO
         for k in range(firsts[tile], firsts[tile + 1]):
             own_row = rows[members[k]]
             ax, ay, bx, by = float(own_row[0]), float(own_row[1]), float(own_row[2]), float(own_row[3])
             r = float(own_row[4])
-            moves = ax != bx or ay != by
-            round_ = look == _SOFT and not moves
-            reach = r if round_ else r + 1.0
-            top = max(y0, math.floor(min(ay, by) - reach))
-            bottom = min(y1 - 1, math.ceil(max(ay, by) + reach))
             strength, away, deep = own_row[5], own_row[6], own_row[7]
             red, green, blue = own_row[8], own_row[9], own_row[10]
-            square = np.float32(1 / (r * r))
+            rests = look != _STREAK and ax == bx and ay == by
+            reach = (r if look == _SOFT else r + 0.5) if rests else r + 1.0
+            top = max(y0, math.floor(min(ay, by) - reach))
+            bottom = min(y1 - 1, math.ceil(max(ay, by) + reach))
+            dot = look == _SOFT, own_row[4], strength, away, deep, red, green, blue, covers
             for y in range(top, bottom + 1):
                 down = y + 0.5 - ay
                 half = reach
-                if round_:
-                    rest = r * r - down * down
+                if rests:
+                    rest = reach * reach - down * down
                     if rest <= 0:
                         continue
                     half = math.sqrt(rest)
                 # The middles of pixels that it may reach.
-                left = max(x0, math.ceil(min(ax, bx) - half - 0.5))
-                right = min(x1 - 1, math.floor(max(ax, bx) + half - 0.5))
-                if round_ and not meets:
-                    # Nearly all of them: nothing opaque is near, and they rest.
-                    row = (y - y0) * _TILE - x0
-                    below = np.float32(down * down)
-                    for x in range(left, right + 1):
-                        own = here[np.uint64(row + x)]
-                        left_over = own[4]
-                        if left_over <= _THROUGH:
-                            continue
-                        across = np.float32(x + 0.5 - ax)
-                        inner = _ONE - (across * across + below) * square
-                        part = inner * inner * strength
-                        if part < _LEAST:
-                            continue
-                        given = left_over * part
-                        own[0] += given * red
-                        own[1] += given * green
-                        own[2] += given * blue
-                        own[3] += given * covers
-                        own[4] = left_over * (_ONE - part * covers)
-                        own[5] = min(own[5], away)
+                left = max(x0, math.ceil(min(ax, bx) - half - 0.5)) - x0
+                right = min(x1 - 1, math.floor(max(ax, bx) + half - 0.5)) - x0
+                if rests:
+                    if left <= right:
+                        from_middle = np.float32(x0 + 0.5 - ax), np.float32(down)
+                        _put_row(here[y - y0], left, right, dot, from_middle, meets)
                     continue
                 for x in range(left, right + 1):
-                    if round_:
-                        across = np.float32(x + 0.5 - ax)
-                        inner = _ONE - (across * across + np.float32(down * down)) * square
-                        part = inner * inner * strength
-                    else:
-                        px, py = x + 0.5, y + 0.5
-                        part = np.float32(_part(look, moves, ax - px, ay - py, bx - px, by - py, r)) * strength
+                    px, py = x0 + x + 0.5, y + 0.5
+                    part = np.float32(_part(look, ax - px, ay - py, bx - px, by - py, r)) * strength
                     if part < _LEAST:
                         continue
                     before = _ONE
-                    if meets and solid[y, x] > _ZERO:
-                        # Where it meets something opaque it goes into it over its own depth.
-                        before = np.float32(min(max(0.5 + 0.5 * (depth[y, x] - away) / deep, 0.0), 1.0))
-                    place = here[np.uint64((y - y0) * _TILE + x - x0)]
-                    left_over = place[4]
-                    share = part * before
-                    if share > _ZERO and left_over > _THROUGH:
-                        given = left_over * share
-                        place[0] += given * red
-                        place[1] += given * green
-                        place[2] += given * blue
-                        place[3] += given * covers
-                        place[4] = left_over * (_ONE - share * covers)
-                        place[5] = min(place[5], away)
-                    share = part * (_ONE - before)
-                    if share > _ZERO and solid[y, x] < _ONE:
-                        left_over = beyond[y - y0, x - x0]
-                        given = left_over * share
-                        behind[y, x, 0] += given * red
-                        behind[y, x, 1] += given * green
-                        behind[y, x, 2] += given * blue
-                        behind[y, x, 3] += given * covers
-                        beyond[y - y0, x - x0] = left_over * (_ONE - share * covers)
-                        place[5] = min(place[5], away)
+                    block, lane = here[y - y0, x // _LANES], x % _LANES
+                    if meets and block[_SOLID + lane] > _ZERO:
+                        before = np.float32(min(max(0.5 + 0.5 * (block[_DEPTH + lane] - away) / deep, 0.0), 1.0))
+                    for first in (0, _BEHIND):
+                        share = part * (before if first == 0 else _ONE - before)
+                        left_over = block[first + _LEFT + lane]
+                        if share > _ZERO and (left_over > _THROUGH if first == 0 else block[_SOLID + lane] < _ONE):
+                            given = left_over * share
+                            block[first + lane] += given * red
+                            block[first + _GREEN + lane] += given * green
+                            block[first + _BLUE + lane] += given * blue
+                            block[first + _ALPHA + lane] += given * covers
+                            block[first + _LEFT + lane] = left_over * (_ONE - share * covers)
+                            block[_NEAR + lane] = min(block[_NEAR + lane], away)
         for y in range(y0, y1):
             for x in range(x0, x1):
-                place = here[(y - y0) * _TILE + x - x0]
+                block, lane = here[y - y0, (x - x0) // _LANES], (x - x0) % _LANES
                 for c in range(4):
-                    front[y, x, c] = place[c]
-                nearest[y, x] = min(nearest[y, x], place[5])
+                    front[y, x, c] = block[c * _LANES + lane]
+                nearest[y, x] = block[_NEAR + lane]
+                if behind.shape[0] > 0:
+                    for c in range(4):
+                        behind[y, x, c] = block[_BEHIND + c * _LANES + lane]
 
 
 @parallel_kernel
@@ -266,11 +353,22 @@ def _where(order, front, behind, solid, share, seen, before, far_seen, far_befor
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Drawn:
-    """Dots in a picture: light [H, W, 4], premultiplied, and where it is; depth [H, W] of the nearest dot anywhere."""
+    """Dots in a picture: light [H, W, 4], premultiplied, and where it is; depth [H, W] of the nearest dot anywhere. Until the next are
+    drawn, and only in the tiles of areas."""
 
     light: NDArray[np.float32]
     areas: Areas
     depth: NDArray[np.float32]
+
+    def everywhere(self) -> Drawn:
+        """The same with nothing in all other tiles."""
+        light, depth = np.zeros_like(self.light), np.full_like(self.depth, NO_DEPTH)
+        columns = -(-depth.shape[1] // TILE)
+        for tile in self.areas.tiles_in(depth.shape):
+            y, x = int(tile) // columns * TILE, int(tile) % columns * TILE
+            here = slice(y, y + TILE), slice(x, x + TILE)
+            light[here], depth[here] = self.light[here], self.depth[here]
+        return Drawn(light, self.areas, depth)
 
 
 def drawn_dots(
@@ -282,92 +380,75 @@ def drawn_dots(
     share: float,
     solid: NDArray[np.float32],
     depth: NDArray[np.float32],
-    nothing: float,
 ) -> list[Drawn]:
     """Dots of a body that stands at matrix [4, 4], in the order in which they are to be laid over a picture: those behind what is opaque (if
     anything is: solid [H, W] is its area, depth [H, W] how far it is, of no length: nothing is), and those before it. shutter: from when to when
     (frames from the frame on) they are seen; share: how
     much of all together is left. Call it outside of ``PARALLEL``."""
     height, width = solid.shape
-    nearest = np.full((height, width), nothing, np.float32)
     scale = abs(float(np.linalg.det(matrix[:3, :3]))) ** (1 / 3)
-
-    def seen(points: NDArray[np.float64]) -> NDArray[np.float64]:
-        return camera.project(points @ matrix[:3, :3].T + matrix[:3, 3], shift)
-
     opens, closes = shutter
-    starts, stops = dots.places + opens * dots.ways, dots.places + closes * dots.ways
-    if dots.look == "streak":
-        # From its head as the shutter closes to its tail as it opens.
-        starts, stops = stops, starts + dots.tails
-    rests = opens == closes and dots.look != "streak"
-    middle = starts if rests else dots.places + (opens + closes) / 2 * dots.ways
-    away = camera.distance(middle @ matrix[:3, :3].T + matrix[:3, 3])
-    a = seen(starts)
-    b = a if rests else seen(stops)
-    with np.errstate(all="ignore"):
-        sizes = camera.focal if camera.parallel else camera.focal / np.maximum(away, 1e-12)
-        radii = dots.radii * scale * sizes
-        ends = np.concatenate([a[:, :2] / a[:, 2:], b[:, :2] / b[:, 2:]], axis=1)
-    ahead = (
-        (away > camera.near)
-        & (a[:, 2] > (0 if camera.parallel else camera.near))
-        & (b[:, 2] > (0 if camera.parallel else camera.near))
+    streak = dots.look == "streak"
+    # A streak goes from its head as the shutter closes to its tail as it opens.
+    begins, ends = (closes, opens) if streak else (opens, closes)
+    shapes = (
+        *(np.ascontiguousarray(one) for one in (dots.places, dots.ways, dots.tails)),
+        dots.radii * scale,
+        dots.opacities,
     )
-    smallest = _SMALLEST[dots.look]
-    reach = np.maximum(radii, smallest) + 1
-    ax, ay, bx, by = ends.T
-    left, right = np.minimum(ax, bx) - reach, np.maximum(ax, bx) + reach
-    top, bottom = np.minimum(ay, by) - reach, np.maximum(ay, by) + reach
-    # What is no number is in no picture.
-    inside = ahead & (dots.opacities > _LEAST) & (radii > 0)
-    inside &= (right > 0) & (left < width) & (bottom > 0) & (top < height)
-    which = np.flatnonzero(inside)
+    limits = float(width), float(height), _SMALLEST[dots.look], camera.focal, camera.parallel
+    count = len(dots.radii)
+    found, inside = kept("dots found", (count, 6), np.float64), kept("dots inside", (count,), np.bool_)
+    onto = _onto(camera, matrix, shift)
+    _find(shapes, onto, begins, ends, (opens + closes) / 2, camera.near, limits, streak, found, inside)
+    which = _near_to_far(found[:, 5], np.flatnonzero(inside[:count]))
     if not len(which):
         return []
-    which = which[np.argsort(away[which], kind="stable")]
-    held = np.maximum(radii[which], smallest)
-    # As much light as before: of a streak its width alone is too small.
-    gains = (radii[which] / held) ** (1 if dots.look == "streak" else 2)
-    rows_of_dots = np.empty((len(which), _ROW), np.float32)
-    rows_of_dots[:, :4] = ends[which]
-    rows_of_dots[:, 4], rows_of_dots[:, 5] = held, gains * dots.opacities[which]
-    rows_of_dots[:, 6], rows_of_dots[:, 7] = away[which], np.maximum(dots.radii[which] * scale, 1e-9)
-    rows_of_dots[:, 8:11] = dots.colours[which]
     columns, rows = -(-width // TILE), -(-height // TILE)
-    box = [
-        np.clip(np.floor(values[which]), -1, most).astype(np.int64)
-        for values, most in ((left, width), (top, height), (right, width), (bottom, height))
-    ]
-    counts = np.zeros(columns * rows, np.int64)
-    _count(*box, columns, rows, counts)
+    rows_of_dots = kept("dots rows", (len(which), _ROW), np.float32)
+    boxes, counts = kept("dots boxes", (len(which), 4), np.int32), np.zeros(columns * rows, np.int64)
+    _lay_out(which, found, shapes, dots.colours, limits, streak, rows_of_dots, boxes, counts)
     firsts = np.concatenate([[0], np.cumsum(counts)])
-    members = np.empty(int(firsts[-1]), np.int64)
-    _sort(*box, columns, rows, firsts[:-1], members)
+    members = kept("dots members", (int(firsts[-1]),), np.int64)
+    _sort(boxes, columns, firsts[:-1], members)
     fullest = np.argsort(-counts, kind="stable")[: int((counts > 0).sum())]
     # Threads get stretches of equal length: each of them as full as the others.
     order = np.concatenate([fullest[first::_HANDS] for first in range(_HANDS)])
-    size = height, width
-    front = np.zeros((*size, 4), np.float32)
-    behind = np.zeros((*size, 4) if len(depth) else (0, 0, 4), np.float32)
-    near = [np.zeros(size, np.float32) for _ in range(2)]
-    far = [np.zeros(size if len(depth) else (0, 0), np.float32) for _ in range(2)]
+    size, meets = (height, width), len(depth) > 0
+    front, nearest = kept("dots front", (*size, 4), np.float32), kept("dots nearest", size, np.float32)
+    behind = kept("dots behind", (*size, 4) if meets else (0, 0, 4), np.float32)
+    near = [kept(f"dots near {one}", size, np.float32) for one in range(2)]
+    far = [kept(f"dots far {one}", size if meets else (0, 0), np.float32) for one in range(2)]
+    look = _LOOKS[dots.look]
     with PARALLEL:
-        _draw(
-            order,
-            firsts,
-            members,
-            rows_of_dots,
-            _LOOKS[dots.look],
-            dots.plus,
-            solid,
-            depth,
-            front,
-            behind,
-            nearest,
-        )
+        _draw(order, firsts, members, rows_of_dots, look, dots.plus, solid, depth, front, behind, nearest)
         _where(order, front, behind, solid, np.float32(share), *near, *far)
-    found = [Drawn(front, Areas(near[0], near[1], order), nearest)]
-    if len(depth):
-        found.insert(0, Drawn(behind, Areas(far[0], far[1], order), nearest))
-    return found
+    drawn = [Drawn(front, Areas(near[0], near[1], order), nearest)]
+    if meets:
+        drawn.insert(0, Drawn(behind, Areas(far[0], far[1], order), nearest))
+    return drawn
+
+
+def _onto(camera: Camera, matrix: NDArray[np.float64], shift: tuple[float, float]) -> NDArray[np.float64]:
+    """What leads from places of a body at matrix [4, 4] to (x w, y w, w, distance), in pixels (``Camera.project``) [4, 4]."""
+    view = np.zeros((4, 4))
+    view[:3, :3] = camera.axes * [[camera.focal], [-camera.focal], [1.0]]
+    view[:3, 3] = -view[:3, :3] @ camera.eye
+    distance = view[2].copy()
+    if camera.parallel:
+        view[2] = 0, 0, 0, 1
+    middle = camera.width / 2 + shift[0], camera.height / 2 + shift[1]
+    view[0] += middle[0] * view[2]
+    view[1] += middle[1] * view[2]
+    whole = np.eye(4)
+    whole[:3] = matrix[:3]
+    view[3] = distance
+    return view @ whole
+
+
+def _near_to_far(away: NDArray[np.float64], which: NDArray[np.int64]) -> NDArray[np.int64]:
+    """Some of those that are so far away, from the nearest to the farthest; of two at one distance the first."""
+    # Numbers in whose order distances are, which no two have: sorting those needs no care for the order of equal ones.
+    bits = away[which].astype(np.float32).view(np.uint32)
+    keys = np.where(bits >> np.uint32(31), ~bits, bits | np.uint32(1 << 31)).astype(np.uint64) << np.uint64(32)
+    return which[(np.sort(keys | np.arange(len(which), dtype=np.uint64)) & np.uint64(2**32 - 1)).astype(np.int64)]

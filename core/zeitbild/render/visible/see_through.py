@@ -17,6 +17,7 @@ from zeitbild.render.data_rows import SHARE
 from zeitbild.render.picture import Picture
 from zeitbild.render.visible.surface import surface_at
 from zeitbild.render.visible.triangle_setup import TILE
+from zeitbild.render.world.buffers import kept
 
 _TILE = TILE
 _surface_at = kernel(surface_at.py_func)
@@ -302,7 +303,10 @@ def lay_over(front: Picture, behind: Picture, areas: Areas, solid: NDArray[np.fl
     is not weakened by it: an opaque edge before a clear plate stays as it is. How see-through elements farther away share a
     pixel with that area is not known; they count as spread evenly over it.
     """
-    rest, touched, tiles = np.ones_like(solid), np.zeros(solid.shape, np.bool_), areas.tiles_in(solid.shape)
+    rest, touched = kept("rest of what is behind", solid.shape, np.float32), kept("touched", solid.shape, np.bool_)
+    rest.fill(1)
+    touched.fill(False)
+    tiles = areas.tiles_in(solid.shape)
     held, covered = (np.empty((0, 0), np.float32) if one is None else one for one in (behind.held, behind.covered))
     with PARALLEL:
         PARALLEL.by_parts(

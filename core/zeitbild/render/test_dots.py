@@ -1,0 +1,113 @@
+"""Dots against what their definition says of every pixel, one after the other (over: Porter and Duff 1984)."""
+
+from __future__ import annotations
+
+from typing import Any
+from unittest import TestCase
+
+import numpy as np
+from numpy.typing import NDArray
+
+from zeitbild.render.picture import NO_DEPTH
+from zeitbild.render.visible.dots import drawn_dots
+from zeitbild.snapshot.camera import Camera
+from zeitbild.snapshot.dots import DotLook, Dots
+
+_AXES = np.array([[1.0, 0, 0], [0, 1, 0], [0, 0, -1]])
+
+
+def _camera(width: int, height: int, *, parallel: bool = False) -> Camera:
+    return Camera(np.array([0.0, 0, 100]), _AXES, 1.0 if parallel else 100.0, width, height, 1.0, parallel)
+
+
+def _some(count: int, seed: int, size: tuple[int, int], look: DotLook = "soft", *, plus: bool = False) -> Dots:
+    """Dots all over a picture and beyond its edges, some of them smaller than a pixel, two of them at one place."""
+    chance = np.random.default_rng(seed)
+    places = chance.uniform(-0.6, 0.6, (count, 3)) * (*size, 60)
+    places[1] = places[0]
+    still = np.zeros_like(places)
+    return Dots(
+        places,
+        chance.uniform(0.2, 9, count),
+        still,
+        still,
+        chance.uniform(0, 2, (count, 3)).astype(np.float32),
+        chance.choice([0, 0.3, 0.9, 1], count).astype(np.float32),
+        look,
+        plus,
+    )
+
+
+def _expected(
+    dots: Dots, camera: Camera, solid: NDArray[np.float32], depth: NDArray[np.float32]
+) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]:
+    """Light before and behind what is opaque [H, W, 4] and the distance of the first dot [H, W]."""
+    rows, columns = np.indices(solid.shape) + 0.5
+    away = camera.distance(dots.places)
+    seen = camera.project(dots.places)
+    front, behind = np.zeros((*solid.shape, 4)), np.zeros((*solid.shape, 4))
+    left, beyond = np.ones(solid.shape), np.ones(solid.shape)
+    nearest = np.full(solid.shape, NO_DEPTH)
+    covers = 0.0 if dots.plus else 1.0
+    for one in np.argsort(away, kind="stable"):
+        x, y = seen[one, :2] / seen[one, 2]
+        radius = dots.radii[one] * (camera.focal if camera.parallel else camera.focal / away[one])
+        held = max(radius, 1.5 if dots.look == "soft" else 0.75)
+        distance = np.hypot(columns - x, rows - y)
+        if dots.look == "soft":
+            profile = np.maximum(1 - (distance / held) ** 2, 0) ** 2
+        else:
+            profile = np.clip(held + 0.5 - distance, 0, 1)
+        part = profile * dots.opacities[one] * (radius / held) ** 2
+        part[part < 1e-4] = 0
+        before = np.clip(0.5 + 0.5 * (depth - away[one]) / dots.radii[one], 0, 1)
+        before = np.where(solid > 0, before, 1)
+        for light, rest, share in (
+            (front, left, np.where(left > 1e-3, part * before, 0)),
+            (behind, beyond, np.where(solid < 1, part * (1 - before), 0)),
+        ):
+            light += (rest * share)[..., None] * [*dots.colours[one], covers]
+            rest *= 1 - share * covers
+            nearest = np.where(share > 0, np.minimum(nearest, away[one]), nearest)
+    return front, behind * (1 - solid)[..., None], nearest
+
+
+class Drawing(TestCase):
+    def _compare(self, dots: Dots, camera: Camera, solid: Any, depth: Any) -> None:
+        drawn = [one.everywhere() for one in drawn_dots(dots, np.eye(4), camera, (0, 0), (0, 0), 1.0, solid, depth)]
+        whole = depth if len(depth) else np.full_like(solid, NO_DEPTH)
+        front, behind, nearest = _expected(dots, camera, solid, whole)
+        # Light of up to twice white, in single precision.
+        np.testing.assert_allclose(drawn[-1].light, front, atol=2e-4)
+        np.testing.assert_allclose(drawn[-1].depth, nearest, rtol=1e-5)
+        if len(depth):
+            np.testing.assert_allclose(drawn[0].light, behind, atol=2e-4)
+
+    def test_every_pixel_is_what_the_definition_says(self) -> None:
+        nothing = np.empty((0, 0), np.float32)
+        for seed, size in enumerate(((16, 16), (33, 47), (70, 31), (129, 64))):
+            for look in ("soft", "disc"):
+                for parallel, plus in ((False, False), (True, False), (False, True)):
+                    with self.subTest(size=size, look=look, parallel=parallel, plus=plus):
+                        dots = _some(60, seed, size, look, plus=plus)  # type: ignore[arg-type]
+                        solid = np.zeros((size[1], size[0]), np.float32)
+                        self._compare(dots, _camera(*size, parallel=parallel), solid, nothing)
+
+    def test_before_behind_and_in_what_is_opaque(self) -> None:
+        for seed, size in enumerate(((40, 40), (67, 50))):
+            for look in ("soft", "disc"):
+                with self.subTest(size=size, look=look):
+                    # An opaque thing with an edge of half covered pixels, leaning backwards, among the dots.
+                    solid = np.zeros((size[1], size[0]), np.float32)
+                    solid[:, 8:-9] = 1
+                    solid[:, 8] = 0.5
+                    depth = np.full_like(solid, NO_DEPTH)
+                    depth[:, 8:-9] = np.linspace(80, 120, size[0] - 17)
+                    self._compare(_some(80, seed, size, look), _camera(*size), solid, depth)  # type: ignore[arg-type]
+
+    def test_what_is_nowhere_in_the_picture_draws_nothing(self) -> None:
+        nothing, solid = np.empty((0, 0), np.float32), np.zeros((20, 20), np.float32)
+        dots = _some(5, 1, (20, 20))
+        for places in (dots.places + (500, 0, 0), dots.places + (0, 0, 500), dots.places * np.nan):
+            gone = Dots(places, dots.radii, dots.ways, dots.tails, dots.colours, dots.opacities)
+            self.assertEqual([], drawn_dots(gone, np.eye(4), _camera(20, 20), (0, 0), (0, 0), 1.0, solid, nothing))
