@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from typing import Any
 
 import numpy as np
@@ -15,8 +15,9 @@ from zeitbild.render.outputs import Output, View, groups_of
 from zeitbild.render.picture import NO_DEPTH, Picture
 from zeitbild.render.rays.secondary import Rayed, cast_again, cast_rays
 from zeitbild.render.shade.coverage import catch_shadows, cut_out
-from zeitbild.render.shade.shading import FACING, LOOKS, PLANES, shade, take_light
-from zeitbild.render.stage import Lighting, Stage, viewpoint
+from zeitbild.render.shade.groups import shade_groups, take_light
+from zeitbild.render.shade.shading import FACING, LOOKS, PLANES, shade
+from zeitbild.render.stage import Stage, viewpoint
 from zeitbild.render.view.pixel_look import harden
 from zeitbild.render.visible.finer import bends_of, find_busy, fit_shares, note_done, tones_of
 from zeitbild.render.visible.flat_edges import even_out
@@ -27,8 +28,11 @@ from zeitbild.render.visible.see_through import Areas, areas_of, depth_of_seen, 
 from zeitbild.render.visible.tile_kernel import RASTERISERS_AGAIN
 from zeitbild.render.visible.visibility import Drawing, Fragments, rasterise
 from zeitbild.render.world.buffers import kept
+from zeitbild.snapshot import Snapshot
 from zeitbild.snapshot.camera import DepthScale
 
+#: Pixels of all groups of lights that are shaded at once: more would take room for long.
+_MOST_IN_GROUPS = 6_000_000
 #: How often pixels are looked over and cut (``finer``) where mirrors show the set; and so much more may pixels differ before they
 #: are cut where they do not.
 _ROUNDS, _CALM = 2, 3
@@ -164,49 +168,38 @@ def shade_outputs(
     nowhere = np.empty((0, width), np.uint8) if sides is None else sides
     no_doubt = np.empty((0, width) if doubt is None else doubt.shape, np.float32)
 
-    def lit_by(
-        light: Lighting,
-        beauty: NDArray[np.float32],
-        planes: NDArray[np.float32],
-        weights: NDArray[np.float32],
-        own_doubt: NDArray[np.float32] = no_doubt,
-        direct_only: bool = False,
-    ) -> None:
+    def shaded(kernel: Callable[..., None], *more: Any) -> None:
+        """Call a kernel with what is to be shaded."""
+        light, texels = view.light.with_room(LOOKS), view.light.textures(stage)
+        eye, pixel_size = viewpoint(snapshot.camera), np.float32(1 / snapshot.camera.focal)
         PARALLEL.by_parts(
-            shade,
-            places,
-            stage.surfaces,
-            light.with_room(LOOKS),
-            light.shining,
-            light.textures(stage),
-            found,
-            viewpoint(snapshot.camera),
-            np.float32(1 / snapshot.camera.focal),
-            snapshot.bounces > 0,
-            # Of a stretch no place beside a fragment is known that would tell how wide a tone's border is.
-            view.hard or len(snapshot.stations) > 0,
-            direct_only,
-            weights,
-            alpha,
-            nowhere,
-            own_doubt,
-            beauty,
-            planes,
+            kernel, places, stage.surfaces, light, view.light.shining, texels, found, eye, pixel_size, *more
         )
 
-    # The groups share everything that was found out about the fragments: only shading is done again for each.
-    asked = any(output.picture.groups for output in outputs)
-    shining = {one.group for one in snapshot.lights if asked}
-    lights = {name: view.light.of_group(snapshot.lights, name) for name in groups_of(snapshot) if name in shining}
-    scratch, no_parts = kept("group beauty", (height, width, 4), np.float32), np.empty((0, width, PLANES), np.float32)
+    # Of a stretch no place beside a fragment is known that would tell how wide a tone's border is.
+    hard = view.hard or len(snapshot.stations) > 0
+    no_parts = np.empty((0, width, PLANES), np.float32)
     for output in outputs:
         picture, weights = output.picture, output.weights
+        for names, members in _groups_at_a_time(snapshot) if picture.groups else ():
+            light = kept("light of groups", (len(names), height, width, 3), np.float32)
+            shaded(shade_groups, members, weights, nowhere, light)
+            for name, own in zip(names, light, strict=True):
+                take_light(own, nowhere, picture.groups[name])
         parts = no_parts if picture.planes is None else picture.planes
-        for name in lights if picture.groups else ():
-            lit_by(lights[name], scratch, no_parts, weights, direct_only=True)
-            take_light(scratch, nowhere, picture.groups[name])
         own_doubt = doubt if output is decides and doubt is not None else no_doubt
-        lit_by(view.light, picture.beauty, parts, weights, own_doubt)
+        shaded(shade, snapshot.bounces > 0, hard, weights, alpha, nowhere, own_doubt, picture.beauty, parts)
+
+
+def _groups_at_a_time(snapshot: Snapshot) -> Iterator[tuple[list[str], NDArray[np.uint8]]]:
+    """Groups of lights that shine on surfaces, as many at a time as there is memory for, and which of the lights but the ambient ones is in
+    each [G, L]."""
+    direct = [light.group for light in snapshot.lights if light.shape != "ambient"]
+    names = [name for name in groups_of(snapshot) if name in direct]
+    most = max(1, _MOST_IN_GROUPS // (snapshot.width * snapshot.height))
+    for first in range(0, len(names), most):
+        some = names[first : first + most]
+        yield some, np.array([[one == name for one in direct] for name in some], np.uint8)
 
 
 def _drawn_still(

@@ -25,17 +25,14 @@ from zeitbild.snapshot.finish_row import (
     ALPHA_MAP,
     FINISH_ROW,
     MAPS,
-    METAL_ROUGH,
     OPACITY,
     OWNER,
     SHADING,
     SHADOW_ONLY,
     STOPS,
-    UNLIT,
     opacity_of,
     stops_of,
 )
-from zeitbild.snapshot.lights import LightSource
 
 
 class Stage:
@@ -246,20 +243,6 @@ class Lighting:
         if not always and not (self.finishes[:, MAPS : MAPS + 5] > 0).any():
             return self.finishes
         return np.concatenate([self.finishes, np.zeros((tiles, FINISH_ROW), np.float32)])
-
-    def of_group(self, lights: tuple[LightSource, ...], group: str) -> Lighting:
-        """The same with the lights of one group alone: what surfaces of metal-rough finishes take from them directly."""
-        direct = [light for light in lights if light.shape != "ambient"]
-        own = np.array([light.group == group for light in direct], bool)
-        finishes = self.finishes.copy()
-        finishes[:, 5:8] = 0
-        # No single light makes a tone, and what is unlit takes none.
-        plain = finishes[:, SHADING] == METAL_ROUGH
-        finishes[~plain, :3] = 0
-        finishes[~plain, SHADING] = UNLIT
-        touched = self.shining.touched * own[:, None].astype(np.uint8)
-        shining = self.shining._replace(touched=touched, ambients=np.zeros_like(self.shining.ambients))
-        return replace(self, finishes=finishes, shining=shining)
 
 
 def lighting_of(snapshot: Snapshot) -> Lighting:

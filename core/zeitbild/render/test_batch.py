@@ -32,8 +32,11 @@ LIGHTS = (
 STUDIO = EnvironmentLight(0.8, (1.0, 0.9, 0.8), (0.2, 0.2, 0.3), 1.0, 30.0)
 
 _direct_light, _light_around = kernel(direct_light.py_func), kernel(light_around.py_func)
-_take_finishes, _light_directly, _light_from_around = (
+#: No light is left out.
+_EVERY = np.empty(0, np.uint8)
+_take_finishes, _prepare_light, _light_directly, _light_from_around = (
     batch.take_finishes,
+    batch.prepare_light,
     batch.light_directly,
     batch.light_from_around,
 )
@@ -42,7 +45,8 @@ _take_finishes, _light_directly, _light_from_around = (
 @kernel
 def _all_at_once(rows, whole, used, finishes, shining, rayed, bounced):  # type: ignore[no-untyped-def]
     _take_finishes(rows, whole, used, False, finishes, shining)
-    _light_directly(rows, whole, used, shining, rayed)
+    _prepare_light(rows, whole, used, shining.table)
+    _light_directly(rows, whole, used, shining, rayed, _EVERY)
     _light_from_around(rows, whole, used, shining, rayed, bounced)
 
 

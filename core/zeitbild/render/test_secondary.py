@@ -10,6 +10,7 @@ from zeitbild.geometry.mesh import Mesh
 from zeitbild.render import QUALITIES, render
 from zeitbild.render.data_rows import CAMERA_NORMAL, MOTION, NORMAL, POSITION
 from zeitbild.render.shade.shading import LIT, OPENNESS
+from zeitbild.snapshot.finish_row import finish_row
 from zeitbild.snapshot.lights import LightSource
 from zeitbild.testing import AMBIENT, EVEN, MATT_WHITE, dressed, going, quad, snapshot, sphere
 
@@ -200,6 +201,42 @@ class Parts(unittest.TestCase):
         alone = render(replace(shot, lights=(lights[1],), bounces=0), QUALITIES["check"], planes=True)
         np.testing.assert_allclose(picture.groups["cool"], alone.groups["cool"], atol=0.1)
         self.assertLess(float(np.abs(picture.groups["cool"] - alone.groups["cool"]).mean()), 1e-3)
+
+    def test_each_group_is_what_the_set_takes_from_its_lights_alone(self) -> None:
+        lights = (
+            LightSource("sun", (0.9, 0.5, 0.2), direction=(-0.6, 0, -0.8), group="warm"),
+            LightSource("sphere", (0.1, 0.3, 0.9), position=(3, 3, 6), size=0.5, reach=6, group="cool"),
+            LightSource("sun", (0.2, 0.2, 0.2), direction=(0.6, 0, -0.8), group="warm", touches=("1", "3")),
+            LightSource("sun", (0.3, 0.6, 0.2), direction=(0, -0.6, -0.8), group="low"),
+            AMBIENT,
+        )
+        tones = [(0.0, (0.1, 0.1, 0.1)), (0.4, (0.9, 0.9, 0.2))]
+        finishes = (
+            finish_row((0.7, 0.6, 0.5), 0.4, 0.0, (0.2, 0.1, 0.0)),
+            finish_row((0.9, 0.7, 0.3), 0.3, 1.0, coat=0.8, coat_roughness=0.1),
+            finish_row((0.2, 0.6, 0.9), 0.2, 0.0, coat=1.0, opacity=0.4),
+            finish_row(tones=tones),
+            finish_row((0.4, 0.4, 0.4), unlit=True),
+        )
+        meshes = (quad(3, -1), sphere(0.8, 48), quad(0.7, 1.4), quad(0.5, 2), quad(0.2, 2.5))
+        shot = dressed(snapshot(*meshes, lights=lights, environment=EVEN, size=(120, 90)), *finishes)
+        # In tone bands no light is told from another.
+        banded = replace(shot, bodies=tuple(replace(one, role="unseen") for one in shot.bodies))
+        banded = replace(banded, bodies=(*banded.bodies[:3], shot.bodies[3], banded.bodies[4]))
+        for quality in ("rough", "check", "final"):
+            there = render(banded, QUALITIES[quality]).beauty[..., 3] > 0
+            picture = render(shot, QUALITIES[quality], planes=True)
+            self.assertEqual(["warm", "cool", "low"], list(picture.groups))
+            for name, own in picture.groups.items():
+                with self.subTest(quality, group=name):
+                    some = tuple(one for one in lights if one.group == name)
+                    alone = render(replace(shot, lights=some), QUALITIES[quality], planes=True).planes
+                    assert alone is not None
+                    want = alone[..., 0:3] + alone[..., 3:6]
+                    # At final some pixels are looked at more closely, which ones depends on all their light.
+                    most = 1e-3 if quality == "final" else 1e-5
+                    np.testing.assert_allclose(own[~there], want[~there], atol=most)
+                    self.assertGreater(float(own[~there].max()), 0.05)
 
     def test_identities_hold_all_coverage(self) -> None:
         picture = render(snapshot(quad(2, -1), sphere(1, 48)), QUALITIES["final"], planes=True)

@@ -11,6 +11,8 @@ Radiance is linear, lengths are the world's units.
 
 from __future__ import annotations
 
+import math
+
 import numpy as np
 
 from zeitbild.kernels import inlined_kernel
@@ -159,9 +161,24 @@ def take_finishes(rows, whole, used, afresh, finishes, shining):  # type: ignore
 
 
 @inlined_kernel
-def light_directly(rows, whole, used, shining, rayed):  # type: ignore[no-untyped-def]
-    """Rows MATT and HIGH, by all lights; see ``metal_rough.direct_light``."""
-    lights, touched, table = shining.rows, shining.touched, shining.table
+def take_spots(rows, whole, used, spots, lift_share, eye):  # type: ignore[no-untyped-def]
+    """Rows POINT, NORMAL, VIEW and BEND of fragments that have rays, from where those start (``secondary.Rayed``)."""
+    for i in range(used):
+        spot = spots[whole[_FRAGMENT, i]]
+        # Back from where rays start to the surface.
+        lift = lift_share
+        if eye[3] > _ZERO:
+            dx, dy, dz = spot[0] - eye[0], spot[1] - eye[1], spot[2] - eye[2]
+            lift *= math.sqrt(dx * dx + dy * dy + dz * dz)
+        for k in range(3):
+            rows[_POINT + k, i] = spot[k] - spot[6 + k] * lift
+            rows[_NORMAL + k, i], rows[_VIEW + k, i] = spot[3 + k], spot[9 + k]
+            rows[_BEND + k, i] = spot[12 + k]
+
+
+@inlined_kernel
+def prepare_light(rows, whole, used, table):  # type: ignore[no-untyped-def]
+    """What ``light_directly`` and ``light_from_around`` want to know of how surfaces are seen; table as in ``lighting.Shining``."""
     for i in range(_BATCH):
         nx, ny, nz = rows[_NORMAL, i], rows[_NORMAL + 1, i], rows[_NORMAL + 2, i]
         vx, vy, vz = rows[_VIEW, i], rows[_VIEW + 1, i], rows[_VIEW + 2, i]
@@ -175,8 +192,6 @@ def light_directly(rows, whole, used, shining, rayed):  # type: ignore[no-untype
         square = alpha * alpha
         rows[_SQUARE, i] = square
         rows[_ROOT, i] = shadowing(n_v, square)
-        rows[_MATT, i] = rows[_MATT + 1, i] = rows[_MATT + 2, i] = _ZERO
-        rows[_HIGH, i] = rows[_HIGH + 1, i] = rows[_HIGH + 2, i] = _ZERO
         entry, across, down = table_place(n_v, rows[_ROUGH, i])
         whole[_TABLE_PLACE, i], rows[_TABLE_AT, i], rows[_TABLE_AT + 1, i] = entry, across, down
     for i in range(used):
@@ -187,7 +202,19 @@ def light_directly(rows, whole, used, shining, rayed):  # type: ignore[no-untype
         rows[_LOST, i], rows[_MIRRORED, i], rows[_MATT_KEPT, i] = energy(
             rows[_TABLE, i], rows[_TABLE + 1, i], rows[_FIT + 3, i]
         )
+
+
+@inlined_kernel
+def light_directly(rows, whole, used, shining, rayed, own):  # type: ignore[no-untyped-def]
+    """Rows MATT and HIGH, by all lights, or those of which own [L] (else of no length) is not 0, after ``prepare_light``; see
+    ``metal_rough.direct_light``."""
+    lights, touched = shining.rows, shining.touched
+    for i in range(_BATCH):
+        rows[_MATT, i] = rows[_MATT + 1, i] = rows[_MATT + 2, i] = _ZERO
+        rows[_HIGH, i] = rows[_HIGH + 1, i] = rows[_HIGH + 2, i] = _ZERO
     for number in range(lights.shape[0]):
+        if own.shape[0] > 0 and own[number] == 0:
+            continue
         light = lights[number]
         lit = False
         for i in range(used):
@@ -251,7 +278,7 @@ def light_directly(rows, whole, used, shining, rayed):  # type: ignore[no-untype
 
 @inlined_kernel
 def light_from_around(rows, whole, used, shining, rayed, bounced):  # type: ignore[no-untyped-def]
-    """Rows FROM_AROUND and OPENNESS, after ``light_directly``; see ``metal_rough.light_around``. bounced tells whether rayed holds what
+    """Rows FROM_AROUND and OPENNESS, after ``prepare_light``; see ``metal_rough.light_around``. bounced tells whether rayed holds what
     mirror rays met."""
     maps, count = shining.maps, shining.rows.shape[0]
     for i in range(_BATCH):

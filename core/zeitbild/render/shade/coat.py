@@ -30,8 +30,9 @@ _LAST_LEVEL = np.float32(_LEVEL_COUNT - 1)
 
 
 @kernel
-def coat_light(point, normal, view, bend, finish, finishes, shining, rayed, f, openness):  # type: ignore[no-untyped-def]
-    """Seven numbers: highlights of a clear coat, what it mirrors of the surroundings, and the share it lets through.
+def coat_highlights(point, normal, view, bend, finish, finishes, shining, rayed, f, own):  # type: ignore[no-untyped-def]
+    """Four numbers: highlights of a clear coat by all lights, or those of which own [L] (else of no length) is not 0, and the share of the
+    light that it mirrors.
 
     glTF 2.0, extension KHR_materials_clearcoat: a dielectric lobe on top, weighted by the Fresnel term along the view. bend as b in
     ``metal_rough.highlight_lobe``, the rest as in ``metal_rough.direct_light``.
@@ -39,8 +40,7 @@ def coat_light(point, normal, view, bend, finish, finishes, shining, rayed, f, o
     px, py, pz = point
     nx, ny, nz = normal
     vx, vy, vz = view
-    bx, by, bz = bend
-    lights, touched, ambients, maps, table = shining
+    lights, touched, table = shining.rows, shining.touched, shining.table
     owner = int(finishes[finish, _OWNER])
     coat, rough = finishes[finish, _COAT], finishes[finish, _COAT_ROUGHNESS]
     facing = nx * vx + ny * vy + nz * vz
@@ -53,7 +53,7 @@ def coat_light(point, normal, view, bend, finish, finishes, shining, rayed, f, o
     lost, mirrored, _ = energy(scale, bias, _ONE)
     high_r = high_g = high_b = _ZERO
     for number in range(lights.shape[0]):
-        if touched[number, owner] == 0:
+        if touched[number, owner] == 0 or (own.shape[0] > 0 and own[number] == 0):
             continue
         light = lights[number]
         _, strength, lx, ly, lz = reach(light, px, py, pz, nx, ny, nz, rx, ry, rz, alpha)
@@ -62,7 +62,21 @@ def coat_light(point, normal, view, bend, finish, finishes, shining, rayed, f, o
         if rayed.shape[0] > 0:
             lobe *= rayed[f, number]
         high_r, high_g, high_b = high_r + lobe * light[7], high_g + lobe * light[8], high_b + lobe * light[9]
-    share = coat * mirrored
+    return high_r, high_g, high_b, coat * mirrored
+
+
+@kernel
+def coat_light(point, normal, view, bend, finish, finishes, shining, rayed, f, openness):  # type: ignore[no-untyped-def]
+    """Seven numbers: ``coat_highlights`` by all lights, what the coat mirrors of the surroundings, and the share it lets through."""
+    nx, ny, nz = normal
+    vx, vy, vz = view
+    bx, by, bz = bend
+    ambients, maps = shining.ambients, shining.maps
+    owner, rough = int(finishes[finish, _OWNER]), finishes[finish, _COAT_ROUGHNESS]
+    high_r, high_g, high_b, share = coat_highlights(
+        point, normal, view, bend, finish, finishes, shining, rayed, f, shining.touched.reshape(-1)[:0]
+    )
+    square = max(rough * rough, _MIN_ALPHA) ** 2
     place = rough * _LAST_LEVEL
     level = min(int(place), _LEVEL_COUNT - 2)
     blend = place - np.float32(level)

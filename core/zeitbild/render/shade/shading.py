@@ -2,14 +2,19 @@
 
 from __future__ import annotations
 
-import math
-
 import numba
 import numpy as np
 
 from zeitbild.kernels import inlined_kernel, parallel_kernel
 from zeitbild.render.shade import batch
-from zeitbild.render.shade.batch import light_directly, light_from_around, place, take_finishes
+from zeitbild.render.shade.batch import (
+    light_directly,
+    light_from_around,
+    place,
+    prepare_light,
+    take_finishes,
+    take_spots,
+)
 from zeitbild.render.shade.coat import coat_light
 from zeitbild.render.shade.texturing import apply_textures, base_colour, footprint_at
 from zeitbild.render.shade.tones import tones_across
@@ -77,6 +82,32 @@ def changes_surface(finishes, finish):  # type: ignore[no-untyped-def]
     )
 
 
+@inlined_kernel
+def take_textures(rows, whole, used, looks, triangle, finishes, textures, eye, pixel_size):  # type: ignore[no-untyped-def]
+    """Bend normals and make finishes of their own, from row ``looks`` on, where textures lie on what is shaded. Tells whether any do."""
+    textured = False
+    for i in range(used):
+        finish = whole[_FINISH, i]
+        if not has_textures(finishes, finish):
+            continue
+        px, py, pz = rows[_POINT, i], rows[_POINT + 1, i], rows[_POINT + 2, i]
+        footprint = footprint_at(px, py, pz, eye, pixel_size)
+        rows[_NORMAL, i], rows[_NORMAL + 1, i], rows[_NORMAL + 2, i] = apply_textures(
+            looks + i,
+            finish,
+            np.uint64(triangle[whole[_FRAGMENT, i]]),
+            (px, py, pz),
+            (rows[_NORMAL, i], rows[_NORMAL + 1, i], rows[_NORMAL + 2, i]),
+            (rows[_VIEW, i], rows[_VIEW + 1, i], rows[_VIEW + 2, i]),
+            footprint,
+            finishes,
+            textures,
+        )
+        whole[_FINISH, i] = looks + i
+        textured = True
+    return textured
+
+
 @parallel_kernel
 def shade(  # type: ignore[no-untyped-def]
     fragments,
@@ -89,7 +120,6 @@ def shade(  # type: ignore[no-untyped-def]
     pixel_size,
     bounced,
     hard,
-    direct_only,
     weights,
     alpha,
     sides,
@@ -106,7 +136,7 @@ def shade(  # type: ignore[no-untyped-def]
     ``corners.Surfaces``, ``lighting.Shining``, ``texturing.Textures`` and ``secondary.Rayed``, which is of no length if nothing is in
     shadow; finishes has LOOKS rows more for what textures make of them. eye [4] from ``stage.viewpoint``; pixel_size is that of a
     pixel at distance 1, or anywhere in a parallel view. bounced tells if rays brought what mirrors show. hard: tones have no
-    borders between pixels. direct_only: nothing is taken of what comes from around.
+    borders between pixels.
     planes [H, W, PLANES] or of no length: then only beauty is wanted. sides [H, W] as in ``finer``, or of no
     length: all pixels are drawn, else only those whose number is not 0, and doubt [H, W] gets what the places of one half of a pixel's
     cells, as the squares of a chessboard, give more than those of the other.
@@ -122,6 +152,7 @@ def shade(  # type: ignore[no-untyped-def]
         rows, whole = np.zeros((_ROWS, _BATCH), np.float32), np.full((_WHOLE_ROWS, _BATCH), -1, np.int32)
         # Behind the finishes is room for what textures make of those of a batch.
         looks = touched.shape[1] + stretch * _BATCH
+        every = np.empty(0, np.uint8)
         for turn in range(stretch * order.shape[0] // _STRETCHES, (stretch + 1) * order.shape[0] // _STRETCHES):
             tile = order[turn]
             top, left = (tile // columns) * _TILE, (tile % columns) * _TILE
@@ -222,53 +253,19 @@ def shade(  # type: ignore[no-untyped-def]
                         beauty[row, column, 2] += part * (finishes[finish, 7] + blue)
                     continue
                 if spots.shape[0] > 0:
-                    for i in range(used):
-                        spot = spots[whole[_FRAGMENT, i]]
-                        # Back from where rays start to the surface.
-                        lift = lift_share
-                        if eye[3] > _ZERO:
-                            dx, dy, dz = spot[0] - eye[0], spot[1] - eye[1], spot[2] - eye[2]
-                            lift *= math.sqrt(dx * dx + dy * dy + dz * dz)
-                        for k in range(3):
-                            rows[_POINT + k, i] = spot[k] - spot[6 + k] * lift
-                            rows[_NORMAL + k, i], rows[_VIEW + k, i] = spot[3 + k], spot[9 + k]
-                            rows[_BEND + k, i] = spot[12 + k]
+                    take_spots(rows, whole, used, spots, lift_share, eye)
                 else:
                     place(rows, whole, used, fragments, surfaces, eye, True)
                 # What takes no light is not lit; passes of light want to know all the same.
                 takes_light = planes.shape[0] > 0
                 for i in range(used):
                     takes_light = takes_light or finishes[whole[_FINISH, i], _SHADING] != _UNLIT
-                textured = False
-                for i in range(used):
-                    finish = whole[_FINISH, i]
-                    if not has_textures(finishes, finish):
-                        continue
-                    px, py, pz = rows[_POINT, i], rows[_POINT + 1, i], rows[_POINT + 2, i]
-                    footprint = footprint_at(px, py, pz, eye, pixel_size)
-                    rows[_NORMAL, i], rows[_NORMAL + 1, i], rows[_NORMAL + 2, i] = apply_textures(
-                        looks + i,
-                        finish,
-                        np.uint64(triangle[whole[_FRAGMENT, i]]),
-                        (px, py, pz),
-                        (rows[_NORMAL, i], rows[_NORMAL + 1, i], rows[_NORMAL + 2, i]),
-                        (rows[_VIEW, i], rows[_VIEW + 1, i], rows[_VIEW + 2, i]),
-                        footprint,
-                        finishes,
-                        textures,
-                    )
-                    whole[_FINISH, i] = looks + i
-                    textured = True
+                textured = take_textures(rows, whole, used, looks, triangle, finishes, textures, eye, pixel_size)
                 take_finishes(rows, whole, used, textured, finishes, shining)
                 if takes_light:
-                    light_directly(rows, whole, used, shining, rayed)
-                    if direct_only:
-                        for i in range(used):
-                            rows[_OPENNESS, i] = _ONE
-                            for k in range(3):
-                                rows[_FROM_AROUND + k, i] = rows[_EVEN_AROUND + k, i] = _ZERO
-                    else:
-                        light_from_around(rows, whole, used, shining, rayed, bounced)
+                    prepare_light(rows, whole, used, shining.table)
+                    light_directly(rows, whole, used, shining, rayed, every)
+                    light_from_around(rows, whole, used, shining, rayed, bounced)
                 for i in range(used):
                     f, finish = whole[_FRAGMENT, i], whole[_FINISH, i]
                     t = np.uint64(triangle[f])
@@ -291,7 +288,7 @@ def shade(  # type: ignore[no-untyped-def]
                     if shading == _SHADOW_ONLY:
                         # What it mirrors fades with it (``coverage.catch_shadows``).
                         gloss = part
-                        if bounced and not direct_only and rayed.shape[0] > 0 and finishes[finish, 4] > _ZERO:
+                        if bounced and rayed.shape[0] > 0 and finishes[finish, 4] > _ZERO:
                             first = lights.shape[0] + 1
                             around_r, around_g, around_b = rayed[f, first], rayed[f, first + 1], rayed[f, first + 2]
                     coat_r = coat_g = coat_b = mirror_r = mirror_g = mirror_b = _ZERO
@@ -309,8 +306,6 @@ def shade(  # type: ignore[no-untyped-def]
                             f,
                             openness,
                         )
-                        if direct_only:
-                            mirror_r = mirror_g = mirror_b = _ZERO
                         matt_r, matt_g, matt_b = matt_r * through, matt_g * through, matt_b * through
                         high_r, high_g, high_b = high_r * through, high_g * through, high_b * through
                         around_r, around_g, around_b = around_r * through, around_g * through, around_b * through
@@ -388,13 +383,3 @@ def shade(  # type: ignore[no-untyped-def]
                             own[_FACING] = rows[_NORMAL, i]
                             own[_FACING + 1] = rows[_NORMAL + 1, i]
                             own[_FACING + 2] = rows[_NORMAL + 2, i]
-
-
-@parallel_kernel
-def take_light(beauty, sides, out):  # type: ignore[no-untyped-def]
-    """Light of beauty [H, W, 4] into out [H, W, 3]; where sides [H, W] is not 0, or everywhere if it has no length."""
-    for y in numba.prange(out.shape[0]):
-        for x in range(out.shape[1]):
-            if sides.shape[0] == 0 or sides[y, x] > 0:
-                for k in range(3):
-                    out[y, x, k] = beauty[y, x, k]
