@@ -33,7 +33,8 @@ def _shot(*elements: Any, size: tuple[int, int] = (1280, 720), **more: Any) -> S
 
 
 def _picture(shot: Shot, frame: int, quality: str) -> None:
-    render(resolve(shot, frame, NOWHERE), QUALITIES[quality])
+    """As the editing view asks for one."""
+    render(resolve(shot, frame, NOWHERE, motion=False), QUALITIES[quality])
 
 
 def _gathers(count: int, dot: float) -> Spray:

@@ -21,6 +21,7 @@ from zeitbild.geometry.diagram import Diagram, DiagramError, diagram_of
 from zeitbild.geometry.mesh import Mesh
 from zeitbild.geometry.outline import Outline, coarser, outline_of
 from zeitbild.geometry.profile import ProfileName, Segment, bevel_profile
+from zeitbild.geometry.seams import shortened
 
 #: Part numbers of an extruded solid, in the order of its finishes.
 FACE, BEVEL, SIDE = 0, 1, 2
@@ -153,8 +154,7 @@ def _filled(loops: list[NDArray[np.int64]], points: Points) -> NDArray[np.int64]
     if not loops:
         return np.empty((0, 3), np.int64)
     found = np.asarray(manifold3d.triangulate([points[loop] for loop in loops], allow_convex=False), dtype=np.int64)
-    filled: NDArray[np.int64] = np.concatenate(loops)[found.reshape(-1, 3)]
-    return filled
+    return shortened(points, np.concatenate(loops)[found.reshape(-1, 3)])
 
 
 def _face(loops: list[NDArray[np.int64]], points: Points) -> tuple[NDArray[np.int64], Points]:

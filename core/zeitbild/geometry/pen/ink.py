@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 
 from zeitbild.geometry.mesh import Mesh
 from zeitbild.geometry.pen.strokes import Stroke
+from zeitbild.geometry.seams import shortened
 
 Floats = NDArray[np.float64]
 
@@ -146,7 +147,7 @@ def flat_of(ink: manifold3d.CrossSection) -> tuple[Floats, NDArray[np.int64]]:
     faces = np.asarray(manifold3d.triangulate(rings, extent * _PRECISION), np.int64).reshape(-1, 3)
     a, b, c = (points[faces[:, corner]] for corner in range(3))
     area = (b[:, 0] - a[:, 0]) * (c[:, 1] - a[:, 1]) - (b[:, 1] - a[:, 1]) * (c[:, 0] - a[:, 0])
-    return points, faces[area != 0]
+    return points, shortened(points, faces[area != 0])
 
 
 def written_of(strokes: Sequence[Stroke]) -> tuple[Piece, ...]:

@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 from zeitbild.geometry.drawing.painting import Drawing, Shade
 from zeitbild.geometry.mesh import Mesh
 from zeitbild.geometry.puppet.bending import Bend, subdivided
+from zeitbild.geometry.seams import shortened
 
 Floats = NDArray[np.float64]
 
@@ -116,7 +117,7 @@ def _flat(rings: Sequence[Floats]) -> tuple[Floats, NDArray[np.int64]]:
     faces = np.asarray(manifold3d.triangulate(list(rings), extent * _PRECISION), np.int64).reshape(-1, 3)
     a, b, c = (points[faces[:, corner]] for corner in range(3))
     area = (b[:, 0] - a[:, 0]) * (c[:, 1] - a[:, 1]) - (b[:, 1] - a[:, 1]) * (c[:, 0] - a[:, 0])
-    return points, faces[np.abs(area) > 0]
+    return points, shortened(points, faces[np.abs(area) > 0])
 
 
 def points_along(drawing: Drawing, apart: float) -> Floats:

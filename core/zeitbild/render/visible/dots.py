@@ -238,19 +238,23 @@ def _draw(  # type: ignore[no-untyped-def]
     rows,
     look,
     plus,
+    left,
     solid,
     depth,
     front,
     behind,
     nearest,
+    areas,
 ):
-    """front and behind [H, W, 4]: dots before what is opaque, and those behind it (or of no length: nothing is opaque), premultiplied; nearest
-    [H, W] the distance of the first, or NO_DEPTH. All of them are filled in the tiles of order, and nowhere else.
+    """front and behind [H, W, 4]: dots before what is opaque, and those behind it (or of no length: nothing is opaque), premultiplied, of whose
+    light a share is left; nearest [H, W] the distance of the first, or NO_DEPTH. areas are those [H, W] in which dots are seen before what is
+    opaque and what of that they do not cover, and the same of those behind it. All of them are filled in the tiles of order, and nowhere else.
 
     rows [n, 12] has all that is known of a dot in one place, since they are fetched in any order: where it begins and ends in pixels, its radius,
     strength, distance, radius in units, and colour; solid [H, W] is the area that is opaque, depth [H, W] how far.
     """
     height, width = nearest.shape
+    seen, before_it, far_seen, far_before = areas
     columns = (width + _TILE - 1) // _TILE
     covers = _ZERO if plus else _ONE
     for turn in numba.prange(order.shape[0]):
@@ -318,37 +322,21 @@ def _draw(  # type: ignore[no-untyped-def]
         for y in range(y0, y1):
             for x in range(x0, x1):
                 block, lane = here[y - y0, (x - x0) // _LANES], (x - x0) % _LANES
+                total = block[lane] + block[_GREEN + lane] + block[_BLUE + lane] + block[_ALPHA + lane]
+                seen[y, x], before_it[y, x] = (_ONE if total > _ZERO else _ZERO), _ZERO
                 for c in range(4):
-                    front[y, x, c] = block[c * _LANES + lane]
+                    front[y, x, c] = block[c * _LANES + lane] * left
                 nearest[y, x] = block[_NEAR + lane]
-                if behind.shape[0] > 0:
-                    for c in range(4):
-                        behind[y, x, c] = block[_BEHIND + c * _LANES + lane]
-
-
-@parallel_kernel
-def _where(order, front, behind, solid, share, seen, before, far_seen, far_before):  # type: ignore[no-untyped-def]
-    """Areas [H, W] in which dots are seen before what is opaque, with what of that they do not cover, and the same of those behind it; of their
-    light a share is left."""
-    height, width = seen.shape
-    columns = (width + _TILE - 1) // _TILE
-    for turn in numba.prange(order.shape[0]):
-        y0, x0 = (order[turn] // columns) * _TILE, (order[turn] % columns) * _TILE
-        for y in range(y0, min(height, y0 + _TILE)):
-            for x in range(x0, min(width, x0 + _TILE)):
-                light = front[y, x, 0] + front[y, x, 1] + front[y, x, 2] + front[y, x, 3]
-                there = light > _ZERO
-                seen[y, x] = _ONE if there else _ZERO
-                before[y, x] = _ZERO if there else solid[y, x]
+                if behind.shape[0] == 0:
+                    continue
+                if total <= _ZERO:
+                    before_it[y, x] = solid[y, x]
+                total = block[_BEHIND + lane] + block[_BEHIND + _GREEN + lane] + block[_BEHIND + _BLUE + lane]
+                total += block[_BEHIND + _ALPHA + lane]
+                rest = _ONE - solid[y, x]
+                far_seen[y, x], far_before[y, x] = (rest if total > _ZERO else _ZERO), solid[y, x]
                 for c in range(4):
-                    front[y, x, c] *= share
-                if behind.shape[0] > 0:
-                    rest = _ONE - solid[y, x]
-                    light = behind[y, x, 0] + behind[y, x, 1] + behind[y, x, 2] + behind[y, x, 3]
-                    far_seen[y, x] = rest if light > _ZERO else _ZERO
-                    far_before[y, x] = solid[y, x]
-                    for c in range(4):
-                        behind[y, x, c] *= rest * share
+                    behind[y, x, c] = block[_BEHIND + c * _LANES + lane] * rest * left
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -421,8 +409,8 @@ def drawn_dots(
     far = [kept(f"dots far {one}", size if meets else (0, 0), np.float32) for one in range(2)]
     look = _LOOKS[dots.look]
     with PARALLEL:
-        _draw(order, firsts, members, rows_of_dots, look, dots.plus, solid, depth, front, behind, nearest)
-        _where(order, front, behind, solid, np.float32(share), *near, *far)
+        into = front, behind, nearest, (*near, *far)
+        _draw(order, firsts, members, rows_of_dots, look, dots.plus, np.float32(share), solid, depth, *into)
     drawn = [Drawn(front, Areas(near[0], near[1], order), nearest)]
     if meets:
         drawn.insert(0, Drawn(behind, Areas(far[0], far[1], order), nearest))

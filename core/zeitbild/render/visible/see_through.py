@@ -17,7 +17,6 @@ from zeitbild.render.data_rows import SHARE
 from zeitbild.render.picture import Picture
 from zeitbild.render.visible.surface import surface_at
 from zeitbild.render.visible.triangle_setup import TILE
-from zeitbild.render.world.buffers import kept
 
 _TILE = TILE
 _surface_at = kernel(surface_at.py_func)
@@ -142,14 +141,14 @@ def _put_over(  # type: ignore[no-untyped-def]
 ):
     """Beauty of ``lay_over`` in one pass: lower [H, W, 4] becomes upper + lower x rest, or lower x rest where it ``gives`` nothing.
 
-    rest [H, W] is that of ``rest_behind``, touched [H, W] tells where something changes; held, covered (or of no length) and
-    depth [H, W] are changed in place, too.
+    rest [H, W] is that of ``rest_behind``, touched [H, W] tells where something changes (both of no length: nobody asks); held, covered
+    (or of no length) and depth [H, W] are changed in place, too.
     """
-    columns = (rest.shape[1] + _TILE - 1) // _TILE
+    columns = (depth.shape[1] + _TILE - 1) // _TILE
     for turn in numba.prange(order.shape[0]):
         top, left = (order[turn] // columns) * _TILE, (order[turn] % columns) * _TILE
-        for y in range(top, min(top + _TILE, rest.shape[0])):
-            for x in range(left, min(left + _TILE, rest.shape[1])):
+        for y in range(top, min(top + _TILE, depth.shape[0])):
+            for x in range(left, min(left + _TILE, depth.shape[1])):
                 area, own_before, behind = seen[y, x], before[y, x], solid[y, x]
                 red, green, blue, alpha = upper[y, x, 0], upper[y, x, 1], upper[y, x, 2], upper[y, x, 3]
                 if behind > _ZERO:
@@ -160,7 +159,6 @@ def _put_over(  # type: ignore[no-untyped-def]
                     uncovered = _ONE - area
                 opacity = alpha / max(area, _LEAST)
                 part = _ONE - opacity * (_ONE - min(max(uncovered, _ZERO), _ONE))
-                rest[y, x] = part
                 if held.shape[0] > 0:
                     # What a hold-out hides stays hidden, but for what stands before it.
                     held[y, x] = held[y, x] * part + (_ZERO if gives else alpha)
@@ -171,7 +169,8 @@ def _put_over(  # type: ignore[no-untyped-def]
                 is_there = part != _ONE
                 if gives:
                     is_there = is_there or red != _ZERO or green != _ZERO or blue != _ZERO or alpha != _ZERO
-                touched[y, x] = is_there
+                if rest.shape[0] > 0:
+                    rest[y, x], touched[y, x] = part, is_there
                 if is_there:
                     for k in range(4):
                         lower[y, x, k] *= part
@@ -303,9 +302,9 @@ def lay_over(front: Picture, behind: Picture, areas: Areas, solid: NDArray[np.fl
     is not weakened by it: an opaque edge before a clear plate stays as it is. How see-through elements farther away share a
     pixel with that area is not known; they count as spread evenly over it.
     """
-    rest, touched = kept("rest of what is behind", solid.shape, np.float32), kept("touched", solid.shape, np.bool_)
-    rest.fill(1)
-    touched.fill(False)
+    # Only what beauty is made of wants to know.
+    size = (0, 0) if behind.planes is None and behind.data is None else solid.shape
+    rest, touched = np.ones(size, np.float32), np.zeros(size, np.bool_)
     tiles = areas.tiles_in(solid.shape)
     held, covered = (np.empty((0, 0), np.float32) if one is None else one for one in (behind.held, behind.covered))
     with PARALLEL:
@@ -326,7 +325,8 @@ def lay_over(front: Picture, behind: Picture, areas: Areas, solid: NDArray[np.fl
             touched,
             behind.beauty,
         )
-    lay_parts(front if gives else None, behind, rest, touched, tiles)
+    if len(rest):
+        lay_parts(front if gives else None, behind, rest, touched, tiles)
 
 
 def _stand(front: Picture, behind: Picture, areas: Areas) -> None:
