@@ -52,6 +52,8 @@ def _shot(*elements: Any, **more: Any) -> Shot:
 
 
 def _dots(shot: Shot, frame: int = 1) -> Dots:
+    # Only then is it asked for how they go.
+    shot = shot.model_copy(update={"motion": shot.motion.model_copy(update={"angle": 180.0})})
     (dots,) = (body.dots for body in resolve(shot, frame, NOWHERE).bodies if body.dots is not None)
     return dots
 

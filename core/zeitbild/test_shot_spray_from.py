@@ -43,6 +43,8 @@ def _shot(*elements: Any, **more: Any) -> Shot:
 
 
 def _dots(shot: Shot, frame: int | Fraction = 1, assets: AssetFolder = NOWHERE) -> Dots:
+    # Only then is it asked for how they go.
+    shot = shot.model_copy(update={"motion": shot.motion.model_copy(update={"angle": 180.0})})
     (dots,) = (body.dots for body in resolve(shot, frame, assets).bodies if body.dots is not None)
     return dots
 

@@ -243,6 +243,11 @@ class Shot(Part):
         return tuple(layer for layer in self.layers if layer.on)
 
     @property
+    def shutter_opens(self) -> bool:
+        """Whether what moves is seen on its way."""
+        return bool(self.motion.angle) and not self.pixels.on
+
+    @property
     def light_groups(self) -> tuple[str, ...]:
         """Groups of the lights that shine on surfaces, each once, on or off."""
         return tuple(dict.fromkeys(light.group_name() for light in self.lights if hasattr(light, "group")))

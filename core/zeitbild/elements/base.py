@@ -175,7 +175,7 @@ class Posed:
     part is its name within the element, which stays from frame to frame (empty: it is the only one); bend names how its form
     stands, where that is not how it was built: two of one part and one bend are one mesh; matrix places it (4 x 4, row by row). wears are
     the numbers of what the element wears that its mesh's parts have, in their order (None: all of it). dots are seen in place of a surface, and made when
-    they are wanted; bend names them, too.
+    they are wanted, with their ways (else zeros) if it is asked for them; bend names them, too.
     """
 
     form: Form
@@ -183,7 +183,7 @@ class Posed:
     bend: str = ""
     matrix: Matrix = IN_PLACE
     wears: tuple[int, ...] | None = None
-    dots: Callable[[], Dots] | None = None
+    dots: Callable[[bool], Dots] | None = None
 
 
 def as_built(parameters: ElementBase, time: Time, built: Any) -> tuple[Posed, ...]:

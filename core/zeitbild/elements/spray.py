@@ -456,12 +456,12 @@ def _sizes(element: Spray, there: Moving) -> Floats:
     return np.asarray(element.dot * varied * (1 + (element.dot_end - 1) * np.clip(there.shares, 0, 1)))
 
 
-def _dots(element: Spray, time: Time, built: Built) -> Dots:
-    """All dots at a time."""
+def _dots(element: Spray, time: Time, built: Built, moves: bool) -> Dots:
+    """All dots at a time; how far they go in a frame only if ``moves``."""
     there = moving(element, time, built.areas, built.surface, built.kept)
     frame = 1 / float(time.rate)
     places = there.at(0.0)
-    ways = there.at(frame) - places
+    ways = there.at(frame) - places if moves or element.looks == "streaks" else np.zeros_like(places)
     first, last = np.array(decode_hex(element.colour)), np.array(decode_hex(element.colour_end))
     colours = first + (last - first) * np.clip(there.shares, 0, 1)[:, None]
     painted = PAINTED.get(element.colours_are)
@@ -511,7 +511,11 @@ def pose(element: Spray, time: Time, built: Built) -> Sequence[Posed]:
         return ()
     plain = element.model_copy(update={"moves": {}})
     name = f"{time.frame} {time.rate} {time.range} {plain.model_dump_json()}"
-    return (Posed(NOTHING, bend=name, dots=partial(built.dots.get, name, partial(_dots, element, time, built))),)
+    return (Posed(NOTHING, bend=name, dots=partial(_kept_dots, element, time, built, name)),)
+
+
+def _kept_dots(element: Spray, time: Time, built: Built, name: str, moves: bool) -> Dots:
+    return built.dots.get(f"{moves} {name}", partial(_dots, element, time, built, moves))
 
 
 def copies(element: Spray, time: Time, built: Built) -> Sequence[Copied]:

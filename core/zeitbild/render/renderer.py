@@ -32,7 +32,7 @@ from zeitbild.snapshot.pixel_filter import ONE_PIXEL
 from zeitbild.snapshot.quality import Quality
 
 #: Part of every frame key: raise it whenever the same snapshot would give other pixels.
-RENDERER_VERSION = 31
+RENDERER_VERSION = 32
 
 
 def render(snapshot: Snapshot, quality: Quality, *, planes: bool = False) -> Picture:
@@ -116,20 +116,21 @@ def _still(
         pictures = [_only_held(snapshot, layer, held) for layer in layers]
     else:
         pictures = _opaque_or_kept(view, solid, layers, clear, alone=alone)
-    spraying = Spraying(view, layers, shutter or snapshot.shutter or (0.0, 0.0), sprays, hides=bool(solid))
-    areas = [
-        picture.beauty[..., 3] + (0 if picture.held is None else picture.held) if clear else picture.beauty[..., 3]
-        for picture in pictures
-    ]
-    rims = []
     if clear:
+        areas = [_opaque_area(picture) if solid else np.zeros_like(picture.depth) for picture in pictures]
         # Nothing has a rim where nothing is opaque.
         rims = [Rims.of(one, area if solid else area[:0]) for one, area in zip(pictures, areas, strict=True)]
-    drawn = partial(_still, quality=quality, samples=samples, shift=shift, hard=hard, numbers=numbers)
-    put_see_through(view, solid, veiled, fused, spraying, layers, pictures, areas, rims, drawn)
-    for rim, picture in zip(rims, pictures, strict=False):
-        rim.join(picture)
+        spraying = Spraying(view, layers, shutter or snapshot.shutter or (0.0, 0.0), sprays, hides=bool(solid))
+        drawn = partial(_still, quality=quality, samples=samples, shift=shift, hard=hard, numbers=numbers)
+        put_see_through(view, solid, veiled, fused, spraying, layers, pictures, areas, rims, drawn)
+        for rim, picture in zip(rims, pictures, strict=True):
+            rim.join(picture)
     return pictures
+
+
+def _opaque_area(picture: Picture) -> NDArray[np.float32]:
+    """The area [H, W] that is opaque of a picture of nothing else."""
+    return picture.beauty[..., 3] + (0 if picture.held is None else picture.held)
 
 
 def _only_held(snapshot: Snapshot, layer: Layer, held: NDArray[np.float32]) -> Picture:
@@ -182,7 +183,9 @@ def _opaque(
         held = None
         if "hold-out" in layer.roles:
             held = np.zeros_like(picture.depth) if own is None else own.before
-        covered = picture.beauty[..., 3].copy() if veiled else None
+        covered = None
+        if veiled:
+            covered = picture.beauty[..., 3].copy() if solid else np.zeros_like(picture.depth)
         pictures.append(replace(picture, covered=covered, held=held))
     return pictures
 

@@ -209,7 +209,7 @@ def resolve_as(shot: Shot, frame: int, assets: AssetSource, layer: Layer | None,
 def _shutter(shot: Shot, bodies: Sequence[Body]) -> tuple[float, ...]:
     """From when to when the shutter is open, in frames from the frame on, if any dots go along meanwhile."""
     motion = shot.motion
-    if not motion.angle or shot.pixels.on or all(body.dots is None for body in bodies):
+    if not shot.shutter_opens or all(body.dots is None for body in bodies):
         return ()
     return motion.phase / 360, (motion.phase + motion.angle) / 360
 

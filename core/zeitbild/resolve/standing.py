@@ -219,7 +219,7 @@ class Standing:
                 # Rays meet it as before.
                 own = "unseen"
             with _at_element(number):
-                dots = None if posed.dots is None else posed.dots()
+                dots = None if posed.dots is None else posed.dots(self.shot.shutter_opens)
             if dots is not None and dots.begun is not None:
                 with _at_element(number):
                     dots, matrix = self._off_surface(self._rested_on(number), time, dots, matrix), IN_PLACE
@@ -419,7 +419,7 @@ class Standing:
         repeated = any(kinds.get(group.kind).copies is not once for group in around)
         plays = repeated or any(kind.pose is not as_built for _, kind in own)
         moves = moves_at_all(self.shot)
-        if motion.angle == 0 or self.shot.pixels.on or not (turns or plays or moves):
+        if not self.shot.shutter_opens or not (turns or plays or moves):
             return ()
         frames = timing.last - timing.first + (1 if timing.cycle else 0)
         degrees = 360 * turns / max(frames, 1) * motion.angle / 360

@@ -181,6 +181,40 @@ def shade(  # type: ignore[no-untyped-def]
                 if planes.shape[0] > 0:
                     planes[row, left : left + wide] = _ZERO
             next_fragment, last = firsts[tile], firsts[tile] + counts[tile]
+            even = planes.shape[0] == 0 and sides.shape[0] == 0
+            asked = np.int32(-1)
+            for f in range(next_fragment, last):
+                finish = finish_of[np.uint64(triangle[f])]
+                # Most fragments of a tile are of one finish.
+                if finish == asked:
+                    continue
+                asked = finish
+                even = even and finishes[finish, _SHADING] == _UNLIT and finishes[finish, _COAT] <= _ZERO
+                even = even and not has_textures(finishes, finish)
+                if not even:
+                    break
+            if even:
+                # What is flat and of one colour takes nothing but that: nobody asks where it stands, or what lights it.
+                asked = np.int32(-1)
+                red = green = blue = weight = _ZERO
+                for f in range(next_fragment, last):
+                    finish = finish_of[np.uint64(triangle[f])]
+                    if finish != asked:
+                        asked = finish
+                        red = finishes[finish, 5] + finishes[finish, 0]
+                        green = finishes[finish, 6] + finishes[finish, 1]
+                        blue = finishes[finish, 7] + finishes[finish, 2]
+                        weight = weights[finish] if weights.shape[0] > 0 else _ONE
+                    if weight < _ZERO:
+                        continue
+                    part = share[f] * weight
+                    own = beauty[np.uint64(top + (pixel[f] >> _SHIFT)), np.uint64(left + (pixel[f] & _MASK))]
+                    own[0] += part * red
+                    own[1] += part * green
+                    own[2] += part * blue
+                    if weights.shape[0] > 0:
+                        own[3] += part
+                continue
             while next_fragment < last:
                 used = 0
                 while used < _BATCH and next_fragment < last:
@@ -194,9 +228,8 @@ def shade(  # type: ignore[no-untyped-def]
                         beauty[top + (pixel[f] >> _SHIFT), left + (pixel[f] & _MASK), 3] += part
                     whole[_FRAGMENT, used], whole[_FINISH, used] = f, finish_of[t]
                     used += 1
-                # Flat art takes nothing but its colour: nobody asks where it stands, unless a picture lies on it, or what lights it.
+                # On flat art pictures may lie, and nobody asks what lights it.
                 plain = planes.shape[0] == 0 and sides.shape[0] == 0
-                pictured = False
                 asked = np.int32(-1)
                 for i in range(used):
                     finish = whole[_FINISH, i]
@@ -206,26 +239,6 @@ def shade(  # type: ignore[no-untyped-def]
                     asked = finish
                     plain = plain and finishes[finish, _SHADING] == _UNLIT and finishes[finish, _COAT] <= _ZERO
                     plain = plain and not changes_surface(finishes, finish)
-                    pictured = pictured or finishes[finish, _MAPS] > _ZERO
-                if plain and not pictured:
-                    asked = np.int32(-1)
-                    red = green = blue = _ZERO
-                    for i in range(used):
-                        fragment, finish = np.uint64(whole[_FRAGMENT, i]), whole[_FINISH, i]
-                        if finish != asked:
-                            asked = finish
-                            red = finishes[finish, 5] + finishes[finish, 0]
-                            green = finishes[finish, 6] + finishes[finish, 1]
-                            blue = finishes[finish, 7] + finishes[finish, 2]
-                        part = share[fragment]
-                        if weights.shape[0] > 0:
-                            part *= weights[finish]
-                        down = np.uint64(top + (pixel[fragment] >> _SHIFT))
-                        right = np.uint64(left + (pixel[fragment] & _MASK))
-                        beauty[down, right, 0] += part * red
-                        beauty[down, right, 1] += part * green
-                        beauty[down, right, 2] += part * blue
-                    continue
                 if plain:
                     place(rows, whole, used, fragments, surfaces, eye, False)
                     for i in range(used):
