@@ -55,9 +55,9 @@ class ReplacedOut(Schema):
 
 
 @router.get("/projects/{project_id}/library", response=list[BroughtOut], operation_id="listLibrary")
-def list_library(request: HttpRequest, project_id: int) -> list[dict[str, Any]]:
-    """Everything that a project brought along, and where it is used."""
-    return [asdict(row) for row in listed(project_for(signed_in(request), project_id))]
+def list_library(request: HttpRequest, project_id: int, deleted: bool = False) -> list[dict[str, Any]]:
+    """Everything that a project brought along, and where it is used, or what was put away."""
+    return [asdict(row) for row in listed(project_for(signed_in(request), project_id), away=deleted)]
 
 
 @router.delete("/projects/{project_id}/library/{kind}/{sha256}", response={204: None}, operation_id="putAway")

@@ -87,20 +87,17 @@ def _about(one: Brought) -> tuple[str, str]:
     return one.file_name, str(one.facts.get("summary", ""))
 
 
-def _every(project: Project) -> Iterator[tuple[str, str, Brought]]:
-    for kind, title in _TITLES.items():
-        for one in rows_of(project, kind).order_by("id"):
+def _every(project: Project, away: bool) -> Iterator[tuple[str, str, Brought]]:
+    for kind, title in (*_TITLES.items(), *((own.name, own.title) for own in files)):
+        for one in rows_of(project, kind, every=True).filter(deleted_at__isnull=not away).order_by("id"):
             yield kind, title, one
-    for own in files:
-        for one in rows_of(project, own.name).order_by("id"):
-            yield own.name, own.title, one
 
 
-def listed(project: Project) -> list[Row]:
-    """All files of a project."""
+def listed(project: Project, *, away: bool = False) -> list[Row]:
+    """All files of a project, or those that were put away."""
     uses, folder = uses_of(project), AssetFolder(assets_folder())
     found = []
-    for kind, kind_title, one in _every(project):
+    for kind, kind_title, one in _every(project, away):
         title, note = _about(one)
         path = folder.root / one.sha256[:2] / one.sha256
         size = path.stat().st_size if path.exists() else 0

@@ -72,6 +72,8 @@ class Library(StudioCase):
         self._use({"kind": "title", "id": "b"})
         self.assertEqual(self.client.delete(address).status_code, 204)
         self.assertEqual((self._rows(), self.get(f"{self.place}/files/drawings")), ({}, []))
+        (away,) = self.get(f"{self.place}/library?deleted=true")
+        self.assertEqual((away["title"], away["key"], away["bytes"]), ("logo.svg", logo, len(_BADGE)))
         self.assertEqual(self.client.delete(address).status_code, 404)
         # Undone to where it was used, it is still there, and can be saved.
         undone = self.post(f"/api/shots/{self.shot.id}/undo", {"base": self.shot.current_id})
@@ -80,6 +82,7 @@ class Library(StudioCase):
         )
         self.assertEqual(self.client.post(f"{address}/back").status_code, 204)
         self.assertEqual(list(self._rows()), ["logo.svg"])
+        self.assertEqual(self.get(f"{self.place}/library?deleted=true"), [])
 
     def test_what_was_put_away_is_back_when_it_is_brought_again(self) -> None:
         logo = self._send("files/drawings", ("logo.svg", _BADGE))["key"]

@@ -283,6 +283,36 @@ class Projects(BrowserCase):
         page.get_by_label("Title").fill("Lamp room tour")
         page.get_by_role("button", name="Keep").click()
         expect(page.get_by_role("heading", name="Lamp room tour")).to_be_visible()
+        # Long after the note is gone, and when the page is looked at anew.
+        page.get_by_role("button", name="Delete").first.click()
+        expect(page.get_by_role("region", name="Put away").get_by_text("1 shot")).to_be_visible()
+        page.reload()
+        away = page.get_by_role("region", name="Put away")
+        away.get_by_role("button", name="Show").click()
+        # What stands in its place now stays, and the row says why nothing happened.
+        page.get_by_role("button", name="New shot").click()
+        page.get_by_label("Code", exact=True).fill("LT010")
+        page.get_by_label("Title").fill("Another lamp")
+        page.get_by_role("button", name="Make shot").click()
+        page.get_by_role("link", name="Lamp room tour").click()
+        away.get_by_role("button", name="Show").click()
+        away.get_by_role("button", name="Bring back LT010").click()
+        expect(away.get_by_role("alert")).to_contain_text("LT010")
+        own = page.get_by_role("listitem").filter(has_text="Another lamp")
+        own.get_by_role("button", name="Delete").click()
+        expect(away.get_by_text("2 shots")).to_be_visible()
+        page.get_by_role("button", name="Close this note").click()
+        away.get_by_role("listitem").filter(has_text="Another lamp").get_by_role("button").click()
+        expect(page.get_by_role("link", name="Another lamp")).to_be_visible()
+        # Whole projects, too.
+        page.get_by_role("link", name="Projects").click()
+        row = page.get_by_role("listitem").filter(has_text="Lamp room tour")
+        row.get_by_role("button", name="Delete").click()
+        page.reload()
+        away.get_by_role("button", name="Show").click()
+        away.get_by_role("button", name="Bring back LT").click()
+        expect(page.get_by_role("link", name="Lamp room tour")).to_be_visible()
+        expect(away).to_have_count(0)
 
     def test_wrong_passwords_and_strange_addresses(self) -> None:
         page = self.page

@@ -284,6 +284,13 @@ class Footage(BrowserCase):
         expect(library.get_by_text("3 files")).to_be_visible()
         page.get_by_role("button", name="Undo").click()
         expect(library.get_by_text("4 files")).to_be_visible()
+        library.get_by_role("listitem").filter(has_text="waves.svg").get_by_role("button", name="Delete").click()
+        page.get_by_role("button", name="Close this note").click()
+        away = page.get_by_role("region", name="Files put away")
+        away.get_by_role("button", name="Show").click()
+        away.get_by_role("button", name="Bring back waves.svg").click()
+        expect(library.get_by_text("4 files")).to_be_visible()
+        expect(away).to_have_count(0)
 
 
 class Keeping(BrowserCase):

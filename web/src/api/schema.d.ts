@@ -939,7 +939,7 @@ export interface paths {
         };
         /**
          * List Library
-         * @description Everything that a project brought along, and where it is used.
+         * @description Everything that a project brought along, and where it is used, or what was put away.
          */
         get: operations["listLibrary"];
         put?: never;
@@ -4849,7 +4849,9 @@ export interface operations {
     };
     listLibrary: {
         parameters: {
-            query?: never;
+            query?: {
+                deleted?: boolean;
+            };
             header?: never;
             path: {
                 project_id: number;

@@ -9,6 +9,8 @@ import { filesOf, together, upload } from "@/api/upload";
 import PressButton from "@/controls/PressButton.vue";
 import { megabytes } from "@/shot/cellMarks";
 
+import type { Away } from "./away";
+import PutAway from "./PutAway.vue";
 import UndoNote from "./UndoNote.vue";
 import { counted } from "@/controls/counted";
 
@@ -21,6 +23,7 @@ const said = ref("");
 const failure = ref("");
 const wanted = ref("");
 const gone = shallowRef<Row | null>(null);
+const awayRows = shallowRef<Row[]>([]);
 /** How much of a file is there while it is sent, less than 0 while none is. */
 const sent = ref(-1);
 let stop: AbortController | null = null;
@@ -29,8 +32,21 @@ let instead: Row | null = null;
 
 const project = () => ({ project_id: props.projectId });
 async function load() {
-  rows.value = await answer(api.GET("/api/projects/{project_id}/library", { params: { path: project() } }));
+  const [own, away] = await Promise.all([
+    answer(api.GET("/api/projects/{project_id}/library", { params: { path: project() } })),
+    answer(api.GET("/api/projects/{project_id}/library", { params: { path: project(), query: { deleted: true } } })),
+  ]);
+  rows.value = own;
+  awayRows.value = away;
 }
+const away = computed<Away[]>(() =>
+  awayRows.value.map((row) => ({
+    key: `${row.kind}/${row.sha256}`,
+    code: "",
+    title: row.title,
+    note: `${row.kind_title}, ${megabytes(row.bytes)}`,
+  })),
+);
 onMounted(async () => {
   await load();
   open.value ||= rows.value.length > 0;
@@ -136,13 +152,14 @@ async function takeBack() {
     tell(error);
   }
 }
-async function bringBack() {
-  const row = gone.value;
-  if (!row) return;
+async function bringBack(key: string) {
+  const [kind = "", sha256 = ""] = key.split("/");
+  await answer(
+    api.POST("/api/projects/{project_id}/library/{kind}/{sha256}/back", {
+      params: { path: { ...project(), kind, sha256 } },
+    }),
+  );
   gone.value = null;
-  await api.POST("/api/projects/{project_id}/library/{kind}/{sha256}/back", {
-    params: { path: { ...project(), kind: row.kind, sha256: row.sha256 } },
-  });
   await load();
 }
 async function drop(event: DragEvent) {
@@ -246,9 +263,15 @@ async function drop(event: DragEvent) {
           </div>
         </li>
       </ul>
+      <PutAway title="Files put away" :rows="away" one="file" :changes :bring="(row) => bringBack(row.key)" />
     </template>
   </section>
-  <UndoNote v-if="gone" :text="`${gone.title} is put away.`" @undo="bringBack" @close="gone = null" />
+  <UndoNote
+    v-if="gone"
+    :text="`${gone.title} is put away.`"
+    @undo="bringBack(`${gone.kind}/${gone.sha256}`)"
+    @close="gone = null"
+  />
   <UndoNote
     v-else-if="left"
     :text="`${left.name} is put away; shots that took it keep it.`"

@@ -12,7 +12,9 @@ import LibrarySection from "./LibrarySection.vue";
 import PageHead from "./PageHead.vue";
 import PeopleSection from "./PeopleSection.vue";
 import ProjectForm from "./ProjectForm.vue";
+import PutAway from "./PutAway.vue";
 import UndoNote from "./UndoNote.vue";
+import type { Away } from "./away";
 import { counted } from "@/controls/counted";
 
 const props = defineProps<{ id: number }>();
@@ -28,6 +30,7 @@ const title = ref("");
 const problems = ref<Record<string, string>>({});
 const failure = ref("");
 const deleted = ref<Shot | null>(null);
+const putAway = ref<Shot[]>([]);
 const changes = computed(() => project.value !== null && project.value.role !== "viewer");
 const path = { params: { path: { project_id: props.id } } };
 
@@ -48,11 +51,13 @@ async function tryTo(work: () => Promise<void>) {
 async function load() {
   try {
     // Both at once: without its shots a project looks empty, and its next code is a wrong one.
-    const [own, itsShots] = await Promise.all([
+    const [own, itsShots, away] = await Promise.all([
       answer(api.GET("/api/projects/{project_id}", path)),
       answer(api.GET("/api/projects/{project_id}/shots", path)),
+      answer(api.GET("/api/projects/{project_id}/shots", { params: { ...path.params, query: { deleted: true } } })),
     ]);
     shots.value = itsShots;
+    putAway.value = away;
     project.value = own;
   } catch (error) {
     missing.value = error instanceof Error ? error.message : String(error);
@@ -96,15 +101,23 @@ async function remove(shot: Shot) {
   deleted.value = shot;
   await load();
 }
-async function restore() {
-  const shot = deleted.value;
-  if (!shot) return;
-  await tryTo(async () => {
-    await api.POST("/api/shots/{shot_id}/restore", { params: { path: { shot_id: shot.id } } });
-    deleted.value = null;
-    await load();
-  });
+async function bringBack(id: number) {
+  await answer(api.POST("/api/shots/{shot_id}/restore", { params: { path: { shot_id: id } } }));
+  if (deleted.value?.id === id) deleted.value = null;
+  await load();
 }
+const away = computed<Away[]>(() =>
+  putAway.value.map((one) => ({
+    key: String(one.id),
+    code: one.code,
+    title: one.title,
+    note: counted(one.frames, "frame"),
+  })),
+);
+const undo = () =>
+  tryTo(async () => {
+    if (deleted.value) await bringBack(deleted.value.id);
+  });
 </script>
 
 <template>
@@ -171,6 +184,7 @@ async function restore() {
           </div>
         </li>
       </ul>
+      <PutAway title="Put away" :rows="away" one="shot" :changes :bring="(row) => bringBack(Number(row.key))" />
       <LibrarySection :project-id="project.id" :changes />
       <PeopleSection :project />
       <DiskSection :project-id="project.id" :changes />
@@ -180,7 +194,7 @@ async function restore() {
   <UndoNote
     v-if="deleted"
     :text="`${deleted.code} is put away with its runs and hand-offs.`"
-    @undo="restore"
+    @undo="undo"
     @close="deleted = null"
   />
 </template>

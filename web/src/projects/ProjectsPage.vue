@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { onMounted, ref } from "vue";
+import { computed, onMounted, ref } from "vue";
 import { useRouter } from "vue-router";
 
 import { answer, api, Problem, type Schemas } from "@/api/client";
@@ -7,7 +7,9 @@ import PressButton from "@/controls/PressButton.vue";
 
 import PageHead from "./PageHead.vue";
 import ProjectForm from "./ProjectForm.vue";
+import PutAway from "./PutAway.vue";
 import UndoNote from "./UndoNote.vue";
+import type { Away } from "./away";
 import { counted } from "@/controls/counted";
 
 type Project = Schemas["ProjectOut"];
@@ -17,9 +19,16 @@ const making = ref(false);
 const problems = ref<Record<string, string>>({});
 const failure = ref("");
 const deleted = ref<Project | null>(null);
+const putAway = ref<Project[]>([]);
 
 async function load() {
-  projects.value = await answer(api.GET("/api/projects"));
+  const [own, away] = await Promise.all([
+    answer(api.GET("/api/projects")),
+    answer(api.GET("/api/projects", { params: { query: { deleted: true } } })),
+  ]);
+  projects.value = own;
+  // Only their owners may bring them back.
+  putAway.value = away.filter((one) => one.role === "owner");
 }
 onMounted(load);
 
@@ -44,12 +53,19 @@ async function remove(project: Project) {
   deleted.value = project;
   await load();
 }
-async function restore() {
-  if (!deleted.value) return;
-  await api.POST("/api/projects/{project_id}/restore", { params: { path: { project_id: deleted.value.id } } });
-  deleted.value = null;
+async function bringBack(id: number) {
+  await answer(api.POST("/api/projects/{project_id}/restore", { params: { path: { project_id: id } } }));
+  if (deleted.value?.id === id) deleted.value = null;
   await load();
 }
+const away = computed<Away[]>(() =>
+  putAway.value.map((one) => ({
+    key: String(one.id),
+    code: one.code,
+    title: one.title,
+    note: counted(one.shot_count, "shot"),
+  })),
+);
 </script>
 
 <template>
@@ -84,11 +100,12 @@ async function restore() {
         </span>
       </li>
     </ul>
+    <PutAway title="Put away" :rows="away" one="project" changes :bring="(row) => bringBack(Number(row.key))" />
   </main>
   <UndoNote
     v-if="deleted"
-    :text="`“${deleted.title}” is put away with its ${deleted.shot_count} shots.`"
-    @undo="restore"
+    :text="`“${deleted.title}” is put away with its ${counted(deleted.shot_count, 'shot')}.`"
+    @undo="bringBack(deleted.id)"
     @close="deleted = null"
   />
 </template>
