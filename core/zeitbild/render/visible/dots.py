@@ -238,7 +238,7 @@ def _draw(  # type: ignore[no-untyped-def]
     rows,
     look,
     plus,
-    left,
+    kept_share,
     solid,
     depth,
     front,
@@ -247,7 +247,7 @@ def _draw(  # type: ignore[no-untyped-def]
     areas,
 ):
     """front and behind [H, W, 4]: dots before what is opaque, and those behind it (or of no length: nothing is opaque), premultiplied, of whose
-    light a share is left; nearest [H, W] the distance of the first, or NO_DEPTH. areas are those [H, W] in which dots are seen before what is
+    light kept_share is left; nearest [H, W] the distance of the first, or NO_DEPTH. areas are those [H, W] in which dots are seen before what is
     opaque and what of that they do not cover, and the same of those behind it. All of them are filled in the tiles of order, and nowhere else.
 
     rows [n, 12] has all that is known of a dot in one place, since they are fetched in any order: where it begins and ends in pixels, its radius,
@@ -325,7 +325,7 @@ def _draw(  # type: ignore[no-untyped-def]
                 total = block[lane] + block[_GREEN + lane] + block[_BLUE + lane] + block[_ALPHA + lane]
                 seen[y, x], before_it[y, x] = (_ONE if total > _ZERO else _ZERO), _ZERO
                 for c in range(4):
-                    front[y, x, c] = block[c * _LANES + lane] * left
+                    front[y, x, c] = block[c * _LANES + lane] * kept_share
                 nearest[y, x] = block[_NEAR + lane]
                 if behind.shape[0] == 0:
                     continue
@@ -336,7 +336,7 @@ def _draw(  # type: ignore[no-untyped-def]
                 rest = _ONE - solid[y, x]
                 far_seen[y, x], far_before[y, x] = (rest if total > _ZERO else _ZERO), solid[y, x]
                 for c in range(4):
-                    behind[y, x, c] = block[_BEHIND + c * _LANES + lane] * rest * left
+                    behind[y, x, c] = block[_BEHIND + c * _LANES + lane] * rest * kept_share
 
 
 @dataclass(frozen=True, slots=True, eq=False)
