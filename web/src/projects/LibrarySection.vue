@@ -32,12 +32,9 @@ let instead: Row | null = null;
 
 const project = () => ({ project_id: props.projectId });
 async function load() {
-  const [own, away] = await Promise.all([
-    answer(api.GET("/api/projects/{project_id}/library", { params: { path: project() } })),
-    answer(api.GET("/api/projects/{project_id}/library", { params: { path: project(), query: { deleted: true } } })),
-  ]);
-  rows.value = own;
-  awayRows.value = away;
+  rows.value = await answer(api.GET("/api/projects/{project_id}/library", { params: { path: project() } }));
+  const deleted = { path: project(), query: { deleted: true } };
+  awayRows.value = await answer(api.GET("/api/projects/{project_id}/library", { params: deleted }));
 }
 const away = computed<Away[]>(() =>
   awayRows.value.map((row) => ({

@@ -51,17 +51,19 @@ async function tryTo(work: () => Promise<void>) {
 async function load() {
   try {
     // Both at once: without its shots a project looks empty, and its next code is a wrong one.
-    const [own, itsShots, away] = await Promise.all([
+    const [own, itsShots] = await Promise.all([
       answer(api.GET("/api/projects/{project_id}", path)),
       answer(api.GET("/api/projects/{project_id}/shots", path)),
-      answer(api.GET("/api/projects/{project_id}/shots", { params: { ...path.params, query: { deleted: true } } })),
     ]);
     shots.value = itsShots;
-    putAway.value = away;
     project.value = own;
   } catch (error) {
     missing.value = error instanceof Error ? error.message : String(error);
+    return;
   }
+  // Nobody waits for what was put away.
+  const query = { deleted: true };
+  putAway.value = await answer(api.GET("/api/projects/{project_id}/shots", { params: { ...path.params, query } }));
 }
 onMounted(load);
 

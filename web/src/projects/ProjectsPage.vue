@@ -22,11 +22,8 @@ const deleted = ref<Project | null>(null);
 const putAway = ref<Project[]>([]);
 
 async function load() {
-  const [own, away] = await Promise.all([
-    answer(api.GET("/api/projects")),
-    answer(api.GET("/api/projects", { params: { query: { deleted: true } } })),
-  ]);
-  projects.value = own;
+  projects.value = await answer(api.GET("/api/projects"));
+  const away = await answer(api.GET("/api/projects", { params: { query: { deleted: true } } }));
   // Only their owners may bring them back.
   putAway.value = away.filter((one) => one.role === "owner");
 }
