@@ -12,7 +12,7 @@ from zeitbild.geometry.transforms import placement
 from zeitbild.render import QUALITIES, render
 from zeitbild.render.data_rows import NORMAL
 from zeitbild.snapshot import Snapshot
-from zeitbild.snapshot.finish_row import ALL_SIDES, ROUND_BALL, ROUND_COLUMN, finish_row
+from zeitbild.snapshot.finish_row import ALL_SIDES, ROUND_BALL, ROUND_COLUMN, UNWRAPPED, finish_row
 from zeitbild.snapshot.lights import LightSource
 from zeitbild.snapshot.texture import Texture
 from zeitbild.testing import EVEN, IDENTITY, dressed, quad, snapshot
@@ -171,3 +171,35 @@ class RoundAbout(unittest.TestCase):
             for y in (-1.2, -0.4, 0.4, 1.2):
                 want = self._grey(0.75 + longitude / 360, 0.5 - y / 3)
                 self.assertAlmostEqual(seen(math.sin(math.radians(longitude)), y), want, delta=2e-3)
+
+
+class Together(unittest.TestCase):
+    """Places of one flat triangle are looked up at once; asked for passes, each is looked up by itself."""
+
+    def test_cards_however_they_stand_are_what_each_place_says(self) -> None:
+        # Each place has a colour of its own, so that one that is looked up a little beside shows.
+        chance = np.random.default_rng(5)
+        levels = [chance.uniform(0, 1, (64, 96, 3)).astype(np.float32)]
+        while min(levels[-1].shape[:2]) > 1:
+            last = levels[-1][: levels[-1].shape[0] // 2 * 2, : levels[-1].shape[1] // 2 * 2]
+            levels.append(np.ascontiguousarray(last.reshape(last.shape[0] // 2, 2, -1, 2, 3).mean(axis=(1, 3))))
+        # Seen from the front a triangle's corners are the picture's: upper left, and so on.
+        corners = np.array([[0, 1], [1, 1], [1, 0], [0, 0]], np.float32)
+        mesh = replace(quad(1.0), unwrapped=corners[quad(1.0).triangles])
+        for once in (True, False):
+            for hard in (True, False):
+                texture = Texture(f"noise {once} {hard}", False, tuple(levels), once, hard)
+                row = finish_row((0.9, 0.8, 0.7), unlit=True, maps=(1, 0, 0, 0, 0), map_lies=UNWRAPPED)
+                for turned in ((0, 0, 0), (0, 60, 0), (50, 20, 30), (0, 180, 0), (0, 88, 0)):
+                    for span, size in ((0.0, 1.0), (3.0, 0.3), (0.0, 6.0)):
+                        with self.subTest(once=once, hard=hard, turned=turned, span=span, size=size):
+                            matrix = tuple(
+                                float(one) for one in placement((0, 0, 0), turned, (size, size, size)).reshape(-1)
+                            )
+                            shot = snapshot(mesh, size=(97, 70), camera_span=span, textures=(texture,))
+                            shot = dressed(shot, row, matrix=matrix)
+                            for quality in ("rough", "check"):
+                                plain = render(shot, QUALITIES[quality])
+                                each = render(shot, QUALITIES[quality], planes=True)
+                                self.assertGreater(float(plain.beauty[..., 3].max()), 0.2)
+                                np.testing.assert_allclose(plain.beauty, each.beauty, atol=2e-4)

@@ -16,6 +16,7 @@ from zeitbild.render.shade.batch import (
     take_spots,
 )
 from zeitbild.render.shade.coat import coat_light
+from zeitbild.render.shade.flat_pictures import COLOUR, look_up_together
 from zeitbild.render.shade.texturing import apply_textures, base_colour, footprint_at
 from zeitbild.render.shade.tones import tones_across
 from zeitbild.render.visible.triangle_setup import TILE
@@ -36,7 +37,7 @@ _BATCH, _ROWS, _WHOLE_ROWS, _FRAGMENT, _FINISH = (
     batch.FINISH,
 )
 _POINT, _NORMAL, _VIEW, _OPENNESS, _METAL = batch.POINT, batch.NORMAL, batch.VIEW, batch.OPENNESS, batch.METAL
-_BEND, _EVEN_AROUND = batch.BEND, batch.EVEN_AROUND
+_BEND, _EVEN_AROUND, _COLOUR = batch.BEND, batch.EVEN_AROUND, COLOUR
 _MATT, _HIGH, _FROM_AROUND = batch.MATT, batch.HIGH, batch.FROM_AROUND
 
 #: Parts that the tiles are worked on in; more than there will be threads, so that all are busy to the end.
@@ -228,6 +229,8 @@ def shade(  # type: ignore[no-untyped-def]
                         beauty[top + (pixel[f] >> _SHIFT), left + (pixel[f] & _MASK), 3] += part
                     whole[_FRAGMENT, used], whole[_FINISH, used] = f, finish_of[t]
                     used += 1
+                if used == 0:
+                    continue
                 # On flat art pictures may lie, and nobody asks what lights it.
                 plain = planes.shape[0] == 0 and sides.shape[0] == 0
                 asked = np.int32(-1)
@@ -240,14 +243,20 @@ def shade(  # type: ignore[no-untyped-def]
                     plain = plain and finishes[finish, _SHADING] == _UNLIT and finishes[finish, _COAT] <= _ZERO
                     plain = plain and not changes_surface(finishes, finish)
                 if plain:
-                    place(rows, whole, used, fragments, surfaces, eye, False)
+                    together = look_up_together(
+                        rows, whole, used, fragments, surfaces, eye, pixel_size, finishes, textures
+                    )
+                    if not together:
+                        place(rows, whole, used, fragments, surfaces, eye, False)
                     for i in range(used):
                         f, finish = whole[_FRAGMENT, i], whole[_FINISH, i]
                         part = share[f]
                         if weights.shape[0] > 0:
                             part *= weights[finish]
                         red, green, blue = finishes[finish, 0], finishes[finish, 1], finishes[finish, 2]
-                        if finishes[finish, _MAPS] > _ZERO:
+                        if together:
+                            red, green, blue = rows[_COLOUR, i], rows[_COLOUR + 1, i], rows[_COLOUR + 2, i]
+                        elif finishes[finish, _MAPS] > _ZERO:
                             px, py, pz = rows[_POINT, i], rows[_POINT + 1, i], rows[_POINT + 2, i]
                             footprint = footprint_at(px, py, pz, eye, pixel_size)
                             red, green, blue = base_colour(

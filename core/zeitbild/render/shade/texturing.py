@@ -34,7 +34,7 @@ _SMALL = np.float32(1e-9)
 _TURNS = np.float32(1 / (2 * math.pi))
 _TO_LOG2 = np.float32(1 / math.log(2))
 #: A surface seen at a lower angle (cosine) is not made coarser any more.
-_LOW = np.float32(0.25)
+_LOW = LOW = np.float32(0.25)
 
 
 class Textures(NamedTuple):
@@ -115,7 +115,7 @@ def _texel(values, table, number, level, u, v, soft_u, soft_v):  # type: ignore[
 
 
 @inlined_kernel
-def _look_up(values, table, number, u, v, wide_u, wide_v):  # type: ignore[no-untyped-def]
+def look_up(values, table, number, u, v, wide_u, wide_v):  # type: ignore[no-untyped-def]
     """Value (three numbers) of a texture at shares of its width and height from its upper left corner; wide_u and wide_v are what a pixel
     covers of them."""
     width, height = np.float32(table[number, 1 + 1]), np.float32(table[number, 1 + 2])
@@ -216,7 +216,7 @@ def alpha_at(finish, t, point, facing, footprint, finishes, textures):  # type: 
     z = space[2, 0] * px + space[2, 1] * py + space[2, 2] * pz + space[2, 3]
     u, v = unwrapped[t, 0], unwrapped[t, 1]
     wide = footprint * space[0, 7] / max(_LOW, facing)
-    alpha, _, _ = _look_up(
+    alpha, _, _ = look_up(
         values,
         table,
         int(finishes[finish, _ALPHA_MAP]) - 1,
@@ -256,7 +256,7 @@ def _seen(number, by_shares, across, above, wide_u, wide_v, values, table):  # t
     if not by_shares:
         shape = np.float32(table[number, 1 + 1]) / np.float32(table[number, 1 + 2])
         u, v, wide_v = _HALF + across, _HALF - above * shape, wide_v * shape
-    return _look_up(values, table, number, u, v, wide_u, wide_v)
+    return look_up(values, table, number, u, v, wide_u, wide_v)
 
 
 @inlined_kernel

@@ -14,7 +14,7 @@ _BEYOND_TELLING = np.float32(1e12)
 #: Radians that the normal turns within a fragment at most: samples whose triangles lean apart by more are not shaded as one.
 _MOST_BEND = np.float32(0.35)
 #: A shading normal leaning away further than this (cosine) shows the surface from behind.
-_TURNED_AWAY = np.float32(-0.2)
+_TURNED_AWAY = TURNED_AWAY = np.float32(-0.2)
 
 
 @inlined_kernel
