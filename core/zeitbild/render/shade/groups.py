@@ -9,7 +9,7 @@ from zeitbild.kernels import parallel_kernel
 from zeitbild.render.shade import batch
 from zeitbild.render.shade.batch import light_directly, place, prepare_light, take_finishes, take_spots
 from zeitbild.render.shade.coat import coat_highlights
-from zeitbild.render.shade.shading import take_textures
+from zeitbild.render.shade.shading import STRETCHES, take_textures
 from zeitbild.render.visible.triangle_setup import TILE
 from zeitbild.snapshot.finish_row import COAT, METAL_ROUGH, SHADING
 
@@ -27,8 +27,8 @@ _BATCH, _ROWS, _WHOLE_ROWS, _FRAGMENT, _FINISH = (
 )
 _POINT, _NORMAL, _VIEW, _BEND, _METAL = batch.POINT, batch.NORMAL, batch.VIEW, batch.BEND, batch.METAL
 _MATT, _HIGH = batch.MATT, batch.HIGH
-#: As in ``shading``.
-_STRETCHES = 32
+# For each of them there is room behind the finishes.
+_STRETCHES = STRETCHES
 
 
 @parallel_kernel

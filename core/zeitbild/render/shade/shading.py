@@ -41,7 +41,7 @@ _BEND, _EVEN_AROUND, _COLOUR = batch.BEND, batch.EVEN_AROUND, COLOUR
 _MATT, _HIGH, _FROM_AROUND = batch.MATT, batch.HIGH, batch.FROM_AROUND
 
 #: Parts that the tiles are worked on in; more than there will be threads, so that all are busy to the end.
-_STRETCHES = 32
+_STRETCHES = STRETCHES = 32
 #: Rows that finishes need behind them for what textures make of them.
 LOOKS = _STRETCHES * batch.BATCH
 

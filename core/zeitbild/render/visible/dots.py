@@ -29,8 +29,9 @@ _SOFT, _DISC, _STREAK = 0, 1, 2
 _SMALLEST: dict[DotLook, float] = {"soft": 1.5, "disc": 0.75, "streak": 0.75}
 #: Stretches of tiles that are as full as each other.
 _HANDS = 32
-#: Columns that are worked on at once, a block: of each first its red, then the others' red, then green ..., what is seen through it, how far
-#: its first dot is; the same light, and what is seen through it, behind what is opaque; how much is opaque and how far; and room for one more.
+#: Columns of a row of pixels that are worked on at once. In a block the reds of all of them come first, then greens, blues and alphas, what is
+#: seen through each, and how far its first dot is; light and what is seen through it again, behind what is opaque; how much of each is opaque, and
+#: how far that is; and room for what a dot takes of each.
 _LANES = 16
 _GREEN, _BLUE, _ALPHA, _LEFT, _NEAR, _BEHIND = (row * _LANES for row in range(1, 7))
 _SOLID, _DEPTH, _PART, _BLOCK = (row * _LANES for row in range(11, 15))
