@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Any
 from unittest import TestCase
 
@@ -104,6 +105,28 @@ class Drawing(TestCase):
                     depth = np.full_like(solid, NO_DEPTH)
                     depth[:, 8:-9] = np.linspace(80, 120, size[0] - 17)
                     self._compare(_some(80, seed, size, look), _camera(*size), solid, depth)  # type: ignore[arg-type]
+
+    def test_before_and_behind_a_wall(self) -> None:
+        solid = np.ones((50, 67), np.float32)
+        for slope in (0, 15):
+            with self.subTest(slope=slope):
+                depth = np.broadcast_to(np.linspace(95 - slope, 95 + slope, 67, dtype=np.float32), solid.shape).copy()
+                self._compare(_some(200, 8, (67, 50)), _camera(67, 50), solid, depth)
+
+    def test_what_lies_behind_a_full_tile_changes_nothing(self) -> None:
+        nothing = np.empty((0, 0), np.float32)
+        for look in ("soft", "disc"):
+            for plus in (False, True):
+                with self.subTest(look=look, plus=plus):
+                    dots = _some(400, 3, (45, 40), look, plus=plus)  # type: ignore[arg-type]
+                    dots = replace(dots, radii=dots.radii + 6, opacities=np.ones(400, np.float32))
+                    solid = np.zeros((40, 45), np.float32)
+                    (drawn,) = drawn_dots(dots, np.eye(4), _camera(45, 40), (0, 0), (0, 0), 1.0, solid, nothing)
+                    front, _, nearest = _expected(dots, _camera(45, 40), solid, np.full_like(solid, NO_DEPTH))
+                    np.testing.assert_allclose(drawn.everywhere().light, front, rtol=2e-5, atol=2e-4)
+                    np.testing.assert_allclose(drawn.everywhere().depth, nearest, rtol=1e-5)
+                    if not plus:
+                        self.assertGreater(float(front[8:-8, 8:-8, 3].min()), 0.99)
 
     def test_what_is_nowhere_in_the_picture_draws_nothing(self) -> None:
         nothing, solid = np.empty((0, 0), np.float32), np.zeros((20, 20), np.float32)

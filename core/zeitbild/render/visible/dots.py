@@ -43,6 +43,9 @@ _LEAST = np.float32(1e-4)
 _THROUGH = np.float32(1e-3)
 _ZERO, _HALF, _ONE = np.float32(0), np.float32(0.5), np.float32(1)
 _NO_DEPTH = np.float32(NO_DEPTH)
+_NONE, _NEXT = np.int32(0), np.int32(1)
+#: After so many dots each it is asked whether a tile is full.
+_ASKED = 32
 
 
 @kernel
@@ -231,6 +234,19 @@ def _put_row(blocks, first, last, dot, from_middle, meets):  # type: ignore[no-u
             block[_NEAR + lane] = min(near, away) if part > _ZERO else near
 
 
+@kernel
+def _is_full(here, rows):  # type: ignore[no-untyped-def]
+    """Whether nothing farther away is seen through any pixel of a tile's first rows."""
+    for row in range(rows):
+        for number in range(here.shape[1]):
+            block, clear = here[row, number], np.int32(0)
+            for lane in range(_LANES):
+                clear += _NEXT if block[_LEFT + lane] > _THROUGH else _NONE
+            if clear > 0:
+                return False
+    return True
+
+
 @parallel_kernel
 def _draw(  # type: ignore[no-untyped-def]
     order,
@@ -266,18 +282,31 @@ def _draw(  # type: ignore[no-untyped-def]
         for lane in range(_LANES):
             here[:, :, _LEFT + lane] = here[:, :, _BEHIND + _LEFT + lane] = _ONE
             here[:, :, _NEAR + lane] = _NO_DEPTH
+        # Beyond the picture nobody sees anything.
+        for x in range(x1 - x0, _TILE):
+            here[:, x // _LANES, _LEFT + x % _LANES] = _ZERO
         meets = False
+        # What is farther away than this is hidden in all of the tile.
+        wall = np.float32(np.inf)
         if behind.shape[0] > 0:
+            whole, farthest = True, _ZERO
             for y in range(y0, y1):
                 for x in range(x0, x1):
                     block, lane = here[y - y0, (x - x0) // _LANES], (x - x0) % _LANES
                     block[_SOLID + lane], block[_DEPTH + lane] = solid[y, x], depth[y, x]
-                    meets = meets or solid[y, x] > _ZERO
+                    meets, whole = meets or solid[y, x] > _ZERO, whole and solid[y, x] >= _ONE
+                    farthest = max(farthest, depth[y, x])
+            wall = farthest if whole else wall
         for k in range(firsts[tile], firsts[tile + 1]):
+            asked = (k - firsts[tile]) % _ASKED == _ASKED - 1 and (not meets or wall < np.inf)
+            if asked and _is_full(here, y1 - y0):
+                break
             own_row = rows[members[k]]
             ax, ay, bx, by = float(own_row[0]), float(own_row[1]), float(own_row[2]), float(own_row[3])
             r = float(own_row[4])
             strength, away, deep = own_row[5], own_row[6], own_row[7]
+            if away >= wall + deep:
+                continue
             red, green, blue = own_row[8], own_row[9], own_row[10]
             rests = look != _STREAK and ax == bx and ay == by
             reach = (r if look == _SOFT else r + 0.5) if rests else r + 1.0
