@@ -106,10 +106,11 @@ def _kept_out(one: Kept) -> ReadyOut:
 
 
 @router.get("/projects/{project_id}/kept", response=list[ReadyOut], operation_id="listKept")
-def list_kept(request: HttpRequest, project_id: int) -> list[ReadyOut]:
-    """What a project keeps under a name."""
+def list_kept(request: HttpRequest, project_id: int, deleted: bool = False) -> list[ReadyOut]:
+    """What a project keeps under a name, or what was put away."""
     project = project_for(signed_in(request), project_id)
-    return [_kept_out(one) for one in project.kept.order_by("kind", "name")]
+    kept = Kept.every.filter(project=project, deleted_at__isnull=not deleted)
+    return [_kept_out(one) for one in kept.order_by("kind", "name", "id")]
 
 
 @router.post("/projects/{project_id}/kept", response=ReadyOut, operation_id="keep")

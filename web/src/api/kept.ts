@@ -7,6 +7,8 @@ export type KeptKind = "finish" | "lights" | "camera" | "element" | "forms";
 
 /** What projects keep, by project; what is kept is seen wherever the list is shown. */
 const lists = shallowReactive(new Map<number, Kept[]>());
+/** The same of what was put away, once it was asked for. */
+const awayLists = shallowReactive(new Map<number, Kept[]>());
 /** Pictures of something that was kept anew under its name are asked for anew. */
 const renewed = ref(0);
 
@@ -18,6 +20,11 @@ export function useKept(project: Ref<number>) {
       api.GET("/api/projects/{project_id}/kept", { params: { path: { project_id: project.value } } }),
     );
     lists.set(project.value, found);
+    if (awayLists.has(project.value)) await loadAway();
+  }
+  async function loadAway() {
+    const params = { path: { project_id: project.value }, query: { deleted: true } };
+    awayLists.set(project.value, await answer(api.GET("/api/projects/{project_id}/kept", { params })));
   }
   watch(
     project,
@@ -29,6 +36,8 @@ export function useKept(project: Ref<number>) {
   );
   return {
     load,
+    loadAway,
+    away: () => awayLists.get(project.value) ?? [],
     all: () => lists.get(project.value) ?? [],
     of: (kind: KeptKind) => (lists.get(project.value) ?? []).filter((one) => one.kind === kind),
     picture: (one: Kept) => `/api/projects/${project.value}/kept/${one.id}/poster?at=${renewed.value}`,

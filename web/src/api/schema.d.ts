@@ -1019,7 +1019,7 @@ export interface paths {
         };
         /**
          * List Kept
-         * @description What a project keeps under a name.
+         * @description What a project keeps under a name, or what was put away.
          */
         get: operations["listKept"];
         put?: never;
@@ -4948,7 +4948,9 @@ export interface operations {
     };
     listKept: {
         parameters: {
-            query?: never;
+            query?: {
+                deleted?: boolean;
+            };
             header?: never;
             path: {
                 project_id: number;

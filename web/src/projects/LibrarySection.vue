@@ -36,16 +36,8 @@ async function load() {
   const deleted = { path: project(), query: { deleted: true } };
   awayRows.value = await answer(api.GET("/api/projects/{project_id}/library", { params: deleted }));
 }
-const away = computed<Away[]>(() =>
-  awayRows.value.map((row) => ({
-    key: `${row.kind}/${row.sha256}`,
-    code: "",
-    title: row.title,
-    note: `${row.kind_title}, ${megabytes(row.bytes)}`,
-  })),
-);
 onMounted(async () => {
-  await load();
+  await Promise.all([load(), kept.loadAway()]);
   open.value ||= rows.value.length > 0;
 });
 function tell(error: unknown) {
@@ -149,8 +141,28 @@ async function takeBack() {
     tell(error);
   }
 }
+const away = computed<Away[]>(() => [
+  ...kept.away().map((one) => ({
+    key: `kept/${one.id}`,
+    code: "",
+    title: one.name,
+    note: KINDS[one.kind] ?? one.kind,
+  })),
+  ...awayRows.value.map((row) => ({
+    key: `${row.kind}/${row.sha256}`,
+    code: "",
+    title: row.title,
+    note: `${row.kind_title}, ${megabytes(row.bytes)}`,
+  })),
+]);
 async function bringBack(key: string) {
   const [kind = "", sha256 = ""] = key.split("/");
+  if (kind === "kept") {
+    const one = kept.away().find((own) => String(own.id) === sha256);
+    if (one) await kept.takeBack(one);
+    if (left.value?.id === one?.id) left.value = null;
+    return;
+  }
   await answer(
     api.POST("/api/projects/{project_id}/library/{kind}/{sha256}/back", {
       params: { path: { ...project(), kind, sha256 } },
@@ -260,7 +272,7 @@ async function drop(event: DragEvent) {
           </div>
         </li>
       </ul>
-      <PutAway title="Files put away" :rows="away" one="file" :changes :bring="(row) => bringBack(row.key)" />
+      <PutAway title="Put away from here" :rows="away" one="thing" :changes :bring="(row) => bringBack(row.key)" />
     </template>
   </section>
   <UndoNote
