@@ -46,7 +46,7 @@ async function back(row: Away) {
     <ul v-if="open" class="mt-1 max-w-2xl">
       <li v-for="row in rows" :key="row.key" class="border-b border-line py-1">
         <span class="flex items-baseline gap-3">
-          <b class="font-semibold">{{ row.code }}</b>
+          <b v-if="row.code" class="font-semibold">{{ row.code }}</b>
           <span class="min-w-0 truncate font-title text-base" :title="row.title">{{ row.title }}</span>
           <span v-if="row.note" class="shrink-0 text-soft">{{ row.note }}</span>
           <PressButton
