@@ -44,47 +44,8 @@ def put_see_through(
     dots. areas [H, W] of each layer are opaque; drawn draws a snapshot as this one is drawn."""
     if veiled and not (fused or spraying.left or view.catches_shadows(veiled)) and _by_lists(view):
         _put_listed(view, solid, veiled, layers, pictures, rims, empty=not solid)
-    else:
-        _put_in_order(view, solid, veiled, fused, spraying, layers, pictures, areas, rims, drawn)
-
-
-def _put_listed(
-    view: View,
-    solid: Sequence[int],
-    places: Sequence[int],
-    layers: Sequence[Layer],
-    pictures: Sequence[Picture],
-    rims: Sequence[Rims],
-    *,
-    empty: bool = False,
-) -> None:
-    """Put see-through bodies over the pictures of layers, in place, by lists of their fragments; empty: nothing is in them yet."""
-    PARALLEL.breathe()
-    shown = [[layer.roles[view.pieces.body(place)] == "shown" for place in places] for layer in layers]
-    put_veils(view, solid, places, shown, pictures, rims, empty=empty)
-
-
-def _by_lists(view: View, levels: int = 0) -> bool:
-    """Whether see-through bodies, in so many groups, are put over pictures by lists of their fragments (``veils``). Those of a few have
-    exact edges and more places where their light changes, for who hands off; what is blurred is drawn in other ways."""
-    if view.hard or view.snapshot.stations:
-        return False
-    return not view.quality.edges_exactly or levels > MANY
-
-
-def _put_in_order(
-    view: View,
-    solid: Sequence[int],
-    veiled: Sequence[int],
-    fused: Sequence[tuple[int, ...]],
-    spraying: Spraying,
-    layers: Sequence[Layer],
-    pictures: Sequence[Picture],
-    areas: Sequence[NDArray[np.float32]],
-    rims: Sequence[Rims],
-    drawn: partial[list[Picture]],
-) -> None:
-    """``put_see_through`` from far to near."""
+        return
+    # From far to near.
     snapshot = view.snapshot
     roles = {place: tuple(layer.roles[place] for layer in layers) for place in veiled}
     units, owners = view.pieces.take_apart(entangled(snapshot, veiled), view.triangle_owners)
@@ -137,6 +98,30 @@ def _put_in_order(
     if listed:
         _put_listed(view, solid, listed, layers, pictures, rims)
     spraying.put(-np.inf, pictures, areas, rims)
+
+
+def _put_listed(
+    view: View,
+    solid: Sequence[int],
+    places: Sequence[int],
+    layers: Sequence[Layer],
+    pictures: Sequence[Picture],
+    rims: Sequence[Rims],
+    *,
+    empty: bool = False,
+) -> None:
+    """Put see-through bodies over the pictures of layers, in place, by lists of their fragments; empty: nothing is in them yet."""
+    PARALLEL.breathe()
+    shown = [[layer.roles[view.pieces.body(place)] == "shown" for place in places] for layer in layers]
+    put_veils(view, solid, places, shown, pictures, rims, empty=empty)
+
+
+def _by_lists(view: View, levels: int = 0) -> bool:
+    """Whether see-through bodies, in so many groups, are put over pictures by lists of their fragments (``veils``). Those of a few have
+    exact edges and more places where their light changes, for who hands off; what is blurred is drawn in other ways."""
+    if view.hard or view.snapshot.stations:
+        return False
+    return not view.quality.edges_exactly or levels > MANY
 
 
 def _as_one(

@@ -14,7 +14,7 @@ import PeopleSection from "./PeopleSection.vue";
 import ProjectForm from "./ProjectForm.vue";
 import PutAway from "./PutAway.vue";
 import UndoNote from "./UndoNote.vue";
-import type { Away } from "./away";
+import { awayRow } from "./away";
 import { counted } from "@/controls/counted";
 
 const props = defineProps<{ id: number }>();
@@ -108,14 +108,7 @@ async function bringBack(id: number) {
   if (deleted.value?.id === id) deleted.value = null;
   await load();
 }
-const away = computed<Away[]>(() =>
-  putAway.value.map((one) => ({
-    key: String(one.id),
-    code: one.code,
-    title: one.title,
-    note: counted(one.frames, "frame"),
-  })),
-);
+const away = computed(() => putAway.value.map((one) => awayRow(one, counted(one.frames, "frame"))));
 const undo = () =>
   tryTo(async () => {
     if (deleted.value) await bringBack(deleted.value.id);

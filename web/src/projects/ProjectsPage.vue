@@ -9,7 +9,7 @@ import PageHead from "./PageHead.vue";
 import ProjectForm from "./ProjectForm.vue";
 import PutAway from "./PutAway.vue";
 import UndoNote from "./UndoNote.vue";
-import type { Away } from "./away";
+import { awayRow } from "./away";
 import { counted } from "@/controls/counted";
 
 type Project = Schemas["ProjectOut"];
@@ -55,14 +55,7 @@ async function bringBack(id: number) {
   if (deleted.value?.id === id) deleted.value = null;
   await load();
 }
-const away = computed<Away[]>(() =>
-  putAway.value.map((one) => ({
-    key: String(one.id),
-    code: one.code,
-    title: one.title,
-    note: counted(one.shot_count, "shot"),
-  })),
-);
+const away = computed(() => putAway.value.map((one) => awayRow(one, counted(one.shot_count, "shot"))));
 </script>
 
 <template>

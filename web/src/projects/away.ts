@@ -5,3 +5,8 @@ export interface Away {
   title: string;
   note: string;
 }
+
+/** A project or a shot that was. */
+export function awayRow(one: { id: number; code: string; title: string }, note: string): Away {
+  return { key: String(one.id), code: one.code, title: one.title, note };
+}

@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 
 from zeitbild.kernels import PARALLEL, kernel, parallel_kernel
 from zeitbild.render.picture import NO_DEPTH
+from zeitbild.render.visible.identity import projection_of
 from zeitbild.render.visible.see_through import Areas
 from zeitbild.render.visible.triangle_setup import TILE
 from zeitbild.render.world.buffers import kept
@@ -255,7 +256,7 @@ def _draw(  # type: ignore[no-untyped-def]
     rows,
     look,
     plus,
-    kept_share,
+    fade,
     solid,
     depth,
     front,
@@ -264,7 +265,7 @@ def _draw(  # type: ignore[no-untyped-def]
     areas,
 ):
     """front and behind [H, W, 4]: dots before what is opaque, and those behind it (or of no length: nothing is opaque), premultiplied, of whose
-    light kept_share is left; nearest [H, W] the distance of the first, or NO_DEPTH. areas are those [H, W] in which dots are seen before what is
+    light ``fade`` is left; nearest [H, W] the distance of the first, or NO_DEPTH. areas are those [H, W] in which dots are seen before what is
     opaque and what of that they do not cover, and the same of those behind it. All of them are filled in the tiles of order, and nowhere else.
 
     rows [n, 12] has all that is known of a dot in one place, since they are fetched in any order: where it begins and ends in pixels, its radius,
@@ -355,7 +356,7 @@ def _draw(  # type: ignore[no-untyped-def]
                 total = block[lane] + block[_GREEN + lane] + block[_BLUE + lane] + block[_ALPHA + lane]
                 seen[y, x], before_it[y, x] = (_ONE if total > _ZERO else _ZERO), _ZERO
                 for c in range(4):
-                    front[y, x, c] = block[c * _LANES + lane] * kept_share
+                    front[y, x, c] = block[c * _LANES + lane] * fade
                 nearest[y, x] = block[_NEAR + lane]
                 if behind.shape[0] == 0:
                     continue
@@ -366,7 +367,7 @@ def _draw(  # type: ignore[no-untyped-def]
                 rest = _ONE - solid[y, x]
                 far_seen[y, x], far_before[y, x] = (rest if total > _ZERO else _ZERO), solid[y, x]
                 for c in range(4):
-                    behind[y, x, c] = block[_BEHIND + c * _LANES + lane] * rest * kept_share
+                    behind[y, x, c] = block[_BEHIND + c * _LANES + lane] * rest * fade
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -448,20 +449,9 @@ def drawn_dots(
 
 
 def _onto(camera: Camera, matrix: NDArray[np.float64], shift: tuple[float, float]) -> NDArray[np.float64]:
-    """What leads from places of a body at matrix [4, 4] to (x w, y w, w, distance), in pixels (``Camera.project``) [4, 4]."""
-    view = np.zeros((4, 4))
-    view[:3, :3] = camera.axes * [[camera.focal], [-camera.focal], [1.0]]
-    view[:3, 3] = -view[:3, :3] @ camera.eye
-    distance = view[2].copy()
-    if camera.parallel:
-        view[2] = 0, 0, 0, 1
-    middle = camera.width / 2 + shift[0], camera.height / 2 + shift[1]
-    view[0] += middle[0] * view[2]
-    view[1] += middle[1] * view[2]
-    whole = np.eye(4)
-    whole[:3] = matrix[:3]
-    view[3] = distance
-    return view @ whole
+    """What leads from places of a body at matrix [4, 4] to (x w, y w, w, distance) [4, 4]: pixels of ``Camera.project``, units."""
+    forward = camera.axes[2]
+    return np.vstack([projection_of(camera, shift), [*forward, -forward @ camera.eye]]) @ matrix
 
 
 def _near_to_far(away: NDArray[np.float64], which: NDArray[np.int64]) -> NDArray[np.int64]:

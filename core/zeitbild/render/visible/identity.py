@@ -112,10 +112,10 @@ def mark(fragments, surfaces, told, weights, eye, identities, data):  # type: ig
                 own_data[_MOTION], own_data[_MOTION + 1] = np.float32(across), np.float32(down)
 
 
-def projection_of(camera: Camera) -> NDArray[np.float64]:
-    """World points to homogeneous pixel coordinates, as ``Camera.project`` takes them [3, 4]."""
+def projection_of(camera: Camera, shift: tuple[float, float] = (0.0, 0.0)) -> NDArray[np.float64]:
+    """World points to homogeneous pixel coordinates, as ``Camera.project`` takes them and its shift [3, 4]."""
     corners = np.array([[0.0, 0, 0], [1, 0, 0], [0, 1, 0], [0, 0, 1]])
-    origin, *ends = camera.project(corners)
+    origin, *ends = camera.project(corners, shift)
     return np.column_stack([*(end - origin for end in ends), origin])
 
 
