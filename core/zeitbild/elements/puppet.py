@@ -183,7 +183,7 @@ class Puppet(FlatElement):
         json_schema_extra={"x-widget": "file", "x-files": "drawings", "x-group": "Drawing"},
     )
     size: float = number(
-        400, "Size", 0.01, 100_000, unit="u", group="Drawing", slider=(20, 1000), help="Of its larger side."
+        300, "Size", 0.01, 100_000, unit="u", group="Drawing", slider=(20, 1000), help="Of its larger side."
     )
     mirrored: bool = Field(default=False, title="Turned round", json_schema_extra={"x-group": "Drawing"})
     limbs: dict[PartCode, Limb] = Field(
