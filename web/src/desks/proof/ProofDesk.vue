@@ -63,7 +63,11 @@ const columns = computed<SheetColumn[]>(() => [
     title: "findings",
     mark: (frame) => {
       const found = (shot.examined?.findings ?? []).filter((one) => one.frame === frame);
-      return found[0] ? { sign: "△", text: found.map((one) => one.message).join(" "), tone: "warn" } : null;
+      if (!found.length) return null;
+      // As in the list beside it: a hint is no warning.
+      const warns = found.some((one) => one.level === "warning");
+      const text = found.map((one) => one.message).join(" ");
+      return warns ? { sign: "△", text, tone: "warn" } : { sign: "◦", text, tone: "plain" };
     },
   },
 ]);
