@@ -200,7 +200,7 @@ def compile_tiles_and_rays() -> None:
             if QUALITIES[name].edges_exactly:
                 drawing.again(sides)
     with PARALLEL:
-        cast_rays(built, QUALITIES["check"], stage, lighting_of(built), fragments, depth, None)
+        cast_rays(built, QUALITIES["check"], stage, lighting_of(built), fragments, depth)
 
 
 if __name__ == "__main__":

@@ -175,7 +175,8 @@ class Posed:
     part is its name within the element, which stays from frame to frame (empty: it is the only one); bend names how its form
     stands, where that is not how it was built: two of one part and one bend are one mesh; matrix places it (4 x 4, row by row). wears are
     the numbers of what the element wears that its mesh's parts have, in their order (None: all of it). dots are seen in place of a surface, and made when
-    they are wanted, with their ways (else zeros) if it is asked for them; bend names them, too.
+    they are wanted, with their ways (else zeros) if it is asked for them; bend names them, too. flexes: what the part is at another time is the
+    same bent otherwise (``Form.carried``), so that an open shutter sees it on its way.
     """
 
     form: Form
@@ -184,6 +185,7 @@ class Posed:
     matrix: Matrix = IN_PLACE
     wears: tuple[int, ...] | None = None
     dots: Callable[[bool], Dots] | None = None
+    flexes: bool = False
 
 
 def as_built(parameters: ElementBase, time: Time, built: Any) -> tuple[Posed, ...]:

@@ -298,10 +298,11 @@ def pose(element: ModelElement, time: Time, built: Built) -> Sequence[Posed]:
             bend, lambda: built.shapes.posed(figure.posed(clips, dict(shapes), upwards(built.model)))
         )
     if len(built.meshes) == 1:
-        return (Posed(next(iter(meshes.values())), bend=bend),)
+        return (Posed(next(iter(meshes.values())), bend=bend, flexes=True),)
     # What a pose makes vanish is a body of nothing.
     return tuple(
-        Posed(meshes.get(number, NOTHING), part=f"material {number + 1}", bend=bend) for number in built.meshes
+        Posed(meshes.get(number, NOTHING), part=f"material {number + 1}", bend=bend, flexes=True)
+        for number in built.meshes
     )
 
 

@@ -389,9 +389,8 @@ def pose(element: Puppet, time: Time, built: Built) -> Sequence[Posed]:
         name = "" if own.bend is None else repr(own.bend)
         form: Form = built.forms.get((at, name), partial(_form, built, limb, own.bend)) if own.seen else NOTHING
         bend = name if own.seen else "nothing"
-        found.append(
-            (limb.order + postures[at].order, at, Posed(form, limb.code, bend, tuple(matrices[at]), built.wears[at]))
-        )
+        posed = Posed(form, limb.code, bend, tuple(matrices[at]), built.wears[at], flexes=own.seen)
+        found.append((limb.order + postures[at].order, at, posed))
     return [body for _, _, body in sorted(found, key=lambda one: one[:2])]
 
 

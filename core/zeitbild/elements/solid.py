@@ -15,6 +15,7 @@ from zeitbild.finishes import Finish
 from zeitbild.geometry.curves import CurvedContour
 from zeitbild.geometry.drawing.tracks import closed, ellipse, rectangle
 from zeitbild.geometry.extrusion import Bevel, Plate, flat_of, solid_of
+from zeitbild.geometry.form import Stiff
 from zeitbild.geometry.mesh import Mesh
 from zeitbild.geometry.solids import ball, column, ring, rounded_box, steps_for
 from zeitbild.shipped import AssetSource
@@ -97,7 +98,7 @@ _MOST_BOTH = 8000
 
 
 @dataclass(frozen=True, slots=True, eq=False)
-class SolidForm:
+class SolidForm(Stiff):
     """A body about its middle; see ``form.Form``."""
 
     element: Solid

@@ -13,6 +13,7 @@ from zeitbild.errors import InputError
 from zeitbild.geometry.curves import Points
 from zeitbild.geometry.drawing.painting import Drawing, Region, Shade
 from zeitbild.geometry.extrusion import BEVEL, FACE, SIDE, Bevel, Plate, flat_of, joined, solid_of
+from zeitbild.geometry.form import Stiff
 from zeitbild.geometry.mesh import Mesh
 
 #: Finest and coarsest that outlines are made, as shares of the drawing.
@@ -28,7 +29,7 @@ class Raised:
 
 
 @dataclass(frozen=True, slots=True, eq=False)
-class EmblemForm:
+class EmblemForm(Stiff):
     """A drawing ``size`` units large, raised; see ``form.Form``.
 
     raised says how each of the drawing's shades stands, all with their backs in one plane, the back of what is ``depth`` deep about the

@@ -10,6 +10,16 @@ from numpy.typing import NDArray
 from zeitbild.geometry.mesh import Mesh
 
 
+class Stiff:
+    """What never bends."""
+
+    __slots__ = ()
+
+    def carried(self, mesh: Mesh) -> Mesh | None:
+        """See ``Form.carried``."""
+        return None
+
+
 class Form(Protocol):
     """A shape whose curves are exact until somebody asks for triangles. A ``Mesh`` is one, too."""
 
@@ -21,6 +31,11 @@ class Form(Protocol):
     @property
     def radius(self) -> float:
         """Distance from the pivot that nothing of it exceeds."""
+        ...
+
+    def carried(self, mesh: Mesh) -> Mesh | None:
+        """A mesh of the same part in another bend as it stands in this one: the same triangles with other vertices; None if that cannot be
+        told."""
         ...
 
     def at(self, tolerance: float) -> Mesh:

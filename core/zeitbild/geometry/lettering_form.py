@@ -16,6 +16,7 @@ from zeitbild.errors import InputError
 from zeitbild.geometry.curves import Contour, Points
 from zeitbild.geometry.extrusion import Bevel, Plate, joined, solid_of
 from zeitbild.geometry.font import Face
+from zeitbild.geometry.form import Stiff
 from zeitbild.geometry.mesh import Mesh
 from zeitbild.geometry.shaping import PlacedGlyph
 
@@ -94,7 +95,7 @@ def _meeting(face: Face, placed: list[PlacedGlyph]) -> list[list[PlacedGlyph]]:
 
 
 @dataclass(frozen=True, slots=True, eq=False)
-class LetteringForm:
+class LetteringForm(Stiff):
     """A set word, extruded; see ``form.Form``."""
 
     face: Face

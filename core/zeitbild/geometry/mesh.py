@@ -19,6 +19,7 @@ class Mesh:
     patches    [T] int32, triangles of one patch form one smooth surface
     unwrapped  [T, 3, 2] float32 or None: where its corners lie in a picture, as shares of its width and height from the upper left
     closed     True if the surface bounds a volume; then triangles facing away need not be drawn
+    rest       [V, 2] float64 or None: where the vertices of flat art lie before it is bent, in the units of who bends it
     """
 
     vertices: NDArray[np.float64]
@@ -28,11 +29,20 @@ class Mesh:
     patches: NDArray[np.int32]
     closed: bool
     unwrapped: NDArray[np.float32] | None = None
+    rest: NDArray[np.float64] | None = None
     #: What was asked of it before: a mesh never changes.
     _known: dict[str, NDArray[np.float64]] = field(default_factory=dict, init=False, repr=False)
 
     def at(self, tolerance: float) -> Mesh:
         """This mesh: it is as fine as it is (see ``form.Form``)."""
+        return self
+
+    def carried(self, mesh: Mesh) -> Mesh | None:
+        """This mesh, if it has the same triangles (see ``form.Form``)."""
+        if self.triangles is not mesh.triangles and (
+            len(self.vertices) != len(mesh.vertices) or not np.array_equal(self.triangles, mesh.triangles)
+        ):
+            return None
         return self
 
     @property

@@ -234,6 +234,10 @@ def _nothing(snapshot: Snapshot) -> Any:
     return None
 
 
+def _motion(snapshot: Snapshot) -> Any:
+    return [(body.after, body.then and body.then.shape) for body in snapshot.bodies]
+
+
 @dataclass(frozen=True, slots=True)
 class _Kept:
     """How a bundle is kept: its parts, what of a picture they are read as, and what it depends on besides the frame key."""
@@ -249,7 +253,7 @@ KEPT: dict[Bundle, _Kept] = {
     "groups": _Kept(
         _group_parts, _read_groups, lambda snapshot: [snapshot.groups, [light.group for light in snapshot.lights]]
     ),
-    "data": _Kept(_data_parts, _read_data, lambda snapshot: [body.after for body in snapshot.bodies]),
+    "data": _Kept(_data_parts, _read_data, _motion),
     "identity": _Kept(_identity_parts, _read_identity, lambda snapshot: snapshot.names),
 }
 

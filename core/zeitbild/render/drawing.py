@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from zeitbild.kernels import PARALLEL
 from zeitbild.render.data_rows import CAMERA_NORMAL, NORMAL
-from zeitbild.render.moving.sweeping import draw, rayed_places, ways_of, without_hidden
+from zeitbild.render.moving.sweeping import draw, rayed_places, without_hidden
 from zeitbild.render.outputs import Output, View, groups_of
 from zeitbild.render.picture import NO_DEPTH, Picture
 from zeitbild.render.rays.secondary import Rayed, cast_again, cast_rays
@@ -28,6 +28,7 @@ from zeitbild.render.visible.see_through import Areas, areas_of, depth_of_seen, 
 from zeitbild.render.visible.tile_kernel import RASTERISERS_AGAIN
 from zeitbild.render.visible.visibility import Drawing, Fragments, rasterise
 from zeitbild.render.world.buffers import kept
+from zeitbild.render.world.ways import NO_WAYS, ways_of
 from zeitbild.snapshot import Snapshot
 from zeitbild.snapshot.camera import DepthScale
 
@@ -111,16 +112,16 @@ def draw_outputs(
             else:
                 moved = np.empty(len(fragments.pixel), np.int32)
                 PARALLEL.by_parts(drop_hidden, fragments, scene.finish_of, output.weights, moved)
-        moves = ways_of(snapshot) if swept else None
+        ways = ways_of(snapshot, scene) if swept else NO_WAYS
         wanted = any(output.picture.planes is not None for output in lit_ones)
-        rayed = cast_rays(snapshot, quality, stage, light, fragments, depth, moves, unlit_too=wanted)
+        rayed = cast_rays(snapshot, quality, stage, light, fragments, depth, ways, unlit_too=wanted)
         shaded = fragments
         if light.catches and alone:
             # The places of a stretch take what rays found as it was.
             own = rayed if stretch is None else rayed._replace(values=rayed.values.copy())
             _catch(view, stage, fragments, own, alpha, gone, [one.seen for one in areas if one is not None])
-        if stretch is not None and moves is not None:
-            shaded, rayed = stretch.places, rayed_places(snapshot, stage, light, stretch, rayed, moves)
+        if stretch is not None:
+            shaded, rayed = stretch.places, rayed_places(snapshot, stage, light, stretch, rayed, ways)
             if light.catches and alone:
                 _catch(view, stage, shaded, rayed, nothing, nothing, [])
         # Where more places are needed is decided by the whole picture, hold-outs and all.

@@ -9,13 +9,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zeitbild.render.data_rows import DATA
-from zeitbild.render.moving.sweeping import stands
 from zeitbild.render.picture import NO_DEPTH, Picture
 from zeitbild.render.shade.shading import PLANES
 from zeitbild.render.stage import Lighting, Stage, lighting_of, stage_of
 from zeitbild.render.visible.identity import SLOTS
 from zeitbild.render.visible.pieces import Pieces
 from zeitbild.render.world.buffers import lent
+from zeitbild.render.world.ways import stands
 from zeitbild.snapshot import Role, Snapshot
 from zeitbild.snapshot.finish_row import SHADING, SHADOW_ONLY
 from zeitbild.snapshot.quality import Quality
@@ -87,10 +87,8 @@ def view_of(
     element and finish of each finish (``identity.numbers_of``)."""
     stage = stage_of(snapshot)
     if snapshot.stations:
-        ends = snapshot.stations[0], snapshot.stations[-1]
-        stage = Stage(
-            stage.scene, (), stage.opacity, stage.stops, tuple(stands(snapshot, stage.scene, one) for one in ends)
-        )
+        ends = tuple(stands(snapshot, station) for station in (0, len(snapshot.stations) - 1))
+        stage = Stage(stage.scene, (), stage.opacity, stage.stops, ends)
     places = np.arange(len(snapshot.bodies))
     return View(
         snapshot,

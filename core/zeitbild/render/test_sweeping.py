@@ -11,22 +11,12 @@ from numpy.typing import NDArray
 from zeitbild.kernels import PARALLEL
 from zeitbild.render import QUALITIES, render
 from zeitbild.render.moving.sweep_kernel import LANES, MOST_SLICES, sample_times
-from zeitbild.render.moving.sweeping import (
-    PACES,
-    Swept,
-    _alike,
-    _turned,
-    draw,
-    shifts_of,
-    stands,
-    stretches_of,
-    ways_of,
-    without_hidden,
-)
+from zeitbild.render.moving.sweeping import PACES, Swept, _alike, draw, shifts_of, stretches_of, without_hidden
 from zeitbild.render.stage import Stage, stage_of
 from zeitbild.render.visible.see_through import drop_hidden
 from zeitbild.render.visible.visibility import Fragments
 from zeitbild.render.world.ray_scene import _LIBRARY, BUFFER, FAR, ORG_X, PACKET, TIME, RayScene
+from zeitbild.render.world.ways import stands, turned, ways_of
 from zeitbild.snapshot import Snapshot
 from zeitbild.testing import EVEN, going, quad, snapshot, sphere
 
@@ -108,9 +98,9 @@ class Stretches(unittest.TestCase):
         for degrees in (0.0, 0.5, 8, 90, 179):
             for scale in (0.01, 1, 300):
                 self.assertAlmostEqual(
-                    _turned(_about_z(20, scale=scale), _about_z(20 + degrees, (5, 1, 2), scale)), degrees, 4
+                    turned(_about_z(20, scale=scale), _about_z(20 + degrees, (5, 1, 2), scale)), degrees, 4
                 )
-        self.assertEqual(_turned((0.0,) * 16, _about_z(3)), 0)
+        self.assertEqual(turned((0.0,) * 16, _about_z(3)), 0)
 
     def test_nothing_turns_further_than_it_may_and_stretches_meet(self) -> None:
         for degrees in (1, 30, 200):
@@ -141,7 +131,10 @@ class Stretches(unittest.TestCase):
 
     def test_ways_lead_from_the_middle_to_both_ends(self) -> None:
         stretch = next(iter(stretches_of(_turning(30).built(FINAL), FINAL)))
-        ways = ways_of(stretch).reshape(2, 2, 3, 4)
+        scene = stage_of(stretch).scene
+        found = ways_of(stretch, scene)
+        np.testing.assert_array_equal(found.of, scene.finish_of)
+        ways = found.moves.reshape(2, 2, 3, 4)
         points = np.random.default_rng(3).uniform(-1, 1, (9, 4))
         points[:, 3] = 1
         for end, station in ((0, 0), (1, -1)):
@@ -278,5 +271,5 @@ class MovingRays(unittest.TestCase):
     def test_scenes_move_as_their_elements_do(self) -> None:
         stretch = next(iter(stretches_of(_turning(30).built(FINAL), FINAL)))
         scene = stage_of(stretch).scene
-        middle = stretch.stations[len(stretch.stations) // 2]
-        np.testing.assert_allclose(stands(stretch, scene, middle), scene.vertices, atol=1e-9)
+        middle = len(stretch.stations) // 2
+        np.testing.assert_allclose(stands(stretch, middle), scene.vertices, atol=1e-9)

@@ -48,6 +48,10 @@ class _Kept:
         """See ``Form.radius``."""
         return self.form.radius
 
+    def carried(self, mesh: Mesh) -> Mesh | None:
+        """See ``Form.carried``."""
+        return self.form.carried(mesh)
+
     def at(self, tolerance: float) -> Mesh:
         """See ``Form.at``."""
         return self.cache.mesh(self, tolerance)

@@ -13,10 +13,10 @@ from zeitbild.document.picture import Backdrop
 from zeitbild.document.shot import Environment, Shot
 from zeitbild.lights import kinds as light_kinds
 from zeitbild.resolve.sky import sky_picture
-from zeitbild.resolve.standing import Standing
+from zeitbild.resolve.standing import Standing, Stood
 from zeitbild.resolve.surfaces import Textures
 from zeitbild.shipped import AssetSource
-from zeitbild.snapshot import Body, Matrix, Role, Snapshot
+from zeitbild.snapshot import Bent, Body, Matrix, Role, Snapshot
 from zeitbild.snapshot.lights import LightSource, Softbox
 from zeitbild.snapshot.look import Gradient, PixelLook
 from zeitbild.snapshot.pixel_filter import PixelFilter
@@ -131,17 +131,36 @@ class _Seen:
         faces = tuple((body.finishes, body.fades, body.whole) for body in bodies)
         return Moment(lights, _environment(plain.environment, softboxes, self.assets), faces), bodies
 
-    def opened(self, frame: int) -> tuple[tuple[tuple[Matrix, ...], ...], tuple[View, ...], tuple[Moment, ...]]:
-        """Stations, views and moments of the open shutter (``Snapshot``)."""
+    def opened(self, frame: int) -> _Opened:
+        """What changes while the shutter is open."""
         times = self.standing.opened(frame)
-        stations = tuple(self.standing.matrices(time) for time in times)
+        stood = [self.standing.stood(time) for time in times]
+        stations = tuple(tuple(matrix for matrix, _ in one) for one in stood)
         views = _if_it_changes(tuple(self.view(time) for time in times))
         some = times[:: max(1, len(times) // _MOMENTS)] if moves_at_all(self.shot) else ()
         moments = _if_it_changes(tuple(self.moment(time)[0] for time in some))
-        return stations if views or moments else _if_it_changes(stations), views, moments
+        bends = tuple(_bends(own) for own in zip(*stood[:: max(1, len(times) // _MOMENTS)], strict=True))
+        changes = views or moments or any(bends)
+        return _Opened(stations if changes else _if_it_changes(stations), views, moments, bends)
 
 
-#: Moments of the open shutter at which it is found out how things are lit.
+@dataclass(frozen=True, slots=True)
+class _Opened:
+    """Stations, views and moments of the open shutter (``Snapshot``), and of each body how it bends (``Body``); empty: none does."""
+
+    stations: tuple[tuple[Matrix, ...], ...]
+    views: tuple[View, ...]
+    moments: tuple[Moment, ...]
+    bends: tuple[tuple[Bent, ...], ...]
+
+
+def _bends(stood: Sequence[Stood]) -> tuple[Bent, ...]:
+    """How a body bends that stands so one time after the other; empty if it keeps its shape, or if it is not the same all the time."""
+    bends = tuple(bent for _, bent in stood if bent is not None)
+    return _if_it_changes(bends) if len(bends) == len(stood) else ()
+
+
+#: Moments of the open shutter at which it is found out how things are lit, and how they bend.
 _MOMENTS = 8
 
 
@@ -165,9 +184,17 @@ def resolve_as(shot: Shot, frame: int, assets: AssetSource, layer: Layer | None,
     if motion:
         after = time_of(moving, frame + 1)
         to_now = camera.seen_from(seen.view(after), shot.raster.width, shot.raster.height)
-        then = (placed_by(to_now, matrix) for matrix in standing.matrices(after))
-        bodies = tuple(replace(body, after=matrix) for body, matrix in zip(bodies, then, strict=True))
-    stations, views, moments = seen.opened(frame)
+        bodies = tuple(
+            replace(
+                body,
+                after=placed_by(to_now, matrix),
+                then=then if then is not None and then.shape != body.shape else None,
+            )
+            for body, (matrix, then) in zip(bodies, standing.stood(after), strict=True)
+        )
+    opened = seen.opened(frame)
+    if opened.bends:
+        bodies = tuple(replace(body, bends=own) for body, own in zip(bodies, opened.bends, strict=True))
     names, sampling = shot.names, shot.sampling
     samples = int(sampling.rough), int(sampling.check), int(sampling.final)
     pixel_filter = PixelFilter(sampling.filter, sampling.filter_width)
@@ -197,9 +224,9 @@ def resolve_as(shot: Shot, frame: int, assets: AssetSource, layer: Layer | None,
         textures=textures.all(),
         error=sampling.error,
         overscan=shot.raster.overscan,
-        stations=stations,
-        views=views,
-        moments=moments,
+        stations=opened.stations,
+        views=opened.views,
+        moments=opened.moments,
         shutter=_shutter(shot, bodies),
         names=tuple(names[number] for number, _ in members),
         groups=shot.light_groups,

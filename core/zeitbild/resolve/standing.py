@@ -24,7 +24,7 @@ from zeitbild.resolve.facing import picture_plane, seen_from_behind, set_up, tur
 from zeitbild.resolve.geometry_cache import GEOMETRY, geometry_key
 from zeitbild.resolve.surfaces import Textures, finishes_of
 from zeitbild.shipped import AssetSource
-from zeitbild.snapshot import Body, Matrix, Role
+from zeitbild.snapshot import Bent, Body, Matrix, Role
 from zeitbild.snapshot.dots import Dots
 from zeitbild.timing import Time
 
@@ -101,6 +101,15 @@ class _There:
     later: Fraction
     around: tuple[Fraction, ...] = ()
     fades: tuple[tuple[str, float], ...] = ()
+
+
+#: Where a body stands, and how it is bent, if it bends.
+Stood = tuple[Matrix, Bent | None]
+
+
+def _shape(key: str, posed: Posed) -> str:
+    """What a form is named by: where it has the same name it is the same."""
+    return "/".join([key, posed.part, posed.bend]).rstrip("/")
 
 
 class Standing:
@@ -209,7 +218,7 @@ class Standing:
         fades = theres[0].fades + _faded(element, later)
         for posed, copy, matrix in self._posed(plain, number, self._ago(time, later), theres):
             # What is named like this is the same mesh wherever it stands.
-            shape = "/".join([key, posed.part, posed.bend]).rstrip("/")
+            shape = _shape(key, posed)
             name = "/".join([element.id, *(part for part in (posed.part, copy) if part)])
             wears = range(len(rows)) if posed.wears is None else posed.wears
             own_rows, own_numbers = tuple(rows[one] for one in wears), tuple(numbers[one] for one in wears)
@@ -231,14 +240,17 @@ class Standing:
 
     def matrices(self, time: Time) -> tuple[Matrix, ...]:
         """Where they stand at a time, in the same order."""
-        return tuple(
-            matrix
-            for number, _ in self.members
-            for theres in self._together(number, time)
-            for _, _, matrix in self._posed(
-                evaluate(self.shot, self._ago(time, theres[0].later)), number, self._ago(time, theres[0].later), theres
-            )
-        )
+        return tuple(matrix for matrix, _ in self.stood(time))
+
+    def stood(self, time: Time) -> tuple[Stood, ...]:
+        """Where they stand at a time, and how those are bent that bend, in the same order."""
+        return tuple(one for number, _ in self.members for one in self._stood_of(number, time))
+
+    def _stood_of(self, number: int, time: Time) -> Iterator[Stood]:
+        for theres in self._together(number, time):
+            now, key = self._ago(time, theres[0].later), self._built_as(number, theres[0].later)[0]
+            for posed, _, matrix in self._posed(evaluate(self.shot, now), number, now, theres):
+                yield matrix, Bent(_shape(key, posed), posed.form) if posed.flexes else None
 
     def _left_behind(self, number: int, time: Time, copy: str, dots: Dots) -> Dots:
         """Dots of a copy of an element where they came out of it, which may have moved since."""

@@ -4,9 +4,13 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass, field, replace
-from typing import Literal
+from typing import Literal, cast
+
+import numpy as np
+from numpy.typing import NDArray
 
 from zeitbild.geometry.form import Form
+from zeitbild.geometry.mesh import Mesh
 from zeitbild.snapshot.dots import Dots
 from zeitbild.snapshot.finish_row import SHADING, SHADOW_ONLY, faded
 
@@ -15,6 +19,19 @@ Matrix = tuple[float, ...]
 #: What an element is to the camera: shown; there only to hide what is behind it, itself left out ("hold-out"); or seen by rays alone,
 #: as shadows, in mirrors and in corners ("unseen"). What is absent has no body.
 Role = Literal["shown", "hold-out", "unseen"]
+
+
+@dataclass(frozen=True, slots=True)
+class Bent:
+    """How a body that bends stands at another time: shape names the form, whose vertices are those of the body's own (``Form.carried``)."""
+
+    shape: str
+    form: Form = field(compare=False)
+
+    @property
+    def mesh(self) -> Mesh:
+        """Its mesh, once the body was built."""
+        return cast(Mesh, self.form)
 
 
 @dataclass(frozen=True, slots=True)
@@ -27,6 +44,8 @@ class Body:
     after is where it stands one frame later, which changes no picture but its motion (empty: it stays).
     fades are the groups that it stands in of which only a share is left, each as one, from the outermost on: their identities and
     shares. The finishes are what is left then; whole is what they are without. dots are seen in place of a surface; the shape names them, too.
+    bends are how it stands while the shutter is open, evenly in time from its opening to its closing, if it bends meanwhile; then is how
+    it stands one frame later, if it bends until then (None: as now), which changes no picture but its motion.
     """
 
     id: str
@@ -40,6 +59,60 @@ class Body:
     fades: tuple[tuple[str, float], ...] = ()
     whole: tuple[tuple[float, ...], ...] = ()
     dots: Dots | None = field(default=None, compare=False)
+    bends: tuple[Bent, ...] = ()
+    then: Bent | None = field(default=None, compare=False)
+
+    def built(self, mesh: Mesh, tolerance: float) -> Body:
+        """The same with meshes, of which mesh is its form's with that tolerance (``Form.at``)."""
+        if not self.bends and self.then is None:
+            return replace(self, form=mesh)
+        # What is bent has more points than what is straight.
+        finest = max((mesh, *(one.form.at(tolerance) for one in self.bends)), key=lambda one: len(one.vertices))
+        own = self.form.carried(finest)
+        bends = [one.form.carried(finest) for one in self.bends]
+        carried = [replace(one, form=other) for one, other in zip(self.bends, bends, strict=True) if other is not None]
+        then = None if self.then is None else self.then.form.carried(finest)
+        if own is None or len(carried) < len(bends):
+            # One thing comes in place of another.
+            return replace(self, form=mesh, bends=(), then=None)
+        later = None if self.then is None or then is None else replace(self.then, form=then)
+        return replace(self, form=own, bends=tuple(carried), then=later)
+
+    def mesh_at(self, time: float) -> Mesh:
+        """Its mesh, once it was built, at a time of the open shutter, 0 (opening) to 1 (closing)."""
+        if not self.bends:
+            return cast(Mesh, self.form)
+        at = min(max(time, 0.0), 1.0) * (len(self.bends) - 1)
+        before = min(int(at), len(self.bends) - 2)
+        share = at - before
+        one, other = self.bends[before].mesh, self.bends[before + 1].mesh
+        if share in (0, 1):
+            return other if share else one
+        normals = one.normals + np.float32(share) * (other.normals - one.normals)
+        normals /= np.maximum(np.linalg.norm(normals, axis=2, keepdims=True), np.float32(1e-12))
+        return replace(one, vertices=one.vertices + share * (other.vertices - one.vertices), normals=normals)
+
+    def in_stretch(self, matrix: Matrix, middle: float) -> Body:
+        """The same at the middle of a stretch of the open shutter, where it stands so; until the next frame it goes as far as before."""
+        start, at, end = (np.array(one).reshape(4, 4) for one in (self.matrix, matrix, self.after or self.matrix))
+        still = abs(np.linalg.det(start)) < 1e-12
+        step = np.eye(4) if still else end @ np.linalg.inv(start)
+        after = tuple(float(value) for value in (step @ at).reshape(-1)) if self.after else ()
+        if not self.bends:
+            return replace(self, matrix=matrix, after=after)
+        mesh, then = self.mesh_at(middle), self.then
+        if then is not None:
+            moved = mesh.vertices + then.mesh.vertices - cast(Mesh, self.form).vertices
+            then = replace(then, form=replace(mesh, vertices=moved))
+        return replace(self, matrix=matrix, after=after, form=mesh, then=then)
+
+    def strays(self) -> NDArray[np.float64]:
+        """How far from its own mesh any of its vertices gets along each axis [3] while the shutter is open."""
+        found = np.zeros(3)
+        for one in self.bends:
+            if len(one.mesh.vertices):
+                found = np.maximum(found, np.abs(one.mesh.vertices - cast(Mesh, self.form).vertices).max(axis=0))
+        return found
 
     def faded(self, fades: tuple[tuple[str, float], ...]) -> Body:
         """The same in groups of which only shares are left."""

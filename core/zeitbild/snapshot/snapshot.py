@@ -45,7 +45,8 @@ class Snapshot:
     are seen then, one for each station, and moments how they are lit, evenly in time; empty if that stays. overscan
     is how many pixels are rendered around the raster on each side. names are the elements' own and
     their finishes', which only identities tell; shutter is from when to when it is open, in frames from this one on, if there are dots
-    whose ways are seen (else empty); groups are those of the shot's lights, also of such as do not shine here.
+    whose ways are seen (else empty); part is, of a stretch, that of the open shutter which it is of; groups are those of the shot's
+    lights, also of such as do not shine here.
     """
 
     width: int
@@ -73,6 +74,7 @@ class Snapshot:
     error: float = 6.0
     overscan: int = 0
     shutter: tuple[float, ...] = ()
+    part: tuple[float, float] = field(default=(0.0, 1.0), compare=False)
     names: Names = field(default=(), compare=False)
     groups: tuple[str, ...] = field(default=(), compare=False)
 
@@ -123,8 +125,9 @@ class Snapshot:
                 refused = error
                 continue
             if sum(len(mesh.triangles) for mesh in meshes) <= MAX_SET_TRIANGLES:
-                made = zip(self.bodies, meshes, strict=True)
-                return replace(self, bodies=tuple(replace(body, form=mesh) for body, mesh in made))
+                made = zip(self.bodies, meshes, finest, strict=True)
+                bodies = tuple(body.built(mesh, tolerance * _COARSER**attempt) for body, mesh, tolerance in made)
+                return replace(self, bodies=bodies)
             refused = None
         raise refused or LimitError(
             f"the set has more than {MAX_SET_TRIANGLES / 1e6:g} million triangles, which a worker's memory does not "
@@ -232,18 +235,21 @@ class Snapshot:
                 for body, (finishes, fades, whole) in zip(self.bodies, moment.faces, strict=True)
             )
             held = replace(held, lights=moment.lights, environment=moment.environment, bodies=tuple(worn))
-        return replace(held.in_stretch(held.as_seen(times)), views=(), moments=())
+        part = times[0], times[-1]
+        return replace(held.in_stretch(held.as_seen(times), part), views=(), moments=())
 
-    def in_stretch(self, stations: tuple[tuple[Matrix, ...], ...]) -> Snapshot:
-        """The set in a stretch of the open shutter, as at its middle; until the next frame bodies go as far as before."""
-        bodies = []
-        for body, moment in zip(self.bodies, stations[len(stations) // 2], strict=True):
-            start, at, end = (np.array(one).reshape(4, 4) for one in (body.matrix, moment, body.after or body.matrix))
-            still = abs(np.linalg.det(start)) < 1e-12
-            step = np.eye(4) if still else end @ np.linalg.inv(start)
-            after = tuple(float(value) for value in (step @ at).reshape(-1)) if body.after else ()
-            bodies.append(replace(body, matrix=moment, after=after))
-        return replace(self, bodies=tuple(bodies), stations=stations)
+    def in_stretch(self, stations: tuple[tuple[Matrix, ...], ...], part: tuple[float, float] = (0.0, 1.0)) -> Snapshot:
+        """The set in a stretch of the open shutter, from and to those times of it, as at its middle; until the next frame bodies go as far as
+        before."""
+        middle, at = stations[len(stations) // 2], (part[0] + part[1]) / 2
+        bodies = tuple(body.in_stretch(moment, at) for body, moment in zip(self.bodies, middle, strict=True))
+        return replace(self, bodies=bodies, stations=stations, part=part)
+
+    def meshes_at(self, station: int) -> tuple[Mesh, ...]:
+        """The meshes of a snapshot that was ``built``, bent as at a station."""
+        share = station / max(len(self.stations) - 1, 1)
+        time = self.part[0] + (self.part[1] - self.part[0]) * share
+        return tuple(body.mesh_at(time) for body in self.bodies)
 
     def samples_at(self, quality: Quality) -> int:
         """Samples a pixel at a quality."""

@@ -10,6 +10,7 @@ import manifold3d
 import numpy as np
 from numpy.typing import NDArray
 
+from zeitbild.geometry.form import Stiff
 from zeitbild.geometry.mesh import Mesh
 from zeitbild.geometry.pen.strokes import Stroke
 from zeitbild.geometry.seams import shortened
@@ -55,7 +56,7 @@ class Piece:
 
 
 @dataclass(frozen=True, slots=True, eq=False)
-class Written:
+class Written(Stiff):
     """What is written of some pieces, flat; see ``form.Form``. parts are from when to when (shares of its time) each stroke is there; size is that
     of all of it."""
 

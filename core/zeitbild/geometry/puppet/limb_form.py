@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import manifold3d
 import numpy as np
@@ -65,13 +65,14 @@ class LimbForm:
 
     def _made(self, tolerance: float) -> Mesh:
         shades = list(self.drawing.shades)
-        vertices, triangles, parts, patches, lies, first = [], [], [], [], [], 0
+        vertices, rest, triangles, parts, patches, lies, first = [], [], [], [], [], [], 0
         for number, region in enumerate(self.drawing.regions(tolerance)):
             own = next((at for at, one in enumerate(shades) if one == region.shade), 0)
             rings = [ring * region.outline.step + region.outline.origin for ring in region.outline.loops()]
             straight, bent = self._bent(rings, tolerance)
             points, faces = _flat(bent)
-            lies.append(self._lies(np.concatenate(straight)[faces], region.shade))
+            rest.append(np.concatenate(straight))
+            lies.append(self._lies(rest[-1][faces], region.shade))
             vertices.append(points)
             triangles.append(faces + first)
             parts.append(np.full(len(faces), own, np.int32))
@@ -89,7 +90,15 @@ class LimbForm:
             np.concatenate(patches),
             False,
             np.concatenate(lies) if any(one.gradient >= 0 or one.inlay >= 0 for one in shades) else None,
+            np.concatenate(rest),
         )
+
+    def carried(self, mesh: Mesh) -> Mesh | None:
+        """See ``Form.carried``."""
+        if mesh.rest is None:
+            return None
+        flat = mesh.rest if self.bend is None else self.bend.put(mesh.rest)[0]
+        return replace(mesh, vertices=np.column_stack([(flat - self.pivot) * self.scale, np.zeros(len(flat))]))
 
     def _lies(self, corners: Floats, shade: Shade) -> NDArray[np.float32]:
         """Shares of the page, or of the picture that fills them, from its upper left."""

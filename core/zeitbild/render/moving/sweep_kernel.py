@@ -340,9 +340,9 @@ def sweep(fragments, places, stood, drawn, sampling, telling, near, alpha, depth
 
 
 @parallel_kernel
-def take_over(fragments, surfaces, middle, stood, finishes, facing, moves, eye, spots, values, rayed):  # type: ignore[no-untyped-def]
+def take_over(fragments, surfaces, middle, stood, finishes, facing, ways, eye, spots, values, rayed):  # type: ignore[no-untyped-def]
     """What was found out about a surface of a pixel, for its places (``fragments``): values [n, C] into rayed [m, C]; and spots [m, SPOT],
-    which are those of the stretch's middle, moved to each place's own time (moves as in ``tracing.trace``; eye from
+    which are those of the stretch's middle, moved to each place's own time (ways as in ``tracing.trace``; eye from
     ``stage.viewpoint``), with how far the normal turns while the place is seen: from how its first triangle faced when it began (facing
     [T, 3]) to how its last one faced when it ended, or over its pixel if that is more, as in the picture at the stretch's middle.
 
@@ -353,6 +353,7 @@ def take_over(fragments, surfaces, middle, stood, finishes, facing, moves, eye, 
     places, normals, finish_of = surfaces
     parent, time, ends, end_times = stood
     edges, sizes, forward = middle
+    moves, way_of = ways
     for turn in numba.prange(order.shape[0]):
         tile = order[turn]
         for f in range(firsts[tile], firsts[tile] + counts[tile]):
@@ -364,7 +365,7 @@ def take_over(fragments, surfaces, middle, stood, finishes, facing, moves, eye, 
             if has_textures(finishes, finish):
                 spot[12] = spot[13] = spot[14] = _ZERO
                 continue
-            move = moves[finish, 0 if time[f] < _HALF else 1]
+            move = moves[way_of[triangle[f]], 0 if time[f] < _HALF else 1]
             far = abs(np.float32(2) * time[f] - _ONE)
             for first in (0, 3, 6):
                 x, y, z = spot[first], spot[first + 1], spot[first + 2]
@@ -382,9 +383,9 @@ def take_over(fragments, surfaces, middle, stood, finishes, facing, moves, eye, 
             bx, by, bz = _ZERO, _ZERO, _ZERO
             for end in range(2):
                 at_end = end_times[f, end]
-                turn_by = moves[finish, 0 if at_end < _HALF else 1]
-                far = abs(np.float32(2) * at_end - _ONE)
                 t = ends[f, end]
+                turn_by = moves[way_of[t], 0 if at_end < _HALF else 1]
+                far = abs(np.float32(2) * at_end - _ONE)
                 x, y, z = facing[t, 0], facing[t, 1], facing[t, 2]
                 sign = _ONE if end else -_ONE
                 bx += sign * (x + far * (turn_by[0] * x + turn_by[1] * y + turn_by[2] * z))

@@ -37,9 +37,9 @@ from zeitbild.render.visible.see_through import drop_hidden
 from zeitbild.render.visible.triangle_setup import STRETCHES, TILE, Bins, count_bins, fill_bins, set_up
 from zeitbild.render.visible.visibility import Fragments, spread
 from zeitbild.render.world.buffers import kept
-from zeitbild.render.world.paint_order import paint_order, placed, towards_eye
 from zeitbild.render.world.scene import Scene
-from zeitbild.snapshot import Matrix, Snapshot
+from zeitbild.render.world.ways import Ways, bent, stands, turned
+from zeitbild.snapshot import Snapshot
 from zeitbild.snapshot.camera import DepthScale
 from zeitbild.snapshot.quality import Quality
 
@@ -81,16 +81,6 @@ _POINTS, _LOOKS = 2000, 17
 _MOST_TRIANGLES = 2_500_000
 
 
-def _turned(before: Matrix, after: Matrix) -> float:
-    """Degrees between two placements of one element."""
-    a, b = (np.array(matrix).reshape(4, 4)[:3, :3] for matrix in (before, after))
-    length = float(np.linalg.norm(a) * np.linalg.norm(b))
-    if length == 0:
-        return 0.0
-    # For rotations of one scale: trace(a^T b) = s^2 (1 + 2 cos), and the product of their norms is 3 s^2.
-    return math.degrees(math.acos(float(np.clip((3 * float((a * b).sum()) / length - 1) / 2, -1, 1))))
-
-
 def _fastest(snapshot: Snapshot) -> float:
     """Pixels that the fastest visible point goes while the shutter is open."""
     camera = snapshot.camera
@@ -98,12 +88,16 @@ def _fastest(snapshot: Snapshot) -> float:
     longest = 0.0
     for place, mesh in enumerate(snapshot.built_meshes):
         matrices = [np.array(snapshot.stations[mark][place]).reshape(4, 4) for mark in marks]
-        if not len(mesh.vertices) or all((one == matrices[0]).all() for one in matrices):
+        bends = bool(snapshot.bodies[place].bends)
+        if not len(mesh.vertices) or (not bends and all((one == matrices[0]).all() for one in matrices)):
             continue
-        points = mesh.vertices[:: max(1, len(mesh.vertices) // _POINTS)]
+        some = slice(None, None, max(1, len(mesh.vertices) // _POINTS))
+        points = mesh.vertices[some]
         before = None
         way = np.zeros(len(points))
-        for matrix in matrices:
+        for mark, matrix in zip(marks, matrices, strict=True):
+            if bends:
+                points = snapshot.bodies[place].mesh_at(mark / (len(snapshot.stations) - 1)).vertices[some]
             projected = camera.project(put(matrix, points))
             ahead = projected[:, 2] > camera.near
             flat = projected[:, :2] / np.where(ahead, projected[:, 2], 1)[:, None]
@@ -126,15 +120,15 @@ def stretches_of(snapshot: Snapshot, quality: Quality) -> Iterator[Snapshot]:
     looks = np.linspace(0, 1, len(snapshot.stations))
     stations = snapshot.as_seen([float(time) for time in looks]) if snapshot.views else snapshot.stations
     seen = replace(snapshot, stations=stations, views=())
-    turned = max(
+    degrees = max(
         (
-            sum(_turned(a[place], b[place]) for a, b in zip(stations, stations[1:], strict=False))
-            for place in range(len(snapshot.bodies))
+            sum(turned(a[place], b[place]) for a, b in zip(stations, stations[1:], strict=False)) + bent(body)
+            for place, body in enumerate(snapshot.bodies)
         ),
         default=0.0,
     )
     steps = _fastest(seen) / pace.step
-    least = min(max(math.ceil(turned / pace.degrees), _LIT if snapshot.moments else 1), pace.stretches)
+    least = min(max(math.ceil(degrees / pace.degrees), _LIT if snapshot.moments else 1), pace.stretches)
     triangles = max(1, sum(len(mesh.triangles) for mesh in snapshot.built_meshes))
     choices = [
         (max(least, min(math.ceil(steps / moments), pace.stretches)), moments)
@@ -146,13 +140,6 @@ def stretches_of(snapshot: Snapshot, quality: Quality) -> Iterator[Snapshot]:
     for number in range(count):
         times = (number + np.arange(2 * moments + 1) / (2 * moments)) / count
         yield snapshot.stretch([float(time) for time in times])
-
-
-def stands(snapshot: Snapshot, scene: Scene, bodies: tuple[Matrix, ...]) -> NDArray[np.float64]:
-    """Vertices [V, 3] of the scene with its bodies placed so."""
-    out = placed(snapshot.built_meshes, bodies)
-    towards_eye(out, snapshot.built_meshes, paint_order(snapshot).ranks, snapshot.camera)
-    return out
 
 
 def _shares_themselves(count: int) -> NDArray[np.float64]:
@@ -174,19 +161,6 @@ def _alike(scene: Scene, lean: float) -> NDArray[np.int64]:
     return alike
 
 
-def ways_of(snapshot: Snapshot) -> NDArray[np.float32]:
-    """How far each finish's body stands from its middle place at both ends of a stretch [F, 2, 12] (``tracing.trace``)."""
-    ways = []
-    for place, body in enumerate(snapshot.bodies):
-        middle = np.array(body.matrix).reshape(4, 4)
-        still = abs(np.linalg.det(middle)) < 1e-12
-        inverse = np.eye(4) if still else np.linalg.inv(middle)
-        ends = (np.array(snapshot.stations[end][place]).reshape(4, 4) for end in (0, -1))
-        own = [np.zeros(12) if still else (end @ inverse - np.eye(4))[:3].reshape(-1) for end in ends]
-        ways += [np.array(own)] * len(body.finishes)
-    return np.array(ways, np.float32)
-
-
 @dataclass(frozen=True, slots=True, eq=False)
 class Swept:
     """What a stretch shows: fragments, which take rays; the places they are shaded at, and how each stood; alpha [H, W]."""
@@ -197,9 +171,7 @@ class Swept:
     alpha: NDArray[np.float32]
 
 
-def rayed_places(
-    snapshot: Snapshot, stage: Stage, light: Lighting, swept: Swept, found: Rayed, moves: NDArray[np.float32]
-) -> Rayed:
+def rayed_places(snapshot: Snapshot, stage: Stage, light: Lighting, swept: Swept, found: Rayed, ways: Ways) -> Rayed:
     """What rays found out, for the places of a stretch; each stands where it was at its own time."""
     places = swept.places
     height, width = swept.alpha.shape
@@ -213,7 +185,7 @@ def rayed_places(
         swept.stood,
         light.finishes,
         stage.scene.facing,
-        moves,
+        ways,
         viewpoint(snapshot.camera),
         spots,
         found.values,
@@ -247,7 +219,7 @@ def _moments_of(snapshot: Snapshot, scene: Scene, columns: int, tiles: int) -> t
     """Every second station drawn on its own, and what depths go by: one for all moments, so that they compare. Hold ``kernels.PARALLEL``;
     good until the next call."""
     camera = snapshot.camera
-    standing = [stands(snapshot, scene, one) for one in snapshot.stations[1::2]]
+    standing = [stands(snapshot, one) for one in range(1, len(snapshot.stations), 2)]
     moments, count = len(standing), len(scene.triangles)
     scaled = kept("swept scaled", (moments, count, 12), np.float64)
     boxes = kept("swept boxes", (moments, count, 4), np.int32)
@@ -293,11 +265,15 @@ def _moments_of(snapshot: Snapshot, scene: Scene, columns: int, tiles: int) -> t
 def _slices_of(snapshot: Snapshot, pace: Pace, samples: int) -> tuple[int, NDArray[np.bool_]]:
     """Into how many slices of time a stretch is cut for shading (a power of two), and which finishes [F] move in it."""
     before, middle, after = (snapshot.stations[at] for at in (0, len(snapshot.stations) // 2, -1))
-    turned = max(_turned(a, b) + _turned(b, c) for a, b, c in zip(before, middle, after, strict=True))
+    placements, share = list(zip(before, middle, after, strict=True)), snapshot.part[1] - snapshot.part[0]
+    degrees = max(
+        turned(a, b) + turned(b, c) + share * bent(body)
+        for (a, b, c), body in zip(placements, snapshot.bodies, strict=True)
+    )
     slices = 1
-    while slices < min(MOST_SLICES, samples) and turned / slices > pace.slice:
+    while slices < min(MOST_SLICES, samples) and degrees / slices > pace.slice:
         slices *= 2
-    stirs = [a != b or b != c for a, b, c in zip(before, middle, after, strict=True)]
+    stirs = [a != b or b != c or bool(body.bends) for (a, b, c), body in zip(placements, snapshot.bodies, strict=True)]
     return slices, np.repeat(stirs, [len(body.finishes) for body in snapshot.bodies])
 
 

@@ -18,6 +18,7 @@ from zeitbild.render.visible.finer import inherit
 from zeitbild.render.visible.lists import Runs
 from zeitbild.render.visible.visibility import Fragments
 from zeitbild.render.world.buffers import kept
+from zeitbild.render.world.ways import NO_WAYS, Ways
 from zeitbild.snapshot import Snapshot
 from zeitbild.snapshot.finish_row import SHADING, UNLIT
 from zeitbild.snapshot.quality import Quality
@@ -49,7 +50,7 @@ def cast_rays(
     light: Lighting,
     fragments: Fragments,
     depth: NDArray[np.float32],
-    moves: NDArray[np.float32] | None = None,
+    ways: Ways = NO_WAYS,
     *,
     unlit_too: bool = True,
     runs: Runs | None = None,
@@ -57,7 +58,7 @@ def cast_rays(
     """What rays found out about every fragment; nothing, if none of them takes light: with unlit_too only if nothing sends any.
 
     Columns: share of each light that is seen, openness, mirrored light (three) and the share of mirror rays that met
-    something. moves as ``tracing.trace`` takes them; runs where several fragments of a pixel are seen one behind the other. Good until
+    something. ways as ``tracing.trace`` takes them; runs where several fragments of a pixel are seen one behind the other. Good until
     the next picture. Hold ``kernels.PARALLEL``.
     """
     rows = light.shining.rows
@@ -101,9 +102,9 @@ def cast_rays(
                 veil_bits(each),
                 (each, first, last),
                 # Shadows need all their moments; of the half sphere neighbours and stretches have enough.
-                np.float32(0) if first and moves is not None else radius,
+                np.float32(0) if first and len(ways.of) else radius,
                 wanted,
-                np.empty((0, 2, 12), np.float32) if moves is None else moves,
+                ways,
                 tally,
             )
     PARALLEL.by_parts(gather_tally, fragments, tally, count, np.float32(snapshot.occlusion), rayed)

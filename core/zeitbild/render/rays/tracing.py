@@ -115,7 +115,7 @@ def trace(  # type: ignore[no-untyped-def]
     ordinals,
     radius,
     wanted,
-    moves,
+    ways,
     tally,
 ):
     """Cast some of each fragment's rays to every light that casts shadows, and over the half sphere: ordinals are how many there are, the
@@ -125,8 +125,8 @@ def trace(  # type: ignore[no-untyped-def]
 
     lights and touched as in ``lighting.Shining``. pattern [L + 1, 16 rays, 3] from ``ray_pattern``. radius bounds the rays of the half sphere, 0
     casts none. wanted [fragments, L + 1] uint8 tells which to cast, or has no length: all. tally [fragments, L + 1, 2]
-    uint8 counts rays cast and rays that met nothing. moves [F, 2, 12] tell how far a finish's element was from its place at
-    the first moment of a stretch of open shutter, and how far it will be at the last (rows of 3 x 4), or have no length: then
+    uint8 counts rays cast and rays that met nothing. ways (``ways.Ways``) tell how far what triangles are of was from its place at
+    the first moment of a stretch of open shutter, and how far it will be at the last, or have no length: then
     nothing moves, else every ray has a moment of its own.
     """
     order, counts, firsts = fragments.order, fragments.counts, fragments.firsts
@@ -134,6 +134,7 @@ def trace(  # type: ignore[no-untyped-def]
     eye, forward, ray_x, ray_y = looking
     occluded, scene = casting.occluded, casting.scene
     rays, first, last = ordinals
+    moves, way_of = ways
     light_count = lights.shape[0]
     for turn in numba.prange(order.shape[0]):
         tile = order[turn]
@@ -200,7 +201,7 @@ def trace(  # type: ignore[no-untyped-def]
                             time = np.float32(turned + ordinal + _HALF) * _GOLDEN
                             time -= math.floor(time)
                             ray[7 * _PACKET + filled] = time
-                            move = moves[finish_of[triangle[f]], 0 if time < _HALF else 1]
+                            move = moves[way_of[triangle[f]], 0 if time < _HALF else 1]
                             far_off = abs(_TWO * time - _ONE)
                             ox += far_off * (move[0] * spot[0] + move[1] * spot[1] + move[2] * spot[2] + move[3])
                             oy += far_off * (move[4] * spot[0] + move[5] * spot[1] + move[6] * spot[2] + move[7])

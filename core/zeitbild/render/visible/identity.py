@@ -8,9 +8,10 @@ import numba
 import numpy as np
 from numpy.typing import NDArray
 
+from zeitbild.geometry.transforms import put
 from zeitbild.kernels import kernel, parallel_kernel
 from zeitbild.render.data_rows import DATA, MOTION, POSITION, SHARE, TEXTURE
-from zeitbild.render.visible.surface import surface_at
+from zeitbild.render.visible.surface import shares_at, surface_at
 from zeitbild.render.visible.triangle_setup import TILE
 from zeitbild.snapshot import Snapshot
 from zeitbild.snapshot.camera import Camera
@@ -19,7 +20,7 @@ _TILE = TILE
 _SHIFT, _MASK = TILE.bit_length() - 1, TILE - 1
 _SHARE, _POSITION, _MOTION, _TEXTURE, _DATA = SHARE, POSITION, MOTION, TEXTURE, DATA
 _ZERO = np.float32(0)
-_surface_at = kernel(surface_at.py_func)
+_surface_at, _shares_at = kernel(surface_at.py_func), kernel(shares_at.py_func)
 
 #: Elements, and finishes, that a pixel can hold; further ones, with less coverage than these, are left out.
 SLOTS = 4
@@ -29,17 +30,22 @@ ELEMENTS, FINISHES = 0, 1
 
 class Told(NamedTuple):
     """What finishes are told by: numbers [F, 2] of their element and their own; projection [3, 4] takes a world point to homogeneous pixel
-    coordinates, moves [F, 3, 4] one of a finish to those of the next frame, boxes [F, 3, 4] to shares of the box round its body."""
+    coordinates, moves [F, 3, 4] one of a finish to those of the next frame, boxes [F, 3, 4] to shares of the box round its body. Of bodies that
+    bend until then the corners of triangles stand in then [K, 3, 3] (world), and at which place those of each triangle, then_at [T] (-1: it
+    goes as its finish does; of no length: all do)."""
 
     numbers: NDArray[np.int32]
     projection: NDArray[np.float64]
     moves: NDArray[np.float64]
     boxes: NDArray[np.float64]
+    then: NDArray[np.float64]
+    then_at: NDArray[np.int32]
 
     @staticmethod
     def of(snapshot: Snapshot, numbers: NDArray[np.int32]) -> Told:
         """Those of a snapshot; numbers [F, 2] from ``numbers_of``."""
-        return Told(numbers, projection_of(snapshot.camera), moves_of(snapshot), boxes_of(snapshot))
+        projection = projection_of(snapshot.camera)
+        return Told(numbers, projection, moves_of(snapshot), boxes_of(snapshot), *_then_of(snapshot))
 
 
 @parallel_kernel
@@ -53,7 +59,7 @@ def mark(fragments, surfaces, told, weights, eye, identities, data):  # type: ig
     pixel, triangle, share = fragments.pixel, fragments.triangle, fragments.share
     where, edges = fragments.where, fragments.edges
     places, normals, finish_of = surfaces
-    numbers, projection, moves, boxes = told
+    numbers, projection, moves, boxes, then, then_at = told
     columns = (width + _TILE - 1) // _TILE
     for turn in numba.prange(order.shape[0]):
         tile = order[turn]
@@ -100,11 +106,20 @@ def mark(fragments, surfaces, told, weights, eye, identities, data):  # type: ig
             for k in range(3):
                 own_data[_TEXTURE + k] = np.float32(box[k, 0] * px + box[k, 1] * py + box[k, 2] * pz + box[k, 3])
             move = moves[finish]
-            w = move[2, 0] * px + move[2, 1] * py + move[2, 2] * pz + move[2, 3]
+            # Where it is later, and by what that is projected.
+            qx, qy, qz = np.float64(px), np.float64(py), np.float64(pz)
+            if then_at.shape[0] > 0 and then_at[t] >= 0:
+                wa, wb, wc = _shares_at(edges, t, x, y)
+                later = then[then_at[t]]
+                qx = wa * later[0, 0] + wb * later[1, 0] + wc * later[2, 0]
+                qy = wa * later[0, 1] + wb * later[1, 1] + wc * later[2, 1]
+                qz = wa * later[0, 2] + wb * later[1, 2] + wc * later[2, 2]
+                move = projection
+            w = move[2, 0] * qx + move[2, 1] * qy + move[2, 2] * qz + move[2, 3]
             own = projection[2, 0] * px + projection[2, 1] * py + projection[2, 2] * pz + projection[2, 3]
             if w > 0.0 and own > 0.0:
-                across = (move[0, 0] * px + move[0, 1] * py + move[0, 2] * pz + move[0, 3]) / w
-                down = (move[1, 0] * px + move[1, 1] * py + move[1, 2] * pz + move[1, 3]) / w
+                across = (move[0, 0] * qx + move[0, 1] * qy + move[0, 2] * qz + move[0, 3]) / w
+                down = (move[1, 0] * qx + move[1, 1] * qy + move[1, 2] * qz + move[1, 3]) / w
                 across -= (
                     projection[0, 0] * px + projection[0, 1] * py + projection[0, 2] * pz + projection[0, 3]
                 ) / own
@@ -130,6 +145,24 @@ def moves_of(snapshot: Snapshot) -> NDArray[np.float64]:
         move = projection if still else projection @ then @ np.linalg.inv(now)
         moves += [move] * len(body.finishes)
     return np.array(moves)
+
+
+def _then_of(snapshot: Snapshot) -> tuple[NDArray[np.float64], NDArray[np.int32]]:
+    """Where the triangles of bodies that bend will be at the next frame (``Told``)."""
+    if all(body.then is None for body in snapshot.bodies):
+        return np.empty((0, 3, 3)), np.empty(0, np.int32)
+    corners, places, count = [np.empty((0, 3, 3))], [], 0
+    for body, mesh in zip(snapshot.bodies, snapshot.built_meshes, strict=True):
+        own = np.full(len(mesh.triangles), -1, np.int32)
+        if body.then is not None:
+            matrix = np.array(body.after or body.matrix).reshape(4, 4)
+            # The scene has the corners of what is mirrored the other way round.
+            around = -1 if np.linalg.det(np.array(body.matrix).reshape(4, 4)[:3, :3]) < 0 else 1
+            corners.append(put(matrix, body.then.mesh.vertices)[mesh.triangles[:, ::around]])
+            own[:] = np.arange(count, count + len(own))
+            count += len(own)
+        places.append(own)
+    return np.concatenate(corners), np.concatenate(places)
 
 
 def boxes_of(snapshot: Snapshot) -> NDArray[np.float64]:

@@ -258,6 +258,9 @@ def outlines_of(snapshot: Snapshot, places: Sequence[int], pieces: Pieces | None
         return found
     places = [pieces.body(place) for place in places]
     ends = np.array([every[number] for number in at])
+    if snapshot.stations:
+        far = np.array([snapshot.bodies[places[number]].strays() for number in at])
+        ends += np.stack([-far, far], axis=1)
     corners = ends[:, _CORNERS, np.arange(3)]
     stations = snapshot.stations or (tuple(body.matrix for body in snapshot.bodies),)
     matrices = np.array([[station[places[number]] for number in at] for station in stations])

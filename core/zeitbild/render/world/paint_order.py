@@ -97,12 +97,11 @@ def towards_eye(vertices: NDArray[np.float64], meshes: Sequence[Mesh], ranks: Se
             own += (camera.eye - own) * (HAIR * rank)
 
 
-def placed(meshes: Sequence[Mesh], matrices: Sequence[Matrix]) -> NDArray[np.float64]:
-    """Vertices [V, 3] of meshes that stand so."""
-    out = np.empty((sum(len(mesh.vertices) for mesh in meshes), 3))
+def placed(points: Sequence[NDArray[np.float64]], matrices: Sequence[Matrix]) -> NDArray[np.float64]:
+    """Points [n, 3] of bodies that stand so, one after the other [V, 3]."""
+    out = np.empty((sum(len(own) for own in points), 3))
     first = 0
-    for mesh, matrix in zip(meshes, matrices, strict=True):
-        at = np.array(matrix).reshape(4, 4)
-        out[first : first + len(mesh.vertices)] = put(at, mesh.vertices)
-        first += len(mesh.vertices)
+    for own, matrix in zip(points, matrices, strict=True):
+        out[first : first + len(own)] = put(np.array(matrix).reshape(4, 4), own)
+        first += len(own)
     return out
