@@ -26,10 +26,10 @@ def _nearest(value, bits):  # type: ignore[no-untyped-def]
     whole = bits & _REST
     odd = (whole >> np.uint32(13)) & np.uint32(1)
     half = (whole - _BIAS + np.uint32(0xFFF) + odd) >> np.uint32(13)
-    if whole >= _TOO_LARGE:
-        half = np.uint32(_LARGEST_BITS)
-    elif whole < _SMALLEST_NORMAL:
-        half = np.uint32((abs(value) * _STEPS + _ROUNDER) - _ROUNDER)
+    # Chosen, not branched to: so that many are worked out at once.
+    half = np.uint32(_LARGEST_BITS) if whole >= _TOO_LARGE else half
+    steps = (abs(value) * _STEPS + _ROUNDER) - _ROUNDER
+    half = np.uint32(np.int32(min(steps, _ROUNDER))) if whole < _SMALLEST_NORMAL else half
     return np.uint16(half | ((bits >> np.uint32(16)) & _SIGN))
 
 
@@ -44,16 +44,25 @@ def _round(values, bits, least_zero, out):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _take_columns(values, bits, columns, halves, floats):  # type: ignore[no-untyped-def]
-    """Columns of values [H, W, C] float32, whose bits are bits, into planes of their own: the first as halves [n, H, W] uint16, the rest
-    as floats [m, H, W]. Each pixel is read once, however many there are of them."""
-    rounded = halves.shape[0]
+def _take_columns(values, columns, halves, floats):  # type: ignore[no-untyped-def]
+    """Columns of values [H, W, C] float32 into planes of their own: the first as halves [n, H, W] uint16, the rest as floats [m, H, W]. Row by
+    row: one stays at hand until all is taken from it."""
+    rounded, width = halves.shape[0], values.shape[1]
+    row = np.empty(width, np.float32)
+    bits = row.view(np.uint32)
     for y in range(values.shape[0]):
-        for x in range(values.shape[1]):
-            for n in range(rounded):
-                halves[n, y, x] = _nearest(values[y, x, columns[n]], bits[y, x, columns[n]])
-            for n in range(floats.shape[0]):
-                floats[n, y, x] = values[y, x, columns[rounded + n]]
+        for n in range(rounded + floats.shape[0]):
+            column = columns[n]
+            if n < rounded:
+                for x in range(width):
+                    row[x] = values[y, x, column]
+                half = halves[n, y]
+                for x in range(width):
+                    half[x] = _nearest(row[x], bits[x])
+            else:
+                plane = floats[n - rounded, y]
+                for x in range(width):
+                    plane[x] = values[y, x, column]
 
 
 def columns_of(
@@ -63,7 +72,7 @@ def columns_of(
     are."""
     size = values.shape[:2]
     rounded, kept = np.empty((len(halves), *size), np.uint16), np.empty((len(floats), *size), np.float32)
-    _take_columns(values, values.view(np.uint32), np.array([*halves, *floats], np.int64), rounded, kept)
+    _take_columns(values, np.array([*halves, *floats], np.int64), rounded, kept)
     found: dict[int, NDArray[np.float16] | NDArray[np.float32]] = dict(zip(floats, kept, strict=True))
     return found | dict(zip(halves, rounded.view(np.float16), strict=True))
 

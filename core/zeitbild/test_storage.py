@@ -2,6 +2,7 @@
 
 import tempfile
 import unittest
+from dataclasses import replace
 from pathlib import Path
 from unittest import mock
 
@@ -10,7 +11,7 @@ import OpenEXR
 
 from zeitbild.assets import AssetFolder
 from zeitbild.errors import InputError, StorageError
-from zeitbild.exr_files import is_whole, write_exr
+from zeitbild.exr_files import ExrPart, is_whole, write_exr, write_parts
 from zeitbild.masters import MasterStore
 from zeitbild.render import Picture
 from zeitbild.storage import write_new, write_whole
@@ -68,6 +69,41 @@ class ExrFiles(unittest.TestCase):
                 for end in (0, 3, 7, 8, 20, 200, len(data) // 2, len(data) - 1):
                     path.write_bytes(data[:end])
                     self.assertFalse(is_whole(path), end)
+
+    def test_strips_are_whole_or_said_not_to_be_wherever_they_end(self) -> None:
+        noise = np.random.default_rng(3).random((70, 33)).astype(np.float32)
+        parts = [
+            ExrPart("one", {"R": noise, "G": noise * 2}, compression="zstd", strip=16),
+            ExrPart("lines", {"Y": noise.astype(np.float16)}, compression="zip"),
+            ExrPart("nothing", {"Y": np.zeros_like(noise)}, compression="zstd", strip=16).trimmed(),
+        ]
+        parts = [replace(one, window=((0, 0), (33, 70))) for one in parts]
+        with tempfile.TemporaryDirectory() as name:
+            path = Path(name) / "p.exr"
+            for own in (parts, parts[:1], parts[2:]):
+                write_parts(path, own)
+                self.assertTrue(is_whole(path))
+                data = path.read_bytes()
+                for end in (*range(0, len(data) - 1, max(1, len(data) // 60)), len(data) - 1):
+                    path.write_bytes(data[:end])
+                    self.assertFalse(is_whole(path), end)
+                path.write_bytes(data)
+                with OpenEXR.File(str(path)) as file:
+                    for number, part in enumerate(own):
+                        found = file.parts[number].channels
+                        for channel, values in part.channels.items():
+                            read = next(
+                                one.pixels if one.pixels.ndim == 2 else one.pixels[..., "RG".index(channel)]
+                                for key, one in found.items()
+                                if key == channel or channel in key
+                            )
+                            np.testing.assert_array_equal(read, values)
+
+    def test_a_part_of_nothing_takes_one_pixel(self) -> None:
+        some = np.zeros((5, 7), np.float32)
+        some[4, 6] = -0.0
+        self.assertEqual(ExrPart("p", {"A": some, "B": some}).trimmed().channels["A"].shape, (5, 7))
+        self.assertEqual(ExrPart("p", {"A": np.abs(some)}).trimmed().channels["A"].shape, (1, 1))
 
     def test_what_the_library_wrote_in_part_is_an_error(self) -> None:
         def cut(file: OpenEXR.File, target: str) -> None:

@@ -33,6 +33,7 @@ from zeitbild.keys import Key, Track
 from zeitbild.proof import View, encode_view, show
 from zeitbild.render import QUALITIES, render
 from zeitbild.render.passes import passes
+from zeitbild.render.shade.shading import PARTS
 from zeitbild.resolve import resolve
 from zeitbild.snapshot import Snapshot
 from zeitbild.snapshot.look import PixelLook
@@ -137,7 +138,7 @@ def warm_rest() -> None:
     for corner in (0, 1):
         columns = columns_of(picture.beauty[corner:, corner:], range(3), (3,))
     halves = [columns[k].view(np.float16) for k in range(3)]
-    sum_difference([halves], halves)
+    sum_difference([halves] * len(PARTS), halves)
     bezier(HANDLES, 0.5)
     share_of_way("gentle", 0.5, HANDLES, 0.5)
     split_curve(HANDLES, 0.5)

@@ -30,7 +30,7 @@ from zeitbild.render.data_rows import CAMERA_NORMAL, DATA, MOTION, NORMAL, POSIT
 from zeitbild.render.passes import Bundle
 from zeitbild.render.picture import NO_DEPTH, Picture
 from zeitbild.render.shade.shading import AROUND, BEHIND, DIFFUSE, EMISSION, LIT, OPENNESS, PARTS, PLANES, SPECULAR
-from zeitbild.render.visible.identity import SLOTS
+from zeitbild.render.visible.identity import SLOTS, ranks_of
 from zeitbild.snapshot import Snapshot
 from zeitbild.snapshot.names import Names
 
@@ -102,6 +102,10 @@ class Read:
 Parts = Mapping[str, Read]
 
 
+#: What identities are of, in their order.
+_KINDS = "elements", "finishes"
+
+
 def _float(values: NDArray[np.float32]) -> NDArray[np.float32]:
     return np.ascontiguousarray(values, dtype=np.float32)
 
@@ -151,37 +155,37 @@ def _light_parts(picture: Picture, window: Window) -> list[ExrPart]:
     beauty = [as_half(picture.beauty[(*window, k)], least_zero=True) for k in range(3)]
     off = sum_difference(light, beauty, window).inside(picture.margin)
     sums = {"sums": json.dumps(asdict(off))}
-    return [replace(part, attributes=sums) for part in parts]
+    return [replace(part.trimmed(), attributes=sums) for part in parts]
 
 
 def _group_parts(picture: Picture, window: Window) -> list[ExrPart]:
     # Names of groups are anybody's: they stand in the header, and parts are numbered.
-    parts = [
-        ExrPart(
-            f"group {number}", {one: as_half(values[window][..., k]) for k, one in enumerate("RGB")}, {"group": name}
-        )
-        for number, (name, values) in enumerate(picture.groups.items())
-    ]
+    parts = []
+    for number, (name, values) in enumerate(picture.groups.items()):
+        found = columns_of(values[window], range(3))
+        channels = {one: found[k] for k, one in enumerate("RGB")}
+        parts.append(ExrPart(f"group {number}", channels, {"group": name}).trimmed())
     return parts or [ExrPart("none", {"Y": np.zeros((1, 1), np.float16)})]
 
 
 def _data_parts(picture: Picture, window: Window) -> list[ExrPart]:
     assert picture.data is not None
-    return _columns(picture.data[window], _DATA, {})
+    return [part.trimmed() for part in _columns(picture.data[window], _DATA, {})]
 
 
 def _identity_parts(picture: Picture, window: Window) -> list[ExrPart]:
     assert picture.identities is not None
     held = picture.identities[window]
     names = {"names": json.dumps(picture.names)}
-    parts = []
-    for kind, name in enumerate(("elements", "finishes")):
-        for slot in range(SLOTS):
-            number, cover = held[:, :, kind, slot, 0], held[:, :, kind, slot, 1]
-            # Most pixels hold one, few two, and hardly any more.
-            if slot == 0 or cover.any():
-                parts.append(ExrPart(f"{name}{slot}", {"number": as_half(number), "cover": _float(cover)}, names))
-    return parts
+    # Most pixels hold one, few two, and hardly any more.
+    most = np.maximum(ranks_of(held), 1)
+    slots = [(kind, slot) for kind in range(2) for slot in range(most[kind])]
+    numbers = [2 * (SLOTS * kind + slot) for kind, slot in slots]
+    found = columns_of(held.reshape(*held.shape[:2], -1), numbers, [number + 1 for number in numbers])
+    return [
+        ExrPart(f"{_KINDS[kind]}{slot}", {"number": found[at], "cover": found[at + 1]}, names)
+        for (kind, slot), at in zip(slots, numbers, strict=True)
+    ]
 
 
 def _stack(parts: Parts, table: Columns, columns: int) -> NDArray[np.float32]:
@@ -221,7 +225,7 @@ def _names(raw: Any) -> Names:
 def _read_identity(parts: Parts) -> dict[str, Any]:
     width, height = parts["elements0"].size
     held = np.full((height, width, 2, SLOTS, 2), (-1, 0), np.float32)
-    for kind, name in enumerate(("elements", "finishes")):
+    for kind, name in enumerate(_KINDS):
         for slot in range(SLOTS):
             one = parts.get(f"{name}{slot}")
             if one is not None:

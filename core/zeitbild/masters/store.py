@@ -30,6 +30,10 @@ from zeitbild.storage import write_whole
 _KEY = re.compile(r"^[0-9a-f]{64}$")
 _END = re.compile(r"^(\.[a-z]+-[0-9a-f]{12})?$")
 _BEAUTY: dict[Bundle, str] = {"beauty": ""}
+#: What takes longest is begun first, so that nobody waits for it at the end.
+_LONGEST_FIRST: tuple[Bundle, ...] = ("data", "light", "groups", "identity", "beauty")
+#: Rows that are packed together.
+_STRIP = 16
 #: Bundles that are written side by side.
 _AT_ONCE = 2
 #: The attribute that tells how many pixels were rendered around the raster.
@@ -107,6 +111,7 @@ class MasterStore:
                     part,
                     attributes={**part.attributes, **outside},
                     compression="zstd",
+                    strip=_STRIP,
                     window=(corner, picture.raster),
                 )
                 for part in KEPT[bundle].parts(picture, window)
@@ -114,7 +119,8 @@ class MasterStore:
             write_whole(self.path(key, ends[bundle]), lambda beside: write_parts(beside, parts))
 
         # Beauty is written anew, as ever: who saves has rendered it.
-        missing = [one for one, end in ends.items() if one == "beauty" or not self.path(key, end).exists()]
+        missing = [one for one in ends if one == "beauty" or not self.path(key, ends[one]).exists()]
+        missing.sort(key=_LONGEST_FIRST.index)
         if len(missing) == 1:
             write(missing[0])
         elif missing:

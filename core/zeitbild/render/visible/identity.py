@@ -24,6 +24,7 @@ _surface_at, _shares_at = kernel(surface_at.py_func), kernel(shares_at.py_func)
 
 #: Elements, and finishes, that a pixel can hold; further ones, with less coverage than these, are left out.
 SLOTS = 4
+_SLOTS = SLOTS
 #: Whose numbers an entry of ``Picture.identities`` holds.
 ELEMENTS, FINISHES = 0, 1
 
@@ -125,6 +126,23 @@ def mark(fragments, surfaces, told, weights, eye, identities, data):  # type: ig
                 ) / own
                 down -= (projection[1, 0] * px + projection[1, 1] * py + projection[1, 2] * pz + projection[1, 3]) / own
                 own_data[_MOTION], own_data[_MOTION + 1] = np.float32(across), np.float32(down)
+
+
+@kernel
+def _ranks(identities, most):  # type: ignore[no-untyped-def]
+    for y in range(identities.shape[0]):
+        for x in range(identities.shape[1]):
+            for kind in range(2):
+                for slot in range(most[kind], _SLOTS):
+                    if identities[y, x, kind, slot, 1] != _ZERO:
+                        most[kind] = slot + 1
+
+
+def ranks_of(identities: NDArray[np.float32]) -> list[int]:
+    """How many ranks of elements, and of finishes, identities [H, W, 2, SLOTS, 2] have in any pixel."""
+    most = np.zeros(2, np.int64)
+    _ranks(identities, most)
+    return [int(one) for one in most]
 
 
 def projection_of(camera: Camera, shift: tuple[float, float] = (0.0, 0.0)) -> NDArray[np.float64]:
