@@ -158,6 +158,8 @@ def _rasteriser(samples: int, again: bool = False, deep: bool = False) -> Any:
                         left, right = max(left, box_left), min(right, box_right)
                         top, bottom = max(top, box_top), min(bottom, box_bottom)
                     wide = right - left > 3
+                    # Divided once for all rows.
+                    inverse_0, inverse_1, inverse_2 = 1.0 / a0, 1.0 / a1, 1.0 / a2
                     for row in range(top, bottom + 1):
                         y = y0 + row * side
                         begin, end = left, right
@@ -168,13 +170,14 @@ def _rasteriser(samples: int, again: bool = False, deep: bool = False) -> Any:
                                 a = a0 if e == 0 else (a1 if e == 1 else a2)
                                 b = b0 if e == 0 else (b1 if e == 1 else b2)
                                 c = c0 if e == 0 else (c1 if e == 1 else c2)
+                                inverse = inverse_0 if e == 0 else (inverse_1 if e == 1 else inverse_2)
                                 best = b * y + c + max(b * side, 0.0)
                                 if a > 1e-12:
-                                    limit = (-best / a - x0) / side - margin
+                                    limit = (-best * inverse - x0) / side - margin
                                     if limit > begin:
                                         begin = int(min(limit, 1e8))
                                 elif a < -1e-12:
-                                    limit = (-best / a - x0) / side + margin
+                                    limit = (-best * inverse - x0) / side + margin
                                     if limit < end:
                                         end = int(max(limit, -1.0))
                                 elif best < -1e-6:
