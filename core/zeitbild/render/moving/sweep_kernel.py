@@ -25,11 +25,9 @@ LANES = 64
 _STRETCHES = 32
 _ZERO, _HALF, _ONE, _TINY = np.float32(0), np.float32(0.5), np.float32(1), np.float32(1.4e-45)
 _BELOW, _ENDLESS = np.float32(BELOW), np.float32(ENDLESS)
-_SLACK = np.float32(1e-4)
 #: Radians that the normal turns while a place is seen, at most.
 _MOST_BEND = np.float32(0.5)
 #: Room for rounding, in pixels, where columns are left out that an edge cannot reach.
-_MARGIN = 1e-3
 _LANES, _TILE = LANES, TILE
 #: Slices of a stretch that are shaded on their own at most.
 MOST_SLICES = 16
@@ -192,61 +190,35 @@ def sweep(fragments, places, stood, drawn, sampling, telling, near, alpha, depth
                     az, bz, cz = scaled[m, t, 9], scaled[m, t, 10], scaled[m, t, 11]
                     f0, g0, f1, g1 = np.float32(a0), np.float32(b0), np.float32(a1), np.float32(b1)
                     f2, g2, fz, gz = np.float32(a2), np.float32(b2), np.float32(az), np.float32(bz)
-                    least_0, most_0 = min(f0, _ZERO) + min(g0, _ZERO), max(f0, _ZERO) + max(g0, _ZERO)
-                    least_1, most_1 = min(f1, _ZERO) + min(g1, _ZERO), max(f1, _ZERO) + max(g1, _ZERO)
-                    least_2, most_2 = min(f2, _ZERO) + min(g2, _ZERO), max(f2, _ZERO) + max(g2, _ZERO)
                     # The same rule for samples on an edge as in ``tile_kernel``.
                     t0 = -_TINY if (a0 > 0 or (a0 == 0 and b0 > 0)) else _ZERO
                     t1 = -_TINY if (a1 > 0 or (a1 == 0 and b1 > 0)) else _ZERO
                     t2 = -_TINY if (a2 > 0 or (a2 == 0 and b2 > 0)) else _ZERO
-                    left, right = max(boxes[m, t, 0], x0), min(boxes[m, t, 2], x1 - 1)
-                    wide = right - left > 3
-                    for y in range(max(boxes[m, t, 1], y0), min(boxes[m, t, 3], y1 - 1) + 1):
-                        begin, end = left, right
-                        row_0, row_1, row_2, row_z = b0 * y + c0, b1 * y + c1, b2 * y + c2, bz * y + cz
-                        if wide:
-                            # Columns where each edge function can be positive anywhere in the row's pixels.
-                            for e in range(3):
-                                a = a0 if e == 0 else (a1 if e == 1 else a2)
-                                b = b0 if e == 0 else (b1 if e == 1 else b2)
-                                best = (row_0 if e == 0 else (row_1 if e == 1 else row_2)) + max(b, 0.0)
-                                if a > 1e-12:
-                                    limit = -best / a - _MARGIN
-                                    if limit > begin:
-                                        begin = int(min(limit, 1e8))
-                                elif a < -1e-12:
-                                    limit = -best / a + _MARGIN
-                                    if limit < end:
-                                        end = int(max(limit, -1.0))
-                                elif best < -1e-6:
-                                    end = -1
-                        for x in range(begin, end + 1):
-                            v0, v1 = np.float32(a0 * x + row_0), np.float32(a1 * x + row_1)
-                            v2 = np.float32(a2 * x + row_2)
-                            if v0 + most_0 < _ZERO or v1 + most_1 < _ZERO or v2 + most_2 < _ZERO:
-                                continue
-                            vz = np.float32(az * x + row_z)
-                            p = (y - y0) * _TILE + x - x0
-                            whole = v0 + least_0 > _SLACK and v1 + least_1 > _SLACK and v2 + least_2 > _SLACK
-                            for own_lane in range(each):
-                                sx, sy = across[first_lane + own_lane], down[first_lane + own_lane]
-                                place = p * each + own_lane
-                                z = vz + (fz * sx + gz * sy)
-                                inside = (z > nearness[place]) & (z <= farthest)
+                    left, right = max(boxes[m, t, 0], x0) - x0, min(boxes[m, t, 2], x1 - 1) - x0
+                    # From the tile's corner on single precision does, and negative edges are exact negatives still.
+                    corner_0, corner_1 = np.float32(a0 * x0 + b0 * y0 + c0), np.float32(a1 * x0 + b1 * y0 + c1)
+                    corner_2, corner_z = np.float32(a2 * x0 + b2 * y0 + c2), np.float32(az * x0 + bz * y0 + cz)
+                    for own_lane in range(each):
+                        sx, sy = across[first_lane + own_lane], down[first_lane + own_lane]
+                        v0, v1 = corner_0 + f0 * sx, corner_1 + f1 * sx
+                        v2, vz = corner_2 + f2 * sx, corner_z + fz * sx
+                        for row in range(max(boxes[m, t, 1], y0) - y0, min(boxes[m, t, 3], y1 - 1) - y0 + 1):
+                            y = np.float32(row) + sy
+                            row_0, row_1, row_2, row_z = v0 + g0 * y, v1 + g1 * y, v2 + g2 * y, vz + gz * y
+                            from_place = (own_lane * _TILE + row) * _TILE
+                            for column in range(left, right + 1):
+                                x, place = np.float32(column), from_place + column
+                                z = row_z + fz * x
+                                inside = (row_0 + f0 * x > t0) & (row_1 + f1 * x > t1) & (row_2 + f2 * x > t2)
+                                inside &= (z > nearness[place]) & (z <= farthest)
                                 if passed > 0:
                                     inside &= z < ceiling[place]
-                                if not whole:
-                                    inside &= (
-                                        (v0 + (f0 * sx + g0 * sy) > t0)
-                                        & (v1 + (f1 * sx + g1 * sy) > t1)
-                                        & (v2 + (f2 * sx + g2 * sy) > t2)
-                                    )
                                 if inside:
                                     nearness[place] = z
                                     found[place] = own
-                for p in range(_TILE * _TILE):
-                    for place in range(p * each, (p + 1) * each):
-                        closest[p] = max(closest[p], nearness[place])
+                for own_lane in range(each):
+                    for p in range(_TILE * _TILE):
+                        closest[p] = max(closest[p], nearness[own_lane * _TILE * _TILE + p])
             used = fine_used = 0
             base, fine_base = firsts[tile], fine_firsts[tile]
             room, fine_room = firsts[tile + 1] - base, fine_firsts[tile + 1] - fine_base
@@ -257,7 +229,7 @@ def sweep(fragments, places, stood, drawn, sampling, telling, near, alpha, depth
                 groups, spots, covered, mine = 0, 0, 0, tile * _TILE * _TILE + p
                 last_t, last_slice, last_g, last_place = np.int32(-1), -1, 0, 0
                 for s in range(lanes):
-                    t = seen[s >> bits, (p << bits) + (s & (each - 1))]
+                    t = seen[s >> bits, (s & (each - 1)) * _TILE * _TILE + p]
                     group_of[s] = np.int32(-1)
                     if t < 0:
                         continue
@@ -307,7 +279,7 @@ def sweep(fragments, places, stood, drawn, sampling, telling, near, alpha, depth
                     if stands:
                         met[g] = np.int32(-_LANES)
                     m = s >> bits
-                    t = seen[m, (p << bits) + (s & (each - 1))]
+                    t = seen[m, (s & (each - 1)) * _TILE * _TILE + p]
                     # Seen from the sample, so that single precision does.
                     u, v = np.float32(x) + across[s], np.float32(y) + down[s]
                     ax, ay = corners[m, t, 0] - u * corners[m, t, 2], corners[m, t, 1] - v * corners[m, t, 2]
@@ -332,7 +304,7 @@ def sweep(fragments, places, stood, drawn, sampling, telling, near, alpha, depth
                         time[f] = np.float32((m + 0.5) / moments)
                         for end in range(2):
                             lane = lane_to[h] if end else lane_from[h]
-                            ends[f, end] = seen[lane >> bits, (p << bits) + (lane & (each - 1))]
+                            ends[f, end] = seen[lane >> bits, (lane & (each - 1)) * _TILE * _TILE + p]
                             end_times[f, end] = np.float32(((lane >> bits) + end) / moments)
                 used += groups
                 fine_used += spots

@@ -11,6 +11,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass, replace
 
 import numpy as np
+from numpy.lib.stride_tricks import sliding_window_view
 from numpy.typing import NDArray
 
 from zeitbild.geometry.transforms import put
@@ -68,6 +69,8 @@ PACES: dict[str, Pace] = {
 }
 #: Fragments and places of a tile that there is room for at first; most tiles are empty.
 _ROOM = 16
+#: Tiles that things go in a stretch, mostly.
+_AWAY = 2
 _rooms: dict[tuple[int, ...], NDArray[np.int64]] = {}
 #: Sets (size and triangles) of which it is known how many they need.
 _KNOWN = 8
@@ -378,10 +381,19 @@ def draw(
     # The next stretch will need about as many.
     while len(_rooms) > _KNOWN:
         del _rooms[next(iter(_rooms))]
-    _rooms[part] = found + found // 4 + _ROOM
+    most = np.array([_around(one.reshape(rows, columns)).reshape(-1) for one in found])
+    _rooms[part] = most + most // 4 + _ROOM
     if snapshot.camera.parallel:
         depth[:] = scale.depth(depth, NO_DEPTH)
     return Swept(fragments, places, stood, alpha)
+
+
+def _around(counts: NDArray[np.int64]) -> NDArray[np.int64]:
+    """The most of each tile [rows, columns] and those around it, to where things have gone in the next stretch."""
+    for axis in range(2):
+        wide = np.pad(counts, [(_AWAY, _AWAY) if one == axis else (0, 0) for one in range(2)])
+        counts = sliding_window_view(wide, 2 * _AWAY + 1, axis=axis).max(axis=-1)
+    return counts
 
 
 def shifts_of(count: int) -> list[tuple[float, float]]:
