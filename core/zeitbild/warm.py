@@ -34,6 +34,7 @@ from zeitbild.proof import View, encode_view, show
 from zeitbild.render import QUALITIES, render
 from zeitbild.render.passes import passes
 from zeitbild.render.shade.shading import PARTS
+from zeitbild.render.visible.identity import ranks_of
 from zeitbild.resolve import resolve
 from zeitbild.snapshot import Snapshot
 from zeitbild.snapshot.look import PixelLook
@@ -134,6 +135,8 @@ def warm_rest() -> None:
     square = np.array([(0.0, 0.0), (2.0, 0.0), (2.0, 2.0), (0.0, 2.0)])
     outline_of([Contour.of_polyline(square), Contour.of_polyline(square + 1)])
     part(np.zeros((3, 2)), np.array([1, 2, 0]))
+    if picture.identities is not None:
+        ranks_of(picture.identities)
     for_straight(picture.beauty, picture.covered, "rolled off", "alpha raised")
     for corner in (0, 1):
         columns = columns_of(picture.beauty[corner:, corner:], range(3), (3,))

@@ -27,8 +27,10 @@ _ZERO, _HALF, _ONE, _TINY = np.float32(0), np.float32(0.5), np.float32(1), np.fl
 _BELOW, _ENDLESS = np.float32(BELOW), np.float32(ENDLESS)
 #: Radians that the normal turns while a place is seen, at most.
 _MOST_BEND = np.float32(0.5)
-#: Room for rounding, in pixels, where columns are left out that an edge cannot reach.
 _LANES, _TILE = LANES, TILE
+#: Columns from which on it is worked out which of a row a triangle can reach; what is nearly level is not asked. Room for rounding, in pixels;
+#: and farther than any column.
+_NARROW, _LEVEL, _SPARE, _BEYOND = 6, np.float32(1e-4), np.float32(0.02), np.float32(4 * TILE)
 #: Slices of a stretch that are shaded on their own at most.
 MOST_SLICES = 16
 _MOST_SLICES = MOST_SLICES
@@ -48,14 +50,15 @@ class Stood(NamedTuple):
 
 class Drawn(NamedTuple):
     """The triangles of each moment of a stretch set up and sorted into tiles: scaled [M, T, 12] and boxes [M, T, 4] from
-    ``triangle_setup``; starts [M, tiles + 1] those of members, where each moment's triangles of a tile stand; corners [M, T, 9] their
-    homogeneous corners."""
+    ``triangle_setup``; starts [M, tiles + 1] those of members, where each moment's triangles of a tile stand; corners [M, V, 3]
+    their homogeneous corners, which triangles [T, 3] number."""
 
     scaled: NDArray[np.float64]
     boxes: NDArray[np.int32]
     starts: NDArray[np.int64]
     members: NDArray[np.int32]
     corners: NDArray[np.float32]
+    triangles: NDArray[np.int32]
 
 
 class Sampling(NamedTuple):
@@ -124,7 +127,7 @@ def sweep(fragments, places, stood, drawn, sampling, telling, near, alpha, depth
     fine_firsts, fine_counts, fine_pixel = places.firsts, places.counts, places.pixel
     fine_triangle, fine_share, fine_where = places.triangle, places.share, places.where
     parent, time, ends, end_times = stood
-    scaled, boxes, starts, members, corners = drawn
+    scaled, boxes, starts, members, corners, triangles = drawn
     across, down, varied = sampling
     keys, fine_keys, moving, slices = telling
     height, columns = alpha.shape[0], (width + _TILE - 1) // _TILE
@@ -198,6 +201,8 @@ def sweep(fragments, places, stood, drawn, sampling, telling, near, alpha, depth
                     # From the tile's corner on single precision does, and negative edges are exact negatives still.
                     corner_0, corner_1 = np.float32(a0 * x0 + b0 * y0 + c0), np.float32(a1 * x0 + b1 * y0 + c1)
                     corner_2, corner_z = np.float32(a2 * x0 + b2 * y0 + c2), np.float32(az * x0 + bz * y0 + cz)
+                    wide = right - left > _NARROW
+                    inverse_0, inverse_1, inverse_2 = _ONE / f0, _ONE / f1, _ONE / f2
                     for own_lane in range(each):
                         sx, sy = across[first_lane + own_lane], down[first_lane + own_lane]
                         v0, v1 = corner_0 + f0 * sx, corner_1 + f1 * sx
@@ -206,7 +211,19 @@ def sweep(fragments, places, stood, drawn, sampling, telling, near, alpha, depth
                             y = np.float32(row) + sy
                             row_0, row_1, row_2, row_z = v0 + g0 * y, v1 + g1 * y, v2 + g2 * y, vz + gz * y
                             from_place = (own_lane * _TILE + row) * _TILE
-                            for column in range(left, right + 1):
+                            begin, end = left, right
+                            if wide:
+                                # Columns where each edge function can be positive.
+                                for e in range(3):
+                                    f = f0 if e == 0 else (f1 if e == 1 else f2)
+                                    v = row_0 if e == 0 else (row_1 if e == 1 else row_2)
+                                    inverse = inverse_0 if e == 0 else (inverse_1 if e == 1 else inverse_2)
+                                    limit = min(max(-v * inverse, -_BEYOND), _BEYOND)
+                                    if f > _LEVEL:
+                                        begin = max(begin, int(limit - _SPARE))
+                                    elif f < -_LEVEL:
+                                        end = min(end, math.floor(limit + _SPARE))
+                            for column in range(begin, end + 1):
                                 x, place = np.float32(column), from_place + column
                                 z = row_z + fz * x
                                 inside = (row_0 + f0 * x > t0) & (row_1 + f1 * x > t1) & (row_2 + f2 * x > t2)
@@ -282,9 +299,9 @@ def sweep(fragments, places, stood, drawn, sampling, telling, near, alpha, depth
                     t = seen[m, (s & (each - 1)) * _TILE * _TILE + p]
                     # Seen from the sample, so that single precision does.
                     u, v = np.float32(x) + across[s], np.float32(y) + down[s]
-                    ax, ay = corners[m, t, 0] - u * corners[m, t, 2], corners[m, t, 1] - v * corners[m, t, 2]
-                    bx, by = corners[m, t, 3] - u * corners[m, t, 5], corners[m, t, 4] - v * corners[m, t, 5]
-                    cx, cy = corners[m, t, 6] - u * corners[m, t, 8], corners[m, t, 7] - v * corners[m, t, 8]
+                    a, b, c = corners[m, triangles[t, 0]], corners[m, triangles[t, 1]], corners[m, triangles[t, 2]]
+                    ax, ay, bx, by = a[0] - u * a[2], a[1] - v * a[2], b[0] - u * b[2], b[1] - v * b[2]
+                    cx, cy = c[0] - u * c[2], c[1] - v * c[2]
                     e0, e1, e2 = bx * cy - by * cx, cx * ay - cy * ax, ax * by - ay * bx
                     total = e0 + e1 + e2
                     scale = _ONE / total if total != _ZERO else _ZERO

@@ -227,7 +227,7 @@ def _moments_of(snapshot: Snapshot, scene: Scene, columns: int, tiles: int) -> t
     scaled = kept("swept scaled", (moments, count, 12), np.float64)
     boxes = kept("swept boxes", (moments, count, 4), np.int32)
     edges = kept("edges", (count, 9), np.float64)
-    corners = kept("swept corners", (moments, count, 9), np.float32)
+    corners = kept("swept corners", (moments, len(scene.vertices), 3), np.float32)
     starts = np.zeros((moments, tiles + 1), np.int64)
     members: list[NDArray[np.int32]] = []
     distances = [camera.distance(vertices) for vertices in standing] if camera.parallel else []
@@ -236,7 +236,7 @@ def _moments_of(snapshot: Snapshot, scene: Scene, columns: int, tiles: int) -> t
     for number, vertices in enumerate(standing):
         PARALLEL.breathe()
         projected = camera.project(vertices)
-        corners[number] = projected.astype(np.float32)[scene.triangles].reshape(count, 9)
+        corners[number] = projected
         order = scale.order(distances[number] if distances else projected[:, 2])
         width, height = camera.width, camera.height
         own_boxes = boxes[number]
@@ -262,7 +262,7 @@ def _moments_of(snapshot: Snapshot, scene: Scene, columns: int, tiles: int) -> t
         starts[number] = np.append(bins[:, 0], ends[-1, -1]) + first
         fill_bins(every, own_boxes, columns, bins, own)
         members.append(own)
-    return Drawn(scaled, boxes, starts, np.concatenate(members), corners), scale
+    return Drawn(scaled, boxes, starts, np.concatenate(members), corners, scene.triangles), scale
 
 
 def _slices_of(snapshot: Snapshot, pace: Pace, samples: int) -> tuple[int, NDArray[np.bool_]]:
