@@ -35,6 +35,9 @@ _SHADING, _COAT, _COAT_ROUGHNESS = SHADING, COAT, COAT_ROUGHNESS
 #: Part of a mirror's lobe that one ray stands for; what of a bend widens a lobe (a step as wide as 1 has a deviation of 0.29),
 #: and the most of it.
 _LOBE, _LEAN, _MOST_LEAN = np.float32(0.5), np.float32(0.25), np.float32(0.5)
+#: What of the lobes that a ray was mirrored in widens the lobe that it meets. It is seen as wide as those anyway; hit by one ray in a
+#: hundred it would be dots.
+_WIDENS = np.float32(0.75)
 _TONE_BANDS, _UNLIT = np.float32(TONE_BANDS), np.float32(UNLIT)
 _SHIFT = TILE.bit_length() - 1
 _PACKET, _BUFFER, _TURNS, _ORDER, _SHADOWS = PACKET, BUFFER, TURNS, ORDER, SHADOWS
@@ -153,6 +156,8 @@ def mirror(  # type: ignore[no-untyped-def]
         flow, taken = np.empty((_PACKET, 3), np.float32), np.empty((_PACKET, 3), np.float32)
         # How often each ray was mirrored, and what see-through surfaces that its first stretch met let through.
         mirrored, left = np.empty(_PACKET, np.int32), np.empty(_PACKET, np.float32)
+        # The square of how wide the lobes are that it was mirrored in.
+        lobes = np.empty(_PACKET, np.float32)
         veiled = veil_triangles.shape[0] > 0
         for k in range(_PACKET):
             ray[7 * _PACKET + k] = _MIDDLE
@@ -207,7 +212,7 @@ def mirror(  # type: ignore[no-untyped-def]
                 ray[k], ray[_PACKET + k], ray[2 * _PACKET + k] = spot[0], spot[1], spot[2]
                 ray[4 * _PACKET + k], ray[5 * _PACKET + k], ray[6 * _PACKET + k] = lx, ly, lz
                 flow[k, 0], flow[k, 1], flow[k, 2] = _ONE, _ONE, _ONE
-                mirrored[k], left[k] = np.int32(0), _ONE
+                mirrored[k], left[k], lobes[k] = np.int32(0), _ONE, alpha2
             for _ in range(bounces + _THROUGH if veiled else bounces):
                 if alive == 0:
                     break
@@ -309,7 +314,8 @@ def mirror(  # type: ignore[no-untyped-def]
                     first_rough = finishes[finish_of[triangle[f]], 3]
                     wide = own + far * (_TWO * bends[triangle[f]] * own + _LOBE * first_rough * first_rough)
                     # What bends as far as that shows a highlight as much wider, instead of one that is hit or missed.
-                    lean = min(_LEAN * bends[t] * wide, _MOST_LEAN)
+                    bent = min(_LEAN * bends[t] * wide, _MOST_LEAN)
+                    lean = math.sqrt(bent * bent + _WIDENS * _WIDENS * lobes[k])
                     textured = has_textures(finishes, finish)
                     if textured:
                         # As large as the pixel would be there.
@@ -359,6 +365,8 @@ def mirror(  # type: ignore[no-untyped-def]
                         ray[k], ray[_PACKET + k], ray[2 * _PACKET + k] = px + lx * past, py + ly * past, pz + lz * past
                         continue
                     mirrored[k] += np.int32(1)
+                    rough = finishes[finish, 3]
+                    lobes[k] = min(_ONE, lobes[k] + rough * rough * rough * rough)
                     if mirrored[k] == bounces or finishes[finish, 3] > _TOO_ROUGH:
                         valid[k] = np.int32(0)
                         alive -= 1
