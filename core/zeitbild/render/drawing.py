@@ -112,7 +112,7 @@ def draw_outputs(
             else:
                 moved = np.empty(len(fragments.pixel), np.int32)
                 PARALLEL.by_parts(drop_hidden, fragments, scene.finish_of, output.weights, moved)
-        ways = ways_of(snapshot, scene) if swept else NO_WAYS
+        ways = ways_of(snapshot, stage.whole.scene) if swept else NO_WAYS
         wanted = any(output.picture.planes is not None for output in lit_ones)
         rayed = cast_rays(snapshot, quality, stage, light, fragments, depth, ways, unlit_too=wanted)
         shaded = fragments

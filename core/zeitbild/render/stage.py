@@ -70,6 +70,11 @@ class Stage:
         self._bends: NDArray[np.float32] | None = None
 
     @property
+    def whole(self) -> Stage:
+        """That of which this is a part, or itself."""
+        return self._whole
+
+    @property
     def surfaces(self) -> Surfaces:
         """Its triangles, as kernels take them."""
         return Surfaces(self.places, self.scene.normals, self.scene.finish_of)

@@ -82,15 +82,25 @@ class Body:
         """Its mesh, once it was built, at a time of the open shutter, 0 (opening) to 1 (closing)."""
         if not self.bends:
             return cast(Mesh, self.form)
-        at = min(max(time, 0.0), 1.0) * (len(self.bends) - 1)
-        before = min(int(at), len(self.bends) - 2)
-        share = at - before
-        one, other = self.bends[before].mesh, self.bends[before + 1].mesh
+        one, other, share = self._between(time)
         if share in (0, 1):
             return other if share else one
         normals = one.normals + np.float32(share) * (other.normals - one.normals)
         normals /= np.maximum(np.linalg.norm(normals, axis=2, keepdims=True), np.float32(1e-12))
-        return replace(one, vertices=one.vertices + share * (other.vertices - one.vertices), normals=normals)
+        return replace(one, vertices=self.points_at(time), normals=normals)
+
+    def points_at(self, time: float) -> NDArray[np.float64]:
+        """The vertices [V, 3] of that mesh."""
+        if not self.bends:
+            return cast(Mesh, self.form).vertices
+        one, other, share = self._between(time)
+        return one.vertices + share * (other.vertices - one.vertices)
+
+    def _between(self, time: float) -> tuple[Mesh, Mesh, float]:
+        """The bends before and after a time, and how far it is on the way from one to the other."""
+        at = min(max(time, 0.0), 1.0) * (len(self.bends) - 1)
+        before = min(int(at), len(self.bends) - 2)
+        return self.bends[before].mesh, self.bends[before + 1].mesh, at - before
 
     def in_stretch(self, matrix: Matrix, middle: float) -> Body:
         """The same at the middle of a stretch of the open shutter, where it stands so; until the next frame it goes as far as before."""

@@ -245,11 +245,11 @@ class Snapshot:
         bodies = tuple(body.in_stretch(moment, at) for body, moment in zip(self.bodies, middle, strict=True))
         return replace(self, bodies=bodies, stations=stations, part=part)
 
-    def meshes_at(self, station: int) -> tuple[Mesh, ...]:
-        """The meshes of a snapshot that was ``built``, bent as at a station."""
+    def points_at(self, station: int) -> tuple[NDArray[np.float64], ...]:
+        """The vertices of each body of a snapshot that was ``built``, bent as at a station."""
         share = station / max(len(self.stations) - 1, 1)
         time = self.part[0] + (self.part[1] - self.part[0]) * share
-        return tuple(body.mesh_at(time) for body in self.bodies)
+        return tuple(body.points_at(time) for body in self.bodies)
 
     def samples_at(self, quality: Quality) -> int:
         """Samples a pixel at a quality."""

@@ -9,6 +9,7 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
+from typing import Any
 
 import numpy as np
 from numpy.lib.stride_tricks import sliding_window_view
@@ -71,9 +72,9 @@ PACES: dict[str, Pace] = {
 _ROOM = 16
 #: Tiles that things go in a stretch, mostly.
 _AWAY = 2
-_rooms: dict[tuple[int, ...], NDArray[np.int64]] = {}
+_rooms: dict[tuple[Any, ...], NDArray[np.int64]] = {}
 #: Sets (size and triangles) of which it is known how many they need.
-_KNOWN = 8
+_KNOWN = 64
 #: Degrees that normals lean apart that share rays.
 _RAYS_LEAN = 20.0
 #: Stretches at least where light or finishes change, if a quality takes so many.
@@ -100,7 +101,7 @@ def _fastest(snapshot: Snapshot) -> float:
         way = np.zeros(len(points))
         for mark, matrix in zip(marks, matrices, strict=True):
             if bends:
-                points = snapshot.bodies[place].mesh_at(mark / (len(snapshot.stations) - 1)).vertices[some]
+                points = snapshot.bodies[place].points_at(mark / (len(snapshot.stations) - 1))[some]
             projected = camera.project(put(matrix, points))
             ahead = projected[:, 2] > camera.near
             flat = projected[:, :2] / np.where(ahead, projected[:, 2], 1)[:, None]
@@ -315,13 +316,7 @@ def draw(
     if stacked is not None:
         for scaled, boxes, starts in zip(drawn.scaled, drawn.boxes, drawn.starts, strict=True):
             count_folds(Bins(scaled, boxes, starts, drawn.members), own, depth.shape, turns, stacked)
-    part = (
-        width,
-        height,
-        stage.passed,
-        int((scene.triangles[:, 0] != scene.triangles[:, 1]).sum()),
-        int((scene.cull < 0).sum()),
-    )
+    part = width, height, count, stage.part_key
     rooms = _rooms.pop(part, np.full((2, tiles), _ROOM, np.int64))
     while True:
         firsts, fine_firsts = (np.append(0, np.cumsum(one)) for one in rooms)

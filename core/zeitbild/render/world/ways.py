@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from typing import NamedTuple
 
 import numpy as np
@@ -65,13 +66,25 @@ def bent(body: Body) -> float:
 
 def stands(snapshot: Snapshot, station: int) -> Floats:
     """Vertices [V, 3] of the scene of a snapshot that was ``built``, as at a station."""
-    out = placed([mesh.vertices for mesh in snapshot.meshes_at(station)], snapshot.stations[station])
+    out = placed(snapshot.points_at(station), snapshot.stations[station])
     towards_eye(out, snapshot.built_meshes, paint_order(snapshot).ranks, snapshot.camera)
     return out
 
 
+#: The last ones, with what they are of: each part of a set asks for them.
+_last: tuple[Sequence[Body], Sequence[Sequence[Matrix]], Scene, Ways] | None = None
+
+
 def ways_of(snapshot: Snapshot, scene: Scene) -> Ways:
-    """How far everything in a stretch stands from its middle place at both ends."""
+    """How far everything in a stretch stands from its middle place at both ends. Hold ``kernels.PARALLEL``."""
+    global _last
+    held = _last
+    if held is None or held[0] is not snapshot.bodies or held[1] is not snapshot.stations or held[2] is not scene:
+        held = _last = snapshot.bodies, snapshot.stations, scene, _ways_of(snapshot, scene)
+    return held[3]
+
+
+def _ways_of(snapshot: Snapshot, scene: Scene) -> Ways:
     moves, counts = [], []
     for place, body in enumerate(snapshot.bodies):
         middle = np.array(body.matrix).reshape(4, 4)
