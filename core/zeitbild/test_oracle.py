@@ -10,6 +10,7 @@ from numba import njit
 from numpy.typing import NDArray
 
 from zeitbild.document.reading import read_shot
+from zeitbild.document.shot import Shot
 from zeitbild.fonts import SHIPPED
 from zeitbild.geometry.font import open_face
 from zeitbild.geometry.shaping import outlines, shape
@@ -177,3 +178,34 @@ class AgainstTheOracle(unittest.TestCase):
         snapshot = _word(bounces=1)
         one, other = (render(snapshot, QUALITIES["final"]).beauty.copy() for _ in range(2))
         np.testing.assert_array_equal(one, other)
+
+
+class MirroredHighlights(unittest.TestCase):
+    """A rough ball over a smooth metal floor: it mirrors the sun's highlight there, which one ray in a hundred hits."""
+
+    def test_they_are_no_dots_and_as_bright_as_they_are(self) -> None:
+        floor = {"kind": "floor", "id": "floor", "placement": {"position": [0, -120, 0]}}
+        floor["surface"] = {"base_colour": "#888888", "roughness": 0.15, "metalness": 1}
+        ball = {"kind": "solid", "id": "ball", "shape": "ball", "width": 200, "height": 200, "depth": 200}
+        ball["surface"] = {"base_colour": "#e0e0e0", "roughness": 0.45}
+        shot = read_shot(
+            {
+                **Shot().model_dump(mode="json"),
+                "raster": {"width": 96, "height": 80},
+                "camera": {"position": [0, 40, 500]},
+                "elements": [ball, floor],
+                "lights": [{"kind": "sun", "azimuth": 30, "elevation": 40, "size": 3}],
+                "rays": {"bounces": 1, "occlusion": 0},
+            }
+        )
+        snapshot = resolve(shot, 1, NOWHERE)
+        found = render(snapshot, QUALITIES["final"]).beauty
+        light = found[..., :3].max(axis=2)
+        around = np.stack([np.roll(light, (y, x), (0, 1)) for y in (-1, 0, 1) for x in (-1, 0, 1)])
+        inside = np.s_[15:65, 30:65]
+        self.assertEqual(int((light - np.median(around, axis=0) > 24 / 255)[inside].sum()), 0)
+        true = np.mean([truth(snapshot, samples=256).beauty for _ in range(2)], axis=0)
+        blocks = [one[16:64, 32:64, :3].reshape(6, 8, 4, 8, 3).mean(axis=(1, 3)) for one in (found, true)]
+        shown = [np.clip(one, 0, 1) ** (1 / 2.2) * 255 for one in blocks]
+        self.assertLess(float(np.abs(shown[0] - shown[1]).mean()), 1.0)
+        self.assertLess(abs(float(blocks[0].sum() / blocks[1].sum()) - 1), 0.01)
