@@ -28,7 +28,7 @@ from zeitbild.render.visible.see_through import Areas, areas_of, depth_of_seen, 
 from zeitbild.render.visible.tile_kernel import RASTERISERS_AGAIN
 from zeitbild.render.visible.visibility import Drawing, Fragments, rasterise
 from zeitbild.render.world.buffers import kept
-from zeitbild.render.world.ways import NO_WAYS, ways_of
+from zeitbild.render.world.ways import NO_WAYS
 from zeitbild.snapshot import Snapshot
 from zeitbild.snapshot.camera import DepthScale
 
@@ -112,7 +112,7 @@ def draw_outputs(
             else:
                 moved = np.empty(len(fragments.pixel), np.int32)
                 PARALLEL.by_parts(drop_hidden, fragments, scene.finish_of, output.weights, moved)
-        ways = ways_of(snapshot, stage.whole.scene) if swept else NO_WAYS
+        ways = stage.moves(snapshot) if swept else NO_WAYS
         wanted = any(output.picture.planes is not None for output in lit_ones)
         rayed = cast_rays(snapshot, quality, stage, light, fragments, depth, ways, unlit_too=wanted)
         shaded = fragments

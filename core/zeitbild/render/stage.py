@@ -19,6 +19,7 @@ from zeitbild.render.world.paint_order import paint_order, towards_eye
 from zeitbild.render.world.ray_scene import RayScene
 from zeitbild.render.world.scene import Scene, gather
 from zeitbild.render.world.texels import Texels, texels_of
+from zeitbild.render.world.ways import Ways, ways_of
 from zeitbild.snapshot import Snapshot
 from zeitbild.snapshot.camera import Camera
 from zeitbild.snapshot.finish_row import (
@@ -65,14 +66,18 @@ class Stage:
         self.passed = 0
         #: Which triangles of the scene are drawn and how (``drawing``), as a key; empty: all of them, as they are.
         self.part_key: tuple[Any, ...] = ()
+        self._moves: Ways | None = None
         self._rays: RayScene | None = None
         self._flats: NDArray[np.float32] | None = None
         self._bends: NDArray[np.float32] | None = None
 
-    @property
-    def whole(self) -> Stage:
-        """That of which this is a part, or itself."""
-        return self._whole
+    def moves(self, snapshot: Snapshot) -> Ways:
+        """How far everything is from its place in the stretch that this is of; worked out at the first call, once for all parts."""
+        if self._whole is not self:
+            return self._whole.moves(snapshot)
+        if self._moves is None:
+            self._moves = ways_of(snapshot, self.scene)
+        return self._moves
 
     @property
     def surfaces(self) -> Surfaces:

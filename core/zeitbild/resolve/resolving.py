@@ -134,12 +134,11 @@ class _Seen:
     def opened(self, frame: int) -> _Opened:
         """What changes while the shutter is open."""
         times = self.standing.opened(frame)
-        stood = [self.standing.stood(time) for time in times]
-        stations = tuple(tuple(matrix for matrix, _ in one) for one in stood)
+        stations = tuple(self.standing.matrices(time) for time in times)
         views = _if_it_changes(tuple(self.view(time) for time in times))
-        some = times[:: max(1, len(times) // _MOMENTS)] if moves_at_all(self.shot) else ()
-        moments = _if_it_changes(tuple(self.moment(time)[0] for time in some))
-        bends = tuple(_bends(own) for own in zip(*stood[:: max(1, len(times) // _MOMENTS)], strict=True))
+        some = times[:: max(1, len(times) // _MOMENTS)]
+        moments = _if_it_changes(tuple(self.moment(time)[0] for time in some) if moves_at_all(self.shot) else ())
+        bends = tuple(_bends(own) for own in zip(*(self.standing.stood(time) for time in some), strict=True))
         changes = views or moments or any(bends)
         return _Opened(stations if changes else _if_it_changes(stations), views, moments, bends)
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
 from typing import NamedTuple
 
 import numpy as np
@@ -71,20 +70,8 @@ def stands(snapshot: Snapshot, station: int) -> Floats:
     return out
 
 
-#: The last ones, with what they are of: each part of a set asks for them.
-_last: tuple[Sequence[Body], Sequence[Sequence[Matrix]], Scene, Ways] | None = None
-
-
 def ways_of(snapshot: Snapshot, scene: Scene) -> Ways:
-    """How far everything in a stretch stands from its middle place at both ends. Hold ``kernels.PARALLEL``."""
-    global _last
-    held = _last
-    if held is None or held[0] is not snapshot.bodies or held[1] is not snapshot.stations or held[2] is not scene:
-        held = _last = snapshot.bodies, snapshot.stations, scene, _ways_of(snapshot, scene)
-    return held[3]
-
-
-def _ways_of(snapshot: Snapshot, scene: Scene) -> Ways:
+    """How far everything in a stretch stands from its middle place at both ends."""
     moves, counts = [], []
     for place, body in enumerate(snapshot.bodies):
         middle = np.array(body.matrix).reshape(4, 4)
