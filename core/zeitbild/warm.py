@@ -135,11 +135,11 @@ def warm_rest() -> None:
     square = np.array([(0.0, 0.0), (2.0, 0.0), (2.0, 2.0), (0.0, 2.0)])
     outline_of([Contour.of_polyline(square), Contour.of_polyline(square + 1)])
     part(np.zeros((3, 2)), np.array([1, 2, 0]))
-    if picture.identities is not None:
-        ranks_of(picture.identities)
     for_straight(picture.beauty, picture.covered, "rolled off", "alpha raised")
     for corner in (0, 1):
         columns = columns_of(picture.beauty[corner:, corner:], range(3), (3,))
+        if picture.identities is not None:
+            ranks_of(picture.identities[corner:, corner:])
     halves = [columns[k].view(np.float16) for k in range(3)]
     sum_difference([halves] * len(PARTS), halves)
     bezier(HANDLES, 0.5)
