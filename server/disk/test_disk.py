@@ -210,7 +210,7 @@ class Full(Disk):
     def test_on_a_file_system_that_is_really_full(self) -> None:
         masters = self.data / "masters"
         masters.mkdir()
-        subprocess.run(["mount", "-t", "tmpfs", "-o", "size=24k", "none", str(masters)], check=True)
+        subprocess.run(["mount", "-t", "tmpfs", "-o", "size=12k", "none", str(masters)], check=True)
         self.addCleanup(subprocess.run, ["umount", str(masters)], check=True)
         run = self.start()
         # The data folder itself has room: only writing tells.

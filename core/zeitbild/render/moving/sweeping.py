@@ -267,14 +267,16 @@ def _moments_of(snapshot: Snapshot, scene: Scene, columns: int, tiles: int) -> t
 
 
 def _slices_of(snapshot: Snapshot, pace: Pace, samples: int) -> tuple[int, NDArray[np.bool_]]:
-    """Into how many slices of time a stretch is cut for shading, and which finishes [F] move in it."""
+    """Into how many slices of time a stretch is cut for shading (a power of two), and which finishes [F] move in it."""
     before, middle, after = (snapshot.stations[at] for at in (0, len(snapshot.stations) // 2, -1))
     placements, share = list(zip(before, middle, after, strict=True)), snapshot.part[1] - snapshot.part[0]
     degrees = max(
         turned(a, b) + turned(b, c) + share * bent(body)
         for (a, b, c), body in zip(placements, snapshot.bodies, strict=True)
     )
-    slices = min(max(math.ceil(degrees / pace.slice), 1), MOST_SLICES, samples)
+    slices = 1
+    while slices < min(MOST_SLICES, samples) and degrees / slices > pace.slice:
+        slices *= 2
     stirs = [a != b or b != c or bool(body.bends) for (a, b, c), body in zip(placements, snapshot.bodies, strict=True)]
     return slices, np.repeat(stirs, [len(body.finishes) for body in snapshot.bodies])
 
