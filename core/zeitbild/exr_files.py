@@ -105,7 +105,7 @@ def is_whole(path: Path) -> bool:
         several = bool(struct.unpack("<I", version)[0] & _PARTS)
         counts, leads = [], []
         while (header := _header(file)) is None or header:
-            if header is None:
+            if header is None or not 0 <= header["chunks"] <= size:
                 return False
             counts.append(header["chunks"])
             # Behind the number of its part a chunk says where it is: its row, or the place of its tile and its two levels.
@@ -115,13 +115,13 @@ def is_whole(path: Path) -> bool:
         tables = file.read(8 * sum(counts))
         first = file.tell()
     places = np.frombuffer(tables[: len(tables) // 8 * 8], "<u8")
-    if not counts or len(places) < sum(counts):
+    # Before anything is added to them: they may be any number.
+    if not counts or len(places) < sum(counts) or ((places < first) | (places > size)).any():
         return False
-    lead = np.repeat(leads, counts)
-    if ((places < first) | (places + lead.astype(np.uint64) + 4 > size)).any():
+    starts = places.astype(np.int64) + np.repeat(leads, counts)
+    if (starts + 4 > size).any():
         return False
     # What each chunk says of its own length.
-    starts = places.astype(np.int64) + lead
     packed = np.memmap(path, np.uint8, "r")[starts[:, None] + np.arange(4)].view("<i4")[:, 0]
     return bool(((packed >= 0) & (starts + 4 + packed <= size)).all())
 

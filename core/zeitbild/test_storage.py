@@ -99,6 +99,27 @@ class ExrFiles(unittest.TestCase):
                             )
                             np.testing.assert_array_equal(read, values)
 
+    def test_places_and_numbers_of_chunks_may_be_anything(self) -> None:
+        part = ExrPart("one", {"R": np.ones((40, 9), np.float32)}, compression="zstd", strip=16)
+        with tempfile.TemporaryDirectory() as name:
+            path = Path(name) / "p.exr"
+            write_parts(path, [part, replace(part, name="two")])
+            data = path.read_bytes()
+            count = data.index(b"chunkCount\0int\0") + len(b"chunkCount\0int\0") + 4
+            for value in (-1, -(2**31), 2**31 - 1):
+                path.write_bytes(data[:count] + value.to_bytes(4, "little", signed=True) + data[count + 4 :])
+                self.assertFalse(is_whole(path), value)
+            # The place of the first chunk is that behind the table: it stands nowhere else.
+            parts = 2 * 3
+            at = next(
+                at for at in range(count, len(data)) if data[at : at + 8] == (at + 8 * parts).to_bytes(8, "little")
+            )
+            for place in (0, 2**63 - 1, 2**63 + 5, 2**64 - 1, len(data)):
+                path.write_bytes(data[:at] + place.to_bytes(8, "little") + data[at + 8 :])
+                self.assertFalse(is_whole(path), place)
+            path.write_bytes(data)
+            self.assertTrue(is_whole(path))
+
     def test_a_part_of_nothing_takes_one_pixel(self) -> None:
         some = np.zeros((5, 7), np.float32)
         some[4, 6] = -0.0

@@ -30,8 +30,6 @@ from zeitbild.storage import write_whole
 _KEY = re.compile(r"^[0-9a-f]{64}$")
 _END = re.compile(r"^(\.[a-z]+-[0-9a-f]{12})?$")
 _BEAUTY: dict[Bundle, str] = {"beauty": ""}
-#: What takes longest is begun first, so that nobody waits for it at the end.
-_LONGEST_FIRST: tuple[Bundle, ...] = ("data", "light", "groups", "identity", "beauty")
 #: Rows that are packed together.
 _STRIP = 16
 #: Bundles that are written side by side.
@@ -120,7 +118,7 @@ class MasterStore:
 
         # Beauty is written anew, as ever: who saves has rendered it.
         missing = [one for one in ends if one == "beauty" or not self.path(key, ends[one]).exists()]
-        missing.sort(key=_LONGEST_FIRST.index)
+        missing.sort(key=list(KEPT).index)
         if len(missing) == 1:
             write(missing[0])
         elif missing:

@@ -9,7 +9,6 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
-from typing import Any
 
 import numpy as np
 from numpy.lib.stride_tricks import sliding_window_view
@@ -72,8 +71,8 @@ PACES: dict[str, Pace] = {
 _ROOM = 16
 #: Tiles that things go in a stretch, mostly.
 _AWAY = 2
-_rooms: dict[tuple[Any, ...], NDArray[np.int64]] = {}
-#: Sets (size and triangles) of which it is known how many they need.
+_rooms: dict[tuple[int, ...], NDArray[np.int64]] = {}
+#: Drawings (by size, triangles and which of them are drawn) of which it is known how many they need.
 _KNOWN = 64
 #: Degrees that normals lean apart that share rays.
 _RAYS_LEAN = 20.0
@@ -318,7 +317,7 @@ def draw(
     if stacked is not None:
         for scaled, boxes, starts in zip(drawn.scaled, drawn.boxes, drawn.starts, strict=True):
             count_folds(Bins(scaled, boxes, starts, drawn.members), own, depth.shape, turns, stacked)
-    part = width, height, count, stage.part_key
+    part = width, height, count, hash(stage.part_key)
     rooms = _rooms.pop(part, np.full((2, tiles), _ROOM, np.int64))
     while True:
         firsts, fine_firsts = (np.append(0, np.cumsum(one)) for one in rooms)

@@ -130,6 +130,7 @@ def mark(fragments, surfaces, told, weights, eye, identities, data):  # type: ig
 
 @kernel
 def _ranks(identities, most):  # type: ignore[no-untyped-def]
+    """``ranks_of`` into most [2]."""
     for y in range(identities.shape[0]):
         for x in range(identities.shape[1]):
             for kind in range(2):
