@@ -301,7 +301,7 @@ def tell_what_stands(view: View, stage: Stage, fragments: Fragments, output: Out
         mark,
         fragments,
         stage.surfaces,
-        Told.of(view.snapshot, view.numbers),
+        Told.of(view.snapshot, view.numbers, stage.scene.triangles),
         output.weights if output.some else np.ones(len(view.numbers), np.float32),
         viewpoint(camera),
         picture.identities,

@@ -8,11 +8,11 @@ import numba
 import numpy as np
 from numpy.typing import NDArray
 
-from zeitbild.geometry.transforms import put
 from zeitbild.kernels import kernel, parallel_kernel
 from zeitbild.render.data_rows import DATA, MOTION, POSITION, SHARE, TEXTURE
 from zeitbild.render.visible.surface import shares_at, surface_at
 from zeitbild.render.visible.triangle_setup import TILE
+from zeitbild.render.world.paint_order import placed
 from zeitbild.snapshot import Snapshot
 from zeitbild.snapshot.camera import Camera
 
@@ -31,22 +31,24 @@ ELEMENTS, FINISHES = 0, 1
 
 class Told(NamedTuple):
     """What finishes are told by: numbers [F, 2] of their element and their own; projection [3, 4] takes a world point to homogeneous pixel
-    coordinates, moves [F, 3, 4] one of a finish to those of the next frame, boxes [F, 3, 4] to shares of the box round its body. Of bodies that
-    bend until then the corners of triangles stand in then [K, 3, 3] (world), and at which place those of each triangle, then_at [T] (-1: it
-    goes as its finish does; of no length: all do)."""
+    coordinates, moves [F, 3, 4] one of a finish to those of the next frame, boxes [F, 3, 4] to shares of the box round its body. Where
+    bends [F] is not 0, a finish's body bends until then, and its triangles [T, 3] number their corners in then [V, 3] (world)."""
 
     numbers: NDArray[np.int32]
     projection: NDArray[np.float64]
     moves: NDArray[np.float64]
     boxes: NDArray[np.float64]
+    bends: NDArray[np.uint8]
     then: NDArray[np.float64]
-    then_at: NDArray[np.int32]
+    triangles: NDArray[np.int32]
 
     @staticmethod
-    def of(snapshot: Snapshot, numbers: NDArray[np.int32]) -> Told:
-        """Those of a snapshot; numbers [F, 2] from ``numbers_of``."""
-        projection = projection_of(snapshot.camera)
-        return Told(numbers, projection, moves_of(snapshot), boxes_of(snapshot), *_then_of(snapshot))
+    def of(snapshot: Snapshot, numbers: NDArray[np.int32], triangles: NDArray[np.int32]) -> Told:
+        """Those of a snapshot; numbers [F, 2] from ``numbers_of``, triangles [T, 3] of its scene."""
+        projection, bends = projection_of(snapshot.camera), [body.then is not None for body in snapshot.bodies]
+        then = _stands_then(snapshot) if any(bends) else np.empty((0, 3))
+        each = np.repeat(bends, [len(body.finishes) for body in snapshot.bodies]).astype(np.uint8)
+        return Told(numbers, projection, moves_of(snapshot), boxes_of(snapshot), each, then, triangles)
 
 
 @parallel_kernel
@@ -60,7 +62,7 @@ def mark(fragments, surfaces, told, weights, eye, identities, data):  # type: ig
     pixel, triangle, share = fragments.pixel, fragments.triangle, fragments.share
     where, edges = fragments.where, fragments.edges
     places, normals, finish_of = surfaces
-    numbers, projection, moves, boxes, then, then_at = told
+    numbers, projection, moves, boxes, bends, then, triangles = told
     columns = (width + _TILE - 1) // _TILE
     for turn in numba.prange(order.shape[0]):
         tile = order[turn]
@@ -109,12 +111,14 @@ def mark(fragments, surfaces, told, weights, eye, identities, data):  # type: ig
             move = moves[finish]
             # Where it is later, and by what that is projected.
             qx, qy, qz = np.float64(px), np.float64(py), np.float64(pz)
-            if then_at.shape[0] > 0 and then_at[t] >= 0:
+            if bends[finish] != 0:
                 wa, wb, wc = _shares_at(edges, t, x, y)
-                later = then[then_at[t]]
-                qx = wa * later[0, 0] + wb * later[1, 0] + wc * later[2, 0]
-                qy = wa * later[0, 1] + wb * later[1, 1] + wc * later[2, 1]
-                qz = wa * later[0, 2] + wb * later[1, 2] + wc * later[2, 2]
+                a, b, c = then[triangles[t, 0]], then[triangles[t, 1]], then[triangles[t, 2]]
+                qx, qy, qz = (
+                    wa * a[0] + wb * b[0] + wc * c[0],
+                    wa * a[1] + wb * b[1] + wc * c[1],
+                    wa * a[2] + wb * b[2] + wc * c[2],
+                )
                 move = projection
             w = move[2, 0] * qx + move[2, 1] * qy + move[2, 2] * qz + move[2, 3]
             own = projection[2, 0] * px + projection[2, 1] * py + projection[2, 2] * pz + projection[2, 3]
@@ -166,22 +170,13 @@ def moves_of(snapshot: Snapshot) -> NDArray[np.float64]:
     return np.array(moves)
 
 
-def _then_of(snapshot: Snapshot) -> tuple[NDArray[np.float64], NDArray[np.int32]]:
-    """Where the triangles of bodies that bend will be at the next frame (``Told``)."""
-    if all(body.then is None for body in snapshot.bodies):
-        return np.empty((0, 3, 3)), np.empty(0, np.int32)
-    corners, places, count = [np.empty((0, 3, 3))], [], 0
-    for body, mesh in zip(snapshot.bodies, snapshot.built_meshes, strict=True):
-        own = np.full(len(mesh.triangles), -1, np.int32)
-        if body.then is not None:
-            matrix = np.array(body.after or body.matrix).reshape(4, 4)
-            # The scene has the corners of what is mirrored the other way round.
-            around = -1 if np.linalg.det(np.array(body.matrix).reshape(4, 4)[:3, :3]) < 0 else 1
-            corners.append(put(matrix, body.then.mesh.vertices)[mesh.triangles[:, ::around]])
-            own[:] = np.arange(count, count + len(own))
-            count += len(own)
-        places.append(own)
-    return np.concatenate(corners), np.concatenate(places)
+def _stands_then(snapshot: Snapshot) -> NDArray[np.float64]:
+    """Where the scene's vertices will be at the next frame [V, 3]."""
+    points = [
+        (body.then.mesh if body.then else mesh).vertices
+        for body, mesh in zip(snapshot.bodies, snapshot.built_meshes, strict=True)
+    ]
+    return placed(points, [body.after or body.matrix for body in snapshot.bodies])
 
 
 def boxes_of(snapshot: Snapshot) -> NDArray[np.float64]:
