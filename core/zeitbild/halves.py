@@ -1,4 +1,4 @@
-"""Half floats (IEEE 754, binary16) from single ones, as numpy rounds them but many times faster."""
+"""Half floats (IEEE 754, binary16) from single ones, as numpy rounds them but many times faster, and back."""
 
 from __future__ import annotations
 
@@ -18,6 +18,8 @@ _TOO_LARGE, _SMALLEST_NORMAL, _BIAS = np.uint32(0x477FF000), np.uint32(0x3880000
 #: 2^24, in which steps of what is not normal are counted; adding and taking away 2^23 rounds to the nearest, ties to even.
 _STEPS, _ROUNDER = np.float32(1 << 24), np.float32(1 << 23)
 _SIGN, _REST = np.uint32(0x8000), np.uint32(0x7FFFFFFF)
+#: Bits of infinity, of both, and by what a half float is too small if its bits are taken for those of a single one.
+_ENDLESS, _AS_SINGLE, _TOO_SMALL = np.uint32(0x7C00), np.uint32(0x7F800000), np.float32(2.0**112)
 
 
 @inlined_kernel
@@ -83,3 +85,33 @@ def as_half(values: NDArray[np.float32], *, least_zero: bool = False) -> NDArray
     out = np.empty(values.shape, np.uint16)
     _round(values, values.view(np.uint32), least_zero, out)
     return out.view(np.float16)
+
+
+@kernel
+def _widen(bits, top, left, out):  # type: ignore[no-untyped-def]
+    """Half floats by their bits [h, w, C] into out [H, W, C] float32, from a row and a column on."""
+    channels = bits.shape[2]
+    for y in range(bits.shape[0]):
+        row, wide = bits[y].reshape(-1), out[top + y].reshape(-1)
+        values = wide[left * channels : left * channels + row.shape[0]]
+        whole = values.view(np.uint32)
+        for i in range(row.shape[0]):
+            own = np.uint32(row[i])
+            rest = own & np.uint32(0x7FFF)
+            # Chosen, not branched to: so that many are worked out at once.
+            endless = _AS_SINGLE if rest >= _ENDLESS else np.uint32(0)
+            whole[i] = (rest << np.uint32(13)) | endless | ((own & _SIGN) << np.uint32(16))
+        for i in range(row.shape[0]):
+            values[i] *= _TOO_SMALL
+
+
+def widened(
+    halves: NDArray[np.float16], size: tuple[int, int] | None = None, corner: tuple[int, int] = (0, 0)
+) -> NDArray[np.float32]:
+    """Half floats [h, w, C] as single ones; or in an array [H, W, C] of a size (rows, columns), from a corner (row, column) on, with zero
+    around them."""
+    rows, columns = size or halves.shape[:2]
+    make = np.empty if (rows, columns) == halves.shape[:2] else np.zeros
+    out: NDArray[np.float32] = make((rows, columns, halves.shape[2]), np.float32)
+    _widen(np.ascontiguousarray(halves).view(np.uint16), *corner, out)
+    return out

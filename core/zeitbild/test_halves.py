@@ -4,7 +4,7 @@ import unittest
 
 import numpy as np
 
-from zeitbild.halves import LARGEST, as_half
+from zeitbild.halves import LARGEST, as_half, widened
 
 
 class Halves(unittest.TestCase):
@@ -28,3 +28,20 @@ class Halves(unittest.TestCase):
             as_half(values[..., 2], least_zero=True), np.maximum(values[..., 2], 0).astype(np.float16)
         )
         self.assertEqual(float(as_half(np.array([[1e9]], np.float32))[0, 0]), LARGEST)
+
+    def test_every_half_becomes_the_single_float_that_numpy_makes_of_it(self) -> None:
+        every = np.arange(1 << 16, dtype=np.uint16).view(np.float16).reshape(64, 256, 4)
+        found, expected = widened(every), every.astype(np.float32)
+        # Of what is no number numpy keeps other bits.
+        np.testing.assert_array_equal(found, expected)
+        there = ~np.isnan(expected)
+        np.testing.assert_array_equal(found.view(np.uint32)[there], expected.view(np.uint32)[there])
+
+    def test_they_stand_where_they_should_with_zero_around_them(self) -> None:
+        halves = np.random.default_rng(3).normal(size=(3, 5, 2)).astype(np.float16)
+        found = widened(halves, (7, 9), (2, 4))
+        np.testing.assert_array_equal(found[2:5, 4:9], halves.astype(np.float32))
+        found[2:5, 4:9] = 0
+        self.assertFalse(found.any())
+        # A part of a larger array.
+        np.testing.assert_array_equal(widened(halves[:, 1:3]), halves[:, 1:3].astype(np.float32))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import io
 import subprocess
 import sys
@@ -13,7 +14,7 @@ import numpy as np
 from PIL import Image
 
 from zeitbild.assets import AssetFolder
-from zeitbild.colour.highlights import for_straight
+from zeitbild.colour.highlights import conformed, for_straight
 from zeitbild.differences import sum_difference
 from zeitbild.document.shot import Motion, Shot, Timing
 from zeitbild.elements import kinds
@@ -30,6 +31,7 @@ from zeitbild.geometry.outline import outline_of, part
 from zeitbild.halves import columns_of
 from zeitbild.handoff.conforming import Conforming
 from zeitbild.keys import Key, Track
+from zeitbild.masters import MasterStore
 from zeitbild.proof import View, encode_view, show
 from zeitbild.render import QUALITIES, render
 from zeitbild.render.passes import passes
@@ -46,6 +48,7 @@ from zeitbild.values import Placement, Turn
 _READ_BACK: tuple[tuple[str, dict[str, str]], ...] = (
     ("png8", {}),
     ("png16", {}),
+    ("exr", {}),
     ("tiff8", {"alpha": "premultiplied"}),
     ("tiff16", {"alpha": "premultiplied"}),
     ("webp", {}),
@@ -136,6 +139,11 @@ def warm_rest() -> None:
     outline_of([Contour.of_polyline(square), Contour.of_polyline(square + 1)])
     part(np.zeros((3, 2)), np.array([1, 2, 0]))
     for_straight(picture.beauty, picture.covered, "rolled off", "alpha raised")
+    conformed(picture.beauty, "rolled off")
+    with tempfile.TemporaryDirectory() as folder:
+        store = MasterStore(Path(folder))
+        store.save(hashlib.sha256().hexdigest(), picture)
+        store.load(hashlib.sha256().hexdigest())
     for corner in (0, 1):
         columns = columns_of(picture.beauty[corner:, corner:], range(3), (3,))
         if picture.identities is not None:

@@ -13,7 +13,7 @@ import numba
 import numpy as np
 from numpy.typing import NDArray
 
-from zeitbild.kernels import PARALLEL, parallel_kernel
+from zeitbild.kernels import PARALLEL, inlined_kernel, parallel_kernel
 
 Highlights = Literal["clipped", "rolled off"]
 BeyondAlpha = Literal["alpha raised", "clipped"]
@@ -22,47 +22,56 @@ _REFLECTED, _START, _DESATURATION = np.float32(0.04), np.float32(0.8 - 0.04), np
 _ZERO, _ONE, _HALF_A_LEVEL = np.float32(0), np.float32(1), np.float32(0.5 / 255)
 
 
+@inlined_kernel
+def _rolled(red, green, blue):  # type: ignore[no-untyped-def]
+    """Straight colour, rolled off."""
+    least = min(red, min(green, blue))
+    # Twice the reflectance is where the curve meets the line: 0.08 - 6.25 * 0.08^2 = 0.04.
+    off = least - np.float32(6.25) * least * least if least < np.float32(0.08) else _REFLECTED
+    red, green, blue = red - off, green - off, blue - off
+    peak = max(red, max(green, blue))
+    if peak >= _START:
+        room = _ONE - _START
+        new = _ONE - room * room / (peak + room - _START)
+        red, green, blue = red * new / peak, green * new / peak, blue * new / peak
+        white = _ONE - _ONE / (_DESATURATION * (peak - new) + _ONE)
+        red, green, blue = red + (new - red) * white, green + (new - green) * white, blue + (new - blue) * white
+    return red, green, blue
+
+
 @parallel_kernel
 def _roll_off(light, out):  # type: ignore[no-untyped-def]
     """Premultiplied light [H, W, 4] into out [H, W, 4]."""
     for y in numba.prange(light.shape[0]):
         for x in range(light.shape[1]):
             alpha = light[y, x, 3]
-            out[y, x, 3] = alpha
-            if alpha <= _ZERO:
-                out[y, x, 0], out[y, x, 1], out[y, x, 2] = light[y, x, 0], light[y, x, 1], light[y, x, 2]
-                continue
-            scale = _ONE / alpha
-            red, green, blue = light[y, x, 0] * scale, light[y, x, 1] * scale, light[y, x, 2] * scale
-            least = min(red, min(green, blue))
-            # Twice the reflectance is where the curve meets the line: 0.08 - 6.25 * 0.08^2 = 0.04.
-            off = least - np.float32(6.25) * least * least if least < np.float32(0.08) else _REFLECTED
-            red, green, blue = red - off, green - off, blue - off
-            peak = max(red, max(green, blue))
-            if peak >= _START:
-                room = _ONE - _START
-                new = _ONE - room * room / (peak + room - _START)
-                red, green, blue = red * new / peak, green * new / peak, blue * new / peak
-                white = _ONE - _ONE / (_DESATURATION * (peak - new) + _ONE)
-                red, green, blue = red + (new - red) * white, green + (new - green) * white, blue + (new - blue) * white
-            out[y, x, 0], out[y, x, 1], out[y, x, 2] = red * alpha, green * alpha, blue * alpha
+            red, green, blue = light[y, x, 0], light[y, x, 1], light[y, x, 2]
+            if alpha > _ZERO:
+                scale = _ONE / alpha
+                red, green, blue = _rolled(red * scale, green * scale, blue * scale)
+                red, green, blue = red * alpha, green * alpha, blue * alpha
+            out[y, x, 0], out[y, x, 1], out[y, x, 2], out[y, x, 3] = red, green, blue, alpha
 
 
 @parallel_kernel
-def _hold(light, out, over):  # type: ignore[no-untyped-def]
-    """Premultiplied light [H, W, 4] into out [H, W, 4] with no channel beyond alpha, and alpha within 0..1; over [H] counts pixels that
-    lose more than half of 1/255."""
+def _hold(light, rolls, out, over):  # type: ignore[no-untyped-def]
+    """Premultiplied light [H, W, 4] into out [H, W, 4], rolled off or not, with no channel beyond alpha, and alpha within 0..1; over [H]
+    counts pixels that lose more than half of 1/255."""
     for y in numba.prange(light.shape[0]):
         for x in range(light.shape[1]):
-            alpha = min(max(light[y, x, 3], _ZERO), _ONE)
-            out[y, x, 3] = alpha
-            most = _ZERO
-            for k in range(3):
-                value = light[y, x, k]
-                most = max(most, value)
-                out[y, x, k] = min(max(value, _ZERO), alpha)
-            if most > alpha + _HALF_A_LEVEL:
+            there = light[y, x, 3]
+            red, green, blue = light[y, x, 0], light[y, x, 1], light[y, x, 2]
+            if rolls and there > _ZERO:
+                scale = _ONE / there
+                red, green, blue = _rolled(red * scale, green * scale, blue * scale)
+                red, green, blue = red * there, green * there, blue * there
+            alpha = min(max(there, _ZERO), _ONE)
+            if max(red, max(green, blue)) > alpha + _HALF_A_LEVEL:
                 over[y] += 1
+            out[y, x, 0] = min(max(red, _ZERO), alpha)
+            out[y, x, 1] = min(max(green, _ZERO), alpha)
+            out[y, x, 2] = min(max(blue, _ZERO), alpha)
+            out[y, x, 3] = alpha
 
 
 def beyond_alpha(light: NDArray[np.float32], covered: NDArray[np.float32] | None) -> NDArray[np.float32]:
@@ -135,9 +144,12 @@ def for_straight(
     Where see-through elements give more light than their alpha holds, alpha is raised to it, up to the area that is covered,
     or the light is clipped. Then highlights are rolled off, or clipped.
     """
-    more = beyond_alpha(light, covered)
-    light = np.ascontiguousarray(conformed(_within_alpha(light, more, beyond), highlights))
-    held, over = np.empty_like(light), np.zeros(len(light), np.int64)
+    beyond_it = 0
+    if covered is not None:
+        more = beyond_alpha(light, covered)
+        light, beyond_it = _within_alpha(light, more, beyond), int((more > 0.5 / 255).sum())
+    # Both at once: each by itself would go through memory once more.
+    held, over = np.empty(light.shape, np.float32), np.zeros(len(light), np.int64)
     with PARALLEL:
-        _hold(light, held, over)
-    return Conformed(held, int((more > 0.5 / 255).sum()), int(over.sum()))
+        _hold(np.ascontiguousarray(light), highlights != "clipped", held, over)
+    return Conformed(held, beyond_it, int(over.sum()))

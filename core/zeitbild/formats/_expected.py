@@ -31,24 +31,27 @@ def allowed_by(coding: Coding) -> float:
 
 
 @parallel_kernel
-def _far(found, premultiplied, middles, uppers, top, worst, stray):  # type: ignore[no-untyped-def]
+def _far(found, premultiplied, middles, belows, aboves, top, worst, stray):  # type: ignore[no-untyped-def]
     """How far codes [H, W, 4] of straight colour are from light [H, W, 4], in codes, at worst in each row; and pixels with colour under
-    zero alpha. middles and uppers are the light that stands in the middle of each code and at its upper border (index 0: below 0)."""
+    zero alpha. middles are the light that stands in the middle of each code, belows and aboves the codes that a unit of light is below and
+    above it."""
     for y in numba.prange(found.shape[0]):
+        most, under = worst[y], 0
         for x in range(found.shape[1]):
             alpha = float(premultiplied[y, x, 3])
             code = int(found[y, x, 3])
-            worst[y] = max(worst[y], abs(code - alpha * top))
+            most = max(most, abs(code - alpha * top))
             if code == 0:
-                if found[y, x, 0] != 0 or found[y, x, 1] != 0 or found[y, x, 2] != 0:
-                    stray[y] += 1
+                under += found[y, x, 0] != 0 or found[y, x, 1] != 0 or found[y, x, 2] != 0
                 continue
             for k in range(3):
-                value = premultiplied[y, x, k] / max(alpha, 1e-12)
+                value = float(premultiplied[y, x, k])
+                if alpha != 1.0:
+                    value /= max(alpha, 1e-12)
                 own = int(found[y, x, k])
-                middle = middles[own]
-                border = uppers[own + 1] if value >= middle else uppers[own]
-                worst[y] = max(worst[y], 0.5 * (value - middle) / (border - middle))
+                off = value - middles[own]
+                most = max(most, off * aboves[own] if off >= 0.0 else -off * belows[own])
+        worst[y], stray[y] = most, under
 
 
 def encode(name: str, light: NDArray[np.floating]) -> NDArray[np.floating]:
@@ -70,12 +73,12 @@ def decode(name: str, encoded: NDArray[np.float64]) -> NDArray[np.float64]:
 
 
 @lru_cache(maxsize=16)
-def _borders(name: str, top: int) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-    """The light in the middle of each code and at its borders, by the published formula the other way round; below zero and above one as
-    the curve goes on."""
-    codes = np.arange(-1, top + 1) + 0.5
-    uppers = decode(name, codes / top)
-    return decode(name, np.arange(top + 1) / top), np.where(codes < 0, -uppers[1], uppers)
+def _borders(name: str, top: int) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]:
+    """The light in the middle of each code, by the published formula the other way round, and how many codes a unit of light is below and
+    above it, whose borders are half a code away; below zero and above one as the curve goes on."""
+    borders, middles = decode(name, (np.arange(-1, top + 1) + 0.5) / top), decode(name, np.arange(top + 1) / top)
+    borders[0] = -borders[1]
+    return middles, 0.5 / (middles - borders[:-1]), 0.5 / (borders[1:] - middles)
 
 
 def _straight(found: NDArray[Any], plane: Plane, top: int, coding: Coding) -> tuple[float, int]:
@@ -171,43 +174,46 @@ def _closeup(
 
 
 @parallel_kernel
-def _lost(premultiplied, found, curve, times_alpha, off, total, count, alpha):  # type: ignore[no-untyped-def]
+def _lost(premultiplied, found, curve, times_alpha, off, total, count_of, alpha):  # type: ignore[no-untyped-def]
     """What found [H, W, 4] differs by from light [H, W, 4] as it is laid over black: off [H, W, 3], of each row the total of the largest
-    channels and the count of pixels where anything is, and the largest difference of alpha."""
+    channels and how many pixels something stands in, and the largest difference of alpha."""
     zero, one, least = np.float32(0), np.float32(1), np.float32(1e-12)
     last = np.float32(curve.shape[0] - 2)
     width = found.shape[1]
     for y in numba.prange(found.shape[0]):
-        given, places = premultiplied[y].reshape(-1), np.empty(4 * width, np.float32)
+        given, read = premultiplied[y].reshape(-1), found[y].reshape(-1)
+        pairs, new = given.view(np.uint64), np.ones(width, np.uint8)
+        # What is the same as its left neighbour is worked out once: most of a row often is.
+        for x in range(1, width):
+            new[x] = (pairs[2 * x] != pairs[2 * x - 2]) | (pairs[2 * x + 1] != pairs[2 * x - 1])
+        places, which, count = np.empty(3 * width, np.float32), np.empty(width, np.int32), 0
         for x in range(width):
-            part = one / max(given[4 * x + 3], least)
-            places[4 * x], places[4 * x + 1], places[4 * x + 2], places[4 * x + 3] = part, part, part, zero
+            if new[x]:
+                part = one / max(given[4 * x + 3], least)
+                for k in range(3):
+                    places[count + k] = given[4 * x + k] * part
+                count += 3
+            which[x] = count - 3
         # By itself this goes over many numbers at once.
-        for i in range(4 * width):
-            places[i] = np.sqrt(min(max(given[i] * places[i], zero), one)) * last
-        sum_of_row, seen, most_alpha = 0.0, 0, zero
+        for i in range(count):
+            places[i] = np.sqrt(min(max(places[i], zero), one)) * last
+        for i in range(count):
+            low = np.int32(places[i])
+            places[i] = curve[low] + (curve[low + 1] - curve[low]) * (places[i] - np.float32(low))
+        sum_of_row, seen, most_alpha, lost = zero, 0, zero, off[y].reshape(-1)
         for x in range(width):
-            own, there = given[4 * x + 3], found[y, x, 3]
-            if own == zero and there == zero and not times_alpha:
-                off[y, x, 0], off[y, x, 1], off[y, x, 2] = zero, zero, zero
-                continue
+            own, there, at = given[4 * x + 3], read[4 * x + 3], which[x]
+            # As browsers lay it: where little is seen, little is lost.
+            scale = one if times_alpha else there
+            red = read[4 * x] * scale - places[at] * own
+            green = read[4 * x + 1] * scale - places[at + 1] * own
+            blue = read[4 * x + 2] * scale - places[at + 2] * own
+            lost[3 * x], lost[3 * x + 1], lost[3 * x + 2] = red, green, blue
+            sum_of_row += max(abs(red), max(abs(green), abs(blue)))
             most_alpha = max(most_alpha, abs(own - there))
             # Of what is clear the mean would tell nothing.
-            if own > zero or there > np.float32(0.5 / 255):
-                seen += 1
-            most = zero
-            for k in range(3):
-                wanted = zero
-                if own > zero:
-                    at = places[4 * x + k]
-                    low = np.int32(at)
-                    wanted = (curve[low] + (curve[low + 1] - curve[low]) * (at - np.float32(low))) * own
-                # As browsers lay it: where little is seen, little is lost.
-                value = found[y, x, k] - wanted if times_alpha else found[y, x, k] * there - wanted
-                off[y, x, k] = value
-                most = max(most, abs(value))
-            sum_of_row += float(most)
-        total[y], count[y], alpha[y] = sum_of_row, seen, most_alpha
+            seen += (own > zero) | (there > np.float32(0.5 / 255))
+        total[y], count_of[y], alpha[y] = sum_of_row, seen, most_alpha
 
 
 @parallel_kernel

@@ -21,51 +21,53 @@ RED, BLUE = 0.2126, 0.0722
 _RED, _GREEN, _BLUE = np.float32(RED), np.float32(1 - RED - BLUE), np.float32(BLUE)
 #: What differences are divided by: they reach from -1/2 to 1/2.
 _OF_BLUE, _OF_RED = np.float32(0.5 / (1 - BLUE)), np.float32(0.5 / (1 - RED))
-_ONE, _HALF, _QUARTER = np.float32(1), np.float32(0.5), np.float32(0.25)
+_ZERO, _ONE, _HALF, _QUARTER = np.float32(0), np.float32(1), np.float32(0.5), np.float32(0.25)
 #: Steps of the square roots of light between which a line stands for its curve: off by less than a hundredth of a step of 10 bits.
 _STEPS = 8192
 
 
 @kernel
 def _put(rows, place, down, across, bits, luma, blue, red, alpha):  # type: ignore[no-untyped-def]
-    """Encoded colours [R, W, 4] in 0..1 of the rows that share differences into row ``place`` of these, and what they are of luma and alpha.
+    """Encoded colours [R, 4, W] in 0..1 of the rows that share differences into row ``place`` of these, and what they are of luma and alpha.
     Where two columns share a difference it lies on the left one (H.273, chroma sample location 0): half of it is that column's, a quarter
     that of each neighbour; two rows are shared evenly. Planes may be wider than the picture: behind its end the last column goes on."""
-    count, width = rows.shape[0], rows.shape[1]
+    count, width = rows.shape[0], rows.shape[2]
     scale = np.float32(1 << (bits - 8))
     full = np.float32((1 << bits) - 1)
     first = place * down
     for own in range(count):
         y = first + own
+        reds, greens, blues, line = rows[own, 0], rows[own, 1], rows[own, 2], luma[y]
         for x in range(width):
-            light = _RED * rows[own, x, 0] + _GREEN * rows[own, x, 1] + _BLUE * rows[own, x, 2]
-            luma[y, x] = np.int32((np.float32(16) + np.float32(219) * light) * scale + _HALF)
+            light = _RED * reds[x] + _GREEN * greens[x] + _BLUE * blues[x]
+            line[x] = np.int32((np.float32(16) + np.float32(219) * light) * scale + _HALF)
         luma[y, width:] = luma[y, width - 1]
         if alpha.shape[0] > 0:
+            shares, line = rows[own, 3], alpha[y]
             for x in range(width):
-                alpha[y, x] = np.int32(rows[own, x, 3] * full + _HALF)
+                line[x] = np.int32(shares[x] * full + _HALF)
             alpha[y, width:] = alpha[y, width - 1]
-    # The mean of the rows, in the first one.
-    if count > 1:
-        for x in range(width):
-            for k in range(3):
-                rows[0, x, k] = (rows[0, x, k] + rows[1, x, k]) * _HALF
+    # The mean of the rows, in the first one; then of columns.
     wide = (width + across - 1) // across
-    if across > 1:
-        before = (rows[0, 0, 0], rows[0, 0, 1], rows[0, 0, 2])
-        for at in range(wide):
-            x = at * across
-            behind = min(x + 1, width - 1)
-            r = _HALF * rows[0, x, 0] + _QUARTER * (before[0] + rows[0, behind, 0])
-            g = _HALF * rows[0, x, 1] + _QUARTER * (before[1] + rows[0, behind, 1])
-            b = _HALF * rows[0, x, 2] + _QUARTER * (before[2] + rows[0, behind, 2])
-            before = (rows[0, behind, 0], rows[0, behind, 1], rows[0, behind, 2])
-            rows[0, at, 0], rows[0, at, 1], rows[0, at, 2] = r, g, b
+    for k in range(3):
+        mean = rows[0, k]
+        if count > 1:
+            below = rows[1, k]
+            for x in range(width):
+                mean[x] = (mean[x] + below[x]) * _HALF
+        if across > 1:
+            before = mean[0]
+            for at in range(wide):
+                x = at * across
+                behind = mean[min(x + 1, width - 1)]
+                own = _HALF * mean[x] + _QUARTER * (before + behind)
+                before = behind
+                mean[at] = own
+    reds, greens, blues, of_blue, of_red = rows[0, 0], rows[0, 1], rows[0, 2], blue[place], red[place]
     for at in range(wide):
-        r, g, b = rows[0, at, 0], rows[0, at, 1], rows[0, at, 2]
-        light = _RED * r + _GREEN * g + _BLUE * b
-        blue[place, at] = np.int32((np.float32(128) + np.float32(224) * (b - light) * _OF_BLUE) * scale + _HALF)
-        red[place, at] = np.int32((np.float32(128) + np.float32(224) * (r - light) * _OF_RED) * scale + _HALF)
+        light = _RED * reds[at] + _GREEN * greens[at] + _BLUE * blues[at]
+        of_blue[at] = np.int32((np.float32(128) + np.float32(224) * (blues[at] - light) * _OF_BLUE) * scale + _HALF)
+        of_red[at] = np.int32((np.float32(128) + np.float32(224) * (reds[at] - light) * _OF_RED) * scale + _HALF)
     blue[place, wide:] = blue[place, wide - 1]
     red[place, wide:] = red[place, wide - 1]
 
@@ -76,11 +78,11 @@ def _split(colours, top, across, down, bits, luma, blue, red, alpha):  # type: i
     height, width, channels = colours.shape
     for place in numba.prange(-(-height // down)):
         count = min(down, height - place * down)
-        rows = np.empty((count, width, 4), np.float32)
+        rows = np.empty((count, 4, width), np.float32)
         for own in range(count):
             for x in range(width):
                 for k in range(channels):
-                    rows[own, x, k] = colours[place * down + own, x, k] / top
+                    rows[own, k, x] = colours[place * down + own, x, k] / top
         _put(rows, place, down, across, bits, luma, blue, red, alpha)
 
 
@@ -92,24 +94,36 @@ def _split_light(light, curve, times_alpha, across, down, bits, luma, blue, red,
     last = np.float32(curve.shape[0] - 2)
     for place in numba.prange(-(-height // down)):
         count = min(down, height - place * down)
-        rows, parts = np.empty((count, width, 4), np.float32), np.empty(4 * width, np.float32)
+        rows = np.empty((count, 4, width), np.float32)
+        numbers, which = np.empty(3 * width, np.float32), np.empty(width, np.int32)
+        new = np.ones(width, np.uint8)
         for own in range(count):
-            given, row = light[place * down + own].reshape(-1), rows[own].reshape(-1)
+            given, row = light[place * down + own].reshape(-1), rows[own]
+            pairs = given.view(np.uint64)
+            # What is the same as its left neighbour is worked out once: most of a row often is.
+            for x in range(1, width):
+                new[x] = (pairs[2 * x] != pairs[2 * x - 2]) | (pairs[2 * x + 1] != pairs[2 * x - 1])
+            many = 0
             for x in range(width):
-                share = min(_ONE, max(np.float32(0), given[4 * x + 3]))
-                part = _ONE / share if share * np.float32(65535) >= _HALF else np.float32(0)
-                parts[4 * x], parts[4 * x + 1], parts[4 * x + 2], parts[4 * x + 3] = part, part, part, part
-            # Each step by itself goes over many numbers at once.
-            for i in range(4 * width):
-                row[i] = np.sqrt(min(_ONE, max(np.float32(0), given[i] * parts[i]))) * last
+                if new[x]:
+                    share = min(_ONE, max(_ZERO, given[4 * x + 3]))
+                    part = _ONE / share if share * np.float32(65535) >= _HALF else _ZERO
+                    for k in range(3):
+                        numbers[many + k] = given[4 * x + k] * part
+                    many += 3
+                which[x] = many - 3
+            # By itself this goes over many numbers at once.
+            for i in range(many):
+                numbers[i] = np.sqrt(min(_ONE, max(_ZERO, numbers[i]))) * last
+            for i in range(many):
+                low = np.int32(numbers[i])
+                numbers[i] = curve[low] + (curve[low + 1] - curve[low]) * (numbers[i] - np.float32(low))
             for x in range(width):
-                share = min(_ONE, max(np.float32(0), given[4 * x + 3]))
-                if parts[4 * x] > np.float32(0):
-                    for i in range(4 * x, 4 * x + 3):
-                        low = np.int32(row[i])
-                        value = curve[low] + (curve[low + 1] - curve[low]) * (row[i] - np.float32(low))
-                        row[i] = value * share if times_alpha else value
-                row[4 * x + 3] = share
+                share, at = min(_ONE, max(_ZERO, given[4 * x + 3])), which[x]
+                scale = share if times_alpha else _ONE
+                for k in range(3):
+                    row[k, x] = numbers[at + k] * scale
+                row[3, x] = share
         _put(rows, place, down, across, bits, luma, blue, red, alpha)
 
 

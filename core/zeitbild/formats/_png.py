@@ -1,6 +1,6 @@
 """PNG (W3C PNG, ISO/IEC 15948): straight alpha, sRGB-encoded colour; coverage and depth grey, data as colours that are none.
 
-Filtered here and packed by libdeflate, which takes a third of the time of a whole library for the same size; read back with OpenImageIO.
+Filtered here and packed by ISA-L, which takes a fifth of the time that other libraries do, for a tenth more bytes; read back with OpenImageIO.
 """
 
 from __future__ import annotations
@@ -12,8 +12,8 @@ from functools import partial
 from pathlib import Path
 from typing import Any
 
-import deflate
 import numpy as np
+from isal import isal_zlib
 from numpy.typing import NDArray
 
 from zeitbild.formats._base import Options, Plane, ReadBack, Sharing
@@ -23,8 +23,8 @@ from zeitbild.formats._reader import read_raw
 from zeitbild.formats._whole_numbers import bits_of, codes
 from zeitbild.kernels import kernel
 
-#: Of twelve: more takes three times as long for a tenth of the size.
-_EFFORT = 2
+#: Of three: none at all gives a fifth more bytes in the same time, more no fewer.
+_EFFORT = 1
 SIGNATURE = b"\x89PNG\r\n\x1a\n"
 #: Colour types by the number of channels (W3C PNG, 11.2.1), and filters: beside a number the one to its left, or the one above.
 _TYPES = {1: 0, 3: 2, 4: 6}
@@ -39,13 +39,14 @@ def _filtered(rows, step, out):  # type: ignore[no-untyped-def]
     nothing = np.zeros(wide, np.uint8)
     for y in range(height):
         own, above, line = rows[y], nothing if y == 0 else rows[y - 1], out[y]
-        by_left, by_above = np.int64(0), np.int64(0)
+        # Sums that a row of the widest picture fits into: more of them at once than of longer ones.
+        by_left, by_above = np.int32(0), np.int32(0)
         for x in range(wide):
-            by_above += abs(np.int64(np.int8(np.uint8(own[x] - above[x]))))
+            by_above += abs(np.int32(np.int8(np.uint8(own[x] - above[x]))))
         for x in range(step):
-            by_left += abs(np.int64(np.int8(own[x])))
+            by_left += abs(np.int32(np.int8(own[x])))
         for x in range(step, wide):
-            by_left += abs(np.int64(np.int8(np.uint8(own[x] - own[x - step]))))
+            by_left += abs(np.int32(np.int8(np.uint8(own[x] - own[x - step]))))
         if by_above <= by_left:
             line[0] = _ABOVE
             for x in range(wide):
@@ -75,7 +76,7 @@ def png_of(numbers: NDArray[Any], *, srgb: bool) -> bytes:
     header = struct.pack(">IIBBBBB", width, height, 8 * size, _TYPES[channels], 0, 0, 0)
     # Rendering intent 0, perceptual (11.3.2.5).
     intent = chunk(b"sRGB", b"\0") if srgb else b""
-    packed = bytes(deflate.zlib_compress(filtered.reshape(-1).data, _EFFORT))
+    packed = isal_zlib.compress(filtered.reshape(-1).data, _EFFORT)
     return SIGNATURE + chunk(b"IHDR", header) + intent + chunk(b"IDAT", packed) + chunk(b"IEND", b"")
 
 

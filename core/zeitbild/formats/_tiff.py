@@ -11,9 +11,9 @@ from functools import cache
 from pathlib import Path
 from typing import Any
 
-import deflate
 import numpy as np
 import tifffile
+from isal import isal_zlib
 from numpy.typing import NDArray
 from PIL import ImageCms
 
@@ -24,8 +24,8 @@ from zeitbild.formats._reading_back import read_laid
 from zeitbild.formats._whole_numbers import bits_of, codes
 
 COMPRESSION = Option("compression", "Compression, without loss", (("zip", "ZIP"), ("none", "None")))
-#: Rows of a strip: a single one would have to be kept in memory whole by whoever reads it. Effort of packing, of twelve.
-_ROWS, _EFFORT = 64, 2
+#: Rows of a strip: a single one would have to be kept in memory whole by whoever reads it. Effort of packing, of three.
+_ROWS, _EFFORT = 64, 1
 #: Roles whose numbers a half float holds as well as an eye sees.
 _EITHER = ("colour", "light", "coverage")
 
@@ -49,7 +49,7 @@ def _strips(numbers: NDArray[Any]) -> Iterator[bytes]:
             # Whole numbers go round, as the format wants.
             rows[:, 1:] -= numbers[top : top + _ROWS, :-1]
         little = np.ascontiguousarray(rows, rows.dtype.newbyteorder("<"))
-        yield bytes(deflate.zlib_compress(little.view(np.uint8).reshape(-1).data, _EFFORT))
+        yield isal_zlib.compress(little.view(np.uint8).reshape(-1).data, _EFFORT)
 
 
 def tiff_bytes(numbers: np.ndarray, options: Options, *, premultiplied: bool, profile: bool) -> bytes:  # type: ignore[type-arg]

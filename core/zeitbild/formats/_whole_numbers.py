@@ -67,7 +67,7 @@ def _encoded(premultiplied, top, slope, offset, exponent, threshold, times_alpha
 def _rounded(premultiplied, top, bounds, guesses, out):  # type: ignore[no-untyped-def]
     """The same of straight colour, rounded, by tables: bounds [top] are the light from which on the next number is nearer, guesses [n]
     numbers near those that evenly spaced square roots of light have. No power is worked out, and every number is the same."""
-    last = guesses.shape[0] - 1
+    last = np.float32(guesses.shape[0] - 1)
     for y in numba.prange(premultiplied.shape[0]):
         for x in range(premultiplied.shape[1]):
             alpha = min(1.0, max(0.0, float(premultiplied[y, x, 3])))
@@ -77,8 +77,11 @@ def _rounded(premultiplied, top, bounds, guesses, out):  # type: ignore[no-untyp
                 out[y, x, 0] = out[y, x, 1] = out[y, x, 2] = 0
                 continue
             for k in range(3):
-                value = min(1.0, max(0.0, premultiplied[y, x, k] / alpha))
-                near = guesses[int(np.sqrt(value) * last)]
+                value = float(premultiplied[y, x, k])
+                if alpha != 1.0:
+                    value /= alpha
+                value = min(1.0, max(0.0, value))
+                near = guesses[np.int32(np.sqrt(np.float32(value)) * last)]
                 while near < bounds.shape[0] and value >= bounds[near]:
                     near += 1
                 while near > 0 and value < bounds[near - 1]:

@@ -14,6 +14,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+import numba
 import numpy as np
 import OpenEXR
 import OpenImageIO as oiio
@@ -23,7 +24,8 @@ from zeitbild.errors import StorageError
 from zeitbild.exr_files import ExrPart, write_parts
 from zeitbild.formats._base import Format, Option, Options, Plane, ReadBack, Sharing, by_frame, each_frame, formats
 from zeitbild.formats._identities import identity_attributes, identity_channels
-from zeitbild.halves import as_half
+from zeitbild.halves import columns_of
+from zeitbild.kernels import PARALLEL, parallel_kernel
 from zeitbild.render.picture import NO_DEPTH
 from zeitbild.storage import blame, own_prefix
 from zeitbild.timing.rate import nominal
@@ -35,25 +37,25 @@ _EITHER = ("colour", "light", "coverage")
 _BT709 = (0.64, 0.33, 0.30, 0.60, 0.15, 0.06, 0.3127, 0.3290)
 
 
-def _number_type(plane: Plane, options: Options) -> type:
-    return np.float16 if plane.role in _EITHER and options.get("numbers", "half") == "half" else np.float32
+def _is_half(plane: Plane, options: Options) -> bool:
+    """Whether a plane is kept as half floats."""
+    return plane.role in _EITHER and options.get("numbers", "half") == "half"
 
 
 def _channels(plane: Plane, options: Options, *, alone: bool) -> dict[str, NDArray[Any]]:
     """The channels of a plane; of light beside the layer's beauty alpha is left out."""
     if plane.role == "identity":
         return dict(identity_channels(plane))
-    kind = _number_type(plane, options)
+    half = _is_half(plane, options)
     pixels = plane.pixels if plane.pixels.ndim == 3 else plane.pixels[..., None]
     letters = "RGBA" if plane.role in ("colour", "light") else (plane.channels or ("Y",))
     if plane.role == "light" and not alone:
         letters = "RGB"
     ahead = "" if alone or plane.name == "beauty" else f"{plane.name}."
 
-    def numbers(k: int) -> NDArray[Any]:
-        return as_half(pixels[..., k]) if kind is np.float16 else np.ascontiguousarray(pixels[..., k], dtype=kind)
-
-    return {f"{ahead}{name}": numbers(k) for k, name in enumerate(letters)}
+    every = range(len(letters))
+    own = columns_of(pixels, every) if half else columns_of(pixels, (), every)
+    return {f"{ahead}{name}": own[k] for k, name in enumerate(letters)}
 
 
 def _when(plane: Plane) -> dict[str, Any]:
@@ -126,13 +128,28 @@ def _encode(planes: Sequence[Plane], sharing: Sharing, options: Options) -> byte
 
 @dataclass(frozen=True, slots=True, eq=False)
 class _Found:
-    """A part as OpenImageIO reads it, laid out over the whole picture: channels by name, their bits, and the texts of its header."""
+    """A part as OpenImageIO reads it, laid out over the whole picture: pixels [H, W, n], names and bits of its channels, the texts of its
+    header, and its data window."""
 
-    channels: Mapping[str, NDArray[Any]]
+    pixels: NDArray[np.float32]
+    names: tuple[str, ...]
     bits: Mapping[str, int]
     texts: Mapping[str, str]
-    size: tuple[int, int]
     window: tuple[slice, slice]
+
+    @property
+    def size(self) -> tuple[int, int]:
+        """Its width and height."""
+        return self.pixels.shape[1], self.pixels.shape[0]
+
+    def channel(self, name: str) -> NDArray[np.float32]:
+        """One channel [H, W]."""
+        return np.ascontiguousarray(self.pixels[..., self.names.index(name)])
+
+    def together(self, names: Sequence[str]) -> NDArray[np.float32]:
+        """Some channels [H, W, n] in their order."""
+        places = [self.names.index(name) for name in names]
+        return self.pixels if places == list(range(self.pixels.shape[2])) else self.pixels[..., places]
 
 
 def _parts_in(path: Path, margin: int) -> dict[str, _Found]:
@@ -153,48 +170,71 @@ def _parts_in(path: Path, margin: int) -> dict[str, _Found]:
             pixels = source.read_image(number, 0, 0, spec.nchannels, "float")
             if pixels is None:
                 raise StorageError(f"{path.name} cannot be read back: {source.geterror()}")
-            channels, bits = {}, {}
-            for at, name in enumerate(spec.channelnames):
-                channels[name] = np.zeros((height, width), np.float32)
-                channels[name][window] = pixels[..., at]
-                bits[name] = spec.channelformat(at).size() * 8
+            pixels = pixels.reshape(spec.height, spec.width, spec.nchannels)
+            if pixels.shape[:2] != (height, width):
+                laid = np.zeros((height, width, spec.nchannels), np.float32)
+                laid[window] = pixels
+                pixels = laid
+            names = tuple(spec.channelnames)
+            bits = {name: spec.channelformat(at).size() * 8 for at, name in enumerate(names)}
             texts = {one.name: str(one.value) for one in spec.extra_attribs if one.type == oiio.TypeString}
-            name = spec.get_string_attribute("name")
-            found[name] = _Found(channels, bits, texts, (width, height), window)
+            found[spec.get_string_attribute("name")] = _Found(pixels, names, bits, texts, window)
             number += 1
     finally:
         source.close()
     return found
 
 
+@parallel_kernel
+def _look_through(found, wanted, differs, stray):  # type: ignore[no-untyped-def]
+    """Of each row how many numbers found [H, W, n] are others than those wanted [H, W, n], and, of four, how many pixels have colour under
+    zero alpha."""
+    nothing = np.float32(0)
+    for y in numba.prange(found.shape[0]):
+        own, other = found[y].reshape(-1), wanted[y].reshape(-1)
+        count = np.int32(0)
+        # By itself this goes over many numbers at once.
+        for i in range(own.shape[0]):
+            count += np.int32(own[i] != other[i])
+        differs[y] = count
+        if found.shape[2] == 4:
+            for i in range(0, own.shape[0], 4):
+                if own[i + 3] == nothing and (own[i] != nothing or own[i + 1] != nothing or own[i + 2] != nothing):
+                    stray[y] += 1
+
+
 def _compare(part: _Found, plane: Plane, names: Sequence[str], options: Options) -> tuple[float, int]:
     """The largest distance of channels read from a plane (rounded as IEEE 754 says and not clipped), and pixels with colour
     under zero alpha."""
     half = {part.bits[name] for name in names} == {16}
-    if half != (plane.role in _EITHER and options.get("numbers", "half") == "half"):
+    if half != _is_half(plane, options):
         return float("inf"), 0
     pixels = plane.pixels if plane.pixels.ndim == 3 else plane.pixels[..., None]
-    read = [part.channels[name] for name in names]
-    if len(names) > pixels.shape[2] or read[0].shape != pixels.shape[:2]:
+    if len(names) > pixels.shape[2] or part.pixels.shape[:2] != pixels.shape[:2]:
         return float("inf"), 0
+    read, wanted = np.ascontiguousarray(part.together(names)), np.ascontiguousarray(pixels[..., : len(names)])
+    differs, stray = np.zeros(len(read), np.int64), np.zeros(len(read), np.int64)
+    with PARALLEL:
+        _look_through(read, wanted, differs, stray)
+    # What was never rounded is the same; the rest is rounded by numpy, row by row.
     worst = 0.0
-    for own, values in zip(read, np.moveaxis(pixels, 2, 0), strict=False):
+    for y in np.flatnonzero(differs):
+        own, row = read[y], wanted[y]
         with np.errstate(over="ignore"):
-            expected = values.astype(np.float16).astype(np.float32) if half else values.astype(np.float32)
+            expected = row.astype(np.float16).astype(np.float32) if half else row
         if plane.role == "depth":
             # Outside of the data window nothing stands, whatever a reader fills in there.
-            outside = np.ones(own.shape, bool)
-            outside[part.window] = False
+            outside = np.ones(len(own), bool)
+            if part.window[0].start <= y < part.window[0].stop:
+                outside[part.window[1]] = False
             if (expected[outside] < NO_DEPTH).any():
                 return float("inf"), 0
-            own = np.where(outside, expected, own)
+            own = np.where(outside[:, None], expected, own)
         if not np.array_equal(own, expected):
             off = np.abs(own.astype(np.float64) - expected).max(initial=0)
             worst = max(worst, float(off) if np.isfinite(off) else float("inf"))
-    stray = 0
-    if len(names) == 4 and plane.name == "beauty":
-        stray = int(((read[3] == 0) & ((read[0] != 0) | (read[1] != 0) | (read[2] != 0))).sum())
-    return worst, stray
+    under = int(stray.sum()) if len(names) == 4 and plane.name == "beauty" else 0
+    return worst, under
 
 
 def _identities_off(part: _Found, plane: Plane) -> float:
@@ -206,11 +246,11 @@ def _identities_off(part: _Found, plane: Plane) -> float:
         return float("inf")
     by_id = {code: name for name, code in json.loads(part.texts[f"{keys[0]}/manifest"]).items()}
     read: dict[str, NDArray[np.float64]] = {}
-    ranks = sorted(name[: -len(".R")] for name in part.channels if name.startswith(plane.name) and name.endswith(".R"))
+    ranks = sorted(name[: -len(".R")] for name in part.names if name.startswith(plane.name) and name.endswith(".R"))
     for rank in ranks:
         for one, two in ("RG", "BA"):
-            ids = np.ascontiguousarray(part.channels[f"{rank}.{one}"]).view(np.uint32)
-            cover = part.channels[f"{rank}.{two}"]
+            ids = part.channel(f"{rank}.{one}").view(np.uint32)
+            cover = part.channel(f"{rank}.{two}")
             for bits in np.unique(ids[cover > 0]):
                 name = by_id.get(f"{bits:08x}", "")
                 read.setdefault(name, np.zeros(cover.shape))
@@ -232,7 +272,7 @@ def _read_back(path: Path, planes: Sequence[Plane], sharing: Sharing, options: O
         worst, stray = float("inf"), 0
         if part is not None:
             if plane.role == "identity":
-                names = tuple(sorted(name for name in part.channels if name.startswith(plane.name)))
+                names = tuple(sorted(name for name in part.names if name.startswith(plane.name)))
                 worst = _identities_off(part, plane)
             else:
                 letters = tuple("RGBA") if plane.role in ("colour", "light") else (plane.channels or ("Y",))
@@ -240,11 +280,7 @@ def _read_back(path: Path, planes: Sequence[Plane], sharing: Sharing, options: O
                 ahead = "" if sharing != "layer" or plane.name == "beauty" else f"{plane.name}."
                 names = tuple(f"{ahead}{letter}" for letter in letters)
                 same = part.size[::-1] == plane.pixels.shape[:2]
-                if (
-                    same
-                    and set(names) <= part.channels.keys()
-                    and (sharing == "layer" or len(names) == len(part.channels))
-                ):
+                if same and set(names) <= set(part.names) and (sharing == "layer" or len(names) == len(part.names)):
                     worst, stray = _compare(part, plane, names, options)
         width, height = part.size if part is not None else (0, 0)
         bits = max((part.bits[name] for name in names if name in part.bits), default=0) if part is not None else 0

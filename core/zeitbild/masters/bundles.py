@@ -25,7 +25,7 @@ from numpy.typing import NDArray
 
 from zeitbild.differences import sum_difference
 from zeitbild.exr_files import ExrPart
-from zeitbild.halves import as_half, columns_of
+from zeitbild.halves import as_half, columns_of, widened
 from zeitbild.render.data_rows import CAMERA_NORMAL, DATA, MOTION, NORMAL, POSITION, SHARE, TEXTURE
 from zeitbild.render.passes import Bundle
 from zeitbild.render.picture import NO_DEPTH, Picture
@@ -62,28 +62,31 @@ _DATA: Columns = (
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Read:
-    """A part as it was read: pixels [h, w, C] of its data window, the names of their channels, the texts of its header, and the window
-    in the whole picture of that size, which has a margin around the raster."""
+    """A part as it was read: pixels [h, w, C] of its data window (half floats, if all are), the names of their channels, the texts of its
+    header, and the window in the whole picture of that size, which has a margin around the raster."""
 
-    pixels: NDArray[np.float32]
+    pixels: NDArray[np.float32] | NDArray[np.float16]
     names: tuple[str, ...]
     texts: Mapping[str, str]
     window: Window
     size: tuple[int, int]
     margin: int = 0
 
-    def channel(self, name: str) -> NDArray[np.float32]:
-        """One channel [h, w] of the window; KeyError if there is none of that name."""
-        if name not in self.names:
-            raise KeyError(name)
-        return self.pixels[..., self.names.index(name)]
+    def channels(self, names: Sequence[str]) -> NDArray[np.float32]:
+        """Some channels [h, w, n] of the window in their order; KeyError if there is none of that name."""
+        for name in names:
+            if name not in self.names:
+                raise KeyError(name)
+        own: NDArray[np.float32] = widened(self.pixels) if self.pixels.dtype == np.float16 else self.pixels  # type: ignore[arg-type, assignment]
+        places = [self.names.index(name) for name in names]
+        return own if places == list(range(own.shape[2])) else own[..., places]
 
     def laid_out(self, names: str, nothing: float = 0.0) -> NDArray[np.float32]:
         """Channels by letters over the whole picture [H, W, C], float32; ``nothing`` outside of the window."""
         width, height = self.size
-        inside = self.pixels
-        if self.names != tuple(names):
-            inside = np.stack([self.channel(name) for name in names], axis=2)
+        if self.pixels.dtype == np.float16 and self.names == tuple(names) and nothing == 0:
+            return widened(self.pixels, (height, width), (self.window[0].start, self.window[1].start))  # type: ignore[arg-type]
+        inside = self.channels(names)
         if inside.shape[:2] == (height, width):
             return inside
         make = np.zeros if nothing == 0 else np.empty
@@ -193,8 +196,7 @@ def _stack(parts: Parts, table: Columns, columns: int) -> NDArray[np.float32]:
     width, height = first.size
     out = np.zeros((height, width, columns), np.float32)
     for name, column, letters, _ in table:
-        for k, letter in enumerate(letters):
-            out[(*parts[name].window, column + k)] = parts[name].channel(letter)
+        out[(*parts[name].window, slice(column, column + len(letters)))] = parts[name].channels(letters)
     return out
 
 
@@ -229,8 +231,7 @@ def _read_identity(parts: Parts) -> dict[str, Any]:
         for slot in range(SLOTS):
             one = parts.get(f"{name}{slot}")
             if one is not None:
-                held[(*one.window, kind, slot, 0)] = one.channel("number")
-                held[(*one.window, kind, slot, 1)] = one.channel("cover")
+                held[(*one.window, kind, slot)] = one.channels(("number", "cover"))
     return {"identities": held, "names": _names(json.loads(parts["elements0"].texts["names"]))}
 
 

@@ -178,8 +178,9 @@ def _read(path: Path, but: Collection[str] = ()) -> dict[str, Read]:
 
 
 def _part(source: oiio.ImageInput, number: int, spec: oiio.ImageSpec) -> Read:
-    """One part; every kind of number it may have is a float in memory."""
-    pixels = source.read_image(number, 0, 0, spec.nchannels, "float")
+    """One part, as half floats if it holds no other numbers."""
+    kinds = {spec.channelformat(at).basetype for at in range(spec.nchannels)}
+    pixels = source.read_image(number, 0, 0, spec.nchannels, "half" if kinds == {oiio.HALF} else "float")
     if pixels is None:
         raise OSError(source.geterror())
     pixels = np.asarray(pixels).reshape(spec.height, spec.width, spec.nchannels)
