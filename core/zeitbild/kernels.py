@@ -6,6 +6,7 @@
   threads at once, so every parallel kernel runs under ``PARALLEL``.
 * Loops of a known length over samples or lanes are to become vector instructions: LLVM would first write out those of
   up to a few dozen turns one by one, and then find no loop left.
+* Memory that is freed is kept for the next picture (``memory``).
 * No fast maths: results must be the same bytes everywhere, and NaN tests must hold.
 """
 
@@ -38,12 +39,14 @@ if "NUMBA_CACHE_DIR" not in os.environ:
 import llvmlite.binding
 import numba
 
+from zeitbild.memory import keep_what_is_freed
 from zeitbild.turns import Turns
 
 # Whoever imported numba before this module made it read the environment as it was then.
 numba.config.CACHE_DIR = os.environ["NUMBA_CACHE_DIR"]
 numba.config.THREADING_LAYER = os.environ["NUMBA_THREADING_LAYER"]
 
+keep_what_is_freed()
 llvmlite.binding.set_option("zeitbild", "-unroll-full-max-count=8")
 
 PARALLEL = Turns()

@@ -39,14 +39,17 @@ def _end_with(parent: BaseProcess) -> None:
 
 
 def _settle() -> None:
-    """What each process does first: one thread for kernels, a watch on its parent, and no ear for signals meant for that."""
+    """What each process does first: one thread for kernels, a watch on its parent, and no ear for signals meant for that; what it has no use
+    for goes back to the machine while it waits."""
     from zeitbild.kernels import set_threads
+    from zeitbild.memory import give_back_when_idle
 
     parent = multiprocessing.parent_process()
     if parent is not None:
         threading.Thread(target=_end_with, args=(parent,), name="end with parent", daemon=True).start()
         signal.signal(signal.SIGINT, signal.SIG_IGN)
     set_threads(1)
+    give_back_when_idle()
 
 
 def _nothing() -> None:

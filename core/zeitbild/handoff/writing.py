@@ -292,11 +292,10 @@ def write_file(
 
     def held_at(frame: int) -> _Held:
         if frame not in last:
-            holds = [held for held in one.holds if frame in there.get(held[0], ())]
-            found = _held(shot, holds, frame, sources, order, number)
             while len(last) > 1:
                 last.pop(next(iter(last)))
-            last[frame] = found
+            holds = [held for held in one.holds if frame in there.get(held[0], ())]
+            last[frame] = _held(shot, holds, frame, sources, order, number)
         return last[frame]
 
     def planes_at(at: int) -> list[Plane]:

@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zeitbild.kernels import PARALLEL
+from zeitbild.memory import give_back_much
 from zeitbild.render.compositing import MANY, put_see_through
 from zeitbild.render.data_rows import MOTION
 from zeitbild.render.drawing import draw_outputs, make_empty
@@ -47,6 +48,8 @@ def render_together(snapshots: Sequence[Snapshot], quality: Quality, planes: Seq
     """Layers of one set, which differ only in what is shown and what held out, and in what is behind: everything but light is
     found out once. Each is what ``render`` gives alone, byte for byte.
     """
+    # What the pictures before took, if they were large.
+    give_back_much()
     otherwise = quality.edges_exactly or bool(snapshots[0].stations)
     if len(snapshots) > 1 and otherwise and len(veiled_places(snapshots[0])) > MANY:
         # How so many are drawn depends on what a layer shows of them: there is nothing to share.

@@ -21,6 +21,7 @@ from workers.models import Job
 from workers.presence import clear_away, new_name
 from zeitbild.errors import AwayError, FullError, ZeitbildError
 from zeitbild.farm import FramePool
+from zeitbild.memory import give_back_when_idle
 from zeitbild.paths import data_folder
 from zeitbild.storage import clear_left_over
 from zeitbild_server.lifeline import end_with_launcher
@@ -47,6 +48,7 @@ class Command(BaseCommand):
     def handle(self, *args: Any, **options: Any) -> None:
         """Work until a signal asks to end."""
         end_with_launcher()
+        give_back_when_idle()
         clear_left_over(data_folder())
         cleared = 0.0
         with farm(options["processes"]) as pool, ActiveWorker(new_name(), pool) as worker:
