@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from typing import Any
 
 import numpy as np
@@ -10,12 +10,15 @@ import numpy as np
 from bench.timing import Figure, measure
 from zeitbild.document.shot import Camera, Raster, Shot, Timing
 from zeitbild.elements import penwork
+from zeitbild.elements.model import ModelElement, PlacedClip
 from zeitbild.elements.puppet import Limb, Puppet
 from zeitbild.elements.repeat import Repeat
 from zeitbild.elements.solid import Solid
 from zeitbild.elements.spray import Spray
+from zeitbild.geometry.model.figure import skinned
 from zeitbild.keys import Key, Track
-from zeitbild.render import QUALITIES, render
+from zeitbild.proof import View, encode_view, show
+from zeitbild.render import QUALITIES, Picture, render
 from zeitbild.resolve import resolve
 from zeitbild.sound.speech import mouths
 from zeitbild.testing import NOWHERE
@@ -32,9 +35,9 @@ def _shot(*elements: Any, size: tuple[int, int] = (1280, 720), **more: Any) -> S
     )
 
 
-def _picture(shot: Shot, frame: int, quality: str) -> None:
+def _picture(shot: Shot, frame: int, quality: str) -> Picture:
     """As the editing view asks for one."""
-    render(resolve(shot, frame, NOWHERE, motion=False), QUALITIES[quality])
+    return render(resolve(shot, frame, NOWHERE, motion=False), QUALITIES[quality])
 
 
 def _gathers(count: int, dot: float) -> Spray:
@@ -48,6 +51,21 @@ def _gathers(count: int, dot: float) -> Spray:
         dot=dot,
         gathered_in=40,
     )
+
+
+def _skin() -> Callable[[int], None]:
+    """20,000 points held by 40 joints, two of them each."""
+    random = np.random.default_rng(1)
+    points, normals = random.normal(size=(2, 20_000, 3))
+    joints, shares = random.integers(0, 40, (20_000, 4)), np.tile([0.6, 0.4, 0.0, 0.0], (20_000, 1))
+    matrices, placed, turned = random.normal(size=(40, 12)), np.empty((20_000, 3)), np.empty((20_000, 3))
+    return lambda _: skinned(points, normals, joints, shares, matrices, placed, turned)
+
+
+def _puffin(at: int) -> ModelElement:
+    """A skinned figure whose wings beat, as it walks."""
+    clips = (PlacedClip(clip="waddle"), PlacedClip(clip="flap", start=5, strength=0.5))
+    return ModelElement(id=f"bird-{at}", model="puffin", clips=clips, placement={"position": (240 * at - 120, 0, 0)})
 
 
 def performing() -> Iterator[Figure]:
@@ -72,6 +90,14 @@ def performing() -> Iterator[Figure]:
     yield measure("100,000 soft dots, 1280x720 check", lambda n: _picture(many, n + 9, "check"), times=7, goal=150)
     few = _shot(_gathers(10_000, 6), size=(640, 360))
     yield measure("10,000 soft dots, 640x360 rough", lambda n: _picture(few, n + 9, "rough"), times=7, goal=15)
+    yield measure("20,000 points skinned by 40 joints", _skin(), times=7, goal=1)
+    figures = _shot(*(_puffin(at) for at in range(2)), size=(640, 360))
+    yield measure(
+        "two figures of 20,400 triangles, 640x360 rough, encoded",
+        lambda n: encode_view(show(_picture(figures, n + 9, "rough"), View()), "jpeg"),
+        times=15,
+        goal=50,
+    )
     minute = np.tile(spoken([vowel(word) for word in VOWELS], 120), 34)[: 60 * 48_000]
     samples = np.repeat(minute.astype(np.float32)[:, None], 2, axis=1)
     yield measure("a minute of voice to mouths", lambda _: mouths(samples, 1440, 1 / 24), times=3, warm=1, goal=3000)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any, Literal
@@ -253,7 +254,7 @@ class Figure:
             placed, turned = np.empty_like(points), np.empty_like(points)
             none = np.empty((0, 3))
             skinned(points, none if normals is None else normals, limb.joints, limb.shares, matrices, placed, turned)
-            return placed, None if normals is None else _unit(turned[limb.corners])
+            return placed, None if normals is None else _unit(turned, limb.corners)
         matrix = standing[limb.node]
         placed = points @ matrix[:3, :3].T + matrix[:3, 3]
         if normals is None:
@@ -264,7 +265,7 @@ class Figure:
             [np.cross(linear[1], linear[2]), np.cross(linear[2], linear[0]), np.cross(linear[0], linear[1])]
         )
         turned = normals @ cofactors.T
-        return placed, _unit((-turned if limb.flipped else turned)[limb.corners])
+        return placed, _unit(-turned if limb.flipped else turned, limb.corners)
 
 
 def _normal(shares: Floats | None) -> Floats | None:
@@ -274,6 +275,18 @@ def _normal(shares: Floats | None) -> Floats | None:
     return np.asarray(shares / np.where(total > 0, total, 1))
 
 
-def _unit(normals: Floats) -> NDArray[np.float32]:
-    length = np.linalg.norm(normals, axis=2, keepdims=True)
-    return np.asarray(normals / np.maximum(length, 1e-30), np.float32)
+def _unit(normals: Floats, corners: NDArray[np.integer[Any]]) -> NDArray[np.float32]:
+    out = np.empty((len(corners), 3, 3), np.float32)
+    _at_corners(np.ascontiguousarray(normals, np.float64), corners, out)
+    return out
+
+
+@kernel
+def _at_corners(normals, corners, out):  # type: ignore[no-untyped-def]
+    """Normals [V, 3], one long, at the corners [T, 3] of triangles into out [T, 3, 3]."""
+    for t in range(corners.shape[0]):
+        for corner in range(3):
+            own = normals[corners[t, corner]]
+            scale = 1.0 / max(math.sqrt(own[0] * own[0] + own[1] * own[1] + own[2] * own[2]), 1e-30)
+            for k in range(3):
+                out[t, corner, k] = own[k] * scale

@@ -136,21 +136,28 @@ def _unwrapped(snapshot: Snapshot, count: int) -> NDArray[np.float32]:
         own = slice(first, first + len(mesh.triangles))
         first = own.stop
         if mesh.unwrapped is not None:
-            found[own] = _planes_of(mesh.vertices[mesh.triangles], mesh.unwrapped.astype(np.float64))
+            _planes_of(mesh.vertices, mesh.triangles, mesh.unwrapped, found[own])
     return found
 
 
-def _planes_of(corners: NDArray[np.float64], shares: NDArray[np.float64]) -> NDArray[np.float64]:
-    """For triangles [T, 3, 3] with shares of a picture [T, 3, 2] at their corners: what takes a point and 1 to its share [T, 2, 4]."""
-    a, b = corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]
-    across = np.cross(a, b)
-    square = np.einsum("ij,ij->i", across, across)
-    flat = square <= 1e-24 * np.maximum(np.einsum("ij,ij->i", a, a) * np.einsum("ij,ij->i", b, b), 1e-300)
-    # Of a linear function with these rises along a and b, and none out of the plane, this is the slope.
-    scale = 1 / np.where(flat, 1, square)[:, None]
-    along_a, along_b = np.cross(b, across) * scale, np.cross(across, a) * scale
-    rise = shares[:, 1:] - shares[:, :1]
-    slope = along_a[:, None] * rise[:, 0, :, None] + along_b[:, None] * rise[:, 1, :, None]
-    slope[flat] = 0
-    start = shares[:, 0] - np.einsum("tki,ti->tk", slope, corners[:, 0])
-    return np.concatenate([slope, start[..., None]], axis=2)
+@kernel
+def _planes_of(vertices, triangles, unwrapped, out):  # type: ignore[no-untyped-def]
+    """For triangles [T, 3] of vertices [V, 3] with shares of a picture [T, 3, 2] at their corners: what takes a point and 1 to its share, into
+    out [T, 2, 4]."""
+    for t in range(triangles.shape[0]):
+        first, second, third = vertices[triangles[t, 0]], vertices[triangles[t, 1]], vertices[triangles[t, 2]]
+        ax, ay, az = second[0] - first[0], second[1] - first[1], second[2] - first[2]
+        bx, by, bz = third[0] - first[0], third[1] - first[1], third[2] - first[2]
+        x, y, z = ay * bz - az * by, az * bx - ax * bz, ax * by - ay * bx
+        square = x * x + y * y + z * z
+        sides = (ax * ax + ay * ay + az * az) * (bx * bx + by * by + bz * bz)
+        scale = 0.0 if square <= 1e-24 * max(sides, 1e-300) else 1.0 / square
+        for k in range(2):
+            start = float(unwrapped[t, 0, k])
+            # Of a linear function with these rises along both sides, and none out of the plane, this is the slope.
+            of_a, of_b = (float(unwrapped[t, 1, k]) - start) * scale, (float(unwrapped[t, 2, k]) - start) * scale
+            sx = of_a * (by * z - bz * y) + of_b * (y * az - z * ay)
+            sy = of_a * (bz * x - bx * z) + of_b * (z * ax - x * az)
+            sz = of_a * (bx * y - by * x) + of_b * (x * ay - y * ax)
+            out[t, k, 0], out[t, k, 1], out[t, k, 2] = sx, sy, sz
+            out[t, k, 3] = start - (sx * first[0] + sy * first[1] + sz * first[2])
