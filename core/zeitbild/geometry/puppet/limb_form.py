@@ -113,8 +113,7 @@ class LimbForm:
         bend = self.bend
         if bend is None or bend.angle == 0:
             return rings, rings
-        # A chord of a circle is off by its length squared over eight radii.
-        step = max(math.sqrt(8 * bend.radius * tolerance) / 2, 2 * bend.half / _MOST_STEPS)
+        step = max(bend.step(tolerance), 2 * bend.half / _MOST_STEPS)
         fine = subdivided(rings, bend, step)
         return fine, [bend.put(ring)[0] for ring in fine]
 

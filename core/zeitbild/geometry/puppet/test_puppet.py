@@ -1,5 +1,6 @@
 """Puppets: parts found, bends against shapely's areas, reaching by the law of cosines, parts against turned points."""
 
+import itertools
 import math
 import tempfile
 import unittest
@@ -131,6 +132,34 @@ class Bending(unittest.TestCase):
             # Both colours keep theirs, too.
             red = [one.area for one, part in zip(triangles, mesh.parts, strict=True) if part == 1]
             self.assertAlmostEqual(sum(red), 20 * 40, delta=8)
+
+    def test_short_and_thick_limbs_do_not_fold_either(self) -> None:
+        """Where there is no room about the joint what lies on the inner side is pressed together, and both bones keep to their side."""
+        marks = '<circle id="pivot" cx="{}" cy="100" r="1"/><circle id="bend" cx="{}" cy="100" r="1"/>'
+        shapes = {
+            "bar": "M0 {top}H{long}V{low}H0Z",
+            "arrow": "M0 {top}L{long} 100L0 {low}Z",
+            "frame": "M0 {top}H{long}V{low}H0ZM{third} {upper}V{lower}H{half}V{upper}Z",
+            "fist": "M0 {upper}H{third}V{top}H{half}V{upper}H{long}V{lower}H0Z",
+        }
+        for (name, shape), (long, wide), share in itertools.product(
+            shapes.items(), ((100, 60), (80, 80), (60, 120)), (0.25, 0.5, 0.8)
+        ):
+            places = {"top": 100 - wide / 2, "low": 100 + wide / 2, "upper": 100 - wide / 4, "lower": 100 + wide / 4}
+            path = shape.format(long=long, third=long * 0.3, half=long * 0.6, **places)
+            drawn = f'<path d="{path}" fill="#a22"/>{marks.format(long * 0.04, long * share)}'
+            rig = _rig(f'<g id="arm">{drawn}</g>')
+            (arm,) = rig.limbs
+            assert arm.drawing is not None
+            for degrees in (40, 95, 150, -150, 170):
+                with self.subTest(shape=name, long=long, joint=share, degrees=degrees):
+                    bend = _posed(rig, arm=Posture(bend=degrees)).stood()[0].bend
+                    mesh = LimbForm(arm.drawing, 1.0, (0, 100), rig.bounds, bend).at(0.05)
+                    triangles = [Polygon(mesh.vertices[one][:, :2]) for one in mesh.triangles]
+                    total, united = self._area(mesh), unary_union(triangles)
+                    self.assertAlmostEqual(united.area, total, delta=1e-3 * total)
+                    self.assertEqual(united.geom_type, "Polygon")
+                    self.assertEqual(len(united.interiors), int(name == "frame"))
 
     @staticmethod
     def _area(mesh: Any) -> float:
