@@ -56,7 +56,7 @@ class Moving:
     their lives, of which less than 0 is not there yet and 1 no more; seconds [n] for which each has been there; how much of each goes free (1) and
     is not held in a word or a drawing (0) [n], and for how many seconds it did [n]; straight colours [n, 3] of what they come from or gather
     into, if that has any. What comes from the surface of another element has a way in that one's own space, too (``local`` as ``at``), which is
-    added."""
+    added, and triangles [n] of that are theirs."""
 
     numbers: NDArray[np.int64]
     at: Callable[[float], Floats]
@@ -66,6 +66,7 @@ class Moving:
     free_for: Floats
     colours: Floats | None
     local: Callable[[float], Floats] | None = None
+    triangles: NDArray[np.int64] | None = None
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -233,7 +234,7 @@ def _off_surface(element: Spray, time: Time, surface: Surface | None) -> Moving:
     if surface is None:
         raise InputError("choose the element whose surface it comes from", "emitter")
     own = alive(element, time)
-    starts, normals = surface.at(*_spread(element.seed, own.numbers))
+    starts, normals, triangles = surface.at(*_spread(element.seed, own.numbers))
     away = element.aims == "away from it"
     speeds = speeds_of(element, own.numbers, normals if away else None)
     still = np.zeros_like(speeds)
@@ -247,7 +248,8 @@ def _off_surface(element: Spray, time: Time, surface: Surface | None) -> Moving:
         # What pulls at it does so in the spray's space.
         return np.asarray(starts + speeds * _lasts(element, own.ages + later) if away else starts)
 
-    return Moving(own.numbers, at, own.ages / own.lives, own.ages, np.ones(len(own.ages)), own.ages, None, local)
+    free = np.ones(len(own.ages))
+    return Moving(own.numbers, at, own.ages / own.lives, own.ages, free, own.ages, None, local, triangles)
 
 
 def _flying(element: Spray, time: Time, areas: Areas) -> Moving:

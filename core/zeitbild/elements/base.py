@@ -203,7 +203,8 @@ class Copied:
     """One time that what stands inside an element is there: name tells it from the others and stays from frame to frame, matrix places it
     about the element's pivot (4 x 4, row by row), and what it shows is what it showed so many frames ago (``later``). What is not there at this
     time is seen by nobody, and keeps its name and place in the order. left: it is placed about where the element stood so many frames ago
-    (None: where that stands). start: where it comes from in the space of the element that this one rests on; the matrix is then its way from there."""
+    (None: where that stands). start: where it comes from in the space of the element that this one rests on, on the triangle of that
+    number; the matrix is then its way from there."""
 
     name: str = ""
     matrix: Matrix = IN_PLACE
@@ -211,6 +212,7 @@ class Copied:
     there: bool = True
     left: float | None = None
     start: tuple[float, float, float] | None = None
+    triangle: int = -1
 
 
 def once(parameters: ElementBase, time: Time, built: Any) -> tuple[Copied, ...]:

@@ -493,11 +493,12 @@ def _dots(element: Spray, time: Time, built: Built, moves: bool) -> Dots:
 
 def _begun(element: Spray, there: Moving, frame: float) -> Begun | None:
     """What is told in the space of the element that they come from; frame is its length in seconds."""
-    if there.local is None:
+    if there.local is None or there.triangles is None:
         return None
     places = there.local(0.0)
     ways = there.local(frame) - places
-    return Begun(places, ways, -ways / frame * element.tail if element.looks == "streaks" else np.zeros_like(ways))
+    tails = -ways / frame * element.tail if element.looks == "streaks" else np.zeros_like(ways)
+    return Begun(places, ways, tails, there.triangles)
 
 
 def rests_on(element: Spray) -> str:
@@ -553,7 +554,8 @@ def copies(element: Spray, time: Time, built: Built) -> Sequence[Copied]:
             matrix = _placed(places[one], axes[one], float(turns[one]), float(sizes[one]))
             ago = None if frames is None else float(frames[one])
             start = None if starts is None else (float(starts[one, 0]), float(starts[one, 1]), float(starts[one, 2]))
-            found[slot] = Copied(str(slot + 1), matrix, left=ago, start=start)
+            triangle = -1 if own.triangles is None else int(own.triangles[one])
+            found[slot] = Copied(str(slot + 1), matrix, left=ago, start=start, triangle=triangle)
     return found
 
 

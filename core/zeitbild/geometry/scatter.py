@@ -70,11 +70,12 @@ def mosaic_of(colours: Floats, alpha: Floats, size: float) -> Mosaic | None:
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Surface:
-    """Triangles [T, 3, 3] of something solid, their areas added up [T], and their unit normals [T, 3]."""
+    """Triangles [T, 3, 3] of something solid, their areas added up [T], their unit normals [T, 3], and their numbers [T] among all of it."""
 
     triangles: Floats
     upto: Floats
     normals: Floats
+    numbers: NDArray[np.int64]
 
     @classmethod
     def of(cls, triangles: Floats) -> Surface | None:
@@ -84,16 +85,17 @@ class Surface:
         there = sizes > 0
         if not there.any():
             return None
-        return cls(triangles[there], np.cumsum(sizes[there]) / 2, across[there] / sizes[there, None])
+        normals = across[there] / sizes[there, None]
+        return cls(triangles[there], np.cumsum(sizes[there]) / 2, normals, np.flatnonzero(there))
 
-    def at(self, along: Floats, u: Floats, v: Floats) -> tuple[Floats, Floats]:
-        """Points [n, 3] and the normals [n, 3] there; see ``Area.at``."""
+    def at(self, along: Floats, u: Floats, v: Floats) -> tuple[Floats, Floats, NDArray[np.int64]]:
+        """Points [n, 3], the normals [n, 3] there, and the numbers [n] of their triangles; see ``Area.at``."""
         which = np.minimum(np.searchsorted(self.upto, along * self.upto[-1], side="right"), len(self.upto) - 1)
         a, b, c = (self.triangles[which, corner] for corner in range(3))
         beyond = u + v > 1
         u, v = np.where(beyond, 1 - u, u)[:, None], np.where(beyond, 1 - v, v)[:, None]
         points: Floats = a + u * (b - a) + v * (c - a)
-        return points, self.normals[which]
+        return points, self.normals[which], self.numbers[which]
 
 
 def area_of(rings: Sequence[Floats], colour: Sequence[float] | None = None) -> Area | None:

@@ -14,14 +14,16 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from zeitbild.caching import SizedCache
 from zeitbild.document.evaluate import evaluate, moves_at_all, time_of
 from zeitbild.document.shot import Shot
 from zeitbild.elements import ElementBase, ElementKind, kinds
 from zeitbild.elements.base import IN_PLACE, Copied, Mark, Posed, as_built, on_nothing, once
 from zeitbild.errors import InputError
-from zeitbild.geometry.transforms import placement, put
+from zeitbild.geometry.transforms import placement
 from zeitbild.resolve.facing import picture_plane, seen_from_behind, set_up, turned_to
 from zeitbild.resolve.geometry_cache import GEOMETRY, geometry_key
+from zeitbild.resolve.shedding import Skin, carrying
 from zeitbild.resolve.surfaces import Textures, finishes_of
 from zeitbild.shipped import AssetSource
 from zeitbild.snapshot import Bent, Body, Matrix, Role
@@ -35,8 +37,8 @@ _APART, _FEWEST, _MOST = 1.0, 8, 512
 MOST_COPIES = 2000
 #: Frames back to which a trail is followed; what is older stays where it was then.
 _TRAIL = 600
-#: How finely a surface is looked at that others come from, as a share of its size.
-_COARSE = 1 / 1024
+#: Surfaces that others come from, as they were at other frames.
+_SKINS: SizedCache[NDArray[np.float64]] = SizedCache(128 * 1024 * 1024, lambda one: one.nbytes)
 _ONCE = (Copied(),)
 #: So small that nobody sees it, and still a size: what comes and goes while the shutter is open has the same bodies throughout.
 _VANISHED = np.diag([1e-6, 1e-6, 1e-6, 1.0])
@@ -125,6 +127,7 @@ class Standing:
         self._stood: dict[tuple[int, int], dict[str, NDArray[np.float64]]] = {}
         self._order: dict[tuple[int, Fraction], list[str]] = {}
         self._built: dict[tuple[int, Fraction | int], tuple[str, ElementKind, Any]] = {}
+        self._skins: dict[int, tuple[str, Skin]] = {}
         for number, _ in members:
             self._built_as(number, Fraction(0))
 
@@ -172,24 +175,59 @@ class Standing:
 
     def _built_on(self, base: int, key: str, kind: ElementKind, built: Any) -> tuple[str, ElementKind, Any]:
         """What is built on the surface that another element has at the first frame."""
-        first = time_of(self.shot, self.shot.timing.first)
-        element = evaluate(self.shot, first).elements[base]
+        named, skin = self._skin(base)
+        key = f"{key}/on/{named}"
+        return key, kind, GEOMETRY.made(key, lambda: kind.build_on(built, skin.triangles))
+
+    def _skin(self, base: int) -> tuple[str, Skin]:
+        """The surface of an element at the first frame, and what names it."""
+        found = self._skins.get(base)
+        if found is None:
+            own, poses = self._poses_at(base, self.shot.timing.first)
+            whole = hashlib.sha256(repr([(one.part, one.bend, one.matrix) for one in poses]).encode()).hexdigest()
+            named = f"{own}/{whole}"
+            found = self._skins[base] = named, GEOMETRY.made(f"{named}/skin", lambda: Skin.of(poses))
+        return found
+
+    def _poses_at(self, number: int, frame: int) -> tuple[str, Sequence[Posed]]:
+        """What an element is posed as at a whole frame, and the key of its geometry."""
+        time = time_of(self.shot, frame)
+        element = evaluate(self.shot, time).elements[number]
         own = geometry_key(element)
-        with _at_element(base):
-            poses = kinds.get(element.kind).pose(element, first, GEOMETRY.built(own, element, self.assets))
-        whole = hashlib.sha256(repr([(one.part, one.bend, one.matrix) for one in poses]).encode()).hexdigest()
-        key = f"{key}/on/{own}/{whole}"
+        with _at_element(number):
+            return own, kinds.get(element.kind).pose(element, time, GEOMETRY.built(own, element, self.assets))
 
-        def made() -> Any:
-            found = [np.empty((0, 3, 3))]
-            for posed in poses:
-                form = posed.form
-                if posed.dots is None and form.radius > 0:
-                    mesh = form.at(form.radius * _COARSE)
-                    found.append(put(np.array(posed.matrix).reshape(4, 4), mesh.vertices)[mesh.triangles])
-            return kind.build_on(built, np.concatenate(found))
+    def _skin_at(self, base: int, frame: int) -> NDArray[np.float64] | None:
+        """The triangles of an element's surface [T, 3, 3] at a whole frame; None: as at the first."""
+        time = time_of(self.shot, frame)
+        element = evaluate(self.shot, time).elements[base]
+        own, (named, skin) = geometry_key(element), self._skin(base)
+        if kinds.get(element.kind).pose is as_built and named.startswith(f"{own}/"):
+            return None
+        name = f"{named} {own} {time} {element.model_dump_json()}"
+        return _SKINS.get(name, lambda: skin.at(self._poses_at(base, frame)[1]))
 
-        return key, kind, GEOMETRY.made(key, made)
+    def _skin_between(self, base: int, frame: Fraction) -> NDArray[np.float64] | None:
+        """The same at any time: between whole frames it is between."""
+        whole = math.floor(frame)
+        share = float(frame - whole)
+        before = self._skin_at(base, whole)
+        if not share:
+            return before
+        after = self._skin_at(base, whole + 1)
+        if before is None and after is None:
+            return None
+        first = self._skin(base)[1].triangles
+        return (first if before is None else before) * (1 - share) + (first if after is None else after) * share
+
+    def _carried(
+        self, base: int, stood: NDArray[np.float64], now: NDArray[np.float64] | None, triangles: NDArray[np.int64]
+    ) -> NDArray[np.float64]:
+        """Where what comes from triangles [n] of an element's surface begins [n, 4, 4], of an element that stands at a matrix, its surface being
+        as it is now."""
+        if now is None:
+            return np.broadcast_to(stood, (len(triangles), 4, 4))
+        return np.asarray(stood @ carrying(self._skin(base)[1].triangles[triangles], now[triangles]))
 
     def bodies(self, time: Time, textures: Textures, shown: Time | None = None) -> tuple[Body, ...]:
         """Every body at a time; what plays shows what it does at another one, if that is given (its mesh is of that picture)."""
@@ -232,8 +270,11 @@ class Standing:
             if dots is not None and dots.begun is not None:
                 with _at_element(number):
                     dots, matrix = self._off_surface(self._rested_on(number), time, dots, matrix), IN_PLACE
+                shape = f"{shape}/{dots.digest}"
             elif dots is not None and dots.ages is not None:
                 dots, matrix = self._left_behind(number, time, copy, dots), IN_PLACE
+                # Where it stood before is nowhere else in the snapshot.
+                shape = f"{shape}/{dots.digest}"
             form = GEOMETRY.form(shape, posed.form) if dots is None else dots.cloud()
             body = Body(name, shape, form, matrix, own_rows, own, worn=own_numbers, dots=dots)
             yield body.faded(fades)
@@ -261,21 +302,36 @@ class Standing:
         if dots.ages is not None:
             # Counted from the last of the frames.
             dots = replace(dots, ages=dots.ages + float(last - time.frame))
-        return dots.left_behind(frames, matrices)
+        return dots.left_behind(frames, lambda which: matrices[which])
 
     def _off_surface(self, base: int, time: Time, dots: Dots, matrix: Matrix) -> Dots:
         """Dots that come from the surface of another element."""
-        oldest = float(dots.ages.max()) if dots.ages is not None and len(dots.ages) else 0.0
+        assert dots.begun is not None
+        triangles = dots.begun.triangles
+
+        def between(frame: Fraction) -> NDArray[np.float64]:
+            return self._carried(
+                base, self._stood_between(base, frame, None), self._skin_between(base, frame), triangles
+            )
+
+        after, own = between(time.frame + 1), np.array(matrix).reshape(4, 4)
         last = math.ceil(time.frame)
-        frames = range(math.floor(float(time.frame) - min(oldest, _TRAIL)), last + 1)
-        matrices = np.array([self._stood_at(base, frame, None) for frame in frames])
         if dots.ages is None:
-            now = self._stood_between(base, time.frame, None)
-            frames, matrices = range(last, last + 1), now[None]
-        else:
-            dots = replace(dots, ages=dots.ages + float(last - time.frame))
-        after = self._stood_between(base, time.frame + 1, None)
-        return dots.off_surface(frames, matrices, after, np.array(matrix).reshape(4, 4))
+            now = between(time.frame)
+            return dots.off_surface(range(last, last + 1), lambda _: now, after, own)
+        oldest = float(dots.ages.max()) if len(dots.ages) else 0.0
+        frames = range(math.floor(float(time.frame) - min(oldest, _TRAIL)), last + 1)
+
+        def stood(which: NDArray[np.int64]) -> NDArray[np.float64]:
+            found = np.empty((len(which), 4, 4))
+            for one in np.unique(which):
+                here, frame = which == one, frames[int(one)]
+                matrix = self._stood_at(base, frame, None)
+                found[here] = self._carried(base, matrix, self._skin_at(base, frame), triangles[here])
+            return found
+
+        dots = replace(dots, ages=dots.ages + float(last - time.frame))
+        return dots.off_surface(frames, stood, after, own)
 
     def _stood_between(self, number: int, frame: Fraction, copy: str | None) -> NDArray[np.float64]:
         """Where a copy of an element stands at a time [4, 4]: between whole frames it stands between."""
@@ -401,7 +457,10 @@ class Standing:
         if copied.start is None:
             left: NDArray[np.float64] = self._stood_between(holder, time.frame - ago, copy) @ way
             return left
-        stood = self._stood_between(self._rested_on(holder), time.frame - ago, None)
+        base, begun = self._rested_on(holder), time.frame - ago
+        skin = self._skin_between(base, begun) if copied.triangle >= 0 else None
+        stood = self._stood_between(base, begun, None)
+        stood = self._carried(base, stood, skin, np.array([copied.triangle]))[0]
         free = placed.copy()
         free[:3, 3] = stood[:3, :3] @ np.array(copied.start) + stood[:3, 3]
         found: NDArray[np.float64] = free @ way

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+import hashlib
 import itertools
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from typing import Literal
 
@@ -18,11 +19,17 @@ DotLook = Literal["soft", "disc", "streak"]
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Begun:
-    """Where dots begin on another element, in its own units: places, ways in a frame and tails [n, 3], as ``Dots`` has them."""
+    """Where dots begin on another element, in its own units: places, ways in a frame and tails [n, 3], as ``Dots`` has them, and the numbers [n]
+    of its triangles that they come from."""
 
     places: NDArray[np.float64]
     ways: NDArray[np.float64]
     tails: NDArray[np.float64]
+    triangles: NDArray[np.int64]
+
+
+#: Where what each of n dots comes from stood at one of some times, by their numbers [n]: matrices [n, 4, 4].
+StoodAt = Callable[[NDArray[np.int64]], NDArray[np.float64]]
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -47,22 +54,30 @@ class Dots:
     ages: NDArray[np.float64] | None = None
     begun: Begun | None = None
 
+    @property
+    def digest(self) -> str:
+        """What tells their places from any others."""
+        whole = hashlib.sha256()
+        for one in (self.places, self.ways, self.tails, self.radii):
+            whole.update(np.ascontiguousarray(one).data)
+        return whole.hexdigest()[:32]
+
     def off_surface(
-        self, frames: Sequence[int], matrices: NDArray[np.float64], after: NDArray[np.float64], own: NDArray[np.float64]
+        self, frames: Sequence[int], stood: StoodAt, after: NDArray[np.float64], own: NDArray[np.float64]
     ) -> Dots:
-        """The same in the set: what comes from another element begins where that stood when it came out, or stands: matrices as in
-        ``left_behind``, after [4, 4] a frame after the last of them; own [4, 4] is where these dots' body stands, which turns and sizes
+        """The same in the set: what comes from another element begins where that stood when it came out, or stands: stood as in
+        ``left_behind``, after [n, 4, 4] a frame after the last of them; own [4, 4] is where these dots' body stands, which turns and sizes
         the rest of their ways."""
         assert self.begun is not None
         own_space = self.begun
         begun = replace(self, places=own_space.places, ways=own_space.ways, tails=own_space.tails).left_behind(
-            frames, matrices
+            frames, stood
         )
         linear = own[:3, :3]
         ways = begun.ways + self.ways @ linear.T
         if self.ages is None:
             # What goes along is taken along.
-            ways = ways + own_space.places @ after[:3, :3].T + after[:3, 3] - begun.places
+            ways = ways + np.einsum("nij,nj->ni", after[:, :3, :3], own_space.places) + after[:, :3, 3] - begun.places
         return replace(
             self,
             places=begun.places + self.places @ linear.T,
@@ -73,9 +88,9 @@ class Dots:
             begun=None,
         )
 
-    def left_behind(self, frames: Sequence[int], matrices: NDArray[np.float64]) -> Dots:
-        """The same in the set, each where its body stood when it came out: matrices [k, 4, 4] at frames before this one, in rising order; between two it
-        stood between. What has no age stays with the last."""
+    def left_behind(self, frames: Sequence[int], stood: StoodAt) -> Dots:
+        """The same in the set, each where its body stood when it came out, at frames before this one, in rising order; between two it stood
+        between. What has no age stays with the last."""
         if self.ages is None or not len(self.radii):
             ages = np.zeros(len(self.radii))
         else:
@@ -84,7 +99,7 @@ class Dots:
         before = np.minimum(np.floor(at).astype(int), max(len(frames) - 2, 0))
         after = np.minimum(before + 1, len(frames) - 1)
         share = (at - before)[:, None, None]
-        own = matrices[before] * (1 - share) + matrices[after] * share
+        own = stood(before) * (1 - share) + stood(after) * share
         linear = own[:, :3, :3]
         size = np.cbrt(np.abs(np.linalg.det(linear))) if len(own) else np.zeros(0)
 
