@@ -12,8 +12,9 @@ Floats = NDArray[np.float64]
 
 #: Degrees that a limb bends at most.
 MOST_BENT = 170.0
-#: The arc's radius, in half widths of the limb: a little is left of the inner side.
-_ROOM = 1.08
+#: The arc's radius, in half widths of the limb: a little is left of the inner side where it bends back upon itself, and more the less it bends, or
+#: what bulges there would be a notch.
+_ROOM, _MORE_ROOM = 1.08, 0.6
 #: Share of the shorter bone that the arc takes at most.
 _LONGEST = 0.98
 #: Share of the way to the middle of the arc that what lies on the inner side takes at most; and of that the share up to which nothing is
@@ -21,6 +22,11 @@ _LONGEST = 0.98
 _FULL, _PRESSED = 0.98, 0.4
 #: Steeper than any limb.
 _STEEP = 1e6
+
+
+def _room(angle: float) -> float:
+    """``_ROOM`` of an angle (radians)."""
+    return _ROOM + _MORE_ROOM * (1 - abs(angle) / math.pi)
 
 
 @dataclass(frozen=True, slots=True)
@@ -51,7 +57,7 @@ class Bend:
     @property
     def _kept(self) -> float:
         """The share of that room up to which nothing is pressed together."""
-        return _PRESSED + (1 / (_ROOM * _FULL) - _PRESSED) * min(self.radius / self.wanted, 1.0)
+        return _PRESSED + (1 / (_room(self.angle) * _FULL) - _PRESSED) * min(self.radius / self.wanted, 1.0)
 
     @property
     def reach(self) -> float:
@@ -107,7 +113,7 @@ def bend_of(joint: Floats, pivot: Floats, tip: Floats, outline: Floats, degrees:
     inner = t if degrees >= 0 else -t
     near = np.abs(s) <= max(reach * _LONGEST, 1e-9)
     width = float(inner[near].max(initial=0.0))
-    wanted = _ROOM * max(width, length / 1000)
+    wanted = _room(angle) * max(width, length / 1000)
     half = min(wanted * abs(angle) / 2, max(reach * _LONGEST, 1e-9))
     sides = float(inner.max(initial=0.0)), float((-inner).max(initial=0.0))
     return Bend(
