@@ -9,6 +9,7 @@ import numpy as np
 
 from zeitbild.kernels import kernel, parallel_kernel
 from zeitbild.render.light.lighting import FLAT, SHADOWS, light_point, sideways
+from zeitbild.render.rays.flying import meet_dots
 from zeitbild.render.rays.patterns import ORDER, TURNS
 from zeitbild.render.shade.coat import coat_light
 from zeitbild.render.shade.metal_rough import direct_light, light_around, mirror_light
@@ -99,6 +100,7 @@ def mirror(  # type: ignore[no-untyped-def]
     shining,
     textures,
     casting,
+    flying,
     bends,
     eye,
     pixel_size,
@@ -115,7 +117,7 @@ def mirror(  # type: ignore[no-untyped-def]
     Arguments as in ``tracing.trace`` and ``shading.shade``; finishes has a row more for each tile; bends [T] as in ``stage``; cells a
     side is what pixels were cut into. pattern [16, 64, 4] from ``mirror_pattern``; bounces 1 to 3. What
     is mirrored shows its shadows: one ray goes to each light from where a mirror ray hits. See-through surfaces (``RayScene``'s veils) are
-    laid over what the ray meets behind them, by their opacity.
+    laid over what the ray meets behind them, by their opacity; flying are dots (``flying.Flying``), which lie before it.
     """
     order, counts, firsts = fragments.order, fragments.counts, fragments.firsts
     # Of a stretch patterns go by where in the picture it was seen.
@@ -220,6 +222,8 @@ def mirror(  # type: ignore[no-untyped-def]
                     ray[3 * _PACKET + k], ray[8 * _PACKET + k] = _ZERO, _FAR
                     lane[18 * _PACKET + k], lane[19 * _PACKET + k] = np.int32(-1), np.int32(-1)
                 cast_packet(intersect, valid_address, scene, address)
+                if flying.rows.shape[0] > 0:
+                    meet_dots(flying, valid, ray, lanes, flow, taken, left, mirrored, rayed, start, first)
                 for k in range(lanes):
                     if valid[k] == 0:
                         continue

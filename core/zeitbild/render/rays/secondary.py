@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from zeitbild.kernels import PARALLEL
 from zeitbild.render.light.lighting import KIND, SHADOWS, SIZE
+from zeitbild.render.rays.flying import flying
 from zeitbild.render.rays.mirroring import mirror
 from zeitbild.render.rays.patterns import mirror_pattern, ray_pattern, veil_bits
 from zeitbild.render.rays.smoothing import smooth
@@ -204,6 +205,7 @@ def _mirrored(
         light.shining,
         light.textures(stage),
         stage.rays.casting,
+        flying(snapshot),
         stage.bends,
         viewpoint(camera),
         np.float32(1 / camera.focal),

@@ -27,7 +27,7 @@ _LOOKS: dict[DotLook, int] = {"soft": 0, "disc": 1, "streak": 2}
 _SOFT, _DISC, _STREAK = 0, 1, 2
 #: Radius in pixels below which dots become fainter in place of smaller: the middles of pixels see as much of a soft one of that size
 #: wherever it is, to 3 in 100, so that nothing twinkles that moves slowly.
-_SMALLEST: dict[DotLook, float] = {"soft": 1.5, "disc": 0.75, "streak": 0.75}
+SMALLEST: dict[DotLook, float] = {"soft": 1.5, "disc": 0.75, "streak": 0.75}
 #: Stretches of tiles that are as full as each other.
 _HANDS = 32
 #: Columns of a row of pixels that are worked on at once. In a block the reds of all of them come first, then greens, blues and alphas, what is
@@ -415,7 +415,7 @@ def drawn_dots(
         dots.radii * scale,
         dots.opacities,
     )
-    limits = float(width), float(height), _SMALLEST[dots.look], camera.focal, camera.parallel
+    limits = float(width), float(height), SMALLEST[dots.look], camera.focal, camera.parallel
     count = len(dots.radii)
     found, inside = kept("dots found", (count, 6), np.float64), kept("dots inside", (count,), np.bool_)
     onto = _onto(camera, matrix, shift)

@@ -35,7 +35,9 @@ BUFFER = ROWS * PACKET + PACKET
 (HIT_X, HIT_Y, HIT_Z, HIT_U, HIT_V, HIT_TRIANGLE, HIT_GEOMETRY) = range(12, 19)
 
 _TRIANGLES, _INDEX, _VERTEX = 0, 0, 1
-_UINT3, _FLOAT3 = 0x5003, 0x9003
+_UINT3, _FLOAT3, _FLOAT4 = 0x5003, 0x9003, 0x9004
+#: Discs that are across every ray.
+_DISCS = 51
 _ROBUST = 4
 
 
@@ -167,6 +169,24 @@ class RayScene:
         _LIBRARY.rtcCommitGeometry(geometry)
         _LIBRARY.rtcAttachGeometry(self.handle, geometry)
         _LIBRARY.rtcReleaseGeometry(geometry)
+
+
+class DotScene:
+    """Dots ready for rays, a disc across each ray: places and radii [n, 4] float32."""
+
+    def __init__(self, dots: NDArray[np.float32]) -> None:
+        own = np.ascontiguousarray(dots, np.float32)
+        self.handle = _LIBRARY.rtcNewScene(_DEVICE)
+        geometry = _LIBRARY.rtcNewGeometry(_DEVICE, _DISCS)
+        _LIBRARY.rtcSetGeometryMask(geometry, _EVERY_BIT)
+        _LIBRARY.rtcSetSharedGeometryBuffer(geometry, _VERTEX, 0, _FLOAT4, own.ctypes.data, 0, 16, len(own))
+        _LIBRARY.rtcCommitGeometry(geometry)
+        _LIBRARY.rtcAttachGeometry(self.handle, geometry)
+        _LIBRARY.rtcReleaseGeometry(geometry)
+        _LIBRARY.rtcCommitScene(self.handle)
+        weakref.finalize(self, _release, self.handle, own)
+        if failed := _LIBRARY.rtcGetDeviceError(_DEVICE):
+            raise RayError(f"the ray library refused the dots (error {failed}); use fewer")
 
 
 def bits_of(opacity: float, number: int) -> int:
