@@ -48,6 +48,7 @@ from zeitbild.values import Placement, Turn
 _READ_BACK: tuple[tuple[str, dict[str, str]], ...] = (
     ("png8", {}),
     ("png16", {}),
+    ("tga", {}),
     ("exr", {}),
     ("tiff8", {"alpha": "premultiplied"}),
     ("tiff16", {"alpha": "premultiplied"}),

@@ -16,6 +16,7 @@ from zeitbild.colour import encode
 from zeitbild.errors import InputError
 from zeitbild.formats import Plane, formats
 from zeitbild.formats._one import encoded, read_one
+from zeitbild.formats.tga import tga_bytes
 
 #: Alphas at which rounding and clearness change.
 ALPHAS = (0, 1, 64, 127, 128, 254, 255)
@@ -122,6 +123,27 @@ class Tga(unittest.TestCase):
             found = np.asarray(file).astype(float)
         expected = np.concatenate([encode(pixels[..., :3]), pixels[..., 3:]], axis=2) * 255
         self.assertLess(np.abs(found - expected).max(), 0.502)
+
+    def test_runs_of_every_length_come_back(self) -> None:
+        """Pillow unpacks what a parser of this test says are packets of at most 128 pixels, none of which goes on in another row."""
+        random = np.random.default_rng(2)
+        for width in (1, 2, 3, 127, 128, 129, 300):
+            for shades in (1, 2, 256):
+                for shape in ((5, width), (5, width, 4)):
+                    codes = random.integers(0, shades, shape).astype(np.uint8)
+                    codes[1:3] = np.repeat(codes[1:3, ::7], 7, axis=1)[:, :width]
+                    data = tga_bytes(codes, premultiplied=False, runs=True)
+                    channels = 1 if codes.ndim == 2 else 4
+                    at = 18
+                    for _ in range(5):
+                        left = width
+                        while left > 0:
+                            count = (data[at] & 127) + 1
+                            at += 1 + channels * (1 if data[at] & 128 else count)
+                            left -= count
+                        self.assertEqual(left, 0)
+                    with Image.open(io.BytesIO(data)) as found:
+                        np.testing.assert_array_equal(np.asarray(found), codes)
 
 
 class Others(unittest.TestCase):

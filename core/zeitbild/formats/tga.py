@@ -15,6 +15,7 @@ from zeitbild.formats._base import Format, Option, Options, Plane, ReadBack, Sha
 from zeitbild.formats._coding import ALPHA, DITHER, UNDER, Coding
 from zeitbild.formats._reading_back import read_laid
 from zeitbild.formats._whole_numbers import codes
+from zeitbild.kernels import kernel
 
 _HEADER = struct.Struct("<BBBHHBHHHHBB")
 _EXTENSION_BYTES = 495
@@ -28,24 +29,55 @@ _FROM_TOP = 0x20
 _MOST = 128
 
 
-def _runs(row: NDArray[np.uint8]) -> bytes:
-    """A row [W, C] in packets: runs of one pixel, and pixels as they are."""
-    changes = np.flatnonzero((row[1:] != row[:-1]).any(axis=1)) + 1
-    begins, ends = np.concatenate([[0], changes]), np.concatenate([changes, [len(row)]])
-    long = ends - begins > 1
-    out = bytearray()
+@kernel
+def _pack(pixels, out):  # type: ignore[no-untyped-def]
+    """Rows of pixels [H, W, C] in packets, none of which goes from one row into the next: runs of one pixel, and pixels as they are. Gives how many
+    bytes of out that took."""
+    height, width, channels = pixels.shape
     done = 0
-    # The end is a run of nothing, so that what stands loose before it is written, too.
-    for begin, end in [*zip(begins[long].tolist(), ends[long].tolist(), strict=True), (len(row), len(row))]:
-        for at in range(done, begin, _MOST):
-            some = row[at : min(at + _MOST, begin)]
-            out.append(len(some) - 1)
-            out.extend(some.tobytes())
-        for at in range(begin, end, _MOST):
-            out.append(0x80 | (min(_MOST, end - at) - 1))
-            out.extend(row[begin].tobytes())
-        done = end
-    return bytes(out)
+    for y in range(height):
+        row = pixels[y]
+        loose = at = 0
+        while at < width:
+            end = at + 1
+            while end < width:
+                same = True
+                for k in range(channels):
+                    same = same and row[end, k] == row[at, k]
+                if not same:
+                    break
+                end += 1
+            if end - at == 1 and end < width:
+                at = end
+                continue
+            # What stands loose before a run, and at the end of the row.
+            upto = at if end - at > 1 else end
+            while loose < upto:
+                count = min(_MOST, upto - loose)
+                out[done] = count - 1
+                done += 1
+                for x in range(loose, loose + count):
+                    for k in range(channels):
+                        out[done] = row[x, k]
+                        done += 1
+                loose += count
+            while loose < end:
+                count = min(_MOST, end - loose)
+                out[done] = 0x80 | (count - 1)
+                done += 1
+                for k in range(channels):
+                    out[done] = row[at, k]
+                    done += 1
+                loose += count
+            at = end
+    return done
+
+
+def _packed(pixels: NDArray[np.uint8]) -> bytes:
+    height, width, channels = pixels.shape
+    # As much as nothing but loose pixels would take.
+    out = np.empty(height * (width * channels + -(-width // _MOST) + width), np.uint8)
+    return out[: _pack(np.ascontiguousarray(pixels), out)].tobytes()
 
 
 def tga_bytes(numbers: NDArray[np.uint8], *, premultiplied: bool, runs: bool) -> bytes:
@@ -56,7 +88,7 @@ def tga_bytes(numbers: NDArray[np.uint8], *, premultiplied: bool, runs: bool) ->
     kind = (_GREYS if grey else _COLOURS) + (_RUNS if runs else 0)
     # The low four bits of the last number count bits of alpha.
     header = _HEADER.pack(0, 0, kind, 0, 0, 0, 0, 0, width, height, 8 if grey else 32, _FROM_TOP | (0 if grey else 8))
-    body = b"".join(_runs(row) for row in np.ascontiguousarray(pixels)) if runs else pixels.tobytes()
+    body = _packed(pixels) if runs else pixels.tobytes()
     extension = bytearray(_EXTENSION_BYTES)
     struct.pack_into("<H", extension, 0, _EXTENSION_BYTES)
     extension[-1] = 0 if grey else _PREMULTIPLIED if premultiplied else _STRAIGHT
