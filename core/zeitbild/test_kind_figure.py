@@ -30,8 +30,9 @@ from zeitbild.resolve.speaking import Speaking, speak
 _UP = np.array([0.0, 1, 0])
 
 
-def _walker() -> bytes:
-    """A post of three joints, hip, knee and foot, with a skin, a target, a walk that goes a unit to the right in a second, and a nod."""
+def _walker(*, sets: int = 1) -> bytes:
+    """A post of three joints, hip, knee and foot, with a skin, a target, a walk that goes a unit to the right in a second, and a nod. What its points
+    hang on may be told in two sets of four joints, half of each without a share."""
     rng = np.random.default_rng(6)
     writer = Writer()
     count = 60
@@ -51,8 +52,7 @@ def _walker() -> bytes:
                     "attributes": {
                         "POSITION": writer.accessor(points.astype(np.float32), "VEC3"),
                         "NORMAL": writer.accessor(_unit(points).astype(np.float32), "VEC3"),
-                        "JOINTS_0": writer.accessor(joints, "VEC4"),
-                        "WEIGHTS_0": writer.accessor(shares.astype(np.float32), "VEC4"),
+                        **_hung(writer, joints, shares, sets),
                     },
                     "indices": writer.accessor(faces[:, None], "SCALAR"),
                     "targets": [{"POSITION": writer.accessor(target.astype(np.float32), "VEC3")}],
@@ -105,6 +105,16 @@ def _walker() -> bytes:
         },
     ]
     return writer.glb()
+
+
+def _hung(writer: Writer, joints: NDArray[Any], shares: NDArray[Any], sets: int) -> dict[str, int]:
+    """The attributes by which points hang on joints (glTF 2.0, 3.7.3.3)."""
+    found = {}
+    for number in range(sets):
+        own = np.arange(4) % sets == number
+        found[f"JOINTS_{number}"] = writer.accessor(np.where(own, joints, 0).astype(np.uint8), "VEC4")
+        found[f"WEIGHTS_{number}"] = writer.accessor(np.where(own, shares, 0).astype(np.float32), "VEC4")
+    return found
 
 
 def _unit(ways: NDArray[np.float64]) -> NDArray[np.float64]:
@@ -161,6 +171,17 @@ class Posed(unittest.TestCase):
             knee = Rotation.from_euler("z", 90 * seconds, degrees=True)
             want = self._by_hand((seconds, 2 + 0.2 * seconds), knee, 0.7)
             np.testing.assert_allclose(self._points([Played("walk", seconds)], Smile=0.7), want, atol=2e-6)
+
+    def test_points_may_hang_on_more_than_four_joints(self) -> None:
+        """What is told in two sets, each of which has some of the shares, is what one set tells."""
+        other = model_of(_walker(sets=2))
+        assert other.figure is not None
+        limb = other.figure._limbs[0]
+        assert limb.joints is not None
+        self.assertEqual(limb.joints.shape, (60, 8))
+        np.testing.assert_allclose(other.parts[0].points, self.model.parts[0].points, atol=1e-6)
+        ((points, _),) = other.figure.posed([Played("walk", 0.7)], {"Smile": 0.3}, _UP)
+        np.testing.assert_allclose(points, self._points([Played("walk", 0.7)], Smile=0.3), atol=1e-6)
 
     def test_clips_are_mixed_on_the_shorter_way(self) -> None:
         walk = Rotation.from_euler("z", 45, degrees=True)

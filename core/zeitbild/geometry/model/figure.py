@@ -78,11 +78,11 @@ def _turn(quaternion: Floats) -> Floats:
 
 @kernel
 def skinned(points, normals, joints, shares, matrices, placed, turned):  # type: ignore[no-untyped-def]
-    """Points [V, 3] and normals [V, 3] (or of no length) by the joints [V, 4] that they hang on and the shares [V, 4] of each; matrices
+    """Points [V, 3] and normals [V, 3] (or of no length) by the joints [V, n] that they hang on and the shares [V, n] of each; matrices
     [J, 12], row by row."""
     for v in range(points.shape[0]):
         a = b = c = d = e = f = g = h = i = j = k = m = 0.0
-        for n in range(4):
+        for n in range(joints.shape[1]):
             share = shares[v, n]
             if share != 0.0:
                 own = matrices[joints[v, n]]

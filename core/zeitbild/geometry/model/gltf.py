@@ -15,6 +15,8 @@ from zeitbild.geometry.model.plain import Material, PlainModel, PlainPart
 from zeitbild.geometry.transforms import put
 
 _MAX_NODES, _MAX_DEPTH = 100_000, 200
+#: Sets of four joints each that a point hangs on at most.
+_MOST_SETS = 8
 
 Floats = NDArray[np.float64]
 
@@ -281,7 +283,7 @@ class _Reader:
     ) -> None:
         """Keep what a part was before anything moved it."""
         attributes = primitive["attributes"]
-        skinned = "skin" in node and {"JOINTS_0", "WEIGHTS_0"} <= set(attributes)
+        joints, shares = self._hung(attributes, len(points)) if _is_skinned(node, attributes) else (None, None)
         targets = []
         given = primitive.get("targets", [])
         for target in given if isinstance(given, list) else []:
@@ -295,17 +297,27 @@ class _Reader:
         self.limbs.append(
             {
                 "node": number,
-                "skin": self.file.whole(node["skin"]) if skinned else -1,
+                "skin": self.file.whole(node["skin"]) if joints is not None else -1,
                 "points": points,
                 "normals": normals,
                 "corners": np.ascontiguousarray(corners, np.int64),
                 "flipped": flipped,
                 "targets": targets,
                 "target_names": self.targets,
-                "joints": self._values(attributes["JOINTS_0"], 4, len(points)).astype(np.int64) if skinned else None,
-                "shares": self._values(attributes["WEIGHTS_0"], 4, len(points)) if skinned else None,
+                "joints": joints,
+                "shares": shares,
             }
         )
+
+    def _hung(self, attributes: dict[str, Any], count: int) -> tuple[NDArray[np.int64], Floats]:
+        """The joints that points hang on, and the shares of each [V, 4 or 8, 12 …]: all sets that there are."""
+        joints, shares = [], []
+        for number in range(_MOST_SETS):
+            if not _has_joints(attributes, number):
+                break
+            joints.append(self._values(attributes[f"JOINTS_{number}"], 4, count).astype(np.int64))
+            shares.append(self._values(attributes[f"WEIGHTS_{number}"], 4, count))
+        return np.concatenate(joints, axis=1), np.concatenate(shares, axis=1)
 
     def _values(self, number: Any, width: int, count: int = -1) -> Floats:
         values = self.file.accessor(number).astype(np.float64)
@@ -352,7 +364,7 @@ class _Reader:
         self, node: dict[str, Any], attributes: dict[str, Any], points: Floats, normals: Floats | None
     ) -> tuple[Floats | None, Floats | None]:
         """Points and normals of a skin (section 3.7.3), which stands where its joints do; None for what has none."""
-        if "skin" not in node or not {"JOINTS_0", "WEIGHTS_0"} <= set(attributes):
+        if not _is_skinned(node, attributes):
             return None, None
         skin = self.file.get("skins", node["skin"])
         joints = skin.get("joints")
@@ -370,8 +382,7 @@ class _Reader:
             if joint not in self.standing:
                 raise self.model.damaged("a joint of a skin is not in the scene")
             matrices[at] = self.standing[joint] @ inverse[at]
-        which = self._values(attributes["JOINTS_0"], 4, len(points)).astype(np.int64)
-        share_of = self._values(attributes["WEIGHTS_0"], 4, len(points))
+        which, share_of = self._hung(attributes, len(points))
         if len(which) and int(which.max()) >= len(joints):
             raise self.model.damaged("a point hangs on a joint that is not there")
         total = share_of.sum(axis=1, keepdims=True)
@@ -380,6 +391,14 @@ class _Reader:
         placed = np.einsum("vij,vj->vi", whole[:, :3, :3], points) + whole[:, :3, 3]
         turned = None if normals is None else np.einsum("vij,vj->vi", whole[:, :3, :3], normals)
         return placed, turned
+
+
+def _has_joints(attributes: dict[str, Any], number: int) -> bool:
+    return {f"JOINTS_{number}", f"WEIGHTS_{number}"} <= set(attributes)
+
+
+def _is_skinned(node: dict[str, Any], attributes: dict[str, Any]) -> bool:
+    return "skin" in node and _has_joints(attributes, 0)
 
 
 def read(data: bytes, model: PlainModel) -> None:
