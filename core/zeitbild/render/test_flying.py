@@ -1,6 +1,7 @@
 """Dots in mirrors, against the dots themselves behind the mirror: where a flat mirror shows something is where that would be as far behind it."""
 
 import unittest
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 
 import numpy as np
@@ -11,6 +12,7 @@ from zeitbild.render.visible.dots import drawn_dots
 from zeitbild.snapshot import Body, Snapshot
 from zeitbild.snapshot.dots import DotLook, Dots
 from zeitbild.testing import EVEN, MATT_WHITE, dressed, quad, snapshot, sphere
+from zeitbild.turns import working
 
 _MIRROR = (1.0, 1.0, 1.0, 0.0, 1.0)
 
@@ -106,3 +108,23 @@ class Mirrored(unittest.TestCase):
         np.testing.assert_array_equal(one, again)
         self.assertGreater(float(np.abs(one - other)[..., :3].max()), 0.2)
         np.testing.assert_array_equal(render(shot, QUALITIES["rough"]).beauty[..., :3].max(), 0)
+
+    def test_several_sets_are_drawn_at_once(self) -> None:
+        """As a server does: each picture is what it is alone, whoever draws between its parts."""
+
+        def drawn(one: Snapshot) -> np.ndarray:  # type: ignore[type-arg]
+            with working(1):
+                return render(one, QUALITIES["check"]).beauty
+
+        sets = []
+        for number in range(3):
+            dots = _some("soft", count=3000, radius=0.1)
+            dots = replace(dots, places=dots.places + (0, 0, 0.1 * number))
+            shot = dressed(snapshot(quad(6), bounces=2, environment=EVEN, size=(512, 512)), _MIRROR)
+            sets.append(_with(shot, dots))
+        alone = [render(one, QUALITIES["check"]).beauty for one in sets]
+        with ThreadPoolExecutor(3) as pool:
+            for _ in range(6):
+                found = list(pool.map(drawn, sets))
+                for one, other in zip(found, alone, strict=True):
+                    np.testing.assert_array_equal(one, other)

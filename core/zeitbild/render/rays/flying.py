@@ -47,23 +47,24 @@ class Flying(NamedTuple):
 
 
 @dataclass(frozen=True, slots=True, eq=False)
-class _Made:
-    """Dots that were made ready, by all that decides them; held keeps that, and their scene, from being freed."""
+class FlyingScene:
+    """Dots ready for rays, by all that decides them. It keeps that, and their scene, from being freed: hold it as long as kernels work with
+    ``casting``, between whose parts others may draw."""
 
     key: tuple[Any, ...]
     held: tuple[Any, ...]
-    found: Flying
+    casting: Flying
 
 
-_last: list[_Made] = []
+_last: list[FlyingScene] = []
 
 
-def flying(snapshot: Snapshot) -> Flying:
-    """The dots of a set, in the middle of what of the shutter it is of; those of the last call, if nothing changed. Hold
+def flying(snapshot: Snapshot) -> FlyingScene:
+    """The dots of a set, in the middle of what of the shutter it is of; those of the last call, if nothing changed. Call it under
     ``kernels.PARALLEL``."""
     bodies = [body for body in snapshot.bodies if body.dots is not None and len(body.dots.radii)]
     if not bodies:
-        return Flying(0, 0, np.empty((0, _COLUMNS), np.float32))
+        return FlyingScene((), (), Flying(0, 0, np.empty((0, _COLUMNS), np.float32)))
     shines = snapshot.lights, snapshot.environment
     seen = snapshot.camera_position, snapshot.camera_target, snapshot.camera_angle, snapshot.camera_span, snapshot.width
     own = tuple((id(body.dots), body.matrix, body.fades) for body in bodies)
@@ -73,9 +74,9 @@ def flying(snapshot: Snapshot) -> Flying:
     if not _last or _last[0].key != key:
         rows = np.concatenate([_rows(body, snapshot, moment) for body in bodies])
         scene = DotScene(rows[:, : _RADIUS + 1]) if len(rows) else None
-        found = Flying(INTERSECT16, scene.handle if scene is not None else 0, rows)
-        _last[:] = [_Made(key, (scene, *(body.dots for body in bodies)), found)]
-    return _last[0].found
+        casting = Flying(INTERSECT16, scene.handle if scene is not None else 0, rows)
+        _last[:] = [FlyingScene(key, (scene, *(body.dots for body in bodies)), casting)]
+    return _last[0]
 
 
 def _middle(snapshot: Snapshot, moments: int) -> float:

@@ -196,7 +196,7 @@ def _mirrored(
     rayed: NDArray[np.float32],
 ) -> None:
     """What mirror rays of fragments meet, into the last columns of rayed."""
-    camera = snapshot.camera
+    camera, dots = snapshot.camera, flying(snapshot)
     PARALLEL.by_parts(
         mirror,
         fragments,
@@ -205,7 +205,7 @@ def _mirrored(
         light.shining,
         light.textures(stage),
         stage.rays.casting,
-        flying(snapshot),
+        dots.casting,
         stage.bends,
         viewpoint(camera),
         np.float32(1 / camera.focal),
