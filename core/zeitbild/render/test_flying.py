@@ -65,9 +65,15 @@ class Mirrored(unittest.TestCase):
                 self.assertGreater(light, 20)
 
     def test_streaks_are_as_bright_and_where_they_should_be(self) -> None:
-        dots = _some("streak", radius=0.12)
-        off, light = self._off(dots)
-        self.assertLess(off, 0.25 * light)
+        """Discs in a row stand for them."""
+        for plus in (False, True):
+            dots = _some("streak", radius=0.12, count=20, plus=plus)
+            shot = dressed(snapshot(quad(6), bounces=1), _MIRROR)
+            found = render(_with(shot, dots), QUALITIES["final"]).beauty
+            clear, expected = _drawn(shot, dots)[..., :3].max(axis=2) == 0, _drawn(shot, _behind(dots))
+            self.assertAlmostEqual(float(found[clear, :3].sum() / expected[clear, :3].sum()), 1, delta=0.1)
+            off = np.abs(found[clear, :3] - expected[clear, :3]).sum()
+            self.assertLess(float(off), 0.35 * float(expected[clear, :3].sum()))
 
     def test_they_cover_what_is_mirrored_behind_them_and_nothing_before(self) -> None:
         """White dots in white surroundings change no mirror, once or twice mirrored; dots behind a black wall are in none."""

@@ -107,7 +107,7 @@ def _rows(body: Body, snapshot: Snapshot, moment: float) -> NDArray[np.float32]:
     colours = dots.colours.astype(np.float64)
     if dots.look == "streak":
         ends = (dots.tails - (closes - opens) * dots.ways) @ linear.T
-        places, held, strengths, colours = _in_rows(places, ends, held, strengths, colours)
+        places, held, strengths, colours = _in_rows(places, ends, held, strengths, colours, plus=dots.plus)
     found = np.empty((len(places), _COLUMNS), np.float32)
     found[:, _X : _Z + 1], found[:, _RADIUS], found[:, _STRENGTH] = places, held, strengths
     found[:, _RED : _BLUE + 1], found[:, _SOFT], found[:, _COVERS] = colours, dots.look == "soft", not dots.plus
@@ -116,7 +116,7 @@ def _rows(body: Body, snapshot: Snapshot, moment: float) -> NDArray[np.float32]:
 
 
 def _in_rows(
-    places: Floats, ends: Floats, radii: Floats, strengths: Floats, colours: Floats
+    places: Floats, ends: Floats, radii: Floats, strengths: Floats, colours: Floats, *, plus: bool
 ) -> tuple[Floats, Floats, Floats, Floats]:
     """Streaks as discs from their heads on, thinner and fainter towards their ends: places, radii, strengths and colours."""
     lengths = np.linalg.norm(ends, axis=1)
@@ -126,7 +126,8 @@ def _in_rows(
     thin = radii[which] * (1 - _THINNER * at)
     # So many of them lie over one another about: together they are as strong as the streak is there.
     over = np.maximum(math.pi / 2 * thin * counts[which] / np.maximum(lengths[which], 1e-12), 1)
-    strong = 1 - (1 - np.minimum(strengths[which] * (1 - at), 1)) ** (1 / over)
+    strong = np.minimum(strengths[which] * (1 - at), 1)
+    strong = strong / over if plus else 1 - (1 - strong) ** (1 / over)
     return places[which] + at[:, None] * ends[which], thin, strong, colours[which]
 
 
