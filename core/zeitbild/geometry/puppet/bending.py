@@ -22,6 +22,8 @@ _LONGEST = 0.98
 _FULL, _PRESSED = 0.98, 0.4
 #: Steeper than any limb.
 _STEEP = 1e6
+#: Pieces that outlines are cut into within the arc at most, and beyond it, on either side.
+_MOST_CUTS, _CUTS_BEYOND = 128, 48
 
 
 def _room(angle: float) -> float:
@@ -64,11 +66,22 @@ class Bend:
         """How far from the joint, along the bone, anything is anywhere else than by turning alone."""
         return self.half + max(0.0, (self.inner / self._kept - _FULL * self.radius) / self._opens)
 
-    def step(self, tolerance: float) -> float:
-        """How far apart points of an outline may be at most for its chords to be as near as that once it is bent."""
-        # A chord of a circle is off by its length squared over eight radii; the outer side has the longest.
-        radius = self.radius
-        return radius * math.sqrt(2 * tolerance / (radius + self.outer))
+    def cuts(self, tolerance: float, farthest: float) -> Floats:
+        """How far along the bone from the joint outlines are to have points, rising [n], so that their chords are as near as that once they are
+        bent; nothing of them is farther away than ``farthest``."""
+        # A chord of a circle is off by its length squared over eight radii; the outer side has the longest. Half as long as they may be: what is
+        # bent otherwise in an open shutter has the same points.
+        turn = math.sqrt(8 * tolerance / (self.radius + max(self.inner, self.outer))) / 2
+        count = min(max(math.ceil(abs(self.angle) / turn), 1), _MOST_CUTS)
+        found = np.linspace(-self.half, self.half, count + 1)
+        end = min(self.reach, farthest)
+        if end > self.half:
+            # What is pressed together is a curve that is away from a line by as much as that, at most.
+            pressed = self.inner - self._kept * _FULL * self.radius
+            pieces = min(max(math.ceil(math.sqrt(pressed / tolerance)), 1), _CUTS_BEYOND)
+            beyond = np.linspace(self.half, end, pieces + 1)[1:]
+            found = np.concatenate([-beyond[::-1], found, beyond])
+        return found
 
     def _pressed(self, s: Floats, t: Floats) -> Floats:
         """How far from the bone points come to lie that lie so far along it and across it (t above 0: on the inner side)."""
@@ -121,24 +134,27 @@ def bend_of(joint: Floats, pivot: Floats, tip: Floats, outline: Floats, degrees:
     )
 
 
-def subdivided(rings: list[Floats], bend: Bend, step: float) -> list[Floats]:
-    """Closed outlines with points at most ``step`` apart where they cross the arc; the same edge of two outlines gets the same points."""
+def subdivided(rings: list[Floats], bend: Bend, tolerance: float) -> list[Floats]:
+    """Closed outlines with points enough where they cross what bends; the same edge of two outlines gets the same points."""
+    way, joint = np.array(bend.way), np.array(bend.joint)
+    along = [(ring - joint) @ way for ring in rings]
+    cuts = bend.cuts(tolerance, max((float(np.abs(one).max()) for one in along if len(one)), default=0.0))
     found = []
-    for ring in rings:
-        after = np.roll(ring, -1, axis=0)
-        lengths = np.hypot(*(after - ring).T)
-        s0, s1 = (ring - bend.joint) @ np.array(bend.way), (after - bend.joint) @ np.array(bend.way)
-        touches = (np.minimum(s0, s1) < bend.reach) & (np.maximum(s0, s1) > -bend.reach)
-        counts = np.where(touches, np.ceil(lengths / step), 1).astype(int)
+    for ring, s in zip(rings, along, strict=True):
+        after, s_after = np.roll(ring, -1, axis=0), np.roll(s, -1)
+        # Of each edge the cuts between its ends.
+        begins = np.searchsorted(cuts, np.minimum(s, s_after), side="right")
+        ends = np.searchsorted(cuts, np.maximum(s, s_after), side="left")
+        if not (ends > begins).any():
+            found.append(ring)
+            continue
         pieces = []
-        for a, b, count in zip(ring, after, np.maximum(counts, 1), strict=True):
-            if count == 1:
-                pieces.append(a[None])
-                continue
-            # From the same end in either direction.
-            first, last, turned = (a, b, False) if tuple(a) <= tuple(b) else (b, a, True)
-            shares = np.arange(1, count)[:, None] / count
-            inner = first + shares * (last - first)
-            pieces.append(np.concatenate([a[None], inner[::-1] if turned else inner]))
+        for a, b, s0, s1, begin, end in zip(ring, after, s, s_after, begins, ends, strict=True):
+            pieces.append(a[None])
+            if end > begin:
+                # From the same end in either direction.
+                first, last, from_, to = (a, b, s0, s1) if tuple(a) <= tuple(b) else (b, a, s1, s0)
+                inner = first + ((cuts[begin:end] - from_) / (to - from_))[:, None] * (last - first)
+                pieces.append(inner if s0 < s1 else inner[::-1])
         found.append(np.concatenate(pieces))
     return found

@@ -21,8 +21,8 @@ Floats = NDArray[np.float64]
 _FINEST, _COARSEST = 2.0**-18, 2.0**-9
 #: How far (as a share of the drawing) points may be apart for triangles to be made of them.
 _PRECISION = 1e-9
-#: Points that a bent edge is cut into at most for each of its arcs.
-_MOST_STEPS = 128
+#: Twice the area (as a share of the square of that) below which a triangle is none.
+_NOTHING = 1e-14
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -113,8 +113,7 @@ class LimbForm:
         bend = self.bend
         if bend is None or bend.angle == 0:
             return rings, rings
-        step = max(bend.step(tolerance), 2 * bend.half / _MOST_STEPS)
-        fine = subdivided(rings, bend, step)
+        fine = subdivided(rings, bend, tolerance)
         return fine, [bend.put(ring)[0] for ring in fine]
 
 
@@ -125,7 +124,8 @@ def _flat(rings: Sequence[Floats]) -> tuple[Floats, NDArray[np.int64]]:
     faces = np.asarray(manifold3d.triangulate(list(rings), extent * _PRECISION), np.int64).reshape(-1, 3)
     a, b, c = (points[faces[:, corner]] for corner in range(3))
     area = (b[:, 0] - a[:, 0]) * (c[:, 1] - a[:, 1]) - (b[:, 1] - a[:, 1]) * (c[:, 0] - a[:, 0])
-    return points, shortened(points, faces[np.abs(area) > 0])
+    # Of points in one line nothing is left but rounding.
+    return points, shortened(points, faces[area > extent * extent * _NOTHING])
 
 
 def points_along(drawing: Drawing, apart: float) -> Floats:

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from shapely import Polygon, unary_union
 
 from zeitbild.errors import DrawingError, LimitError
-from zeitbild.geometry.puppet.bending import bend_of
+from zeitbild.geometry.puppet.bending import bend_of, subdivided
 from zeitbild.geometry.puppet.limb_form import LimbForm, points_along
 from zeitbild.geometry.puppet.posing import Pose, Posture
 from zeitbild.geometry.puppet.rig import MAX_LIMBS, Rig, rig_at
@@ -160,6 +160,42 @@ class Bending(unittest.TestCase):
                     self.assertAlmostEqual(united.area, total, delta=1e-3 * total)
                     self.assertEqual(united.geom_type, "Polygon")
                     self.assertEqual(len(united.interiors), int(name == "frame"))
+
+    def test_a_joint_anywhere_takes_no_more_points_than_another(self) -> None:
+        """At the pivot, at the tip, off the limb, and where pivot and tip are one."""
+        for pivot, joint, tip in ((8, 8, 100), (8, 99.9, 100), (50, 50, 50), (8, 50, 8), (8, 300, 100), (8, -50, 100)):
+            marks = "".join(
+                _mark(f"arm-{name}", x, 100) for name, x in (("pivot", pivot), ("bend", joint), ("tip", tip))
+            )
+            rig = _rig(f'<g id="arm"><rect y="80" width="100" height="40"/>{marks}</g>')
+            (arm,) = rig.limbs
+            assert arm.drawing is not None
+            for degrees in (0.01, 30, 150, -170):
+                bend = _posed(rig, arm=Posture(bend=degrees)).stood()[0].bend
+                mesh = LimbForm(arm.drawing, 1.0, (0, 100), rig.bounds, bend).at(0.001)
+                self.assertLess(len(mesh.triangles), 2000, (pivot, joint, tip, degrees))
+                self.assertTrue(np.isfinite(mesh.vertices).all())
+
+    def test_chords_are_as_near_as_asked_for(self) -> None:
+        """Between their points outlines are where each of their points would be bent to."""
+        for long, wide, share in ((200, 40, 0.5), (100, 60, 0.5), (80, 80, 0.5), (60, 120, 0.25), (100, 30, 0.02)):
+            ring = np.array([(0, -wide / 2), (long, -wide / 2), (long, wide / 2), (0, wide / 2)])
+            dense = np.concatenate(
+                [
+                    a + np.linspace(0, 1, 99)[:, None] * (b - a)
+                    for a, b in zip(ring, np.roll(ring, -1, axis=0), strict=True)
+                ]
+            )
+            for degrees in (10, 60, 150, -170):
+                for tolerance in (0.5, 0.05):
+                    bend = bend_of(np.array([long * share, 0]), np.zeros(2), np.array([float(long), 0]), dense, degrees)
+                    (fine,) = subdivided([ring], bend, tolerance)
+                    ends = np.roll(fine, -1, axis=0)
+                    a, b, middle = (bend.put(one)[0] for one in (fine, ends, (fine + ends) / 2))
+                    way = b - a
+                    at = np.clip(((middle - a) * way).sum(axis=1) / np.maximum((way**2).sum(axis=1), 1e-30), 0, 1)
+                    off = np.hypot(*(a + at[:, None] * way - middle).T)
+                    self.assertLess(float(off.max()), tolerance, (long, wide, share, degrees))
 
     @staticmethod
     def _area(mesh: Any) -> float:
