@@ -99,6 +99,27 @@ class FlatArt(unittest.TestCase):
                 self.assertLess(float(off.mean()), 0.01, quality)
                 self.assertLess(float((off.max(axis=2) > 0.05).mean()), 0.02, quality)
 
+    def test_glosses_shadows_and_blended_paint_are_what_an_independent_rasteriser_shows(self) -> None:
+        art = (
+            '<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 100 80"><linearGradient id="l" x2="0" y2="1"><stop offset="0" stop-color="#2060c0"/>'
+            '<stop offset="1" stop-color="#e0a020"/></linearGradient><radialGradient id="r"><stop stop-color="#000" stop-opacity=".8"/>'
+            '<stop offset="1" stop-color="#000" stop-opacity="0"/></radialGradient><rect width="100" height="80" fill="url(#l)"/>'
+            '<ellipse cx="35" cy="45" rx="28" ry="20" fill="url(#r)"/><circle cx="65" cy="30" r="22" fill="#e62" style="mix-blend-mode:multiply"/>'
+            '<rect x="20" y="8" width="60" height="22" fill="#fff" opacity=".4"/></svg>'
+        )
+        with tempfile.TemporaryDirectory() as folder:
+            assets = AssetFolder(Path(folder))
+            picture = render(
+                resolve(_flat("asset:" + assets.add(art.encode()), 240, 200, 200), 1, assets), QUALITIES["check"]
+            )
+        data = bytes(resvg_py.svg_to_bytes(svg_string=art, width=800, height=640))
+        true = decode(np.asarray(Image.open(io.BytesIO(data)).convert("RGB"), np.float64) / 255)
+        want = true.reshape(160, 4, 200, 4, 3).mean(axis=(1, 3))
+        off = np.abs(encode(picture.beauty[20:180, 20:220, :3]) - encode(want)) * 255
+        self.assertLess(float(off.mean()), 0.5)
+        self.assertLess(float(np.quantile(off, 0.98)), 2.0)
+        self.assertLess(float(np.abs(picture.beauty[20:180, 20:220, 3] - 1).max()), 1e-5)
+
     def test_gradients_lie_where_they_lie_in_the_drawing(self) -> None:
         art = (
             '<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 100 80"><radialGradient id="r" cx="30%" cy="40%" r="60%">'

@@ -13,7 +13,7 @@ from zeitbild.elements._inlaid import FADED, inlaid
 from zeitbild.elements.base import ElementBase, ElementKind, Surface, Worn, kinds
 from zeitbild.errors import DrawingError
 from zeitbild.finishes import Finish
-from zeitbild.geometry.drawing.painting import MAX_COLOURS, Shade, drawing_at
+from zeitbild.geometry.drawing.painting import MAX_COLOURS, Shade, drawing_at, named_in
 from zeitbild.geometry.emblem_form import EmblemForm, Raised
 from zeitbild.geometry.extrusion import Bevel
 from zeitbild.geometry.profile import ProfileName
@@ -134,16 +134,12 @@ def _worn(element: Emblem, built: EmblemForm, shade: Shade, listed: Mapping[str,
         return inlaid(element.drawing, shade, built.drawing.inlays[shade.inlay].file)
     if shade.colour in listed:
         return Worn(listed[shade.colour], opacity=shade.alpha)
-    if shade.gradient < 0 or not element.drawing.startswith(ASSET):
+    if not shade.painting or not element.drawing.startswith(ASSET):
         return Worn(0, {"base_colour": shade.colour}, shade.alpha)
-    # The gradient as a picture that lies over all of the drawing, through its front.
-    low, high = built.drawing.bounds
     changes = {
         "base_colour": "#ffffff",
-        "base_map": f"{element.drawing}#{shade.gradient}",
-        "map_by": "front",
-        "map_width": float(high[0] - low[0]) * built.scale,
-        "map_turn": 0.0,
+        "base_map": f"{element.drawing}#{named_in(shade, built.drawing.boxes[shade])}",
+        "map_by": "unwrapped",
     }
     return Worn(0, changes, shade.alpha, cut=FADED if shade.cut else -1.0)
 

@@ -19,7 +19,7 @@ from zeitbild.elements._inlaid import FADED, inlaid
 from zeitbild.elements.base import Affine, ElementKind, Mark, Posed, Worn, kinds
 from zeitbild.errors import DrawingError
 from zeitbild.finishes import Finish
-from zeitbild.geometry.drawing.painting import Shade, drawing_at
+from zeitbild.geometry.drawing.painting import Shade, named_in
 from zeitbild.geometry.form import Form
 from zeitbild.geometry.mesh import NOTHING
 from zeitbild.geometry.puppet.bending import Bend
@@ -226,7 +226,7 @@ class Puppet(FlatElement):
 @dataclass(frozen=True, slots=True, eq=False)
 class Built:
     """The parts of a puppet, points of each, the units that one of its drawing's takes, its middle, bent forms of parts, all shades that parts
-    have, which of them each part has, and the corners [2, 2] over which gradients lie (drawing units)."""
+    have, which of them each part has, and the boxes [2, 2] over which what fills them lies (drawing units)."""
 
     rig: Rig
     outlines: tuple[NDArray[np.float64] | None, ...]
@@ -235,7 +235,7 @@ class Built:
     forms: SizedCache[LimbForm]
     shades: tuple[Shade, ...]
     wears: tuple[tuple[int, ...], ...]
-    page: NDArray[np.float64]
+    boxes: Mapping[Shade, NDArray[np.float64]]
 
 
 def build(element: Puppet, assets: AssetSource) -> Built:
@@ -248,9 +248,13 @@ def build(element: Puppet, assets: AssetSource) -> Built:
     drawn = [() if one.drawing is None else one.drawing.shades for one in rig.limbs]
     numbers = {shade: at for at, shade in enumerate(dict.fromkeys(shade for own in drawn for shade in own))}
     wears = tuple(tuple(numbers[shade] for shade in own) for own in drawn)
-    page = drawing_at(path, label).bounds
+    boxes: dict[Shade, NDArray[np.float64]] = {}
+    for one in rig.limbs:
+        for shade, box in one.drawing.boxes.items() if one.drawing is not None else ():
+            both = np.stack([box, boxes.get(shade, box)])
+            boxes[shade] = np.stack([both[:, 0].min(axis=0), both[:, 1].max(axis=0)])
     forms = SizedCache[LimbForm](_FORMS, lambda _: 1)
-    return Built(rig, outlines, element.size / extent, (low + high) / 2, forms, tuple(numbers), wears, page)
+    return Built(rig, outlines, element.size / extent, (low + high) / 2, forms, tuple(numbers), wears, boxes)
 
 
 def _eased(way: Way, share: float) -> float:
@@ -424,7 +428,7 @@ def marks(element: Puppet, time: Time, built: Built) -> Sequence[Mark]:
 def _form(built: Built, limb: Found, bend: Bend | None) -> LimbForm:
     assert limb.drawing is not None
     pivot = float(limb.pivot[0]), float(limb.pivot[1])
-    return LimbForm(limb.drawing, built.scale, pivot, built.page, bend)
+    return LimbForm(limb.drawing, built.scale, pivot, built.boxes, bend)
 
 
 def wear(element: Puppet, time: Time, built: Built) -> Sequence[Worn]:
@@ -437,13 +441,13 @@ def wear(element: Puppet, time: Time, built: Built) -> Sequence[Worn]:
             found.append(inlaid(element.drawing, shade, inlays[shade.inlay].file))
             continue
         changes: dict[str, Any] = {"base_colour": shade.colour}
-        if shade.gradient >= 0 and element.drawing.startswith(ASSET):
+        if shade.painting and element.drawing.startswith(ASSET):
             changes = {
                 "base_colour": "#ffffff",
-                "base_map": f"{element.drawing}#{shade.gradient}",
+                "base_map": f"{element.drawing}#{named_in(shade, built.boxes[shade])}",
                 "map_by": "unwrapped",
             }
-        fades = shade.cut and shade.gradient >= 0 and element.drawing.startswith(ASSET)
+        fades = shade.cut and shade.painting and element.drawing.startswith(ASSET)
         found.append(Worn(0, changes, shade.alpha, cut=FADED if fades else -1.0))
     return found
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 
 import numpy as np
@@ -11,7 +10,7 @@ from cachetools import LRUCache
 
 from zeitbild.errors import InputError
 from zeitbild.geometry.curves import Points
-from zeitbild.geometry.drawing.painting import Drawing, Region, Shade
+from zeitbild.geometry.drawing.painting import Drawing, Region, shares_in
 from zeitbild.geometry.extrusion import BEVEL, FACE, SIDE, Bevel, Plate, flat_of, joined, solid_of
 from zeitbild.geometry.form import Stiff
 from zeitbild.geometry.mesh import Mesh
@@ -73,11 +72,10 @@ class EmblemForm(Stiff):
         return known
 
     def _made(self, fineness: float) -> Mesh:
-        scale, shades = self.scale, list(self.drawing.shades)
+        scale = self.scale
         solids = []
         for region in self.drawing.regions(fineness * self.size / scale):
-            # What only a finer look shows goes with the shade that is most like it.
-            own = shades.index(region.shade) if region.shade in shades else _nearest(region.shade, shades)
+            own = self.drawing.like(region.shade)
             raised = self.raised[own]
             bevelled = raised.depth > 0 and raised.bevel.width > 0 and raised.bevel.sides != "none"
             plate = _plate(region, bevelled)
@@ -97,9 +95,9 @@ class EmblemForm(Stiff):
         return self._laid(joined(solids, (float(centre[0]), float(centre[1]))), centre)
 
     def _laid(self, mesh: Mesh, centre: Points) -> Mesh:
-        """The mesh unwrapped where pictures of the drawing, or gradients that fade out, fill it, as seen from its front."""
+        """The mesh unwrapped where pictures of the drawing, or colours by place, fill it, as seen from its front."""
         shades = zip(self.faces, self.drawing.shades, strict=True)
-        filled = [(part, shade) for part, shade in shades if shade.inlay >= 0 or shade.cut]
+        filled = [(part, shade) for part, shade in shades if shade.inlay >= 0 or shade.painting]
         if not filled:
             return mesh
         lies = np.zeros((len(mesh.triangles), 3, 2), np.float32)
@@ -109,17 +107,8 @@ class EmblemForm(Stiff):
             if shade.inlay >= 0:
                 lies[own] = self.drawing.inlays[shade.inlay].shares(places)
             else:
-                # A gradient lies over all of the drawing.
-                low, high = self.drawing.bounds
-                lies[own] = (places - low) / (high - low) * (1, -1) + (0, 1)
+                lies[own] = shares_in(self.drawing.boxes[shade], places)
         return replace(mesh, unwrapped=lies)
-
-
-def _nearest(shade: Shade, shades: Sequence[Shade]) -> int:
-    def parts(one: Shade) -> Points:
-        return np.array([*(int(one.colour[at : at + 2], 16) / 255 for at in (1, 3, 5)), one.alpha])
-
-    return int(np.argmin([np.abs(parts(one) - parts(shade)).sum() for one in shades]))
 
 
 #: Diagrams take most of the time: a depth that is dragged keeps them.

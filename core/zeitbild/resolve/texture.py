@@ -36,20 +36,15 @@ _textures = SizedCache[Texture](256 * 1024 * 1024, lambda one: sum(level.nbytes 
 
 
 def _levels(number: int, meant: str, plain: bool, path: str) -> Sequence[NDArray[np.float32]]:
-    """A picture, or (number from 0 on) what lies inside a file: inside a model a picture, inside a drawing a gradient."""
+    """A picture, or (number from 0 on) one that lies inside a model."""
     if number < 0:
         return levels_of(path, "the uploaded picture", plain, _LARGEST, MOST_LEVELS)
     if number >= COLOURS:
         return _colours(Path(path), number)
-    if holds_pictures(Path(path)):
-        levels = picture_levels(path, f"picture {number} of the model", number, plain, _LARGEST, MOST_LEVELS)
-        if meant in _CHANNELS:
-            return [np.repeat(one[..., _CHANNELS[meant], None], 3, axis=2) for one in levels]
-        return levels
-    drawing = drawing_at(Path(path), _DRAWING)
-    if number >= len(drawing.gradients):
-        raise InputError(f"the drawing has no gradient {number}")
-    return drawing.gradients[number].levels(drawing.bounds, MOST_LEVELS)
+    levels = picture_levels(path, f"picture {number} of the model", number, plain, _LARGEST, MOST_LEVELS)
+    if meant in _CHANNELS:
+        return [np.repeat(one[..., _CHANNELS[meant], None], 3, axis=2) for one in levels]
+    return levels
 
 
 def _cut_by(path: Path, number: int, meant: str) -> tuple[_Floats, _Floats]:
@@ -109,14 +104,11 @@ def texture(digest: str, plain: bool, reading: PictureReading | None, alpha: boo
             return both(digest, inlay.light(_DRAWING))
         if is_cut(digest) and holds_pictures(path):
             return both(digest, _cut_by(path, number, meant), once=False)
-        if alpha and reading is None:
-            drawing = drawing_at(path, _DRAWING)
-            if max(number, 0) >= len(drawing.gradients):
-                raise InputError(f"the drawing has no gradient {number}")
-            shares = drawing.gradients[max(number, 0)].levels(drawing.bounds, MOST_LEVELS, alpha=True)
-            return Texture(f"{digest} alpha", True, tuple(shares), True)
+        if reading is None and inside and number < COLOURS and not holds_pictures(path):
+            levels = drawing_at(path, _DRAWING).levels(told, MOST_LEVELS, alpha=alpha)
+            return Texture(f"{digest} alpha" if alpha else digest, plain or alpha, tuple(levels), True)
         if reading is None:
-            # A gradient lies in its drawing once; pictures of models and of surfaces repeat.
+            # Pictures of models and of surfaces repeat.
             once = bool(inside) and not holds_pictures(path)
             return Texture(digest, plain, tuple(_levels(number, meant, plain, str(path))), once)
         cut = cutout(path, "the uploaded footage", max(number, 0), reading.alpha, reading.matte)

@@ -12,16 +12,24 @@ from numpy.typing import NDArray
 
 from zeitbild.errors import LimitError
 from zeitbild.geometry.curves import CurvedContour, Points
+from zeitbild.geometry.drawing.blending import over
 from zeitbild.geometry.drawing.masks import shows
+from zeitbild.geometry.drawing.mixing import LONGEST, gradient_layer, inlay_layer, laid_over, mixed_layer, plain_layer
 from zeitbild.geometry.drawing.styles import CLEAR
 
 #: Regions, and points of all that hides something, counted for each that it hides, at most.
 MAX_REGIONS, _MOST_HIDDEN = 20_000, 20_000_000
+#: Edges of pictures over other paint that are mixed with it; and how much of one is there in the mean.
+MOST_EDGES, _EDGE = 200, 0.5
 #: Paint at least so opaque hides all that is below it.
 _HIDES = 1 - 1 / 512
 Ink: TypeAlias = manifold3d.CrossSection
 #: Of a picture's edge, where less than half of it is there and where more is.
 Cut = Literal["", "weak", "strong"]
+
+
+class ManyEdgesError(Exception):
+    """More edges of pictures over other paint than are mixed with it."""
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -57,7 +65,9 @@ class Fill:
     gradient: int = -1
     inlay: int = -1
     cut: Cut = ""
-    #: Of a gradient that fades out: how much it hides in the mean.
+    #: What is mixed from others (``mixing``), in place of a gradient or a picture.
+    mixed: str = ""
+    #: Of what fades out: how much it hides in the mean.
     mean: float = 0.0
 
 
@@ -82,6 +92,11 @@ class Group:
 
     opacity: float
     mask: int = -1
+    #: How it mixes with what is below (``blending``); empty: it lies over it.
+    blend: str = ""
+
+
+_ALONE = Group(1.0)
 
 
 @dataclass(slots=True, eq=False)
@@ -128,26 +143,30 @@ def _meet(a: tuple[float, ...], b: tuple[float, ...]) -> bool:
     return a[0] < b[2] and b[0] < a[2] and a[1] < b[3] and b[1] < a[3]
 
 
-def _mixed(own: Piece, below: Sequence[Piece]) -> list[Piece]:
-    """Paint that lets something through: pieces where it lies over others, mixed as CSS mixes (over, of encoded colours; of gradients
-    their middle colours), and the rest."""
-    found, free, alpha = [], own.ink, own.alpha
-    for one in below:
-        under = one.rest()
-        both = under ^ own.ink
-        if both.is_empty():
-            continue
-        total = alpha + one.alpha * (1 - alpha)
-        mixed = tuple(
-            (mine * alpha + other * one.alpha * (1 - alpha)) / total
-            for mine, other in zip(own.colour, one.colour, strict=True)
-        )
-        one.ink, free = under - own.ink, free - under
-        box = tuple(both.bounds())
-        found.append(Piece(both, (mixed[0], mixed[1], mixed[2]), 1.0 if total >= _HIDES else total, box))
-    if not free.is_empty():
-        found.append(Piece(free, own.colour, alpha, own.box, own.fill))
-    return found
+def layer_of(piece: Piece) -> str:
+    """What fills a piece, as ``mixing`` writes it."""
+    fill = piece.fill
+    if fill.inlay >= 0:
+        return inlay_layer(fill.inlay, piece.alpha)
+    fades = fill.mean > 0
+    share = piece.alpha / fill.mean if fades else piece.alpha
+    if fill.mixed:
+        return mixed_layer(fill.mixed, share, fades=fades)
+    if fill.gradient >= 0:
+        return gradient_layer(fill.gradient, share, fades=fades)
+    return plain_layer(piece.colour, share)
+
+
+def _hides(piece: Piece) -> tuple[float, bool]:
+    """How much a piece hides in the mean, and whether that is so everywhere."""
+    return piece.alpha * (_EDGE if piece.fill.cut else 1.0), not (piece.fill.cut or piece.fill.mean > 0)
+
+
+def _middle(own: Piece, below: Piece, blend: str) -> tuple[float, float, float]:
+    """The colour of one piece over another, of what is no single colour by the middle one."""
+    upper, lower = (np.array([*one.colour, max(_hides(one)[0], 1e-6)]) for one in (own, below))
+    red, green, blue, _ = over(upper, lower, blend).clip(0, 1).tolist()
+    return red, green, blue
 
 
 @dataclass(slots=True, eq=False)
@@ -160,9 +179,15 @@ class Canvas:
     #: What masks paint, and whether they go by its light; and how much of a piece is seen through a piece of one, with what fills it then.
     masks: Sequence[tuple[Sequence[Paint], bool]]
     through: Callable[[Piece, Piece, bool], tuple[float, Fill]]
-    hidden: int = 0
-    #: Whether a gradient that fades out lies over other paint, where it hides as much everywhere.
+    #: Whether nothing is mixed by place: it would be too many.
     even: bool = False
+    #: Edges of pictures over other paint that are mixed with it, at most; 0: they are there or not.
+    most_edges: int = 0
+    hidden: int = 0
+    #: Whether something was mixed as if it were one colour, and whether edges of pictures were there or not.
+    evened: bool = False
+    cut_off: bool = False
+    edges: int = 0
 
     def painted(self, paints: Sequence[Paint], depth: int) -> list[Piece]:
         """What is seen of paints that have the groups up to ``depth`` in common; a group further in is painted by itself and then laid
@@ -177,9 +202,10 @@ class Canvas:
                 end += 1
             # Pieces of a group lie beside one another: they are laid over what was there before it alone.
             before = len(pieces)
-            for top in self._seen(self.groups[own[0]], paints[at:end], depth + 1) if own else self._piece(paints[at]):
+            group = self.groups[own[0]] if own else _ALONE
+            for top in self._seen(group, paints[at:end], depth + 1) if own else self._piece(paints[at]):
                 below = boxes.met(top.box, before if own else len(pieces))
-                laid = self._over(top, [pieces[number] for number in below.tolist()])
+                laid = self._over(top, [pieces[number] for number in below.tolist()], group.blend)
                 boxes.add(laid)
                 pieces += laid
             if len(pieces) > MAX_REGIONS:
@@ -227,12 +253,10 @@ class Canvas:
             return []
         return [Piece(ink, paint.colour, paint.alpha, tuple(ink.bounds()), paint.fill)]
 
-    def _over(self, top: Piece, below: Sequence[Piece]) -> list[Piece]:
+    def _over(self, top: Piece, below: Sequence[Piece], blend: str = "") -> list[Piece]:
         """Pieces to be added once one is laid over others, which are changed in place."""
-        if top.alpha < _HIDES:
-            found = _mixed(top, below)
-            self.even = self.even or (top.fill.mean > 0 and len(found) > 1)
-            return found
+        if top.alpha < _HIDES or (blend and below):
+            return self._mixed(top, below, blend)
         if top.fill.cut:
             return self._edge_over(top, below)
         self.hidden += len(below) * top.ink.num_vert()
@@ -244,13 +268,48 @@ class Canvas:
         return [top]
 
     def _edge_over(self, top: Piece, below: Sequence[Piece]) -> list[Piece]:
-        """The edge of a picture: its alpha is kept where nothing is below; over other paint it is there from the half on."""
+        """The edge of a picture: where there are few, it is mixed with what is below; else its alpha is kept where nothing is, and over
+        other paint it is there from the half on."""
         if not below:
             return [top]
+        if self.most_edges:
+            self.edges += len(below)
+            if self.edges > self.most_edges:
+                raise ManyEdgesError
+            return self._mixed(top, below, "")
+        self.cut_off = True
         under = manifold3d.CrossSection.batch_boolean([one.rest() for one in below], manifold3d.OpType.Add)
         free, both = top.ink - under, top.ink ^ under
         found = [] if free.is_empty() else [Piece(free, top.colour, 1.0, tuple(free.bounds()), top.fill)]
         if top.fill.cut == "strong" and not both.is_empty():
             whole = Piece(both, top.colour, 1.0, tuple(both.bounds()), Fill(top.fill.gradient, top.fill.inlay))
             found += self._over(whole, below)
+        return found
+
+    def _mixed(self, own: Piece, below: Sequence[Piece], blend: str) -> list[Piece]:
+        """Paint that lets something through, or changes what it lies over: pieces where it lies over others, mixed as CSS mixes (encoded
+        colours), and the rest."""
+        found, free = [], own.ink
+        for one in below:
+            under = one.rest()
+            both = under ^ own.ink
+            if both.is_empty():
+                continue
+            (mine, mine_even), (other, other_even) = _hides(own), _hides(one)
+            total = mine + other * (1 - mine)
+            # Where either hides all, all is hidden.
+            full = (mine_even and mine >= _HIDES) or (other_even and other >= _HIDES)
+            even = full or (mine_even and other_even)
+            fill = PLAIN
+            if own.fill != PLAIN or one.fill != PLAIN:
+                text = laid_over(layer_of(own), layer_of(one), blend)
+                if len(text) <= LONGEST and not self.even:
+                    fill = Fill(mixed=text, mean=0.0 if even else total)
+                else:
+                    self.evened = True
+            alpha = 1.0 if full or (even and total >= _HIDES) else total
+            one.ink, free = under - own.ink, free - under
+            found.append(Piece(both, _middle(own, one, blend), alpha, tuple(both.bounds()), fill))
+        if not free.is_empty():
+            found.append(Piece(free, own.colour, own.alpha, tuple(free.bounds()), own.fill))
         return found

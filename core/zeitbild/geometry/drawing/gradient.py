@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from abc import ABC, abstractmethod
 from dataclasses import dataclass
 from typing import Any
 
@@ -12,14 +13,47 @@ from zeitbild.colour import decode
 
 #: Pixels of the longer side of a gradient's picture; it is smooth, and lies between them.
 _SIDE = 1024
+#: The power of its share of the drawing by which a smaller one has fewer, and how many it has at least.
+_FEWER, _LEAST_SIDE = 0.75, 16.0
 #: Alphas of stops that differ by more fade out.
 FADES = 0.01
 
 Floats = NDArray[np.float64]
 
 
+class Painting(ABC):
+    """Colour by place; side says how many pixels the longer side of a picture of it has that is as large as the drawing."""
+
+    __slots__ = ()
+    side: int
+
+    @abstractmethod
+    def at(self, points: Floats) -> Floats:
+        """Straight encoded colours and alpha [..., 4] at points [..., 2] of the drawing, y down."""
+
+    def levels(self, box: Floats, extent: float, most: int, *, alpha: bool = False) -> list[NDArray[np.float32]]:
+        """A picture of it over a box [2, 2] of a drawing (y up) that is ``extent`` large, linear light [H, W, 3], and up to ``most`` halves of
+        it; or of its alpha, three times over. What is smaller has fewer pixels, but not so few."""
+        low, high = box
+        wide, tall = high - low
+        longest = float(max(wide, tall))
+        scale = min(max(self.side * (longest / extent) ** _FEWER, _LEAST_SIDE), 2 * self.side) / longest
+        width, height = max(2, round(wide * scale)), max(2, round(tall * scale))
+        found = []
+        while True:
+            x = low[0] + (np.arange(width) + 0.5) / width * wide
+            y = high[1] - (np.arange(height) + 0.5) / height * tall
+            points = np.stack(np.meshgrid(x, -y), axis=-1)
+            values = self.at(points)
+            shown = np.repeat(values[..., 3:], 3, axis=-1) if alpha else decode(values[..., :3])
+            found.append(np.ascontiguousarray(shown, np.float32))
+            if max(width, height) == 1 or len(found) == most:
+                return found
+            width, height = max(1, width // 2), max(1, height // 2)
+
+
 @dataclass(frozen=True, slots=True, eq=False)
-class Gradient:
+class Gradient(Painting):
     """Colour by place.
 
     radial tells which kind; ends are x1, y1, x2, y2 of a linear one, or cx, cy, r, fx, fy of a radial one, in a space of its own, to which
@@ -32,6 +66,7 @@ class Gradient:
     into: Floats
     stops: Floats
     spread: str
+    side: int = _SIDE
 
     @classmethod
     def of(cls, plain: dict[str, Any]) -> Gradient:
@@ -45,7 +80,7 @@ class Gradient:
         )
 
     def at(self, points: Floats) -> Floats:
-        """Straight encoded colours and alpha [..., 4] at points [..., 2] of the drawing, y down."""
+        """See ``Painting.at``."""
         place = points @ self.into[:, :2].T + self.into[:, 2]
         along = self._radial(place) if self.radial else self._linear(place)
         if self.spread == "repeat":
@@ -92,22 +127,3 @@ class Gradient:
     def fades(self) -> bool:
         """Whether it lets through more in one place than in another."""
         return float(np.ptp(self.stops[:, 4])) > FADES
-
-    def levels(self, bounds: Floats, most: int, *, alpha: bool = False) -> list[NDArray[np.float32]]:
-        """A picture of it over bounds [2, 2] of the drawing (y up), linear light [H, W, 3], and up to ``most`` halves of it; or of its alpha,
-        three times over."""
-        low, high = bounds
-        wide, tall = high - low
-        scale = _SIDE / max(wide, tall)
-        width, height = max(2, round(wide * scale)), max(2, round(tall * scale))
-        found = []
-        while True:
-            x = low[0] + (np.arange(width) + 0.5) / width * wide
-            y = high[1] - (np.arange(height) + 0.5) / height * tall
-            points = np.stack(np.meshgrid(x, -y), axis=-1)
-            values = self.at(points)
-            shown = np.repeat(values[..., 3:], 3, axis=-1) if alpha else decode(values[..., :3])
-            found.append(np.ascontiguousarray(shown, np.float32))
-            if max(width, height) == 1 or len(found) == most:
-                return found
-            width, height = max(1, width // 2), max(1, height // 2)

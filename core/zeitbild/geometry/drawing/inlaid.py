@@ -13,8 +13,10 @@ import numpy as np
 from fontTools.misc.transform import Identity, Transform
 from numpy.typing import NDArray
 
+from zeitbild.caching import SizedCache
 from zeitbild.colour import decode, encode
 from zeitbild.errors import LimitError, PictureError
+from zeitbild.geometry.drawing.gradient import Painting
 from zeitbild.geometry.drawing.placing import fit_box
 from zeitbild.geometry.drawing.tracks import Track, polygon
 from zeitbild.isolation import apart
@@ -32,6 +34,8 @@ _NOTHING, _ALL = 1 / 512, 1 - 1 / 512
 _CELLS = 640
 #: How far (in cells) outlines may leave the edges of cells.
 _LOOSE = 0.75
+#: Pixels of the longer side of what is mixed with a picture, if that were as large as the drawing.
+_FEWEST, _MOST = 256, 2048
 #: Steps of a cell in which is told where half of it is there.
 _FINER = 4
 #: Alpha this far from nothing and all is soft; a picture is told whose softness is more than an edge.
@@ -43,13 +47,15 @@ class Inlay:
     """A picture of a drawing.
 
     file is the number of its file among those of the drawing, and data what that holds; box are the columns and rows of it (left, top,
-    right, bottom) in which anything is there; into [2, 3] leads from the drawing (y down) to shares of that box from its upper left.
+    right, bottom) in which anything is there; into [2, 3] leads from the drawing (y down) to shares of that box from its upper left; soft
+    tells whether much of it is half there.
     """
 
     file: int
     data: bytes
     box: tuple[int, int, int, int]
     into: Floats
+    soft: bool = False
 
     @classmethod
     def of(cls, plain: dict[str, Any], files: Sequence[bytes]) -> Inlay:
@@ -57,7 +63,11 @@ class Inlay:
         left, top, right, bottom = (int(one) for one in plain["box"])
         number = int(plain["file"])
         return cls(
-            number, files[number], (left, top, right, bottom), np.asarray(plain["into"], np.float64).reshape(2, 3)
+            number,
+            files[number],
+            (left, top, right, bottom),
+            np.asarray(plain["into"], np.float64).reshape(2, 3),
+            bool(plain["soft"]),
         )
 
     def shares(self, points: Floats) -> NDArray[np.float32]:
@@ -72,6 +82,62 @@ class Inlay:
         alpha = np.asarray(pixels[..., 3], np.float32) / np.float32(steps)
         table = decode(np.arange(int(steps) + 1, dtype=np.float32) / np.float32(steps)).astype(np.float32)
         return np.ascontiguousarray(table[pixels[..., :3]] * alpha[..., None]), alpha
+
+
+#: Those that were looked at last.
+_halves = SizedCache[list[NDArray[np.float32]]](96 << 20, lambda levels: sum(one.nbytes for one in levels))
+
+
+def _halves_of(inlay: Inlay, label: str) -> list[NDArray[np.float32]]:
+    """Premultiplied encoded colours and alpha [H, W, 4] of a picture in its box, and halves of them."""
+
+    def made() -> list[NDArray[np.float32]]:
+        import cv2  # a quarter of a second at the start, which few drawings need
+
+        pixels = pixels_in(inlay.data, list(inlay.box), label)
+        whole = pixels.astype(np.float32) / np.float32(np.iinfo(pixels.dtype).max)
+        whole[..., :3] *= whole[..., 3:]
+        found = [whole]
+        while min(found[-1].shape[:2]) > 1:
+            high, wide = found[-1].shape[:2]
+            half = cv2.resize(found[-1], (wide // 2, high // 2), interpolation=cv2.INTER_AREA)
+            found.append(np.asarray(half, np.float32))
+        return found
+
+    return _halves.get((inlay.data, inlay.box), made)
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class InlaidPicture(Painting):
+    """A picture of a drawing by place; where it ends what stands at its edge goes on."""
+
+    inlay: Inlay
+    label: str
+    side: int
+
+    @classmethod
+    def of(cls, inlay: Inlay, extent: float, label: str) -> InlaidPicture:
+        """In a drawing that is ``extent`` large: as fine as the picture is."""
+        left, top, right, bottom = inlay.box
+        lengths = np.hypot(inlay.into[:, 0], inlay.into[:, 1]) * (right - left, bottom - top)
+        return cls(inlay, label, int(min(max(float(lengths.max()) * extent, _FEWEST), _MOST)))
+
+    def at(self, points: Floats) -> Floats:
+        """See ``Painting.at``."""
+        import cv2  # a quarter of a second at the start, which few drawings need
+
+        levels = _halves_of(self.inlay, self.label)
+        shares = self.inlay.shares(points * (1.0, -1.0))
+        # As fine as places lie beside one another.
+        high, wide = levels[0].shape[:2]
+        steps = [np.abs(np.diff(shares, axis=axis)).max(initial=0.0, axis=(0, 1)) * (wide, high) for axis in (0, 1)]
+        apart = float(np.max(steps))
+        level = levels[min(max(int(np.log2(max(apart, 1.0))), 0), len(levels) - 1)]
+        places = shares * np.array([level.shape[1], level.shape[0]], np.float32) - np.float32(0.5)
+        x, y = np.ascontiguousarray(places[..., 0]), np.ascontiguousarray(places[..., 1])
+        found = np.asarray(cv2.remap(level, x, y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE), np.float64)
+        found[..., :3] /= np.maximum(found[..., 3:], 1e-6)
+        return found
 
 
 def _whole(data: bytes, label: str) -> NDArray[Any]:
@@ -103,6 +169,8 @@ class _Known:
     box: tuple[int, int, int, int] = (0, 0, 0, 0)
     outlines: tuple[list[Floats], ...] = ()
     colour: tuple[float, float, float] = (0.0, 0.0, 0.0)
+    #: Whether much of it is half there.
+    soft: bool = False
     wrong: str = ""
     #: Its number once it lies somewhere.
     file: int = -1
@@ -156,15 +224,13 @@ class Inlays:
         top, bottom = max(int(rows[0]) - 1, 0), min(int(rows[-1]) + 2, alpha.shape[0])
         left, right = max(int(columns[0]) - 1, 0), min(int(columns[-1]) + 2, alpha.shape[1])
         soft = float(((alpha > _SOFT) & (alpha < 1 - _SOFT)).sum()) / float(there.sum())
-        if soft > _MUCH:
-            self.note("what is half there of a picture: over other paint of this drawing it is there or not")
         step = max(1, max(pixels.shape[:2]) // 256)
         few = pixels[::step, ::step].astype(np.float64) / np.iinfo(pixels.dtype).max
         weights = few[..., 3:]
         mean = encode((decode(few[..., :3]) * weights).sum(axis=(0, 1)) / max(float(weights.sum()), 1e-9))
         red, green, blue = (float(min(max(one, 0.0), 1.0)) for one in mean)
         size = pixels.shape[1], pixels.shape[0]
-        return _Known(data, size, (left, top, right, bottom), _outlines(alpha), (red, green, blue))
+        return _Known(data, size, (left, top, right, bottom), _outlines(alpha), (red, green, blue), soft > _MUCH)
 
     def lay(
         self, address: str, place: Transform, box: tuple[float, float, float, float], ratio: str
@@ -202,7 +268,7 @@ class Inlays:
         if known.file < 0:
             known.file = len(self.files)
             self.files.append(known.data)
-        self.placed.append({"file": known.file, "box": list(known.box), "into": into})
+        self.placed.append({"file": known.file, "box": list(known.box), "into": into, "soft": known.soft})
         shade = {"colour": list(known.colour), "gradient": -1, "inlay": len(self.placed) - 1}
         outer, half, inner = known.outlines
         # Beside one another: each outline is within the one before.

@@ -15,7 +15,7 @@ from zeitbild.geometry.drawing.styles import length
 from zeitbild.geometry.drawing.tracks import Track, rectangle
 
 #: Light of encoded red, green and blue, as the specification of filters has it for ``luminanceToAlpha``.
-_LIGHT = np.array([0.2125, 0.7154, 0.0721])
+LIGHT = np.array([0.2125, 0.7154, 0.0721])
 _SIDES = (("x", "-10%"), ("y", "-10%"), ("width", "120%"), ("height", "120%"))
 
 
@@ -42,12 +42,12 @@ def region(element: Element, unit: Transform | None, size: Size, em: float) -> l
 
 def shows(colour: Sequence[float], light: bool) -> float:
     """How much shows through a mask of that encoded colour, if it goes by its light; all, if by alpha, which is counted besides."""
-    return float(_LIGHT @ np.asarray(colour[:3])) if light else 1.0
+    return float(LIGHT @ np.asarray(colour[:3])) if light else 1.0
 
 
 def faded(mask: Gradient, colour: Sequence[float], light: bool) -> Gradient:
     """What becomes of one encoded colour under a mask that is a gradient: a gradient of its alpha."""
     stops = mask.stops.copy()
-    stops[:, 4] *= stops[:, 1:4] @ _LIGHT if light else 1.0
+    stops[:, 4] *= stops[:, 1:4] @ LIGHT if light else 1.0
     stops[:, 1:4] = colour[:3]
     return replace(mask, stops=stops)

@@ -5,6 +5,7 @@ Later paint hides earlier paint, so that no two faces lie in one place; paint th
 
 from __future__ import annotations
 
+import sys
 import threading
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
@@ -14,14 +15,28 @@ from typing import Any
 import manifold3d
 import numpy as np
 from cachetools import LRUCache
+from numpy.typing import NDArray
 
 from zeitbild.caching import SizedCache
-from zeitbild.errors import DrawingError, LimitError
+from zeitbild.errors import DrawingError, InputError, LimitError
 from zeitbild.geometry.curves import Contour, Points, after_each, before_each, flattened
-from zeitbild.geometry.drawing.canvas import PLAIN, Canvas, Fill, Filled, Group, Ink, Paint, Piece
-from zeitbild.geometry.drawing.gradient import Gradient
+from zeitbild.geometry.drawing.canvas import (
+    MOST_EDGES,
+    PLAIN,
+    Canvas,
+    Fill,
+    Filled,
+    Group,
+    Ink,
+    ManyEdgesError,
+    Paint,
+    Piece,
+    layer_of,
+)
+from zeitbild.geometry.drawing.gradient import Gradient, Painting
 from zeitbild.geometry.drawing.inlaid import Inlay
 from zeitbild.geometry.drawing.masks import faded, shows
+from zeitbild.geometry.drawing.mixing import LONGEST, Mixture, seen_through
 from zeitbild.geometry.drawing.reading import read_drawing
 from zeitbild.geometry.outline import GRID, Outline, outline_on, step_for
 from zeitbild.kernels import kernel
@@ -34,24 +49,46 @@ _MOST_CROSSINGS, _MOST_LOOKS = 200_000, 1_000_000_000
 _TOGETHER = 1024
 #: Beyond so many steps of the grid nothing is seen of what clips cut off.
 _FAR = float(4 * GRID)
-#: Colours under masks that are gradients, in all.
-MOST_FADED = 48
-_PICTURE_MASK = "a mask that is a picture: its mean colour tells how much shows through it"
-_EVEN_MASK = "a mask that fades over a gradient or a picture: there it lets through as much everywhere"
-_EVEN = "a gradient that fades out over other paint: there it lets through as much everywhere"
+#: Gradients that are kept where there are too many colours.
+_FEW_GRADIENTS = 48
+_EVEN = "so many gradients and pictures that lie over one another that they are mixed by their middle colours there"
+_MANY = f"gradients of more than {_FEW_GRADIENTS} shapes: their middle colours stand for them"
+_CUT_OFF = "what is half there of a picture: over other paint of this drawing it is there or not"
+#: What is seen through a mask hides so much at least, and lets through so much, in the mean.
+_LEAST_MEAN = 1 / 64
+#: Around what is seen of a shade at the coarsest (a share of the drawing); and what stands before a box.
+_AROUND, _IN = 1 / 1024, "@"
 _RULES = {True: manifold3d.FillRule.EvenOdd, False: manifold3d.FillRule.NonZero}
 
 
 @dataclass(frozen=True, slots=True)
 class Shade:
     """A colour as drawings have it: ``#rrggbb``, how much it hides (0 to 1), and the number of its gradient or of the picture that
-    fills it (-1: none; the colour is then its middle one). cut: the alpha of that says how much of it is there."""
+    fills it (-1: none; the colour is then its middle one), or of what it is mixed (``mixing``). cut: the alpha of that says how much of it
+    is there."""
 
     colour: str
     alpha: float = 1.0
     gradient: int = -1
     inlay: int = -1
     cut: bool = False
+    mixed: str = ""
+
+    @property
+    def painting(self) -> str:
+        """What ``Drawing.painting`` takes for what fills it; empty for one colour, and for a picture of the drawing."""
+        return self.mixed or (str(self.gradient) if self.gradient >= 0 else "")
+
+
+def named_in(shade: Shade, box: Points) -> str:
+    """What ``Drawing.levels`` takes for what fills a shade in a box [2, 2] (lower left and upper right corner)."""
+    return f"{shade.painting}{_IN}{','.join(repr(float(one)) for one in box.reshape(-1))}"
+
+
+def shares_in(box: Points, points: Points) -> NDArray[np.float32]:
+    """Where points [..., 2] of a drawing lie in a picture over a box of it: shares of its width and height from its upper left."""
+    low, high = box
+    return np.asarray((points - low) / (high - low) * (1, -1) + (0, 1), np.float32)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -121,6 +158,10 @@ def _crossings(starts, ends, most, looks):  # type: ignore[no-untyped-def]
     return found
 
 
+class _ManyColoursError(LimitError):
+    """More colours than become finishes, of which some are mixed by place."""
+
+
 class Drawing:
     """A drawing that was read: paint in its order, with what it lets through. Immutable but for what it keeps."""
 
@@ -129,12 +170,17 @@ class Drawing:
         self.label, self.notes = label, tuple(str(one) for one in plain["notes"])
         #: Those that shades name.
         self.gradients = tuple(Gradient.of(one) for one in plain.get("gradients", ()))
+        #: Whether what lies over one another is mixed as if it were of one colour each, and few gradients are kept.
+        self._even = False
+        #: Whether edges of pictures over other paint are there or not.
+        self._sharp = False
         self._paints = self._read(plain["paints"])
         masked = dict(plain.get("masked", ()))
-        self._groups = tuple(Group(float(one), masked.get(at, -1)) for at, one in enumerate(plain.get("groups", ())))
+        blends = dict(plain.get("blends", ()))
+        self._groups = tuple(
+            Group(float(one), masked.get(at, -1), blends.get(at, "")) for at, one in enumerate(plain.get("groups", ()))
+        )
         self._masks = [(self._read(one["paints"]), bool(one["light"])) for one in plain.get("masks", ())]
-        #: Gradients of colours that are seen through masks that are gradients, by mask, colour and how it goes.
-        self._faded: dict[tuple[int, tuple[float, ...], bool], int] = {}
         # What came from the reading process is made what others keep, once for all drawings of its parts.
         files = plain.get("files", [])
         files[:] = [bytes(one) for one in files]
@@ -152,7 +198,7 @@ class Drawing:
             raise DrawingError(f"{label} has no size", "drawing")
         self._kept: LRUCache[float, tuple[Region, ...]] = LRUCache(4)
         self._lock = threading.Lock()
-        coarse, _ = self._inked(self._extent / 4096)
+        coarse = self._coarsely(plain)
         if not coarse:
             raise DrawingError(f"{label} paints nothing that is seen{self._told()}", "drawing")
         seen = np.array([ink.bounds() for ink in coarse.values()]).reshape(-1, 2, 2) * step_for(self._extent) + low
@@ -160,6 +206,61 @@ class Drawing:
         self.bounds: Points = np.stack([seen[:, 0].min(axis=0), seen[:, 1].max(axis=0)])
         #: What is seen, from the lowest paint to the highest.
         self.shades = tuple(coarse)
+        #: Lower left and upper right corner [2, 2] of what is seen of each, and a little around it.
+        self.boxes: dict[Shade, Points] = {
+            shade: box + self._extent * _AROUND * np.array([[-1], [1]]) for shade, box in zip(coarse, seen, strict=True)
+        }
+
+    def _coarsely(self, plain: dict[str, Any]) -> dict[Shade, Ink]:
+        """What is seen of each shade at the coarsest; finds out how much can be mixed by place."""
+        for give_up in (self._cut_edges, self._even_out):
+            try:
+                return self._inked(self._extent / 4096, most_edges=MOST_EDGES)[0]
+            except ManyEdgesError:
+                self._cut_edges(plain)
+            except _ManyColoursError:
+                give_up(plain)
+        return self._inked(self._extent / 4096)[0]
+
+    def _cut_edges(self, plain: dict[str, Any]) -> None:
+        self._sharp = True
+
+    def _even_out(self, plain: dict[str, Any]) -> None:
+        self._sharp = self._even = True
+        self._paints = self._read(plain["paints"])
+        masks = zip(plain.get("masks", ()), self._masks, strict=True)
+        self._masks = [(self._read(one["paints"]), light) for one, (_, light) in masks]
+
+    def painting(self, told: str) -> Painting:
+        """What fills a shade by place (``Shade.painting``); InputError for what is none."""
+        if not told.isdecimal():
+            return Mixture.of(told, self.gradients, self.inlays, self._extent, self.label)
+        if int(told) >= len(self.gradients):
+            raise InputError(f"{self.label} has no gradient {told}")
+        return self.gradients[int(told)]
+
+    def levels(self, told: str, most: int, *, alpha: bool) -> list[NDArray[np.float32]]:
+        """Pictures of a painting as ``Painting.levels`` gives them, over all of the drawing, or in the box that ``named_in`` tells of."""
+        named, boxed, corners = told.partition(_IN)
+        box, low, high = self.bounds, *self.bounds
+        if boxed:
+            try:
+                box = np.array([float(one) for one in corners.split(",")]).reshape(2, 2)
+            except ValueError:
+                raise InputError(f"{self.label} has no place {corners[:40]!r}") from None
+            if not (np.isfinite(box).all() and (box[0] < box[1]).all()):
+                raise InputError(f"{self.label} has no place {corners[:40]!r}")
+        return self.painting(named).levels(box, float((high - low).max()), most, alpha=alpha)
+
+    def like(self, shade: Shade) -> int:
+        """Which of the shades that are seen one is, or is most like: a finer look shows more."""
+        if shade in self.boxes:
+            return self.shades.index(shade)
+
+        def parts(one: Shade) -> Points:
+            return np.array([*(int(one.colour[at : at + 2], 16) / 255 for at in (1, 3, 5)), one.alpha])
+
+        return int(np.argmin([np.abs(parts(one) - parts(shade)).sum() for one in self.shades]))
 
     def _read(self, paints: Sequence[dict[str, Any]]) -> list[Paint]:
         """Things that are painted, of those that somebody sees."""
@@ -178,8 +279,11 @@ class Drawing:
     def _fill(self, paint: dict[str, Any]) -> Fill:
         """What fills something that is painted, beside its colour."""
         gradient, inlay = int(paint.get("gradient", -1)), int(paint.get("inlay", -1))
+        if self._even and gradient >= _FEW_GRADIENTS:
+            self._note(_MANY)
+            gradient = -1
         fades = gradient >= 0 and self.gradients[gradient].fades
-        return Fill(gradient, inlay, paint.get("cut") or "", self.gradients[gradient].mean if fades else 0.0)
+        return Fill(gradient, inlay, paint.get("cut") or "", mean=self.gradients[gradient].mean if fades else 0.0)
 
     def _told(self) -> str:
         return f" (left out: {'; '.join(self.notes[:3])})" if self.notes else ""
@@ -208,8 +312,9 @@ class Drawing:
                 found = self._kept[tolerance] = tuple(self._painted(tolerance))
             return found
 
-    def _inked(self, tolerance: float) -> tuple[dict[Shade, Ink], list[Contour]]:
-        """What is seen of each shade in steps of the grid, and the contours that all of it was made of."""
+    def _inked(self, tolerance: float, most_edges: int = sys.maxsize) -> tuple[dict[Shade, Ink], list[Contour]]:
+        """What is seen of each shade in steps of the grid, and the contours that all of it was made of. ManyEdgesError for more edges of
+        pictures over other paint that are mixed with it."""
         low, step = self._low, step_for(self._extent)
         sources: list[Contour] = []
         count = 0
@@ -244,10 +349,13 @@ class Drawing:
                 clips[number] = manifold3d.CrossSection.batch_boolean(own, manifold3d.OpType.Add) if own else Ink()
             return clips[number]
 
-        canvas = Canvas(self.label, self._groups, ink_of, self._masks, self._through)
+        most_edges = 0 if self._sharp else most_edges
+        canvas = Canvas(self.label, self._groups, ink_of, self._masks, self._through, self._even, most_edges)
         pieces = canvas.painted(self._paints, 0)
-        if canvas.even:
+        if canvas.evened:
             self._note(_EVEN)
+        if canvas.cut_off and any(one.soft for one in self.inlays):
+            self._note(_CUT_OFF)
         return self._alike(pieces), sources
 
     def _flattened(self, tolerance: float) -> dict[int, Contour]:
@@ -286,26 +394,23 @@ class Drawing:
 
     def _through(self, piece: Piece, mask: Piece, light: bool) -> tuple[float, Fill]:
         """How much of a piece is seen through one of a mask, and what fills it then."""
+        shown = mask.alpha * shows(mask.colour, light)
         number = mask.fill.gradient
-        if mask.fill.inlay >= 0 and light:
-            self._note(_PICTURE_MASK)
-        if number < 0:
-            return piece.alpha * mask.alpha * shows(mask.colour, light), piece.fill
-        gradient = self.gradients[number]
-        # What lets something through besides what the gradient says of itself.
-        besides = mask.alpha / max(gradient.mean, 1e-9)
-        whole = faded(gradient, piece.colour, light)
-        alpha = piece.alpha * besides * whole.mean
-        if not whole.fades:
-            return alpha, piece.fill
-        own = (number, piece.colour, light)
-        if piece.fill != PLAIN or (own not in self._faded and len(self._faded) >= MOST_FADED):
-            self._note(_EVEN_MASK)
-            return alpha, piece.fill
-        if own not in self._faded:
-            self._faded[own] = len(self.gradients)
-            self.gradients = (*self.gradients, whole)
-        return alpha, Fill(self._faded[own], mean=whole.mean)
+        if mask.fill == PLAIN:
+            return piece.alpha * shown, piece.fill
+        if number >= 0:
+            gradient = self.gradients[number]
+            whole = faded(gradient, piece.colour, light)
+            # Besides what the gradient says of itself something else may let through.
+            shown = mask.alpha / max(gradient.mean, 1e-9) * whole.mean
+            if not whole.fades:
+                return piece.alpha * shown, piece.fill
+        text = seen_through(layer_of(piece), layer_of(mask), light=light)
+        if len(text) > LONGEST or self._even:
+            self._note(_EVEN)
+            return piece.alpha * shown, piece.fill
+        mean = min(max(piece.alpha * shown, _LEAST_MEAN), 1 - _LEAST_MEAN)
+        return mean, Fill(mixed=text, mean=mean)
 
     def _note(self, text: str) -> None:
         if text not in self.notes:
@@ -329,7 +434,9 @@ class Drawing:
         # Pictures have a limit of their own.
         colours = sum(shade.inlay < 0 for shade in inks)
         if colours > MAX_COLOURS:
-            raise LimitError(
+            many = any(shade.mixed or shade.gradient >= _FEW_GRADIENTS for shade in inks)
+            kind = _ManyColoursError if many else LimitError
+            raise kind(
                 f"{self.label} shows {colours} colours; up to {MAX_COLOURS} become finishes, so simplify it",
                 "drawing",
             )
@@ -360,8 +467,8 @@ def shade_of(colour: Sequence[float], alpha: float, fill: Fill = PLAIN) -> Shade
     named = "#" + "".join(f"{round(255 * part):02x}" for part in colour)
     if fill.mean > 0:
         # Its own alpha comes on top.
-        return Shade(named, round(min(alpha / fill.mean, 1.0), 3), fill.gradient, cut=True)
-    return Shade(named, round(min(alpha, 1.0), 3), fill.gradient, fill.inlay, bool(fill.cut))
+        return Shade(named, round(min(alpha / fill.mean, 1.0), 3), fill.gradient, cut=True, mixed=fill.mixed)
+    return Shade(named, round(min(alpha, 1.0), 3), fill.gradient, fill.inlay, bool(fill.cut), fill.mixed)
 
 
 #: By what the pictures in them take; a plain drawing counts as a thirty-second of it all.

@@ -14,6 +14,7 @@ from xml.etree.ElementTree import Element
 from fontTools.misc.transform import Identity
 
 from zeitbild.errors import DrawingError, LimitError
+from zeitbild.geometry.drawing.blending import BLENDS
 from zeitbild.geometry.drawing.covering import Covering
 from zeitbild.geometry.drawing.document import MAX_DEPTH, MAX_DRAWING_BYTES, elements_of, parsed
 from zeitbild.geometry.drawing.markers import Marker, corners
@@ -124,15 +125,15 @@ class Reader(Covering):
             x, y = self._about(element, name, values, place)
             own = Identity.translate(x, y).transform(own).translate(-x, -y)
         inner = replace(place, transform=place.transform.transform(own), handed=values, depth=place.depth + 1)
-        opacity = share(values.get("opacity", ""))
-        if opacity < 1:
-            # All that the element paints, fill and line too, is one thing that lets something through.
+        opacity, blend = share(values.get("opacity", "")), self._blend(values)
+        if opacity < 1 or blend or values.get("isolation") == "isolate":
+            # All that the element paints, fill and line too, is one thing that lets something through, or blends.
             self.groups.append(opacity)
             inner = replace(inner, groups=(*place.groups, len(self.groups) - 1))
+            if blend:
+                self.blends.append((len(self.groups) - 1, blend))
         if values.get("filter", "none") != "none":
             self.note("a filter")
-        if values.get("mix-blend-mode", "normal") != "normal":
-            self.note(f"the blend mode {values['mix-blend-mode'][:20]}")
         cut = link(values.get("clip-path", ""))
         if cut is not None:
             number = self._clip(cut[0], inner, lambda: self._box(element, name, values, inner))
@@ -141,6 +142,16 @@ class Reader(Covering):
         if values.get("mask", "none") != "none":
             return self._masked(values["mask"], inner, lambda: self._box(element, name, values, inner))
         return inner
+
+    def _blend(self, values: dict[str, str]) -> str:
+        """The blend mode of an element; empty: it lies over what is below."""
+        blend = values.get("mix-blend-mode", "normal")
+        if blend in ("normal", ""):
+            return ""
+        if blend not in BLENDS:
+            self.note(f"the blend mode {blend[:20]}")
+            return ""
+        return blend
 
     def _about(self, element: Element, name: str, values: dict[str, str], place: Place) -> tuple[float, float]:
         """The point that an element's transform is about, in the units of what it stands in."""
@@ -352,7 +363,7 @@ def read_drawing(data: bytes, label: str) -> dict[str, Any]:
     contours, even_odd, colour (three shares from 0 to 1, as CSS has them) and alpha, gradient (its number, or -1), inlay and cut where a
     picture fills it (its number, and whether its alpha counts), clips and groups (numbers, groups from the outmost to the inmost);
     opacity of each of the groups, which are painted as one before they are laid over what is below; masks (paints, and whether they go by
-    their light), and which group is seen through which (masked);
+    their light), and which group is seen through which (masked); which blends how (blends);
     gradients as ``Gradient.of`` and inlays as ``Inlay.of`` take them, of files that hold the pictures;
     clips: what each lets through, as lists of the same without colour, of which page is that of the whole (-1: there is none);
     parts: name, whether it was given by a person, number of the part that each stands in (-1: none) and whether it is hidden (then its
@@ -394,4 +405,5 @@ def read_drawing(data: bytes, label: str) -> dict[str, Any]:
     told = {"paints": reader.paints, "clips": reader.clips, "gradients": reader.servers.gradients, "page": page}
     told |= {"inlays": reader.inlays.placed, "files": reader.inlays.files}
     told |= {"masks": reader.masks, "masked": [list(one) for one in reader.masked]}
+    told |= {"blends": [list(one) for one in reader.blends]}
     return {**told, "groups": reader.groups, "parts": reader.parts, "lines": reader.lines, "notes": notes}

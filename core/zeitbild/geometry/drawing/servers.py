@@ -17,7 +17,7 @@ from zeitbild.geometry.drawing.styles import CLEAR, HREF, INITIAL, UNREAD, Style
 from zeitbild.geometry.drawing.tracks import Track
 
 #: Stops of a gradient that are read, and shapes that may have one.
-_MOST_STOPS, _MOST_GRADIENTS = 256, 48
+_MOST_STOPS, _MOST_GRADIENTS = 256, 500
 
 
 @dataclass(frozen=True, slots=True)

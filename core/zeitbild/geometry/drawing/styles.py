@@ -61,6 +61,7 @@ _OWN = (
     "stop-opacity",
     "vector-effect",
     "mix-blend-mode",
+    "isolation",
     "baseline-shift",
 )
 _ATTRIBUTES = frozenset(_HANDED_DOWN + _OWN)

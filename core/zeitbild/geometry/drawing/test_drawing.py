@@ -255,14 +255,6 @@ class LeftOut(unittest.TestCase):
         ):
             self.assertIn(part, notes)
 
-    def test_a_gradient_that_fades_out_is_told_where_it_lies_over_other_paint(self) -> None:
-        fades = (
-            '<linearGradient id="a"><stop offset="0" stop-color="#000"/><stop offset="1" stop-color="#f00" stop-opacity="0"/></linearGradient>'
-            '<rect width="9" height="9" fill="url(#a)"/>'
-        )
-        self.assertEqual(drawing(fades).notes, ())
-        self.assertIn("fades", drawing(f'<rect width="5" height="5" fill="#0f0"/>{fades}').notes[0])
-
 
 class Tiles(unittest.TestCase):
     def test_what_goes_on_from_tile_to_tile_is_one_outline_without_hairs(self) -> None:

@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 import manifold3d
 import numpy as np
 from numpy.typing import NDArray
 
-from zeitbild.geometry.drawing.painting import Drawing, Shade
+from zeitbild.geometry.drawing.painting import Drawing, Shade, shares_in
 from zeitbild.geometry.mesh import Mesh
 from zeitbild.geometry.puppet.bending import Bend, subdivided
 from zeitbild.geometry.seams import shortened
@@ -28,13 +28,13 @@ _NOTHING = 1e-14
 @dataclass(frozen=True, slots=True, eq=False)
 class LimbForm:
     """What a part paints, ``scale`` units for one of the drawing; see ``form.Form``. pivot (drawing units) comes to the origin; bend is in units
-    of the drawing, too. The parts of its mesh are the drawing's shades in their order. page [2, 2] are the corners of what pictures lie
-    over (drawing units), bent or not."""
+    of the drawing, too. The parts of its mesh are the drawing's shades in their order. boxes [2, 2] are those over which what
+    fills each shade lies (drawing units), bent or not."""
 
     drawing: Drawing
     scale: float
     pivot: tuple[float, float]
-    page: Floats
+    boxes: Mapping[Shade, Floats]
     bend: Bend | None = None
     _meshes: dict[float, Mesh] = field(default_factory=dict)
 
@@ -64,15 +64,14 @@ class LimbForm:
         return known
 
     def _made(self, tolerance: float) -> Mesh:
-        shades = list(self.drawing.shades)
         vertices, rest, triangles, parts, patches, lies, first = [], [], [], [], [], [], 0
         for number, region in enumerate(self.drawing.regions(tolerance)):
-            own = next((at for at, one in enumerate(shades) if one == region.shade), 0)
+            own = self.drawing.like(region.shade)
             rings = [ring * region.outline.step + region.outline.origin for ring in region.outline.loops()]
             straight, bent = self._bent(rings, tolerance)
             points, faces = _flat(bent)
             rest.append(np.concatenate(straight))
-            lies.append(self._lies(rest[-1][faces], region.shade))
+            lies.append(self._lies(rest[-1][faces], self.drawing.shades[own]))
             vertices.append(points)
             triangles.append(faces + first)
             parts.append(np.full(len(faces), own, np.int32))
@@ -89,7 +88,7 @@ class LimbForm:
             np.concatenate(parts),
             np.concatenate(patches),
             False,
-            np.concatenate(lies) if any(one.gradient >= 0 or one.inlay >= 0 for one in shades) else None,
+            np.concatenate(lies) if any(one.painting or one.inlay >= 0 for one in self.drawing.shades) else None,
             np.concatenate(rest),
         )
 
@@ -104,9 +103,9 @@ class LimbForm:
         """Shares of the page, or of the picture that fills them, from its upper left."""
         if shade.inlay >= 0:
             return self.drawing.inlays[shade.inlay].shares(corners)
-        low, high = self.page
-        shares = (corners - low) / (high - low)
-        return np.stack([shares[..., 0], 1 - shares[..., 1]], axis=-1).astype(np.float32)
+        if not shade.painting:
+            return np.zeros(corners.shape, np.float32)
+        return shares_in(self.boxes[shade], corners)
 
     def _bent(self, rings: list[Floats], tolerance: float) -> tuple[list[Floats], list[Floats]]:
         """The outlines as drawn, with points enough, and bent."""

@@ -114,13 +114,13 @@ class Bending(unittest.TestCase):
         rig = _rig(_LIMB)
         (arm,) = rig.limbs
         assert arm.drawing is not None
-        straight = LimbForm(arm.drawing, 1.0, (20, -120), rig.bounds).at(0.05)
+        straight = LimbForm(arm.drawing, 1.0, (20, -120), arm.drawing.boxes).at(0.05)
         whole = self._area(straight)
         self.assertAlmostEqual(whole, 200 * 40 - (4 - math.pi) * 400, delta=2)
         for degrees in (-150, -90, -20, 1, 45, 90, 120, 150):
             bend = _posed(rig, arm=Posture(bend=degrees)).stood()[0].bend
             assert bend is not None
-            mesh = LimbForm(arm.drawing, 1.0, (20, -120), rig.bounds, bend).at(0.05)
+            mesh = LimbForm(arm.drawing, 1.0, (20, -120), arm.drawing.boxes, bend).at(0.05)
             triangles = [Polygon(mesh.vertices[one][:, :2]) for one in mesh.triangles]
             total, united = self._area(mesh), unary_union(triangles)
             # Were some over others, all together would cover less than their areas add up to; a hole would be an inner ring.
@@ -154,7 +154,7 @@ class Bending(unittest.TestCase):
             for degrees in (40, 95, 150, -150, 170):
                 with self.subTest(shape=name, long=long, joint=share, degrees=degrees):
                     bend = _posed(rig, arm=Posture(bend=degrees)).stood()[0].bend
-                    mesh = LimbForm(arm.drawing, 1.0, (0, 100), rig.bounds, bend).at(0.05)
+                    mesh = LimbForm(arm.drawing, 1.0, (0, 100), arm.drawing.boxes, bend).at(0.05)
                     triangles = [Polygon(mesh.vertices[one][:, :2]) for one in mesh.triangles]
                     total, united = self._area(mesh), unary_union(triangles)
                     self.assertAlmostEqual(united.area, total, delta=1e-3 * total)
@@ -172,7 +172,7 @@ class Bending(unittest.TestCase):
             assert arm.drawing is not None
             for degrees in (0.01, 30, 150, -170):
                 bend = _posed(rig, arm=Posture(bend=degrees)).stood()[0].bend
-                mesh = LimbForm(arm.drawing, 1.0, (0, 100), rig.bounds, bend).at(0.001)
+                mesh = LimbForm(arm.drawing, 1.0, (0, 100), arm.drawing.boxes, bend).at(0.001)
                 self.assertLess(len(mesh.triangles), 2000, (pivot, joint, tip, degrees))
                 self.assertTrue(np.isfinite(mesh.vertices).all())
 
@@ -222,7 +222,7 @@ class Bending(unittest.TestCase):
         (arm,) = rig.limbs
         assert arm.drawing is not None
         bend = _posed(rig, arm=Posture(bend=110)).stood()[0].bend
-        mesh = LimbForm(arm.drawing, 1.0, (20, -120), rig.bounds, bend).at(0.02)
+        mesh = LimbForm(arm.drawing, 1.0, (20, -120), arm.drawing.boxes, bend).at(0.02)
         shapes = [
             unary_union(
                 [
