@@ -107,14 +107,21 @@ def is_colour(metadata: Sequence[Any]) -> bool:
     return _READS_COLOUR in metadata
 
 
-#: Short label that can stand in a file name: letters, digits, ``-`` and ``_``.
-Code = Annotated[str, StringConstraints(pattern=r"^[A-Za-z0-9][A-Za-z0-9_-]{0,39}$")]
+_CODE, _IDENTIFIER, _PART = r"^[A-Za-z0-9][A-Za-z0-9_-]{0,39}$", r"^[a-z0-9-]{1,40}$", r"^[a-z][a-z0-9_]{0,39}$"
+#: What texts are made of that have to be written in a certain way, in words.
+WRITTEN = {
+    _CODE: "letters, digits, _ and -, at most 40 of them, a letter or a digit first",
+    _IDENTIFIER: "small letters, digits and -, at most 40 of them",
+    _PART: "small letters, digits and _, at most 40 of them, a letter first",
+}
+#: Short label that can stand in a file name.
+Code = Annotated[str, StringConstraints(pattern=_CODE)]
 Title = Annotated[str, StringConstraints(min_length=1, max_length=120, strip_whitespace=True)]
-Identifier = Annotated[str, StringConstraints(pattern=r"^[a-z0-9-]{1,40}$")]
+Identifier = Annotated[str, StringConstraints(pattern=_IDENTIFIER)]
 
 
 #: What documents call a part of a file that has values of its own: it stands in paths.
-PartCode = Annotated[str, StringConstraints(pattern=r"^[a-z][a-z0-9_]{0,39}$")]
+PartCode = Annotated[str, StringConstraints(pattern=_PART)]
 
 
 def part_code(name: str, taken: set[str]) -> str:

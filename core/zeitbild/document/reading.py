@@ -14,6 +14,7 @@ from zeitbild.elements import kinds as element_kinds
 from zeitbild.errors import DocumentError, Problem
 from zeitbild.lights import kinds as light_kinds
 from zeitbild.render.passes import offered
+from zeitbild.values import WRITTEN
 
 MAX_DOCUMENT_BYTES = 4 * 1024 * 1024
 #: Characters of a problem's message at most.
@@ -72,6 +73,25 @@ def _message(error: dict[str, Any]) -> str:
         return str(context["message"])
     if kind == "value_error":
         return str(context.get("error", error["msg"]))
+    if kind in ("greater_than", "less_than"):
+        bound = context.get("gt", context.get("lt"))
+        return f"{shown} is out of range; it must be {'more' if 'gt' in context else 'less'} than {bound:g}"
+    if kind == "string_too_short":
+        least = context["min_length"]
+        return "is empty; type something" if least == 1 else f"{shown} is too short: {least} characters at least"
+    if kind == "string_too_long":
+        return f"{shown} is too long: {context['max_length']} characters at most"
+    if kind in ("too_short", "too_long"):
+        bound = context.get("min_length", context.get("max_length"))
+        return f"has {context['actual_length']} entries; {'at least' if kind == 'too_short' else 'at most'} {bound} are taken"
+    if kind == "string_pattern_mismatch":
+        made_of = WRITTEN.get(context["pattern"])
+        if made_of is None:
+            return f"{shown} is not what this can be"
+        return f"is made of {made_of}" + (f"; {shown} is not" if given else "")
+    if kind.startswith(("string_", "bool_", "list_", "tuple_", "dict_", "model_")):
+        wanted = {"string": "a text", "bool": "true or false", "list": "a list", "tuple": "a list"}
+        return f"{shown or 'what is given'} is not {wanted.get(kind.partition('_')[0], 'an object with fields')}"
     if kind.startswith(("float_", "int_")):
         return f"{shown} is not a {'whole ' if kind.startswith('int') else ''}number"
     text = str(error["msg"])

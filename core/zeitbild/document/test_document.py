@@ -48,6 +48,24 @@ class Reading(unittest.TestCase):
         self.assertEqual(field, "raster.width")
         self.assertIn("at least 16", message)
 
+    def test_what_is_wrong_is_said_in_words_of_people(self) -> None:
+        for changes, field, told in (
+            ({"title": ""}, "title", "is empty; type something"),
+            ({"title": "x" * 200}, "title", "too long: 120 characters at most"),
+            ({"title": 5}, "title", "5 is not a text"),
+            (
+                {"shot": "KM 010"},
+                "shot",
+                'is made of letters, digits, _ and -, at most 40 of them, a letter or a digit first; "KM 010" is not',
+            ),
+            ({"layers": []}, "layers", "has 0 entries; at least 1 are taken"),
+            ({"elements": 5}, "elements", "5 is not a list"),
+            ({"camera": {"position": [1, 2, 3, 4]}}, "camera.position", "has 4 entries; at most 3 are taken"),
+        ):
+            named, message = self._problem(_raw(**changes))
+            self.assertEqual(named, field)
+            self.assertIn(told, message)
+
     def test_nan_and_infinity_are_refused(self) -> None:
         for text in ("NaN", "Infinity", "-Infinity", "1e999"):
             document = json.dumps(_raw()).replace('"angle": 40.0', f'"angle": {text}')

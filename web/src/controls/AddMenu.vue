@@ -16,7 +16,7 @@ function reveal(inner: unknown) {
     const button = list?.parentElement?.querySelector("button");
     if (!list || !button) return;
     const at = button.getBoundingClientRect();
-    const room = Math.min(window.innerHeight - 2 * margin, 480);
+    const room = Math.min(window.innerHeight - 2 * margin, 680);
     list.style.maxHeight = `${room}px`;
     const height = Math.min(list.scrollHeight, room);
     list.style.top = `${Math.max(margin, Math.min(at.bottom + 2, window.innerHeight - height - margin))}px`;

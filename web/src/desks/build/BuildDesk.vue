@@ -30,7 +30,7 @@ import CameraName from "./CameraName.vue";
 import ArrangeBar from "./ArrangeBar.vue";
 import { copied, paste } from "./clipboard";
 import DrawOver from "./DrawOver.vue";
-import { addElement, putInto } from "./elements";
+import { addElement, freeName, putInto } from "./elements";
 import { drawnIn } from "./handDrawing";
 import LimbHands from "./LimbHands.vue";
 import { limbsOnPicture } from "./limbs";
@@ -238,7 +238,9 @@ async function drop(event: DragEvent) {
   // What is dropped on the surroundings is theirs.
   const sky = selected.value === "environment" && /\.(hdr|exr|png|jpe?g)$/i.test(file.name);
   if (kind && !sky && selectedElement.value?.kind !== kind.name)
-    selected.value = addElement(shot, kind, { name: file.name.replace(/\.[^.]*$/, "").slice(0, 80) || kind.title });
+    selected.value = addElement(shot, kind, {
+      name: freeName(shot, file.name.replace(/\.[^.]*$/, "").slice(0, 80) || kind.title),
+    });
   dropped.value = files;
 }
 function over(event: DragEvent) {

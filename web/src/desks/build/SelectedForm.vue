@@ -134,13 +134,19 @@ const groups = computed(() => {
   const found = all.filter((one) => holding.has(one.kind) && !within(one));
   return [{ name: "", title: "None" }, ...found.map((one) => ({ name: one.id, title: one.name }))];
 });
-/** Whose surface something may come from: anything but itself. */
-const others = computed(() => [
-  { name: "", title: "None" },
-  ...(shot.draft?.elements ?? [])
-    .filter((one) => one.id !== value.value?.id)
-    .map((one) => ({ name: one.id, title: one.name })),
-]);
+/** Whose surface something may come from: what is seen itself, has one of its own, and does not stand where this puts it. */
+const others = computed(() => {
+  const all = shot.draft?.elements ?? [];
+  const own = value.value?.id;
+  const rests = (kind: string) =>
+    Object.values(schemaOfKind(root.value, kind).properties ?? {}).some((field) => field["x-widget"] === "element");
+  const seen = new Set(
+    (offers.value?.element_kinds ?? []).filter((one) => one.seen && !rests(one.name)).map((one) => one.name),
+  );
+  const within = (one: Element) => [one, ...groupsAround(all, one)].some((other) => other.id === own);
+  const found = all.filter((one) => one.id === value.value?.emitter || (seen.has(one.kind) && !within(one)));
+  return [{ name: "", title: "None" }, ...found.map((one) => ({ name: one.id, title: one.name }))];
+});
 /** What shows only others, and has none: a group, a repeat, a spray of what stands in it. */
 const holdsNothing = computed(() => {
   const kind = offers.value?.element_kinds.find((one) => one.name === value.value?.kind);

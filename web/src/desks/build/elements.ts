@@ -13,6 +13,13 @@ export function freeId(shot: Shot, stem: string) {
   while (shot.draft?.elements.some((one) => one.id === `${stem}-${number}`)) number += 1;
   return `${stem}-${number}`;
 }
+/** A name that no element has yet: with a number, from the second on. */
+export function freeName(shot: Shot, stem: string) {
+  const taken = new Set(shot.draft?.elements.map((one) => one.name));
+  let name = stem;
+  for (let number = 2; taken.has(name); number += 1) name = `${stem} ${number}`;
+  return name;
+}
 /** Elements and what stands in groups among them, in the order of the set. */
 export function withMembers(all: Element[], chosen: Element[]): Element[] {
   const ids = new Set(chosen.map((one) => one.id));
@@ -72,7 +79,9 @@ export function insertElements(shot: Shot, coming: Element[], what: string): str
 /** Puts elements and what stands in them into the set once more; gives the identities of the copies. */
 export function duplicate(shot: Shot, chosen: Element[]): string[] {
   const all = withMembers(shot.draft?.elements ?? [], chosen);
-  const coming = all.map((one) => (chosen.includes(one) ? { ...one, name: `${one.name} copy`.slice(0, 80) } : one));
+  const coming = all.map((one) =>
+    chosen.includes(one) ? { ...one, name: freeName(shot, `${one.name} copy`.slice(0, 80)) } : one,
+  );
   const what = chosen.length === 1 ? (chosen[0]?.name ?? "") : `${chosen.length} elements`;
   return insertElements(shot, coming, `Duplicate ${what}`);
 }
@@ -83,7 +92,12 @@ export function addElement(
   more: Record<string, unknown> = {},
 ): string {
   const there = shot.draft?.elements ?? [];
-  const own = { ...(kind.default as unknown as Element), id: freeId(shot, kind.name), name: kind.title, ...more };
+  const own = {
+    ...(kind.default as unknown as Element),
+    id: freeId(shot, kind.name),
+    name: freeName(shot, kind.title),
+    ...more,
+  };
   // What is only a place for others moves nothing that is put there.
   const added = kind.seen ? beside(there, [own]) : [own];
   shot.edit("elements", [...there, ...added], true, `Add ${kind.title.toLowerCase()}`);
@@ -94,7 +108,7 @@ export function putInto(shot: Shot, kind: Offers["element_kinds"][number], chose
   const there = shot.draft?.elements ?? [];
   const members = new Set(chosen.map((one) => one.id));
   const id = freeId(shot, kind.name);
-  const added = { ...(kind.default as unknown as Element), id, name: kind.title };
+  const added = { ...(kind.default as unknown as Element), id, name: freeName(shot, kind.title) };
   // Who stands in a group that comes along stays in that.
   const list = there.map((one) => (members.has(one.id) && !members.has(one.inside) ? { ...one, inside: id } : one));
   const parents = new Set(chosen.map((one) => one.inside).filter((one) => !members.has(one)));
