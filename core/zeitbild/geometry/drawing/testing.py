@@ -8,6 +8,7 @@ import shapely
 from numpy.typing import NDArray
 from PIL import Image
 
+from zeitbild.geometry.drawing.inlaid import InlaidPicture
 from zeitbild.geometry.drawing.painting import Drawing
 from zeitbild.geometry.drawing.reading import read_drawing
 from zeitbild.isolation.marking import inside
@@ -59,11 +60,13 @@ def places_off(inner: str, *, within: float = 0.5) -> tuple[Drawing, NDArray[np.
         outline = region.outline
         whole = shapely.Polygon()
         for loop in outline.loops():
-            whole = whole.symmetric_difference(shapely.Polygon((loop * outline.step + outline.origin) * (1, -1)))
+            ring = shapely.Polygon((loop * outline.step + outline.origin) * (1, -1))
+            whole = whole.symmetric_difference(ring.buffer(0))
         there = shapely.contains_xy(whole.buffer(-within), places[..., 0], places[..., 1])
         shade = region.shade
-        if shade.painting:
-            colours = found.painting(shade.painting).at(places).copy()
+        if shade.painting or shade.inlay >= 0:
+            inlaid = shade.inlay >= 0 and InlaidPicture.of(found.inlays[shade.inlay], 100.0, "it")
+            colours = (inlaid or found.painting(shade.painting)).at(places).copy()
             if not shade.cut:
                 colours[..., 3] = 1.0
         else:
