@@ -13,7 +13,7 @@ from zeitbild.elements._inlaid import FADED, inlaid
 from zeitbild.elements.base import ElementBase, ElementKind, Surface, Worn, kinds
 from zeitbild.errors import DrawingError
 from zeitbild.finishes import Finish
-from zeitbild.geometry.drawing.painting import MAX_COLOURS, Shade, drawing_at, named_in
+from zeitbild.geometry.drawing.painting import Shade, drawing_at
 from zeitbild.geometry.emblem_form import EmblemForm, Raised
 from zeitbild.geometry.extrusion import Bevel
 from zeitbild.geometry.profile import ProfileName
@@ -23,6 +23,10 @@ from zeitbild.values import STILL, Colour, Part, choice, number
 
 _depth = partial(number, title="Depth", low=0, high=10_000, unit="u", slider=(0, 200))
 _bevel_width = partial(number, title="Bevel width", low=0, high=1000, step=0.1, unit="u", slider=(0, 25))
+
+
+#: Colours that may have a finish of their own.
+MAX_LISTED = 64
 
 
 class EmblemColour(Part):
@@ -64,7 +68,7 @@ class Emblem(ElementBase):
     colours: tuple[EmblemColour, ...] = Field(
         default=(),
         title="Colours",
-        max_length=MAX_COLOURS,
+        max_length=MAX_LISTED,
         description="Colours of the drawing that get a finish, depth or bevel of their own.",
         json_schema_extra={
             "x-widget": "finishes",
@@ -138,7 +142,7 @@ def _worn(element: Emblem, built: EmblemForm, shade: Shade, listed: Mapping[str,
         return Worn(0, {"base_colour": shade.colour}, shade.alpha)
     changes = {
         "base_colour": "#ffffff",
-        "base_map": f"{element.drawing}#{named_in(shade, built.drawing.boxes[shade])}",
+        "base_map": f"{element.drawing}#{built.drawing.pictures[shade]}",
         "map_by": "unwrapped",
     }
     return Worn(0, changes, shade.alpha, cut=FADED if shade.cut else -1.0)

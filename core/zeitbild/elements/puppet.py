@@ -19,7 +19,7 @@ from zeitbild.elements._inlaid import FADED, inlaid
 from zeitbild.elements.base import Affine, ElementKind, Mark, Posed, Worn, kinds
 from zeitbild.errors import DrawingError
 from zeitbild.finishes import Finish
-from zeitbild.geometry.drawing.painting import Shade, named_in
+from zeitbild.geometry.drawing.painting import Shade, drawing_at
 from zeitbild.geometry.form import Form
 from zeitbild.geometry.mesh import NOTHING
 from zeitbild.geometry.puppet.bending import Bend
@@ -226,7 +226,8 @@ class Puppet(FlatElement):
 @dataclass(frozen=True, slots=True, eq=False)
 class Built:
     """The parts of a puppet, points of each, the units that one of its drawing's takes, its middle, bent forms of parts, all shades that parts
-    have, which of them each part has, and the boxes [2, 2] over which what fills them lies (drawing units)."""
+    have, which of them each part has, the boxes [2, 2] over which what fills them lies (drawing units), and
+    its pictures as textures name them."""
 
     rig: Rig
     outlines: tuple[NDArray[np.float64] | None, ...]
@@ -236,6 +237,7 @@ class Built:
     shades: tuple[Shade, ...]
     wears: tuple[tuple[int, ...], ...]
     boxes: Mapping[Shade, NDArray[np.float64]]
+    pictures: Mapping[Shade, str]
 
 
 def build(element: Puppet, assets: AssetSource) -> Built:
@@ -253,8 +255,10 @@ def build(element: Puppet, assets: AssetSource) -> Built:
         for shade, box in one.drawing.boxes.items() if one.drawing is not None else ():
             both = np.stack([box, boxes.get(shade, box)])
             boxes[shade] = np.stack([both[:, 0].min(axis=0), both[:, 1].max(axis=0)])
+    whole = drawing_at(path, label)
+    pictures = whole.pictures_in(boxes, float((whole.bounds[1] - whole.bounds[0]).max()))
     forms = SizedCache[LimbForm](_FORMS, lambda _: 1)
-    return Built(rig, outlines, element.size / extent, (low + high) / 2, forms, tuple(numbers), wears, boxes)
+    return Built(rig, outlines, element.size / extent, (low + high) / 2, forms, tuple(numbers), wears, boxes, pictures)
 
 
 def _eased(way: Way, share: float) -> float:
@@ -444,7 +448,7 @@ def wear(element: Puppet, time: Time, built: Built) -> Sequence[Worn]:
         if shade.painting and element.drawing.startswith(ASSET):
             changes = {
                 "base_colour": "#ffffff",
-                "base_map": f"{element.drawing}#{named_in(shade, built.boxes[shade])}",
+                "base_map": f"{element.drawing}#{built.pictures[shade]}",
                 "map_by": "unwrapped",
             }
         fades = shade.cut and shade.painting and element.drawing.startswith(ASSET)

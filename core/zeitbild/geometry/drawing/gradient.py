@@ -13,8 +13,6 @@ from zeitbild.colour import decode
 
 #: Pixels of the longer side of a gradient's picture; it is smooth, and lies between them.
 _SIDE = 1024
-#: The power of its share of the drawing by which a smaller one has fewer, and how many it has at least.
-_FEWER, _LEAST_SIDE = 0.75, 16.0
 #: Alphas of stops that differ by more fade out.
 FADES = 0.01
 
@@ -31,13 +29,12 @@ class Painting(ABC):
     def at(self, points: Floats) -> Floats:
         """Straight encoded colours and alpha [..., 4] at points [..., 2] of the drawing, y down."""
 
-    def levels(self, box: Floats, extent: float, most: int, *, alpha: bool = False) -> list[NDArray[np.float32]]:
-        """A picture of it over a box [2, 2] of a drawing (y up) that is ``extent`` large, linear light [H, W, 3], and up to ``most`` halves of
-        it; or of its alpha, three times over. What is smaller has fewer pixels, but not so few."""
+    def levels(self, box: Floats, longest: int, most: int, *, alpha: bool = False) -> list[NDArray[np.float32]]:
+        """A picture of it over a box [2, 2] of a drawing (y up), so many pixels along its longer side, linear light [H, W, 3], and up to ``most``
+        halves of it; or of its alpha, three times over."""
         low, high = box
         wide, tall = high - low
-        longest = float(max(wide, tall))
-        scale = min(max(self.side * (longest / extent) ** _FEWER, _LEAST_SIDE), 2 * self.side) / longest
+        scale = longest / max(wide, tall)
         width, height = max(2, round(wide * scale)), max(2, round(tall * scale))
         found = []
         while True:

@@ -5,9 +5,10 @@ Later paint hides earlier paint, so that no two faces lie in one place; paint th
 
 from __future__ import annotations
 
+import math
 import sys
 import threading
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -42,7 +43,7 @@ from zeitbild.geometry.outline import GRID, Outline, outline_on, step_for
 from zeitbild.kernels import kernel
 
 #: Points of all contours at one fineness; colours of a drawing, at most.
-MAX_POINTS, MAX_COLOURS = 600_000, 64
+MAX_POINTS, MAX_COLOURS = 600_000, 512
 #: Crossings of a shape's own edges; pairs of edges looked at.
 _MOST_CROSSINGS, _MOST_LOOKS = 200_000, 1_000_000_000
 #: Curves that are made polylines at once.
@@ -58,6 +59,11 @@ _CUT_OFF = "what is half there of a picture: over other paint of this drawing it
 _LEAST_MEAN = 1 / 64
 #: Around what is seen of a shade at the coarsest (a share of the drawing); and what stands before a box.
 _AROUND, _IN = 1 / 1024, "@"
+#: The power of its share of the drawing by which a smaller picture has fewer pixels along its longer side, how many it has at least and at
+#: most; and pixels of all of them.
+_FEWER, _LEAST_SIDE, _MOST_LONG, _MOST_PIXELS = 0.75, 16.0, 8192, 6e6
+#: Shades that are more than one colour, at most.
+_MOST_PAINTINGS = 160
 _RULES = {True: manifold3d.FillRule.EvenOdd, False: manifold3d.FillRule.NonZero}
 
 
@@ -78,11 +84,6 @@ class Shade:
     def painting(self) -> str:
         """What ``Drawing.painting`` takes for what fills it; empty for one colour, and for a picture of the drawing."""
         return self.mixed or (str(self.gradient) if self.gradient >= 0 else "")
-
-
-def named_in(shade: Shade, box: Points) -> str:
-    """What ``Drawing.levels`` takes for what fills a shade in a box [2, 2] (lower left and upper right corner)."""
-    return f"{shade.painting}{_IN}{','.join(repr(float(one)) for one in box.reshape(-1))}"
 
 
 def shares_in(box: Points, points: Points) -> NDArray[np.float32]:
@@ -210,6 +211,8 @@ class Drawing:
         self.boxes: dict[Shade, Points] = {
             shade: box + self._extent * _AROUND * np.array([[-1], [1]]) for shade, box in zip(coarse, seen, strict=True)
         }
+        #: What fills those that are more than one colour, as pictures in those boxes.
+        self.pictures = self.pictures_in(self.boxes, float((self.bounds[1] - self.bounds[0]).max()))
 
     def _coarsely(self, plain: dict[str, Any]) -> dict[Shade, Ink]:
         """What is seen of each shade at the coarsest; finds out how much can be mixed by place."""
@@ -240,17 +243,36 @@ class Drawing:
         return self.gradients[int(told)]
 
     def levels(self, told: str, most: int, *, alpha: bool) -> list[NDArray[np.float32]]:
-        """Pictures of a painting as ``Painting.levels`` gives them, over all of the drawing, or in the box that ``named_in`` tells of."""
-        named, boxed, corners = told.partition(_IN)
-        box, low, high = self.bounds, *self.bounds
-        if boxed:
-            try:
-                box = np.array([float(one) for one in corners.split(",")]).reshape(2, 2)
-            except ValueError:
-                raise InputError(f"{self.label} has no place {corners[:40]!r}") from None
-            if not (np.isfinite(box).all() and (box[0] < box[1]).all()):
-                raise InputError(f"{self.label} has no place {corners[:40]!r}")
-        return self.painting(named).levels(box, float((high - low).max()), most, alpha=alpha)
+        """Pictures of a painting as ``Painting.levels`` gives them, over all of the drawing, or as ``pictures_in`` tells; InputError for what
+        tells of none."""
+        named, boxed, rest = told.partition(_IN)
+        painting = self.painting(named)
+        if not boxed:
+            return painting.levels(self.bounds, painting.side, most, alpha=alpha)
+        try:
+            *corners, pixels = (float(one) for one in rest.split(","))
+            box = np.array(corners).reshape(2, 2)
+        except ValueError:
+            raise InputError(f"{self.label} has no place {rest[:40]!r}") from None
+        if not (np.isfinite(box).all() and (box[0] < box[1]).all() and 1 <= pixels <= _MOST_LONG):
+            raise InputError(f"{self.label} has no place {rest[:40]!r}")
+        return painting.levels(box, int(pixels), most, alpha=alpha)
+
+    def pictures_in(self, boxes: Mapping[Shade, Points], extent: float) -> dict[Shade, str]:
+        """What ``levels`` takes for a picture of what fills each shade that is more than one colour, in its box [2, 2] of a drawing that is
+        ``extent`` large. What is smaller has fewer pixels, but not so few; all together have no more than a set can hold."""
+        sides, pixels = {}, 0.0
+        for shade, box in boxes.items():
+            if shade.painting:
+                whole, (shorter, longest) = self.painting(shade.painting).side, np.sort(box[1] - box[0])
+                side = min(max(whole * (longest / extent) ** _FEWER, _LEAST_SIDE), 2.0 * whole)
+                sides[shade] = side
+                pixels += side * side * shorter / longest * (2 if shade.cut else 1)
+        scale = min(1.0, math.sqrt(_MOST_PIXELS / max(pixels, 1.0)))
+        return {
+            shade: f"{shade.painting}{_IN}{','.join(repr(float(one)) for one in boxes[shade].reshape(-1))},{max(2, round(side * scale))}"
+            for shade, side in sides.items()
+        }
 
     def like(self, shade: Shade) -> int:
         """Which of the shades that are seen one is, or is most like: a finer look shows more."""
@@ -433,7 +455,8 @@ class Drawing:
                 inks.setdefault(shade_of(piece.colour, piece.alpha, piece.fill), []).append(ink)
         # Pictures have a limit of their own.
         colours = sum(shade.inlay < 0 for shade in inks)
-        if colours > MAX_COLOURS:
+        paintings = sum(bool(shade.painting) for shade in inks)
+        if colours > MAX_COLOURS or (paintings > _MOST_PAINTINGS and not self._even):
             many = any(shade.mixed or shade.gradient >= _FEW_GRADIENTS for shade in inks)
             kind = _ManyColoursError if many else LimitError
             raise kind(

@@ -460,8 +460,10 @@ class Hostile(unittest.TestCase):
         self._refused(document("", "<g>" * 5000 + "</g>" * 5000).encode(), kind=LimitError)
         dashes = '<path d="M0 0 H1e6" stroke="red" stroke-dasharray=".001"/>'
         self._refused(document('viewBox="0 0 9 9"', dashes).encode(), kind=LimitError)
-        colours = "".join(f'<rect x="{n}" width="1" height="9" fill="rgb({n},{255 - n},{n % 7})"/>' for n in range(200))
-        self.assertIn("200 colours", self._refused(document('viewBox="0 0 200 9"', colours).encode(), kind=LimitError))
+        colours = "".join(
+            f'<rect x="{n}" width="1" height="9" fill="rgb({n % 250},{n // 3},{n % 7})"/>' for n in range(600)
+        )
+        self.assertIn("600 colours", self._refused(document('viewBox="0 0 600 9"', colours).encode(), kind=LimitError))
 
     def test_what_would_take_for_ever_is_refused_at_once(self) -> None:
         spots = random.Random(2)

@@ -14,7 +14,6 @@ from zeitbild.geometry.drawing import mixing
 from zeitbild.geometry.drawing.blending import BLENDS, over
 from zeitbild.geometry.drawing.gradient import Gradient
 from zeitbild.geometry.drawing.mixing import Mixture
-from zeitbild.geometry.drawing.painting import named_in
 from zeitbild.geometry.drawing.testing import drawing, places_off
 
 _STOPS = (
@@ -191,7 +190,7 @@ class Texts(unittest.TestCase):
         inner = f'{_STOPS}{_GROUND}<ellipse cx="50" cy="30" rx="28" ry="18" fill="url(#gloss)" opacity=".7"/>'
         one, other = drawing(inner), drawing(inner)
         shade = next(shade for shade in one.shades if shade.mixed)
-        told = named_in(shade, one.boxes[shade])
+        told = one.pictures[shade]
         for alpha in (False, True):
             for a, b in zip(one.levels(told, 4, alpha=alpha), other.levels(told, 4, alpha=alpha), strict=True):
                 np.testing.assert_array_equal(a, b)
@@ -202,7 +201,7 @@ class Texts(unittest.TestCase):
             for at in range(60)
         )
         found = drawing(_STOPS + many)
-        sizes = [found.levels(named_in(shade, found.boxes[shade]), 1, alpha=False)[0].size for shade in found.shades]
+        sizes = [found.levels(found.pictures[shade], 1, alpha=False)[0].size for shade in found.shades]
         self.assertEqual(len(sizes), 60)
         # Each as large as the whole would be sixty times a million pixels, of three numbers each.
         self.assertLess(sum(sizes), 3 * 2_000_000)
@@ -226,7 +225,17 @@ class Texts(unittest.TestCase):
             with self.assertRaises(InputError, msg=wrong[:40]):
                 Mixture.of(wrong, [gradient], [], 1.0, "it")
         found = drawing(_STOPS + _GROUND)
-        for place in ("1,2,3", "0,0,0,0", "nan,0,1,1", "5,5,1,1", "x"):
+        for place in (
+            "1,2,3",
+            "0,0,0,0,9",
+            "nan,0,1,1,9",
+            "5,5,1,1,9",
+            "x",
+            "0,0,1,1",
+            "0,0,1,1,0",
+            "0,0,1,1,1e9",
+            "0,0,1,1,nan",
+        ):
             with self.assertRaises(InputError, msg=place):
                 found.levels(f"0@{place}", 1, alpha=False)
 
