@@ -447,22 +447,30 @@ class Drawing:
             raise LimitError(f"{self.label} has a shape whose edges cross one another too often", "drawing")
 
     def _alike(self, pieces: Sequence[Piece]) -> dict[Shade, Ink]:
-        """Pieces of one shade made one."""
-        inks: dict[Shade, list[Ink]] = {}
+        """Pieces of one shade made one. Of too many that are more than one colour the smallest become their middle one."""
+        alike: dict[Shade, list[Piece]] = {}
         for piece in pieces:
-            ink = piece.rest()
-            if not ink.is_empty():
-                inks.setdefault(shade_of(piece.colour, piece.alpha, piece.fill), []).append(ink)
+            if not piece.rest().is_empty():
+                alike.setdefault(shade_of(piece.colour, piece.alpha, piece.fill), []).append(piece)
+        paintings = [shade for shade in alike if shade.painting]
+        if len(paintings) > _MOST_PAINTINGS:
+            self._note(_EVEN)
+            areas = {shade: sum(piece.ink.area() for piece in alike[shade]) for shade in paintings}
+            small = set(sorted(paintings, key=lambda shade: -areas[shade])[_MOST_PAINTINGS:])
+            before, alike = alike, {}
+            for shade, own in before.items():
+                for piece in own:
+                    fill = PLAIN if shade in small else piece.fill
+                    alike.setdefault(shade_of(piece.colour, piece.alpha, fill), []).append(piece)
         # Pictures have a limit of their own.
-        colours = sum(shade.inlay < 0 for shade in inks)
-        paintings = sum(bool(shade.painting) for shade in inks)
-        if colours > MAX_COLOURS or (paintings > _MOST_PAINTINGS and not self._even):
-            many = any(shade.mixed or shade.gradient >= _FEW_GRADIENTS for shade in inks)
-            kind = _ManyColoursError if many else LimitError
+        colours = sum(shade.inlay < 0 for shade in alike)
+        if colours > MAX_COLOURS:
+            kind = _ManyColoursError if paintings and not self._even else LimitError
             raise kind(
                 f"{self.label} shows {colours} colours; up to {MAX_COLOURS} become finishes, so simplify it",
                 "drawing",
             )
+        inks = {shade: [piece.ink for piece in own] for shade, own in alike.items()}
         return {
             shade: own[0] if len(own) == 1 else manifold3d.CrossSection.batch_boolean(own, manifold3d.OpType.Add)
             for shade, own in inks.items()

@@ -245,7 +245,7 @@ class Texts(unittest.TestCase):
         )
         found = drawing(_STOPS + _GROUND + many)
         self.assertIn("middle colours", found.notes[0])
-        self.assertLess(len(found.shades), 65)
+        self.assertEqual(sum(bool(shade.painting) for shade in found.shades), 160)
 
     def test_edges_of_many_pictures_are_there_or_not(self) -> None:
         _, soft = _pictures()
