@@ -84,6 +84,21 @@ class Paint:
     alpha: float
     fill: Fill
     groups: tuple[int, ...]
+    #: Its number among the paints of the drawing; -1: it is none of those.
+    at: int = -1
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Changed:
+    """What a filter makes of a group: where that is, its middle colour and how much it hides in the mean, what fills it; whether the group
+    stands on it unchanged; and what cuts off both."""
+
+    ink: Ink
+    colour: tuple[float, float, float]
+    alpha: float
+    fill: Fill
+    keeps: bool
+    clips: Sequence[Ink]
 
 
 @dataclass(frozen=True, slots=True)
@@ -162,6 +177,12 @@ def _hides(piece: Piece) -> tuple[float, bool]:
     return piece.alpha * (_EDGE if piece.fill.cut else 1.0), not (piece.fill.cut or piece.fill.mean > 0)
 
 
+def hides_all(piece: Piece) -> bool:
+    """Whether nothing is seen through a piece."""
+    hides, even = _hides(piece)
+    return even and hides >= _HIDES
+
+
 def _middle(own: Piece, below: Piece, blend: str) -> tuple[float, float, float]:
     """The colour of one piece over another, of what is no single colour by the middle one."""
     upper, lower = (np.array([*one.colour, max(_hides(one)[0], 1e-6)]) for one in (own, below))
@@ -179,6 +200,8 @@ class Canvas:
     #: What masks paint, and whether they go by its light; and how much of a piece is seen through a piece of one, with what fills it then.
     masks: Sequence[tuple[Sequence[Paint], bool]]
     through: Callable[[Piece, Piece, bool], tuple[float, Fill]]
+    #: What is made of the paints of a group by its number, if there is a filter that changes it.
+    change: Callable[[int, Sequence[Paint]], Changed | None]
     #: Whether nothing is mixed by place: it would be too many.
     even: bool = False
     #: Edges of pictures over other paint that are mixed with it, at most; 0: they are there or not.
@@ -203,7 +226,7 @@ class Canvas:
             # Pieces of a group lie beside one another: they are laid over what was there before it alone.
             before = len(pieces)
             group = self.groups[own[0]] if own else _ALONE
-            for top in self._seen(group, paints[at:end], depth + 1) if own else self._piece(paints[at]):
+            for top in self._seen(own[0], paints[at:end], depth + 1) if own else self._piece(paints[at]):
                 below = boxes.met(top.box, before if own else len(pieces))
                 laid = self._over(top, [pieces[number] for number in below.tolist()], group.blend)
                 boxes.add(laid)
@@ -215,10 +238,29 @@ class Canvas:
             at = end
         return pieces
 
-    def _seen(self, group: Group, paints: Sequence[Paint], depth: int) -> Iterator[Piece]:
+    def _grouped(self, number: int, paints: Sequence[Paint], depth: int) -> list[Piece]:
+        """A group painted by itself, as its filter changes it."""
+        changed = self.change(number, paints)
+        if changed is None:
+            return self.painted(paints, depth)
+        found = []
+        if not changed.ink.is_empty():
+            found = [Piece(changed.ink, changed.colour, changed.alpha, tuple(changed.ink.bounds()), changed.fill)]
+        for top in self.painted(paints, depth) if changed.keeps else ():
+            ink = top.rest()
+            if not ink.is_empty():
+                own = Piece(ink, top.colour, top.alpha, tuple(ink.bounds()), top.fill)
+                found += self._over(own, [one for one in found if _meet(one.box, own.box)])
+        for piece in found:
+            for clip in changed.clips:
+                piece.ink = piece.rest() ^ clip
+        return found
+
+    def _seen(self, number: int, paints: Sequence[Paint], depth: int) -> Iterator[Piece]:
         """What is seen of a group that was painted by itself."""
+        group = self.groups[number]
         veils = self._veils(group.mask) if group.mask >= 0 else None
-        for piece in self.painted(paints, depth):
+        for piece in self._grouped(number, paints, depth):
             ink, piece.alpha = piece.rest(), piece.alpha * group.opacity
             if ink.is_empty():
                 continue

@@ -29,14 +29,20 @@ def everywhere(element: Element) -> bool:
     return boxed(element) and not any(element.get(side) for side, _ in _SIDES)
 
 
+def rectangle_of(
+    element: Element, sides: Sequence[tuple[str, str]], size: Size, em: float
+) -> tuple[float, float, float, float]:
+    """x, y, width and height that an element says, or what stands for those that it does not; per cents are of a size."""
+    x, y, width, height = (
+        length(element.get(side, otherwise), size[at % 2], em, length(otherwise, size[at % 2], em))
+        for at, (side, otherwise) in enumerate(sides)
+    )
+    return x, y, width, height
+
+
 def region(element: Element, unit: Transform | None, size: Size, em: float) -> list[Track]:
     """The rectangle that a mask covers at most, in units of what it is on, of which ``unit`` leads from the unit square to its box."""
-    sizes = (1.0, 1.0) if boxed(element) else size
-    x, y, width, height = (
-        length(element.get(side, otherwise), sizes[at % 2], em, length(otherwise, sizes[at % 2], em))
-        for at, (side, otherwise) in enumerate(_SIDES)
-    )
-    tracks = rectangle(x, y, width, height)
+    tracks = rectangle(*rectangle_of(element, _SIDES, (1.0, 1.0) if boxed(element) else size, em))
     return [one.moved(unit) for one in tracks] if boxed(element) and unit is not None else tracks
 
 

@@ -1,15 +1,16 @@
 """Paint over paint, or under a mask, where either is more than one colour: a picture by place, known by how it was mixed.
 
-How something is mixed is written as a text (``Mixture.of`` reads it), so that it means the same wherever it is drawn: two layers with what is
+How something is mixed is written as a text (``painting_of`` reads it), so that it means the same wherever it is drawn: two layers with what is
 done to them between. A layer is ``c`` with a colour, ``g`` with the number of a gradient, ``f`` with that of one of which only the colours
-count, ``i`` with that of a picture, or another text in brackets (round ones, or square ones if only its colours count); after each
-how much of it is there. Between them stands ``o`` (over), ``v`` (through the alpha of), ``w`` (through the light of) or the name of a blend mode.
+count, ``i`` with that of a picture, ``r`` with that of a filter and which paints it changed, or another text in brackets (round ones, or
+square ones if only its colours count); after each how much of it is there. A layer may stand alone.
+Between two stands ``o`` (over), ``v`` (through the alpha of), ``w`` (through the light of) or the name of a blend mode.
 """
 
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -28,7 +29,9 @@ LONGEST = 900
 #: Steps of colours and shares.
 _STEPS = 65535
 _OVER, _THROUGH, _LIT = "o", "v", "w"
-_LAYER = re.compile(r"c([0-9a-f]{12})([0-9a-f]{4})|([gfi])([0-9]+)\.([0-9a-f]{4})")
+_LAYER = re.compile(
+    r"c([0-9a-f]{12})([0-9a-f]{4})|(?:([gfi])([0-9]{1,6})|(r[0-9]{1,6}(?::[0-9]{1,6}-[0-9]{1,6})+))\.([0-9a-f]{4})"
+)
 _HOW = re.compile("|".join(sorted([*BLENDS, _OVER, _THROUGH, _LIT], key=len, reverse=True)))
 
 
@@ -51,6 +54,17 @@ def inlay_layer(number: int, share: float) -> str:
     return f"i{number}.{_number(share)}"
 
 
+def changed_layer(number: int, paints: Sequence[int], share: float) -> str:
+    """What a filter makes of paints, by their numbers."""
+    order, runs = sorted(paints), list[list[int]]()
+    for one in order:
+        if runs and runs[-1][1] == one - 1:
+            runs[-1][1] = one
+        else:
+            runs.append([one, one])
+    return f"r{number}" + "".join(f":{first}-{last}" for first, last in runs) + f".{_number(share)}"
+
+
 def mixed_layer(text: str, share: float, *, fades: bool) -> str:
     """What is mixed, of which the alpha counts if it fades."""
     first, last = "()" if fades else "[]"
@@ -68,14 +82,28 @@ def seen_through(own: str, mask: str, *, light: bool) -> str:
 
 
 @dataclass(frozen=True, slots=True, eq=False)
-class _Layer:
+class Sources:
+    """What layers name: gradients and pictures of a drawing, which is ``extent`` large, and what its filters make of some paints, by the
+    text of that."""
+
+    gradients: Sequence[Gradient]
+    inlays: Sequence[Inlay]
+    extent: float
+    label: str
+    changed: Callable[[str], Painting]
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class _Layer(Painting):
     """What gives colours (one, if it is no ``Painting``), how much of it is there, and whether its own alpha counts."""
 
     paint: Painting | Floats
     share: float
     fades: bool
+    side: int
 
     def at(self, points: Floats) -> Floats:
+        """See ``Painting.at``."""
         if isinstance(self.paint, Painting):
             found = self.paint.at(points).copy()
             found[..., 3] = found[..., 3] * self.share if self.fades else self.share
@@ -92,19 +120,6 @@ class Mixture(Painting):
     below: _Layer
     side: int
 
-    @classmethod
-    def of(
-        cls, text: str, gradients: Sequence[Gradient], inlays: Sequence[Inlay], extent: float, label: str
-    ) -> Mixture:
-        """From its text, in a drawing that is ``extent`` large. InputError for what is none, or names what is not there."""
-        if len(text) > LONGEST:
-            raise InputError(f"{label} has no paint {text[:40]!r}")
-        reader = _Reader(text, gradients, inlays, extent, label)
-        found = reader.mixture()
-        if reader.at != len(text):
-            raise reader.wrong()
-        return found
-
     def at(self, points: Floats) -> Floats:
         """See ``Painting.at``."""
         own, other = self.top.at(points), self.below.at(points)
@@ -119,48 +134,61 @@ class _Reader:
     """Reads a text from its start."""
 
     text: str
-    gradients: Sequence[Gradient]
-    inlays: Sequence[Inlay]
-    extent: float
-    label: str
+    sources: Sources
     at: int = 0
 
     def wrong(self) -> InputError:
-        return InputError(f"{self.label} has no paint {self.text[:40]!r}")
+        return InputError(f"{self.sources.label} has no paint {self.text[:40]!r}")
 
-    def mixture(self) -> Mixture:
+    def painting(self) -> Painting:
+        """A layer, or two with what is done to them."""
         top = self._layer()
         how = _HOW.match(self.text, self.at)
         if how is None:
-            raise self.wrong()
+            return top
         self.at = how.end()
         below = self._layer()
-        side = max((one.paint.side for one in (top, below) if isinstance(one.paint, Painting)), default=1)
-        return Mixture(top, how[0], below, side)
+        return Mixture(top, how[0], below, max(top.side, below.side))
 
     def _layer(self) -> _Layer:
         first = self.text[self.at : self.at + 1]
         if first in ("(", "["):
             self.at += 1
-            inner = self.mixture()
+            inner = self.painting()
             share = self.text[self.at + 1 : self.at + 5]
             if self.text[self.at : self.at + 1] != {"(": ")", "[": "]"}[first] or not re.fullmatch(
                 "[0-9a-f]{4}", share
             ):
                 raise self.wrong()
             self.at += 5
-            return _Layer(inner, int(share, 16) / _STEPS, first == "(")
+            return _Layer(inner, int(share, 16) / _STEPS, first == "(", inner.side)
         found = _LAYER.match(self.text, self.at)
         if found is None:
             raise self.wrong()
         self.at = found.end()
-        colour, plain, kind, number, share = found.groups()
+        colour, plain, kind, number, changed, share = found.groups()
         if colour:
             three = np.array([int(colour[at : at + 4], 16) for at in (0, 4, 8)]) / _STEPS
-            return _Layer(three, int(plain, 16) / _STEPS, False)
-        among = self.inlays if kind == "i" else self.gradients
+            return _Layer(three, int(plain, 16) / _STEPS, False, 1)
+        if changed:
+            made = self.sources.changed(changed)
+            return _Layer(made, int(share, 16) / _STEPS, True, made.side)
+        among = self.sources.inlays if kind == "i" else self.sources.gradients
         if int(number) >= len(among):
             raise self.wrong()
         one = among[int(number)]
-        paint = InlaidPicture.of(one, self.extent, self.label) if isinstance(one, Inlay) else one
-        return _Layer(paint, int(share, 16) / _STEPS, kind != "f")
+        if isinstance(one, Inlay):
+            picture = InlaidPicture.of(one, self.sources.extent, self.sources.label)
+            return _Layer(picture, int(share, 16) / _STEPS, True, picture.side)
+        return _Layer(one, int(share, 16) / _STEPS, kind != "f", one.side)
+
+
+def painting_of(text: str, sources: Sources) -> Painting:
+    """What a text says. InputError for what says nothing, or names what is not there."""
+    reader = _Reader(text, sources)
+    if len(text) > LONGEST:
+        raise reader.wrong()
+    found = reader.painting()
+    if reader.at != len(text):
+        raise reader.wrong()
+    return found

@@ -25,6 +25,7 @@ from zeitbild.geometry.drawing.canvas import (
     MOST_EDGES,
     PLAIN,
     Canvas,
+    Changed,
     Fill,
     Filled,
     Group,
@@ -32,12 +33,15 @@ from zeitbild.geometry.drawing.canvas import (
     ManyEdgesError,
     Paint,
     Piece,
+    hides_all,
     layer_of,
 )
+from zeitbild.geometry.drawing.filters import steps_below
 from zeitbild.geometry.drawing.gradient import Gradient, Painting
 from zeitbild.geometry.drawing.inlaid import Inlay
 from zeitbild.geometry.drawing.masks import faded, shows
-from zeitbild.geometry.drawing.mixing import LONGEST, Mixture, seen_through
+from zeitbild.geometry.drawing.mixing import LONGEST, Sources, changed_layer, painting_of, seen_through
+from zeitbild.geometry.drawing.rasters import Raster, raster
 from zeitbild.geometry.drawing.reading import read_drawing
 from zeitbild.geometry.outline import GRID, Outline, outline_on, step_for
 from zeitbild.kernels import kernel
@@ -54,6 +58,7 @@ _FAR = float(4 * GRID)
 _FEW_GRADIENTS = 48
 _EVEN = "so many gradients and pictures that lie over one another that they are mixed by their middle colours there"
 _MANY = f"gradients of more than {_FEW_GRADIENTS} shapes: their middle colours stand for them"
+_UNCHANGED = "a filter within a mask"
 _CUT_OFF = "what is half there of a picture: over other paint of this drawing it is there or not"
 #: What is seen through a mask hides so much at least, and lets through so much, in the mean.
 _LEAST_MEAN = 1 / 64
@@ -175,6 +180,9 @@ class Drawing:
         self._even = False
         #: Whether edges of pictures over other paint are there or not.
         self._sharp = False
+        #: What changes which group.
+        self._filters = dict(plain.get("filters", ()))
+        self._changes: LRUCache[str, Raster | None] = LRUCache(16)
         self._paints = self._read(plain["paints"])
         masked = dict(plain.get("masked", ()))
         blends = dict(plain.get("blends", ()))
@@ -237,10 +245,14 @@ class Drawing:
     def painting(self, told: str) -> Painting:
         """What fills a shade by place (``Shade.painting``); InputError for what is none."""
         if not told.isdecimal():
-            return Mixture.of(told, self.gradients, self.inlays, self._extent, self.label)
+            return painting_of(told, self._sources)
         if int(told) >= len(self.gradients):
             raise InputError(f"{self.label} has no gradient {told}")
         return self.gradients[int(told)]
+
+    @property
+    def _sources(self) -> Sources:
+        return Sources(self.gradients, self.inlays, self._extent, self.label, self._changed_by)
 
     def levels(self, told: str, most: int, *, alpha: bool) -> list[NDArray[np.float32]]:
         """Pictures of a painting as ``Painting.levels`` gives them, over all of the drawing, or as ``pictures_in`` tells; InputError for what
@@ -293,6 +305,7 @@ class Drawing:
                 min(max(float(one["alpha"]), 0.0), 1.0),
                 self._fill(one),
                 tuple(one.get("groups", ())),
+                int(one.get("at", -1)),
             )
             for one in paints
             if not one.get("hidden")
@@ -337,11 +350,21 @@ class Drawing:
     def _inked(self, tolerance: float, most_edges: int = sys.maxsize) -> tuple[dict[Shade, Ink], list[Contour]]:
         """What is seen of each shade in steps of the grid, and the contours that all of it was made of. ManyEdgesError for more edges of
         pictures over other paint that are mixed with it."""
+        canvas, sources = self._canvas(tolerance, self._paints, most_edges)
+        pieces = canvas.painted(self._paints, 0)
+        if canvas.evened:
+            self._note(_EVEN)
+        if canvas.cut_off and any(one.soft for one in self.inlays):
+            self._note(_CUT_OFF)
+        return self._alike(pieces), sources
+
+    def _canvas(self, tolerance: float, paints: Sequence[Paint], most_edges: int) -> tuple[Canvas, list[Contour]]:
+        """Where paints are laid over one another, and the contours that all of it will be made of."""
         low, step = self._low, step_for(self._extent)
         sources: list[Contour] = []
         count = 0
 
-        flat = self._flattened(tolerance)
+        flat = self._flattened(tolerance, paints)
 
         def ink_of(filled: Filled) -> Ink:
             nonlocal count
@@ -371,18 +394,86 @@ class Drawing:
                 clips[number] = manifold3d.CrossSection.batch_boolean(own, manifold3d.OpType.Add) if own else Ink()
             return clips[number]
 
-        most_edges = 0 if self._sharp else most_edges
-        canvas = Canvas(self.label, self._groups, ink_of, self._masks, self._through, self._even, most_edges)
-        pieces = canvas.painted(self._paints, 0)
-        if canvas.evened:
-            self._note(_EVEN)
-        if canvas.cut_off and any(one.soft for one in self.inlays):
-            self._note(_CUT_OFF)
-        return self._alike(pieces), sources
+        def change(number: int, own: Sequence[Paint]) -> Changed | None:
+            plain = self._filters.get(number)
+            if plain is None:
+                return None
+            if any(one.at < 0 for one in own):
+                self._note(_UNCHANGED)
+                return None
+            text = changed_layer(number, [one.at for one in own], 1.0)
+            made, ink, fill, alpha, colour = self._changed(text.partition(".")[0]), Ink(), PLAIN, 1.0, (0.0, 0.0, 0.0)
+            if made is not None and made.pixels.any():
+                hides, colour = made.mean
+                alpha = min(max(hides, _LEAST_MEAN), 1 - _LEAST_MEAN)
+                fill = Fill(mixed=text, mean=alpha)
+                left, bottom, right, top = ((made.box - low) / step).reshape(-1).tolist()
+                ring = np.round(np.array([[left, bottom], [right, bottom], [right, top], [left, top]]))
+                sources.append(Contour.of_polyline(ring))
+                ink = Ink([ring], _RULES[False])
+            keeps = made is not None and made.below
+            return Changed(ink, colour, alpha, fill, keeps, [clip_ink(one) for one in plain["clips"]])
 
-    def _flattened(self, tolerance: float) -> dict[int, Contour]:
+        most_edges = 0 if self._sharp else most_edges
+        through = self._through
+        canvas = Canvas(self.label, self._groups, ink_of, self._masks, through, change, self._even, most_edges)
+        return canvas, sources
+
+    def _changed_by(self, text: str) -> Painting:
+        """What a filter makes of some paints; InputError for what is not there."""
+        found = self._changed(text)
+        if found is None:
+            raise InputError(f"{self.label} has no filter {text[:40]!r}")
+        return found
+
+    def _changed(self, text: str) -> Raster | None:
+        """The same; None if nothing of it is seen."""
+        if text not in self._changes:
+            self._changes[text] = self._filtered(text)
+        return self._changes[text]
+
+    def _filtered(self, text: str) -> Raster | None:
+        head, *runs = text.split(":")
+        number, ends = int(head[1:]), [[int(end) for end in run.split("-")] for run in runs]
+        plain = self._filters.get(number)
+        if plain is None:
+            return None
+        own = [one for one in self.plain["paints"] if any(a <= one.get("at", -1) <= b for a, b in ends)]
+        paints = self._read([{**one, "hidden": False} for one in own])
+        if not paints or any(number not in one.groups for one in paints):
+            return None
+        canvas, _ = self._canvas(self._extent / 4096, paints, sys.maxsize)
+        step, parts = step_for(self._extent), []
+        pieces = canvas.painted(paints, paints[0].groups.index(number) + 1)
+        below = steps_below(plain["steps"])
+        if below is not None and plain["steps"][-1]["linear"] and not all(map(hides_all, pieces)):
+            # What lets something through mixes with what is below as light.
+            below = None
+        for piece in pieces:
+            rings = [np.asarray(ring) * step + self._low for ring in piece.rest().to_polygons()]
+            if rings:
+                parts.append((rings, painting_of(layer_of(piece), self._sources)))
+        a, b, c, d, _, _ = plain["onto"]
+        corners = np.array(plain["corners"], np.float64) * (1, -1)
+        steps = plain["steps"] if below is None else below
+        made = raster(
+            parts, steps, np.array([[a, c], [b, d]]), corners, self._within(plain), self._extent, below is not None
+        )
+        return made if made is not None or below is None else Raster.nothing(corners)
+
+    def _within(self, plain: dict[str, Any]) -> Points:
+        """The box [2, 2] beyond which nothing of what a filter makes is seen."""
+        box: Points = self._low + np.array([[-1.0], [2.0]]) * self._extent
+        for number in plain["clips"]:
+            around = [one for clip in self._clips[number] if (one := self._reach(clip)) is not None]
+            if around:
+                low, high = np.min([one[0] for one in around], axis=0), np.max([one[1] for one in around], axis=0)
+                box = np.stack([np.maximum(box[0], low), np.minimum(box[1], high)])
+        return box
+
+    def _flattened(self, tolerance: float, paints: Sequence[Paint]) -> dict[int, Contour]:
         """All contours as polylines, by their identity; LimitError for too many points."""
-        contours = [one for filled in self._fills() for one in filled.contours]
+        contours = [one for filled in self._fills(paints) for one in filled.contours]
         found: dict[int, Contour] = {}
         points = 0
         # So many at once that arrays stay small.
@@ -396,15 +487,21 @@ class Drawing:
             found |= {id(curved): line for curved, line in zip(chunk, lines, strict=True)}
         return found
 
-    def _fills(self) -> Iterator[Filled]:
+    def _fills(self, painted: Sequence[Paint]) -> Iterator[Filled]:
         """All that is painted, what masks of it paint, and what cuts it off."""
-        paints, masks, clips = list(self._paints), set[int](), set[int]()
+        paints, masks, clips = list(painted), set[int](), set[int]()
         for paint in paints:
             # What is walked through grows: masks may have masks.
             for mask in {self._groups[group].mask for group in paint.groups} - {-1} - masks:
                 masks.add(mask)
                 paints += self._masks[mask][0]
         fills = [paint.filled for paint in paints]
+        filters = {group for paint in paints for group in paint.groups} & self._filters.keys()
+        cuts = [self._filters[number]["clips"] for number in filters]
+        for cut in cuts:
+            for clip in set(cut) - clips:
+                clips.add(clip)
+                fills += self._clips[clip]
         for filled in fills:
             for clip in set(filled.clips) - clips:
                 clips.add(clip)

@@ -7,16 +7,18 @@ outline with a colour is left out and told.
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from dataclasses import replace
 from typing import Any
 from xml.etree.ElementTree import Element
 
-from fontTools.misc.transform import Identity
+from fontTools.misc.transform import Identity, Transform
 
 from zeitbild.errors import DrawingError, LimitError
 from zeitbild.geometry.drawing.blending import BLENDS
 from zeitbild.geometry.drawing.covering import Covering
 from zeitbild.geometry.drawing.document import MAX_DEPTH, MAX_DRAWING_BYTES, elements_of, parsed
+from zeitbild.geometry.drawing.filters import MOST_FILTERS, Lying, UnreadError, read_filter, read_functions
 from zeitbild.geometry.drawing.markers import Marker, corners
 from zeitbild.geometry.drawing.patterns import MOST_TILES, Tiling, lies_in, repeated, tiling
 from zeitbild.geometry.drawing.placing import fit, origin_of, transform_of
@@ -132,16 +134,37 @@ class Reader(Covering):
             inner = replace(inner, groups=(*place.groups, len(self.groups) - 1))
             if blend:
                 self.blends.append((len(self.groups) - 1, blend))
-        if values.get("filter", "none") != "none":
-            self.note("a filter")
         cut = link(values.get("clip-path", ""))
         if cut is not None:
             number = self._clip(cut[0], inner, lambda: self._box(element, name, values, inner))
             if number is not None:
                 inner = replace(inner, clips=(*inner.clips, number))
+        unmasked = inner
         if values.get("mask", "none") != "none":
-            return self._masked(values["mask"], inner, lambda: self._box(element, name, values, inner))
+            inner = self._masked(values["mask"], inner, lambda: self._box(element, name, values, unmasked))
+        if values.get("filter", "none") != "none":
+            inner = self._filtered(values, inner, lambda: self._box(element, name, values, unmasked))
         return inner
+
+    def _filtered(self, values: dict[str, str], place: Place, box: Callable[[], Transform | None]) -> Place:
+        """The place of what a filter changes: a group of its own, which is cut off when it was changed."""
+        text = values["filter"]
+        try:
+            named = link(text)
+            element = self._named(named[0]) if named is not None else None
+            if named is not None and (element is None or local(element.tag) != "filter"):
+                raise UnreadError(f"{text[:40]}, which is not there")
+            if len(self.filters) >= MOST_FILTERS:
+                raise UnreadError(f"of more than {MOST_FILTERS}")
+            lying, current = Lying(place.transform, box(), place.size, self._em(place)), values.get("color", "black")
+            found = read_functions(text, current, lying) if element is None else read_filter(element, current, lying)
+        except UnreadError as error:
+            self.note(f"a filter ({error})")
+            return place
+        self.groups.append(1.0)
+        number = len(self.groups) - 1
+        self.filters.append((number, {**found, "clips": list(place.clips)}))
+        return replace(place, groups=(*place.groups, number), clips=())
 
     def _blend(self, values: dict[str, str]) -> str:
         """The blend mode of an element; empty: it lies over what is below."""
@@ -363,7 +386,8 @@ def read_drawing(data: bytes, label: str) -> dict[str, Any]:
     contours, even_odd, colour (three shares from 0 to 1, as CSS has them) and alpha, gradient (its number, or -1), inlay and cut where a
     picture fills it (its number, and whether its alpha counts), clips and groups (numbers, groups from the outmost to the inmost);
     opacity of each of the groups, which are painted as one before they are laid over what is below; masks (paints, and whether they go by
-    their light), and which group is seen through which (masked); which blends how (blends);
+    their light), and which group is seen through which (masked); which blends how (blends) and is changed by which filter (filters:
+    steps as ``filtering.filtered`` takes them, what leads onto the drawing, the corners of what it reaches there, and clips);
     gradients as ``Gradient.of`` and inlays as ``Inlay.of`` take them, of files that hold the pictures;
     clips: what each lets through, as lists of the same without colour, of which page is that of the whole (-1: there is none);
     parts: name, whether it was given by a person, number of the part that each stands in (-1: none) and whether it is hidden (then its
@@ -405,5 +429,8 @@ def read_drawing(data: bytes, label: str) -> dict[str, Any]:
     told = {"paints": reader.paints, "clips": reader.clips, "gradients": reader.servers.gradients, "page": page}
     told |= {"inlays": reader.inlays.placed, "files": reader.inlays.files}
     told |= {"masks": reader.masks, "masked": [list(one) for one in reader.masked]}
-    told |= {"blends": [list(one) for one in reader.blends]}
+    told |= {"blends": [list(one) for one in reader.blends], "filters": [list(one) for one in reader.filters]}
+    # By these parts of a drawing say what of the whole they are.
+    for at, paint in enumerate(reader.paints):
+        paint["at"] = at
     return {**told, "groups": reader.groups, "parts": reader.parts, "lines": reader.lines, "notes": notes}

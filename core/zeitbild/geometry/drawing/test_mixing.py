@@ -12,8 +12,8 @@ from PIL import Image
 from zeitbild.errors import InputError
 from zeitbild.geometry.drawing import mixing
 from zeitbild.geometry.drawing.blending import BLENDS, over
-from zeitbild.geometry.drawing.gradient import Gradient
-from zeitbild.geometry.drawing.mixing import Mixture
+from zeitbild.geometry.drawing.gradient import Gradient, Painting
+from zeitbild.geometry.drawing.mixing import Mixture, Sources, painting_of
 from zeitbild.geometry.drawing.testing import drawing, places_off
 
 _STOPS = (
@@ -208,8 +208,15 @@ class Texts(unittest.TestCase):
 
     def test_wrong_ones_are_refused(self) -> None:
         gradient = Gradient(False, (0, 0, 1, 0), np.eye(2, 3), np.zeros((1, 5)), "pad")
+
+        def nothing(text: str) -> Painting:
+            raise InputError(text)
+
+        sources = Sources([gradient], [], 1.0, "it", nothing)
         good = mixing.laid_over(mixing.gradient_layer(0, 1, fades=True), mixing.plain_layer((1, 0, 0), 1))
-        self.assertEqual(Mixture.of(good, [gradient], [], 1.0, "it").how, "o")
+        read = painting_of(good, sources)
+        assert isinstance(read, Mixture)
+        self.assertEqual(read.how, "o")
         for wrong in (
             "",
             "nonsense",
@@ -221,9 +228,11 @@ class Texts(unittest.TestCase):
             f"({good})00x0o{good}",
             good * 60,
             "(" * 400,
+            "r0:0-0.ffff",
+            "r0.ffff",
         ):
             with self.assertRaises(InputError, msg=wrong[:40]):
-                Mixture.of(wrong, [gradient], [], 1.0, "it")
+                painting_of(wrong, sources)
         found = drawing(_STOPS + _GROUND)
         for place in (
             "1,2,3",

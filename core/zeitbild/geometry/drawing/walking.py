@@ -78,6 +78,8 @@ class Walker:
     groups: list[float] = field(default_factory=list)
     masks: list[dict[str, Any]] = field(default_factory=list)
     masked: list[tuple[int, int]] = field(default_factory=list)
+    #: Which group is changed by which filter.
+    filters: list[tuple[int, dict[str, Any]]] = field(default_factory=list)
     #: Which group blends how with what is below.
     blends: list[tuple[int, str]] = field(default_factory=list)
     #: What has a name, and the part that each stands in.
@@ -116,7 +118,7 @@ class Walker:
         return lines
 
     def _found(self) -> tuple[list[Any], ...]:
-        own = self.paints, self.lines, self.clips, self.groups, self.masks, self.masked, self.blends
+        own = self.paints, self.lines, self.clips, self.groups, self.masks, self.masked, self.blends, self.filters
         return (*own, self.servers.gradients, self.inlays.placed)
 
     def _count(self) -> None:

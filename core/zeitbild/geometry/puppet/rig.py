@@ -80,7 +80,11 @@ def _subset(plain: dict[str, Any], paints: Sequence[dict[str, Any]], label: str)
     if not own:
         return None
     try:
-        return Drawing({**plain, "paints": own}, label)
+        filters = [
+            [group, {**one, "clips": [clip for clip in one["clips"] if clip != page]}]
+            for group, one in plain.get("filters", ())
+        ]
+        return Drawing({**plain, "paints": own, "filters": filters}, label)
     except LimitError:
         raise
     except DrawingError:
