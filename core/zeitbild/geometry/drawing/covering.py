@@ -14,7 +14,7 @@ from zeitbild.errors import DrawingError, LimitError
 from zeitbild.geometry.drawing.masks import boxed, everywhere, region
 from zeitbild.geometry.drawing.placing import transform_of
 from zeitbild.geometry.drawing.styles import HREF, INITIAL, length, link, local
-from zeitbild.geometry.drawing.tracks import Track
+from zeitbild.geometry.drawing.tracks import Track, polygon
 from zeitbild.geometry.drawing.walking import MAX_CLIPS, Place, Walker
 
 
@@ -27,7 +27,7 @@ class Covering(Walker):
             tracks = [
                 track for one in self.texts.set(element, values, self._em(place), place.size) for track in one.tracks
             ]
-        elif name in ("g", "a", "switch", "use"):
+        elif name in ("g", "a", "switch", "use", "image"):
             tracks = self._lines_in(element, name, place)
         else:
             tracks = self._shape(element, name, place) or []
@@ -43,11 +43,15 @@ class Covering(Walker):
         place = replace(place, transform=Identity, clips=(), groups=(), tiled=True)
         if name == "use":
             self._use(element, place)
+        elif name == "image":
+            self._picture(element, place)
         else:
             for child in self._children(element, name):
                 self.walk(child, place)
         self.notes = notes
-        return [Track(one["curves"], one["straight"], one["closes"]) for one in self._forget(reached)]
+        lines, frames = self._forget(reached)
+        tracks = [Track(one["curves"], one["straight"], one["closes"]) for one in lines]
+        return tracks + [track for frame in frames for track in polygon(np.ravel(frame).tolist(), True)]
 
     def _masked(self, text: str, place: Place, box: Callable[[], Transform | None]) -> Place:
         """The place of what is seen through a mask: a group of its own."""

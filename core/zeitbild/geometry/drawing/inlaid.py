@@ -184,6 +184,8 @@ class Inlays:
     note: Callable[[str], None]
     placed: list[dict[str, Any]] = field(default_factory=list)
     files: list[bytes] = field(default_factory=list)
+    #: Corners of those that lie somewhere, in the same order.
+    frames: list[list[list[float]]] = field(default_factory=list)
     _known: dict[str, _Known] = field(default_factory=dict)
     _pixels: int = 0
 
@@ -269,6 +271,8 @@ class Inlays:
             known.file = len(self.files)
             self.files.append(known.data)
         self.placed.append({"file": known.file, "box": list(known.box), "into": into, "soft": known.soft})
+        corners = ((0, 0), (wide, 0), (wide, high), (0, high))
+        self.frames.append([list(whole.transformPoint(one)) for one in corners])
         shade = {"colour": list(known.colour), "gradient": -1, "inlay": len(self.placed) - 1}
         outer, half, inner = known.outlines
         # Beside one another: each outline is within the one before.

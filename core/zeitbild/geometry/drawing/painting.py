@@ -5,6 +5,7 @@ Later paint hides earlier paint, so that no two faces lie in one place; paint th
 
 from __future__ import annotations
 
+import itertools
 import math
 import sys
 import threading
@@ -58,7 +59,6 @@ _FAR = float(4 * GRID)
 _FEW_GRADIENTS = 48
 _EVEN = "so many gradients and pictures that lie over one another that they are mixed by their middle colours there"
 _MANY = f"gradients of more than {_FEW_GRADIENTS} shapes: their middle colours stand for them"
-_UNCHANGED = "a filter within a mask"
 _CUT_OFF = "what is half there of a picture: over other paint of this drawing it is there or not"
 #: What is seen through a mask hides so much at least, and lets through so much, in the mean.
 _LEAST_MEAN = 1 / 64
@@ -67,6 +67,8 @@ _AROUND, _IN = 1 / 1024, "@"
 #: The power of its share of the drawing by which a smaller picture has fewer pixels along its longer side, how many it has at least and at
 #: most; and pixels of all of them.
 _FEWER, _LEAST_SIDE, _MOST_LONG, _MOST_PIXELS = 0.75, 16.0, 8192, 6e6
+#: Bytes of what filters made that is kept.
+_CHANGES = 96 << 20
 #: Shades that are more than one colour, at most.
 _MOST_PAINTINGS = 160
 _RULES = {True: manifold3d.FillRule.EvenOdd, False: manifold3d.FillRule.NonZero}
@@ -182,7 +184,7 @@ class Drawing:
         self._sharp = False
         #: What changes which group.
         self._filters = dict(plain.get("filters", ()))
-        self._changes: LRUCache[str, Raster | None] = LRUCache(16)
+        self._changes = SizedCache[Raster | None](_CHANGES, lambda one: 0 if one is None else one.pixels.nbytes)
         self._paints = self._read(plain["paints"])
         masked = dict(plain.get("masked", ()))
         blends = dict(plain.get("blends", ()))
@@ -398,9 +400,6 @@ class Drawing:
             plain = self._filters.get(number)
             if plain is None:
                 return None
-            if any(one.at < 0 for one in own):
-                self._note(_UNCHANGED)
-                return None
             text = changed_layer(number, [one.at for one in own], 1.0)
             made, ink, fill, alpha, colour = self._changed(text.partition(".")[0]), Ink(), PLAIN, 1.0, (0.0, 0.0, 0.0)
             if made is not None and made.pixels.any():
@@ -428,9 +427,7 @@ class Drawing:
 
     def _changed(self, text: str) -> Raster | None:
         """The same; None if nothing of it is seen."""
-        if text not in self._changes:
-            self._changes[text] = self._filtered(text)
-        return self._changes[text]
+        return self._changes.get(text, lambda: self._filtered(text))
 
     def _filtered(self, text: str) -> Raster | None:
         head, *runs = text.split(":")
@@ -438,7 +435,8 @@ class Drawing:
         plain = self._filters.get(number)
         if plain is None:
             return None
-        own = [one for one in self.plain["paints"] if any(a <= one.get("at", -1) <= b for a, b in ends)]
+        every = itertools.chain(self.plain["paints"], *(one["paints"] for one in self.plain.get("masks", ())))
+        own = [one for one in every if any(a <= one.get("at", -1) <= b for a, b in ends)]
         paints = self._read([{**one, "hidden": False} for one in own])
         if not paints or any(number not in one.groups for one in paints):
             return None

@@ -431,6 +431,7 @@ def read_drawing(data: bytes, label: str) -> dict[str, Any]:
     told |= {"masks": reader.masks, "masked": [list(one) for one in reader.masked]}
     told |= {"blends": [list(one) for one in reader.blends], "filters": [list(one) for one in reader.filters]}
     # By these parts of a drawing say what of the whole they are.
-    for at, paint in enumerate(reader.paints):
+    masked = [paint for mask in reader.masks for paint in mask["paints"]]
+    for at, paint in enumerate([*reader.paints, *masked]):
         paint["at"] = at
     return {**told, "groups": reader.groups, "parts": reader.parts, "lines": reader.lines, "notes": notes}

@@ -110,16 +110,17 @@ class Walker:
         """How much there is of all that a walk finds, to go back to by ``_forget``."""
         return tuple(map(len, self._found()))
 
-    def _forget(self, reached: tuple[int, ...]) -> list[dict[str, Any]]:
-        """Forget all that was found since; gives the lines."""
+    def _forget(self, reached: tuple[int, ...]) -> tuple[list[dict[str, Any]], list[list[list[float]]]]:
+        """Forget all that was found since; gives the lines, and the corners of pictures."""
         lines = self.lines[reached[1] :]
+        frames = self.inlays.frames[reached[-1] :]
         for found, count in zip(self._found(), reached, strict=True):
             del found[count:]
-        return lines
+        return lines, frames
 
     def _found(self) -> tuple[list[Any], ...]:
         own = self.paints, self.lines, self.clips, self.groups, self.masks, self.masked, self.blends, self.filters
-        return (*own, self.servers.gradients, self.inlays.placed)
+        return (*own, self.servers.gradients, self.inlays.placed, self.inlays.frames)
 
     def _count(self) -> None:
         self.elements += 1
@@ -133,6 +134,9 @@ class Walker:
         raise NotImplementedError
 
     def _use(self, element: Element, place: Place) -> None:
+        raise NotImplementedError
+
+    def _picture(self, element: Element, place: Place) -> None:
         raise NotImplementedError
 
     def _placed(self, element: Element, name: str, values: dict[str, str], place: Place) -> Place:
