@@ -15,7 +15,9 @@ from zeitbild.colour import decode, decode_hex, encode
 from zeitbild.document.reading import parse_shot, write_shot
 from zeitbild.document.shot import Camera, Environment, Layer, Raster, Shot
 from zeitbild.elements.emblem import Emblem, EmblemColour
+from zeitbild.errors import InputError
 from zeitbild.finishes import Finish, NamedFinish, Values
+from zeitbild.fonts import SHIPPED as FONTS
 from zeitbild.render import QUALITIES, render
 from zeitbild.render.passes import pass_named
 from zeitbild.resolve import resolve
@@ -119,6 +121,33 @@ class FlatArt(unittest.TestCase):
         self.assertLess(float(off.mean()), 0.5)
         self.assertLess(float(np.quantile(off, 0.98)), 2.0)
         self.assertLess(float(np.abs(picture.beauty[20:180, 20:220, 3] - 1).max()), 1e-5)
+
+    def test_text_is_set_in_a_font_that_is_chosen_where_its_own_is_not_here(self) -> None:
+        def art(family: str) -> bytes:
+            return (
+                '<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 100 80"><linearGradient id="l"><stop stop-color="#f80"/>'
+                '<stop offset="1" stop-color="#08f"/></linearGradient><rect width="100" height="80" fill="#222"/>'
+                f'<text x="8" y="50" font-size="34" font-family="{family}" fill="url(#l)">Lamp</text></svg>'
+            ).encode()
+
+        pictures = []
+        with tempfile.TemporaryDirectory() as folder:
+            assets = AssetFolder(Path(folder))
+            font = "asset:" + assets.add(FONTS["league-spartan"].path.read_bytes())
+            for family, chosen in (
+                ("League Spartan", ""),
+                ("Kap Brand", font),
+                ("Kap Brand", "league-spartan"),
+                ("Kap Brand", ""),
+            ):
+                shot = _flat("asset:" + assets.add(art(family)), 240, 200, 200, text_font=chosen)
+                pictures.append(render(resolve(shot, 1, assets), QUALITIES["check"]).beauty)
+            for own in pictures[1:3]:
+                np.testing.assert_array_equal(own, pictures[0])
+            self.assertGreater(float(np.abs(pictures[3] - pictures[0]).max()), 0.1)
+            with self.assertRaises(InputError) as caught:
+                resolve(_flat("asset:" + assets.add(art("x")), 240, 200, 200, text_font="nowhere"), 1, assets)
+            self.assertEqual(caught.exception.field.split(".")[-1], "text_font")
 
     def test_gradients_lie_where_they_lie_in_the_drawing(self) -> None:
         art = (

@@ -11,8 +11,9 @@ from pydantic import Field, StringConstraints, model_validator
 from zeitbild.drawings import SHIPPED
 from zeitbild.elements._inlaid import FADED, inlaid
 from zeitbild.elements.base import ElementBase, ElementKind, Surface, Worn, kinds
-from zeitbild.errors import DrawingError
+from zeitbild.errors import DrawingError, FontError
 from zeitbild.finishes import Finish
+from zeitbild.fonts import SHIPPED as FONTS
 from zeitbild.geometry.drawing.painting import Shade, drawing_at
 from zeitbild.geometry.emblem_form import EmblemForm, Raised
 from zeitbild.geometry.extrusion import Bevel
@@ -47,6 +48,17 @@ class Emblem(ElementBase):
         default="badge",
         title="Drawing",
         json_schema_extra={"x-widget": "file", "x-files": "drawings", "x-group": "Drawing"},
+    )
+    text_font: Annotated[str, StringConstraints(pattern=rf"^$|{NAMED}")] = Field(
+        default="",
+        title="Font of its text",
+        description="For text that asks for a font which is not here.",
+        json_schema_extra={
+            "x-widget": "font",
+            "x-group": "Drawing",
+            "x-none": "Those that ship",
+            "x-when": {"drawing.kind": "with text"},
+        },
     )
     size: float = number(
         300,
@@ -114,7 +126,13 @@ class Emblem(ElementBase):
 
 def build(element: Emblem, assets: AssetSource) -> EmblemForm:
     """Form of the drawing with its middle at the origin. Parts: one for each of its shades, then one for all sides."""
-    drawing = drawing_at(*file_of(element.drawing, "drawing", SHIPPED, assets, DrawingError))
+    font = None
+    if element.text_font:
+        font = (
+            element.text_font.removeprefix(ASSET),
+            file_of(element.text_font, "text_font", FONTS, assets, FontError)[0],
+        )
+    drawing = drawing_at(*file_of(element.drawing, "drawing", SHIPPED, assets, DrawingError), font)
     own = {one.drawn: one for one in element.colours}
     raised = []
     for shade in drawing.shades:

@@ -17,7 +17,8 @@ from zeitbild.library.layered import SUFFIXES, gathered
 
 def facts(path: Path, label: str, key: str) -> dict[str, Any]:
     """See ``FileKind``: finishes are the colours of what is seen, from the lowest paint to the highest."""
-    drawing = Drawing(read_drawing(path.read_bytes(), label), label)
+    plain = read_drawing(path.read_bytes(), label)
+    drawing = Drawing(plain, label)
     low, high = drawing.bounds
     colours = list(dict.fromkeys(shade.colour for shade in drawing.shades if shade.inlay < 0))
     pictures = len({shade.inlay for shade in drawing.shades if shade.inlay >= 0})
@@ -25,6 +26,7 @@ def facts(path: Path, label: str, key: str) -> dict[str, Any]:
     told += [(pictures, "picture")] if pictures else []
     many = ", ".join(f"{count} {what}" + ("s" if count > 1 else "") for count, what in told)
     return {
+        "kind": "with text" if plain["texts"] else "drawing",
         "summary": f"{many}, {high[0] - low[0]:.0f} × {high[1] - low[1]:.0f}",
         "finishes": [{"name": one, "colour": one, "values": {"base_colour": one}} for one in colours],
         "width": round(float(high[0] - low[0]), 3),

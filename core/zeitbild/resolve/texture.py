@@ -12,10 +12,11 @@ from zeitbild.caching import SizedCache
 from zeitbild.elements.base import PictureReading
 from zeitbild.errors import InputError
 from zeitbild.finishes.finish import INSIDE, is_cut
+from zeitbild.fonts import SHIPPED as FONTS
 from zeitbild.footage.levels import cut_levels
 from zeitbild.footage.pictures import cutout
 from zeitbild.geometry.drawing.inlaid import INLAYS
-from zeitbild.geometry.drawing.painting import drawing_at
+from zeitbild.geometry.drawing.painting import drawing_at, in_font
 from zeitbild.geometry.model.reading import holds_pictures, picture_cut, picture_levels
 from zeitbild.geometry.model.standing import COLOURS, model_at
 from zeitbild.library import files
@@ -105,7 +106,10 @@ def texture(digest: str, plain: bool, reading: PictureReading | None, alpha: boo
         if is_cut(digest) and holds_pictures(path):
             return both(digest, _cut_by(path, number, meant), once=False)
         if reading is None and inside and number < COLOURS and not holds_pictures(path):
-            levels = drawing_at(path, _DRAWING).levels(told, MOST_LEVELS, alpha=alpha)
+            named, font = in_font(told)
+            lettering = FONTS[font].path if font in FONTS else assets.path(font) if font else None
+            drawing = drawing_at(path, _DRAWING, (font, lettering) if lettering else None)
+            levels = drawing.levels(named, MOST_LEVELS, alpha=alpha)
             return Texture(f"{digest} alpha" if alpha else digest, plain or alpha, tuple(levels), True)
         if reading is None:
             # Pictures of models and of surfaces repeat.

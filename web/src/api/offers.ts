@@ -36,6 +36,7 @@ export interface JsonSchema {
   "x-without"?: string[];
   /** The kind of file that a field names, or that the field of this name (``x-of``) does. */
   "x-files"?: string;
+  "x-none"?: string;
   "x-of"?: string;
 }
 

@@ -64,6 +64,8 @@ _CUT_OFF = "what is half there of a picture: over other paint of this drawing it
 _LEAST_MEAN = 1 / 64
 #: Around what is seen of a shade at the coarsest (a share of the drawing); and what stands before a box.
 _AROUND, _IN = 1 / 1024, "@"
+#: What stands before the name of a font.
+_BY = "~"
 #: The power of its share of the drawing by which a smaller picture has fewer pixels along its longer side, how many it has at least and at
 #: most; and pixels of all of them.
 _FEWER, _LEAST_SIDE, _MOST_LONG, _MOST_PIXELS = 0.75, 16.0, 8192, 6e6
@@ -173,8 +175,9 @@ class _ManyColoursError(LimitError):
 class Drawing:
     """A drawing that was read: paint in its order, with what it lets through. Immutable but for what it keeps."""
 
-    def __init__(self, plain: dict[str, Any], label: str) -> None:
-        """From what ``read_drawing`` gives; DrawingError if nothing of it is seen, LimitError for too many colours."""
+    def __init__(self, plain: dict[str, Any], label: str, font: str = "") -> None:
+        """From what ``read_drawing`` gives with a font of that name; DrawingError if nothing of it is seen, LimitError for too many colours."""
+        self._font = f"{_BY}{font}" if font else ""
         self.label, self.notes = label, tuple(str(one) for one in plain["notes"])
         #: Those that shades name.
         self.gradients = tuple(Gradient.of(one) for one in plain.get("gradients", ()))
@@ -283,8 +286,9 @@ class Drawing:
                 sides[shade] = side
                 pixels += side * side * shorter / longest * (2 if shade.cut else 1)
         scale = min(1.0, math.sqrt(_MOST_PIXELS / max(pixels, 1.0)))
+        corners = {shade: ",".join(repr(float(one)) for one in boxes[shade].reshape(-1)) for shade in sides}
         return {
-            shade: f"{shade.painting}{_IN}{','.join(repr(float(one)) for one in boxes[shade].reshape(-1))},{max(2, round(side * scale))}"
+            shade: f"{shade.painting}{_IN}{corners[shade]},{max(2, round(side * scale))}{self._font}"
             for shade, side in sides.items()
         }
 
@@ -603,6 +607,18 @@ _drawings = SizedCache[Drawing](
 )
 
 
-def drawing_at(path: Path, label: str) -> Drawing:
-    """The drawing in a file, which never changes; DrawingError for what cannot be read."""
-    return _drawings.get(str(path), lambda: Drawing(read_drawing(path.read_bytes(), label), label))
+def drawing_at(path: Path, label: str, font: tuple[str, Path] | None = None) -> Drawing:
+    """The drawing in a file, which never changes; DrawingError for what cannot be read. font is that of text which asks for one that
+    does not ship: its name, as textures say it, and its file."""
+
+    def made() -> Drawing:
+        plain = read_drawing(path.read_bytes(), label, b"" if font is None else font[1].read_bytes())
+        return Drawing(plain, label, "" if font is None else font[0])
+
+    return _drawings.get((str(path), font), made)
+
+
+def in_font(told: str) -> tuple[str, str]:
+    """What fills something by place, and the name of the font that its drawing is read with (empty: none)."""
+    named, _, font = told.partition(_BY)
+    return named, font

@@ -14,7 +14,7 @@ from xml.etree.ElementTree import Element
 
 from fontTools.misc.transform import Identity, Transform
 
-from zeitbild.errors import DrawingError, LimitError
+from zeitbild.errors import DrawingError, FontError, LimitError
 from zeitbild.geometry.drawing.blending import BLENDS
 from zeitbild.geometry.drawing.covering import Covering
 from zeitbild.geometry.drawing.document import MAX_DEPTH, MAX_DRAWING_BYTES, elements_of, parsed
@@ -26,6 +26,7 @@ from zeitbild.geometry.drawing.servers import Lies
 from zeitbild.geometry.drawing.styles import CLEAR, HREF, INITIAL, MARKERS, Styles, length, link, local, numbers, share
 from zeitbild.geometry.drawing.tracks import Track, rectangle
 from zeitbild.geometry.drawing.walking import MAX_CLIPS, MAX_MARKERS, MAX_PARTS, Place
+from zeitbild.geometry.font import open_face
 from zeitbild.isolation import Limits, apart
 
 #: What holds things that are drawn only where something names them, or tells about the document.
@@ -379,8 +380,8 @@ class Reader(Covering):
 
 
 @apart(DrawingError, "drawing", Limits(seconds=20.0))
-def read_drawing(data: bytes, label: str) -> dict[str, Any]:
-    """What an SVG document paints, as plain values.
+def read_drawing(data: bytes, label: str, font: bytes = b"") -> dict[str, Any]:
+    """What an SVG document paints, as plain values; font is the file of one for texts that ask for a font that does not ship.
 
     paints, from the lowest to the highest: curves [n, 4, 2] float64 in pixels of CSS, y down, straight [n], starts [k] of the closed
     contours, even_odd, colour (three shares from 0 to 1, as CSS has them) and alpha, gradient (its number, or -1), inlay and cut where a
@@ -393,7 +394,7 @@ def read_drawing(data: bytes, label: str) -> dict[str, Any]:
     parts: name, whether it was given by a person, number of the part that each stands in (-1: none) and whether it is hidden (then its
     paints are, too, which nobody sees); each paint names its innermost;
     lines: what shapes are drawn along (curves [n, 4, 2] y down, straight [n], closes, width of the stroke, part);
-    notes: what was left out, with how often.
+    texts: how many characters of text there are; notes: what was left out, with how often.
     DrawingError for what cannot be read, LimitError for what is too large.
     """
     if len(data) > MAX_DRAWING_BYTES:
@@ -406,7 +407,11 @@ def read_drawing(data: bytes, label: str) -> dict[str, Any]:
         name = element.get("id")
         if name:
             by_id.setdefault(name, element)
-    reader = Reader(root, Styles(root), by_id)
+    try:
+        own = open_face(font, "the font of its text") if font else None
+    except FontError as error:
+        raise DrawingError(error.message, "text_font") from None
+    reader = Reader(root, Styles(root), by_id, font=own)
     if reader.styles.asks_outside:
         reader.note("a style sheet outside the file")
     box = numbers(root.get("viewBox", ""))
@@ -428,7 +433,7 @@ def read_drawing(data: bytes, label: str) -> dict[str, Any]:
     notes = [text if count == 1 else f"{text} ({count} times)" for text, count in reader.notes.items()]
     told = {"paints": reader.paints, "clips": reader.clips, "gradients": reader.servers.gradients, "page": page}
     told |= {"inlays": reader.inlays.placed, "files": reader.inlays.files}
-    told |= {"masks": reader.masks, "masked": [list(one) for one in reader.masked]}
+    told |= {"texts": reader.texts.count, "masks": reader.masks, "masked": [list(one) for one in reader.masked]}
     told |= {"blends": [list(one) for one in reader.blends], "filters": [list(one) for one in reader.filters]}
     # By these parts of a drawing say what of the whole they are.
     masked = [paint for mask in reader.masks for paint in mask["paints"]]

@@ -106,13 +106,18 @@ class Set:
 
 class Texts:
     """Sets the texts of a drawing. ``note`` tells what another font stands for, and what is not read; ``way`` gives what a textPath follows in
-    a viewport, if it is there."""
+    a viewport, if it is there. own is a font for what asks for one that does not ship."""
 
     def __init__(
-        self, styles: Styles, note: Callable[[str], None], way: Callable[[Element, Size], list[Track] | None]
+        self,
+        styles: Styles,
+        note: Callable[[str], None],
+        way: Callable[[Element, Size], list[Track] | None],
+        own: TrustedFace | None,
     ) -> None:
-        self._styles, self._note, self._way = styles, note, way
-        self._count = 0
+        self._styles, self._note, self._way, self._own = styles, note, way, own
+        #: Characters that were set.
+        self.count = 0
         #: Beginning of the text that is set now, as it is told.
         self._words = ""
 
@@ -122,8 +127,8 @@ class Texts:
         self._gather(element, values, em, size, characters, self._keeps(element, False))
         while characters and characters[-1].text == " " and not self._keeps(characters[-1].element, False):
             characters.pop()
-        self._count += len(characters)
-        if self._count > MAX_CHARACTERS:
+        self.count += len(characters)
+        if self.count > MAX_CHARACTERS:
             raise LimitError(f"the drawing's texts have more than {MAX_CHARACTERS} characters", "drawing")
         self._words = "".join(one.text for one in characters).strip()[:40]
         found: list[Set] = []
@@ -303,6 +308,8 @@ class Texts:
         words = self._words if line.strip() else ""
         key = next((found for one in asked if (found := _FAMILIES.get(_plain(one)) or _GENERIC.get(one.lower()))), "")
         exact = bool(asked) and bool(key) and _FAMILIES.get(_plain(asked[0])) == key
+        if not exact and self._own is not None and _shows(self._own, line):
+            return self._own
         key = key or _USUAL
         if not self._has(key, line):
             key = next((one for one in SHIPPED if self._has(one, line)), key)
@@ -317,8 +324,7 @@ class Texts:
 
     @staticmethod
     def _has(key: str, line: str) -> bool:
-        shown = line.strip()
-        return not shown or bool((_face(key).shaped(shown, 0, len(shown), True, True).glyphs != 0).all())
+        return _shows(_face(key), line)
 
 
 def _placed(letter: _Letter, right: float, down: float, way: Along | None, turned: float) -> Transform | None:
@@ -329,6 +335,12 @@ def _placed(letter: _Letter, right: float, down: float, way: Along | None, turne
     half = letter.wide / 2
     onto = way.at(way.start + right + letter.at + half)
     return None if onto is None else onto.translate(-half, down).rotate(math.radians(turned))
+
+
+def _shows(face: TrustedFace, line: str) -> bool:
+    """Whether a font has all letters of a line."""
+    shown = line.strip()
+    return not shown or bool((face.shaped(shown, 0, len(shown), True, True).glyphs != 0).all())
 
 
 def _face(key: str) -> TrustedFace:

@@ -29,6 +29,7 @@ from zeitbild.geometry.drawing.tracks import (
     rectangle,
     stroked,
 )
+from zeitbild.geometry.font import TrustedFace
 
 #: Curves in all.
 MAX_CURVES = 200_000
@@ -90,6 +91,8 @@ class Walker:
     elements: int = 0
     curves: int = 0
     markers: int = 0
+    #: The font of texts that ask for one that does not ship.
+    font: TrustedFace | None = None
     #: Whether the content of a pattern is tried out.
     trying: bool = False
     servers: Servers = field(init=False)
@@ -98,7 +101,7 @@ class Walker:
 
     def __post_init__(self) -> None:
         self.servers = Servers(self.styles, self._named, self.note)
-        self.texts = Texts(self.styles, self.note, self._way)
+        self.texts = Texts(self.styles, self.note, self._way, self.font)
         self.inlays = Inlays(self.note)
 
     def note(self, text: str) -> None:

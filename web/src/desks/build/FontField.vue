@@ -6,12 +6,20 @@ import { useOffers } from "@/api/offers";
 
 import AssetField from "@/files/AssetField.vue";
 
-defineProps<{ modelValue: string; error?: string | undefined; dropped: File[] }>();
+/** none: what stands for no font at all, if that may be. */
+const props = defineProps<{
+  label: string;
+  none?: string | undefined;
+  modelValue: string;
+  error?: string | undefined;
+  dropped: File[];
+}>();
 const emit = defineEmits<{ commit: [value: string]; taken: [] }>();
 const offers = useOffers();
-const shipped = computed(() =>
-  (offers.value?.fonts ?? []).map((font) => ({ name: font.key, title: font.title, note: font.character })),
-);
+const shipped = computed(() => [
+  ...(props.none ? [{ name: "", title: props.none, note: "" }] : []),
+  ...(offers.value?.fonts ?? []).map((font) => ({ name: font.key, title: font.title, note: font.character })),
+]);
 function list(project: number) {
   return answer(api.GET("/api/projects/{project_id}/fonts", { params: { path: { project_id: project } } }));
 }
@@ -22,7 +30,7 @@ function describe(font: Schemas["FontOut"]) {
 
 <template>
   <AssetField
-    label="Font"
+    :label
     folder="fonts"
     accept=".ttf,.otf,font/ttf,font/otf"
     invitation="Use your own TTF or OTF, or drop it here"

@@ -222,12 +222,14 @@ const parts = computed(() =>
       @update="(at, inner) => change(at, inner, false)"
       @commit="(at, inner, label) => change(at, inner, true, label)"
     >
-      <template #font="{ value: font, path: at, error }">
+      <template #font="{ value: font, path: at, error, field }">
         <FontField
+          :label="field.title"
+          :none="field.schema['x-none']"
           :model-value="font as string"
           :error
           :dropped
-          @commit="change(at, $event, true, 'Font')"
+          @commit="change(at, $event, true, field.title)"
           @taken="emit('taken')"
         />
       </template>
