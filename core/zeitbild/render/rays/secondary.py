@@ -180,6 +180,9 @@ def located(
     lift = np.float32(_LIFT * (size[1] / camera.focal if camera.parallel else 1))
     spots = kept(name + "spots", (len(fragments.pixel), SPOT), np.float32)
     main = kept(name + "main", size, np.int32)
+    if len(fragments.order) < len(fragments.firsts) - 1:
+        # Of tiles in which nothing is drawn nobody tells anything, but those beside them are asked.
+        main.fill(-1)
     tally = kept(name + "tally", (len(fragments.pixel), len(light.shining.rows) + 1, 2), np.uint8)
     eye = viewpoint(camera)
     PARALLEL.by_parts(locate, fragments, stage.surfaces, stage.flats, eye, lift, spots, main, tally)
