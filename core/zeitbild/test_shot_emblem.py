@@ -4,10 +4,12 @@ import io
 import tempfile
 import unittest
 from pathlib import Path
+from typing import Any
+from unittest import mock
 
 import numpy as np
 import resvg_py
-from numpy.typing import NDArray
+from numpy.typing import DTypeLike, NDArray
 from PIL import Image
 
 from zeitbild.assets import AssetFolder
@@ -20,6 +22,8 @@ from zeitbild.finishes import Finish, NamedFinish, Values
 from zeitbild.fonts import SHIPPED as FONTS
 from zeitbild.render import QUALITIES, render
 from zeitbild.render.passes import pass_named
+from zeitbild.render.rays import secondary
+from zeitbild.render.world.buffers import kept
 from zeitbild.resolve import resolve
 from zeitbild.testing import NOWHERE, small_shot
 
@@ -167,6 +171,31 @@ class FlatArt(unittest.TestCase):
         # Its own steps of colour are one level; along the circle edges are sampled.
         self.assertLess(float(off.mean()), 1.0)
         self.assertLess(float(np.quantile(off, 0.99)), 5.0)
+
+
+class Memory(unittest.TestCase):
+    def test_neighbours_in_tiles_where_nothing_is_drawn_are_nothing(self) -> None:
+        """Whatever a buffer held: so large a number led out of memory, and the process ended."""
+
+        def full(name: str, shape: tuple[int, ...], dtype: DTypeLike) -> NDArray[Any]:
+            found = kept(name, shape, dtype)
+            if name.endswith("main"):
+                found.fill(2**30)
+            return found
+
+        art = (
+            b'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 240 160"><rect x="20" y="30" width="200" height="90" fill="#fdf"/>'
+            b'<rect x="10" y="20" width="220" height="30" fill="#08c" opacity=".5"/></svg>'
+        )
+        with tempfile.TemporaryDirectory() as folder:
+            assets = AssetFolder(Path(folder))
+            emblem = Emblem(id="art", drawing="asset:" + assets.add(art), size=300, depth=40)
+            shot = Shot(raster=Raster(width=640, height=360), elements=(emblem,))
+            for quality in ("check", "final"):
+                want = render(resolve(shot, 1, assets), QUALITIES[quality]).beauty
+                with mock.patch.object(secondary, "kept", full):
+                    own = render(resolve(shot, 1, assets), QUALITIES[quality]).beauty
+                np.testing.assert_array_equal(own, want)
 
 
 class Finishes(unittest.TestCase):
