@@ -69,8 +69,9 @@ _BY = "~"
 #: The power of its share of the drawing by which a smaller picture has fewer pixels along its longer side, how many it has at least and at
 #: most; and pixels of all of them.
 _FEWER, _LEAST_SIDE, _MOST_LONG, _MOST_PIXELS = 0.75, 16.0, 8192, 6e6
-#: Bytes of what filters made that is kept.
-_CHANGES = 96 << 20
+#: What filters made that is kept, by the drawings' numbers.
+_changes = SizedCache[Raster | None](96 << 20, lambda one: 0 if one is None else one.pixels.nbytes)
+_numbers = itertools.count()
 #: Shades that are more than one colour, at most.
 _MOST_PAINTINGS = 160
 _RULES = {True: manifold3d.FillRule.EvenOdd, False: manifold3d.FillRule.NonZero}
@@ -187,7 +188,7 @@ class Drawing:
         self._sharp = False
         #: What changes which group.
         self._filters = dict(plain.get("filters", ()))
-        self._changes = SizedCache[Raster | None](_CHANGES, lambda one: 0 if one is None else one.pixels.nbytes)
+        self._number = next(_numbers)
         self._paints = self._read(plain["paints"])
         masked = dict(plain.get("masked", ()))
         blends = dict(plain.get("blends", ()))
@@ -431,7 +432,7 @@ class Drawing:
 
     def _changed(self, text: str) -> Raster | None:
         """The same; None if nothing of it is seen."""
-        return self._changes.get(text, lambda: self._filtered(text))
+        return _changes.get((self._number, text), lambda: self._filtered(text))
 
     def _filtered(self, text: str) -> Raster | None:
         head, *runs = text.split(":")
