@@ -199,6 +199,29 @@ class Memory(unittest.TestCase):
 
 
 class Finishes(unittest.TestCase):
+    def test_a_shadow_stays_one_whatever_its_colour_becomes(self) -> None:
+        art = (
+            b'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 100 80"><filter id="f" x="-1" y="-1" width="3" height="3">'
+            b'<feDropShadow dx="0" dy="12" stdDeviation="3"/></filter>'
+            b'<rect x="20" y="15" width="60" height="30" fill="#000" filter="url(#f)"/></svg>'
+        )
+        with tempfile.TemporaryDirectory() as folder:
+            assets = AssetFolder(Path(folder))
+            name = "asset:" + assets.add(art)
+            red = EmblemColour(drawn="#000000", finish=Finish(base_colour="#ff0000", shading="unlit"))
+            plain, own = (
+                render(resolve(_flat(name, 240, 240, 200, colours=colours), 1, assets), QUALITIES["check"]).beauty
+                for colours in ((), (red,))
+            )
+        np.testing.assert_allclose(own[..., 3], plain[..., 3], atol=1e-6)
+        covered = plain[..., 3] > 0.999
+        self.assertGreater(float(own[covered, 0].mean()), 0.9)
+        # Below the plate, whose own edges are soft, too.
+        below = int(np.flatnonzero(covered.any(axis=1)).max()) + 3
+        soft = (plain[..., 3] > 0.05) & (np.arange(240) > below)[:, None]
+        self.assertGreater(int(soft.sum()), 300)
+        self.assertLess(float(own[soft, 0].max()), 0.01)
+
     def test_each_colour_keeps_its_own_under_a_shared_finish(self) -> None:
         brass = NamedFinish(name="Brass", values=Values(base_colour="#000000", roughness=0.2, metalness=1))
         own = EmblemColour(drawn="#d9a441", finish=Finish(base_colour="#123456"))

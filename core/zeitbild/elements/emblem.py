@@ -154,7 +154,8 @@ def wear(element: Emblem, time: Time, built: Any) -> Sequence[Worn]:
 def _worn(element: Emblem, built: EmblemForm, shade: Shade, listed: Mapping[str, int]) -> Worn:
     if shade.inlay >= 0:
         return inlaid(element.drawing, shade, built.drawing.inlays[shade.inlay].file)
-    if shade.colour in listed:
+    # What fades out, as shadows do, is no colour that could be another.
+    if shade.colour in listed and not shade.cut:
         return Worn(listed[shade.colour], opacity=shade.alpha)
     if not shade.painting or not element.drawing.startswith(ASSET):
         return Worn(0, {"base_colour": shade.colour}, shade.alpha)

@@ -20,7 +20,7 @@ def facts(path: Path, label: str, key: str) -> dict[str, Any]:
     plain = read_drawing(path.read_bytes(), label)
     drawing = Drawing(plain, label)
     low, high = drawing.bounds
-    colours = list(dict.fromkeys(shade.colour for shade in drawing.shades if shade.inlay < 0))
+    colours = list(dict.fromkeys(shade.colour for shade in drawing.shades if shade.inlay < 0 and not shade.cut))
     pictures = len({shade.inlay for shade in drawing.shades if shade.inlay >= 0})
     told = [(len(colours), "colour")] if colours else []
     told += [(pictures, "picture")] if pictures else []
