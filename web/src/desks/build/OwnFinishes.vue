@@ -1,7 +1,7 @@
 <script setup lang="ts">
 /** What a file has of finishes (colours of a drawing, materials of a model): each as the file has it, or one of its own. */
 import { X } from "@lucide/vue";
-import { computed } from "vue";
+import { computed, ref } from "vue";
 
 import { useLibrary } from "@/api/library";
 import type { JsonSchema } from "@/api/offers";
@@ -48,6 +48,10 @@ const rows = computed(() => {
     ...gone.map((name) => ({ name, colour: "", values: {}, at: own.indexOf(name), here: false })),
   ];
 });
+/** More than these are seen only when they are asked for. */
+const FEW = 12;
+const whole = ref(false);
+const seen = computed(() => rows.value.filter((row, number) => whole.value || number < FEW || row.at >= 0));
 
 function give(row: { name: string; values: Record<string, unknown> }) {
   const surface = props.element.surface as FinishValues;
@@ -70,7 +74,7 @@ function take(at: number) {
   <fieldset class="grid gap-1.5">
     <legend class="sr-only">{{ label }}</legend>
     <p class="text-soft">{{ help }}</p>
-    <div v-for="row in rows" :key="row.name" class="grid gap-1.5">
+    <div v-for="row in seen" :key="row.name" class="grid gap-1.5">
       <div class="flex items-center gap-2">
         <span
           class="size-4 shrink-0 rounded-sm border border-rule"
@@ -120,6 +124,14 @@ function take(at: number) {
         />
       </div>
     </div>
+    <button
+      v-if="seen.length < rows.length || (whole && rows.length > FEW)"
+      type="button"
+      class="justify-self-start text-select-ink underline underline-offset-2"
+      @click="whole = !whole"
+    >
+      {{ whole ? "Show fewer" : `Show all ${rows.length}` }}
+    </button>
     <p v-if="!rows.length" class="text-soft">The file has none.</p>
     <p v-if="error" class="text-now" role="alert">✕ {{ error }}</p>
   </fieldset>
