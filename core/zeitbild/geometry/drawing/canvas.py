@@ -21,6 +21,8 @@ from zeitbild.geometry.drawing.styles import CLEAR
 MAX_REGIONS, _MOST_HIDDEN = 20_000, 20_000_000
 #: Edges of pictures over other paint that are mixed with it; and how much of one is there in the mean.
 MOST_EDGES, _EDGE = 200, 0.5
+#: What a filter made is no piece of its own over what is at most so many times larger: its pixels would be too few there.
+_LARGE = 0.25
 #: Paint at least so opaque hides all that is below it.
 _HIDES = 1 - 1 / 512
 Ink: TypeAlias = manifold3d.CrossSection
@@ -123,6 +125,8 @@ class Piece:
     alpha: float
     box: tuple[float, ...]
     fill: Fill = PLAIN
+    #: Whether what fills it is clear wherever it is not, but for where what hides all stands on it in its own group.
+    whole: bool = False
     cuts: list[Ink] = field(default_factory=list)
 
     def rest(self) -> Ink:
@@ -152,6 +156,10 @@ class _Boxes:
         held = self._held[:count]
         there = (held[:, 0] < box[2]) & (held[:, 2] > box[0]) & (held[:, 1] < box[3]) & (held[:, 3] > box[1])
         return np.flatnonzero(there)
+
+
+def _long(box: tuple[float, ...]) -> float:
+    return max(box[2] - box[0], box[3] - box[1])
 
 
 def _meet(a: tuple[float, ...], b: tuple[float, ...]) -> bool:
@@ -245,7 +253,8 @@ class Canvas:
             return self.painted(paints, depth)
         found = []
         if not changed.ink.is_empty():
-            found = [Piece(changed.ink, changed.colour, changed.alpha, tuple(changed.ink.bounds()), changed.fill)]
+            box = tuple(changed.ink.bounds())
+            found = [Piece(changed.ink, changed.colour, changed.alpha, box, changed.fill, whole=True)]
         for top in self.painted(paints, depth) if changed.keeps else ():
             ink = top.rest()
             if not ink.is_empty():
@@ -253,7 +262,9 @@ class Canvas:
                 found += self._over(own, [one for one in found if _meet(one.box, own.box)])
         for piece in found:
             for clip in changed.clips:
-                piece.ink = piece.rest() ^ clip
+                before = piece.rest()
+                piece.ink = before ^ clip
+                piece.whole = piece.whole and piece.ink.area() >= before.area()
         return found
 
     def _seen(self, number: int, paints: Sequence[Paint], depth: int) -> Iterator[Piece]:
@@ -265,7 +276,8 @@ class Canvas:
             if ink.is_empty():
                 continue
             if veils is None:
-                yield Piece(ink, piece.colour, piece.alpha, tuple(ink.bounds()), piece.fill)
+                whole = piece.whole and group.opacity >= 1 and not group.blend
+                yield Piece(ink, piece.colour, piece.alpha, tuple(ink.bounds()), piece.fill, whole)
                 continue
             box = tuple(ink.bounds())
             for veil in veils:
@@ -350,7 +362,11 @@ class Canvas:
                 else:
                     self.evened = True
             alpha = 1.0 if full or (even and total >= _HIDES) else total
-            one.ink, free = under - own.ink, free - under
+            if own.whole and fill != PLAIN and _long(own.box) >= _LARGE * _long(one.box):
+                # No edge where it ends: what lies below goes on in the same way.
+                one.fill, one.alpha, one.whole, free = fill, alpha, False, free - under
+                continue
+            one.ink, one.whole, free = under - own.ink, False, free - under
             found.append(Piece(both, _middle(own, one, blend), alpha, tuple(both.bounds()), fill))
         if not free.is_empty():
             found.append(Piece(free, own.colour, own.alpha, tuple(free.bounds()), own.fill))

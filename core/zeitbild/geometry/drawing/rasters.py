@@ -94,14 +94,17 @@ def raster(
     beyond which nobody sees anything, extent is how large the drawing is; below
     as in ``Raster``. None if nothing is left."""
     parts, side = list(parts), _SOFT_SIDE if below else _SHARP_SIDE
-    points = np.concatenate([ring for rings, _ in parts for ring in rings]) if parts else corners
-    low, high = np.maximum(corners.min(axis=0), within[0]), np.minimum(corners.max(axis=0), within[1])
+    scale = float(np.abs(onto).sum(axis=1).max())
+    reach = scale * sum(
+        3 * max(step.get("blur", (0.0,))) + max(map(abs, step.get("by", (0.0,)))) + max(step.get("radius", (0.0,)))
+        for step in steps
+    )
+    # What is seen of it may come from as far beyond, but not from so far that too few pixels would be left for it.
+    reach = min(reach, float((within[1] - within[0]).max()))
+    low = np.maximum(corners.min(axis=0), within[0] - reach)
+    high = np.minimum(corners.max(axis=0), within[1] + reach)
     if parts and not any(step["kind"] == "feFlood" for step in steps):
-        scale = float(np.abs(onto).sum(axis=1).max())
-        reach = scale * sum(
-            3 * max(step.get("blur", (0.0,))) + max(map(abs, step.get("by", (0.0,)))) + max(step.get("radius", (0.0,)))
-            for step in steps
-        )
+        points = np.concatenate([ring for rings, _ in parts for ring in rings])
         low, high = np.maximum(low, points.min(axis=0) - reach), np.minimum(high, points.max(axis=0) + reach)
     longest = float((high - low).max())
     if not (high > low).all() or not np.isfinite(np.concatenate([low, high, onto.reshape(-1)])).all():

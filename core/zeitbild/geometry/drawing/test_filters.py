@@ -174,7 +174,8 @@ class Whole(unittest.TestCase):
                 found, off = places_off(f'{_STOPS}<filter id="f" {said}>{steps}</filter>{_GROUND}{body}', within=0.7)
                 self.assertEqual(found.notes, ())
                 self.assertLess(float(off.mean()), 0.8)
-                self.assertLess(float(np.quantile(off, 0.99)), 6.0)
+                # Along sharp edges of what is filtered, too.
+                self.assertLess(float(np.quantile(off, 0.98)), 6.0)
 
     def test_functions_of_style_sheets(self) -> None:
         found, off = places_off(f'{_GROUND}<circle cx="50" cy="50" r="20" fill="#07c" style="filter: blur(3px)"/>')
@@ -200,6 +201,20 @@ class Whole(unittest.TestCase):
         )
         (loop,) = plain.outline.loops()
         self.assertAlmostEqual(shapely.Polygon(loop * plain.outline.step).area, np.pi * 400, delta=0.5)
+
+    def test_over_one_thing_it_leaves_no_edge(self) -> None:
+        blur = '<filter id="f"><feGaussianBlur stdDeviation="2"/></filter>'
+        circle = '<circle cx="50" cy="50" r="20" fill="#07c" filter="url(#f)"/>'
+        (region,) = drawing(f"{blur}{_GROUND}{circle}").regions(0.002)
+        self.assertEqual(len(region.outline.loops()), 1)
+        # What cuts it off does.
+        clip = '<clipPath id="c"><rect width="50" height="100"/></clipPath>'
+        found = drawing(f'{blur}{clip}{_GROUND}<g clip-path="url(#c)">{circle}</g>')
+        self.assertEqual(len(found.shades), 2)
+        # And what shows something of what stands on it in its own group.
+        shadow = '<filter id="f"><feDropShadow dx="3" dy="3" stdDeviation="2"/></filter>'
+        found, off = places_off(f'{shadow}{_GROUND}<g opacity=".5">{circle}</g>')
+        self.assertLess(float(np.quantile(off, 0.98)), 6.0)
 
     def test_parts_of_a_puppet_keep_theirs(self) -> None:
         text = (
@@ -246,6 +261,8 @@ class Whole(unittest.TestCase):
             found = drawing(f'<filter id="f" {said}>{steps}</filter>{body}')
             for told in found.pictures.values():
                 self.assertLess(found.levels(told, 1, alpha=False)[0].size, 12_000_000)
+        scaled = f'<g transform="scale(1e150)"><g transform="scale(1e150)">{body}</g></g><rect width="9" height="9"/>'
+        self.assertEqual(len(drawing(f'<filter id="f">{blur.format(3)}</filter>{scaled}').shades), 1)
         for steps in ("", blur.format(1e9), '<feMorphology operator="erode" radius="50"/>'):
             with self.assertRaises(InputError, msg=steps):
                 drawing(f'<filter id="f">{steps}</filter>{body}')
