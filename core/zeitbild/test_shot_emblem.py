@@ -56,6 +56,18 @@ def _coverage(width: int, height: int, times: int) -> NDArray[np.float64]:
 
 
 class FlatArt(unittest.TestCase):
+    def _levels_off(self, art: str) -> NDArray[np.float64]:
+        """How far (encoded, of 255) flat art of 100 x 80 that fills its page is off the independent rasteriser's, at check."""
+        with tempfile.TemporaryDirectory() as folder:
+            assets = AssetFolder(Path(folder))
+            shot = _flat("asset:" + assets.add(art.encode()), 240, 200, 200)
+            own = render(resolve(shot, 1, assets), QUALITIES["check"]).beauty[20:180, 20:220]
+        self.assertLess(float(np.abs(own[..., 3] - 1).max()), 1e-5)
+        data = bytes(resvg_py.svg_to_bytes(svg_string=art, width=800, height=640))
+        true = decode(np.asarray(Image.open(io.BytesIO(data)).convert("RGB"), np.float64) / 255)
+        want = true.reshape(160, 4, 200, 4, 3).mean(axis=(1, 3))
+        return np.asarray(np.abs(encode(own[..., :3]) - encode(want)) * 255)
+
     def test_it_is_what_an_independent_rasteriser_shows(self) -> None:
         with tempfile.TemporaryDirectory() as folder:
             assets = AssetFolder(Path(folder))
@@ -113,18 +125,9 @@ class FlatArt(unittest.TestCase):
             '<ellipse cx="35" cy="45" rx="28" ry="20" fill="url(#r)"/><circle cx="65" cy="30" r="22" fill="#e62" style="mix-blend-mode:multiply"/>'
             '<rect x="20" y="8" width="60" height="22" fill="#fff" opacity=".4"/></svg>'
         )
-        with tempfile.TemporaryDirectory() as folder:
-            assets = AssetFolder(Path(folder))
-            picture = render(
-                resolve(_flat("asset:" + assets.add(art.encode()), 240, 200, 200), 1, assets), QUALITIES["check"]
-            )
-        data = bytes(resvg_py.svg_to_bytes(svg_string=art, width=800, height=640))
-        true = decode(np.asarray(Image.open(io.BytesIO(data)).convert("RGB"), np.float64) / 255)
-        want = true.reshape(160, 4, 200, 4, 3).mean(axis=(1, 3))
-        off = np.abs(encode(picture.beauty[20:180, 20:220, :3]) - encode(want)) * 255
+        off = self._levels_off(art)
         self.assertLess(float(off.mean()), 0.5)
         self.assertLess(float(np.quantile(off, 0.98)), 2.0)
-        self.assertLess(float(np.abs(picture.beauty[20:180, 20:220, 3] - 1).max()), 1e-5)
 
     def test_text_is_set_in_a_font_that_is_chosen_where_its_own_is_not_here(self) -> None:
         def art(family: str) -> bytes:
@@ -160,14 +163,7 @@ class FlatArt(unittest.TestCase):
             '<linearGradient id="l" x2="0" y2="1"><stop offset="0" stop-color="#f80"/><stop offset="1" stop-color="#800"/></linearGradient>'
             '<rect width="100" height="80" fill="url(#r)"/><circle cx="70" cy="45" r="25" fill="url(#l)"/></svg>'
         )
-        with tempfile.TemporaryDirectory() as folder:
-            assets = AssetFolder(Path(folder))
-            shot = _flat("asset:" + assets.add(art.encode()), 240, 200, 200)
-            picture = render(resolve(shot, 1, assets), QUALITIES["check"])
-        data = bytes(resvg_py.svg_to_bytes(svg_string=art, width=800, height=640))
-        true = decode(np.asarray(Image.open(io.BytesIO(data)).convert("RGB"), np.float64) / 255)
-        want = true.reshape(160, 4, 200, 4, 3).mean(axis=(1, 3))
-        off = np.abs(encode(picture.beauty[20:180, 20:220, :3]) - encode(want)) * 255
+        off = self._levels_off(art)
         # Its own steps of colour are one level; along the circle edges are sampled.
         self.assertLess(float(off.mean()), 1.0)
         self.assertLess(float(np.quantile(off, 0.99)), 5.0)

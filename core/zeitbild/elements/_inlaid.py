@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from zeitbild.elements.base import Worn
 from zeitbild.geometry.drawing.inlaid import INLAYS
-from zeitbild.geometry.drawing.painting import Shade
+from zeitbild.geometry.drawing.shades import Shade
 
 #: How much is there in the mean of the edge of a picture, and of what fades out.
 FADED = 0.5

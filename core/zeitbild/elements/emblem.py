@@ -14,7 +14,8 @@ from zeitbild.elements.base import ElementBase, ElementKind, Surface, Worn, kind
 from zeitbild.errors import DrawingError, FontError
 from zeitbild.finishes import Finish
 from zeitbild.fonts import SHIPPED as FONTS
-from zeitbild.geometry.drawing.painting import Shade, drawing_at
+from zeitbild.geometry.drawing.painting import drawing_at
+from zeitbild.geometry.drawing.shades import Shade
 from zeitbild.geometry.emblem_form import EmblemForm, Raised
 from zeitbild.geometry.extrusion import Bevel
 from zeitbild.geometry.profile import ProfileName

@@ -19,7 +19,8 @@ from zeitbild.elements._inlaid import FADED, inlaid
 from zeitbild.elements.base import Affine, ElementKind, Mark, Posed, Worn, kinds
 from zeitbild.errors import DrawingError
 from zeitbild.finishes import Finish
-from zeitbild.geometry.drawing.painting import Shade, drawing_at
+from zeitbild.geometry.drawing.painting import drawing_at
+from zeitbild.geometry.drawing.shades import Shade
 from zeitbild.geometry.form import Form
 from zeitbild.geometry.mesh import NOTHING
 from zeitbild.geometry.puppet.bending import Bend
@@ -255,8 +256,7 @@ def build(element: Puppet, assets: AssetSource) -> Built:
         for shade, box in one.drawing.boxes.items() if one.drawing is not None else ():
             both = np.stack([box, boxes.get(shade, box)])
             boxes[shade] = np.stack([both[:, 0].min(axis=0), both[:, 1].max(axis=0)])
-    whole = drawing_at(path, label)
-    pictures = whole.pictures_in(boxes, float((whole.bounds[1] - whole.bounds[0]).max()))
+    pictures = drawing_at(path, label).pictures_in(boxes)
     forms = SizedCache[LimbForm](_FORMS, lambda _: 1)
     return Built(rig, outlines, element.size / extent, (low + high) / 2, forms, tuple(numbers), wears, boxes, pictures)
 

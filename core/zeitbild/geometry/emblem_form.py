@@ -10,7 +10,8 @@ from cachetools import LRUCache
 
 from zeitbild.errors import InputError
 from zeitbild.geometry.curves import Points
-from zeitbild.geometry.drawing.painting import Drawing, Region, shares_in
+from zeitbild.geometry.drawing.painting import Drawing, Region
+from zeitbild.geometry.drawing.shades import shares_in
 from zeitbild.geometry.extrusion import BEVEL, FACE, SIDE, Bevel, Plate, flat_of, joined, solid_of
 from zeitbild.geometry.form import Stiff
 from zeitbild.geometry.mesh import Mesh

@@ -16,7 +16,8 @@ from zeitbild.fonts import SHIPPED as FONTS
 from zeitbild.footage.levels import cut_levels
 from zeitbild.footage.pictures import cutout
 from zeitbild.geometry.drawing.inlaid import INLAYS
-from zeitbild.geometry.drawing.painting import drawing_at, in_font
+from zeitbild.geometry.drawing.painting import drawing_at
+from zeitbild.geometry.drawing.shades import Pictured
 from zeitbild.geometry.model.reading import holds_pictures, picture_cut, picture_levels
 from zeitbild.geometry.model.standing import COLOURS, model_at
 from zeitbild.library import files
@@ -106,7 +107,8 @@ def texture(digest: str, plain: bool, reading: PictureReading | None, alpha: boo
         if is_cut(digest) and holds_pictures(path):
             return both(digest, _cut_by(path, number, meant), once=False)
         if reading is None and inside and number < COLOURS and not holds_pictures(path):
-            named, font = in_font(told)
+            named = Pictured.of(told)
+            font = named.font
             lettering = FONTS[font].path if font in FONTS else assets.path(font) if font else None
             drawing = drawing_at(path, _DRAWING, (font, lettering) if lettering else None)
             levels = drawing.levels(named, MOST_LEVELS, alpha=alpha)

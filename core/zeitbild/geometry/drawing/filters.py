@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
 from typing import Any
 from xml.etree.ElementTree import Element
 
+import numpy as np
 import tinycss2
 from fontTools.misc.transform import Transform
+from numpy.typing import NDArray
 
 from zeitbild.geometry.drawing.blending import BLENDS
 from zeitbild.geometry.drawing.masks import rectangle_of
@@ -16,6 +20,8 @@ from zeitbild.geometry.drawing.styles import colour_of, length, local, numbers, 
 
 #: Steps of a filter, and filters of a drawing, each use counted, at most.
 MOST_STEPS, MOST_FILTERS = 32, 40
+#: Pixels of what a filter makes at most; and pixels times steps of all filters of a drawing.
+_PIXELS, _WORK = 2.5e6, 4e7
 _SIDES = (("x", "-10%"), ("y", "-10%"), ("width", "120%"), ("height", "120%"))
 _OPERATORS = ("over", "in", "out", "atop", "xor", "lighter", "arithmetic")
 _MATRICES = ("matrix", "saturate", "hueRotate", "luminanceToAlpha")
@@ -116,6 +122,54 @@ def _step(element: Element, name: str, current: str, across: float, down: float)
         rx, ry = _pair(element.get("radius", ""))
         return {"grows": element.get("operator") == "dilate", "radius": [rx * across, ry * down]}
     raise UnreadError(f"<{name[:30]}>")
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Filter:
+    """What changes a group: steps as ``filtering.filtered`` takes them; onto [2, 2] leads from its lengths to the drawing (y down), corners [4, 2]
+    (y up) are those of the region that it reaches there; clips are the numbers of those that cut off what it made; and so many pixels its
+    picture has at most."""
+
+    steps: list[dict[str, Any]]
+    onto: NDArray[np.float64]
+    corners: NDArray[np.float64]
+    clips: tuple[int, ...]
+    pixels: float
+
+    @property
+    def reach(self) -> float:
+        """How far what it makes may lie from what it is made of (units of the drawing)."""
+        scale = float(np.abs(self.onto).sum(axis=1).max())
+        return scale * math.fsum(
+            3 * max(step.get("blur", (0.0,))) + max(map(abs, step.get("by", (0.0,)))) + max(step.get("radius", (0.0,)))
+            for step in self.steps
+        )
+
+    @property
+    def fills(self) -> bool:
+        """Whether it may fill all of its region, whatever it is made of."""
+        return any(step["kind"] == "feFlood" for step in self.steps)
+
+    def below(self, hides: bool) -> Filter | None:
+        """What makes what lies below, if what has the filter stands unchanged on top of all else; None if it is changed itself. ``hides`` tells
+        whether that lets nothing through: else it mixes with what is below as the filter does, which may be as light."""
+        steps = steps_below(self.steps)
+        if steps is None or (self.steps[-1]["linear"] and not hides):
+            return None
+        return replace(self, steps=steps)
+
+
+def filters_of(told: Sequence[tuple[int, dict[str, Any]]]) -> dict[int, Filter]:
+    """Filters by the groups that they change, from what ``read_drawing`` gives. They are worked out in the process that asks: the more steps all
+    of them have, the fewer pixels each."""
+    steps = sum(len(one["steps"]) for _, one in told)
+    pixels = min(_PIXELS, _WORK / max(steps, 1))
+    found = {}
+    for number, one in told:
+        a, b, c, d, _, _ = one["onto"]
+        corners = np.array(one["corners"], np.float64) * (1, -1)
+        found[number] = Filter(one["steps"], np.array([[a, c], [b, d]]), corners, tuple(one["clips"]), pixels)
+    return found
 
 
 def read_filter(element: Element, current: str, lying: Lying) -> dict[str, Any]:

@@ -65,6 +65,18 @@ def changed_layer(number: int, paints: Sequence[int], share: float) -> str:
     return f"r{number}" + "".join(f":{first}-{last}" for first, last in runs) + f".{_number(share)}"
 
 
+def changed_by(text: str) -> tuple[int, list[tuple[int, int]]]:
+    """The number of the filter, and the paints that it changes (first and last of each run), of what ``changed_layer`` wrote but for its share."""
+    head, *runs = text.split(":")
+    ends = [run.split("-") for run in runs]
+    return int(head[1:]), [(int(first), int(last)) for first, last in ends]
+
+
+def layers_in(text: str) -> int:
+    """How many layers a text has."""
+    return sum(1 for _ in _LAYER.finditer(text))
+
+
 def mixed_layer(text: str, share: float, *, fades: bool) -> str:
     """What is mixed, of which the alpha counts if it fades."""
     first, last = "()" if fades else "[]"

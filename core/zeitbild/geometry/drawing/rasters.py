@@ -5,12 +5,12 @@ from __future__ import annotations
 import math
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from zeitbild.geometry.drawing.filtering import Pixels, filtered
+from zeitbild.geometry.drawing.filters import Filter
 from zeitbild.geometry.drawing.gradient import Painting
 
 Floats = NDArray[np.float64]
@@ -18,8 +18,6 @@ Floats = NDArray[np.float64]
 #: Pixels along the longer side, at least and at most; and of the longer side of what is as large as the drawing, if only soft things are in
 #: it, or what has the filter, too.
 _FEWEST, _MOST, _SOFT_SIDE, _SHARP_SIDE = 96, 3000, 1024, 2048
-#: Pixels in all, if there are not more steps than so many; more have fewer.
-_PIXELS, _STEPS = 2.5e6, 10
 #: Pixels beyond which outlines are not followed.
 _FAR = 30_000
 #: Finer than its pixels in which it is told what lies inside an outline, and steps of those.
@@ -81,38 +79,24 @@ def _inside(rings: Sequence[Floats], width: int, height: int) -> NDArray[np.floa
 
 
 def raster(
-    parts: Iterable[tuple[Sequence[Floats], Painting]],
-    steps: Sequence[dict[str, Any]],
-    onto: Floats,
-    corners: Floats,
-    within: Floats,
-    extent: float,
-    below: bool,
+    parts: Iterable[tuple[Sequence[Floats], Painting]], own: Filter, within: Floats, extent: float, below: bool
 ) -> Raster | None:
-    """What the steps of a filter make of parts, each of rings of points of the drawing (y up) with what fills it. onto [2, 2] leads from
-    lengths of the filter to the drawing, corners [4, 2] (y up) are those of the region that it reaches, within [2, 2] a box
-    beyond which nobody sees anything, extent is how large the drawing is; below
-    as in ``Raster``. None if nothing is left."""
+    """What a filter makes of parts, each of rings of points of the drawing (y up) with what fills it. within [2, 2] is a box beyond which nobody
+    sees anything, extent how large the drawing is; below as in ``Raster``. None if nothing is left."""
     parts, side = list(parts), _SOFT_SIDE if below else _SHARP_SIDE
-    scale = float(np.abs(onto).sum(axis=1).max())
-    reach = scale * sum(
-        3 * max(step.get("blur", (0.0,))) + max(map(abs, step.get("by", (0.0,)))) + max(step.get("radius", (0.0,)))
-        for step in steps
-    )
+    corners = own.corners
     # What is seen of it may come from as far beyond, but not from so far that too few pixels would be left for it.
-    reach = min(reach, float((within[1] - within[0]).max()))
+    reach = min(own.reach, float((within[1] - within[0]).max()))
     low = np.maximum(corners.min(axis=0), within[0] - reach)
     high = np.minimum(corners.max(axis=0), within[1] + reach)
-    if parts and not any(step["kind"] == "feFlood" for step in steps):
+    if parts and not own.fills:
         points = np.concatenate([ring for rings, _ in parts for ring in rings])
         low, high = np.maximum(low, points.min(axis=0) - reach), np.minimum(high, points.max(axis=0) + reach)
     longest = float((high - low).max())
-    if not (high > low).all() or not np.isfinite(np.concatenate([low, high, onto.reshape(-1)])).all():
+    if not (high > low).all() or not np.isfinite(np.concatenate([low, high, own.onto.reshape(-1)])).all():
         return None
     pixels = min(max(side * (longest / extent) ** 0.75, _FEWEST), _MOST) / longest
-    # Each step may keep a picture.
-    most = _PIXELS / max(1, len(steps) / _STEPS)
-    pixels = min(pixels, math.sqrt(most / float((high - low).prod())))
+    pixels = min(pixels, math.sqrt(own.pixels / float((high - low).prod())))
     width, height = (min(max(2, math.ceil(one)), 2 * _MOST) for one in (high - low) * pixels)
     high = np.array([low[0] + width / pixels, high[1]])
     low = np.array([low[0], high[1] - height / pixels])
@@ -125,7 +109,7 @@ def raster(
         _lay(source, [placed(ring) for ring in rings], painting, low[0], high[1], pixels)
     upright = all(min(abs(a - b)) < 1e-9 * longest for a, b in zip(corners, np.roll(corners, -1, axis=0), strict=True))
     inside = None if upright else _inside([placed(corners)], width, height)
-    made = filtered(source, steps, onto * pixels, inside)
+    made = filtered(source, own.steps, own.onto * pixels, inside)
     there = made[..., 3] > _NOTHING
     if not there.any():
         return None

@@ -10,9 +10,10 @@ import shapely
 from fontTools.misc.transform import Identity
 
 from zeitbild.errors import DrawingError, InputError, LimitError
-from zeitbild.geometry.drawing.painting import Drawing, Shade
+from zeitbild.geometry.drawing.painting import Drawing
 from zeitbild.geometry.drawing.placing import origin_of, transform_of
 from zeitbild.geometry.drawing.reading import read_drawing
+from zeitbild.geometry.drawing.shades import Shade
 from zeitbild.geometry.drawing.styles import colour_of, length
 from zeitbild.geometry.drawing.testing import document, drawing, pixels
 from zeitbild.geometry.drawing.tracks import Track, ellipse, path, polygon, rectangle

@@ -9,8 +9,9 @@ import shapely
 
 from zeitbild.errors import InputError
 from zeitbild.geometry.drawing.filtering import filtered
-from zeitbild.geometry.drawing.filters import steps_below
-from zeitbild.geometry.drawing.testing import document, drawing, places_off
+from zeitbild.geometry.drawing.filters import filters_of, steps_below
+from zeitbild.geometry.drawing.shades import Pictured
+from zeitbild.geometry.drawing.testing import colours_at, document, drawing, places_off
 from zeitbild.geometry.puppet.rig import rig_at
 
 _ACROSS = np.eye(2)
@@ -189,7 +190,7 @@ class Whole(unittest.TestCase):
             f'flood-color="#000" flood-opacity=".5333"/></filter>{_GROUND}<circle cx="50" cy="50" r="20" fill="#07c" filter="url(#f)"/>'
         )
         points = np.random.default_rng(1).random((4, 500, 2)) * 100
-        own, other = (_colours(found, points) for found in (one, two))
+        own, other = (colours_at(found, points)[0] for found in (one, two))
         self.assertLess(float(np.abs(own - other).mean()), 0.003)
 
     def test_what_casts_a_shadow_keeps_its_outline(self) -> None:
@@ -260,31 +261,20 @@ class Whole(unittest.TestCase):
         ):
             found = drawing(f'<filter id="f" {said}>{steps}</filter>{body}')
             for told in found.pictures.values():
-                self.assertLess(found.levels(told, 1, alpha=False)[0].size, 12_000_000)
+                self.assertLess(found.levels(Pictured.of(told), 1, alpha=False)[0].size, 12_000_000)
         scaled = f'<g transform="scale(1e150)"><g transform="scale(1e150)">{body}</g></g><rect width="9" height="9"/>'
         self.assertEqual(len(drawing(f'<filter id="f">{blur.format(3)}</filter>{scaled}').shades), 1)
+        # The more there is to do, the fewer pixels.
+        hard = (
+            blur.format(9) + '<feMorphology operator="dilate" radius="4"/><feColorMatrix type="hueRotate" values="20"/>'
+        ) * 10
+        for count, most in ((1, 1_500_000), (40, 80_000)):
+            whole = "".join(
+                f'<filter id="f{at}" x="-1" y="-1" width="3" height="3">{hard}</filter>' for at in range(count)
+            )
+            told = drawing(whole + body.replace("#f", "#f0")).plain["filters"] * count
+            own = filters_of([(at, one) for at, (_, one) in enumerate(told)])
+            self.assertLess(own[0].pixels, most)
         for steps in ("", blur.format(1e9), '<feMorphology operator="erode" radius="50"/>'):
             with self.assertRaises(InputError, msg=steps):
                 drawing(f'<filter id="f">{steps}</filter>{body}')
-
-
-def _colours(found, points):  # type: ignore[no-untyped-def]
-    """Premultiplied colours and alpha of a drawing at points, y down."""
-    own = np.zeros((*points.shape[:-1], 4))
-    for region in found.regions(0.002):
-        whole = shapely.Polygon()
-        for loop in region.outline.loops():
-            ring = shapely.Polygon((loop * region.outline.step + region.outline.origin) * (1, -1))
-            whole = whole.symmetric_difference(ring.buffer(0))
-        there = shapely.contains_xy(whole, points[..., 0], points[..., 1])
-        shade = region.shade
-        values = [int(shade.colour[at : at + 2], 16) / 255 for at in (1, 3, 5)]
-        colours = np.broadcast_to(np.array([*values, 1.0]), own.shape).copy()
-        if shade.painting:
-            colours = found.painting(shade.painting).at(points).copy()
-            if not shade.cut:
-                colours[..., 3] = 1.0
-        colours[..., 3] *= shade.alpha
-        colours[..., :3] *= colours[..., 3:]
-        own[there] = colours[there]
-    return own

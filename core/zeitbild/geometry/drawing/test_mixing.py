@@ -14,6 +14,7 @@ from zeitbild.geometry.drawing import mixing
 from zeitbild.geometry.drawing.blending import BLENDS, over
 from zeitbild.geometry.drawing.gradient import Gradient, Painting
 from zeitbild.geometry.drawing.mixing import Mixture, Sources, painting_of
+from zeitbild.geometry.drawing.shades import Pictured
 from zeitbild.geometry.drawing.testing import drawing, places_off
 
 _STOPS = (
@@ -192,7 +193,11 @@ class Texts(unittest.TestCase):
         shade = next(shade for shade in one.shades if shade.mixed)
         told = one.pictures[shade]
         for alpha in (False, True):
-            for a, b in zip(one.levels(told, 4, alpha=alpha), other.levels(told, 4, alpha=alpha), strict=True):
+            for a, b in zip(
+                one.levels(Pictured.of(told), 4, alpha=alpha),
+                other.levels(Pictured.of(told), 4, alpha=alpha),
+                strict=True,
+            ):
                 np.testing.assert_array_equal(a, b)
 
     def test_small_regions_have_small_pictures(self) -> None:
@@ -201,7 +206,7 @@ class Texts(unittest.TestCase):
             for at in range(60)
         )
         found = drawing(_STOPS + many)
-        sizes = [found.levels(found.pictures[shade], 1, alpha=False)[0].size for shade in found.shades]
+        sizes = [found.levels(Pictured.of(found.pictures[shade]), 1, alpha=False)[0].size for shade in found.shades]
         self.assertEqual(len(sizes), 60)
         # Each as large as the whole would be sixty times a million pixels, of three numbers each.
         self.assertLess(sum(sizes), 3 * 2_000_000)
@@ -246,7 +251,7 @@ class Texts(unittest.TestCase):
             "0,0,1,1,nan",
         ):
             with self.assertRaises(InputError, msg=place):
-                found.levels(f"0@{place}", 1, alpha=False)
+                found.levels(Pictured.of(f"0@{place}"), 1, alpha=False)
 
     def test_too_many_are_mixed_by_their_middle_colours(self) -> None:
         many = "".join(

@@ -8,8 +8,9 @@ from xml.etree.ElementTree import Element
 import numpy as np
 
 from zeitbild.geometry.drawing.markers import corners
-from zeitbild.geometry.drawing.painting import Drawing, Shade
+from zeitbild.geometry.drawing.painting import Drawing
 from zeitbild.geometry.drawing.reading import read_drawing
+from zeitbild.geometry.drawing.shades import Shade
 from zeitbild.geometry.drawing.testing import document, drawing, painted, pixels, places_off
 from zeitbild.isolation.marking import inside
 

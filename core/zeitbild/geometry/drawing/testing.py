@@ -46,24 +46,20 @@ def painted(found: Drawing, root: str) -> str:
     return document(root, "".join(parts))
 
 
-def places_off(inner: str, *, within: float = 0.5) -> tuple[Drawing, NDArray[np.float64]]:
-    """What is read of a document of 100 x 100, and how far (0 to 255, the worst of premultiplied colours and alpha) it is off the independent
-    rasteriser's [n] in each of 400 x 400 places that lie well inside a region, ``within`` units from its edge."""
-    found = drawing(inner)
-    size = 400
-    true = pixels(document('viewBox="0 0 100 100"', inner), size, size)
-    axis = (np.arange(size) + 0.5) * 100 / size
-    places = np.stack(np.meshgrid(axis, axis), axis=-1)
-    own = np.zeros((size, size, 4))
-    inside_any = np.zeros((size, size), bool)
+def colours_at(
+    found: Drawing, places: NDArray[np.float64], within: float = 0.0
+) -> tuple[NDArray[np.float64], NDArray[np.bool_]]:
+    """Premultiplied encoded colours and alpha [..., 4] of what was read at places [..., 2] (y down), and which of these lie in a region, at least
+    ``within`` units from its edge; elsewhere nothing is."""
+    own = np.zeros((*places.shape[:-1], 4))
+    inside_any = np.zeros(places.shape[:-1], bool)
     for region in found.regions(0.002):
-        outline = region.outline
+        outline, shade = region.outline, region.shade
         whole = shapely.Polygon()
         for loop in outline.loops():
             ring = shapely.Polygon((loop * outline.step + outline.origin) * (1, -1))
             whole = whole.symmetric_difference(ring.buffer(0))
         there = shapely.contains_xy(whole.buffer(-within), places[..., 0], places[..., 1])
-        shade = region.shade
         if shade.painting or shade.inlay >= 0:
             inlaid = shade.inlay >= 0 and InlaidPicture.of(found.inlays[shade.inlay], 100.0, "it")
             colours = (inlaid or found.painting(shade.painting)).at(places).copy()
@@ -71,9 +67,19 @@ def places_off(inner: str, *, within: float = 0.5) -> tuple[Drawing, NDArray[np.
                 colours[..., 3] = 1.0
         else:
             values = [int(shade.colour[at : at + 2], 16) / 255 for at in (1, 3, 5)]
-            colours = np.broadcast_to(np.array([*values, 1.0]), (size, size, 4)).copy()
+            colours = np.broadcast_to(np.array([*values, 1.0]), own.shape).copy()
         colours[..., 3] *= shade.alpha
         own[there] = colours[there]
         inside_any |= there
     own[..., :3] *= own[..., 3:]
+    return own, inside_any
+
+
+def places_off(inner: str, *, within: float = 0.5) -> tuple[Drawing, NDArray[np.float64]]:
+    """What is read of a document of 100 x 100, and how far (0 to 255, the worst of premultiplied colours and alpha) it is off the independent
+    rasteriser's [n] in each of 400 x 400 places that lie well inside a region, ``within`` units from its edge."""
+    found, size = drawing(inner), 400
+    true = pixels(document('viewBox="0 0 100 100"', inner), size, size)
+    axis = (np.arange(size) + 0.5) * 100 / size
+    own, inside_any = colours_at(found, np.stack(np.meshgrid(axis, axis), axis=-1), within)
     return found, np.abs(own * 255 - true)[inside_any].max(axis=-1)

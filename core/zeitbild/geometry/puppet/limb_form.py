@@ -10,7 +10,8 @@ import manifold3d
 import numpy as np
 from numpy.typing import NDArray
 
-from zeitbild.geometry.drawing.painting import Drawing, Shade, shares_in
+from zeitbild.geometry.drawing.painting import Drawing
+from zeitbild.geometry.drawing.shades import Shade, shares_in
 from zeitbild.geometry.mesh import Mesh
 from zeitbild.geometry.puppet.bending import Bend, subdivided
 from zeitbild.geometry.seams import shortened
