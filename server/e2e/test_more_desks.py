@@ -3,7 +3,7 @@
 import re
 from unittest import mock
 
-from playwright.sync_api import expect
+from playwright.sync_api import Page, expect
 
 from e2e.browser import BrowserCase
 from runs.actions.start_run import start_run
@@ -123,10 +123,38 @@ class Proofs(BrowserCase):
         self.assertEqual(round(box["width"]), 2 * 96)
         page.keyboard.press("-")
         expect(page.get_by_role("radio", name="1×")).to_be_checked()
+        # What is looked at stays in the middle, and what the pointer is on under it.
+        page.get_by_role("radio", name="16×").click()
+        expect(page.get_by_role("radio", name="16×")).to_be_checked()
+        self.assertLess(self._away_from_middle(page), 24)
+        page.get_by_role("radio", name="8×").click()
+        pointer = 400.0, 300.0
+        page.mouse.move(*pointer)
+        before = self._under(page, pointer, 8)
+        page.keyboard.down("Control")
+        page.mouse.wheel(0, -100)
+        page.keyboard.up("Control")
+        expect(page.get_by_role("radio", name="16×")).to_be_checked()
+        after = self._under(page, pointer, 16)
+        self.assertLess(max(abs(one - other) for one, other in zip(before, after, strict=True)), 1)
         page.get_by_role("radio", name="Encoded values").click()
         page.get_by_role("button", name="Play").click()
         expect(page.get_by_text("of 30 frames a second")).to_be_visible()
         page.get_by_role("button", name="Stop").click()
+
+    @staticmethod
+    def _under(page: Page, pointer: tuple[float, float], times: int) -> tuple[float, float]:
+        """The pixel of the picture that the pointer is on."""
+        box = page.locator("canvas").bounding_box()
+        assert box is not None
+        return (pointer[0] - box["x"]) / times, (pointer[1] - box["y"]) / times
+
+    @staticmethod
+    def _away_from_middle(page: Page) -> float:
+        """How far the middle of the picture is from that of the view."""
+        boxes = page.locator("canvas").bounding_box(), page.get_by_label("Rendered frame").bounding_box()
+        (x, y), (u, v) = ((one["x"] + one["width"] / 2, one["y"] + one["height"] / 2) for one in boxes if one)
+        return max(abs(x - u), abs(y - v))
 
     def test_findings_stand_at_their_frames(self) -> None:
         document = self.shot.current_document().model_dump(mode="json")

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 /** A rendered frame at a whole-number magnification with hard pixels, or fitted; tells which pixel is pointed at. */
-import { computed, onBeforeUnmount, onMounted, ref, useTemplateRef, watch } from "vue";
+import { computed, nextTick, onBeforeUnmount, onMounted, ref, useTemplateRef, watch } from "vue";
 
 import { surround } from "@/picture/grounds";
 
@@ -19,7 +19,10 @@ const room = useTemplateRef("room");
 const canvas = useTemplateRef("canvas");
 const fit = ref(1);
 const shown = ref(false);
-const scale = computed(() => (zoom.value === 0 ? fit.value : zoom.value / window.devicePixelRatio));
+function scaleAt(magnified: number) {
+  return magnified === 0 ? fit.value : magnified / window.devicePixelRatio;
+}
+const scale = computed(() => scaleAt(zoom.value));
 const style = computed(() => ({
   width: `${props.width * scale.value}px`,
   height: `${props.height * scale.value}px`,
@@ -74,31 +77,38 @@ function point(event: PointerEvent) {
   emit("pixel", x >= 0 && y >= 0 && x < props.width && y < props.height ? { x, y } : null);
 }
 const STEPS = [0, 1, 2, 4, 8, 16];
-function magnify(by: number, event?: WheelEvent) {
+/** Where in the view the next magnification keeps the picture: under the pointer, or else in the middle. */
+let held: { x: number; y: number } | null = null;
+function magnify(by: number) {
   const at = STEPS.indexOf(zoom.value);
-  const next = STEPS[Math.min(Math.max(at + by, 0), STEPS.length - 1)] ?? 0;
-  if (next === zoom.value) return;
-  const box = canvas.value?.getBoundingClientRect();
-  const view = room.value;
-  const anchor =
-    event && box
-      ? { x: (event.clientX - box.left) / scale.value, y: (event.clientY - box.top) / scale.value }
-      : { x: props.width / 2, y: props.height / 2 };
-  zoom.value = next;
-  requestAnimationFrame(() => {
-    if (!view) return;
-    const offset = event
-      ? { x: event.clientX - view.getBoundingClientRect().left, y: event.clientY - view.getBoundingClientRect().top }
-      : { x: view.clientWidth / 2, y: view.clientHeight / 2 };
-    view.scrollLeft = anchor.x * scale.value - offset.x + 16;
-    view.scrollTop = anchor.y * scale.value - offset.y + 16;
-  });
+  zoom.value = STEPS[Math.min(Math.max(at + by, 0), STEPS.length - 1)] ?? 0;
 }
 function wheel(event: WheelEvent) {
   if (!event.ctrlKey && !event.shiftKey) return;
   event.preventDefault();
-  magnify(event.deltaY + event.deltaX < 0 ? 1 : -1, event);
+  const view = room.value?.getBoundingClientRect();
+  held = view ? { x: event.clientX - view.left, y: event.clientY - view.top } : null;
+  magnify(event.deltaY + event.deltaX < 0 ? 1 : -1);
 }
+/** Whoever asks for it: what is looked at stays where it is. */
+watch(zoom, (_, before) => {
+  const view = room.value;
+  const box = canvas.value?.getBoundingClientRect();
+  if (!view || !box) return;
+  const outer = view.getBoundingClientRect();
+  const at = held ?? { x: view.clientWidth / 2, y: view.clientHeight / 2 };
+  held = null;
+  const place = {
+    x: (outer.left + at.x - box.left) / scaleAt(before),
+    y: (outer.top + at.y - box.top) / scaleAt(before),
+  };
+  void nextTick(() => {
+    const now = canvas.value?.getBoundingClientRect();
+    if (!now) return;
+    view.scrollLeft += now.left + place.x * scale.value - outer.left - at.x;
+    view.scrollTop += now.top + place.y * scale.value - outer.top - at.y;
+  });
+});
 function pressed(event: KeyboardEvent) {
   if (event.target instanceof HTMLInputElement) return;
   if (event.key === "+" || event.key === "=") magnify(1);
