@@ -124,7 +124,7 @@ def area_of_drawing(drawing: Drawing, size: float) -> Area:
     extent = float((high - low).max())
     scale, middle = size / extent, (low + high) / 2
     found = []
-    for region in drawing.regions(extent / 2048):
+    for region in drawing.firm(extent / 2048):
         outline = region.outline
         rings = [(ring * outline.step + outline.origin - middle) * scale for ring in outline.loops()]
         colour = [int(region.shade.colour[at : at + 2], 16) / 255 for at in (1, 3, 5)]

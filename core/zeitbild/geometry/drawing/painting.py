@@ -248,6 +248,11 @@ class Drawing:
                 found = self._kept[tolerance] = tuple(self._painted(tolerance))
             return found
 
+    def firm(self, tolerance: float) -> tuple[Region, ...]:
+        """``regions`` without what fades out, as shadows do, whose outlines are no edges; all of them if there is nothing else."""
+        found = self.regions(tolerance)
+        return tuple(one for one in found if not (one.shade.cut and one.shade.painting)) or found
+
     def _inked(self, tolerance: float, most_edges: int = sys.maxsize) -> tuple[dict[Shade, Ink], list[Contour]]:
         """What is seen of each shade in steps of the grid, and the contours that all of it was made of. ManyEdgesError for more edges of
         pictures over other paint that are mixed with it."""

@@ -203,6 +203,15 @@ class Whole(unittest.TestCase):
         (loop,) = plain.outline.loops()
         self.assertAlmostEqual(shapely.Polygon(loop * plain.outline.step).area, np.pi * 400, delta=0.5)
 
+    def test_a_shadow_is_no_part_of_what_has_edges(self) -> None:
+        shadow = '<filter id="f"><feDropShadow dx="3" dy="3" stdDeviation="2"/></filter>'
+        circle = '<circle cx="50" cy="50" r="20" fill="#07c" filter="url(#f)"/>'
+        (firm,) = drawing(shadow + circle).firm(0.002)
+        self.assertEqual(firm.shade.colour, "#0077cc")
+        # Of what is nothing else it is.
+        blurred = '<filter id="f"><feGaussianBlur stdDeviation="2"/></filter>'
+        self.assertEqual(len(drawing(blurred + circle).firm(0.002)), 1)
+
     def test_over_one_thing_it_leaves_no_edge(self) -> None:
         blur = '<filter id="f"><feGaussianBlur stdDeviation="2"/></filter>'
         circle = '<circle cx="50" cy="50" r="20" fill="#07c" filter="url(#f)"/>'

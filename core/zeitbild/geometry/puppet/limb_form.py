@@ -131,7 +131,7 @@ def _flat(rings: Sequence[Floats]) -> tuple[Floats, NDArray[np.int64]]:
 def points_along(drawing: Drawing, apart: float) -> Floats:
     """Points [n, 2] along the outlines of a drawing, so far apart at most (its units)."""
     found = []
-    for region in drawing.regions(apart / 8):
+    for region in drawing.firm(apart / 8):
         for ring in region.outline.loops():
             points = ring * region.outline.step + region.outline.origin
             after = np.roll(points, -1, axis=0)

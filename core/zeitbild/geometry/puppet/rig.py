@@ -92,9 +92,9 @@ def _subset(plain: dict[str, Any], paints: Sequence[dict[str, Any]], label: str)
 
 
 def _ink(drawing: Drawing, tolerance: float) -> manifold3d.CrossSection:
-    """All that a drawing covers, in its units."""
+    """What a drawing covers that has edges, in its units."""
     rings = []
-    for region in drawing.regions(tolerance):
+    for region in drawing.firm(tolerance):
         outline = region.outline
         rings += [ring * outline.step + outline.origin for ring in outline.loops()]
     return manifold3d.CrossSection(rings, manifold3d.FillRule.NonZero)
