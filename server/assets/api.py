@@ -12,6 +12,7 @@ from assets.actions.add_file import add_file
 from assets.actions.add_font import add_font
 from assets.actions.add_picture import add_picture
 from assets.actions.copy_assets import adopt_files
+from assets.actions.read_again import read_again
 from assets.models import Font, LibraryFile, Picture
 from projects.models import Role
 from projects.selectors import project_for
@@ -123,7 +124,7 @@ def _file_out(one: LibraryFile) -> FileOut:
 def list_files(request: HttpRequest, project_id: int, kind: str) -> list[FileOut]:
     """Files of one kind that this project brought along."""
     project = project_for(signed_in(request), project_id)
-    return [_file_out(one) for one in project.files.filter(kind=files.get(kind).name).order_by("file_name")]
+    return [_file_out(read_again(one)) for one in project.files.filter(kind=files.get(kind).name).order_by("file_name")]
 
 
 @router.post("/projects/{project_id}/files/{kind}", response=FileOut, operation_id="uploadFile")

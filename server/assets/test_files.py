@@ -7,10 +7,11 @@ from unittest import mock
 from django.core.files.uploadedfile import SimpleUploadedFile
 from PIL import Image
 
-from assets.actions import add_file
+from assets.actions import add_file, read_again
 from assets.selectors import named_assets
 from projects.actions.create_project import create_project
 from zeitbild.drawings import SHIPPED
+from zeitbild.errors import DrawingError
 from zeitbild_server.testing import StudioCase
 
 _STAR = SHIPPED["badge"].path.read_bytes()
@@ -38,6 +39,24 @@ class Files(StudioCase):
         self.post(f"/api/shots/{self.shot.id}/document", {"base": self.shot.current_id, "document": document}, "put")
         answer = self.client.post(f"/api/shots/{self.shot.id}/picture", body, content_type="application/json")
         self.assertEqual(answer.status_code, 200)
+
+    def test_what_is_known_of_a_file_is_read_again_when_more_can_be_known(self) -> None:
+        drawing = self._upload(_STAR)
+        address = f"/api/projects/{self.project.id}/files/drawings"
+        file = self.project.files.get()
+        file.facts = {"summary": "as it was", "notes": ["a filter"]}
+        file.save()
+        self.assertEqual(self.get(address), [drawing])
+        with mock.patch.object(read_again, "files") as kinds:
+            kinds.get.return_value.version = file.facts.get("version", 1)
+            self.get(address)
+            kinds.get.return_value.facts.assert_not_called()
+        # What cannot be read any more stays as it was known.
+        file.facts = {"summary": "as it was"}
+        file.save()
+        with mock.patch("zeitbild.library.drawing.read_drawing", side_effect=DrawingError("broken", "drawing")):
+            self.assertEqual(self.get(address)[0]["facts"]["summary"], "as it was")
+        self.assertEqual(self._upload(_STAR)["key"], drawing["key"])
 
     def test_pictures_of_parts_become_a_drawing_whose_parts_they_are(self) -> None:
         def picture(colour: str) -> bytes:

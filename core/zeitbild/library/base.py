@@ -20,6 +20,7 @@ class FileKind:
     plain values of JSON, among them a ``summary`` and ``notes`` of what is left out; an InputError says what is wrong with it.
     shipped are those that need not be brought. ``many``: several files brought together are one, packed into a ZIP. ``gathers``
     are suffixes of files, one or several or a ZIP of them, of which ``gather`` makes one of this kind (the ZIP's place, what it is called).
+    version is raised when facts tell more, or something else, of the same file: those that were read before are read again.
     """
 
     name: str
@@ -32,6 +33,7 @@ class FileKind:
     many: bool = False
     gathers: tuple[str, ...] = ()
     gather: Callable[[Path, str], bytes] | None = None
+    version: int = 1
 
 
 files: Registry[FileKind] = Registry("file", "zeitbild.library")

@@ -67,5 +67,7 @@ files.register(
         tuple(SHIPPED.values()),
         gathers=(*SUFFIXES, ".zip"),
         gather=gathered,
+        # 2: mixed by place, filters, text.
+        version=2,
     )
 )

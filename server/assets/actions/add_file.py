@@ -12,6 +12,7 @@ from pathlib import Path, PurePosixPath
 from django.core.files.uploadedfile import UploadedFile
 
 from assets.actions.presence import present
+from assets.actions.read_again import marked, read_again
 from assets.models import LibraryFile
 from disk.room import check_room
 from projects.models import Project
@@ -66,9 +67,9 @@ def add_file(
         if new:
             folder.drop(sha256)
         raise
-    defaults = {"file_name": label, "facts": facts}
+    defaults = {"file_name": label, "facts": marked(kind, facts)}
     kept = LibraryFile.every.get_or_create(project=project, kind=kind.name, sha256=sha256, defaults=defaults)[0]
-    return present(kept)
+    return read_again(present(kept))
 
 
 def _gathers(kind: FileKind, uploads: Sequence[UploadedFile]) -> bool:
