@@ -25,6 +25,7 @@ from zeitbild.render.passes import pass_named
 from zeitbild.render.rays import secondary
 from zeitbild.render.world.buffers import kept
 from zeitbild.resolve import resolve
+from zeitbild.snapshot.finish_row import ALPHA_MAP
 from zeitbild.testing import NOWHERE, small_shot
 
 _ART = (
@@ -217,6 +218,24 @@ class Finishes(unittest.TestCase):
         soft = (plain[..., 3] > 0.05) & (np.arange(240) > below)[:, None]
         self.assertGreater(int(soft.sum()), 300)
         self.assertLess(float(own[soft, 0].max()), 0.01)
+
+    def test_a_shadow_lies_flat_behind_what_is_raised(self) -> None:
+        art = (
+            b'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 100 80"><filter id="f" x="-1" y="-1" width="3" height="3">'
+            b'<feDropShadow dx="0" dy="9" stdDeviation="2"/></filter>'
+            b'<rect x="20" y="15" width="60" height="30" fill="#a03020" filter="url(#f)"/></svg>'
+        )
+        with tempfile.TemporaryDirectory() as folder:
+            assets = AssetFolder(Path(folder))
+            emblem = Emblem(id="art", drawing="asset:" + assets.add(art), size=200, depth=30)
+            (body,) = resolve(small_shot(elements=(emblem,)), 1, assets).bodies
+            mesh = body.form.at(0.1)
+        fading = np.array([len(row) > ALPHA_MAP and row[ALPHA_MAP] > 0 for row in body.finishes])[mesh.parts]
+        self.assertTrue(fading.any() and not fading.all())
+        shadow, plate = (mesh.vertices[np.unique(mesh.triangles[which]), 2] for which in (fading, ~fading))
+        self.assertEqual(float(np.ptp(shadow)), 0)
+        self.assertAlmostEqual(float(shadow[0]), float(plate.min()), places=6)
+        self.assertAlmostEqual(float(np.ptp(plate)), 30, places=6)
 
     def test_each_colour_keeps_its_own_under_a_shared_finish(self) -> None:
         brass = NamedFinish(name="Brass", values=Values(base_colour="#000000", roughness=0.2, metalness=1))

@@ -140,6 +140,9 @@ def build(element: Emblem, assets: AssetSource) -> EmblemForm:
         one = own.get(shade.colour)
         alone = one is not None and one.stands == "by itself"
         depth, width = (one.depth, one.bevel_width) if one and alone else (element.depth, element.bevel_width)
+        if shade.lies_flat:
+            # Behind all that is raised.
+            depth = width = 0.0
         raised.append(Raised(depth, Bevel(element.bevel_profile, width, element.bevel_steps, element.bevel_sides)))
     faces = tuple(range(len(drawing.shades)))
     sides = faces if element.sides_wear == "their colour" else (len(faces),) * len(faces)

@@ -32,6 +32,7 @@ class Mesh:
     rest: NDArray[np.float64] | None = None
     #: What was asked of it before: a mesh never changes.
     _known: dict[str, NDArray[np.float64]] = field(default_factory=dict, init=False, repr=False)
+    _some: dict[tuple[int, ...], Mesh] = field(default_factory=dict, init=False, repr=False)
 
     def at(self, tolerance: float) -> Mesh:
         """This mesh: it is as fine as it is (see ``form.Form``)."""
@@ -63,6 +64,31 @@ class Mesh:
             x, y, z = self.vertices.T
             found = self._known["radius"] = np.sqrt((x * x + y * y + z * z).max())
         return float(found)
+
+    def of_parts(self, parts: tuple[int, ...], *, closed: bool) -> Mesh:
+        """What of it takes some finishes, which are numbered anew in that order, taken as ``closed`` or not: the same object for the same
+        ones."""
+        key = *parts, int(closed)
+        found = self._some.get(key)
+        if found is None:
+            found = self._some.setdefault(key, self._of_parts(parts, closed))
+        return found
+
+    def _of_parts(self, parts: tuple[int, ...], closed: bool) -> Mesh:
+        there = np.isin(self.parts, parts)
+        used, triangles = np.unique(self.triangles[there], return_inverse=True)
+        number = np.zeros(max((*parts, 0)) + 1, np.int32)
+        number[list(parts)] = np.arange(len(parts))
+        return Mesh(
+            self.vertices[used],
+            triangles.reshape(-1, 3).astype(np.int32),
+            self.normals[there],
+            number[self.parts[there]],
+            self.patches[there],
+            closed,
+            None if self.unwrapped is None else self.unwrapped[there],
+            None if self.rest is None else self.rest[used],
+        )
 
     def volume(self) -> float:
         """Signed volume by the divergence theorem; meaningful when closed."""

@@ -33,7 +33,7 @@ from zeitbild.snapshot.pixel_filter import ONE_PIXEL
 from zeitbild.snapshot.quality import Quality
 
 #: Part of every frame key: raise it whenever the same snapshot would give other pixels.
-RENDERER_VERSION = 36
+RENDERER_VERSION = 37
 
 
 def render(snapshot: Snapshot, quality: Quality, *, planes: bool = False) -> Picture:
@@ -61,8 +61,10 @@ def render_together(snapshots: Sequence[Snapshot], quality: Quality, planes: Seq
     # What moves while the shutter is open shows no fine edges.
     blurred = bool(first.stations)
     built = first.built(replace(quality, curve_error=max(quality.curve_error, _BLURRED)) if blurred else quality)
+    built, places = built.parted()
     layers = [
-        Layer(tuple(body.role for body in one.bodies), wanted) for one, wanted in zip(snapshots, planes, strict=True)
+        Layer(tuple(one.bodies[place].role for place in places), wanted)
+        for one, wanted in zip(snapshots, planes, strict=True)
     ]
     if blurred:
         pictures = _blurred(built, quality, layers)

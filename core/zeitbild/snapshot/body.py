@@ -12,13 +12,15 @@ from numpy.typing import NDArray
 from zeitbild.geometry.form import Form
 from zeitbild.geometry.mesh import Mesh
 from zeitbild.snapshot.dots import Dots
-from zeitbild.snapshot.finish_row import SHADING, SHADOW_ONLY, faded
+from zeitbild.snapshot.finish_row import SHADING, SHADOW_ONLY, faded, lets_through
 
 #: 4 x 4, row by row.
 Matrix = tuple[float, ...]
 #: What an element is to the camera: shown; there only to hide what is behind it, itself left out ("hold-out"); or seen by rays alone,
 #: as shadows, in mirrors and in corners ("unseen"). What is absent has no body.
 Role = Literal["shown", "hold-out", "unseen"]
+#: What is thinner than this share of its size is flat.
+_FLAT = 1e-6
 
 
 @dataclass(frozen=True, slots=True)
@@ -46,6 +48,7 @@ class Body:
     shares. The finishes are what is left then; whole is what they are without. dots are seen in place of a surface; the shape names them, too.
     bends are how it stands while the shutter is open, evenly in time from its opening to its closing, if it bends meanwhile; then is how
     it stands one frame later, if it bends until then (None: as now), which changes no picture but its motion.
+    around is the box [2, 3] by which pictures lie on it, where that is not the one around its form.
     """
 
     id: str
@@ -61,6 +64,7 @@ class Body:
     dots: Dots | None = field(default=None, compare=False)
     bends: tuple[Bent, ...] = ()
     then: Bent | None = field(default=None, compare=False)
+    around: NDArray[np.float64] | None = field(default=None, compare=False)
 
     def built(self, mesh: Mesh, tolerance: float) -> Body:
         """The same with meshes, of which mesh is its form's with that tolerance (``Form.at``)."""
@@ -77,6 +81,46 @@ class Body:
             return replace(self, form=mesh, bends=(), then=None)
         later = None if self.then is None or then is None else replace(self.then, form=then)
         return replace(self, form=own, bends=tuple(carried), then=later)
+
+    def kinds_of_finishes(self) -> list[tuple[int, ...]]:
+        """Its finishes in two kinds, once it was built: those that hide what is behind them, and those that something is seen through; all in
+        one if it has but one kind, or is flat."""
+        every = tuple(range(len(self.finishes)))
+        clear = {at for at, row in enumerate(self.whole or self.finishes) if lets_through(row)}
+        if self.dots is not None or len(clear) in (0, len(every)):
+            return [every]
+        mesh = cast(Mesh, self.form)
+        sides = np.ptp(mesh.bounds, axis=0)
+        # In flat art what lies edge to edge has exact edges if it is drawn together.
+        if not len(mesh.triangles) or sides.min() <= _FLAT * sides.max():
+            return [every]
+        used = set(np.unique(mesh.parts).tolist())
+        return [tuple(sorted(kind)) for kind in (used - clear, used & clear) if kind]
+
+    def of_finishes(self, kind: tuple[int, ...]) -> Body:
+        """What of it wears some of its finishes. What is opaque is seen from within, too: through what is not."""
+        if len(kind) == len(self.finishes):
+            return self
+        opaque = not any(lets_through((self.whole or self.finishes)[at]) for at in kind)
+
+        def some(mesh: Mesh) -> Mesh:
+            return mesh.of_parts(kind, closed=mesh.closed and not opaque)
+
+        return replace(
+            self,
+            form=some(cast(Mesh, self.form)),
+            finishes=tuple(self.finishes[at] for at in kind),
+            whole=tuple(self.whole[at] for at in kind) if self.whole else (),
+            worn=tuple(self.named[at] for at in kind),
+            bends=tuple(replace(one, form=some(one.mesh)) for one in self.bends),
+            then=None if self.then is None else replace(self.then, form=some(self.then.mesh)),
+            around=self.box,
+        )
+
+    @property
+    def box(self) -> NDArray[np.float64]:
+        """The box [2, 3] by which pictures lie on it: the lowest and the highest corner."""
+        return self.form.bounds if self.around is None else self.around
 
     def mesh_at(self, time: float) -> Mesh:
         """Its mesh, once it was built, at a time of the open shutter, 0 (opening) to 1 (closing)."""

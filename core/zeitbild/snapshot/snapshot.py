@@ -21,7 +21,7 @@ from zeitbild.snapshot.pixel_filter import ONE_PIXEL, PixelFilter
 from zeitbild.snapshot.quality import QUALITIES, Quality
 from zeitbild.snapshot.surroundings import EnvironmentLight
 from zeitbild.snapshot.texture import Texture
-from zeitbild.snapshot.view import Moment, View, placed_by
+from zeitbild.snapshot.view import Moment, View, placed_by, worn
 
 Triple = tuple[float, float, float]
 #: Triangles of all bodies in one picture; about 250 bytes each while it is rendered.
@@ -135,6 +135,19 @@ class Snapshot:
             "elements",
         )
 
+    def parted(self) -> tuple[Snapshot, tuple[int, ...]]:
+        """The same of a snapshot that was ``built``, with what is opaque of a body and what is not as bodies of their own; and the places in
+        this one of what they are of."""
+        kinds = [(place, kind) for place, body in enumerate(self.bodies) for kind in body.kinds_of_finishes()]
+        places = tuple(place for place, _ in kinds)
+        part = self.only(places)
+        bodies = tuple(body.of_finishes(kind) for body, (_, kind) in zip(part.bodies, kinds, strict=True))
+        moments = tuple(
+            replace(one, faces=tuple(worn(face, kind) for face, (_, kind) in zip(one.faces, kinds, strict=True)))
+            for one in part.moments
+        )
+        return replace(part, bodies=bodies, moments=moments), places
+
     @property
     def built_meshes(self) -> tuple[Mesh, ...]:
         """The meshes of a snapshot that was ``built``."""
@@ -230,11 +243,11 @@ class Snapshot:
         held = self.through(self.view_at(middle))
         if self.moments:
             moment = self.moments[round(min(max(middle, 0.0), 1.0) * (len(self.moments) - 1))]
-            worn = (
+            clad = (
                 replace(body, finishes=finishes, fades=fades, whole=whole)
                 for body, (finishes, fades, whole) in zip(self.bodies, moment.faces, strict=True)
             )
-            held = replace(held, lights=moment.lights, environment=moment.environment, bodies=tuple(worn))
+            held = replace(held, lights=moment.lights, environment=moment.environment, bodies=tuple(clad))
         part = times[0], times[-1]
         return replace(held.in_stretch(held.as_seen(times), part), views=(), moments=())
 

@@ -66,6 +66,12 @@ def placed_by(way: NDArray[np.float64] | None, matrix: Matrix) -> Matrix:
 Face = tuple[tuple[tuple[float, ...], ...], tuple[tuple[str, float], ...], tuple[tuple[float, ...], ...]]
 
 
+def worn(face: Face, kind: tuple[int, ...]) -> Face:
+    """Of what a body wears some of its finishes."""
+    finishes, fades, whole = face
+    return tuple(finishes[at] for at in kind), fades, tuple(whole[at] for at in kind) if whole else ()
+
+
 @dataclass(frozen=True, slots=True)
 class Moment:
     """How the set is lit at a moment of the open shutter, and what its bodies wear."""

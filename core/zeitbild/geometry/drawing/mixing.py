@@ -72,6 +72,11 @@ def changed_by(text: str) -> tuple[int, list[tuple[int, int]]]:
     return int(head[1:]), [(int(first), int(last)) for first, last in ends]
 
 
+def is_filtered(text: str) -> bool:
+    """Whether a filter made anything of a text."""
+    return any(found[5] for found in _LAYER.finditer(text))
+
+
 def layers_in(text: str) -> int:
     """How many layers a text has."""
     return sum(1 for _ in _LAYER.finditer(text))

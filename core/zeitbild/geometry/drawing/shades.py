@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from zeitbild.errors import InputError
 from zeitbild.geometry.curves import Points
 from zeitbild.geometry.drawing.canvas import PLAIN, Fill
-from zeitbild.geometry.drawing.mixing import layers_in
+from zeitbild.geometry.drawing.mixing import is_filtered, layers_in
 
 #: The power of its share of the drawing by which a smaller picture has fewer pixels along its longer side, how many it has at least and at
 #: most.
@@ -41,6 +41,11 @@ class Shade:
     def painting(self) -> str:
         """What ``Drawing.painting`` takes for what fills it; empty for one colour, and for a picture of the drawing."""
         return self.mixed or (str(self.gradient) if self.gradient >= 0 else "")
+
+    @property
+    def lies_flat(self) -> bool:
+        """Whether a filter made it and it fades out, as a shadow does: that has no thickness."""
+        return self.cut and is_filtered(self.mixed)
 
 
 def shade_of(colour: Sequence[float], alpha: float, fill: Fill = PLAIN) -> Shade:

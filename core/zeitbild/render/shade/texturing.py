@@ -64,7 +64,7 @@ def spaces_of(snapshot: Snapshot) -> NDArray[np.float32]:
         space = np.zeros((3, 10))
         space[:, :4], space[:, 4:7] = inverse[:3], matrix[:3, :3]
         space[0, 7] = size ** (-1 / 3) if size > 1e-12 else 1
-        low, high = body.form.bounds
+        low, high = body.box
         space[:, 8], space[:, 9] = (low + high) / 2, (high - low) / 2
         spaces += [space] * len(body.finishes)
     return np.array(spaces, np.float32).reshape(-1, 3, 10)

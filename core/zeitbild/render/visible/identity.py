@@ -186,7 +186,7 @@ def boxes_of(snapshot: Snapshot) -> NDArray[np.float64]:
         placed = np.array(body.matrix).reshape(4, 4)
         box = np.zeros((3, 4))
         if len(mesh.vertices) and abs(np.linalg.det(placed)) >= 1e-12:
-            low, high = mesh.vertices.min(axis=0), mesh.vertices.max(axis=0)
+            low, high = body.box
             box = (np.linalg.inv(placed)[:3] - np.outer(low, [0.0, 0, 0, 1])) / np.maximum(high - low, 1e-9)[:, None]
         boxes += [box] * len(body.finishes)
     return np.array(boxes)
