@@ -90,7 +90,7 @@ def put_see_through(
         front, own_areas = over_one_another(sheets)
         sheets = None
         for picture, area, giving, rim in zip(pictures, areas, gives, rims, strict=True):
-            rim.begin(picture)
+            rim.begin(picture, area, own_areas)
             lay_over(front, picture, own_areas, area, gives=giving)
             rim.lay_over(front, own_areas, gives=giving, picture=picture)
         # Given back before the next is drawn.
@@ -169,14 +169,12 @@ def _as_one(
         shown = frozenset(place for place in members if layer.roles[place] == "shown")
         front, own = alone(every, layer.planes, area)
         gives = shown == every
-        rim.begin(picture)
+        rim.begin(picture, area, own)
         lay_over(front, picture, own, area, gives=gives)
         rim.lay_over(front, own, gives=gives, picture=picture)
         if shown and not gives:
             # Of what is there this layer shows only a part; the rest hides what is behind it.
             part, _ = alone(shown, layer.planes, area)
-            if picture.held is not None:
-                picture.held[:] -= part.beauty[..., 3]
             rim.add(part, pictures[number])
 
 
@@ -199,7 +197,7 @@ def _through_one_another(
     for area, equal in distinct(areas):
         weights |= dict.fromkeys(equal, weights_of(surfaces, area))
     for number, picture in enumerate(pictures):
-        rims[number].begin(picture)
+        rims[number].begin(picture, areas[number], *(one.areas for one in surfaces))
         weaken(picture, weights[number].behind)
     fronts: list[list[tuple[int, Picture, Areas]]] = [[] for _ in pictures]
     for place in unit:
@@ -221,7 +219,7 @@ def _through_one_another(
             del side
     for number, (picture, layer, rim) in enumerate(zip(pictures, layers, rims, strict=True)):
         gives_light = [layer.roles[surface.body] == "shown" for surface in surfaces]
-        rim.through_one_another(surfaces, weights[number].behind, gives_light, fronts[number], picture)
+        rim.through_one_another(surfaces, gives_light, fronts[number], picture)
 
 
 def _peeled(

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
+from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -13,7 +14,7 @@ from zeitbild.render.outputs import View, output_for
 from zeitbild.render.picture import Picture
 from zeitbild.render.visible.folds import MOST_DEEP, put_before
 from zeitbild.render.visible.pieces import outlines_of
-from zeitbild.render.visible.see_through import Areas, through
+from zeitbild.render.visible.see_through import Areas, Passing, through
 from zeitbild.render.visible.triangle_setup import TILE
 from zeitbild.render.visible.visibility import tiles_around
 
@@ -111,17 +112,24 @@ class Sheets:
 def over_one_another(own: Sheets) -> tuple[Picture, Areas]:
     """See-through bodies as they are seen before what is opaque, and where; only where, if they give nothing."""
     front, areas = own.near()
-    tiles, deeper = np.empty(0, np.int64), None
+    tiles, deeper, passing = np.empty(0, np.int64), None, Passing(areas.seen.shape)
     for passed in range(own.most - 1, 0, -1):
         # Those farther away lie in the area of those nearer, and in no more tiles.
         for sheet in (own.far(passed), own.near(passed)):
             if sheet is not None:
+                passing.put_before(*sheet)
                 deeper = put_before(*sheet, deeper, tiles)
                 tiles = own.tiles(passed)
+    far, one = own.far(), areas
+    if far is not None:
+        passing.put_before(*far)
+    if deeper is not None or far is not None:
+        passing.put_before(front, one)
     if deeper is not None:
         areas = areas.whole()
-    far = own.far()
     if far is None:
-        return put_before(front, areas, deeper, tiles), areas
+        front = put_before(front, areas, deeper, tiles)
+        return front, areas if deeper is None else replace(areas, passing=(passing.clear, passing.before))
     back = put_before(*far, deeper, tiles)
-    return back, through(front, back, areas, far[1] if deeper is None else far[1].whole())
+    areas = through(front, back, areas, far[1] if deeper is None else far[1].whole())
+    return back, replace(areas, passing=(passing.clear, passing.before))

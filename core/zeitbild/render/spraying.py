@@ -67,7 +67,7 @@ class Spraying:
         gives = layer.roles[place] == "shown"
         for one in drawn:
             whole = _picture(snapshot, one, numbers, layer.planes)
-            rim.begin(picture)
+            rim.begin(picture, area, one.areas)
             lay_over(whole, picture, one.areas, area, gives=gives)
             rim.lay_over(whole, one.areas, gives=gives, picture=picture)
 

@@ -83,7 +83,6 @@ def put_veils(
                     PARALLEL.by_parts(hold, fragments, stage.scene.finish_of, amounts.astype(np.float32), held)
     for number, (output, picture, rim, held) in enumerate(zip(outputs, pictures, rims, hidden, strict=True)):
         front, left = output.picture if output.lit and not empty else None, veils.left
-        rim.begin(picture)
         nothing, touched = np.empty((0, 0), np.float32), kept("touched", size, np.bool_)
         touched.fill(False)
         with PARALLEL:

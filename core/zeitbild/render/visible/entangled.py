@@ -8,15 +8,15 @@ orders that there are in it, at places spread over it.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
 from zeitbild.render.picture import NO_DEPTH, Picture
 from zeitbild.render.visible.pieces import Pieces, outlines_of
-from zeitbild.render.visible.see_through import Areas, opacity_in, rest_behind, rest_of_veil
+from zeitbild.render.visible.see_through import Areas, opacity_in, rest_behind
 from zeitbild.snapshot import Snapshot
 
 #: Surfaces that are sorted pixel by pixel at most.
@@ -25,6 +25,8 @@ MOST_SURFACES = 12
 #: each row and column once).
 _ROWS = 64
 _PLACES = (np.array([[0, 3], [1, 6], [2, 1], [3, 4], [4, 7], [5, 2], [6, 5], [7, 0]]) + 0.5) / 8 - 0.5
+
+_TINY = np.float32(1e-6)
 
 _Floats = NDArray[np.float32]
 
@@ -89,15 +91,47 @@ def weights_of(surfaces: Sequence[Surface], solid: _Floats) -> Weights:
     return weights
 
 
-def weights_at(surfaces: Sequence[Surface], at: tuple[NDArray[np.int64], ...]) -> tuple[_Floats, _Floats]:
+def weights_at(
+    surfaces: Sequence[Surface], at: tuple[NDArray[np.int64], NDArray[np.int64]], solid: _Floats, least: _Floats
+) -> tuple[_Floats, _Floats]:
     """What is seen of each surface [K, M] and of see-through things behind all of them [M] in some pixels (rows and columns [M]), where
-    opaque things are left out of account (``rims``)."""
-    depths = np.stack([np.where(one.areas.seen[at] > 0, one.depth[at], np.float32(np.inf)) for one in surfaces])
-    cut = []
-    for one in surfaces:
-        fade = None if one.areas.fade is None else one.areas.fade[at]
-        cut.append((one.alpha[at], Areas(one.areas.seen[at], one.areas.before[at], None, fade)))
-    return _Stack.by(surfaces, cut, rest_of_veil, np.isfinite(depths)).through(_sorted(depths))
+    opaque things are left out of account (``rims``): those cover an area ``solid`` [M], and stand before what is behind in an area ``least``.
+
+    Areas of a pixel that something opaque takes before surfaces lie one within the other, as they do before one edge: then it falls into
+    stripes, in each of which some surfaces are, and lie over one another.
+    """
+    before = np.stack([np.clip(one.areas.before[at], 0, 1) for one in surfaces])
+    there = np.stack([one.areas.seen[at] > 0 for one in surfaces])
+    reach = np.stack([one.areas.reach[at] for one in surfaces])
+    alpha = np.clip(np.stack([one.alpha[at] for one in surfaces]) / np.maximum(reach, _TINY), 0, 1)
+    # How much of the open part of a pixel a surface takes, if it takes all that is opaque but what stands before it; or of that.
+    over = np.maximum(solid - before, 0)
+    beside = np.clip((reach - over) / np.maximum(1 - solid, _TINY), 0, 1)
+    inside_of = np.clip(reach / np.maximum(over, _TINY), 0, 1)
+    order = _sorted(np.where(there, np.stack([one.depth[at] for one in surfaces]), np.float32(np.inf)))
+    body_of = np.array([one.body for one in surfaces])
+    nothing = np.zeros((1, before.shape[1]), np.float32)
+    ends = np.sort(
+        np.concatenate([nothing, np.where(there, before, 1), solid[None], np.minimum(least, 1)[None], nothing + 1]),
+        axis=0,
+    )
+    starts, widths, pixels = ends[:-1], np.diff(ends, axis=0), np.arange(before.shape[1])
+    # What is left in each stripe, and was before the body whose surfaces follow one another, and what those let through.
+    left, earlier = np.ones_like(starts), np.ones_like(starts)
+    last, clear = np.full(before.shape[1], -1), np.ones(before.shape[1], np.float32)
+    seen = np.zeros_like(before)
+    for which in order:
+        own, goes_on = alpha[which, pixels], body_of[which] == last
+        earlier, clear = np.where(goes_on, earlier, left), np.where(goes_on, clear, 1)
+        part = np.where(starts >= solid - _TINY, beside[which, pixels], inside_of[which, pixels])
+        part = np.where((starts >= before[which, pixels] - _TINY) & there[which, pixels], part, 0)
+        wide, visible = widths * part, earlier * clear
+        seen[which, pixels] = (wide * visible).sum(axis=0) / np.maximum(wide.sum(axis=0), _TINY)
+        # What is behind a surface of the same body lies in the area of that.
+        left, clear, last = left - visible * part * own, clear * (1 - own), body_of[which]
+    wide = np.where(starts >= least - _TINY, widths, 0)
+    behind = (wide * left).sum(axis=0) / np.maximum(wide.sum(axis=0), _TINY)
+    return seen.astype(np.float32), behind.astype(np.float32)
 
 
 def _weights_in(surfaces: Sequence[Surface], solid: _Floats, rows: slice) -> tuple[_Floats, _Floats]:
@@ -145,68 +179,41 @@ def _sorted(depths: _Floats) -> NDArray[np.int64]:
 
 @dataclass(frozen=True, slots=True, eq=False)
 class _Stack:
-    """Of each surface and pixel [K, n]: whether it is there, what it lets through of what is behind it, and what the near side of a
-    closed body does of its own far one, and both together of what is behind them. far_of gives for each near side its far one, else -1."""
+    """Of each surface and pixel [K, n]: whether it is there, what is seen of what is behind it, and what it lets through where it is; and the
+    body of each surface [K]."""
 
     there: NDArray[np.bool_]
     rest: _Floats
     clear: _Floats
-    both: _Floats
-    far_of: tuple[int, ...]
+    body_of: NDArray[np.int64]
 
     @classmethod
     def of(cls, surfaces: Sequence[Surface], solid: _Floats, rows: slice, there: NDArray[np.bool_]) -> _Stack:
         cut = [(one.alpha[rows].reshape(-1), one.areas.in_rows(rows)) for one in surfaces]
         own_solid = solid[rows].reshape(-1)
-        return cls.by(surfaces, cut, lambda alpha, areas: rest_behind(alpha, areas, own_solid), there)
-
-    @classmethod
-    def by(
-        cls,
-        surfaces: Sequence[Surface],
-        cut: Sequence[tuple[_Floats, Areas]],
-        rest_of: Callable[[_Floats, Areas], _Floats],
-        there: NDArray[np.bool_],
-    ) -> _Stack:
-        """From each surface's alpha and areas in some pixels, and what is seen of what is behind such a one."""
-        rest = np.stack([rest_of(alpha, areas) for alpha, areas in cut])
-        clear, both, far_of = np.zeros_like(rest), np.zeros_like(rest), [-1] * len(surfaces)
-        for number, (alpha, areas) in enumerate(cut):
-            if number + 1 < len(surfaces) and surfaces[number + 1].far:
-                far_of[number] = number + 1
-                far_alpha, far_areas = cut[number + 1]
-                clear[number] = 1 - opacity_in(alpha, areas)
-                both[number] = rest_of(alpha + far_alpha * clear[number], areas.together(far_areas))
-        return cls(there, rest, clear, both, tuple(far_of))
+        rest = np.stack([rest_behind(alpha, areas, own_solid) for alpha, areas in cut])
+        clear = 1 - np.stack([opacity_in(alpha, areas) for alpha, areas in cut])
+        return cls(there, rest, clear, np.array([one.body for one in surfaces]))
 
     def only(self, chosen: NDArray[np.bool_]) -> _Stack:
         """The chosen pixels alone."""
-        there, rest = self.there[:, chosen], self.rest[:, chosen]
-        return _Stack(there, rest, self.clear[:, chosen], self.both[:, chosen], self.far_of)
+        return replace(self, there=self.there[:, chosen], rest=self.rest[:, chosen], clear=self.clear[:, chosen])
 
     def through(self, order: NDArray[np.int64]) -> tuple[_Floats, _Floats]:
         """What is seen of each surface [K, n] and of what is behind all [n], in an order from near to far."""
-        ranks, pixels = np.argsort(order, axis=0), np.arange(order.shape[1])
-        rest, joined = self.rest.copy(), np.zeros(order.shape, bool)
-        partner = np.arange(len(self.rest))
-        for near, far in enumerate(self.far_of):
-            if far >= 0:
-                # Both cover the same area of a pixel; with nothing between them they are one surface.
-                joined[near] = (ranks[far] == ranks[near] + 1) & self.there[near] & self.there[far]
-                rest[near][joined[near]] = self.both[near][joined[near]]
-                partner[near] = far
+        pixels = np.arange(order.shape[1])
         seen = np.zeros(order.shape, np.float32)
         left = np.ones(order.shape[1], np.float32)
-        done = np.zeros(order.shape, bool)
+        # Before the body whose surfaces follow one another, and what those let through: they lie in the area of one another.
+        earlier, clear, last = left, left, np.full(order.shape[1], -1)
         for which in order:
-            takes = self.there[which, pixels] & ~done[which, pixels]
-            seen[which[takes], pixels[takes]] = left[takes]
-            pair = takes & joined[which, pixels]
-            both, at = which[pair], pixels[pair]
-            seen[partner[both], at] = left[pair] * self.clear[both, at]
-            done[partner[both], at] = True
-            left[takes] *= rest[which[takes], pixels[takes]]
-        return seen, left
+            there, goes_on = self.there[which, pixels], self.body_of[which] == last
+            earlier, clear = np.where(goes_on, earlier, left), np.where(goes_on, clear, 1)
+            visible = np.where(there, earlier * clear, 0)
+            seen[which, pixels] = visible
+            left = left - visible * (1 - self.rest[which, pixels])
+            clear, last = clear * np.where(there, self.clear[which, pixels], 1), self.body_of[which]
+        return seen, np.maximum(left, 0)
 
 
 def distinct(solids: Sequence[_Floats]) -> Iterator[tuple[_Floats, list[int]]]:

@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 
 from zeitbild.kernels import PARALLEL, parallel_kernel
 from zeitbild.render.picture import Picture
-from zeitbild.render.visible.see_through import Areas, lay, rest_within
+from zeitbild.render.visible.see_through import Areas, lay, pixels_in, rest_within
 from zeitbild.render.visible.triangle_setup import TILE, Bins
 
 #: Surfaces of a side that are seen one behind the other at most.
@@ -76,7 +76,7 @@ def put_before(front: Picture, areas: Areas, deeper: Picture | None, tiles: NDAr
         return front
     rest = rest_within(front, areas)
     lay(front, deeper, rest, tiles)
-    there = _pixels(tiles, rest.shape)
+    there = pixels_in(tiles, rest.shape)
     for name in ("beauty", "planes", "data", "identities"):
         own, other = getattr(front, name), getattr(deeper, name)
         if own is not None and other is not None:
@@ -85,12 +85,3 @@ def put_before(front: Picture, areas: Areas, deeper: Picture | None, tiles: NDAr
     for name, values in deeper.groups.items():
         front.groups[name][there] = values[there]
     return front
-
-
-def _pixels(tiles: NDArray[np.int64], shape: tuple[int, ...]) -> NDArray[np.bool_]:
-    """Which pixels [H, W] lie in some tiles."""
-    height, width = shape
-    rows, columns = -(-height // TILE), -(-width // TILE)
-    found = np.zeros(rows * columns, np.bool_)
-    found[tiles] = True
-    return np.repeat(np.repeat(found.reshape(rows, columns), TILE, axis=0), TILE, axis=1)[:height, :width]

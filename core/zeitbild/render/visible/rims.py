@@ -1,11 +1,15 @@
-"""Pixels that something opaque covers only in part, where see-through bodies stand: what those give is kept apart there.
+"""Pixels in which opaque edges and see-through bodies meet: what those give is kept apart there.
 
 Laid over one another in one pixel, a see-through body would weaken an edge that stands before it as much as what is behind it. So, at
 rims alone, opaque and see-through things are laid over one another by themselves, and put together at the end.
+
+Of the area that is opaque each surface leaves a part as it is: what stands before it, or beside it. Those parts are taken for one within the
+other, as they are where one edge runs before several surfaces, or several of them end at one line.
 """
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -15,7 +19,7 @@ from numpy.typing import NDArray
 from zeitbild.render.picture import NO_DEPTH, Picture
 from zeitbild.render.visible.entangled import Surface, weights_at
 from zeitbild.render.visible.lists import Left
-from zeitbild.render.visible.see_through import Areas, add, lay, rest_behind, rest_of_veil, weaken
+from zeitbild.render.visible.see_through import Areas, add, lay, pixels_in, rest_of_veil, weaken
 from zeitbild.render.visible.triangle_setup import TILE
 
 #: Shares of a pixel that count as all or nothing.
@@ -23,22 +27,40 @@ _LEAST = 1e-4
 _LIGHT = ("beauty", "planes", "identities", "data", "held")
 
 _Floats = NDArray[np.float32]
+_At = tuple[NDArray[np.int64], NDArray[np.int64]]
+
+
+@dataclass(frozen=True, slots=True)
+class Veil:
+    """Of a see-through surface: the area [M] of what is opaque that it leaves as it is, and the share [M] of the rest that is seen."""
+
+    leaves: _Floats
+    clear: _Floats
+
+    def more(self, solid: _Floats) -> Veil:
+        """The same with pixels in which it is not, which are opaque in an area [N]."""
+        return Veil(np.concatenate([self.leaves, solid]), np.concatenate([self.clear, np.ones_like(solid)]))
 
 
 @dataclass(slots=True, eq=False)
 class Rims:
-    """The rows and columns [M] of such pixels, the area [M, 1] that is opaque, what see-through bodies give there so far (a picture of
-    M rows), and what the picture had there before the body that is laid over it now."""
+    """The rows and columns [M] of such pixels, the area [M] that is opaque, what the picture has there of that, the surfaces put before it so
+    far, what these give (a picture of M rows), and the least area [M] that any of them leaves (2 where none is)."""
 
-    at: tuple[NDArray[np.int64], NDArray[np.int64]]
+    at: _At
     solid: _Floats
-    veil: Picture
-    before: Picture | None = None
+    opaque: Picture
+    surfaces: list[Veil]
+    given: Picture
+    least: _Floats
 
     @classmethod
     def of(cls, picture: Picture, solid: _Floats) -> Rims:
-        """The rims of a picture's opaque bodies, which cover solid [H, W]."""
-        at = np.nonzero((solid > _LEAST) & (solid < 1 - _LEAST))
+        """Pixels that a picture's opaque bodies, which cover solid [H, W], cover only in part."""
+        return cls._where(picture, solid, np.nonzero((solid > _LEAST) & (solid < 1 - _LEAST)))
+
+    @classmethod
+    def _where(cls, picture: Picture, solid: _Floats, at: tuple[NDArray[np.int64], ...]) -> Rims:
         own = _taken(picture, at)
         veil = replace(
             own,
@@ -53,58 +75,76 @@ class Rims:
             held=None if own.held is None else np.zeros_like(own.held),
             covered=None,
         )
-        return cls((at[0], at[1]), solid[at][:, None], veil)
+        area = solid[at]
+        return cls((at[0], at[1]), area, own, [], veil, np.full_like(area, 2))
 
     def __len__(self) -> int:
         return len(self.at[0])
 
-    def _cut(self, areas: Areas) -> Areas:
-        fade = None if areas.fade is None else areas.fade[self.at][:, None]
-        return Areas(areas.seen[self.at][:, None], areas.before[self.at][:, None], None, fade)
+    def _cut(self, areas: Areas, picture: Picture) -> Areas:
+        found = areas.at(self.at)
+        if areas.tiles is not None:
+            # Elsewhere nothing was drawn, and nothing is told.
+            outside = self._outside(areas.tiles, picture)
+            found.seen[outside] = found.before[outside] = 0
+            if found.fade is not None:
+                found.fade[outside] = 1
+        return found
 
     def taken(self, picture: Picture) -> Picture:
         """The same pixels of another picture."""
         return _taken(picture, self.at)
 
-    def begin(self, picture: Picture) -> None:
-        """Remember what the picture has there."""
-        self.before = _taken(picture, self.at) if len(self) else None
+    def begin(self, picture: Picture, solid: _Floats, *fronts: Areas) -> None:
+        """Before surfaces are put over a picture whose opaque bodies cover solid [H, W]: pixels that are opaque all over, of which something
+        stands before them and something does not, are rims from now on. What was put over them so far counts as opaque, too."""
+        if not len(solid):
+            return
+        found = np.zeros(solid.shape, bool)
+        for areas in fronts:
+            with np.errstate(invalid="ignore"):
+                partly = (areas.before > _LEAST) & (areas.before < 1 - _LEAST) & (areas.seen > _LEAST)
+            if areas.tiles is not None:
+                partly &= pixels_in(areas.tiles, solid.shape)
+            found |= partly
+        found &= solid >= 1 - _LEAST
+        found[self.at] = False
+        if not found.any():
+            return
+        more = Rims._where(picture, solid, np.nonzero(found))
+        self.at = (np.concatenate([self.at[0], more.at[0]]), np.concatenate([self.at[1], more.at[1]]))
+        self.surfaces = [one.more(more.solid) for one in self.surfaces]
+        self.solid, self.least = np.append(self.solid, more.solid), np.append(self.least, more.least)
+        self.opaque, self.given = _both(self.opaque, more.opaque), _both(self.given, more.given)
 
     def lay_over(self, front: Picture, areas: Areas, *, gives: bool, picture: Picture) -> None:
         """After ``see_through.lay_over``: the same at rims, by themselves."""
-        if self.before is None:
+        if not len(self):
             return
-        own, cut = _taken(front, self.at), self._cut(areas)
+        own, cut = _taken(front, self.at), self._cut(areas, picture)
         if areas.tiles is not None:
-            # Elsewhere nothing was drawn, and nothing is told.
-            outside = self._outside(areas.tiles, picture)
-            cut.seen[outside] = cut.before[outside] = 0
-            _nothing(own, outside)
-            if cut.fade is not None:
-                cut.fade[outside] = 1
+            _nothing(own, self._outside(areas.tiles, picture))
         alpha = own.beauty[..., 3]
-        self._put(picture, rest_behind(alpha, cut, self.solid))
-        rest = rest_of_veil(alpha, cut)
-        if self.veil.held is not None:
-            self.veil.held[:] = self.veil.held * rest + (0 if gives else alpha)
-        lay(own if gives else None, self.veil, rest)
+        self.surfaces.append(_veil(alpha[:, 0], cut))
+        rest = rest_of_veil(alpha, cut, np.minimum(self.least[:, None], cut.before))
+        self._take(own if gives else None, rest, alpha if not gives else None)
+        self._note(cut.seen[:, 0], cut.before[:, 0])
+        self._show(picture)
 
     def put_through(
         self, front: Picture | None, left: Left, hidden: _Floats | None, tiles: NDArray[np.int64], picture: Picture
     ) -> None:
         """After see-through surfaces in some tiles were put over the picture by what they leave of what is behind them: the same at rims.
         front is what they give, if they give anything, and hidden [H, W] what those that only hide do."""
-        if self.before is None:
+        if not len(self):
             return
-        self._put(picture, left.solid[self.at][:, None])
-        rest = left.open[self.at][:, None]
-        if self.veil.held is not None:
-            self.veil.held[:] = self.veil.held * rest + (0 if hidden is None else hidden[self.at][:, None])
+        self.surfaces.append(Veil(np.zeros_like(self.solid), left.solid[self.at]))
         own = None
         if front is not None:
             own = _taken(front, self.at)
             _nothing(own, self._outside(tiles, picture))
-        lay(own, self.veil, rest)
+        self._take(own, left.open[self.at][:, None], None if hidden is None else hidden[self.at][:, None])
+        self._show(picture)
 
     def _outside(self, tiles: NDArray[np.int64], picture: Picture) -> NDArray[np.bool_]:
         """Which of the rims [M] lie in none of some tiles."""
@@ -115,32 +155,41 @@ class Rims:
     def through_one_another(
         self,
         surfaces: list[Surface],
-        behind: _Floats,
         gives: list[bool],
         fronts: list[tuple[int, Picture, Areas]],
         picture: Picture,
     ) -> None:
-        """After surfaces that reach through one another were put over the picture, of which ``behind`` [H, W] is seen: the same at
-        rims. gives tells of each surface whether it is shown; fronts are drawings there (``taken``) by the
-        number of their surface."""
-        if self.before is None:
+        """After surfaces that reach through one another were put over the picture: the same at rims. gives tells of each surface whether it is
+        shown; fronts are drawings there (``taken``) by the number of their surface."""
+        if not len(self):
             return
-        self._put(picture, behind[self.at][:, None])
-        seen, rest = weights_at(surfaces, self.at)
-        weaken(self.veil, rest[:, None])
+        cuts = [self._cut(one.areas, picture) for one in surfaces]
+        alphas = [one.alpha[self.at][:, None] for one in surfaces]
+        seen, rest = weights_at(surfaces, self.at, self.solid, self.least)
+        for alpha, cut in zip(alphas, cuts, strict=True):
+            self.surfaces.append(_veil(alpha[:, 0], cut))
+            self._note(cut.seen[:, 0], cut.before[:, 0])
+        weaken(self.given, rest[:, None])
         for number, front, areas in fronts:
-            add(front, self.veil, self._cut(areas), seen[number][:, None])
-        if self.veil.held is not None:
-            for surface, weight, shown in zip(surfaces, seen, gives, strict=True):
+            add(front, self.given, areas.at(self.at), seen[number][:, None])
+        if self.given.held is not None:
+            for alpha, weight, shown in zip(alphas, seen, gives, strict=True):
                 if not shown:
-                    self.veil.held[:] += (surface.alpha[self.at] * weight)[:, None]
+                    self.given.held[:] += alpha * weight[:, None]
+        self._show(picture)
 
     def add(self, front: Picture, picture: Picture) -> None:
-        """Add what something gives whose place was made before, to the picture, or at rims to what is kept apart there."""
+        """Add what something gives whose place was made before, and which was held out, to the picture, or at rims to what is kept apart
+        there."""
+        if picture.held is not None:
+            picture.held[:] -= front.beauty[..., 3]
         if len(self):
             own = _taken(front, self.at)
             _nothing(front, self.at)
-            lay(own, self.veil, np.ones_like(self.solid))
+            lay(own, self.given, np.ones((len(self), 1), np.float32))
+            if self.given.held is not None:
+                self.given.held[:] -= own.beauty[..., 3]
+            self._show(picture)
         lay(front, picture, np.ones(picture.depth.shape, np.float32))
 
     def join(self, picture: Picture) -> None:
@@ -148,17 +197,45 @@ class Rims:
         if not len(self):
             return
         whole = _taken(picture, self.at)
-        if whole.held is not None and self.veil.held is not None:
-            whole.held[:] += self.veil.held
-        lay(self.veil, whole, np.ones_like(self.solid))
+        if whole.held is not None and self.given.held is not None:
+            whole.held[:] += self.given.held
+        lay(self.given, whole, np.ones((len(self), 1), np.float32))
         _put(picture, self.at, whole)
 
-    def _put(self, picture: Picture, rest: _Floats) -> None:
-        """What is opaque as it was before, weakened."""
-        assert self.before is not None
-        weaken(self.before, rest)
-        _put(picture, self.at, self.before)
-        self.before = None
+    def _take(self, front: Picture | None, rest: _Floats, hidden: _Floats | None) -> None:
+        """Put what surfaces give before what others do, of which they leave a rest [M, 1]; hidden [M, 1] is what they hide and do not give."""
+        if self.given.held is not None:
+            self.given.held[:] = self.given.held * rest + (0 if hidden is None else hidden)
+        lay(front, self.given, rest)
+
+    def _note(self, seen: _Floats, before: _Floats) -> None:
+        """That a surface is seen there, before which something opaque stands in an area [M]."""
+        self.least = np.where(seen > _LEAST, np.minimum(self.least, before), self.least)
+
+    def _show(self, picture: Picture) -> None:
+        """What is opaque, weakened by all surfaces so far, into the picture."""
+        own = replace(_rows(self.opaque), covered=None)
+        weaken(own, left_of(self.solid, self.surfaces)[:, None])
+        _put(picture, self.at, own)
+
+
+def left_of(solid: _Floats, surfaces: Sequence[Veil]) -> _Floats:
+    """The share [M] of an opaque area [M] that is seen through surfaces, if what one leaves as it is lies within what another does."""
+    leaves = np.minimum(np.stack([one.leaves for one in surfaces]), solid)
+    order = np.argsort(leaves, axis=0, kind="stable")
+    ends = np.concatenate([np.take_along_axis(leaves, order, axis=0), solid[None]])
+    clear = np.cumprod(np.take_along_axis(np.stack([one.clear for one in surfaces]), order, axis=0), axis=0)
+    left = ends[0] + ((ends[1:] - ends[:-1]) * clear).sum(axis=0)
+    return np.asarray(np.clip(left / solid, 0, 1), np.float32)
+
+
+def _veil(alpha: _Floats, areas: Areas) -> Veil:
+    """A surface, or several one behind the other, of an alpha [M] in the whole pixel."""
+    if areas.passing is not None:
+        clear, before = (one[:, 0] for one in areas.passing)
+        return Veil((before / np.maximum(1 - clear, np.float32(1e-6))).astype(np.float32), clear)
+    opacity = np.clip(alpha / np.maximum(areas.reach[:, 0], np.float32(1e-6)), 0, 1)
+    return Veil(areas.before[:, 0], np.asarray(1 - opacity, np.float32))
 
 
 def _nothing(picture: Picture, at: Any) -> None:
@@ -180,6 +257,22 @@ def _taken(picture: Picture, at: tuple[NDArray[np.int64], ...]) -> Picture:
     }
     groups = {name: np.ascontiguousarray(values[rows, columns][:, None]) for name, values in picture.groups.items()}
     return replace(picture, **found, groups=groups)
+
+
+def _rows(picture: Picture) -> Picture:
+    """A copy of pixels that were taken."""
+    return _taken(picture, (np.arange(len(picture.depth)), np.zeros(len(picture.depth), np.int64)))
+
+
+def _both(one: Picture, other: Picture) -> Picture:
+    """Pixels that were taken, and others after them."""
+    found: dict[str, Any] = {
+        name: np.concatenate([values, getattr(other, name)])
+        for name in (*_LIGHT, "depth", "covered")
+        if (values := getattr(one, name)) is not None
+    }
+    groups = {name: np.concatenate([values, other.groups[name]]) for name, values in one.groups.items()}
+    return replace(one, **found, groups=groups)
 
 
 def _put(picture: Picture, at: tuple[NDArray[np.int64], ...], own: Picture) -> None:

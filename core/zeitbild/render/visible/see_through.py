@@ -212,6 +212,9 @@ class Areas:
     fade: NDArray[np.float32] | None = None
     #: The area over which what is wanted stretches, there or not; None: that in which it is seen.
     over: NDArray[np.float32] | None = None
+    #: Of several surfaces one behind the other (None: it is one): how much all of them let through, and the sum of what each has before it,
+    #: times how opaque it is, times how much those nearer let through. Of an area A that is opaque they leave A times the one and the other.
+    passing: tuple[NDArray[np.float32], NDArray[np.float32]] | None = None
 
     def faded(self, gone: NDArray[np.float32]) -> Areas:
         """The same where ``gone`` [H, W] (of no length: nothing) of each pixel is covered by what is not there."""
@@ -227,6 +230,16 @@ class Areas:
         """Those of some rows, one pixel after the other."""
         fade = None if self.fade is None else self.fade[rows].reshape(-1)
         return Areas(self.seen[rows].reshape(-1), self.before[rows].reshape(-1), None, fade)
+
+    def at(self, pixels: tuple[NDArray[np.int64], NDArray[np.int64]]) -> Areas:
+        """Those of some pixels, rows and columns [M], as a picture of M rows; tiles are left out of account."""
+
+        def some(one: NDArray[np.float32]) -> NDArray[np.float32]:
+            return np.ascontiguousarray(one[pixels][:, None])
+
+        fade, over = (None if one is None else some(one) for one in (self.fade, self.over))
+        passing = None if self.passing is None else (some(self.passing[0]), some(self.passing[1]))
+        return Areas(some(self.seen), some(self.before), None, fade, over, passing)
 
     @property
     def reach(self) -> NDArray[np.float32]:
@@ -252,6 +265,41 @@ def _every_tile(shape: tuple[int, ...]) -> NDArray[np.int64]:
     return np.arange(-(-shape[0] // TILE) * -(-shape[1] // TILE), dtype=np.int64)
 
 
+def pixels_in(tiles: NDArray[np.int64], shape: tuple[int, ...]) -> NDArray[np.bool_]:
+    """Which pixels [H, W] lie in some tiles."""
+    height, width = shape
+    rows, columns = -(-height // TILE), -(-width // TILE)
+    found = np.zeros(rows * columns, np.bool_)
+    found[tiles] = True
+    return np.repeat(np.repeat(found.reshape(rows, columns), TILE, axis=0), TILE, axis=1)[:height, :width]
+
+
+@parallel_kernel
+def _pass(order, beauty, reach, before, clear, passed):  # type: ignore[no-untyped-def]
+    """``Areas.passing`` of surfaces, clear and passed [H, W], with another one before them: in place."""
+    columns = (reach.shape[1] + _TILE - 1) // _TILE
+    for turn in numba.prange(order.shape[0]):
+        top, left = (order[turn] // columns) * _TILE, (order[turn] % columns) * _TILE
+        for y in range(top, min(top + _TILE, reach.shape[0])):
+            for x in range(left, min(left + _TILE, reach.shape[1])):
+                opacity = min(max(beauty[y, x, 3] / max(reach[y, x], _LEAST), _ZERO), _ONE)
+                passed[y, x] = opacity * before[y, x] + (_ONE - opacity) * passed[y, x]
+                clear[y, x] *= _ONE - opacity
+
+
+class Passing:
+    """What surfaces one behind the other, put in from far to near, leave of what is opaque (``Areas.passing``)."""
+
+    def __init__(self, shape: tuple[int, ...]) -> None:
+        self.clear, self.before = np.ones(shape, np.float32), np.zeros(shape, np.float32)
+
+    def put_before(self, front: Picture, areas: Areas) -> None:
+        """Put a surface before those that there are."""
+        tiles = areas.tiles_in(areas.seen.shape)
+        with PARALLEL:
+            PARALLEL.by_parts(_pass, tiles, front.beauty, areas.reach, areas.before, self.clear, self.before)
+
+
 def opacity_in(alpha: NDArray[np.float32], areas: Areas) -> NDArray[np.float32]:
     """How opaque a surface is where it is, from its alpha in the whole pixel, both [H, W] in 0..1."""
     return np.asarray(alpha / np.maximum(areas.seen, np.float32(1e-6)), np.float32)
@@ -267,10 +315,12 @@ def rest_behind(alpha: NDArray[np.float32], areas: Areas, solid: NDArray[np.floa
     return rest
 
 
-def rest_of_veil(alpha: NDArray[np.float32], areas: Areas) -> NDArray[np.float32]:
-    """The share [H, W] of see-through things behind a surface that is seen: they lie where nothing opaque stands before them, spread
-    evenly over that."""
-    room = np.maximum(1 - areas.before, np.float32(1e-6))
+def rest_of_veil(
+    alpha: NDArray[np.float32], areas: Areas, before: NDArray[np.float32] | None = None
+) -> NDArray[np.float32]:
+    """The share [H, W] of see-through things behind a surface that is seen: they lie where nothing opaque stands before them, which leaves
+    an area ``before`` of each pixel (None: as before the surface), spread evenly over that."""
+    room = np.maximum(1 - (areas.before if before is None else before), np.float32(1e-6))
     covered = np.minimum(areas.seen / room, 1)
     return np.asarray(1 - opacity_in(alpha, areas) * covered, np.float32)
 
