@@ -13,7 +13,7 @@ from zeitbild.kernels import PARALLEL
 from zeitbild.render.data_rows import SHARE
 from zeitbild.render.outputs import Layer, View
 from zeitbild.render.picture import Picture
-from zeitbild.render.sheets import Sheets, over_one_another
+from zeitbild.render.sheets import Opaque, Sheets, over_one_another
 from zeitbild.render.spraying import Spraying
 from zeitbild.render.veils import put_veils
 from zeitbild.render.visible.entangled import Surface, Weights, distinct, entangled, surface_of, weights_of
@@ -21,7 +21,7 @@ from zeitbild.render.visible.folds import MOST_DEEP
 from zeitbild.render.visible.pieces import groups_apart
 from zeitbild.render.visible.remembered import picture_of
 from zeitbild.render.visible.rims import Rims
-from zeitbild.render.visible.see_through import Areas, add, lay_over, weaken
+from zeitbild.render.visible.see_through import Areas, Before, add, lay_over, weaken
 from zeitbild.snapshot import Role, Snapshot
 
 #: So many see-through bodies, in as many groups each of which would be drawn by itself, are many.
@@ -59,10 +59,11 @@ def put_see_through(
     by_lists = _by_lists(view, len(levels))
     if not by_lists and len(set(roles.values())) > 1:
         levels = groups_apart(snapshot, units, roles | alone_ones, view.pieces)
+    opaque = Opaque(view, solid, layers)
     sheets = None
     if not by_lists and min(len(levels), len(veiled)) > MANY and not (fused or spraying.left):
         every = [place for unit in units for place in unit]
-        if (sheets := _peeled(view, solid, every, roles, layers)) is not None:
+        if (sheets := _peeled(view, solid, every, roles, layers, opaque)) is not None:
             levels = [[tuple(every)]]
     listed: list[int] = []
 
@@ -81,18 +82,18 @@ def put_see_through(
             _as_one(snapshot, solid, group[0], drawn, pictures, areas, layers, rims)
             continue
         if len(group[0]) > 1 and sheets is None:
-            _through_one_another(view, solid, group[0], pictures, areas, layers, rims)
+            _through_one_another(view, solid, group[0], pictures, areas, layers, rims, opaque)
             continue
         gives = [role == "shown" for role in roles[group[0][0]]]
         wanted = any(g and one.planes for g, one in zip(gives, layers, strict=True))
         if sheets is None:
-            sheets = Sheets(view, solid, [place for unit in group for place in unit], any(gives), wanted)
+            sheets = Sheets(view, solid, own, any(gives), wanted, opaque=opaque)
         front, own_areas = over_one_another(sheets)
         sheets = None
-        for picture, area, giving, rim in zip(pictures, areas, gives, rims, strict=True):
+        for number, (picture, area, giving, rim) in enumerate(zip(pictures, areas, gives, rims, strict=True)):
             rim.begin(picture, area, own_areas)
             lay_over(front, picture, own_areas, area, gives=giving)
-            rim.lay_over(front, own_areas, gives=giving, picture=picture)
+            rim.lay_over(front, own_areas, gives=giving, picture=picture, opaque=opaque.before(own_areas, number))
         # Given back before the next is drawn.
         del front
     if listed:
@@ -186,6 +187,7 @@ def _through_one_another(
     areas: Sequence[NDArray[np.float32]],
     layers: Sequence[Layer],
     rims: Sequence[Rims],
+    opaque: Opaque,
 ) -> None:
     """Put see-through bodies that reach through one another over the pictures of layers, in place; areas [H, W] of each are those that
     are opaque."""
@@ -199,20 +201,22 @@ def _through_one_another(
     for number, picture in enumerate(pictures):
         rims[number].begin(picture, areas[number], *(one.areas for one in surfaces))
         weaken(picture, weights[number].behind)
-    fronts: list[list[tuple[int, Picture, Areas]]] = [[] for _ in pictures]
+    fronts: list[list[tuple[int, Picture, Areas, Before | None]]] = [[] for _ in pictures]
     for place in unit:
         shown = [layer.roles[place] == "shown" for layer in layers]
         planes = any(gives and layer.planes for gives, layer in zip(shown, layers, strict=True))
         own = [at for at, surface in enumerate(surfaces) if surface.body == place]
         sides: Iterator[tuple[Picture, Areas, bool] | None] = iter([None] * len(own))
         if any(shown):
-            sides = Sheets(view, solid, [place], True, planes, everywhere=True).near_to_far()
+            sides = Sheets(view, solid, [place], True, planes, opaque=opaque, everywhere=True).near_to_far()
         for at, side in zip(own, sides, strict=True):
             for number, (picture, gives) in enumerate(zip(pictures, shown, strict=True)):
                 weight = weights[number].surfaces[at]
                 if gives and side is not None:
                     add(side[0], picture, side[1], weight)
-                    fronts[number].append((at, rims[number].taken(side[0]), side[1]))
+                    stands = opaque.before(side[1], number)
+                    own_before = None if stands is None else rims[number].taken_before(stands)
+                    fronts[number].append((at, rims[number].taken(side[0]), replace(side[1], opaque=()), own_before))
                 elif picture.held is not None:
                     picture.held[:] += surfaces[at].alpha * weight
             # Given back before the next is drawn.
@@ -228,6 +232,7 @@ def _peeled(
     places: Sequence[int],
     roles: Mapping[int, tuple[Role, ...]],
     layers: Sequence[Layer],
+    opaque: Opaque,
 ) -> Sheets | None:
     """Surfaces of all see-through bodies, to be drawn one behind the other however many bodies they are of; None where that would not be
     right or not worth while: if layers have them in other roles, any is flat, or too many lie over one another."""
@@ -236,5 +241,5 @@ def _peeled(
         return None
     gives = [role == "shown" for role in own]
     wanted = any(g and one.planes for g, one in zip(gives, layers, strict=True))
-    sheets = Sheets(view, solid, places, any(gives), wanted, mixed=True)
+    sheets = Sheets(view, solid, places, any(gives), wanted, opaque=opaque, mixed=True)
     return sheets if sheets.count() <= MOST_DEEP else None

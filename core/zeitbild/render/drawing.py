@@ -64,6 +64,7 @@ def draw_outputs(
     alone: bool = False,
     within: NDArray[np.bool_] | None = None,
     stacked: NDArray[np.uint8] | None = None,
+    opaque: Sequence[Output] = (),
 ) -> list[Areas | None]:
     """Draw a stage as if nothing showed through it, once for all outputs, and fill every plane that their pictures have; gives
     where what is shown is, of those in which something only hides.
@@ -71,7 +72,7 @@ def draw_outputs(
     What is ``alone`` finds out nothing about what hides it; else every number is the one that it has in the whole picture, so
     that layers add up to it. Nothing is drawn but ``within`` some tiles [tiles], if they are given; what
     pictures hold elsewhere is not said. stacked [tiles] gets how many surfaces of the stage's own triangles lie one over the other
-    (``folds``).
+    (``folds``). opaque are outputs for what stands before what is alone: light alone, in pixels that both have a part in.
     """
     snapshot, quality, samples, hard = view.snapshot, view.quality, view.samples, view.hard
     height, width = snapshot.height, snapshot.width
@@ -108,10 +109,10 @@ def draw_outputs(
         if alone:
             (output,) = lit_ones
             if stretch is not None:
-                without_hidden(stretch, scene.finish_of, output.weights)
+                without_hidden(stretch, scene.finish_of, output.weights, beside=bool(opaque))
             else:
                 moved = np.empty(len(fragments.pixel), np.int32)
-                PARALLEL.by_parts(drop_hidden, fragments, scene.finish_of, output.weights, moved)
+                PARALLEL.by_parts(drop_hidden, fragments, scene.finish_of, output.weights, bool(opaque), moved)
         ways = stage.moves(snapshot) if swept else NO_WAYS
         wanted = any(output.picture.planes is not None for output in lit_ones)
         rayed = cast_rays(snapshot, quality, stage, light, fragments, depth, ways, unlit_too=wanted)
@@ -138,6 +139,7 @@ def draw_outputs(
             shade_outputs(view, stage, alpha, lit_ones, *at, decides=every)
 
         lit()
+        shade_outputs(view, stage, alpha, opaque, shaded, rayed)
         if drawing is not None and finer:
             decides = whole if every is None else every.picture.beauty
             assert decides is not None

@@ -9,7 +9,7 @@ import numpy as np
 from zeitbild.render import QUALITIES, render, stage
 from zeitbild.render.picture import NO_DEPTH, Picture
 from zeitbild.render.rays.patterns import veil_bits
-from zeitbild.render.shade.shading import PLANES
+from zeitbild.render.shade.shading import EMISSION, PLANES
 from zeitbild.render.visible.identity import SLOTS, moves_of, numbers_of
 from zeitbild.render.visible.pieces import groups_apart, see_through_places
 from zeitbild.render.visible.see_through import Areas, lay_over
@@ -434,3 +434,35 @@ class Rims(unittest.TestCase):
         np.testing.assert_allclose(between, (0.65 * 0.25, 0.5, 0.35 * 0.5, 0.35 + 0.65 * 0.75 + 0.35 * 0.0), atol=0.012)
         behind = self._pixel((-2, 0.5, (1, 0, 0)), (0, 0.5, (0, 1, 0)), bar=-5)
         np.testing.assert_allclose(behind, (0.25, 0.5, 0.35 * 0.25, 0.35 * 0.25 + 0.75), atol=0.012)
+
+    def test_what_stands_before_a_plate_and_what_behind_it_in_one_pixel(self) -> None:
+        # Over of Porter and Duff 1984, apart for the part of the pixel that the bar takes.
+        for opacity in (0.3, 0.9):
+            for moving in (False, True):
+                with self.subTest(opacity=opacity, moving=moving):
+                    shot = snapshot(quad(40.0, -5), quad(40.0, 0), quad(40.0, 5), size=(64, 64), camera_span=64.0)
+                    rows = [
+                        finish_row((1.0, 0.0, 0.0), unlit=True),
+                        finish_row((0.0, 1.0, 0.0), unlit=True, opacity=opacity),
+                        finish_row((0.0, 0.0, 1.0), unlit=True),
+                    ]
+                    bodies = zip(shot.bodies, rows, strict=True)
+                    moved = np.eye(4)
+                    moved[0, 3] = 0.375 - 40
+                    placed = [replace(body, finishes=(row,)) for body, row in bodies]
+                    placed[2] = replace(placed[2], matrix=tuple(moved.reshape(-1)))
+                    shot = replace(shot, bodies=tuple(placed))
+                    if moving:
+                        # Sideways along its own edges, so that nothing changes.
+                        ends = [[body.matrix for body in shot.bodies] for _ in range(2)]
+                        along = moved.copy()
+                        along[1, 3] = 0.5
+                        ends[1][2] = tuple(along.reshape(-1))
+                        shot = replace(shot, stations=tuple(tuple(one) for one in ends))
+                    picture = render(shot, QUALITIES["final"], planes=True)
+                    left = 0.625
+                    want = (left * (1 - opacity), left * opacity, 0.375, 1)
+                    np.testing.assert_allclose(picture.beauty[32, 32], want, atol=0.02)
+                    assert picture.planes is not None
+                    glows = picture.planes[32, 32, EMISSION : EMISSION + 3]
+                    np.testing.assert_allclose(glows, picture.beauty[32, 32, :3], atol=1e-5)

@@ -240,7 +240,7 @@ class Hidden(unittest.TestCase):
         moved = np.empty(len(swept.fragments.pixel), np.int32)
         with PARALLEL:
             none = np.full(2, -1, np.float32)
-            drop_hidden(swept.fragments, stage.scene.finish_of, none, moved)
+            drop_hidden(swept.fragments, stage.scene.finish_of, none, False, moved)
         self.assertEqual(int(swept.fragments.counts.sum()), 0)
 
 

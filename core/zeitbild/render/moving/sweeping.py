@@ -197,13 +197,15 @@ def rayed_places(snapshot: Snapshot, stage: Stage, light: Lighting, swept: Swept
     return Rayed(spots, lift, rayed)
 
 
-def without_hidden(swept: Swept, finish_of: NDArray[np.int32], weights: NDArray[np.float32]) -> None:
+def without_hidden(
+    swept: Swept, finish_of: NDArray[np.int32], weights: NDArray[np.float32], *, beside: bool = False
+) -> None:
     """Leave out what is not to be seen (``see_through.drop_hidden``), in place."""
     fragments, places = swept.fragments, swept.places
     moved, places_moved = (np.empty(len(one.pixel), np.int32) for one in (fragments, places))
     before = places.counts.copy()
-    PARALLEL.by_parts(drop_hidden, fragments, finish_of, weights, moved)
-    PARALLEL.by_parts(drop_hidden, places, finish_of, weights, places_moved)
+    PARALLEL.by_parts(drop_hidden, fragments, finish_of, weights, beside, moved)
+    PARALLEL.by_parts(drop_hidden, places, finish_of, weights, beside, places_moved)
     PARALLEL.by_parts(follow, places, before, places_moved, moved, swept.stood)
 
 

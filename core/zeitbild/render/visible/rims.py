@@ -9,21 +9,24 @@ other, as they are where one edge runs before several surfaces, or several of th
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
+from functools import partial
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
+from zeitbild.render.data_rows import SHARE
 from zeitbild.render.picture import NO_DEPTH, Picture
 from zeitbild.render.visible.entangled import Surface, weights_at
 from zeitbild.render.visible.lists import Left
-from zeitbild.render.visible.see_through import Areas, add, lay, pixels_in, rest_of_veil, weaken
+from zeitbild.render.visible.see_through import Areas, Before, add, lay, pixels_in, rest_of_veil, weaken
 from zeitbild.render.visible.triangle_setup import TILE
 
 #: Shares of a pixel that count as all or nothing.
 _LEAST = 1e-4
+_TINY = np.float32(1e-6)
 _LIGHT = ("beauty", "planes", "identities", "data", "held")
 
 _Floats = NDArray[np.float32]
@@ -32,14 +35,17 @@ _At = tuple[NDArray[np.int64], NDArray[np.int64]]
 
 @dataclass(frozen=True, slots=True)
 class Veil:
-    """Of a see-through surface: the area [M] of what is opaque that it leaves as it is, and the share [M] of the rest that is seen."""
+    """Of a see-through surface: the area [M] of what is opaque that it leaves as it is, the share [M] of the rest that is seen, and light of
+    what it leaves, if that is known."""
 
     leaves: _Floats
     clear: _Floats
+    left: Picture | None = None
 
-    def more(self, solid: _Floats) -> Veil:
-        """The same with pixels in which it is not, which are opaque in an area [N]."""
-        return Veil(np.concatenate([self.leaves, solid]), np.concatenate([self.clear, np.ones_like(solid)]))
+    def more(self, solid: _Floats, opaque: Picture) -> Veil:
+        """The same with pixels in which it is not, which are opaque in an area [N], and how they look."""
+        leaves, clear = np.concatenate([self.leaves, solid]), np.concatenate([self.clear, np.ones_like(solid)])
+        return Veil(leaves, clear, None if self.left is None else _both(self.left, opaque))
 
 
 @dataclass(slots=True, eq=False)
@@ -95,6 +101,10 @@ class Rims:
         """The same pixels of another picture."""
         return _taken(picture, self.at)
 
+    def taken_before(self, before: Before) -> Before:
+        """The same pixels of what stands before a surface."""
+        return Before(self.taken(before.picture), before.area[self.at], before.seen[self.at])
+
     def begin(self, picture: Picture, solid: _Floats, *fronts: Areas) -> None:
         """Before surfaces are put over a picture whose opaque bodies cover solid [H, W]: pixels that are opaque all over, of which something
         stands before them and something does not, are rims from now on. What was put over them so far counts as opaque, too."""
@@ -113,19 +123,24 @@ class Rims:
             return
         more = Rims._where(picture, solid, np.nonzero(found))
         self.at = (np.concatenate([self.at[0], more.at[0]]), np.concatenate([self.at[1], more.at[1]]))
-        self.surfaces = [one.more(more.solid) for one in self.surfaces]
+        self.surfaces = [one.more(more.solid, more.opaque) for one in self.surfaces]
         self.solid, self.least = np.append(self.solid, more.solid), np.append(self.least, more.least)
         self.opaque, self.given = _both(self.opaque, more.opaque), _both(self.given, more.given)
 
-    def lay_over(self, front: Picture, areas: Areas, *, gives: bool, picture: Picture) -> None:
-        """After ``see_through.lay_over``: the same at rims, by themselves."""
+    def lay_over(
+        self, front: Picture, areas: Areas, *, gives: bool, picture: Picture, opaque: Before | None = None
+    ) -> None:
+        """After ``see_through.lay_over``: the same at rims, by themselves; opaque is what stands before it."""
         if not len(self):
             return
         own, cut = _taken(front, self.at), self._cut(areas, picture)
         if areas.tiles is not None:
             _nothing(own, self._outside(areas.tiles, picture))
         alpha = own.beauty[..., 3]
-        self.surfaces.append(_veil(alpha[:, 0], cut))
+        stands = None if opaque is None else self.taken_before(opaque)
+        if stands is not None and areas.tiles is not None:
+            stands.seen[self._outside(areas.tiles, picture)] = 0
+        self._stand_before(_veil(alpha[:, 0], cut), stands)
         rest = rest_of_veil(alpha, cut, np.minimum(self.least[:, None], cut.before))
         self._take(own if gives else None, rest, alpha if not gives else None)
         self._note(cut.seen[:, 0], cut.before[:, 0])
@@ -138,7 +153,7 @@ class Rims:
         front is what they give, if they give anything, and hidden [H, W] what those that only hide do."""
         if not len(self):
             return
-        self.surfaces.append(Veil(np.zeros_like(self.solid), left.solid[self.at]))
+        self._stand_before(Veil(np.zeros_like(self.solid), left.solid[self.at]), None)
         own = None
         if front is not None:
             own = _taken(front, self.at)
@@ -156,21 +171,22 @@ class Rims:
         self,
         surfaces: list[Surface],
         gives: list[bool],
-        fronts: list[tuple[int, Picture, Areas]],
+        fronts: list[tuple[int, Picture, Areas, Before | None]],
         picture: Picture,
     ) -> None:
         """After surfaces that reach through one another were put over the picture: the same at rims. gives tells of each surface whether it is
-        shown; fronts are drawings there (``taken``) by the number of their surface."""
+        shown; fronts are drawings there (``taken``) by the number of their surface, and what stands before each."""
         if not len(self):
             return
         cuts = [self._cut(one.areas, picture) for one in surfaces]
         alphas = [one.alpha[self.at][:, None] for one in surfaces]
         seen, rest = weights_at(surfaces, self.at, self.solid, self.least)
-        for alpha, cut in zip(alphas, cuts, strict=True):
-            self.surfaces.append(_veil(alpha[:, 0], cut))
+        opaque = {number: one for number, _, _, one in fronts}
+        for number, (alpha, cut) in enumerate(zip(alphas, cuts, strict=True)):
+            self._stand_before(_veil(alpha[:, 0], cut), opaque.get(number))
             self._note(cut.seen[:, 0], cut.before[:, 0])
         weaken(self.given, rest[:, None])
-        for number, front, areas in fronts:
+        for number, front, areas, _ in fronts:
             add(front, self.given, areas.at(self.at), seen[number][:, None])
         if self.given.held is not None:
             for alpha, weight, shown in zip(alphas, seen, gives, strict=True):
@@ -212,29 +228,81 @@ class Rims:
         """That a surface is seen there, before which something opaque stands in an area [M]."""
         self.least = np.where(seen > _LEAST, np.minimum(self.least, before), self.least)
 
+    def _stand_before(self, veil: Veil, stands: Before | None) -> None:
+        """Put a surface before what there is; of what stands before it light may be known."""
+        if stands is None:
+            self.surfaces.append(veil)
+            return
+        leaves, area, known = np.minimum(veil.leaves, self.solid), stands.area, stands.seen > 0
+        # Where it leaves less than that, a part of it; where it leaves more, a part of what is opaque besides.
+        inner = np.where(known, np.clip(leaves / np.maximum(area, _TINY), 0, 1), 0)
+        outer = np.clip((leaves - area) / np.maximum(self.solid - area, _TINY), 0, 1)
+        outer = np.where(known, outer, leaves / self.solid)
+        alpha = stands.picture.beauty[:, 0, 3]
+        held = None if self.opaque.held is None else np.maximum(area - alpha, 0)[:, None]
+
+        def left(before: _Floats, every: _Floats) -> _Floats:
+            shape = (-1, *[1] * (every.ndim - 1))
+            near, far = inner.reshape(shape), outer.reshape(shape)
+            return np.asarray(np.where(near > 0, before, 0) * (near - far) + every * far, np.float32)
+
+        self.surfaces.append(replace(veil, left=_combined(left, replace(stands.picture, held=held), self.opaque)))
+
     def _show(self, picture: Picture) -> None:
         """What is opaque, weakened by all surfaces so far, into the picture."""
-        own = replace(_rows(self.opaque), covered=None)
-        weaken(own, left_of(self.solid, self.surfaces)[:, None])
-        _put(picture, self.at, own)
+        clear, shares = shares_of(self.solid, self.surfaces)
+        all_of_it = even = clear
+        for share, one in zip(shares, self.surfaces, strict=True):
+            part = share * np.minimum(one.leaves, self.solid) / self.solid
+            all_of_it = all_of_it + part
+            even = even if one.left is not None else even + part
+        own = _rows(self.opaque)
+        light = replace(own, identities=None, data=None, covered=None)
+        weaken(light, even[:, None])
+        for share, one in zip(shares, self.surfaces, strict=True):
+            if one.left is not None:
+                light = _combined(partial(_plus, share), light, one.left)
+        if own.identities is not None:
+            own.identities[..., 1] *= all_of_it[:, None, None, None]
+        if own.data is not None:
+            own.data[..., SHARE] *= all_of_it[:, None]
+        _put(picture, self.at, replace(light, identities=own.identities, data=own.data))
 
 
-def left_of(solid: _Floats, surfaces: Sequence[Veil]) -> _Floats:
-    """The share [M] of an opaque area [M] that is seen through surfaces, if what one leaves as it is lies within what another does."""
-    leaves = np.minimum(np.stack([one.leaves for one in surfaces]), solid)
-    order = np.argsort(leaves, axis=0, kind="stable")
-    ends = np.concatenate([np.take_along_axis(leaves, order, axis=0), solid[None]])
-    clear = np.cumprod(np.take_along_axis(np.stack([one.clear for one in surfaces]), order, axis=0), axis=0)
-    left = ends[0] + ((ends[1:] - ends[:-1]) * clear).sum(axis=0)
-    return np.asarray(np.clip(left / solid, 0, 1), np.float32)
+def _plus(share: _Floats, values: _Floats, more: _Floats) -> _Floats:
+    return np.asarray(values + more * share.reshape(-1, *[1] * (more.ndim - 1)), np.float32)
+
+
+def _combined(change: Callable[[_Floats, _Floats], _Floats], one: Picture, other: Picture) -> Picture:
+    """All light of two pictures of the same pixels, and what hold-outs hide of them, changed into that of one; of the rest as in the first."""
+    found: dict[str, Any] = {
+        name: change(values, more)
+        for name in ("beauty", "planes", "held")
+        if (values := getattr(one, name)) is not None and (more := getattr(other, name)) is not None
+    }
+    groups = {name: change(values, other.groups[name]) for name, values in one.groups.items() if name in other.groups}
+    return replace(one, **found, groups=groups)
+
+
+def shares_of(solid: _Floats, surfaces: Sequence[Veil]) -> tuple[_Floats, list[_Floats]]:
+    """How much is seen of an opaque area [M] behind surfaces, if what one leaves as it is lies within what another does: so much of all of
+    it, and of what each leaves so much more."""
+    order = np.argsort(np.minimum(np.stack([one.leaves for one in surfaces]), solid), axis=0, kind="stable")
+    own, pixels = np.stack([one.clear for one in surfaces]), np.arange(len(solid))
+    clear, found = np.ones_like(solid), np.zeros_like(own)
+    for which in order:
+        # What it leaves is seen through those alone that leave less.
+        found[which, pixels] = clear * (1 - own[which, pixels])
+        clear = clear * own[which, pixels]
+    return clear, list(found)
 
 
 def _veil(alpha: _Floats, areas: Areas) -> Veil:
     """A surface, or several one behind the other, of an alpha [M] in the whole pixel."""
     if areas.passing is not None:
         clear, before = (one[:, 0] for one in areas.passing)
-        return Veil((before / np.maximum(1 - clear, np.float32(1e-6))).astype(np.float32), clear)
-    opacity = np.clip(alpha / np.maximum(areas.reach[:, 0], np.float32(1e-6)), 0, 1)
+        return Veil((before / np.maximum(1 - clear, _TINY)).astype(np.float32), clear)
+    opacity = np.clip(alpha / np.maximum(areas.reach[:, 0], _TINY), 0, 1)
     return Veil(areas.before[:, 0], np.asarray(1 - opacity, np.float32))
 
 

@@ -87,25 +87,32 @@ def depth_of_seen(fragments, surfaces, weights, eye, axis, nothing, depth):  # t
 
 
 @parallel_kernel
-def drop_hidden(fragments, finish_of, weights, moved):  # type: ignore[no-untyped-def]
-    """Leave out fragments whose finish weighs less than 0, in place; moved [n] gets the new number of each, -1 for none."""
+def drop_hidden(fragments, finish_of, weights, beside, moved):  # type: ignore[no-untyped-def]
+    """Leave out fragments whose finish weighs less than 0, in place, but (beside) where a pixel has others, too; moved [n] gets the new number
+    of each, -1 for none. All fragments of a pixel follow one another."""
     order, counts, firsts = fragments.order, fragments.counts, fragments.firsts
     pixel, triangle, share = fragments.pixel, fragments.triangle, fragments.share
     where, at = fragments.where, fragments.at
     for turn in numba.prange(order.shape[0]):
         tile = order[turn]
         kept = firsts[tile]
-        for f in range(firsts[tile], firsts[tile] + counts[tile]):
-            moved[f] = np.int32(-1)
-            if weights[finish_of[triangle[f]]] < 0:
-                continue
-            pixel[kept], triangle[kept], share[kept] = pixel[f], triangle[f], share[f]
-            # Both may be the same array.
-            x, y, across, down = where[f, 0], where[f, 1], at[f, 0], at[f, 1]
-            where[kept, 0], where[kept, 1] = x, y
-            at[kept, 0], at[kept, 1] = across, down
-            moved[f] = np.int32(kept)
-            kept += 1
+        last, end = firsts[tile] + counts[tile], firsts[tile]
+        while end < last:
+            begin, own, others = end, pixel[end], False
+            while end < last and pixel[end] == own:
+                others = others or weights[finish_of[triangle[end]]] >= 0
+                end += 1
+            for f in range(begin, end):
+                moved[f] = np.int32(-1)
+                if not (others and (beside or weights[finish_of[triangle[f]]] >= 0)):
+                    continue
+                pixel[kept], triangle[kept], share[kept] = pixel[f], triangle[f], share[f]
+                # Both may be the same array.
+                x, y, across, down = where[f, 0], where[f, 1], at[f, 0], at[f, 1]
+                where[kept, 0], where[kept, 1] = x, y
+                at[kept, 0], at[kept, 1] = across, down
+                moved[f] = np.int32(kept)
+                kept += 1
         counts[tile] = kept - firsts[tile]
 
 
@@ -199,6 +206,15 @@ def _over(order, upper, rest, touched, lower):  # type: ignore[no-untyped-def]
 
 
 @dataclass(frozen=True, slots=True, eq=False)
+class Before:
+    """Light of what is opaque before a surface, which takes an area [H, W], in pixels in which that is seen [H, W], too."""
+
+    picture: Picture
+    area: NDArray[np.float32]
+    seen: NDArray[np.float32]
+
+
+@dataclass(frozen=True, slots=True, eq=False)
 class Areas:
     """Of each pixel [H, W]: the area in which what is wanted is seen, and that in which something opaque is that it does not cover.
 
@@ -215,6 +231,8 @@ class Areas:
     #: Of several surfaces one behind the other (None: it is one): how much all of them let through, and the sum of what each has before it,
     #: times how opaque it is, times how much those nearer let through. Of an area A that is opaque they leave A times the one and the other.
     passing: tuple[NDArray[np.float32], NDArray[np.float32]] | None = None
+    #: What is opaque before, as some outputs have it.
+    opaque: tuple[Before, ...] = ()
 
     def faded(self, gone: NDArray[np.float32]) -> Areas:
         """The same where ``gone`` [H, W] (of no length: nothing) of each pixel is covered by what is not there."""
@@ -248,7 +266,7 @@ class Areas:
 
     def whole(self) -> Areas:
         """The same as if all of it were there: what is behind it and belongs to it fills what is not."""
-        return self if self.fade is None else Areas(self.reach, self.before, self.tiles)
+        return self if self.fade is None else replace(self, seen=self.reach, fade=None, over=None)
 
     def tiles_in(self, shape: tuple[int, ...]) -> NDArray[np.int64]:
         """The tiles in which it may be seen, of a picture of that shape."""
@@ -258,7 +276,13 @@ class Areas:
         """Those of the near and the far side of closed bodies, which cover the same."""
         fade = self.fade if far.fade is None or self.fade is None else np.maximum(self.fade, far.fade)
         over = None if self.over is None and far.over is None else np.maximum(self.reach, far.reach)
-        return Areas(np.maximum(self.seen, far.seen), np.minimum(self.before, far.before), self.tiles, fade, over)
+        return replace(
+            self,
+            seen=np.maximum(self.seen, far.seen),
+            before=np.minimum(self.before, far.before),
+            fade=fade,
+            over=over,
+        )
 
 
 def _every_tile(shape: tuple[int, ...]) -> NDArray[np.int64]:
