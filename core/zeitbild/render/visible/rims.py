@@ -95,6 +95,8 @@ class Rims:
             found.seen[outside] = found.before[outside] = 0
             if found.fade is not None:
                 found.fade[outside] = 1
+            if found.over is not None:
+                found.over[outside] = 0
         return found
 
     def taken(self, picture: Picture) -> Picture:
@@ -139,7 +141,8 @@ class Rims:
         alpha = own.beauty[..., 3]
         stands = None if opaque is None else self.taken_before(opaque)
         if stands is not None and areas.tiles is not None:
-            stands.seen[self._outside(areas.tiles, picture)] = 0
+            outside = self._outside(areas.tiles, picture)
+            stands.seen[outside] = stands.area[outside] = 0
         self._stand_before(_veil(alpha[:, 0], cut), stands)
         rest = rest_of_veil(alpha, cut, np.minimum(self.least[:, None], cut.before))
         self._take(own if gives else None, rest, alpha if not gives else None)
