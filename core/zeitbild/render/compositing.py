@@ -114,7 +114,8 @@ def _put_listed(
     """Put see-through bodies over the pictures of layers, in place, by lists of their fragments; empty: nothing is in them yet."""
     PARALLEL.breathe()
     shown = [[layer.roles[view.pieces.body(place)] == "shown" for place in places] for layer in layers]
-    put_veils(view, solid, places, shown, pictures, rims, empty=empty)
+    solid_shown = [[layer.roles[place] == "shown" for place in solid] for layer in layers]
+    put_veils(view, solid, places, shown, pictures, rims, solid_shown=solid_shown, empty=empty)
 
 
 def _by_lists(view: View, levels: int = 0) -> bool:

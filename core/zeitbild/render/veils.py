@@ -16,6 +16,7 @@ from zeitbild.render.picture import NO_DEPTH, Picture
 from zeitbild.render.rays.secondary import cast_rays
 from zeitbild.render.stage import Stage
 from zeitbild.render.visible.lists import (
+    MOST_OPAQUE,
     PIXELS,
     STRETCHES,
     Left,
@@ -53,15 +54,23 @@ def put_veils(
     pictures: Sequence[Picture],
     rims: Sequence[Rims],
     *,
+    solid_shown: Sequence[Sequence[bool]],
     empty: bool = False,
 ) -> None:
     """Put see-through bodies (or pieces of them) at some places over the pictures of layers, in place; what is opaque hides what of them
-    stands behind it. shown tells of each layer, body by body, whether it is shown or only hides; empty: nothing is in the pictures yet."""
+    stands behind it. shown and solid_shown tell of each layer, body by body, whether it is shown or only hides; empty: nothing is in the
+    pictures yet."""
     own = view.triangles_of(places)
     stage = view.stage.drawing(view.triangles_of([*solid, *places]), None, own, every_side=True)
     bodies = np.array([view.pieces.body(piece) for piece in places])
     opacity = np.array(view.stage.opacity, np.float32)
-    gives = np.array([np.isin(view.owners, bodies[np.array(one, bool)]) for one in shown])
+    every = np.append(bodies, np.array(solid, int))
+    gives = np.array(
+        [
+            np.isin(view.owners, every[np.array([*one, *other], bool)])
+            for one, other in zip(shown, solid_shown, strict=True)
+        ]
+    )
     outputs = []
     for giving, picture in zip(gives, pictures, strict=True):
         weights = np.where(giving, opacity, np.float32(-1)).astype(np.float32)
@@ -74,7 +83,7 @@ def put_veils(
     size = view.snapshot.height, view.snapshot.width
     veils = _Veils(view, stage, gives)
     hidden = [None if one.held is None else np.zeros(size, np.float32) for one in pictures]
-    only_hides = [np.where(np.isin(view.owners, bodies) & ~one, opacity, np.float32(0)) for one in gives]
+    only_hides = [np.where(np.isin(view.owners, every) & ~one, opacity, np.float32(0)) for one in gives]
     with PARALLEL:
         for fragments, runs in veils.drawn():
             _light(view, stage, outputs, fragments, runs, veils.left.depth[0])
@@ -147,6 +156,8 @@ class _Veils:
             tiles = spread(len(self.bins.starts) - 1)
             self.room = np.zeros(len(tiles), np.int64)
             PARALLEL.by_parts(count_room, tiles, self.bins, self.own, width, height, self.room)
+            # Each pixel may need room for what is opaque, too.
+            self.room += MOST_OPAQUE * np.minimum(self.room, PIXELS)
         #: From above to below: of a picture that is cut into parts each has its neighbours, which share their rays.
         self.tiles = np.flatnonzero(self.room)
         #: How many fragments there are in each tile, once it was drawn; and what pictures of the same have in common.
@@ -184,7 +195,7 @@ class _Veils:
         while first < len(tiles):
             before = ends[first - 1] if first else 0
             last = max(first + 1, int(np.searchsorted(ends, before + _MOST_FRAGMENTS, side="right")))
-            yield from self._in_parts(tiles[first:last], self.needed)
+            yield from self._in_parts(tiles[first:last], self.needed.copy())
             first = last
 
     def _of(self, tiles: NDArray[np.int64], rooms: NDArray[np.int64]) -> tuple[Fragments, Runs] | None:
@@ -214,16 +225,19 @@ class _Veils:
                 return None
             return self._packed(found, runs) if rays else (found, runs)
         listed = _fragments("listed ", total, tiles, firsts, self.edges, width)
-        lists, most = _lists(total, len(rooms)), np.zeros(len(rooms), np.int64)
-        PARALLEL.by_parts(list_fragments, listed, lists, rooms, bins, own, height, farthest, samples, most)
-        self.needed[tiles] = listed.counts[tiles]
+        lists, most, more = _lists(total, len(rooms)), np.zeros(len(rooms), np.int64), np.zeros(len(rooms), np.int64)
+        patches = surfacing.patches
+        PARALLEL.by_parts(
+            list_fragments, listed, lists, rooms, bins, own, patches, height, farthest, samples, most, more
+        )
+        self.needed[tiles] = listed.counts[tiles] + more[tiles]
         if (self.needed[tiles] > rooms[tiles]).any():
             return None
         if view.light.cuts:
             nothing, by_picture = np.empty((0, width), np.float32), view.light.finishes[:, ALPHA_MAP] > 0
             PARALLEL.by_parts(join, listed, lists, surfacing, by_picture)
             cut_by_pictures(view, self.stage, listed, nothing, nothing)
-        PARALLEL.by_parts(weigh, found, listed, lists, bins.scaled, surfacing, samples, most, runs, self.left)
+        PARALLEL.by_parts(weigh, found, listed, lists, bins, own, farthest, surfacing, samples, most, runs, self.left)
         return self._packed(found, runs) if rays else (found, runs)
 
     def _packed(self, found: Fragments, runs: Runs) -> tuple[Fragments, Runs]:
@@ -274,6 +288,7 @@ def _lists(total: int, rows: int) -> Lists:
         kept("list of", (rows, PIXELS), np.int32),
         kept("following", (total,), np.int32),
         kept("solid", (rows, PIXELS), np.uint64),
+        kept("several", (rows, PIXELS), np.uint8),
     )
 
 

@@ -30,6 +30,8 @@ _TOGETHER = TOGETHER = np.float32(0.97)
 #: So many places before and behind its own a fragment's surface is looked for among those of another pixel: it lies behind about as many
 #: others there.
 ABOUT = 2
+#: Opaque surfaces of one pixel that are told apart at most.
+MOST_OPAQUE = 4
 
 
 class Samples(NamedTuple):
@@ -52,13 +54,14 @@ class Lists(NamedTuple):
     """What tells of see-through fragments, one for each triangle and pixel: masks [n], and in which pixels they are.
 
     first [rows, pixels] is the last one found in each pixel of a tile, or -1, following [n] the one found before it; solid [rows, pixels]
-    is the mask of the samples in which something opaque is.
+    is the mask of the samples in which something opaque is, and several [rows, pixels] whether that is of more than one patch.
     """
 
     masks: NDArray[np.uint64]
     first: NDArray[np.int32]
     following: NDArray[np.int32]
     solid: NDArray[np.uint64]
+    several: NDArray[np.uint8]
 
 
 class Surfacing(NamedTuple):
@@ -121,16 +124,20 @@ def count_room(order, bins, own, width, height, room):  # type: ignore[no-untype
 
 
 @kernel
-def list_tile(tile, row, base, room, fragments, lists, bins, own, height, farthest, samples, working):  # type: ignore[no-untyped-def]
+def list_tile(  # type: ignore[no-untyped-def]
+    tile, row, base, room, fragments, lists, bins, own, patches, height, farthest, samples, working
+):
     """Put fragments of own triangles [T] (not 0) of a tile, as far as those of others, which are opaque, do not hide them, into
     fragments and lists from ``base`` on, where there is ``room`` for so many, their pixels into a row of lists.
 
     farthest is the nearness that nothing drawn exceeds; triangles cover samples as in ``tile_kernel``. working are arrays to work in:
-    nearness [pixels, S] of what is opaque, of each pixel the least and the greatest of them, and how many fragments it has. Gives how
-    many fragments there are, those for which there was no room too, and how many in one pixel at most.
+    nearness [pixels, S] of what is opaque, of each pixel the least and the greatest of them, how many fragments it has and what patch was
+    seen last. patches [T] tells which triangles are one surface. Gives how
+    many fragments there are, those for which there was no room too, how many in one pixel at most, and how many opaque ones may
+    come to them.
     """
-    nearness, low, high, many = working
-    masks, first_of, following, solid = lists
+    nearness, low, high, many, seen_last = working
+    masks, first_of, following, solid, several = lists
     pixel, triangle = fragments.pixel, fragments.triangle
     share, where, width = fragments.share, fragments.where, fragments.width
     across, down, every = samples
@@ -139,11 +146,12 @@ def list_tile(tile, row, base, room, fragments, lists, bins, own, height, farthe
     all_of = np.float32(count)
     x0, y0 = (tile % columns) * _TILE, (tile // columns) * _TILE
     x1, y1 = min(width, x0 + _TILE), min(height, y0 + _TILE)
-    used, deepest = base, 0
+    used, deepest, more = base, 0, 0
     low[:] = _ZERO
     high[:] = _ZERO
     first_of[row] = np.int32(-1)
     many[:] = 0
+    several[row] = np.uint8(0)
     for clear in range(2):
         for k in range(starts[tile], starts[tile + 1]):
             t = members[k]
@@ -193,7 +201,7 @@ def list_tile(tile, row, base, room, fragments, lists, bins, own, height, farthe
                     if clear == 0:
                         if high[p] == _ZERO:
                             nearness[p, :] = _ZERO
-                        closest, rest = _ZERO, farthest
+                        closest, rest, taken = _ZERO, farthest, 0
                         for s in range(count):
                             sx, sy, held = across[s], down[s], nearness[p, s]
                             z = vz + (fz * sx + gz * sy)
@@ -205,8 +213,15 @@ def list_tile(tile, row, base, room, fragments, lists, bins, own, height, farthe
                                 & (z <= farthest)
                             )
                             held = z if inside else held
+                            taken += 1 if inside else 0
                             nearness[p, s] = held
                             closest, rest = max(closest, held), min(rest, held)
+                        if taken > 0:
+                            if high[p] == _ZERO or taken == count:
+                                several[row, p] = np.uint8(0)
+                            elif seen_last[p] != patches[t]:
+                                several[row, p] = np.uint8(1)
+                            seen_last[p] = patches[t]
                         low[p], high[p] = rest, closest
                         continue
                     whole = v0 + least_0 > _SLACK and v1 + least_1 > _SLACK and v2 + least_2 > _SLACK
@@ -257,23 +272,65 @@ def list_tile(tile, row, base, room, fragments, lists, bins, own, height, farthe
                     if nearness[p, s] > _ZERO:
                         mask |= _BIT << np.uint64(s)
             solid[row, p] = mask
-    return used - base, deepest
+            if first_of[row, p] < 0:
+                several[row, p] = np.uint8(0)
+            more += MOST_OPAQUE * several[row, p]
+    return used - base, deepest, more
+
+
+@kernel
+def opaque_at(tile, x, y, bins, own, farthest, samples, nearness, seen):  # type: ignore[no-untyped-def]
+    """The triangle that is seen in each sample of a pixel of a tile, of those that are not own [T] (0), into seen [S], -1 for none; nearness
+    [S] is to work in."""
+    scaled, boxes, starts, members = bins
+    across, down, _ = samples
+    nearness[:] = _ZERO
+    seen[:] = np.int32(-1)
+    for k in range(starts[tile], starts[tile + 1]):
+        t = members[k]
+        if own[t] != 0 or boxes[t, 0] > x or boxes[t, 2] < x or boxes[t, 1] > y or boxes[t, 3] < y:
+            continue
+        a0, b0, c0 = scaled[t, 0], scaled[t, 1], scaled[t, 2]
+        a1, b1, c1 = scaled[t, 3], scaled[t, 4], scaled[t, 5]
+        a2, b2, c2 = scaled[t, 6], scaled[t, 7], scaled[t, 8]
+        az, bz, cz = scaled[t, 9], scaled[t, 10], scaled[t, 11]
+        f0, g0, f1, g1 = np.float32(a0), np.float32(b0), np.float32(a1), np.float32(b1)
+        f2, g2, fz, gz = np.float32(a2), np.float32(b2), np.float32(az), np.float32(bz)
+        # As in ``list_tile``.
+        t0 = -_TINY if (a0 > 0 or (a0 == 0 and b0 > 0)) else _ZERO
+        t1 = -_TINY if (a1 > 0 or (a1 == 0 and b1 > 0)) else _ZERO
+        t2 = -_TINY if (a2 > 0 or (a2 == 0 and b2 > 0)) else _ZERO
+        v0, v1 = np.float32(a0 * x + (b0 * y + c0)), np.float32(a1 * x + (b1 * y + c1))
+        v2, vz = np.float32(a2 * x + (b2 * y + c2)), np.float32(az * x + (bz * y + cz))
+        for s in range(across.shape[0]):
+            sx, sy = across[s], down[s]
+            z = vz + (fz * sx + gz * sy)
+            if (
+                v0 + (f0 * sx + g0 * sy) > t0
+                and v1 + (f1 * sx + g1 * sy) > t1
+                and v2 + (f2 * sx + g2 * sy) > t2
+                and z > nearness[s]
+                and z <= farthest
+            ):
+                nearness[s], seen[s] = z, np.int32(t)
 
 
 @parallel_kernel
-def list_fragments(fragments, lists, rooms, bins, own, height, farthest, samples, most):  # type: ignore[no-untyped-def]
+def list_fragments(  # type: ignore[no-untyped-def]
+    fragments, lists, rooms, bins, own, patches, height, farthest, samples, most, more
+):
     """``list_tile`` for all tiles, whose rows of lists have their numbers and which have rooms [tiles]. Counts of fragments become how many
-    there are, with room or without; most [tiles] the most fragments that a pixel has."""
+    there are, with room or without; most [tiles] the most fragments that a pixel has, and more [tiles] those that may come to them."""
     order, counts, firsts = fragments.order, fragments.counts, fragments.firsts
     for stretch in numba.prange(_STRETCHES):
         nearness = np.empty((_PIXELS, samples.across.shape[0]), np.float32)
         low, high, many = np.empty(_PIXELS, np.float32), np.empty(_PIXELS, np.float32), np.empty(_PIXELS, np.int32)
-        working = nearness, low, high, many
+        working = nearness, low, high, many, np.empty(_PIXELS, np.int32)
         for turn in range(stretch * order.shape[0] // _STRETCHES, (stretch + 1) * order.shape[0] // _STRETCHES):
             tile = order[turn]
             base, room = firsts[tile], rooms[tile]
-            counts[tile], most[tile] = list_tile(
-                tile, tile, base, room, fragments, lists, bins, own, height, farthest, samples, working
+            counts[tile], most[tile], more[tile] = list_tile(
+                tile, tile, base, room, fragments, lists, bins, own, patches, height, farthest, samples, working
             )
 
 
@@ -283,7 +340,7 @@ def join(listed, lists, surfacing, wanted):  # type: ignore[no-untyped-def]
     ``list_fragments``: what a picture says of a pixel it says of its middle, into however many triangles that was cut."""
     order, pixels = listed.order, lists.first.shape[1]
     triangle, share, where = listed.triangle, listed.share, listed.where
-    masks, first_of, following, _ = lists
+    masks, first_of, following, _, _ = lists
     patches, facing, finish_of = surfacing.patches, surfacing.facing, surfacing.finish_of
     for turn in numba.prange(order.shape[0]):
         tile = order[turn]

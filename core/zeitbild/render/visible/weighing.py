@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zeitbild.kernels import inlined_kernel, kernel, parallel_kernel
-from zeitbild.render.visible.lists import PIXELS, STRETCHES, TOGETHER, count_samples, list_tile
+from zeitbild.render.visible.lists import MOST_OPAQUE, PIXELS, STRETCHES, TOGETHER, count_samples, list_tile, opaque_at
 from zeitbild.render.visible.triangle_setup import BELOW, TILE
 
 _TILE = TILE
@@ -28,6 +28,8 @@ _LEAST = np.float32(1 / 4096)
 _TOGETHER, _TOGETHER_ROUGH = TOGETHER, np.float32(0.8)
 #: Lists up to here are sorted by putting one after the other in its place.
 _SHORT = 24
+#: Opaque surfaces of a pixel are told apart where what is left of its samples differs by more.
+_UNLIKE = np.float32(1 / 512)
 #: So many of the surfaces before it are looked at for one that a triangle belongs to.
 _LOOKED_BACK = 8
 
@@ -171,15 +173,53 @@ def _stand(pixel, total, crosses, scaled, finish_of, gives, samples, behind):  #
 
 
 @kernel
-def _weigh_tile(tile, row, most, listed, lists, scaled, surfacing, samples, base, found, runs, left):  # type: ignore[no-untyped-def]
+def _tell_opaque(seen, clear, surfacing, same, samples, found):  # type: ignore[no-untyped-def]
+    """Of the opaque triangles seen [S] in the samples of a pixel, of which surfaces before them leave clear [S]: those that are shaded together
+    as one, into found [MOST_OPAQUE, 4]: a triangle, how much of it is seen in the whole pixel, and where in the mean. Gives how many there are;
+    0 if they are too many."""
+    patches, facing = surfacing.patches, surfacing.facing
+    groups = 0
+    for s in range(seen.shape[0]):
+        t = seen[s]
+        if t < 0:
+            continue
+        g = 0
+        while g < groups:
+            other = np.int64(found[g, 0])
+            lean = facing[other, 0] * facing[t, 0] + facing[other, 1] * facing[t, 1] + facing[other, 2] * facing[t, 2]
+            if patches[other] == patches[t] and lean > same:
+                break
+            g += 1
+        if g == groups:
+            if groups == MOST_OPAQUE:
+                return 0
+            found[g, 0], found[g, 1], found[g, 2], found[g, 3] = t, 0.0, 0.0, 0.0
+            groups += 1
+        found[g, 1] += clear[s]
+        found[g, 2] += clear[s] * samples.across[s]
+        found[g, 3] += clear[s] * samples.down[s]
+    for g in range(groups):
+        if found[g, 1] > 0.0:
+            found[g, 2] /= found[g, 1]
+            found[g, 3] /= found[g, 1]
+        found[g, 1] /= seen.shape[0]
+    return groups
+
+
+@kernel
+def _weigh_tile(  # type: ignore[no-untyped-def]
+    tile, row, most, listed, lists, bins, own_ones, farthest, surfacing, samples, base, found, runs, left
+):
     """Fragments of a tile's listed ones of which anything is seen, with what is seen of them as their share: into found (``Fragments``)
     from ``base`` on, runs and left (which hold what there is where nothing is). Gives how many there are.
 
     Each pixel's are sorted by their nearness at its middle; where surfaces reach through one another within it, each sample's are by theirs.
-    Triangles that are shaded together become one. most is how long lists are at most, scaled as in ``Bins``. Shares of
-    listed may have been made smaller since (``coverage.cut_out``): so much less of a surface is there.
+    Triangles that are shaded together become one. most is how long lists are at most. Shares of
+    listed may have been made smaller since (``coverage.cut_out``): so much less of a surface is there. Where surfaces leave unlike parts of
+    several opaque ones, those are among what is found, and nothing of them is left.
     """
-    masks, first_of, following, solid = lists
+    masks, first_of, following, solid, several = lists
+    scaled = bins.scaled
     pixel, triangle, share, where, width = found.pixel, found.triangle, found.share, found.where, found.width
     patches, facing, finish_of, bodies, opacity, gives = surfacing
     first_in, many_in, away = runs
@@ -195,7 +235,8 @@ def _weigh_tile(tile, row, most, listed, lists, scaled, surfacing, samples, base
     here = Pixel(which, triangles, z, own, there, stops, seen, np.empty(most, np.float32), np.empty(most, np.int64))
     leads, parts, group = np.empty(most, np.int64), np.empty(most, np.float32), np.empty(most, np.uint64)
     sum_x, sum_y = np.empty(most, np.float32), np.empty(most, np.float32)
-    clear = np.empty(count, np.float32)
+    clear, nearness, opaque = np.empty(count, np.float32), np.empty(count, np.float32), np.empty(count, np.int32)
+    of_opaque = np.empty((MOST_OPAQUE, 4), np.float64)
     x0, y0 = (tile % columns) * _TILE, (tile // columns) * _TILE
     x1, y1 = min(width, x0 + _TILE), min(height, y0 + _TILE)
     used = base
@@ -256,9 +297,11 @@ def _weigh_tile(tile, row, most, listed, lists, scaled, surfacing, samples, base
             else:
                 _see(here, total, every, clear)
             in_solid, in_open, inside_of = _ZERO, _ZERO, 0
+            least_left, most_left = _ONE, _ZERO
             for s in range(count):
                 if (solid[row, p] >> np.uint64(s)) & _BIT != _NO_BIT:
                     in_solid += clear[s]
+                    least_left, most_left = min(least_left, clear[s]), max(most_left, clear[s])
                     inside_of += 1
                 else:
                     in_open += clear[s]
@@ -303,19 +346,48 @@ def _weigh_tile(tile, row, most, listed, lists, scaled, surfacing, samples, base
                     own_z = scaled[t, 9] * at_x + scaled[t, 10] * at_y + scaled[t, 11]
                     away[used] = np.float32(1.0 / max(own_z, 1e-9))
                 used += 1
-            if told and groups > 0:
-                first_in[y, x], many_in[y, x] = np.int32(first), np.int32(groups)
+            if several[row, p] != 0 and most_left - least_left > _UNLIKE:
+                opaque_at(tile, x, y, bins, own_ones, farthest, samples, nearness, opaque)
+                there_are = _tell_opaque(opaque, clear, surfacing, same, samples, of_opaque)
+                if there_are > 1:
+                    of_solid[y, x] = _ZERO
+                for g in range(there_are if there_are > 1 else 0):
+                    t, part = np.int64(of_opaque[g, 0]), of_opaque[g, 1]
+                    if part < _LEAST:
+                        continue
+                    at_x, at_y = np.float32(x) + of_opaque[g, 2], np.float32(y) + of_opaque[g, 3]
+                    pixel[used], triangle[used], share[used] = np.int32(p), np.int32(t), np.float32(part)
+                    where[used, 0], where[used, 1] = at_x, at_y
+                    if told:
+                        own_z = scaled[t, 9] * at_x + scaled[t, 10] * at_y + scaled[t, 11]
+                        away[used] = np.float32(1.0 / max(own_z, 1e-9))
+                    used += 1
+            if told and used > first:
+                first_in[y, x], many_in[y, x] = np.int32(first), np.int32(used - first)
     return used - base
 
 
 @parallel_kernel
-def weigh(found, listed, lists, scaled, surfacing, samples, most, runs, left):  # type: ignore[no-untyped-def]
+def weigh(found, listed, lists, bins, own, farthest, surfacing, samples, most, runs, left):  # type: ignore[no-untyped-def]
     """``_weigh_tile`` for all tiles of ``list_fragments``."""
     order, counts, firsts = found.order, found.counts, found.firsts
     for turn in numba.prange(order.shape[0]):
         tile = order[turn]
         counts[tile] = _weigh_tile(
-            tile, tile, most[tile], listed, lists, scaled, surfacing, samples, firsts[tile], found, runs, left
+            tile,
+            tile,
+            most[tile],
+            listed,
+            lists,
+            bins,
+            own,
+            farthest,
+            surfacing,
+            samples,
+            firsts[tile],
+            found,
+            runs,
+            left,
         )
 
 
@@ -330,18 +402,31 @@ def list_and_weigh(  # type: ignore[no-untyped-def]
     for stretch in numba.prange(_STRETCHES):
         nearness = np.empty((_PIXELS, samples.across.shape[0]), np.float32)
         low, high, many = np.empty(_PIXELS, np.float32), np.empty(_PIXELS, np.float32), np.empty(_PIXELS, np.int32)
-        working = nearness, low, high, many
-        base = stretch * most_room
+        working = nearness, low, high, many, np.empty(_PIXELS, np.int32)
+        base, patches = stretch * most_room, surfacing.patches
         for turn in range(stretch * order.shape[0] // _STRETCHES, (stretch + 1) * order.shape[0] // _STRETCHES):
             tile = order[turn]
-            total, most = list_tile(
-                tile, stretch, base, rooms[tile], listed, lists, bins, own, height, farthest, samples, working
+            total, most, more = list_tile(
+                tile, stretch, base, rooms[tile], listed, lists, bins, own, patches, height, farthest, samples, working
             )
-            needed[tile] = total
+            needed[tile] = total + more
             counts[tile] = 0
-            if total <= rooms[tile]:
+            if needed[tile] <= rooms[tile]:
                 counts[tile] = _weigh_tile(
-                    tile, stretch, most, listed, lists, bins.scaled, surfacing, samples, firsts[tile], found, runs, left
+                    tile,
+                    stretch,
+                    most,
+                    listed,
+                    lists,
+                    bins,
+                    own,
+                    farthest,
+                    surfacing,
+                    samples,
+                    firsts[tile],
+                    found,
+                    runs,
+                    left,
                 )
 
 
