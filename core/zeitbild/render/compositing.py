@@ -93,7 +93,7 @@ def put_see_through(
         for number, (picture, area, giving, rim) in enumerate(zip(pictures, areas, gives, rims, strict=True)):
             rim.begin(picture, area, own_areas)
             lay_over(front, picture, own_areas, area, gives=giving)
-            rim.lay_over(front, own_areas, gives=giving, picture=picture, opaque=opaque.before(own_areas, number))
+            rim.lay_over(front, own_areas, gives=giving, opaque=opaque.before(own_areas, number))
         # Given back before the next is drawn.
         del front
     if listed:
@@ -173,7 +173,7 @@ def _as_one(
         gives = shown == every
         rim.begin(picture, area, own)
         lay_over(front, picture, own, area, gives=gives)
-        rim.lay_over(front, own, gives=gives, picture=picture)
+        rim.lay_over(front, own, gives=gives)
         if shown and not gives:
             # Of what is there this layer shows only a part; the rest hides what is behind it.
             part, _ = alone(shown, layer.planes, area)
@@ -222,9 +222,9 @@ def _through_one_another(
                     picture.held[:] += surfaces[at].alpha * weight
             # Given back before the next is drawn.
             del side
-    for number, (picture, layer, rim) in enumerate(zip(pictures, layers, rims, strict=True)):
+    for number, (layer, rim) in enumerate(zip(layers, rims, strict=True)):
         gives_light = [layer.roles[surface.body] == "shown" for surface in surfaces]
-        rim.through_one_another(surfaces, gives_light, fronts[number], picture)
+        rim.through_one_another(surfaces, gives_light, fronts[number])
 
 
 def _peeled(

@@ -69,7 +69,7 @@ class Spraying:
             whole = _picture(snapshot, one, numbers, layer.planes)
             rim.begin(picture, area, one.areas)
             lay_over(whole, picture, one.areas, area, gives=gives)
-            rim.lay_over(whole, one.areas, gives=gives, picture=picture)
+            rim.lay_over(whole, one.areas, gives=gives)
 
 
 def _picture(snapshot: Snapshot, drawn: Drawn, numbers: NDArray[np.int32], planes: bool) -> Picture:

@@ -111,7 +111,7 @@ def put_veils(
         if empty:
             continue
         lay_parts(front, picture, left.solid, touched, veils.tiles)
-        rim.put_through(front, left, held, veils.tiles, picture)
+        rim.put_through(front, left, held, veils.tiles)
 
 
 class _Veils:

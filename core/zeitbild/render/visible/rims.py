@@ -27,6 +27,8 @@ from zeitbild.render.visible.triangle_setup import TILE
 #: Shares of a pixel that count as all or nothing.
 _LEAST = 1e-4
 _TINY = np.float32(1e-6)
+#: Surfaces whose parts of a pixel are told apart at most.
+_MOST_SURFACES = 16
 _LIGHT = ("beauty", "planes", "identities", "data", "held")
 
 _Floats = NDArray[np.float32]
@@ -51,7 +53,8 @@ class Veil:
 @dataclass(slots=True, eq=False)
 class Rims:
     """The rows and columns [M] of such pixels, the area [M] that is opaque, what the picture has there of that, the surfaces put before it so
-    far, what these give (a picture of M rows), and the least area [M] that any of them leaves (2 where none is)."""
+    far, what these give (a picture of M rows), the least area [M] that any of them leaves (2 where none is), and how
+    wide the picture is."""
 
     at: _At
     solid: _Floats
@@ -59,6 +62,7 @@ class Rims:
     surfaces: list[Veil]
     given: Picture
     least: _Floats
+    width: int
 
     @classmethod
     def of(cls, picture: Picture, solid: _Floats) -> Rims:
@@ -82,16 +86,16 @@ class Rims:
             covered=None,
         )
         area = solid[at]
-        return cls((at[0], at[1]), area, own, [], veil, np.full_like(area, 2))
+        return cls((at[0], at[1]), area, own, [], veil, np.full_like(area, 2), solid.shape[1])
 
     def __len__(self) -> int:
         return len(self.at[0])
 
-    def _cut(self, areas: Areas, picture: Picture) -> Areas:
+    def _cut(self, areas: Areas) -> Areas:
         found = areas.at(self.at)
         if areas.tiles is not None:
             # Elsewhere nothing was drawn, and nothing is told.
-            outside = self._outside(areas.tiles, picture)
+            outside = self._outside(areas.tiles)
             found.seen[outside] = found.before[outside] = 0
             if found.fade is not None:
                 found.fade[outside] = 1
@@ -129,29 +133,24 @@ class Rims:
         self.solid, self.least = np.append(self.solid, more.solid), np.append(self.least, more.least)
         self.opaque, self.given = _both(self.opaque, more.opaque), _both(self.given, more.given)
 
-    def lay_over(
-        self, front: Picture, areas: Areas, *, gives: bool, picture: Picture, opaque: Before | None = None
-    ) -> None:
+    def lay_over(self, front: Picture, areas: Areas, *, gives: bool, opaque: Before | None = None) -> None:
         """After ``see_through.lay_over``: the same at rims, by themselves; opaque is what stands before it."""
         if not len(self):
             return
-        own, cut = _taken(front, self.at), self._cut(areas, picture)
+        own, cut = _taken(front, self.at), self._cut(areas)
         if areas.tiles is not None:
-            _nothing(own, self._outside(areas.tiles, picture))
+            _nothing(own, self._outside(areas.tiles))
         alpha = own.beauty[..., 3]
         stands = None if opaque is None else self.taken_before(opaque)
         if stands is not None and areas.tiles is not None:
-            outside = self._outside(areas.tiles, picture)
+            outside = self._outside(areas.tiles)
             stands.seen[outside] = stands.area[outside] = 0
         self._stand_before(_veil(alpha[:, 0], cut), stands)
         rest = rest_of_veil(alpha, cut, np.minimum(self.least[:, None], cut.before))
         self._take(own if gives else None, rest, alpha if not gives else None)
         self._note(cut.seen[:, 0], cut.before[:, 0])
-        self._show(picture)
 
-    def put_through(
-        self, front: Picture | None, left: Left, hidden: _Floats | None, tiles: NDArray[np.int64], picture: Picture
-    ) -> None:
+    def put_through(self, front: Picture | None, left: Left, hidden: _Floats | None, tiles: NDArray[np.int64]) -> None:
         """After see-through surfaces in some tiles were put over the picture by what they leave of what is behind them: the same at rims.
         front is what they give, if they give anything, and hidden [H, W] what those that only hide do."""
         if not len(self):
@@ -160,13 +159,12 @@ class Rims:
         own = None
         if front is not None:
             own = _taken(front, self.at)
-            _nothing(own, self._outside(tiles, picture))
+            _nothing(own, self._outside(tiles))
         self._take(own, left.open[self.at][:, None], None if hidden is None else hidden[self.at][:, None])
-        self._show(picture)
 
-    def _outside(self, tiles: NDArray[np.int64], picture: Picture) -> NDArray[np.bool_]:
+    def _outside(self, tiles: NDArray[np.int64]) -> NDArray[np.bool_]:
         """Which of the rims [M] lie in none of some tiles."""
-        columns = -(-picture.beauty.shape[1] // TILE)
+        columns = -(-self.width // TILE)
         outside: NDArray[np.bool_] = ~np.isin(self.at[0] // TILE * columns + self.at[1] // TILE, tiles)
         return outside
 
@@ -175,13 +173,12 @@ class Rims:
         surfaces: list[Surface],
         gives: list[bool],
         fronts: list[tuple[int, Picture, Areas, Before | None]],
-        picture: Picture,
     ) -> None:
         """After surfaces that reach through one another were put over the picture: the same at rims. gives tells of each surface whether it is
         shown; fronts are drawings there (``taken``) by the number of their surface, and what stands before each."""
         if not len(self):
             return
-        cuts = [self._cut(one.areas, picture) for one in surfaces]
+        cuts = [self._cut(one.areas) for one in surfaces]
         alphas = [one.alpha[self.at][:, None] for one in surfaces]
         seen, rest = weights_at(surfaces, self.at, self.solid, self.least)
         opaque = {number: one for number, _, _, one in fronts}
@@ -195,7 +192,6 @@ class Rims:
             for alpha, weight, shown in zip(alphas, seen, gives, strict=True):
                 if not shown:
                     self.given.held[:] += alpha * weight[:, None]
-        self._show(picture)
 
     def add(self, front: Picture, picture: Picture) -> None:
         """Add what something gives whose place was made before, and which was held out, to the picture, or at rims to what is kept apart
@@ -208,14 +204,13 @@ class Rims:
             lay(own, self.given, np.ones((len(self), 1), np.float32))
             if self.given.held is not None:
                 self.given.held[:] -= own.beauty[..., 3]
-            self._show(picture)
         lay(front, picture, np.ones(picture.depth.shape, np.float32))
 
     def join(self, picture: Picture) -> None:
         """Put what see-through bodies give together with the rest."""
         if not len(self):
             return
-        whole = _taken(picture, self.at)
+        whole = self._weakened()
         if whole.held is not None and self.given.held is not None:
             whole.held[:] += self.given.held
         lay(self.given, whole, np.ones((len(self), 1), np.float32))
@@ -233,6 +228,9 @@ class Rims:
 
     def _stand_before(self, veil: Veil, stands: Before | None) -> None:
         """Put a surface before what there is; of what stands before it light may be known."""
+        if len(self.surfaces) >= _MOST_SURFACES:
+            # So that no number of them takes much memory: what was put there so far counts as opaque.
+            self.opaque, self.surfaces = self._weakened(), []
         if stands is None:
             self.surfaces.append(veil)
             return
@@ -251,15 +249,17 @@ class Rims:
 
         self.surfaces.append(replace(veil, left=_combined(left, replace(stands.picture, held=held), self.opaque)))
 
-    def _show(self, picture: Picture) -> None:
-        """What is opaque, weakened by all surfaces so far, into the picture."""
+    def _weakened(self) -> Picture:
+        """What is opaque, weakened by all surfaces so far."""
+        own = _rows(self.opaque)
+        if not self.surfaces:
+            return own
         clear, shares = shares_of(self.solid, self.surfaces)
         all_of_it = even = clear
         for share, one in zip(shares, self.surfaces, strict=True):
             part = share * np.minimum(one.leaves, self.solid) / self.solid
             all_of_it = all_of_it + part
             even = even if one.left is not None else even + part
-        own = _rows(self.opaque)
         light = replace(own, identities=None, data=None, covered=None)
         weaken(light, even[:, None])
         for share, one in zip(shares, self.surfaces, strict=True):
@@ -269,7 +269,7 @@ class Rims:
             own.identities[..., 1] *= all_of_it[:, None, None, None]
         if own.data is not None:
             own.data[..., SHARE] *= all_of_it[:, None]
-        _put(picture, self.at, replace(light, identities=own.identities, data=own.data))
+        return replace(light, identities=own.identities, data=own.data, covered=own.covered)
 
 
 def _plus(share: _Floats, values: _Floats, more: _Floats) -> _Floats:
