@@ -20,7 +20,7 @@ from zeitbild.render.shade.shading import FACING, LOOKS, PLANES, shade
 from zeitbild.render.stage import Stage, viewpoint
 from zeitbild.render.view.pixel_look import harden
 from zeitbild.render.visible.finer import bends_of, find_busy, fit_shares, note_done, tones_of
-from zeitbild.render.visible.flat_edges import even_out
+from zeitbild.render.visible.flat_edges import even_out, find_shared, tell_flat
 from zeitbild.render.visible.folds import count_folds
 from zeitbild.render.visible.identity import Told, mark
 from zeitbild.render.visible.remembered import Entry, Seen, is_small
@@ -80,14 +80,15 @@ def draw_outputs(
     scene, light = stage.scene, view.light
     depth = kept("whole depth", (height, width), np.float32)
     with PARALLEL:
-        drawing = stretch = None
+        drawing = stretch = shared = None
         if swept:
             stretch = draw(snapshot, stage, quality, samples, view.shift, depth, stacked)
             fragments, alpha = stretch.fragments, stretch.alpha
         else:
             fragments, alpha, drawing = _drawn_still(view, stage, depth, within, stacked)
             if drawing is not None and quality.edges_exactly and not hard:
-                _even_out(view, stage, drawing, fragments)
+                shared = _shared_by_flat(view, stage, drawing, fragments)
+                _even_out(stage, drawing, fragments, shared)
             for output in outputs if within is not None else ():
                 # Where nothing is drawn nothing is looked at, but by who looks for pixels that need more places, and in data.
                 if quality.edges_exactly or output.picture.planes is not None:
@@ -146,7 +147,7 @@ def draw_outputs(
             # What is only partly there covers as much at more places as at one: by that it is laid over what is behind it.
             seen = next((one.seen for one in areas if one is not None), None) if fades and alone else None
             covered = (lit_ones[0].weights, seen) if seen is not None else (np.empty(0, np.float32), alpha)
-            _refine(view, stage, drawing, fragments, rayed, alpha, decides, lit, covered)
+            _refine(view, stage, drawing, fragments, rayed, alpha, decides, lit, covered, shared)
         for output in lit_ones:
             tell_what_stands(view, stage, fragments, output)
     return [one and one.faded(gone) for one in areas]
@@ -360,12 +361,25 @@ def _catch(
     )
 
 
-def _even_out(view: View, stage: Stage, drawing: Drawing, places: Fragments) -> None:
-    """Give flat surfaces that meet in a pixel the shares that they have of it (``flat_edges``), in place."""
+def _shared_by_flat(view: View, stage: Stage, drawing: Drawing, places: Fragments) -> NDArray[np.uint8] | None:
+    """Which pixels [H, W] several flat surfaces take, or may take, and nothing else (``flat_edges``); None where there is none."""
     flat = view.flat_triangles()
     if drawing.passed or not flat.any():
-        return
-    PARALLEL.by_parts(even_out, places, stage.scene.finish_of, flat, drawing.bins)
+        return None
+    seen, shared = np.full(drawing.alpha.shape, -1, np.int32), np.zeros(drawing.alpha.shape, np.uint8)
+    PARALLEL.by_parts(tell_flat, places, stage.scene.finish_of, flat, seen)
+    find_shared(seen, drawing.alpha, shared)
+    return shared if shared.any() else None
+
+
+def _even_out(
+    stage: Stage, drawing: Drawing, places: Fragments, shared: NDArray[np.uint8] | None, *, again: bool = False
+) -> None:
+    """Give flat surfaces that share pixels what they have of them (``flat_edges``), in place; drawn again, pixels stay as full as they are."""
+    if shared is not None:
+        told = drawing.alpha, drawing.depth, drawing.marks
+        told = (told[0][:0], told[1][:0], told[2][:0]) if again else told
+        PARALLEL.by_parts(even_out, places, stage.scene.finish_of, shared, drawing.bins, *told)
 
 
 def _refine(
@@ -378,8 +392,10 @@ def _refine(
     beauty: NDArray[np.float32],
     lit: Callable[..., None],
     covered: tuple[NDArray[np.float32], NDArray[np.float32]],
+    shared: NDArray[np.uint8] | None,
 ) -> None:
-    """Shade pixels that need it at more places, in place of beauty; see ``finer``. covered are weights and area of ``fit_shares``."""
+    """Shade pixels that need it at more places, in place of beauty; see ``finer``. covered are weights and area of ``fit_shares``; shared as
+    in ``_even_out``."""
     snapshot, light = view.snapshot, view.light
     height, width = alpha.shape
     nothing = np.empty((0, width), np.float32)
@@ -398,7 +414,7 @@ def _refine(
         if not sides.any():
             continue
         places = drawing.again(sides)
-        _even_out(view, stage, drawing, places)
+        _even_out(stage, drawing, places, shared, again=True)
         if light.cuts:
             cut_by_pictures(view, stage, places, nothing, nothing)
         weights, area = covered
