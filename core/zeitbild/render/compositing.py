@@ -215,8 +215,7 @@ def _through_one_another(
                 weight = weights[number].surfaces[at]
                 if gives and side is not None:
                     add(side[0], picture, side[1], weight)
-                    stands = opaque.before(side[1], number)
-                    own_before = None if stands is None else rims[number].taken_before(stands)
+                    own_before = opaque.before(side[1], number)
                     fronts[number].append((at, rims[number].taken(side[0]), replace(side[1], opaque=()), own_before))
                 elif picture.held is not None:
                     picture.held[:] += surfaces[at].alpha * weight

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -11,7 +12,7 @@ from numpy.typing import NDArray
 from zeitbild.kernels import PARALLEL
 from zeitbild.render.data_rows import CAMERA_NORMAL, NORMAL
 from zeitbild.render.moving.sweeping import draw, rayed_places, without_hidden
-from zeitbild.render.outputs import Output, View, groups_of
+from zeitbild.render.outputs import Output, View, empty_picture, groups_of
 from zeitbild.render.picture import NO_DEPTH, Picture
 from zeitbild.render.rays.secondary import Rayed, cast_again, cast_rays
 from zeitbild.render.shade.coverage import catch_shadows, cut_out
@@ -24,7 +25,7 @@ from zeitbild.render.visible.flat_edges import even_out, find_shared, tell_flat
 from zeitbild.render.visible.folds import count_folds
 from zeitbild.render.visible.identity import Told, mark
 from zeitbild.render.visible.remembered import Entry, Seen, is_small
-from zeitbild.render.visible.see_through import Areas, areas_of, depth_of_seen, drop_hidden
+from zeitbild.render.visible.see_through import Areas, Before, areas_of, depth_of_seen, drop_hidden, pixels_in
 from zeitbild.render.visible.tile_kernel import RASTERISERS_AGAIN
 from zeitbild.render.visible.visibility import Drawing, Fragments, rasterise
 from zeitbild.render.world.buffers import kept
@@ -34,6 +35,8 @@ from zeitbild.snapshot.camera import DepthScale
 
 #: Pixels of all groups of lights that are shaded at once: more would take room for long.
 _MOST_IN_GROUPS = 6_000_000
+#: Areas of a pixel below which there is nothing.
+_LEAST = 1e-4
 #: How often pixels are looked over and cut (``finer``) where mirrors show the set; and so much more may pixels differ before they
 #: are cut where they do not.
 _ROUNDS, _CALM = 2, 3
@@ -64,7 +67,7 @@ def draw_outputs(
     alone: bool = False,
     within: NDArray[np.bool_] | None = None,
     stacked: NDArray[np.uint8] | None = None,
-    opaque: Sequence[Output] = (),
+    opaque: Sequence[tuple[NDArray[np.float32], bool]] = (),
 ) -> list[Areas | None]:
     """Draw a stage as if nothing showed through it, once for all outputs, and fill every plane that their pictures have; gives
     where what is shown is, of those in which something only hides.
@@ -72,7 +75,8 @@ def draw_outputs(
     What is ``alone`` finds out nothing about what hides it; else every number is the one that it has in the whole picture, so
     that layers add up to it. Nothing is drawn but ``within`` some tiles [tiles], if they are given; what
     pictures hold elsewhere is not said. stacked [tiles] gets how many surfaces of the stage's own triangles lie one over the other
-    (``folds``). opaque are outputs for what stands before what is alone: light alone, in pixels that both have a part in.
+    (``folds``). opaque are finishes' weights by which light is told of what stands before what
+    is alone, in pixels that both have a part in, and whether its parts are wanted, too.
     """
     snapshot, quality, samples, hard = view.snapshot, view.quality, view.samples, view.hard
     height, width = snapshot.height, snapshot.width
@@ -139,8 +143,10 @@ def draw_outputs(
                 shade_outputs(view, stage, alpha, [own], *at, decides=own)
             shade_outputs(view, stage, alpha, lit_ones, *at, decides=every)
 
+        if opaque and areas[0] is not None:
+            stands = _standing_before(view, stage, alpha, opaque, lit_ones[0], areas[0], shaded, rayed)
+            areas = [replace(areas[0], opaque=stands)]
         lit()
-        shade_outputs(view, stage, alpha, opaque, shaded, rayed)
         if drawing is not None and finer:
             decides = whole if every is None else every.picture.beauty
             assert decides is not None
@@ -193,6 +199,37 @@ def shade_outputs(
         parts = no_parts if picture.planes is None else picture.planes
         own_doubt = doubt if output is decides and doubt is not None else no_doubt
         shaded(shade, snapshot.bounces > 0, hard, weights, alpha, nowhere, own_doubt, picture.beauty, parts)
+
+
+def _standing_before(
+    view: View,
+    stage: Stage,
+    alpha: NDArray[np.float32],
+    opaque: Sequence[tuple[NDArray[np.float32], bool]],
+    room: Output,
+    areas: Areas,
+    places: Fragments,
+    found: Rayed,
+) -> tuple[Before, ...]:
+    """Light of what is opaque, by some finishes' weights and with its parts or without, where it stands before a surface in pixels that both
+    have a part in. It is worked out in the room of an output, which holds no matter what after it."""
+    within = pixels_in(areas.tiles_in(alpha.shape), alpha.shape)
+    with np.errstate(invalid="ignore"):
+        both = within & (areas.before > _LEAST) & (areas.seen > _LEAST)
+    rows, columns = np.nonzero(both)
+    if not len(rows):
+        return ()
+    told = []
+    for weights, planes in opaque:
+        picture = replace(room.picture, identities=None, data=None)
+        if not planes:
+            picture = replace(picture, planes=None, groups={})
+        elif picture.planes is None:
+            picture = empty_picture(view.snapshot, planes=True)
+        shade_outputs(view, stage, alpha, [Output(picture, weights, True)], places, found)
+        light = replace(picture, identities=None, data=None).taken(rows, columns)
+        told.append(Before(rows * alpha.shape[1] + columns, light, areas.before[rows, columns]))
+    return tuple(told)
 
 
 def _groups_at_a_time(snapshot: Snapshot) -> Iterator[tuple[list[str], NDArray[np.uint8]]]:

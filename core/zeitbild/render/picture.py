@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -60,6 +61,17 @@ class Picture:
         cut = {name: values[own] for name in arrays if (values := getattr(self, name)) is not None}
         groups = {name: values[own] for name, values in self.groups.items()}
         return replace(self, margin=0, groups=groups, **cut)
+
+    def taken(self, rows: NDArray[np.int64], columns: NDArray[np.int64]) -> Picture:
+        """Copies of some pixels [M], as a picture of M rows of one pixel each."""
+        arrays = ("beauty", "depth", "planes", "identities", "covered", "data", "held")
+        some: dict[str, Any] = {
+            name: np.ascontiguousarray(values[rows, columns][:, None])
+            for name in arrays
+            if (values := getattr(self, name)) is not None
+        }
+        groups = {name: np.ascontiguousarray(values[rows, columns][:, None]) for name, values in self.groups.items()}
+        return replace(self, groups=groups, **some)
 
     def size_in_bytes(self) -> int:
         """What all its planes take in memory."""

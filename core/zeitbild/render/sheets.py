@@ -9,8 +9,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zeitbild.kernels import PARALLEL
-from zeitbild.render.drawing import draw_outputs, make_dark
-from zeitbild.render.outputs import Layer, Output, View, output_for
+from zeitbild.render.drawing import draw_outputs
+from zeitbild.render.outputs import Layer, View, output_for
 from zeitbild.render.picture import Picture
 from zeitbild.render.visible.folds import MOST_DEEP, put_before
 from zeitbild.render.visible.pieces import outlines_of
@@ -20,27 +20,21 @@ from zeitbild.render.visible.visibility import tiles_around
 
 
 class Opaque:
-    """What is opaque, as layers have it: of those that have it in other roles, its finishes' weights."""
+    """What is opaque, as layers have it: of those that have it in other roles, its finishes' weights, and whether they want to know what its
+    light is made of."""
 
     def __init__(self, view: View, solid: Sequence[int], layers: Sequence[Layer]) -> None:
-        self._view = view
         shown = [tuple(place for place in solid if layer.roles[place] == "shown") for layer in layers]
-        self._kinds = [one for one in dict.fromkeys(shown) if one]
-        self._planes = [
-            any(layer.planes for layer, one in zip(layers, shown, strict=True) if one == kind) for kind in self._kinds
+        kinds = [one for one in dict.fromkeys(shown) if one]
+        self.wanted = [
+            (
+                view.of_finishes(dict.fromkeys(kind, 1.0)),
+                any(layer.planes for layer, one in zip(layers, shown, strict=True) if one == kind),
+            )
+            for kind in kinds
         ]
         #: Of each layer, which of them it has; -1: it shows nothing opaque.
-        self.of_layer = [self._kinds.index(one) if one else -1 for one in shown]
-
-    def outputs(self) -> list[Output]:
-        """Room for the light of each of them."""
-        found = []
-        for number, (kind, planes) in enumerate(zip(self._kinds, self._planes, strict=True)):
-            weights = self._view.of_finishes(dict.fromkeys(kind, 1.0))
-            output = output_for(self._view, planes, weights, True, f"opaque {number} ")
-            make_dark(output.picture)
-            found.append(replace(output, picture=replace(output.picture, identities=None, data=None)))
-        return found
+        self.of_layer = [kinds.index(one) if one else -1 for one in shown]
 
     def before(self, areas: Areas, layer: int) -> Before | None:
         """What a layer shows of what is opaque before a surface, if that was found out."""
@@ -136,12 +130,10 @@ class Sheets:
         part = view.stage.drawing(drawn, away, counted, passed, every_side=self.mixed)
         # What stands before the nearest surface tells about as much as before all of them, unless each is laid over others by itself.
         wanted = self.everywhere or (away is None and not passed)
-        opaque = self.opaque.outputs() if self.opaque is not None and output.lit and wanted else []
+        opaque = self.opaque.wanted if self.opaque is not None and wanted else []
         (areas,) = draw_outputs(view, part, [output], alone=True, within=within, stacked=stacked, opaque=opaque)
         assert areas is not None
-        return output.picture, replace(
-            areas, opaque=tuple(Before(one.picture, areas.before, areas.seen) for one in opaque)
-        )
+        return output.picture, areas
 
 
 def over_one_another(own: Sheets) -> tuple[Picture, Areas]:

@@ -80,8 +80,8 @@ class Parted(unittest.TestCase):
                     apart = _going(_cards()) if moving else _cards()
                     one = replace(_as_one(apart), stations=tuple((station[0],) for station in apart.stations))
                     expected, found = render(apart, quality), render(one, quality)
-                    # Flat bodies have their edges measured by more samples at final than others.
-                    closest = 0.006 if quality.edges_exactly and not moving else 2e-6
+                    # Flat bodies have exact shares of pixels at final, others those of 64 samples.
+                    closest = 0.02 if quality.edges_exactly and not moving else 2e-6
                     np.testing.assert_allclose(found.beauty, expected.beauty, atol=closest)
                     np.testing.assert_allclose(found.depth, expected.depth, rtol=1e-6)
 
@@ -93,7 +93,7 @@ class Parted(unittest.TestCase):
             with self.subTest(quality=name):
                 found, expected = (render(one, quality).beauty for one in (_as_one(apart, closed=True), apart))
                 off = np.abs(found - expected).max(axis=-1)
-                self.assertLess(float(off.max()), 0.01 if quality.edges_exactly else 2e-6)
+                self.assertLess(float(off.max()), 0.025 if quality.edges_exactly else 2e-6)
                 # The far wall and the floor are seen through the front.
                 seen = {tuple(one) for one in np.round(found[found[..., 3] > 0.999][:, :3] * 20).astype(int).tolist()}
                 self.assertGreater(len(seen), 3)
@@ -124,7 +124,7 @@ class Parted(unittest.TestCase):
                 assert found.identities is not None and expected.identities is not None
                 shares, others = (one[..., 1, :, 1].sum(axis=-1) for one in (found.identities, expected.identities))
                 # Of what is clear, slivers that none of 64 samples sees are missed.
-                self.assertLess(float((np.abs(shares - others) > 1e-3).mean()), 0.001)
+                self.assertLess(float((np.abs(shares - others) > 1e-3).mean()), 0.002)
                 self.assertLess(float(np.abs(shares - others).max()), 1 / 60)
 
     def test_layers_rejoin(self) -> None:

@@ -71,7 +71,7 @@ class Rims:
 
     @classmethod
     def _where(cls, picture: Picture, solid: _Floats, at: tuple[NDArray[np.int64], ...]) -> Rims:
-        own = _taken(picture, at)
+        own = picture.taken(at[0], at[1])
         veil = replace(
             own,
             beauty=np.zeros_like(own.beauty),
@@ -105,11 +105,7 @@ class Rims:
 
     def taken(self, picture: Picture) -> Picture:
         """The same pixels of another picture."""
-        return _taken(picture, self.at)
-
-    def taken_before(self, before: Before) -> Before:
-        """The same pixels of what stands before a surface."""
-        return Before(self.taken(before.picture), before.area[self.at], before.seen[self.at])
+        return picture.taken(*self.at)
 
     def begin(self, picture: Picture, solid: _Floats, *fronts: Areas) -> None:
         """Before surfaces are put over a picture whose opaque bodies cover solid [H, W]: pixels that are opaque all over, of which something
@@ -137,15 +133,11 @@ class Rims:
         """After ``see_through.lay_over``: the same at rims, by themselves; opaque is what stands before it."""
         if not len(self):
             return
-        own, cut = _taken(front, self.at), self._cut(areas)
+        own, cut = self.taken(front), self._cut(areas)
         if areas.tiles is not None:
             _nothing(own, self._outside(areas.tiles))
         alpha = own.beauty[..., 3]
-        stands = None if opaque is None else self.taken_before(opaque)
-        if stands is not None and areas.tiles is not None:
-            outside = self._outside(areas.tiles)
-            stands.seen[outside] = stands.area[outside] = 0
-        self._stand_before(_veil(alpha[:, 0], cut), stands)
+        self._stand_before(_veil(alpha[:, 0], cut), opaque)
         rest = rest_of_veil(alpha, cut, np.minimum(self.least[:, None], cut.before))
         self._take(own if gives else None, rest, alpha if not gives else None)
         self._note(cut.seen[:, 0], cut.before[:, 0])
@@ -158,7 +150,7 @@ class Rims:
         self._stand_before(Veil(np.zeros_like(self.solid), left.solid[self.at]), None)
         own = None
         if front is not None:
-            own = _taken(front, self.at)
+            own = self.taken(front)
             _nothing(own, self._outside(tiles))
         self._take(own, left.open[self.at][:, None], None if hidden is None else hidden[self.at][:, None])
 
@@ -199,7 +191,7 @@ class Rims:
         if picture.held is not None:
             picture.held[:] -= front.beauty[..., 3]
         if len(self):
-            own = _taken(front, self.at)
+            own = self.taken(front)
             _nothing(front, self.at)
             lay(own, self.given, np.ones((len(self), 1), np.float32))
             if self.given.held is not None:
@@ -234,20 +226,20 @@ class Rims:
         if stands is None:
             self.surfaces.append(veil)
             return
-        leaves, area, known = np.minimum(veil.leaves, self.solid), stands.area, stands.seen > 0
+        leaves = np.minimum(veil.leaves, self.solid)
+        known, seen, area = stands.at(self.at[0] * self.width + self.at[1])
         # Where it leaves less than that, a part of it; where it leaves more, a part of what is opaque besides.
         inner = np.where(known, np.clip(leaves / np.maximum(area, _TINY), 0, 1), 0)
         outer = np.clip((leaves - area) / np.maximum(self.solid - area, _TINY), 0, 1)
         outer = np.where(known, outer, leaves / self.solid)
-        alpha = stands.picture.beauty[:, 0, 3]
-        held = None if self.opaque.held is None else np.maximum(area - alpha, 0)[:, None]
+        held = None if self.opaque.held is None else np.maximum(area - seen.beauty[:, 0, 3], 0)[:, None]
 
         def left(before: _Floats, every: _Floats) -> _Floats:
             shape = (-1, *[1] * (every.ndim - 1))
             near, far = inner.reshape(shape), outer.reshape(shape)
             return np.asarray(np.where(near > 0, before, 0) * (near - far) + every * far, np.float32)
 
-        self.surfaces.append(replace(veil, left=_combined(left, replace(stands.picture, held=held), self.opaque)))
+        self.surfaces.append(replace(veil, left=_combined(left, replace(seen, held=held), self.opaque)))
 
     def _weakened(self) -> Picture:
         """What is opaque, weakened by all surfaces so far."""
@@ -318,21 +310,10 @@ def _nothing(picture: Picture, at: Any) -> None:
         picture.identities[at] = (-1, 0)
 
 
-def _taken(picture: Picture, at: tuple[NDArray[np.int64], ...]) -> Picture:
-    """Copies of some pixels [M], as a picture of M rows."""
-    rows, columns = at[0], at[1]
-    found: dict[str, Any] = {
-        name: np.ascontiguousarray(values[rows, columns][:, None])
-        for name in (*_LIGHT, "depth", "covered")
-        if (values := getattr(picture, name)) is not None
-    }
-    groups = {name: np.ascontiguousarray(values[rows, columns][:, None]) for name, values in picture.groups.items()}
-    return replace(picture, **found, groups=groups)
-
-
 def _rows(picture: Picture) -> Picture:
     """A copy of pixels that were taken."""
-    return _taken(picture, (np.arange(len(picture.depth)), np.zeros(len(picture.depth), np.int64)))
+    every = np.arange(len(picture.depth))
+    return picture.taken(every, np.zeros_like(every))
 
 
 def _both(one: Picture, other: Picture) -> Picture:

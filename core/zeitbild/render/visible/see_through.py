@@ -207,11 +207,18 @@ def _over(order, upper, rest, touched, lower):  # type: ignore[no-untyped-def]
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Before:
-    """Light of what is opaque before a surface, which takes an area [H, W], in pixels in which that is seen [H, W], too."""
+    """Light of what is opaque before a surface, in pixels in which that is seen, too: their numbers [M], rising, row by row; a picture of M
+    rows, and the area [M] that is opaque."""
 
+    numbers: NDArray[np.int64]
     picture: Picture
     area: NDArray[np.float32]
-    seen: NDArray[np.float32]
+
+    def at(self, numbers: NDArray[np.int64]) -> tuple[NDArray[np.bool_], Picture, NDArray[np.float32]]:
+        """Which of some pixels [N] it knows, the picture of these and the area; what others say is not told."""
+        place = np.minimum(np.searchsorted(self.numbers, numbers), len(self.numbers) - 1)
+        picture = self.picture.taken(place, np.zeros_like(place))
+        return self.numbers[place] == numbers, picture, self.area[place]
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -231,7 +238,7 @@ class Areas:
     #: Of several surfaces one behind the other (None: it is one): how much all of them let through, and the sum of what each has before it,
     #: times how opaque it is, times how much those nearer let through. Of an area A that is opaque they leave A times the one and the other.
     passing: tuple[NDArray[np.float32], NDArray[np.float32]] | None = None
-    #: What is opaque before, as some outputs have it.
+    #: What is opaque before, as layers have it that have it in other roles.
     opaque: tuple[Before, ...] = ()
 
     def faded(self, gone: NDArray[np.float32]) -> Areas:
