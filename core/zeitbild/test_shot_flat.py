@@ -324,6 +324,49 @@ class Many(unittest.TestCase):
                 self.assertLess(float(off.max()), 1.3)
 
 
+class ManySeeThrough(unittest.TestCase):
+    """The same with some that are see-through, against 24 x 24 places a pixel (Porter and Duff 1984, over, at each)."""
+
+    _WIDE, _HIGH, _PLACES = 120, 80, 24
+
+    def _off(self, count: int, seed: int) -> NDArray[np.float64]:
+        chance, places = np.random.default_rng(seed), self._PLACES
+        down, across = (np.mgrid[: self._HIGH * places, : self._WIDE * places] + 0.5) / places
+        across, up = across - self._WIDE / 2, self._HIGH / 2 - down
+        light = np.zeros((*across.shape, 4))
+        shapes = []
+        for number in range(count):
+            width, height = float(chance.uniform(2, 70)), float(chance.uniform(1, 50))
+            x, y = float(chance.uniform(-60, 60)), float(chance.uniform(-40, 40))
+            turned, opacity = float(chance.uniform(0, 180)), float(chance.choice([0.3, 0.6, 1.0]))
+            colour = f"#{chance.integers(1 << 24):06x}"
+            fill = Finish(shading="unlit", base_colour=colour, opacity=opacity)
+            placement = {"position": (x, y, 0), "rotation": (0, 0, turned)}
+            shapes.append(Shape(id=f"s{number}", width=width, height=height, fill=fill, placement=placement))
+            cosine, sine = math.cos(math.radians(turned)), math.sin(math.radians(turned))
+            own_x, own_y = (across - x) * cosine + (up - y) * sine, (up - y) * cosine - (across - x) * sine
+            inside = (np.abs(own_x) < width / 2) & (np.abs(own_y) < height / 2)
+            light[inside] = light[inside] * (1 - opacity) + np.array([*decode_hex(colour), 1]) * opacity
+        true = light.reshape(self._HIGH, places, self._WIDE, places, 4).mean(axis=(1, 3))
+        shot = Shot(
+            raster=Raster(width=self._WIDE, height=self._HIGH),
+            camera=Camera(position=(0, 0, 1000), projection="orthographic", span=self._WIDE),
+            elements=tuple(shapes),
+        )
+        beauty = render(resolve(shot, 1, NOWHERE), QUALITIES["final"]).beauty
+        self.assertLess(float(beauty[..., 3].max()), 1 + 1e-5)
+        return np.asarray(np.abs(beauty - true).max(axis=-1) * 255)
+
+    def test_edges_of_some_over_others(self) -> None:
+        for seed, count in enumerate((2, 3, 5, 12, 2, 3, 5, 12)):
+            with self.subTest(seed=seed, count=count):
+                off = self._off(count, seed)
+                # Where edges cross in a pixel; and many are told by 64 samples (``render.veils``).
+                self.assertLess(float((off > 4).mean()), 2e-3)
+                self.assertLess(float(off.max()), 16)
+                self.assertLess(float(off.mean()), 0.15)
+
+
 def _pixels_of(left: int, top: int, wide: int, high: int) -> tuple[NDArray[np.float64], ...]:
     """Left, lower, right and upper sides of pixels, in units of the set."""
     y, x = np.mgrid[top : top + high, left : left + wide].astype(np.float64)

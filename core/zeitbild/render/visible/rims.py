@@ -53,8 +53,8 @@ class Veil:
 @dataclass(slots=True, eq=False)
 class Rims:
     """The rows and columns [M] of such pixels, the area [M] that is opaque, what the picture has there of that, the surfaces put before it so
-    far, what these give (a picture of M rows), the least area [M] that any of them leaves (2 where none is), and how
-    wide the picture is."""
+    far, what these give (a picture of M rows), the least area [M] that any of them leaves (2 where none is), and whether what counts as
+    opaque [M] has something see-through in it already; and where [H, W] anything see-through was put so far."""
 
     at: _At
     solid: _Floats
@@ -62,7 +62,8 @@ class Rims:
     surfaces: list[Veil]
     given: Picture
     least: _Floats
-    width: int
+    mixed: NDArray[np.bool_]
+    veiled: NDArray[np.bool_]
 
     @classmethod
     def of(cls, picture: Picture, solid: _Floats) -> Rims:
@@ -86,7 +87,8 @@ class Rims:
             covered=None,
         )
         area = solid[at]
-        return cls((at[0], at[1]), area, own, [], veil, np.full_like(area, 2), solid.shape[1])
+        nowhere = np.zeros(solid.shape, bool)
+        return cls((at[0], at[1]), area, own, [], veil, np.full_like(area, 2), np.zeros(len(area), bool), nowhere)
 
     def __len__(self) -> int:
         return len(self.at[0])
@@ -110,24 +112,30 @@ class Rims:
     def begin(self, picture: Picture, solid: _Floats, *fronts: Areas) -> None:
         """Before surfaces are put over a picture whose opaque bodies cover solid [H, W]: pixels that are opaque all over, of which something
         stands before them and something does not, are rims from now on. What was put over them so far counts as opaque, too."""
-        if not len(solid):
+        if not len(self.veiled):
             return
-        found = np.zeros(solid.shape, bool)
+        found, seen = np.zeros(solid.shape, bool), np.zeros(solid.shape, bool)
         for areas in fronts:
             with np.errstate(invalid="ignore"):
-                partly = (areas.before > _LEAST) & (areas.before < 1 - _LEAST) & (areas.seen > _LEAST)
+                there = areas.seen > _LEAST
+                partly = there & (areas.before > _LEAST) & (areas.before < 1 - _LEAST)
             if areas.tiles is not None:
-                partly &= pixels_in(areas.tiles, solid.shape)
-            found |= partly
+                within = pixels_in(areas.tiles, solid.shape)
+                there, partly = there & within, partly & within
+            found, seen = found | partly, seen | there
         found &= solid >= 1 - _LEAST
         found[self.at] = False
-        if not found.any():
-            return
-        more = Rims._where(picture, solid, np.nonzero(found))
+        if found.any():
+            self._add(Rims._where(picture, solid, np.nonzero(found)))
+        self.veiled |= seen
+
+    def _add(self, more: Rims) -> None:
+        """Further pixels."""
         self.at = (np.concatenate([self.at[0], more.at[0]]), np.concatenate([self.at[1], more.at[1]]))
         self.surfaces = [one.more(more.solid, more.opaque) for one in self.surfaces]
         self.solid, self.least = np.append(self.solid, more.solid), np.append(self.least, more.least)
         self.opaque, self.given = _both(self.opaque, more.opaque), _both(self.given, more.given)
+        self.mixed = np.append(self.mixed, self.veiled[more.at])
 
     def lay_over(self, front: Picture, areas: Areas, *, gives: bool, opaque: Before | None = None) -> None:
         """After ``see_through.lay_over``: the same at rims, by themselves; opaque is what stands before it."""
@@ -145,8 +153,9 @@ class Rims:
     def put_through(self, front: Picture | None, left: Left, hidden: _Floats | None, tiles: NDArray[np.int64]) -> None:
         """After see-through surfaces in some tiles were put over the picture by what they leave of what is behind them: the same at rims.
         front is what they give, if they give anything, and hidden [H, W] what those that only hide do."""
-        if not len(self):
+        if not len(self.veiled):
             return
+        self.veiled |= pixels_in(tiles, self.veiled.shape) & (left.open < 1)
         self._stand_before(Veil(np.zeros_like(self.solid), left.solid[self.at]), None)
         own = None
         if front is not None:
@@ -156,7 +165,7 @@ class Rims:
 
     def _outside(self, tiles: NDArray[np.int64]) -> NDArray[np.bool_]:
         """Which of the rims [M] lie in none of some tiles."""
-        columns = -(-self.width // TILE)
+        columns = -(-self.veiled.shape[1] // TILE)
         outside: NDArray[np.bool_] = ~np.isin(self.at[0] // TILE * columns + self.at[1] // TILE, tiles)
         return outside
 
@@ -203,6 +212,10 @@ class Rims:
         if not len(self):
             return
         whole = self._weakened()
+        # Both together fill a pixel that is opaque all over, and no pixel more than once.
+        taken, of_opaque = (one.beauty[..., 3] + (0 if one.held is None else one.held) for one in (self.given, whole))
+        room = np.where(self.solid[:, None] >= 1 - _LEAST, 1 - taken, np.minimum(of_opaque, 1 - taken))
+        weaken(whole, np.asarray(np.maximum(room, 0) / np.maximum(of_opaque, _TINY), np.float32))
         if whole.held is not None and self.given.held is not None:
             whole.held[:] += self.given.held
         lay(self.given, whole, np.ones((len(self), 1), np.float32))
@@ -223,12 +236,15 @@ class Rims:
         if len(self.surfaces) >= _MOST_SURFACES:
             # So that no number of them takes much memory: what was put there so far counts as opaque.
             self.opaque, self.surfaces = self._weakened(), []
+            self.mixed[:] = True
         if stands is None:
             self.surfaces.append(veil)
             return
         leaves = np.minimum(veil.leaves, self.solid)
-        known, seen, area = stands.at(self.at[0] * self.width + self.at[1])
+        # Of what has something see-through in it, what stands before another surface is not told.
+        known, seen, area = stands.at(self.at[0] * self.veiled.shape[1] + self.at[1])
         # Where it leaves less than that, a part of it; where it leaves more, a part of what is opaque besides.
+        known &= ~self.mixed
         inner = np.where(known, np.clip(leaves / np.maximum(area, _TINY), 0, 1), 0)
         outer = np.clip((leaves - area) / np.maximum(self.solid - area, _TINY), 0, 1)
         outer = np.where(known, outer, leaves / self.solid)
