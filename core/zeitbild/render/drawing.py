@@ -404,7 +404,7 @@ def _shared_by_flat(view: View, stage: Stage, drawing: Drawing, places: Fragment
     if drawing.passed or not flat.any():
         return None
     seen, shared = np.full(drawing.alpha.shape, -1, np.int32), np.zeros(drawing.alpha.shape, np.uint8)
-    PARALLEL.by_parts(tell_flat, places, stage.scene.finish_of, flat, seen)
+    PARALLEL.by_parts(tell_flat, places, stage.scene.patches, flat, seen)
     find_shared(seen, drawing.alpha, shared)
     return shared if shared.any() else None
 
@@ -416,7 +416,7 @@ def _even_out(
     if shared is not None:
         told = drawing.alpha, drawing.depth, drawing.marks
         told = (told[0][:0], told[1][:0], told[2][:0]) if again else told
-        PARALLEL.by_parts(even_out, places, stage.scene.finish_of, shared, drawing.bins, *told)
+        PARALLEL.by_parts(even_out, places, stage.scene.patches, shared, drawing.bins, *told)
 
 
 def _refine(

@@ -17,15 +17,15 @@ from zeitbild.render.visible.triangle_setup import TILE
 
 _TILE = TILE
 _SHIFT, _MASK = TILE.bit_length() - 1, TILE - 1
-#: Triangles and finishes of a pixel that are told apart at most, cells of it and corners of each, and fragments that a tile may get.
-_MOST, _FINISHES, _CELLS, _CORNERS, _MORE = 96, 12, 96, 16, 256
+#: Triangles and surfaces of a pixel that are told apart at most, cells of it and corners of each, and fragments that a tile may get.
+_MOST, _SURFACES, _CELLS, _CORNERS, _MORE = 96, 12, 96, 16, 256
 #: Parts that a pixel is cut into at most where surfaces reach through one another.
 _PARTS = 16
 #: Areas below the first are nothing, and below the second no fragment: an eighth of a level of 255.
 _NOTHING, _LEAST = 1e-9, 0.0005
 #: What covers more of a pixel covers all of it.
 _ALL = 1 - 1e-4
-#: What is seen of a pixel: nothing, several flat finishes, something that is not flat.
+#: What is seen of a pixel: nothing, several flat surfaces, something that is not flat.
 _NONE, _OTHER, _SEVERAL, _ABOVE = np.int32(-1), np.int32(-2), np.int32(1 << 30), np.int32((1 << 30) + 1)
 _NOT_SHARED, _MIXED, _BESIDE, _RIM = np.uint8(0), np.uint8(1), np.uint8(2), np.uint8(3)
 _ZERO, _ONE, _ADDED = np.float32(0), np.float32(1), np.uint8(ADDED)
@@ -34,8 +34,8 @@ _STRETCHES = 32
 
 
 @parallel_kernel
-def tell_flat(fragments, finish_of, flat, seen):  # type: ignore[no-untyped-def]
-    """Into seen [H, W] the finish of pixels in which one flat surface is seen, or why there is none. flat [T] tells which triangles are."""
+def tell_flat(fragments, patches, flat, seen):  # type: ignore[no-untyped-def]
+    """Into seen [H, W] the patch of pixels in which one flat surface is seen, or why there is none. flat [T] tells which triangles are."""
     order, counts, firsts, width = fragments.order, fragments.counts, fragments.firsts, fragments.width
     pixel, triangle = fragments.pixel, fragments.triangle
     columns = (width + _TILE - 1) // _TILE
@@ -44,7 +44,7 @@ def tell_flat(fragments, finish_of, flat, seen):  # type: ignore[no-untyped-def]
         top, left = (tile // columns) * _TILE, (tile % columns) * _TILE
         for f in range(firsts[tile], firsts[tile] + counts[tile]):
             y, x = top + (pixel[f] >> _SHIFT), left + (pixel[f] & _MASK)
-            own = finish_of[triangle[f]]
+            own = patches[triangle[f]]
             if flat[triangle[f]] == 0:
                 seen[y, x] = _OTHER
             elif seen[y, x] == _NONE:
@@ -55,7 +55,7 @@ def tell_flat(fragments, finish_of, flat, seen):  # type: ignore[no-untyped-def]
 
 @parallel_kernel
 def find_shared(seen, alpha, shared):  # type: ignore[no-untyped-def]
-    """Into shared [H, W] 1 for pixels in which flat surfaces of several finishes are seen, or may be, as they are beside them; 2 for those in
+    """Into shared [H, W] 1 for pixels in which several flat surfaces are seen, or may be, as they are beside them; 2 for those in
     which nothing is seen and flat ones are beside them, 3 for flat ones that take only a part of a pixel, or lie beside such. alpha [H, W] is the
     area that is covered."""
     height, width = seen.shape
@@ -163,7 +163,7 @@ def _those_near(tile, x, y, bins, which, height, reach):  # type: ignore[no-unty
 
 
 @kernel
-def _cut_where_they_cross(many, which, finish_of, x, y, scaled, parts, work):  # type: ignore[no-untyped-def]
+def _cut_where_they_cross(many, which, patches, x, y, scaled, parts, work):  # type: ignore[no-untyped-def]
     """Cut a pixel into parts (xs and ys [_PARTS + 1, _CORNERS], corners [_PARTS + 1]) in each of which of any two of its triangles one is before the
     other. Gives how many there are; 0 for too many."""
     xs, ys, corners = parts
@@ -177,7 +177,7 @@ def _cut_where_they_cross(many, which, finish_of, x, y, scaled, parts, work):  #
             other = which[j]
             a, b = scaled[t, 9] - scaled[other, 9], scaled[t, 10] - scaled[other, 10]
             value = a * x + b * y + scaled[t, 11] - scaled[other, 11]
-            if finish_of[t] == finish_of[other] or abs(value + 0.5 * (a + b)) >= 0.5 * (abs(a) + abs(b)):
+            if patches[t] == patches[other] or abs(value + 0.5 * (a + b)) >= 0.5 * (abs(a) + abs(b)):
                 continue
             for part in range(count):
                 if count == _PARTS or corners[part] + 2 >= _CORNERS:
@@ -198,20 +198,20 @@ def _cut_where_they_cross(many, which, finish_of, x, y, scaled, parts, work):  #
 
 
 @kernel
-def _share_out(many, which, finish_of, x, y, scaled, names, slots, found, cells, work):  # type: ignore[no-untyped-def]
-    """Areas that finishes take of a convex part of a pixel (the first of cells), of triangles from near to far: added to found [_FINISHES, 5],
-    area, that times the place in the pixel of its middle, the triangle that has most of it and how much. names [_FINISHES] are theirs, of which
+def _share_out(many, which, patches, x, y, scaled, names, slots, found, cells, work):  # type: ignore[no-untyped-def]
+    """Areas that surfaces take of a convex part of a pixel (the first of cells), of triangles from near to far: added to found [_SURFACES, 5],
+    area, that times the place in the pixel of its middle, the triangle that has most of it and how much. names [_SURFACES] are theirs, of which
     there are so many slots. Gives how many there are then; 0 if that cannot be told."""
     xs, ys, corners = cells
     # From one half of the room for cells into the other.
     own, other, count = 0, 1, 1
     for k in range(many):
         t = which[k]
-        finish = finish_of[t]
+        patch = patches[t]
         slot = 0
-        while slot < slots and names[slot] != finish:
+        while slot < slots and names[slot] != patch:
             slot += 1
-        if slot == _FINISHES:
+        if slot == _SURFACES:
             return 0
         area, across, down, left = 0.0, 0.0, 0.0, 0
         for cell in range(count):
@@ -245,7 +245,7 @@ def _share_out(many, which, finish_of, x, y, scaled, names, slots, found, cells,
                 area, across, down = area + own_area, across + own_across, down + own_down
         if area > _NOTHING:
             if slot == slots:
-                names[slots] = finish
+                names[slots] = patch
                 found[slots, :] = 0.0
                 slots += 1
             found[slot, 0] += area
@@ -260,11 +260,11 @@ def _share_out(many, which, finish_of, x, y, scaled, names, slots, found, cells,
 
 
 @kernel
-def _measure_out(many, which, height, finish_of, x, y, scaled, names, slots, found, parts, cells, work):  # type: ignore[no-untyped-def]
+def _measure_out(many, which, height, patches, x, y, scaled, names, slots, found, parts, cells, work):  # type: ignore[no-untyped-def]
     """``_share_out`` of a whole pixel, whose triangles may reach through one another; which and height as in ``_those_near``, in another order
     afterwards."""
     found[:slots, :] = 0.0
-    count = _cut_where_they_cross(many, which, finish_of, x, y, scaled, parts, work)
+    count = _cut_where_they_cross(many, which, patches, x, y, scaled, parts, work)
     for part in range(count):
         corners = parts[2][part]
         cells[0][0, 0, :corners], cells[1][0, 0, :corners] = parts[0][part, :corners], parts[1][part, :corners]
@@ -278,14 +278,14 @@ def _measure_out(many, which, height, finish_of, x, y, scaled, names, slots, fou
                     which[j], height[j] = which[j - 1], height[j - 1]
                     j -= 1
                 which[j], height[j] = t, z
-        slots = _share_out(many, which, finish_of, x, y, scaled, names, slots, found, cells, work)
+        slots = _share_out(many, which, patches, x, y, scaled, names, slots, found, cells, work)
         if slots == 0:
             return 0
     return slots if count > 0 else 0
 
 
 @parallel_kernel
-def even_out(fragments, finish_of, shared, bins, alpha, depth, marks):  # type: ignore[no-untyped-def]
+def even_out(fragments, patches, shared, bins, alpha, depth, marks):  # type: ignore[no-untyped-def]
     """Give fragments of shared pixels [H, W] the shares that their surfaces have of them, in place; surfaces that no sample saw get fragments
     there, if their tile has room for them. alpha [H, W] becomes the area that is covered; where nothing was seen depth [H, W] is told, and
     marks [H, W] that it was ADDED (``edge_kernel``). If they have no length, all of a pixel together have as much as before."""
@@ -300,7 +300,7 @@ def even_out(fragments, finish_of, shared, bins, alpha, depth, marks):  # type: 
         if not shared[top:below, left:beyond].any():
             continue
         which, height, reach = np.empty(_MOST, np.int64), np.empty(_MOST), np.empty(_MOST)
-        names, sums, found = np.empty(_FINISHES, np.int32), np.empty(_FINISHES), np.empty((_FINISHES, 5))
+        names, sums, found = np.empty(_SURFACES, np.int32), np.empty(_SURFACES), np.empty((_SURFACES, 5))
         cells = (
             np.empty((2, _CELLS + 1, _CORNERS)),
             np.empty((2, _CELLS + 1, _CORNERS)),
@@ -318,10 +318,10 @@ def even_out(fragments, finish_of, shared, bins, alpha, depth, marks):  # type: 
             # All fragments of a pixel follow one another.
             while end < last and pixel[end] == p:
                 if wanted:
-                    own, slot = finish_of[triangle[end]], 0
+                    own, slot = patches[triangle[end]], 0
                     while slot < seen and names[slot] != own:
                         slot += 1
-                    if slot == seen and seen < _FINISHES:
+                    if slot == seen and seen < _SURFACES:
                         names[seen], sums[seen] = own, 0.0
                         seen += 1
                     wanted = slot < seen
@@ -331,14 +331,14 @@ def even_out(fragments, finish_of, shared, bins, alpha, depth, marks):  # type: 
             if not wanted:
                 continue
             many = _those_near(tile, x, y, bins, which, height, reach)
-            # One finish alone takes what there is; how much that is, is known but where samples see all of the pixel covered.
+            # One patch alone takes what there is; how much that is, is known but where samples see all of the pixel covered.
             known = shared[y, x] != _RIM or (alpha.shape[0] > 0 and alpha[y, x] < _ONE)
             alone = seen == 1 and known
             for k in range(many):
-                alone = alone and finish_of[which[k]] == names[0]
+                alone = alone and patches[which[k]] == names[0]
             if alone or many == 0:
                 continue
-            slots = _measure_out(many, which, height, finish_of, x, y, scaled, names, seen, found, parts, cells, work)
+            slots = _measure_out(many, which, height, patches, x, y, scaled, names, seen, found, parts, cells, work)
             before, now = 0.0, 0.0
             for slot in range(slots):
                 before += sums[slot] if slot < seen else 0.0
@@ -351,7 +351,7 @@ def even_out(fragments, finish_of, shared, bins, alpha, depth, marks):  # type: 
                 alpha[y, x] = np.float32(before)
             for f in range(begin, end):
                 for slot in range(seen):
-                    if names[slot] == finish_of[triangle[f]] and sums[slot] > 0:
+                    if names[slot] == patches[triangle[f]] and sums[slot] > 0:
                         share[f] *= np.float32(found[slot, 0] / now * before / sums[slot])
             for slot in range(seen, slots):
                 part = found[slot, 0] / now * before
@@ -379,12 +379,12 @@ def even_out(fragments, finish_of, shared, bins, alpha, depth, marks):  # type: 
         used = firsts[tile] + counts[tile]
         for y in range(top, below):
             for x in range(left, beyond):
-                if shared[y, x] != _BESIDE or used + _FINISHES > firsts[tile + 1]:
+                if shared[y, x] != _BESIDE or used + _SURFACES > firsts[tile + 1]:
                     continue
                 many = _those_near(tile, x, y, bins, which, height, reach)
                 if many == 0:
                     continue
-                slots = _measure_out(many, which, height, finish_of, x, y, scaled, names, 0, found, parts, cells, work)
+                slots = _measure_out(many, which, height, patches, x, y, scaled, names, 0, found, parts, cells, work)
                 covered = 0.0
                 for slot in range(slots):
                     if found[slot, 0] <= _LEAST:
