@@ -28,8 +28,6 @@ Triple = tuple[float, float, float]
 MAX_SET_TRIANGLES = 3_000_000
 #: So much coarser is a set made that has more, and so often.
 _COARSER, _TRIES = 4.0, 4
-#: So much finer is flat art at final.
-_FLAT_FINER = 2.0
 #: A body that reaches to the camera is as fine as if it were this share of its size away.
 _CLOSEST = 0.05
 
@@ -117,10 +115,6 @@ class Snapshot:
             quality.curve_error / 2.0 ** math.ceil(math.log2(max(pixels, 1e-9)))
             for pixels in self.pixels_a_unit().tolist()
         ]
-        if quality.edges_exactly and quality.curve_error <= QUALITIES["final"].curve_error:
-            # Of flat art a pixel's shares are exact, up to its curves.
-            flat = [np.ptp(body.form.bounds[:, 2]) == 0 for body in self.bodies]
-            finest = [own / _FLAT_FINER if one else own for own, one in zip(finest, flat, strict=True)]
         refused: LimitError | None = None
         for attempt in range(_TRIES):
             meshes: list[Mesh] = []

@@ -19,15 +19,19 @@ _TILE = TILE
 _SHIFT, _MASK = TILE.bit_length() - 1, TILE - 1
 #: Triangles and surfaces of a pixel that are told apart at most, cells of it and corners of each, and fragments that a tile may get.
 _MOST, _SURFACES, _CELLS, _CORNERS, _MORE = 96, 12, 96, 16, 256
+#: Entries of lists of triangles that a tile has room for; a tile that needs more keeps the shares of its samples.
+_ENTRIES = 1 << 16
 #: Parts that a pixel is cut into at most where surfaces reach through one another.
 _PARTS = 16
 #: Areas below the first are nothing, and below the second no fragment: an eighth of a level of 255.
 _NOTHING, _LEAST = 1e-9, 0.0005
+#: Triangles whose nearness differs by less (as a share) lie in one plane; and areas that differ by less are the same.
+_ONE_PLANE, _ALIKE = 1e-8, 0.004
 #: What covers more of a pixel covers all of it.
 _ALL = 1 - 1e-4
 #: What is seen of a pixel: nothing, several flat surfaces, something that is not flat.
 _NONE, _OTHER, _SEVERAL, _ABOVE = np.int32(-1), np.int32(-2), np.int32(1 << 30), np.int32((1 << 30) + 1)
-_NOT_SHARED, _MIXED, _BESIDE, _RIM = np.uint8(0), np.uint8(1), np.uint8(2), np.uint8(3)
+_NOT_SHARED, _MIXED, _BESIDE, _RIM, _MIXED_RIM = (np.uint8(kind) for kind in range(5))
 _ZERO, _ONE, _ADDED = np.float32(0), np.float32(1), np.uint8(ADDED)
 #: Parts that rows are worked on in.
 _STRETCHES = 32
@@ -56,7 +60,8 @@ def tell_flat(fragments, patches, flat, seen):  # type: ignore[no-untyped-def]
 @parallel_kernel
 def find_shared(seen, alpha, shared):  # type: ignore[no-untyped-def]
     """Into shared [H, W] 1 for pixels in which several flat surfaces are seen, or may be, as they are beside them; 2 for those in
-    which nothing is seen and flat ones are beside them, 3 for flat ones that take only a part of a pixel, or lie beside such. alpha [H, W] is the
+    which nothing is seen and flat ones are beside them, 3 for flat ones that take only a part of a pixel, or lie beside such, 4 for
+    what is 1 and 3. alpha [H, W] is the
     area that is covered."""
     height, width = seen.shape
     for stretch in numba.prange(_STRETCHES):
@@ -84,7 +89,8 @@ def find_shared(seen, alpha, shared):  # type: ignore[no-untyped-def]
                 mixed = (own == _SEVERAL) | (flat & ((most > own) | (least < own)))
                 rim = flat & (own != _SEVERAL) & (at_border | (smallest < _ONE))
                 beside = (own == _NONE) & (most >= 0)
-                shared[y, x] = _RIM if rim else _MIXED if mixed else _BESIDE if beside else _NOT_SHARED
+                kind = _MIXED_RIM if mixed else _RIM
+                shared[y, x] = kind if rim else _MIXED if mixed else _BESIDE if beside else _NOT_SHARED
 
 
 @kernel
@@ -125,28 +131,61 @@ def _measure(xs, ys, many):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _those_near(tile, x, y, bins, which, height, reach):  # type: ignore[no-untyped-def]
-    """The triangles that may be seen in a pixel, from near to far by its middle, into which [_MOST]; how near they are there into height, and how
-    much more or less elsewhere into reach. Gives how many there are; 0 for too many."""
+def _sort_into_pixels(tile, top, left, below, beyond, bins, wanted, lists):  # type: ignore[no-untyped-def]
+    """Lists of the triangles that reach into the wanted pixels [TILE, TILE] of a tile, in their order: lists are the first and last entry of
+    each pixel [TILE, TILE] (-1: none), and of each entry [_ENTRIES] the next one and its triangle. Gives whether there was room for all."""
+    first, last, following, which = lists
     scaled, boxes, starts, members = bins
-    behind, many = -1.0, 0
+    first[:] = np.int32(-1)
+    used = 0
     for k in range(starts[tile], starts[tile + 1]):
         t = members[k]
-        if boxes[t, 0] > x or boxes[t, 2] < x or boxes[t, 1] > y or boxes[t, 3] < y:
-            continue
-        away, whole = False, True
-        for e in range(3):
-            a, b = scaled[t, 3 * e], scaled[t, 3 * e + 1]
-            value = a * x + b * y + scaled[t, 3 * e + 2]
-            away = away or value + max(a, 0.0) + max(b, 0.0) <= 0.0
-            whole = whole and value + min(a, 0.0) + min(b, 0.0) >= 0.0
-        if away:
-            continue
+        a0, b0, c0 = scaled[t, 0], scaled[t, 1], scaled[t, 2]
+        a1, b1, c1 = scaled[t, 3], scaled[t, 4], scaled[t, 5]
+        a2, b2, c2 = scaled[t, 6], scaled[t, 7], scaled[t, 8]
+        most_0, most_1 = max(a0, 0.0) + max(b0, 0.0), max(a1, 0.0) + max(b1, 0.0)
+        most_2 = max(a2, 0.0) + max(b2, 0.0)
+        for y in range(max(boxes[t, 1], top), min(boxes[t, 3] + 1, below)):
+            for x in range(max(boxes[t, 0], left), min(boxes[t, 2] + 1, beyond)):
+                if not wanted[y - top, x - left]:
+                    continue
+                if (
+                    a0 * x + b0 * y + c0 + most_0 <= 0.0
+                    or a1 * x + b1 * y + c1 + most_1 <= 0.0
+                    or a2 * x + b2 * y + c2 + most_2 <= 0.0
+                ):
+                    continue
+                if used == _ENTRIES:
+                    return False
+                which[used], following[used] = np.int32(t), np.int32(-1)
+                row, column = y - top, x - left
+                if first[row, column] < 0:
+                    first[row, column] = np.int32(used)
+                else:
+                    following[last[row, column]] = np.int32(used)
+                last[row, column] = np.int32(used)
+                used += 1
+    return True
+
+
+@kernel
+def _those_near(entry, lists, x, y, scaled, which, height, reach):  # type: ignore[no-untyped-def]
+    """The triangles that may be seen in a pixel, of those in its list from an entry on, from near to far by its middle, into which [_MOST]; how
+    near they are there into height, and how much more or less elsewhere into reach. Gives how many there are; 0 for too many."""
+    _, _, following, listed = lists
+    behind, many, f = -1.0, 0, np.int64(entry)
+    while f >= 0:
+        t = np.int64(listed[f])
+        f = np.int64(following[f])
         a, b = scaled[t, 9], scaled[t, 10]
         middle, spread = a * (x + 0.5) + b * (y + 0.5) + scaled[t, 11], 0.5 * (abs(a) + abs(b))
         # What lies behind all of something that fills the pixel is not seen.
         if middle + spread < behind:
             continue
+        whole = True
+        for e in range(3):
+            a, b = scaled[t, 3 * e], scaled[t, 3 * e + 1]
+            whole = whole and a * x + b * y + scaled[t, 3 * e + 2] + min(a, 0.0) + min(b, 0.0) >= 0.0
         if whole and middle - spread > behind:
             behind = middle - spread
             while many > 0 and height[many - 1] + reach[many - 1] < behind:
@@ -260,10 +299,60 @@ def _share_out(many, which, patches, x, y, scaled, names, slots, found, cells, w
 
 
 @kernel
-def _measure_out(many, which, height, patches, x, y, scaled, names, slots, found, parts, cells, work):  # type: ignore[no-untyped-def]
+def _add_up(many, which, patches, x, y, scaled, names, slots, found, work):  # type: ignore[no-untyped-def]
+    """``_share_out`` of a whole pixel to triangles that lie side by side: what each has of it."""
+    for k in range(many):
+        t = which[k]
+        slot = 0
+        while slot < slots and names[slot] != patches[t]:
+            slot += 1
+        if slot == _SURFACES:
+            return 0
+        work[0, 0], work[0, 1], work[0, 2], work[0, 3] = 0.0, 1.0, 1.0, 0.0
+        work[1, 0], work[1, 1], work[1, 2], work[1, 3] = 0.0, 0.0, 1.0, 1.0
+        inside, at = 4, 0
+        for e in range(3):
+            a, b = scaled[t, 3 * e], scaled[t, 3 * e + 1]
+            value = a * x + b * y + scaled[t, 3 * e + 2]
+            if value + min(a, 0.0) + min(b, 0.0) >= 0.0:
+                continue
+            inside, _ = _cut(work[at], work[at + 1], inside, value, a, b, work[2 - at], work[3 - at], work[4], work[5])
+            at = 2 - at
+            if inside < 3:
+                break
+        if inside < 3:
+            continue
+        area, across, down = _measure(work[at], work[at + 1], inside)
+        if area <= _NOTHING:
+            continue
+        if slot == slots:
+            names[slots] = patches[t]
+            found[slots, :] = 0.0
+            slots += 1
+        found[slot, 0] += area
+        found[slot, 1] += across
+        found[slot, 2] += down
+        if area > found[slot, 4]:
+            found[slot, 3], found[slot, 4] = t, area
+    return slots
+
+
+@kernel
+def _measure_out(  # type: ignore[no-untyped-def]
+    many, which, height, patches, x, y, scaled, names, slots, found, parts, cells, work, expected
+):
     """``_share_out`` of a whole pixel, whose triangles may reach through one another; which and height as in ``_those_near``, in another order
-    afterwards."""
+    afterwards. expected is the area that is known to be covered, 0 if none is."""
     found[:slots, :] = 0.0
+    if height[0] - height[many - 1] <= _ONE_PLANE * abs(height[0]):
+        # All in one plane, mostly of one mesh, and side by side: unless more is covered than there is.
+        there = _add_up(many, which, patches, x, y, scaled, names, slots, found, work)
+        total = 0.0
+        for slot in range(there):
+            total += found[slot, 0]
+        if there > 0 and total <= 1.0 + _ALIKE and (expected == 0.0 or abs(total - expected) < _ALIKE):
+            return there
+        found[:slots, :] = 0.0
     count = _cut_where_they_cross(many, which, patches, x, y, scaled, parts, work)
     for part in range(count):
         corners = parts[2][part]
@@ -299,6 +388,22 @@ def even_out(fragments, patches, shared, bins, alpha, depth, marks):  # type: ig
         below, beyond = min(top + _TILE, shared.shape[0]), min(left + _TILE, width)
         if not shared[top:below, left:beyond].any():
             continue
+        lists = (
+            np.empty((_TILE, _TILE), np.int32),
+            np.empty((_TILE, _TILE), np.int32),
+            np.empty(_ENTRIES, np.int32),
+            np.empty(_ENTRIES, np.int32),
+        )
+        wanted = np.zeros((_TILE, _TILE), np.bool_)
+        again = alpha.shape[0] == 0
+        if not again:
+            wanted[: below - top, : beyond - left] = shared[top:below, left:beyond] == _BESIDE
+        for f in range(firsts[tile], firsts[tile] + counts[tile]):
+            y, x = pixel[f] >> _SHIFT, pixel[f] & _MASK
+            wanted[y, x] = shared[top + y, left + x] != _NOT_SHARED
+        if not _sort_into_pixels(tile, top, left, below, beyond, bins, wanted, lists):
+            continue
+        first_in = lists[0]
         which, height, reach = np.empty(_MOST, np.int64), np.empty(_MOST), np.empty(_MOST)
         names, sums, found = np.empty(_SURFACES, np.int32), np.empty(_SURFACES), np.empty((_SURFACES, 5))
         cells = (
@@ -307,38 +412,43 @@ def even_out(fragments, patches, shared, bins, alpha, depth, marks):  # type: ig
             np.empty((2, _CELLS + 1), np.int64),
         )
         parts = np.empty((_PARTS + 1, _CORNERS)), np.empty((_PARTS + 1, _CORNERS)), np.empty(_PARTS + 1, np.int64)
-        work = np.empty((4, _CORNERS))
+        work = np.empty((6, _CORNERS))
         more_of, more_share = np.empty((_MORE, 2), np.int32), np.empty((_MORE, 3), np.float32)
         more, last, end = 0, firsts[tile] + counts[tile], firsts[tile]
         room = firsts[tile + 1] - last
         while end < last:
             begin, p, seen = end, pixel[end], 0
             x, y = left + (p & _MASK), top + (p >> _SHIFT)
-            wanted = shared[y, x] != _NOT_SHARED
+            measured = wanted[y - top, x - left]
             # All fragments of a pixel follow one another.
             while end < last and pixel[end] == p:
-                if wanted:
+                if measured:
                     own, slot = patches[triangle[end]], 0
                     while slot < seen and names[slot] != own:
                         slot += 1
                     if slot == seen and seen < _SURFACES:
                         names[seen], sums[seen] = own, 0.0
                         seen += 1
-                    wanted = slot < seen
-                    if wanted:
+                    measured = slot < seen
+                    if measured:
                         sums[slot] += share[end]
                 end += 1
-            if not wanted:
+            if not measured:
                 continue
-            many = _those_near(tile, x, y, bins, which, height, reach)
-            # One patch alone takes what there is; how much that is, is known but where samples see all of the pixel covered.
-            known = shared[y, x] != _RIM or (alpha.shape[0] > 0 and alpha[y, x] < _ONE)
-            alone = seen == 1 and known
+            many = _those_near(first_in[y - top, x - left], lists, x, y, scaled, which, height, reach)
+            # One surface alone takes what there is.
+            # How much that is, is known, but where samples see all of a pixel at a rim covered.
+            alone = seen == 1 and (again or shared[y, x] == _MIXED or alpha[y, x] < _ONE)
             for k in range(many):
                 alone = alone and patches[which[k]] == names[0]
             if alone or many == 0:
                 continue
-            slots = _measure_out(many, which, height, patches, x, y, scaled, names, seen, found, parts, cells, work)
+            covered = 0.0
+            for slot in range(seen):
+                covered += sums[slot]
+            slots = _measure_out(
+                many, which, height, patches, x, y, scaled, names, seen, found, parts, cells, work, covered
+            )
             before, now = 0.0, 0.0
             for slot in range(slots):
                 before += sums[slot] if slot < seen else 0.0
@@ -381,10 +491,12 @@ def even_out(fragments, patches, shared, bins, alpha, depth, marks):  # type: ig
             for x in range(left, beyond):
                 if shared[y, x] != _BESIDE or used + _SURFACES > firsts[tile + 1]:
                     continue
-                many = _those_near(tile, x, y, bins, which, height, reach)
+                many = _those_near(first_in[y - top, x - left], lists, x, y, scaled, which, height, reach)
                 if many == 0:
                     continue
-                slots = _measure_out(many, which, height, patches, x, y, scaled, names, 0, found, parts, cells, work)
+                slots = _measure_out(
+                    many, which, height, patches, x, y, scaled, names, 0, found, parts, cells, work, 0.0
+                )
                 covered = 0.0
                 for slot in range(slots):
                     if found[slot, 0] <= _LEAST:
