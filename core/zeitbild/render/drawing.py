@@ -86,17 +86,17 @@ def draw_outputs(
     with PARALLEL:
         drawing = stretch = shared = None
         if swept:
-            stretch = draw(snapshot, stage, quality, samples, view.shift, depth, stacked)
+            stretch = draw(snapshot, stage, quality, samples, view.shift, depth, stacked, within)
             fragments, alpha = stretch.fragments, stretch.alpha
         else:
             fragments, alpha, drawing = _drawn_still(view, stage, depth, within, stacked)
             if drawing is not None and quality.edges_exactly and not hard:
                 shared = _shared_by_flat(view, stage, drawing, fragments)
                 _even_out(stage, drawing, fragments, shared)
-            for output in outputs if within is not None else ():
-                # Where nothing is drawn nothing is looked at, but by who looks for pixels that need more places, and in data.
-                if quality.edges_exactly or output.picture.planes is not None:
-                    make_dark(output.picture)
+        for output in outputs if within is not None else ():
+            # Where nothing is drawn nothing is looked at, but by who looks for pixels that need more places, and in data.
+            if quality.edges_exactly or output.picture.planes is not None:
+                make_dark(output.picture)
         nothing = np.empty((0, width), np.float32)
         # What of each pixel is covered by what is not there.
         fades = light.cuts or (light.catches and alone)

@@ -290,9 +290,10 @@ def draw(
     shift: tuple[float, float],
     depth: NDArray[np.float32],
     stacked: NDArray[np.uint8] | None = None,
+    within: NDArray[np.bool_] | None = None,
 ) -> Swept:
     """Draw a stretch; depth [H, W] is written, and stacked [tiles], if they are given (``folds``). samples a pixel; shift moves them within
-    it, in pixels.
+    it, in pixels. Nothing is drawn but within some tiles [tiles], if they are given.
 
     Hold ``kernels.PARALLEL``; good until the next call.
     """
@@ -310,6 +311,10 @@ def draw(
     )
     alpha = kept("alpha", (height, width), np.float32)
     turns = spread(tiles)
+    if within is not None:
+        turns = turns[within[turns]]
+        alpha.fill(0)
+        depth.fill(NO_DEPTH)
     slices, of_finish = _slices_of(snapshot, pace, samples)
     telling = Telling(
         _alike(scene, max(_RAYS_LEAN, pace.lean)), _alike(scene, pace.lean), of_finish[scene.finish_of], slices

@@ -214,6 +214,8 @@ class Rims:
         whole = self._weakened()
         # Both together fill a pixel that is opaque all over, and no pixel more than once.
         taken, of_opaque = (one.beauty[..., 3] + (0 if one.held is None else one.held) for one in (self.given, whole))
+        weaken(self.given, np.asarray(1 / np.maximum(taken, 1), np.float32))
+        taken = np.minimum(taken, 1)
         room = np.where(self.solid[:, None] >= 1 - _LEAST, 1 - taken, np.minimum(of_opaque, 1 - taken))
         weaken(whole, np.asarray(np.maximum(room, 0) / np.maximum(of_opaque, _TINY), np.float32))
         if whole.held is not None and self.given.held is not None:
