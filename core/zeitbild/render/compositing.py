@@ -214,10 +214,7 @@ def _through_one_another(
             for number, (picture, gives) in enumerate(zip(pictures, shown, strict=True)):
                 weight = weights[number].surfaces[at]
                 if gives and side is not None:
-                    # In motion pictures are looked up at more places than when it was found out how much is seen.
-                    own_alpha = np.maximum(side[0].beauty[..., 3], np.float32(1e-6))
-                    no_more = weight * np.minimum(surfaces[at].alpha / own_alpha, 1)
-                    add(side[0], picture, side[1], no_more.astype(np.float32))
+                    add(side[0], picture, side[1], weight)
                     own_before = opaque.before(side[1], number)
                     fronts[number].append((at, rims[number].taken(side[0]), replace(side[1], opaque=()), own_before))
                 elif picture.held is not None:

@@ -101,13 +101,15 @@ def draw_outputs(
         # What of each pixel is covered by what is not there.
         fades = light.cuts or (light.catches and alone)
         gone = np.zeros((height, width), np.float32) if fades else nothing
+        # What is lit is what covers.
+        covering = fragments if stretch is None else stretch.places
         if light.cuts:
-            cut_by_pictures(view, stage, fragments, alpha, gone)
+            cut_by_pictures(view, stage, covering, alpha, gone)
             if stretch is not None:
-                cut_by_pictures(view, stage, stretch.places, nothing, nothing)
+                cut_by_pictures(view, stage, fragments, nothing, nothing)
         if hard:
             harden(fragments, alpha)
-        areas = [_areas_of(view, stage, output, fragments, alpha, depth) for output in outputs]
+        areas = [_areas_of(view, stage, output, covering, alpha, depth) for output in outputs]
         lit_ones = [output for output in outputs if output.lit]
         if not lit_ones:
             return [one and one.faded(gone) for one in areas]

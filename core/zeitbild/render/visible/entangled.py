@@ -26,7 +26,7 @@ MOST_SURFACES = 12
 _ROWS = 64
 _PLACES = (np.array([[0, 3], [1, 6], [2, 1], [3, 4], [4, 7], [5, 2], [6, 5], [7, 0]]) + 0.5) / 8 - 0.5
 
-_TINY, _LEAST = np.float32(1e-6), np.float32(1e-5)
+_TINY = np.float32(1e-6)
 
 _Floats = NDArray[np.float32]
 
@@ -87,13 +87,7 @@ def weights_of(surfaces: Sequence[Surface], solid: _Floats) -> Weights:
     weights = Weights(np.empty((len(surfaces), height, width), np.float32), np.empty((height, width), np.float32))
     for top in range(0, height, _ROWS):
         rows = slice(top, min(top + _ROWS, height))
-        seen, behind = _weights_in(surfaces, solid, rows)
-        # No pixel is filled more than once, whatever areas of pictures and samples come to.
-        total = (np.stack([one.alpha[rows] for one in surfaces]) * seen).sum(axis=0)
-        room = 1 - behind * solid[rows]
-        over = total > room + _LEAST
-        seen *= np.where(over, room / np.maximum(total, _TINY), 1).astype(np.float32)
-        weights.surfaces[:, rows], weights.behind[rows] = seen, behind
+        weights.surfaces[:, rows], weights.behind[rows] = _weights_in(surfaces, solid, rows)
     return weights
 
 
