@@ -56,6 +56,15 @@ def _coverage(width: int, height: int, times: int) -> NDArray[np.float64]:
     return mean
 
 
+def _plate_with_shadow(fill: str, down: float, deviation: float) -> bytes:
+    """A plate 60 wide and 30 high, and its soft shadow so far below."""
+    return (
+        '<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 100 80"><filter id="f" x="-1" y="-1" width="3" height="3">'
+        f'<feDropShadow dx="0" dy="{down}" stdDeviation="{deviation}"/></filter>'
+        f'<rect x="20" y="15" width="60" height="30" fill="{fill}" filter="url(#f)"/></svg>'
+    ).encode()
+
+
 class FlatArt(unittest.TestCase):
     def _levels_off(self, art: str) -> NDArray[np.float64]:
         """How far (encoded, of 255) flat art of 100 x 80 that fills its page is off the independent rasteriser's, at check."""
@@ -197,11 +206,7 @@ class Memory(unittest.TestCase):
 
 class Finishes(unittest.TestCase):
     def test_a_shadow_stays_one_whatever_its_colour_becomes(self) -> None:
-        art = (
-            b'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 100 80"><filter id="f" x="-1" y="-1" width="3" height="3">'
-            b'<feDropShadow dx="0" dy="12" stdDeviation="3"/></filter>'
-            b'<rect x="20" y="15" width="60" height="30" fill="#000" filter="url(#f)"/></svg>'
-        )
+        art = _plate_with_shadow("#000", 12, 3)
         with tempfile.TemporaryDirectory() as folder:
             assets = AssetFolder(Path(folder))
             name = "asset:" + assets.add(art)
@@ -220,11 +225,7 @@ class Finishes(unittest.TestCase):
         self.assertLess(float(own[soft, 0].max()), 0.01)
 
     def test_a_shadow_lies_flat_behind_what_is_raised(self) -> None:
-        art = (
-            b'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 100 80"><filter id="f" x="-1" y="-1" width="3" height="3">'
-            b'<feDropShadow dx="0" dy="9" stdDeviation="2"/></filter>'
-            b'<rect x="20" y="15" width="60" height="30" fill="#a03020" filter="url(#f)"/></svg>'
-        )
+        art = _plate_with_shadow("#a03020", 9, 2)
         with tempfile.TemporaryDirectory() as folder:
             assets = AssetFolder(Path(folder))
             emblem = Emblem(id="art", drawing="asset:" + assets.add(art), size=200, depth=30)

@@ -16,12 +16,13 @@ from zeitbild.render.picture import Picture
 from zeitbild.render.sheets import Opaque, Sheets, over_one_another
 from zeitbild.render.spraying import Spraying
 from zeitbild.render.veils import put_veils
+from zeitbild.render.visible.areas import Areas, Before
 from zeitbild.render.visible.entangled import Surface, Weights, distinct, entangled, surface_of, weights_of
 from zeitbild.render.visible.folds import MOST_DEEP
 from zeitbild.render.visible.pieces import groups_apart
 from zeitbild.render.visible.remembered import picture_of
 from zeitbild.render.visible.rims import Rims
-from zeitbild.render.visible.see_through import Areas, Before, add, lay_over, weaken
+from zeitbild.render.visible.see_through import add, lay_over, weaken
 from zeitbild.snapshot import Role, Snapshot
 
 #: So many see-through bodies, in as many groups each of which would be drawn by itself, are many.

@@ -20,12 +20,12 @@ from zeitbild.render.shade.groups import shade_groups, take_light
 from zeitbild.render.shade.shading import FACING, LOOKS, PLANES, shade
 from zeitbild.render.stage import Stage, viewpoint
 from zeitbild.render.view.pixel_look import harden
+from zeitbild.render.visible.areas import Areas, Before, areas_of, depth_of_seen, drop_hidden, pixels_in
 from zeitbild.render.visible.finer import bends_of, find_busy, fit_shares, note_done, tones_of
 from zeitbild.render.visible.flat_edges import even_out, find_shared, tell_flat
 from zeitbild.render.visible.folds import count_folds
 from zeitbild.render.visible.identity import Told, mark
 from zeitbild.render.visible.remembered import Entry, Seen, is_small
-from zeitbild.render.visible.see_through import Areas, Before, areas_of, depth_of_seen, drop_hidden, pixels_in
 from zeitbild.render.visible.tile_kernel import RASTERISERS_AGAIN
 from zeitbild.render.visible.visibility import Drawing, Fragments, rasterise
 from zeitbild.render.world.buffers import kept

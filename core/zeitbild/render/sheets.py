@@ -12,9 +12,10 @@ from zeitbild.kernels import PARALLEL
 from zeitbild.render.drawing import draw_outputs
 from zeitbild.render.outputs import Layer, View, output_for
 from zeitbild.render.picture import Picture
+from zeitbild.render.visible.areas import Areas, Before, Passing
 from zeitbild.render.visible.folds import MOST_DEEP, put_before
 from zeitbild.render.visible.pieces import outlines_of
-from zeitbild.render.visible.see_through import Areas, Before, Passing, through
+from zeitbild.render.visible.see_through import through
 from zeitbild.render.visible.triangle_setup import TILE
 from zeitbild.render.visible.visibility import tiles_around
 

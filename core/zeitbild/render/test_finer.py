@@ -5,8 +5,9 @@ import unittest
 import numpy as np
 
 from zeitbild.kernels import PARALLEL
-from zeitbild.render.visible.edge_kernel import ADDED, clipped_area
+from zeitbild.render.visible.edge_kernel import ADDED
 from zeitbild.render.visible.finer import bends_of, find_busy, fit_shares
+from zeitbild.render.visible.polygons import clipped_area
 from zeitbild.render.visible.visibility import Fragments
 
 LIMIT = np.float32(6 / 255)

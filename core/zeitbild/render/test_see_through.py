@@ -10,9 +10,10 @@ from zeitbild.render import QUALITIES, render, stage
 from zeitbild.render.picture import NO_DEPTH, Picture
 from zeitbild.render.rays.patterns import veil_bits
 from zeitbild.render.shade.shading import EMISSION, PLANES
+from zeitbild.render.visible.areas import Areas
 from zeitbild.render.visible.identity import SLOTS, moves_of, numbers_of
 from zeitbild.render.visible.pieces import groups_apart, see_through_places
-from zeitbild.render.visible.see_through import Areas, lay_over
+from zeitbild.render.visible.see_through import lay_over
 from zeitbild.render.world.ray_scene import TWICE, bits_of
 from zeitbild.snapshot import Snapshot
 from zeitbild.snapshot.finish_row import finish_row

@@ -13,7 +13,7 @@ from zeitbild.render import QUALITIES, render
 from zeitbild.render.moving.sweep_kernel import LANES, MOST_SLICES, sample_times
 from zeitbild.render.moving.sweeping import PACES, Swept, _alike, draw, shifts_of, stretches_of, without_hidden
 from zeitbild.render.stage import Stage, stage_of
-from zeitbild.render.visible.see_through import drop_hidden
+from zeitbild.render.visible.areas import drop_hidden
 from zeitbild.render.visible.visibility import Fragments
 from zeitbild.render.world.ray_scene import _LIBRARY, BUFFER, FAR, ORG_X, PACKET, TIME, RayScene
 from zeitbild.render.world.ways import stands, turned, ways_of

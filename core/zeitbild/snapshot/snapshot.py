@@ -21,7 +21,7 @@ from zeitbild.snapshot.pixel_filter import ONE_PIXEL, PixelFilter
 from zeitbild.snapshot.quality import QUALITIES, Quality
 from zeitbild.snapshot.surroundings import EnvironmentLight
 from zeitbild.snapshot.texture import Texture
-from zeitbild.snapshot.view import Moment, View, placed_by, worn
+from zeitbild.snapshot.view import Moment, View, placed_by, wearing
 
 Triple = tuple[float, float, float]
 #: Triangles of all bodies in one picture; about 250 bytes each while it is rendered.
@@ -145,7 +145,7 @@ class Snapshot:
         part = self.only(places)
         bodies = tuple(body.of_finishes(kind) for body, (_, kind) in zip(part.bodies, kinds, strict=True))
         moments = tuple(
-            replace(one, faces=tuple(worn(face, kind) for face, (_, kind) in zip(one.faces, kinds, strict=True)))
+            replace(one, faces=tuple(wearing(face, kind) for face, (_, kind) in zip(one.faces, kinds, strict=True)))
             for one in part.moments
         )
         return replace(part, bodies=bodies, moments=moments), places

@@ -66,7 +66,7 @@ def placed_by(way: NDArray[np.float64] | None, matrix: Matrix) -> Matrix:
 Face = tuple[tuple[tuple[float, ...], ...], tuple[tuple[str, float], ...], tuple[tuple[float, ...], ...]]
 
 
-def worn(face: Face, kind: tuple[int, ...]) -> Face:
+def wearing(face: Face, kind: tuple[int, ...]) -> Face:
     """Of what a body wears some of its finishes."""
     finishes, fades, whole = face
     return tuple(finishes[at] for at in kind), fades, tuple(whole[at] for at in kind) if whole else ()

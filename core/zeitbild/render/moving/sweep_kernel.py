@@ -405,7 +405,7 @@ def take_over(fragments, surfaces, middle, stood, finishes, facing, ways, eye, s
 
 @parallel_kernel
 def follow(fragments, before, moved, fragments_moved, stood):  # type: ignore[no-untyped-def]
-    """Move what ``see_through.drop_hidden`` left of a stretch's places (``fragments``), of which each tile had ``before``, and tell them
+    """Move what ``areas.drop_hidden`` left of a stretch's places (``fragments``), of which each tile had ``before``, and tell them
     the new numbers of the fragments they belong to."""
     order, firsts = fragments.order, fragments.firsts
     parent, time, ends, end_times = stood

@@ -31,10 +31,10 @@ from zeitbild.render.moving.sweep_kernel import (
 from zeitbild.render.picture import NO_DEPTH
 from zeitbild.render.rays.secondary import Rayed, located
 from zeitbild.render.stage import Lighting, Stage, viewpoint
+from zeitbild.render.visible.areas import drop_hidden
 from zeitbild.render.visible.folds import count_folds
 from zeitbild.render.visible.identity import projection_of
 from zeitbild.render.visible.sampling import sample_offsets
-from zeitbild.render.visible.see_through import drop_hidden
 from zeitbild.render.visible.triangle_setup import STRETCHES, TILE, Bins, count_bins, fill_bins, set_up
 from zeitbild.render.visible.visibility import Fragments, spread
 from zeitbild.render.world.buffers import kept
@@ -200,7 +200,7 @@ def rayed_places(snapshot: Snapshot, stage: Stage, light: Lighting, swept: Swept
 def without_hidden(
     swept: Swept, finish_of: NDArray[np.int32], weights: NDArray[np.float32], *, beside: bool = False
 ) -> None:
-    """Leave out what is not to be seen (``see_through.drop_hidden``), in place."""
+    """Leave out what is not to be seen (``areas.drop_hidden``), in place."""
     fragments, places = swept.fragments, swept.places
     moved, places_moved = (np.empty(len(one.pixel), np.int32) for one in (fragments, places))
     before = places.counts.copy()

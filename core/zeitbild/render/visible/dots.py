@@ -15,8 +15,8 @@ from numpy.typing import NDArray
 
 from zeitbild.kernels import PARALLEL, kernel, parallel_kernel
 from zeitbild.render.picture import NO_DEPTH
+from zeitbild.render.visible.areas import Areas
 from zeitbild.render.visible.identity import projection_of
-from zeitbild.render.visible.see_through import Areas
 from zeitbild.render.visible.triangle_setup import TILE
 from zeitbild.render.world.buffers import kept
 from zeitbild.snapshot.camera import Camera

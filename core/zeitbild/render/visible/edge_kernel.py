@@ -10,7 +10,8 @@ from __future__ import annotations
 import numba
 import numpy as np
 
-from zeitbild.kernels import kernel, parallel_kernel
+from zeitbild.kernels import parallel_kernel
+from zeitbild.render.visible.polygons import clipped_area, half_plane
 from zeitbild.render.visible.sampling import sample_offsets
 from zeitbild.render.visible.triangle_setup import TILE
 
@@ -61,67 +62,6 @@ def spread_marks(bits, marks):  # type: ignore[no-untyped-def]
                 seen = bits[y, x]
                 missed = ((seen == _ONE_BITS) & (least < _NEARLY_NONE)) | ((seen == _NO_BITS) & (most > _NEARLY_ALL))
                 marks[y, x] = _BESIDE if missed else marks[y, x]
-
-
-@kernel
-def _half_plane(v, f, g):  # type: ignore[no-untyped-def]
-    """How much of the unit square lies where v + f x + g y > 0; some of it does, and some does not."""
-    a, b = abs(f), abs(g)
-    p, q = max(a, b), min(a, b)
-    # How far up the line lies, from the corner that it leaves last.
-    t = -(v + min(f, 0.0) + min(g, 0.0))
-    if t <= q:
-        return 1.0 - t * t / (2.0 * a * b)
-    if t <= p:
-        return 1.0 - (t - q / 2.0) / p
-    rest = p + q - t
-    return rest * rest / (2.0 * a * b)
-
-
-@kernel
-def clipped_area(v0, f0, g0, v1, f1, g1, v2, f2, g2, ring, other):  # type: ignore[no-untyped-def]
-    """(area, x, y): how much of the unit square lies where v + f x + g y > 0 for all three, and that part's middle.
-
-    The square is cut by one line after the other (Sutherland and Hodgman 1974, Reentrant Polygon Clipping). ring and
-    other [8, 2] float64 are for its use.
-    """
-    ring[0, 0], ring[0, 1], ring[1, 0], ring[1, 1] = 0.0, 0.0, 1.0, 0.0
-    ring[2, 0], ring[2, 1], ring[3, 0], ring[3, 1] = 1.0, 1.0, 0.0, 1.0
-    count = 4
-    for side in range(3):
-        v, f, g = (v0, f0, g0) if side == 0 else ((v1, f1, g1) if side == 1 else (v2, f2, g2))
-        if v + min(f, 0.0) + min(g, 0.0) >= 0.0:
-            continue
-        kept = 0
-        ax, ay = ring[count - 1, 0], ring[count - 1, 1]
-        a = v + f * ax + g * ay
-        for k in range(count):
-            bx, by = ring[k, 0], ring[k, 1]
-            b = v + f * bx + g * by
-            if (a > 0.0) != (b > 0.0):
-                t = a / (a - b)
-                other[kept, 0], other[kept, 1] = ax + t * (bx - ax), ay + t * (by - ay)
-                kept += 1
-            if b > 0.0:
-                other[kept, 0], other[kept, 1] = bx, by
-                kept += 1
-            ax, ay, a = bx, by, b
-        count = kept
-        if count < 3:
-            return 0.0, 0.5, 0.5
-        for k in range(count):
-            ring[k, 0], ring[k, 1] = other[k, 0], other[k, 1]
-    area, x, y = 0.0, 0.0, 0.0
-    for k in range(1, count - 1):
-        ux, uy = ring[k, 0] - ring[0, 0], ring[k, 1] - ring[0, 1]
-        wx, wy = ring[k + 1, 0] - ring[0, 0], ring[k + 1, 1] - ring[0, 1]
-        own = (ux * wy - uy * wx) / 2
-        area += own
-        x += own * (ux + wx) / 3
-        y += own * (uy + wy) / 3
-    if area <= 0.0:
-        return 0.0, 0.5, 0.5
-    return area, ring[0, 0] + x / area, ring[0, 1] + y / area
 
 
 @parallel_kernel
@@ -194,11 +134,11 @@ def sharpen_edges(fragments, bins, marks, alpha, depth):  # type: ignore[no-unty
                     if alpha[y, x] > _ZERO and ((in_1 and in_2) or (in_0 and in_2) or (in_0 and in_1)):
                         # Most are cut by one line alone.
                         if not in_0:
-                            area[slot] += _half_plane(v0, a0, b0)
+                            area[slot] += half_plane(v0, a0, b0)
                         elif not in_1:
-                            area[slot] += _half_plane(v1, a1, b1)
+                            area[slot] += half_plane(v1, a1, b1)
                         else:
-                            area[slot] += _half_plane(v2, a2, b2)
+                            area[slot] += half_plane(v2, a2, b2)
                         continue
                     own, mx, my = clipped_area(v0, a0, b0, v1, a1, b1, v2, a2, b2, ring, other)
                     area[slot] += own

@@ -15,8 +15,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zeitbild.render.picture import NO_DEPTH, Picture
+from zeitbild.render.visible.areas import Areas, opacity_in, rest_behind
 from zeitbild.render.visible.pieces import Pieces, outlines_of
-from zeitbild.render.visible.see_through import Areas, opacity_in, rest_behind
 from zeitbild.snapshot import Snapshot
 
 #: Surfaces that are sorted pixel by pixel at most.

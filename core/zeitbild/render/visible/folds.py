@@ -15,7 +15,8 @@ from numpy.typing import NDArray
 
 from zeitbild.kernels import PARALLEL, parallel_kernel
 from zeitbild.render.picture import Picture
-from zeitbild.render.visible.see_through import Areas, lay, pixels_in, rest_within
+from zeitbild.render.visible.areas import Areas, pixels_in
+from zeitbild.render.visible.see_through import lay, rest_within
 from zeitbild.render.visible.triangle_setup import TILE, Bins
 
 #: Surfaces of a side that are seen one behind the other at most.

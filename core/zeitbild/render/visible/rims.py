@@ -19,9 +19,10 @@ from numpy.typing import NDArray
 
 from zeitbild.render.data_rows import SHARE
 from zeitbild.render.picture import NO_DEPTH, Picture
+from zeitbild.render.visible.areas import Areas, Before, pixels_in, rest_of_veil
 from zeitbild.render.visible.entangled import Surface, weights_at
 from zeitbild.render.visible.lists import Left
-from zeitbild.render.visible.see_through import Areas, Before, add, lay, pixels_in, rest_of_veil, weaken
+from zeitbild.render.visible.see_through import add, lay, weaken
 from zeitbild.render.visible.triangle_setup import TILE
 
 #: Shares of a pixel that count as all or nothing.

@@ -206,6 +206,17 @@ def _tell_opaque(seen, clear, surfacing, same, samples, found):  # type: ignore[
     return groups
 
 
+@inlined_kernel
+def _put(places, away, scaled, f, p, t, part, x, y):  # type: ignore[no-untyped-def]
+    """A fragment f of a pixel p: of a triangle, in a part of it, at a place of the picture; away [n] (or of no length) how far it is there."""
+    pixel, triangle, share, where = places
+    pixel[f], triangle[f], share[f] = np.int32(p), t, np.float32(part)
+    where[f, 0], where[f, 1] = x, y
+    if away.shape[0] > 0:
+        nearness = scaled[t, 9] * x + scaled[t, 10] * y + scaled[t, 11]
+        away[f] = np.float32(1.0 / max(nearness, 1e-9))
+
+
 @kernel
 def _weigh_tile(  # type: ignore[no-untyped-def]
     tile, row, most, listed, lists, bins, own_ones, farthest, surfacing, samples, base, found, runs, left
@@ -221,6 +232,7 @@ def _weigh_tile(  # type: ignore[no-untyped-def]
     masks, first_of, following, solid, several = lists
     scaled = bins.scaled
     pixel, triangle, share, where, width = found.pixel, found.triangle, found.share, found.where, found.width
+    places = pixel, triangle, share, where
     patches, facing, finish_of, bodies, opacity, gives = surfacing
     first_in, many_in, away = runs
     told = away.shape[0] > 0
@@ -338,13 +350,8 @@ def _weigh_tile(  # type: ignore[no-untyped-def]
                 sum_x[g] += seen[i] * (listed.where[which[i], 0] - np.float32(x))
                 sum_y[g] += seen[i] * (listed.where[which[i], 1] - np.float32(y))
             for g in range(groups):
-                t = listed.triangle[leads[g]]
-                pixel[used], triangle[used], share[used] = np.int32(p), t, parts[g]
                 at_x, at_y = np.float32(x) + sum_x[g] / parts[g], np.float32(y) + sum_y[g] / parts[g]
-                where[used, 0], where[used, 1] = at_x, at_y
-                if told:
-                    own_z = scaled[t, 9] * at_x + scaled[t, 10] * at_y + scaled[t, 11]
-                    away[used] = np.float32(1.0 / max(own_z, 1e-9))
+                _put(places, away, scaled, used, p, listed.triangle[leads[g]], parts[g], at_x, at_y)
                 used += 1
             if several[row, p] != 0 and most_left - least_left > _UNLIKE:
                 opaque_at(tile, x, y, bins, own_ones, farthest, samples, nearness, opaque)
@@ -352,15 +359,10 @@ def _weigh_tile(  # type: ignore[no-untyped-def]
                 if there_are > 1:
                     of_solid[y, x] = _ZERO
                 for g in range(there_are if there_are > 1 else 0):
-                    t, part = np.int64(of_opaque[g, 0]), of_opaque[g, 1]
-                    if part < _LEAST:
+                    if of_opaque[g, 1] < _LEAST:
                         continue
                     at_x, at_y = np.float32(x) + of_opaque[g, 2], np.float32(y) + of_opaque[g, 3]
-                    pixel[used], triangle[used], share[used] = np.int32(p), np.int32(t), np.float32(part)
-                    where[used, 0], where[used, 1] = at_x, at_y
-                    if told:
-                        own_z = scaled[t, 9] * at_x + scaled[t, 10] * at_y + scaled[t, 11]
-                        away[used] = np.float32(1.0 / max(own_z, 1e-9))
+                    _put(places, away, scaled, used, p, np.int32(of_opaque[g, 0]), of_opaque[g, 1], at_x, at_y)
                     used += 1
             if told and used > first:
                 first_in[y, x], many_in[y, x] = np.int32(first), np.int32(used - first)
