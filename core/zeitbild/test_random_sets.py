@@ -118,6 +118,12 @@ class _Sets:
             {"name": "far", "members": {name: "hold-out" if name in names[:cut] else "shown" for name in names}},
         ]
         width, height = self._random.choice([(96, 54), (33, 77), (16, 16), (64, 64)])
+        # In some of them the shutter is open, and all that can turn turns.
+        moves = self._random.random() < 0.2
+        if moves:
+            for one in elements:
+                if "turn" in kinds.get(one["kind"]).parameters.model_fields:
+                    one["turn"] = {"turns": 1}
         return read_shot(
             {
                 "version": 3,
@@ -126,6 +132,7 @@ class _Sets:
                 "lights": lights,
                 "layers": layers,
                 "rays": {"bounces": self._random.randint(0, 1)},
+                "motion": {"angle": 180 if moves else 0},
             }
         )
 
