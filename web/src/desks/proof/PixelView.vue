@@ -80,8 +80,10 @@ const STEPS = [0, 1, 2, 4, 8, 16];
 /** Where in the view the next magnification keeps the picture: under the pointer, or else in the middle. */
 let held: { x: number; y: number } | null = null;
 function magnify(by: number) {
-  const at = STEPS.indexOf(zoom.value);
-  zoom.value = STEPS[Math.min(Math.max(at + by, 0), STEPS.length - 1)] ?? 0;
+  const step = STEPS[STEPS.indexOf(zoom.value) + by];
+  // Beyond the first and the last step there is none, and nothing that could ask for the place that was held.
+  if (step === undefined) held = null;
+  else zoom.value = step;
 }
 function wheel(event: WheelEvent) {
   if (!event.ctrlKey && !event.shiftKey) return;
