@@ -180,6 +180,46 @@ class AgainstTheOracle(unittest.TestCase):
         np.testing.assert_array_equal(one, other)
 
 
+def _lettered(word: str, font: str, surface: dict[str, Any], **more: Any) -> Snapshot:
+    """A word under a soft sun and a softbox, seen from the side."""
+    parts = {part: {"shading": "metal-rough", **surface} for part in ("face", "bevel", "side")}
+    element = {"id": "a", "kind": "lettering", "word": word, "font": font, "size": 330, "depth": 80, **parts, **more}
+    document = {
+        "version": 2,
+        "raster": {"width": 240, "height": 136},
+        "camera": {"position": [140, 90, 1250], "look_at": [0, 0, 0], "angle": 38},
+        "lights": [
+            {"kind": "sun", "strength": 1.3, "azimuth": 38, "elevation": 42, "size": 4},
+            {"kind": "softbox", "name": "b", "strength": 2, "azimuth": -40, "elevation": 35, "width": 60, "height": 30},
+            {"kind": "ambient", "strength": 0.1},
+        ],
+        "elements": [element | {"placement": {"rotation": [0, -18, 0]}}],
+        "rays": {"occlusion": 0.6, "occlusion_radius": 120, "bounces": 1},
+    }
+    return resolve(read_shot(document), 1, NOWHERE)
+
+
+class LooksOfOthers(unittest.TestCase):
+    """Words, finishes and bevels that the demo does not have, in small pictures: of what is covered, how much is off by more than some levels."""
+
+    def _beyond(self, snapshot: Snapshot, levels: float) -> float:
+        true = truth(snapshot, samples=144)
+        covered = true.beauty[..., 3] > 0
+        off = np.abs(_seen(render(snapshot, QUALITIES["final"]).beauty) - _seen(true.beauty)).max(axis=2)
+        return float((off[covered] > levels).mean())
+
+    def test_borders_of_shadows_stay_where_they_are(self) -> None:
+        snapshot = _lettered("A&", "eb-garamond", {"base_colour": "#f4f1e6", "roughness": 0.6}, bevel_width=12)
+        self.assertLess(self._beyond(snapshot, 12), 0.02)
+        red = _lettered("M8", "bebas-neue", {"base_colour": "#e02010", "roughness": 0.02}, bevel_width=20)
+        self.assertLess(self._beyond(red, 24), 0.02)
+
+    def test_rough_metal_has_no_grain(self) -> None:
+        metal = {"base_colour": "#8a1f2d", "roughness": 0.3, "metalness": 1.0}
+        snapshot = _lettered("Fjo", "lobster-two", metal, bevel_width=40, bevel_profile="round", bevel_steps=12)
+        self.assertLess(self._beyond(snapshot, 12), 0.028)
+
+
 class MirroredHighlights(unittest.TestCase):
     """A rough ball over a smooth metal floor: it mirrors the sun's highlight there, which one ray in a hundred hits."""
 

@@ -5,6 +5,7 @@ import unittest
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 from pydantic import ValidationError
 
 from zeitbild.document.reading import read_shot
@@ -17,6 +18,7 @@ from zeitbild.lights.ready_made import LIGHT_SETS
 from zeitbild.lights.spot import SpotLight
 from zeitbild.lights.sun import SunLight
 from zeitbild.masters import frame_key
+from zeitbild.render import QUALITIES, render
 from zeitbild.resolve import resolve
 from zeitbild.snapshot.lights import LightSource, Softbox
 from zeitbild.testing import NOWHERE, small_shot
@@ -109,3 +111,45 @@ class Sets(unittest.TestCase):
             self.assertEqual(len({light.name for light in one.lights}), len(one.lights))
             keys.add(frame_key(resolve(shot, 1, NOWHERE), "final"))
         self.assertEqual(len(keys), len(LIGHT_SETS))
+
+
+class SoftBorders(unittest.TestCase):
+    """The shadow of a box's edge on a wall, under a sun of four degrees, from two to forty pixels wide: how much of the sun's disc is seen beside
+    the edge, by the area of a segment of a circle."""
+
+    def _border(self, front: float) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+        """Light across the border, of 32 columns, and what it should be, from below to above; the edge is ``front`` units before the wall."""
+        white = {"base_colour": "#ffffff", "roughness": 1.0}
+        still = {"kind": "solid", "shape": "box", "rounding": 0, "surface": white}
+        wall = {"id": "wall", "width": 900, "height": 900, "depth": 10, "placement": {"position": [0, 0, -5]}}
+        place = {"position": [0, 0.3, 5 + (front - 5) / 2]}
+        box = {"id": "box", "width": 700, "height": 200, "depth": front - 5, "placement": place}
+        camera = {"position": [0, -150, 5000], "look_at": [0, -150, 0], "projection": "orthographic", "span": 400}
+        document = {
+            **Shot().model_dump(mode="json"),
+            "raster": {"width": 400, "height": 400},
+            "camera": camera,
+            "elements": [still | wall, still | box],
+            "lights": [{"kind": "sun", "azimuth": 0, "elevation": 45, "size": 4}],
+            "environment": {"strength": 0},
+            "rays": {"occlusion": 0, "bounces": 0},
+        }
+        found = render(resolve(read_shot(document), 1, NOWHERE), QUALITIES["final"]).beauty[:, 184:216, 1]
+        heights = 50 - (np.arange(400) + 0.5)
+        places = heights[:, None] + (np.arange(16) + 0.5) / 16 - 0.5
+        # How far the edge stands above the sun's middle, in the sun's radii.
+        above = np.arctan2(-99.7 - places, front) - math.radians(45)
+        off = np.clip(above / math.radians(2), -1, 1)
+        seen = ((off * np.sqrt(1 - off * off) + np.arcsin(off)) / math.pi + 0.5).mean(axis=1)
+        below = heights < -105
+        return found[below] / found[395].mean(), seen[below]
+
+    def test_they_are_where_they_are_and_as_wide(self) -> None:
+        for front in (12, 20, 40, 110):
+            with self.subTest(front=front):
+                found, true = self._border(front)
+                off = found - true[:, None]
+                # Half a pixel aside would be 0.5 (rays start a twelfth of a pixel off the wall); averaged over four pixels each way the root mean
+                # square was 0.012 to 0.025.
+                self.assertLess(abs(float(off.mean(axis=1).sum())), 0.25)
+                self.assertLess(float(np.sqrt((off * off).mean())), 0.01)

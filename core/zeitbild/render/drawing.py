@@ -15,6 +15,7 @@ from zeitbild.render.moving.sweeping import draw, rayed_places, without_hidden
 from zeitbild.render.outputs import Output, View, empty_picture, groups_of
 from zeitbild.render.picture import NO_DEPTH, Picture
 from zeitbild.render.rays.secondary import Rayed, cast_again, cast_rays
+from zeitbild.render.rays.sharing import Heaps
 from zeitbild.render.shade.coverage import catch_shadows, cut_out
 from zeitbild.render.shade.groups import shade_groups, take_light
 from zeitbild.render.shade.shading import FACING, LOOKS, PLANES, shade
@@ -446,6 +447,7 @@ def _refine(
     bends, doubt = kept("bends", (height, width), np.float32), kept("doubt", (height, width), np.float32)
     # A mirror ray shows one thing of many that its place mirrors: so few would agree by chance.
     first_cells = np.uint8(4 if snapshot.bounces else 2)
+    heaps = Heaps(height, width)
     for number in range(rounds):
         tones_of(beauty, tones)
         bends_of(tones, bends)
@@ -460,7 +462,7 @@ def _refine(
         fit = places, stage.scene.finish_of, weights, area
         if not light.catches:
             fit_shares(*fit)
-        found = cast_again(snapshot, stage, light, places, fragments, rayed, (height, width))
+        found = cast_again(snapshot, stage, light, places, fragments, rayed, sides, heaps)
         if light.catches:
             _catch(view, stage, places, found, nothing, nothing, [])
             fit_shares(*fit)

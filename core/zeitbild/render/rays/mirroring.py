@@ -110,9 +110,10 @@ def mirror(  # type: ignore[no-untyped-def]
     pattern,
     bounces,
     rayed,
+    near,
 ):
     """Radiance that mirror rays bring (the three columns of rayed behind lights and openness) and how much of what is behind the first
-    things met they hide (1 for opaque ones).
+    things met they hide (1 for opaque ones). near [n] gets the inverse of how far off a ray met something first, or 0.
 
     Arguments as in ``tracing.trace`` and ``shading.shade``; finishes has a row more for each tile; bends [T] as in ``stage``; cells a
     side is what pixels were cut into. pattern [16, 64, 4] from ``mirror_pattern``; bounces 1 to 3. What
@@ -176,6 +177,7 @@ def mirror(  # type: ignore[no-untyped-def]
                 f = start + k
                 for c in range(4):
                     rayed[f, first + c] = _ZERO
+                near[f] = _ZERO
                 rough = finishes[finish_of[triangle[f]], 3]
                 if rough > _TOO_ROUGH:
                     continue
@@ -348,6 +350,7 @@ def mirror(  # type: ignore[no-untyped-def]
                     )
                     if mirrored[k] == 0:
                         rayed[f, first + 3] += left[k] * opacity
+                        near[f] = max(near[f], _ONE / max(far, np.float32(1e-6)))
                     else:
                         # What the surface before this one took from the environment here, this one hides.
                         red, green, blue = red - taken[k, 0], green - taken[k, 1], blue - taken[k, 2]

@@ -52,14 +52,27 @@ def _shared_net(rays: int) -> NDArray[np.float64]:
     return points.reshape(-1, 2)
 
 
-def ray_pattern(lights: NDArray[np.float32], rays: int) -> NDArray[np.float32]:
-    """Places [L + 1, 16 rays, 3] for a pixel's rays, ``rays`` of them for each place in the square.
+def _inverse(base: int, count: int) -> NDArray[np.float64]:
+    """The digits of the numbers below ``count`` in a base, from the other end behind the point (van der Corput 1935): numbers [count] in 0..1."""
+    index, scale, found = np.arange(count), 1.0, np.zeros(count)
+    while index.any():
+        scale /= base
+        found += index % base * scale
+        index = index // base
+    return found
 
-    For a light with a size two coordinates in -1..1 on it; for one without, offsets in -0.5..0.5 in the pixel; last the
-    half sphere, as unit vectors about +z, as many near the pole as the cosine asks for (Malley's method: the disc raised).
+
+def ray_pattern(lights: NDArray[np.float32], rays: int) -> NDArray[np.float32]:
+    """Places [L + 1, 16 rays, 5] for a pixel's rays, ``rays`` of them for each place in the square.
+
+    For a light with a size two coordinates in -1..1 on it, and behind the third number offsets in -0.5..0.5 in the pixel; for one without, such
+    offsets first; last the half sphere, as unit vectors about +z, as many near the pole as the cosine asks for (Malley's method: the disc raised).
     """
     points, shared = sobol(SQUARE * rays), _shared_net(rays)
-    pattern = np.zeros((len(lights) + 1, len(points), 3), np.float32)
+    pattern = np.zeros((len(lights) + 1, len(points), 5), np.float32)
+    # In bases that have nothing to do with that of places on lights, so that both together are even (Halton 1960).
+    for at, base in ((3, 3), (4, 5)):
+        pattern[:-1, :, at] = (_inverse(base, len(points)) + 0.5 / len(points)) % 1 - 0.5
     for number in range(len(lights) + 1):
         step = np.array(_STEP) * number
         moved, spread = (points + step) % 1, (shared + step) % 1

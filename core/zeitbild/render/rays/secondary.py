@@ -12,7 +12,8 @@ from zeitbild.render.light.lighting import KIND, SHADOWS, SIZE
 from zeitbild.render.rays.flying import flying
 from zeitbild.render.rays.mirroring import mirror
 from zeitbild.render.rays.patterns import mirror_pattern, ray_pattern, veil_bits
-from zeitbild.render.rays.smoothing import smooth
+from zeitbild.render.rays.sharing import Heaps
+from zeitbild.render.rays.smoothing import smooth, soften
 from zeitbild.render.rays.tracing import BEHIND_LIGHTS, SPOT, Looking, find_borders, gather_tally, locate, trace
 from zeitbild.render.stage import Lighting, Stage, viewpoint
 from zeitbild.render.visible.finer import inherit
@@ -28,6 +29,9 @@ from zeitbild.snapshot.quality import Quality
 _LIFT = 2e-4
 #: Mirrors smoother than this (roughness) do not share their rays; at final, where pixels get more of their own, even less.
 _SHARP, _SHARP_FINAL = 0.12, 0.3
+#: So many times as many rays are cast for the borders of shadows at final, and so many at most for that; two opposite neighbours count there as
+#: far as their mean is about as near as this.
+_FINELY, _MOST_RAYS, _NEAR_SHARE = 8, 64, 0.08
 #: What one see-through body stops of a pixel's rays differs from pixel to pixel by a ray, of two by two: pixels that differ by fewer share a
 #: light without a size.
 _ALIKE_RAYS = 2.4
@@ -78,36 +82,12 @@ def cast_rays(
     if runs is None:
         runs = Runs(main, np.empty((0, width), np.int32), np.empty(0, np.float32))
     rayed = kept("rayed", (len(spots), count + BEHIND_LIGHTS), np.float32)
+    # Borders of shadows have more rays of their own at final, and are shared by fewer pixels; in motion by moments.
+    finely = quality.edges_exactly and not len(ways.of)
+    wanted = np.empty((0, count + 1), np.uint8)
     if shadowed.any() or snapshot.occlusion > 0:
-        radius = np.float32(snapshot.occlusion_radius if snapshot.occlusion > 0 else 0)
-        wanted = np.empty((0, count + 1), np.uint8)
         each = snapshot.rays_at(quality) * (2 if through_veils else 1)
-        pattern = ray_pattern(rows, each)
-        # One ray everywhere; the others only where a shadow has a border in the pixels around.
-        for first, last in ((0, 1), (1, each)):
-            if first == last:
-                continue
-            if first:
-                wanted = kept("wanted", (len(spots), count + 1), np.uint8)
-                PARALLEL.by_parts(find_borders, fragments, runs, tally, count, wanted)
-            PARALLEL.by_parts(
-                trace,
-                fragments,
-                scene.finish_of,
-                looking,
-                rows,
-                light.shining.touched,
-                stage.rays.casting,
-                spots,
-                pattern,
-                veil_bits(each),
-                (each, first, last),
-                # Shadows need all their moments; of the half sphere neighbours and stretches have enough.
-                np.float32(0) if first and len(ways.of) else radius,
-                wanted,
-                ways,
-                tally,
-            )
+        wanted = _traced(snapshot, stage, light, fragments, runs, looking, spots, ways, (each, finely), tally)
     PARALLEL.by_parts(gather_tally, fragments, tally, count, np.float32(snapshot.occlusion), rayed)
     if snapshot.bounces:
         _mirrored(snapshot, stage, light, fragments, spots, 1, rayed)
@@ -119,7 +99,9 @@ def cast_rays(
     shared[count + 1 :] = snapshot.bounces > 0
     # Without see-through bodies a light without a size is seen or is not.
     veiled = np.flatnonzero(shadowed & ~shared[:count] & through_veils)
-    if not (shared.any() or len(veiled)):
+    soft = np.flatnonzero(shared[:count]) if finely and len(wanted) else np.empty(0, np.int64)
+    shared[soft] = False
+    if not (shared.any() or len(veiled) or len(soft)):
         return Rayed(spots, lift, rayed)
     smoothed = kept("smoothed", rayed.shape, np.float32)
     PARALLEL.by_parts(
@@ -140,7 +122,75 @@ def cast_rays(
         rayed,
         smoothed,
     )
+    if len(soft):
+        where = fragments, spots, runs, depth, np.float32(1 / camera.focal), camera.parallel
+        PARALLEL.by_parts(soften, *where, soft, np.float32(_NEAR_SHARE), wanted, rayed, smoothed)
     return Rayed(spots, lift, smoothed)
+
+
+def _traced(
+    snapshot: Snapshot,
+    stage: Stage,
+    light: Lighting,
+    fragments: Fragments,
+    runs: Runs,
+    looking: Looking,
+    spots: NDArray[np.float32],
+    ways: Ways,
+    each: tuple[int, bool],
+    tally: NDArray[np.uint8],
+) -> NDArray[np.uint8]:
+    """Cast rays to lights and over the half sphere, counted in tally (``tracing.trace``): each says how many a pixel, and whether borders of
+    shadows have more. Gives where borders are (``find_borders``), good until the next picture, or an array of no length: nobody looked."""
+    rows = light.shining.rows
+    count = len(rows)
+    rays, finely = each
+    radius = np.float32(snapshot.occlusion_radius if snapshot.occlusion > 0 else 0)
+    asked = [(rows, rays, radius)]
+    if finely:
+        no_shadows = rows.copy()
+        no_shadows[:, SHADOWS] = 0
+        asked = [(rows, max(rays, min(_FINELY * rays, _MOST_RAYS)), np.float32(0)), (no_shadows, rays, radius)]
+
+    def cast(lights: NDArray[np.float32], own: int, first: int, last: int, reach: np.float32) -> None:
+        PARALLEL.by_parts(
+            trace,
+            fragments,
+            stage.scene.finish_of,
+            looking,
+            lights,
+            light.shining.touched,
+            stage.rays.casting,
+            spots,
+            ray_pattern(lights, own),
+            veil_bits(own),
+            (own, first, last, finely),
+            reach,
+            wanted,
+            ways,
+            tally,
+        )
+
+    wanted = np.empty((0, count + 1), np.uint8)
+    # One ray everywhere; the others only where a shadow has a border in the pixels around.
+    for lights, own, reach in asked:
+        cast(lights, own, 0, 1, reach)
+    if all(own == 1 for _, own, _ in asked):
+        return wanted
+    wanted = kept("wanted", (len(spots), count + 1), np.uint8)
+    PARALLEL.by_parts(find_borders, fragments, runs, tally, count, wanted)
+    for lights, own, reach in asked:
+        if own > 1:
+            # Shadows need all their moments; of the half sphere neighbours and stretches have enough.
+            cast(lights, own, 1, own, np.float32(0) if len(ways.of) else reach)
+    if finely:
+        # Of the ends of wide borders single rays tell little: they go on beside what was found to be neither lit nor in shadow.
+        before, wanted = wanted, kept("wanted too", wanted.shape, np.uint8)
+        PARALLEL.by_parts(find_borders, fragments, runs, tally, count, wanted)
+        wanted &= ~before
+        cast(rows, asked[0][1], 1, asked[0][1], np.float32(0))
+        wanted |= before
+    return wanted
 
 
 def cast_again(
@@ -150,22 +200,23 @@ def cast_again(
     fragments: Fragments,
     whole: Fragments,
     found: Rayed,
-    size: tuple[int, int],
+    sides: NDArray[np.uint8],
+    heaps: Heaps,
 ) -> Rayed:
-    """The same for places that pixels were cut into (``finer``), good until the next call.
+    """The same for places that pixels were cut into (``finer``; sides [H, W]), good until the next call.
 
-    Shadows and occlusion are those found for the whole surfaces of their pixels; mirror rays are their own. size is the
-    picture's height and width.
+    Shadows and occlusion are those found for the whole surfaces of their pixels; mirror rays are their own, shared by way of heaps.
     """
     count = len(light.shining.rows)
     if not len(found.values):
         return found
-    spots, lift, _, _ = located(snapshot, stage, light, fragments, size, "again ")
+    spots, lift, _, _ = located(snapshot, stage, light, fragments, sides.shape, "again ")
     rayed = kept("again rayed", (len(fragments.pixel), count + BEHIND_LIGHTS), np.float32)
     scene = stage.scene
     inherit(fragments, whole, scene.patches, scene.facing, found.values, count + 1, rayed)
     if snapshot.bounces:
-        _mirrored(snapshot, stage, light, fragments, spots, 4, rayed)
+        near = _mirrored(snapshot, stage, light, fragments, spots, 4, rayed)
+        heaps.share(fragments, sides, scene.finish_of, light.finishes, spots, near, count + 1, rayed)
     else:
         rayed[:, count + 1 :] = 0
     return Rayed(spots, lift, rayed)
@@ -197,9 +248,10 @@ def _mirrored(
     spots: NDArray[np.float32],
     cells: int,
     rayed: NDArray[np.float32],
-) -> None:
-    """What mirror rays of fragments meet, into the last columns of rayed."""
+) -> NDArray[np.float32]:
+    """What mirror rays of fragments meet, into the last columns of rayed; gives how near that is (see ``mirror``), good until the next call."""
     camera, dots = snapshot.camera, flying(snapshot)
+    near = kept("near", (len(spots),), np.float32)
     PARALLEL.by_parts(
         mirror,
         fragments,
@@ -218,4 +270,6 @@ def _mirrored(
         mirror_pattern(),
         snapshot.bounces,
         rayed,
+        near,
     )
+    return near

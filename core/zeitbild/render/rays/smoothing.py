@@ -5,14 +5,18 @@ The window is 4 x 4 pixels, so that it holds every stretch of the ray pattern (`
 Shadows of lights without a size have no soft border, and are shared only among pixels whose shares are alike: what see-through bodies stop of
 their rays differs a little from pixel to pixel. Behind several of them it differs by more: there the whole window counts where most of it is
 neither lit nor in shadow.
+
+At final, borders of shadows stay as narrow as they are and where they are (``soften``): there pixels have more rays of their own.
 """
 
 from __future__ import annotations
 
+import math
+
 import numba
 import numpy as np
 
-from zeitbild.kernels import parallel_kernel
+from zeitbild.kernels import kernel, parallel_kernel
 from zeitbild.render.visible.lists import ABOUT
 from zeitbild.render.visible.triangle_setup import TILE
 from zeitbild.snapshot.finish_row import SHADING, SHADOW_ONLY
@@ -28,6 +32,9 @@ _SAME = np.float32(0.8)
 #: that.
 _STEPS = np.float32(2)
 _FAR = np.float32(20)
+#: Half of the pixels of five times five around one: each has one opposite.
+_HALF_AROUND = np.array([(y, x) for y in range(3) for x in range(-2, 3) if y > 0 or x > 0])
+_HALF, _TWO = np.float32(0.5), np.float32(2)
 
 
 @parallel_kernel
@@ -130,3 +137,72 @@ def smooth(  # type: ignore[no-untyped-def]
                     smoothed[f, c] *= scale
                 else:
                     smoothed[f, c] = rayed[f, c] if rough < own_sharp else smoothed[f, c] * mirror_scale
+
+
+@kernel
+def _beside(f, row, column, y, x, spots, main, many, reach):  # type: ignore[no-untyped-def]
+    """The fragment of pixel (y, x) that is of the same surface as fragment f in pixel (row, column); -1 if there is none."""
+    if y < 0 or x < 0 or y >= main.shape[0] or x >= main.shape[1]:
+        return np.int64(-1)
+    first, last = main[y, x], main[y, x] + 1
+    if many.shape[0] > 0:
+        rank = f - main[row, column]
+        last = first + min(many[y, x], rank + _ABOUT + 1)
+        first += max(rank - _ABOUT, 0)
+    for g in range(first, last):
+        if g < 0:
+            continue
+        dx, dy, dz = spots[g, 0] - spots[f, 0], spots[g, 1] - spots[f, 1], spots[g, 2] - spots[f, 2]
+        lean = spots[g, 3] * spots[f, 3] + spots[g, 4] * spots[f, 4] + spots[g, 5] * spots[f, 5]
+        off = abs(dx * spots[f, 6] + dy * spots[f, 7] + dz * spots[f, 8])
+        if lean >= _SAME and off <= reach and dx * dx + dy * dy + dz * dz <= _FAR * _FAR * reach * reach:
+            return np.int64(g)
+    return np.int64(-1)
+
+
+@parallel_kernel
+def soften(fragments, spots, runs, depth, pixel_angle, parallel, soft, within, wanted, rayed, smoothed):  # type: ignore[no-untyped-def]
+    """Shares of lights, the columns ``soft`` of rayed [fragments, C], into smoothed where a shadow has a border (wanted [fragments, L + 1] of
+    ``tracing.find_borders``): the mean with those of opposite pixels of five times five, less the more their own mean differs from it
+    (within: the deviation).
+
+    Two opposite ones leave an even slope as it is. See ``smooth`` for the rest.
+    """
+    order, counts, firsts, width = fragments.order, fragments.counts, fragments.firsts, fragments.width
+    pixel = fragments.pixel
+    columns = (width + _TILE - 1) // _TILE
+    main, many, away = runs
+    for turn in numba.prange(order.shape[0]):
+        tile = order[turn]
+        top, left = (tile // columns) * _TILE, (tile % columns) * _TILE
+        total, met = np.empty(rayed.shape[1], np.float32), np.empty(rayed.shape[1], np.float32)
+        for f in range(firsts[tile], firsts[tile] + counts[tile]):
+            bordered = False
+            for c in soft:
+                bordered |= wanted[f, c] != 0
+                total[c], met[c] = rayed[f, c], _ONE
+            if not bordered:
+                continue
+            row, column = top + (pixel[f] >> _SHIFT), left + (pixel[f] & _MASK)
+            own_depth = depth[row, column] if away.shape[0] == 0 else away[f]
+            reach = _STEPS * pixel_angle * (_ONE if parallel else own_depth)
+            for k in range(_HALF_AROUND.shape[0]):
+                y, x = _HALF_AROUND[k, 0], _HALF_AROUND[k, 1]
+                # Two to either side is the same place of the pattern: each of the sixteen counts as much as the others.
+                part = (_HALF if y == 2 else _ONE) * (_HALF if abs(x) == 2 else _ONE)
+                one = _beside(f, row, column, row + y, column + x, spots, main, many, reach)
+                other = _beside(f, row, column, row - y, column - x, spots, main, many, reach)
+                if one < 0 and other < 0:
+                    continue
+                for c in soft:
+                    # Beside the surface's end there is one of them only: it counts if it is nearly the same.
+                    first = rayed[one if one >= 0 else other, c]
+                    second = rayed[other if other >= 0 else one, c]
+                    both = one >= 0 and other >= 0
+                    off = ((first + second) / _TWO - rayed[f, c]) / (within if both else within / _TWO)
+                    # Little by little: what chance set apart from all around it is drawn to them all the same.
+                    weight = part * np.float32(math.exp(-off * off / _TWO))
+                    total[c] += weight * (first + second if both else first)
+                    met[c] += weight * (_TWO if both else _ONE)
+            for c in soft:
+                smoothed[f, c] = total[c] / met[c]

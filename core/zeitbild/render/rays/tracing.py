@@ -119,11 +119,11 @@ def trace(  # type: ignore[no-untyped-def]
     tally,
 ):
     """Cast some of each fragment's rays to every light that casts shadows, and over the half sphere: ordinals are how many there are, the
-    first that is cast, and the last and one.
+    first that is cast, the last and one, and whether those to lights that have a size start all over the pixel, too.
 
     Each carries a bit by which it meets see-through surfaces or passes them (``rays.bits_of``): veil_bits [16 rays] int32, as ``pattern``.
 
-    lights and touched as in ``lighting.Shining``. pattern [L + 1, 16 rays, 3] from ``ray_pattern``. radius bounds the rays of the half sphere, 0
+    lights and touched as in ``lighting.Shining``. pattern [L + 1, 16 rays, 5] from ``ray_pattern``. radius bounds the rays of the half sphere, 0
     casts none. wanted [fragments, L + 1] uint8 tells which to cast, or has no length: all. tally [fragments, L + 1, 2]
     uint8 counts rays cast and rays that met nothing. ways (``ways.Ways``) tell how far what triangles are of was from its place at
     the first moment of a stretch of open shutter, and how far it will be at the last, or have no length: then
@@ -133,7 +133,7 @@ def trace(  # type: ignore[no-untyped-def]
     pixel, triangle = fragments.pixel, fragments.triangle
     eye, forward, ray_x, ray_y = looking
     occluded, scene = casting.occluded, casting.scene
-    rays, first, last = ordinals
+    rays, first, last, all_over = ordinals
     moves, way_of = ways
     light_count = lights.shape[0]
     for turn in numba.prange(order.shape[0]):
@@ -176,7 +176,7 @@ def trace(  # type: ignore[no-untyped-def]
                     ax, ay, az, bx, by, bz = nx, ny, nz, nx, ny, nz
                     if sky:
                         ax, ay, az, bx, by, bz = sideways(nx, ny, nz)
-                    elif hard and last > 1:
+                    elif (hard or all_over) and last > 1:
                         # The step on the surface for one pixel to the right and one down.
                         x, y, z = spot[0] - eye[0], spot[1] - eye[1], spot[2] - eye[2]
                         depth = x * forward[0] + y * forward[1] + z * forward[2] if eye[3] > _ZERO else _ONE
@@ -224,6 +224,9 @@ def trace(  # type: ignore[no-untyped-def]
                                 ox, oy, oz = ox + a * ax + b * bx, oy + a * ay + b * by, oz + a * az + b * bz
                             lx, ly, lz, far = light_point(light, ox, oy, oz, _ZERO, _ZERO)
                         else:
+                            if all_over and last > 1:
+                                a, b = place[3], place[4]
+                                ox, oy, oz = ox + a * ax + b * bx, oy + a * ay + b * by, oz + a * az + b * bz
                             lx, ly, lz, far = light_point(light, ox, oy, oz, place[0], place[1])
                         # What arrives from below the surface does not light it.
                         if lx * gx + ly * gy + lz * gz <= _GRAZING or lx * nx + ly * ny + lz * nz <= _ZERO:
@@ -278,7 +281,8 @@ def find_borders(fragments, runs, tally, light_count, wanted):  # type: ignore[n
                             first += max(rank - 1, 0)
                         for g in range(first, last):
                             if g >= 0 and tally[g, number, 0] > 0:
-                                met |= 1 if tally[g, number, 1] > 0 else 2
+                                met |= 1 if tally[g, number, 1] > 0 else 0
+                                met |= 2 if tally[g, number, 1] < tally[g, number, 0] else 0
                     if met == 3:
                         break
                 wanted[f, number] = np.uint8(1) if met == 3 else np.uint8(0)
