@@ -110,6 +110,9 @@ def warm() -> None:
         picture = render(snapshot, quality, planes=True)
         ring = _over_itself()
         render(ring, quality)
+    # Shadows with soft borders.
+    soft = tuple(replace(one, size=0.05, shadows=True) for one in snapshot.lights)
+    render(replace(snapshot, lights=soft), QUALITIES["final"])
     # It may only hide, too.
     held_out = tuple(replace(one, role="hold-out") for one in ring.bodies)
     render(replace(ring, bodies=held_out), QUALITIES["rough"])

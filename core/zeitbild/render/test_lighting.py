@@ -151,7 +151,7 @@ class Patterns(unittest.TestCase):
         sun = light_rows([LightSource("sun", WHITE, direction=(0.6, 0, -0.8), size=size)])
         pattern = ray_pattern(sun, 4)[0]
         rays = np.array(
-            [light_point(sun[0], np.float32(0), np.float32(0), np.float32(0), a, b)[:3] for a, b, _ in pattern]
+            [light_point(sun[0], np.float32(0), np.float32(0), np.float32(0), a, b)[:3] for a, b, *_ in pattern]
         )
         angles = np.arccos(np.clip(rays @ np.array([-0.6, 0, 0.8]), -1, 1))
         self.assertLess(angles.max(), size * 1.001)

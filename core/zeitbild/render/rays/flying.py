@@ -133,7 +133,7 @@ def _in_rows(
 
 @kernel
 def meet_dots(  # type: ignore[no-untyped-def]
-    flying, valid, ray, lanes, flow, taken, left, mirrored, rayed, start, first
+    flying, valid, ray, lanes, flow, taken, left, mirrored, rayed, near, start, first
 ):
     """Add the light of the dots that rays of a packet meet on their ways (to where they hit something, if they do) to rayed, and take what they
     cover from flow and left; arguments as ``mirroring.mirror`` has them, where lanes rays of the packet belong to the fragments from ``start``
@@ -170,6 +170,8 @@ def meet_dots(  # type: ignore[no-untyped-def]
                 looks[k] = np.int32(0)
                 continue
             dot, away = rows[own_lane[17 * _PACKET + k]], own[8 * _PACKET + k]
+            if mirrored[k] == 0:
+                near[start + k] = max(near[start + k], _ONE / max(away, np.float32(1e-6)))
             square = _ZERO
             for c in range(3):
                 off = own[c * _PACKET + k] + away * own[(4 + c) * _PACKET + k] - dot[c]

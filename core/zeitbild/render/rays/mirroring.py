@@ -225,7 +225,7 @@ def mirror(  # type: ignore[no-untyped-def]
                     lane[18 * _PACKET + k], lane[19 * _PACKET + k] = np.int32(-1), np.int32(-1)
                 cast_packet(intersect, valid_address, scene, address)
                 if flying.rows.shape[0] > 0:
-                    meet_dots(flying, valid, ray, lanes, flow, taken, left, mirrored, rayed, start, first)
+                    meet_dots(flying, valid, ray, lanes, flow, taken, left, mirrored, rayed, near, start, first)
                 for k in range(lanes):
                     if valid[k] == 0:
                         continue
