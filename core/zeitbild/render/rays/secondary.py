@@ -119,6 +119,7 @@ def cast_rays(
         np.float32(_ALIKE_RAYS / (2 * snapshot.rays_at(quality))),
         count + 1,
         np.float32(_SHARP_FINAL if quality.edges_exactly else _SHARP),
+        quality.edges_exactly,
         rayed,
         smoothed,
     )

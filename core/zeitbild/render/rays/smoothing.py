@@ -1,6 +1,7 @@
 """Rays shared across a surface: what sixteen neighbouring pixels found out is averaged where they see one surface.
 
-The window is 4 x 4 pixels, so that it holds every stretch of the ray pattern (``tracing``) exactly once.
+The window is 4 x 4 pixels, so that it holds every stretch of the ray pattern (``tracing``) exactly once; at final one pixel more, of which the
+rim counts half, so that it lies about its pixel.
 
 Shadows of lights without a size have no soft border, and are shared only among pixels whose shares are alike: what see-through bodies stop of
 their rays differs a little from pixel to pixel. Behind several of them it differs by more: there the whole window counts where most of it is
@@ -52,6 +53,7 @@ def smooth(  # type: ignore[no-untyped-def]
     alike_within,
     mirror_from,
     sharp,
+    centred,
     rayed,
     smoothed,
 ):
@@ -61,22 +63,24 @@ def smooth(  # type: ignore[no-untyped-def]
     not tell it; pixel_angle the size of a pixel at depth 1, or at any depth if parallel;
     shared holds the numbers of the columns that are averaged, veiled those that are only where they are
     alike (differ by less than alike_within), the rest are copied; from
-    column mirror_from on, mirrors smoother than ``sharp`` keep their own.
+    column mirror_from on, mirrors smoother than ``sharp`` keep their own. If it is centred, the window is five times five pixels, of which those at
+    its rim count half: each stretch of the pattern still counts once, and nothing is moved by half a pixel.
     """
     order, counts, firsts, width = fragments.order, fragments.counts, fragments.firsts, fragments.width
     pixel, triangle = fragments.pixel, fragments.triangle
     columns = (width + _TILE - 1) // _TILE
     wide = rayed.shape[1]
     main, many, away = runs
+    before = 2 if centred else 1
     for turn in numba.prange(order.shape[0]):
         tile = order[turn]
         top, left = (tile // columns) * _TILE, (tile % columns) * _TILE
-        met, every, partly = np.empty(wide, np.float32), np.empty(wide, np.float32), np.empty(wide, np.int32)
+        met, every, partly = np.empty(wide, np.float32), np.empty(wide, np.float32), np.empty(wide, np.float32)
         for f in range(firsts[tile], firsts[tile] + counts[tile]):
             row, column = top + (pixel[f] >> _SHIFT), left + (pixel[f] & _MASK)
             for c in veiled:
                 met[c], every[c] = _ONE, rayed[f, c]
-                partly[c] = 1 if rayed[f, c] > _ZERO and rayed[f, c] < _ONE else 0
+                partly[c] = _ONE if rayed[f, c] > _ZERO and rayed[f, c] < _ONE else _ZERO
             for c in range(wide):
                 smoothed[f, c] = rayed[f, c]
             own_depth = depth[row, column] if away.shape[0] == 0 else away[f]
@@ -88,9 +92,12 @@ def smooth(  # type: ignore[no-untyped-def]
             # How much there is of what is shadow only is decided here, and by no more places.
             own_sharp = sharp if finishes[finish_of[triangle[f]], _SHADING] != _SHADOW_ONLY else _ZERO
             lobe = rough * rough
-            found = mirrors = 1
-            for y in range(max(0, row - 1), min(main.shape[0], row + 3)):
-                for x in range(max(0, column - 1), min(width, column + 3)):
+            found = mirrors = _ONE
+            for y in range(max(0, row - before), min(main.shape[0], row + 3)):
+                for x in range(max(0, column - before), min(width, column + 3)):
+                    part = _ONE
+                    if centred:
+                        part = (_HALF if abs(y - row) == 2 else _ONE) * (_HALF if abs(x - column) == 2 else _ONE)
                     first, last = main[y, x], main[y, x] + 1
                     if many.shape[0] > 0:
                         # A surface lies behind about as many others in the next pixel as in this one.
@@ -108,28 +115,28 @@ def smooth(  # type: ignore[no-untyped-def]
                             or dx * dx + dy * dy + dz * dz > wide_reach
                         ):
                             continue
-                        found += 1
+                        found += part
                         # Mirrors show the same only where their normals lean apart by less than their lobe is wide.
                         lean_x, lean_y, lean_z = spot[3] - own[3], spot[4] - own[4], spot[5] - own[5]
                         alike = lean_x * lean_x + lean_y * lean_y + lean_z * lean_z < lobe * lobe
-                        mirrors += 1 if alike else 0
+                        mirrors += part if alike else _ZERO
                         for c in shared:
-                            smoothed[f, c] += rayed[g, c] if c < mirror_from or alike else _ZERO
+                            smoothed[f, c] += part * rayed[g, c] if c < mirror_from or alike else _ZERO
                         for c in veiled:
                             share = rayed[g, c]
-                            every[c] += share
-                            partly[c] += 1 if share > _ZERO and share < _ONE else 0
+                            every[c] += part * share
+                            partly[c] += part if share > _ZERO and share < _ONE else _ZERO
                             if abs(share - rayed[f, c]) < alike_within:
-                                smoothed[f, c] += share
-                                met[c] += _ONE
+                                smoothed[f, c] += part * share
+                                met[c] += part
                         # Of a pixel's fragments one belongs to this surface.
                         break
-            scale, mirror_scale = _ONE / np.float32(found), _ONE / np.float32(mirrors)
+            scale, mirror_scale = _ONE / found, _ONE / mirrors
             for c in veiled:
                 # Light that comes through several bodies differs by several rays: where most of the window is neither lit nor in shadow, all
                 # of it counts.
-                if 2 * partly[c] > found:
-                    smoothed[f, c] = every[c] / np.float32(found)
+                if _TWO * partly[c] > found:
+                    smoothed[f, c] = every[c] / found
                 else:
                     smoothed[f, c] /= met[c]
             for c in shared:
