@@ -52,7 +52,7 @@ def _shared_net(rays: int) -> NDArray[np.float64]:
     return points.reshape(-1, 2)
 
 
-def _inverse(base: int, count: int) -> NDArray[np.float64]:
+def _radical_inverse(base: int, count: int) -> NDArray[np.float64]:
     """The digits of the numbers below ``count`` in a base, from the other end behind the point (van der Corput 1935): numbers [count] in 0..1."""
     index, scale, found = np.arange(count), 1.0, np.zeros(count)
     while index.any():
@@ -72,7 +72,7 @@ def ray_pattern(lights: NDArray[np.float32], rays: int) -> NDArray[np.float32]:
     pattern = np.zeros((len(lights) + 1, len(points), 5), np.float32)
     # In bases that have nothing to do with that of places on lights, so that both together are even (Halton 1960).
     for at, base in ((3, 3), (4, 5)):
-        pattern[:-1, :, at] = (_inverse(base, len(points)) + 0.5 / len(points)) % 1 - 0.5
+        pattern[:-1, :, at] = (_radical_inverse(base, len(points)) + 0.5 / len(points)) % 1 - 0.5
     for number in range(len(lights) + 1):
         step = np.array(_STEP) * number
         moved, spread = (points + step) % 1, (shared + step) % 1

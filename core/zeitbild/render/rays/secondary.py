@@ -87,7 +87,7 @@ def cast_rays(
     wanted = np.empty((0, count + 1), np.uint8)
     if shadowed.any() or snapshot.occlusion > 0:
         each = snapshot.rays_at(quality) * (2 if through_veils else 1)
-        wanted = _traced(snapshot, stage, light, fragments, runs, looking, spots, ways, (each, finely), tally)
+        wanted = _traced(snapshot, stage, light, fragments, runs, looking, spots, ways, tally, each=each, finely=finely)
     PARALLEL.by_parts(gather_tally, fragments, tally, count, np.float32(snapshot.occlusion), rayed)
     if snapshot.bounces:
         _mirrored(snapshot, stage, light, fragments, spots, 1, rayed)
@@ -129,6 +129,14 @@ def cast_rays(
     return Rayed(spots, lift, smoothed)
 
 
+class _Asked(NamedTuple):
+    """Rays of one kind: lights [L] as ``lighting.Shining.rows``, how many a pixel, and how far those over the half sphere go (0: there are none)."""
+
+    lights: NDArray[np.float32]
+    rays: int
+    reach: np.float32
+
+
 def _traced(
     snapshot: Snapshot,
     stage: Stage,
@@ -138,34 +146,42 @@ def _traced(
     looking: Looking,
     spots: NDArray[np.float32],
     ways: Ways,
-    each: tuple[int, bool],
     tally: NDArray[np.uint8],
+    *,
+    each: int,
+    finely: bool,
 ) -> NDArray[np.uint8]:
-    """Cast rays to lights and over the half sphere, counted in tally (``tracing.trace``): each says how many a pixel, and whether borders of
-    shadows have more. Gives where borders are (``find_borders``), good until the next picture, or an array of no length: nobody looked."""
+    """Cast ``each`` rays a pixel to lights and over the half sphere, more of them for borders of shadows if that is to be done finely, counted in
+    tally [fragments, L + 1, 2] (``tracing.trace``).
+
+    Gives where borders are [fragments, L + 1] uint8 (``find_borders``), good until the next picture, or an array of no length: nobody looked. Hold
+    ``kernels.PARALLEL``.
+    """
     rows = light.shining.rows
     count = len(rows)
-    rays, finely = each
     radius = np.float32(snapshot.occlusion_radius if snapshot.occlusion > 0 else 0)
-    asked = [(rows, rays, radius)]
+    asked = [_Asked(rows, each, radius)]
     if finely:
         no_shadows = rows.copy()
         no_shadows[:, SHADOWS] = 0
-        asked = [(rows, max(rays, min(_FINELY * rays, _MOST_RAYS)), np.float32(0)), (no_shadows, rays, radius)]
+        many = max(each, min(_FINELY * each, _MOST_RAYS))
+        asked = [_Asked(rows, many, np.float32(0)), _Asked(no_shadows, each, radius)]
+    patterns = [ray_pattern(one.lights, one.rays) for one in asked]
 
-    def cast(lights: NDArray[np.float32], own: int, first: int, last: int, reach: np.float32) -> None:
+    def cast(number: int, first: int, last: int, reach: np.float32) -> None:
+        one = asked[number]
         PARALLEL.by_parts(
             trace,
             fragments,
             stage.scene.finish_of,
             looking,
-            lights,
+            one.lights,
             light.shining.touched,
             stage.rays.casting,
             spots,
-            ray_pattern(lights, own),
-            veil_bits(own),
-            (own, first, last, finely),
+            patterns[number],
+            veil_bits(one.rays),
+            (one.rays, first, last, finely),
             reach,
             wanted,
             ways,
@@ -174,22 +190,22 @@ def _traced(
 
     wanted = np.empty((0, count + 1), np.uint8)
     # One ray everywhere; the others only where a shadow has a border in the pixels around.
-    for lights, own, reach in asked:
-        cast(lights, own, 0, 1, reach)
-    if all(own == 1 for _, own, _ in asked):
+    for number, one in enumerate(asked):
+        cast(number, 0, 1, one.reach)
+    if all(one.rays == 1 for one in asked):
         return wanted
     wanted = kept("wanted", (len(spots), count + 1), np.uint8)
     PARALLEL.by_parts(find_borders, fragments, runs, tally, count, wanted)
-    for lights, own, reach in asked:
-        if own > 1:
+    for number, one in enumerate(asked):
+        if one.rays > 1:
             # Shadows need all their moments; of the half sphere neighbours and stretches have enough.
-            cast(lights, own, 1, own, np.float32(0) if len(ways.of) else reach)
+            cast(number, 1, one.rays, np.float32(0) if len(ways.of) else one.reach)
     if finely:
         # Of the ends of wide borders single rays tell little: they go on beside what was found to be neither lit nor in shadow.
         before, wanted = wanted, kept("wanted too", wanted.shape, np.uint8)
         PARALLEL.by_parts(find_borders, fragments, runs, tally, count, wanted)
         wanted &= ~before
-        cast(rows, asked[0][1], 1, asked[0][1], np.float32(0))
+        cast(0, 1, asked[0].rays, asked[0].reach)
         wanted |= before
     return wanted
 

@@ -21,14 +21,14 @@ _TILE = TILE
 _SHIFT, _MASK = TILE.bit_length() - 1, TILE - 1
 _ZERO, _ONE, _HALF = np.float32(0), np.float32(1), np.float32(0.5)
 #: Heaps of a pixel at most; and pixels to each side that are asked.
-HEAPS, _AROUND = 8, 2
+_HEAPS, _AROUND = 8, 2
 #: Cells of one heap lean apart, and heaps that count lean or stand apart, by about so much of how wide their lobe is.
 _TOGETHER, _ALIKE = np.float32(0.6), np.float32(0.5)
 #: Beyond so many times that nothing counts (squared).
 _NOTHING = np.float32(9)
 #: What is kept of a heap: mirrored light (three) and how much of it met something, normal, place, how near that was (the inverse of how far), how
 #: many cells, their finish.
-COLUMNS = 13
+_COLUMNS = 13
 _NORMAL, _PLACE, _NEAR, _COUNT, _FINISH = 4, 7, 10, 11, 12
 
 
@@ -37,7 +37,7 @@ class Heaps:
 
     def __init__(self, height: int, width: int) -> None:
         self._row = np.full((height, width), -1, np.int32)
-        self._kept = np.empty((0, HEAPS, COLUMNS), np.float32)
+        self._kept = np.empty((0, _HEAPS, _COLUMNS), np.float32)
 
     def share(
         self,
@@ -50,15 +50,16 @@ class Heaps:
         first: int,
         rayed: NDArray[np.float32],
     ) -> None:
-        """Share what mirror rays of cells met: four columns of rayed [n, ..] from the first one on, in place.
+        """Share what mirror rays of cells met: four columns of rayed [n, ..] from number ``first`` on (radiance and the share that met something),
+        in place.
 
-        sides [H, W] tells which pixels are cut now, near [n] is the inverse of how far off a cell's ray met something first, or 0. Hold
-        ``kernels.PARALLEL``.
+        sides [H, W] tells which pixels are cut now; finish_of [T] and finishes [F, ..] as in ``Scene`` and ``finish_row``; spots [n, SPOT] from
+        ``tracing.locate``; near [n] from ``mirroring.mirror``. Hold ``kernels.PARALLEL``.
         """
         new = (sides > 0) & (self._row < 0)
         count = len(self._kept)
         self._row[new] = np.arange(count, count + int(new.sum()), dtype=np.int32)
-        self._kept = np.concatenate([self._kept, np.zeros((int(new.sum()), HEAPS, COLUMNS), np.float32)])
+        self._kept = np.concatenate([self._kept, np.zeros((int(new.sum()), _HEAPS, _COLUMNS), np.float32)])
         self._kept[self._row[sides > 0]] = 0
         heap_of = np.full(len(fragments.pixel), -1, np.int8)
         PARALLEL.by_parts(
@@ -69,7 +70,7 @@ class Heaps:
 
 @parallel_kernel
 def _heap(fragments, finish_of, finishes, spots, near, first, rows, kept, rayed, heap_of):  # type: ignore[no-untyped-def]
-    """Put the cells of each pixel on heaps: sums into kept [rows, HEAPS, COLUMNS], which of them into heap_of [n]."""
+    """Put the cells of each pixel on heaps: sums into kept [rows, heaps, columns], which of them into heap_of [n]."""
     order, counts, firsts, width = fragments.order, fragments.counts, fragments.firsts, fragments.width
     pixel, triangle = fragments.pixel, fragments.triangle
     columns = (width + _TILE - 1) // _TILE
@@ -83,7 +84,7 @@ def _heap(fragments, finish_of, finishes, spots, near, first, rows, kept, rayed,
             finish = finish_of[triangle[f]]
             lobe = finishes[finish, 3] * finishes[finish, 3] * _TOGETHER
             own, best, nearest = kept[row], np.float32(1e30), -1
-            for c in range(HEAPS):
+            for c in range(_HEAPS):
                 if own[c, _COUNT] == _ZERO:
                     # A heap of its own, unless it belongs to one that is there.
                     if best > lobe * lobe:
@@ -119,7 +120,7 @@ def _take(fragments, finishes, first, rows, kept, heap_of, rayed):  # type: igno
     for turn in numba.prange(order.shape[0]):
         tile = order[turn]
         top, left = (tile // columns) * _TILE, (tile % columns) * _TILE
-        more = np.zeros((HEAPS, 4), np.float32)
+        more = np.zeros((_HEAPS, 4), np.float32)
         at = -1
         for f in range(firsts[tile], firsts[tile] + counts[tile]):
             if heap_of[f] < 0:
@@ -128,7 +129,7 @@ def _take(fragments, finishes, first, rows, kept, heap_of, rayed):  # type: igno
             if pixel[f] != at:
                 at = pixel[f]
                 own = kept[rows[y, x]]
-                for c in range(HEAPS):
+                for c in range(_HEAPS):
                     count = own[c, _COUNT]
                     if count == _ZERO:
                         break
@@ -143,7 +144,7 @@ def _take(fragments, finishes, first, rows, kept, heap_of, rayed):  # type: igno
                             beside = rows[v, u]
                             if beside < 0 or (v == y and u == x):
                                 continue
-                            for d in range(HEAPS):
+                            for d in range(_HEAPS):
                                 many = kept[beside, d, _COUNT]
                                 if many == _ZERO:
                                     break

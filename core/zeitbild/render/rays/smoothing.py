@@ -38,6 +38,32 @@ _HALF_AROUND = np.array([(y, x) for y in range(3) for x in range(-2, 3) if y > 0
 _HALF, _TWO = np.float32(0.5), np.float32(2)
 
 
+@kernel
+def _beside(f, row, column, y, x, spots, main, many, reach):  # type: ignore[no-untyped-def]
+    """The fragment of pixel (y, x), another than f, that is of the same surface as fragment f in pixel (row, column); -1 if there is none.
+
+    reach is how far it may lie off the plane of f's triangle; spots from ``tracing.locate``; main and many of ``lists.Runs``.
+    """
+    if y < 0 or x < 0 or y >= main.shape[0] or x >= main.shape[1]:
+        return np.int64(-1)
+    first, last = main[y, x], main[y, x] + 1
+    if many.shape[0] > 0:
+        # A surface lies behind about as many others in the next pixel as in this one.
+        rank = f - main[row, column]
+        last = first + min(many[y, x], rank + _ABOUT + 1)
+        first += max(rank - _ABOUT, 0)
+    for g in range(first, last):
+        if g < 0 or g == f:
+            continue
+        dx, dy, dz = spots[g, 0] - spots[f, 0], spots[g, 1] - spots[f, 1], spots[g, 2] - spots[f, 2]
+        lean = spots[g, 3] * spots[f, 3] + spots[g, 4] * spots[f, 4] + spots[g, 5] * spots[f, 5]
+        off = abs(dx * spots[f, 6] + dy * spots[f, 7] + dz * spots[f, 8])
+        # Seen at a slant, neighbouring pixels lie farther apart on one surface.
+        if lean >= _SAME and off <= reach and dx * dx + dy * dy + dz * dz <= _FAR * _FAR * reach * reach:
+            return np.int64(g)
+    return np.int64(-1)
+
+
 @parallel_kernel
 def smooth(  # type: ignore[no-untyped-def]
     fragments,
@@ -85,8 +111,6 @@ def smooth(  # type: ignore[no-untyped-def]
                 smoothed[f, c] = rayed[f, c]
             own_depth = depth[row, column] if away.shape[0] == 0 else away[f]
             reach = _STEPS * pixel_angle * (_ONE if parallel else own_depth)
-            # Seen at a slant, neighbouring pixels lie farther apart on one surface.
-            wide_reach = _FAR * _FAR * reach * reach
             own = spots[f]
             rough = finishes[finish_of[triangle[f]], 3]
             # How much there is of what is shadow only is decided here, and by no more places.
@@ -98,39 +122,23 @@ def smooth(  # type: ignore[no-untyped-def]
                     part = _ONE
                     if centred:
                         part = (_HALF if abs(y - row) == 2 else _ONE) * (_HALF if abs(x - column) == 2 else _ONE)
-                    first, last = main[y, x], main[y, x] + 1
-                    if many.shape[0] > 0:
-                        # A surface lies behind about as many others in the next pixel as in this one.
-                        rank = f - main[row, column]
-                        last = first + min(many[y, x], rank + _ABOUT + 1)
-                        first += max(rank - _ABOUT, 0)
-                    for g in range(first, last):
-                        if g < 0 or g == f:
-                            continue
-                        spot = spots[g]
-                        dx, dy, dz = spot[0] - own[0], spot[1] - own[1], spot[2] - own[2]
-                        if (
-                            spot[3] * own[3] + spot[4] * own[4] + spot[5] * own[5] < _SAME
-                            or abs(dx * own[6] + dy * own[7] + dz * own[8]) > reach
-                            or dx * dx + dy * dy + dz * dz > wide_reach
-                        ):
-                            continue
-                        found += part
-                        # Mirrors show the same only where their normals lean apart by less than their lobe is wide.
-                        lean_x, lean_y, lean_z = spot[3] - own[3], spot[4] - own[4], spot[5] - own[5]
-                        alike = lean_x * lean_x + lean_y * lean_y + lean_z * lean_z < lobe * lobe
-                        mirrors += part if alike else _ZERO
-                        for c in shared:
-                            smoothed[f, c] += part * rayed[g, c] if c < mirror_from or alike else _ZERO
-                        for c in veiled:
-                            share = rayed[g, c]
-                            every[c] += part * share
-                            partly[c] += part if share > _ZERO and share < _ONE else _ZERO
-                            if abs(share - rayed[f, c]) < alike_within:
-                                smoothed[f, c] += part * share
-                                met[c] += part
-                        # Of a pixel's fragments one belongs to this surface.
-                        break
+                    g = _beside(f, row, column, y, x, spots, main, many, reach)
+                    if g < 0:
+                        continue
+                    found += part
+                    # Mirrors show the same only where their normals lean apart by less than their lobe is wide.
+                    lean_x, lean_y, lean_z = spots[g, 3] - own[3], spots[g, 4] - own[4], spots[g, 5] - own[5]
+                    alike = lean_x * lean_x + lean_y * lean_y + lean_z * lean_z < lobe * lobe
+                    mirrors += part if alike else _ZERO
+                    for c in shared:
+                        smoothed[f, c] += part * rayed[g, c] if c < mirror_from or alike else _ZERO
+                    for c in veiled:
+                        share = rayed[g, c]
+                        every[c] += part * share
+                        partly[c] += part if share > _ZERO and share < _ONE else _ZERO
+                        if abs(share - rayed[f, c]) < alike_within:
+                            smoothed[f, c] += part * share
+                            met[c] += part
             scale, mirror_scale = _ONE / found, _ONE / mirrors
             for c in veiled:
                 # Light that comes through several bodies differs by several rays: where most of the window is neither lit nor in shadow, all
@@ -144,27 +152,6 @@ def smooth(  # type: ignore[no-untyped-def]
                     smoothed[f, c] *= scale
                 else:
                     smoothed[f, c] = rayed[f, c] if rough < own_sharp else smoothed[f, c] * mirror_scale
-
-
-@kernel
-def _beside(f, row, column, y, x, spots, main, many, reach):  # type: ignore[no-untyped-def]
-    """The fragment of pixel (y, x) that is of the same surface as fragment f in pixel (row, column); -1 if there is none."""
-    if y < 0 or x < 0 or y >= main.shape[0] or x >= main.shape[1]:
-        return np.int64(-1)
-    first, last = main[y, x], main[y, x] + 1
-    if many.shape[0] > 0:
-        rank = f - main[row, column]
-        last = first + min(many[y, x], rank + _ABOUT + 1)
-        first += max(rank - _ABOUT, 0)
-    for g in range(first, last):
-        if g < 0:
-            continue
-        dx, dy, dz = spots[g, 0] - spots[f, 0], spots[g, 1] - spots[f, 1], spots[g, 2] - spots[f, 2]
-        lean = spots[g, 3] * spots[f, 3] + spots[g, 4] * spots[f, 4] + spots[g, 5] * spots[f, 5]
-        off = abs(dx * spots[f, 6] + dy * spots[f, 7] + dz * spots[f, 8])
-        if lean >= _SAME and off <= reach and dx * dx + dy * dy + dz * dz <= _FAR * _FAR * reach * reach:
-            return np.int64(g)
-    return np.int64(-1)
 
 
 @parallel_kernel
