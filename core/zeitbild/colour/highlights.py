@@ -54,9 +54,10 @@ def _roll_off(light, out):  # type: ignore[no-untyped-def]
 
 
 @parallel_kernel
-def _hold(light, rolls, out, over):  # type: ignore[no-untyped-def]
+def _hold(light, rolls, ground, out, over):  # type: ignore[no-untyped-def]
     """Premultiplied light [H, W, 4] into out [H, W, 4], rolled off or not, with no channel beyond alpha, and alpha within 0..1; over [H]
-    counts pixels that lose more than half of 1/255."""
+    counts pixels that lose more than half of 1/255. Laid over a ground [3], or, if it has no length, as it is."""
+    laid = ground.shape[0] > 0
     for y in numba.prange(light.shape[0]):
         for x in range(light.shape[1]):
             there = light[y, x, 3]
@@ -68,10 +69,12 @@ def _hold(light, rolls, out, over):  # type: ignore[no-untyped-def]
             alpha = min(max(there, _ZERO), _ONE)
             if max(red, max(green, blue)) > alpha + _HALF_A_LEVEL:
                 over[y] += 1
-            out[y, x, 0] = min(max(red, _ZERO), alpha)
-            out[y, x, 1] = min(max(green, _ZERO), alpha)
-            out[y, x, 2] = min(max(blue, _ZERO), alpha)
-            out[y, x, 3] = alpha
+            red, green, blue = min(max(red, _ZERO), alpha), min(max(green, _ZERO), alpha), min(max(blue, _ZERO), alpha)
+            if laid:
+                rest = _ONE - alpha
+                red, green, blue = red + rest * ground[0], green + rest * ground[1], blue + rest * ground[2]
+                alpha = _ONE
+            out[y, x, 0], out[y, x, 1], out[y, x, 2], out[y, x, 3] = red, green, blue, alpha
 
 
 def beyond_alpha(light: NDArray[np.float32], covered: NDArray[np.float32] | None) -> NDArray[np.float32]:
@@ -138,8 +141,10 @@ def for_straight(
     covered: NDArray[np.float32] | None,
     highlights: Highlights,
     beyond: BeyondAlpha,
+    ground: tuple[float, float, float] | None = None,
 ) -> Conformed:
-    """Premultiplied linear light [H, W, 4] made ready for files of straight colour that end at white.
+    """Premultiplied linear light [H, W, 4] made ready for files of straight colour that end at white; if there is a ground (linear
+    light), laid over it, opaque.
 
     Where see-through elements give more light than their alpha holds, alpha is raised to it, up to the area that is covered,
     or the light is clipped. Then highlights are rolled off, or clipped.
@@ -148,8 +153,8 @@ def for_straight(
     if covered is not None:
         more = beyond_alpha(light, covered)
         light, beyond_it = _within_alpha(light, more, beyond), int((more > 0.5 / 255).sum())
-    # Both at once: each by itself would go through memory once more.
+    # All at once: each by itself would go through memory once more.
     held, over = np.empty(light.shape, np.float32), np.zeros(len(light), np.int64)
     with PARALLEL:
-        _hold(np.ascontiguousarray(light), highlights != "clipped", held, over)
+        _hold(np.ascontiguousarray(light), highlights != "clipped", np.array(ground or (), np.float32), held, over)
     return Conformed(held, beyond_it, int(over.sum()))

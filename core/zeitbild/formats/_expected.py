@@ -7,22 +7,17 @@ from __future__ import annotations
 from functools import lru_cache
 from typing import Any
 
-import cv2
 import numba
 import numpy as np
 from numpy.typing import NDArray
 
-from zeitbild.formats._base import Loss, Plane
+from zeitbild.formats._base import Plane
 from zeitbild.formats._coding import Coding
 from zeitbild.kernels import PARALLEL, parallel_kernel
 from zeitbild.render.picture import NO_DEPTH
 
 #: Rounding allows half a code value; float arithmetic in two orders may differ by a little more.
 ALLOWED = 0.5 + 2e-3
-#: Pixels of a side of what counts as one place where something is lost.
-_PLACE = 5
-#: Pixels a side of the picture of a worst place.
-_CLOSE = 48
 
 
 def allowed_by(coding: Coding) -> float:
@@ -133,117 +128,3 @@ def _not_among(some: NDArray[np.float64], every: NDArray[np.float64]) -> int:
     """How many colours [n, 3] stand nowhere among others [m, 3]."""
     scale = np.array([1.0, 65536.0, 65536.0**2])
     return int((~np.isin(some @ scale, every @ scale)).sum())
-
-
-def loss(found: NDArray[np.floating], plane: Plane, coding: Coding, allowed: tuple[float, float, float]) -> Loss:
-    """How far straight or premultiplied colour and alpha [H, W, 4] in 0..1, as a file of some loss holds them, are from a plane of
-    colour or light; allowed are mean, worst and alpha in levels of 255. The worst is that of a place, not of a pixel: dots of which a
-    tone is made, and colours that two pixels share, are no fault."""
-    height, width = found.shape[:2]
-    off = np.empty((height, width, 3), np.float32)
-    total, count, alpha = np.zeros(height), np.zeros(height, np.int64), np.zeros(height)
-    pixels = np.ascontiguousarray(plane.pixels), np.ascontiguousarray(found, np.float32)
-    with PARALLEL:
-        _lost(*pixels, _curve(coding.transfer.name), coding.premultiplied, off, total, count, alpha)
-    places = cv2.blur(off, (_PLACE, _PLACE), borderType=cv2.BORDER_REFLECT)
-    farthest, column = np.zeros(height, np.float32), np.zeros(height, np.int64)
-    with PARALLEL:
-        _farthest(places, farthest, column)
-    row = int(farthest.argmax())
-    worst = float(farthest[row]) * 255
-    mean = float(total.sum()) / max(int(count.sum()), 1) * 255
-    closeup = _closeup(found, plane.pixels, coding, (row, int(column[row]))) if worst > 0 else None
-    return Loss(mean, worst, float(alpha.max(initial=0)) * 255, *allowed, closeup)
-
-
-def _closeup(
-    found: NDArray[np.floating], pixels: NDArray[np.float32], coding: Coding, place: tuple[int, int]
-) -> NDArray[np.uint8]:
-    """The surroundings of a place (row, column) over grey, as it should be and as it is."""
-    corner = [max(0, min(at - _CLOSE // 2, size - _CLOSE)) for at, size in zip(place, pixels.shape[:2], strict=True)]
-    own = tuple(slice(at, at + _CLOSE) for at in corner)
-    wanted, is_there = encoded(pixels[own].astype(np.float64), coding), np.asarray(found[own], np.float64)
-    shown = []
-    for colour, alpha in ((wanted, pixels[own][..., 3:]), (is_there[..., :3], is_there[..., 3:])):
-        times = colour if coding.premultiplied else colour * alpha
-        over = np.clip(times + 0.5 * (1 - alpha), 0, 1)
-        whole = np.full((_CLOSE, _CLOSE, 3), 128, np.uint8)
-        whole[: over.shape[0], : over.shape[1]] = np.round(over * 255)
-        shown.append(whole)
-    return np.stack(shown)
-
-
-@parallel_kernel
-def _lost(premultiplied, found, curve, times_alpha, off, total, count_of, alpha):  # type: ignore[no-untyped-def]
-    """What found [H, W, 4] differs by from light [H, W, 4] as it is laid over black: off [H, W, 3], of each row the total of the largest
-    channels and how many pixels something stands in, and the largest difference of alpha."""
-    zero, one, least = np.float32(0), np.float32(1), np.float32(1e-12)
-    last = np.float32(curve.shape[0] - 2)
-    width = found.shape[1]
-    for y in numba.prange(found.shape[0]):
-        given, read = premultiplied[y].reshape(-1), found[y].reshape(-1)
-        pairs, new = given.view(np.uint64), np.ones(width, np.uint8)
-        # What is the same as its left neighbour is worked out once: most of a row often is.
-        for x in range(1, width):
-            new[x] = (pairs[2 * x] != pairs[2 * x - 2]) | (pairs[2 * x + 1] != pairs[2 * x - 1])
-        places, which, count = np.empty(3 * width, np.float32), np.empty(width, np.int32), 0
-        for x in range(width):
-            if new[x]:
-                part = one / max(given[4 * x + 3], least)
-                for k in range(3):
-                    places[count + k] = given[4 * x + k] * part
-                count += 3
-            which[x] = count - 3
-        # By itself this goes over many numbers at once.
-        for i in range(count):
-            places[i] = np.sqrt(min(max(places[i], zero), one)) * last
-        for i in range(count):
-            low = np.int32(places[i])
-            places[i] = curve[low] + (curve[low + 1] - curve[low]) * (places[i] - np.float32(low))
-        sum_of_row, seen, most_alpha, lost = zero, 0, zero, off[y].reshape(-1)
-        for x in range(width):
-            own, there, at = given[4 * x + 3], read[4 * x + 3], which[x]
-            # As browsers lay it: where little is seen, little is lost.
-            scale = one if times_alpha else there
-            red = read[4 * x] * scale - places[at] * own
-            green = read[4 * x + 1] * scale - places[at + 1] * own
-            blue = read[4 * x + 2] * scale - places[at + 2] * own
-            lost[3 * x], lost[3 * x + 1], lost[3 * x + 2] = red, green, blue
-            sum_of_row += max(abs(red), max(abs(green), abs(blue)))
-            most_alpha = max(most_alpha, abs(own - there))
-            # Of what is clear the mean would tell nothing.
-            seen += (own > zero) | (there > np.float32(0.5 / 255))
-        total[y], count_of[y], alpha[y] = sum_of_row, seen, most_alpha
-
-
-@parallel_kernel
-def _farthest(places, farthest, column):  # type: ignore[no-untyped-def]
-    """Of each row [H, W, 3] the largest distance from zero and the column in which it is."""
-    for y in numba.prange(places.shape[0]):
-        most = farthest[y]
-        for x in range(places.shape[1]):
-            own = max(abs(places[y, x, 0]), abs(places[y, x, 1]), abs(places[y, x, 2]))
-            if own > most:
-                most = own
-                column[y] = x
-        farthest[y] = most
-
-
-@lru_cache(maxsize=8)
-def _curve(name: str) -> NDArray[np.float32]:
-    """Encoded values of evenly spaced square roots of light, the last one twice; between two of them a line is off by less than 1/200 of
-    a level of 255."""
-    values = encode(name, np.linspace(0, 1, 8193) ** 2)
-    return np.append(values, values[-1]).astype(np.float32)
-
-
-def detail(plane: Plane, coding: Coding) -> float:
-    """How far pixels of colour or light are from the mean of the place around them, in levels of 255, in the mean of what is seen."""
-    # Half the precision will do, and half the memory.
-    numbers = plane.pixels
-    shown = encoded(numbers, coding)
-    if not coding.premultiplied:
-        shown = shown * numbers[..., 3:]
-    off = np.abs(shown - cv2.blur(shown, (_PLACE, _PLACE), borderType=cv2.BORDER_REFLECT)).max(axis=2)
-    seen = numbers[..., 3] > 0
-    return float(off[seen].mean()) * 255 if seen.any() else 0.0

@@ -13,6 +13,7 @@ import numpy as np
 from av.video.frame import VideoFrame
 from numpy.typing import NDArray
 
+from zeitbild.colour.stretches import find_stretches, room_for
 from zeitbild.colour.transfer import Transfer
 from zeitbild.kernels import PARALLEL, kernel, parallel_kernel
 
@@ -22,8 +23,9 @@ _RED, _GREEN, _BLUE = np.float32(RED), np.float32(1 - RED - BLUE), np.float32(BL
 #: What differences are divided by: they reach from -1/2 to 1/2.
 _OF_BLUE, _OF_RED = np.float32(0.5 / (1 - BLUE)), np.float32(0.5 / (1 - RED))
 _ZERO, _ONE, _HALF, _QUARTER = np.float32(0), np.float32(1), np.float32(0.5), np.float32(0.25)
-#: Steps of the square roots of light between which a line stands for its curve: off by less than a hundredth of a step of 10 bits.
-_STEPS = 8192
+#: Steps of the square roots of light in whose middles its curve is known: half of one is less than a hundredth of a step of 10 bits.
+_STEPS = 65536
+_U = np.uint64
 
 
 @kernel
@@ -86,52 +88,54 @@ def _split(colours, top, across, down, bits, luma, blue, red, alpha):  # type: i
         _put(rows, place, down, across, bits, luma, blue, red, alpha)
 
 
+@kernel
+def _encoded_row(given, curve, times_alpha, ends, places, row):  # type: ignore[no-untyped-def]
+    """Premultiplied light [W, 4] into encoded colours and alpha: row [4, W]. places [W] is room, ends for ``find_stretches``. Where alpha
+    rounds to zero in 16 bits, colour is zero."""
+    width, steps = _U(given.shape[0]), np.float32(curve.shape[0] - 1)
+    count = find_stretches(given, ends)
+    reds, greens, blues, shares = row[0], row[1], row[2], row[3]
+    for number in range(count):
+        first, end = ends[number, 0], ends[number, 1]
+        for x in range(first, end):
+            reds[x], greens[x], blues[x] = given[x, 0], given[x, 1], given[x, 2]
+            shares[x] = min(max(given[x, 3], _ZERO), _ONE)
+        for k in range(3):
+            line = row[k]
+            for x in range(first, end):
+                share = shares[x]
+                part = _ONE / share if share * np.float32(65535) >= _HALF else _ZERO
+                places[x] = np.int32(np.sqrt(min(max(line[x] * part, _ZERO), _ONE)) * steps + _HALF)
+            for x in range(first, end):
+                line[x] = curve[np.uint32(places[x])]
+            if times_alpha:
+                for x in range(first, end):
+                    line[x] *= shares[x]
+        after = ends[number + 1, 0] if number + 1 < count else width
+        for k in range(4):
+            line = row[k]
+            same = line[end - _U(1)]
+            for x in range(end, after):
+                line[x] = same
+
+
 @parallel_kernel
-def _split_light(light, curve, times_alpha, across, down, bits, luma, blue, red, alpha):  # type: ignore[no-untyped-def]
-    """The same of premultiplied light [H, W, 4]; curve has encoded values of evenly spaced square roots of light and the last one twice.
-    Where alpha rounds to zero in 16 bits, colour is zero."""
+def _split_light(light, curve, times_alpha, across, down, bits, room, luma, blue, red, alpha):  # type: ignore[no-untyped-def]
+    """``_split`` of premultiplied light [H, W, 4]; curve has encoded values of evenly spaced square roots of light. room [n, m, 2], for each
+    row that has its own differences, is for ``find_stretches``."""
     height, width = light.shape[:2]
-    last = np.float32(curve.shape[0] - 2)
-    for place in numba.prange(-(-height // down)):
+    for place in numba.prange(room.shape[0]):
         count = min(down, height - place * down)
-        rows = np.empty((count, 4, width), np.float32)
-        numbers, which = np.empty(3 * width, np.float32), np.empty(width, np.int32)
-        new = np.ones(width, np.uint8)
+        rows, places = np.empty((count, 4, width), np.float32), np.empty(width, np.int32)
         for own in range(count):
-            given, row = light[place * down + own].reshape(-1), rows[own]
-            pairs = given.view(np.uint64)
-            # What is the same as its left neighbour is worked out once: most of a row often is.
-            for x in range(1, width):
-                new[x] = (pairs[2 * x] != pairs[2 * x - 2]) | (pairs[2 * x + 1] != pairs[2 * x - 1])
-            many = 0
-            for x in range(width):
-                if new[x]:
-                    share = min(_ONE, max(_ZERO, given[4 * x + 3]))
-                    part = _ONE / share if share * np.float32(65535) >= _HALF else _ZERO
-                    for k in range(3):
-                        numbers[many + k] = given[4 * x + k] * part
-                    many += 3
-                which[x] = many - 3
-            # By itself this goes over many numbers at once.
-            for i in range(many):
-                numbers[i] = np.sqrt(min(_ONE, max(_ZERO, numbers[i]))) * last
-            for i in range(many):
-                low = np.int32(numbers[i])
-                numbers[i] = curve[low] + (curve[low + 1] - curve[low]) * (numbers[i] - np.float32(low))
-            for x in range(width):
-                share, at = min(_ONE, max(_ZERO, given[4 * x + 3])), which[x]
-                scale = share if times_alpha else _ONE
-                for k in range(3):
-                    row[k, x] = numbers[at + k] * scale
-                row[3, x] = share
+            _encoded_row(light[place * down + own], curve, times_alpha, room[place], places, rows[own])
         _put(rows, place, down, across, bits, luma, blue, red, alpha)
 
 
 @lru_cache(maxsize=8)
 def _curve(transfer: Transfer) -> NDArray[np.float32]:
-    """Encoded values of evenly spaced square roots of light, the last one twice."""
-    values = transfer.encode(np.linspace(0, 1, _STEPS + 1) ** 2)
-    return np.append(values, values[-1]).astype(np.float32)
+    """Encoded values of evenly spaced square roots of light."""
+    return transfer.encode(np.linspace(0, 1, _STEPS + 1) ** 2).astype(np.float32)
 
 
 class _Planes:
@@ -169,6 +173,7 @@ def frame_of_light(light: NDArray[np.float32], transfer: Transfer, pixels: str, 
     height, width = light.shape[:2]
     planes = _Planes(width, height, pixels)
     how = times_alpha, planes.across, planes.down, planes.bits
+    room = np.empty((-(-height // planes.down), room_for(width), 2), np.uint64)
     with PARALLEL:
-        _split_light(np.ascontiguousarray(light), _curve(transfer), *how, *planes.rows)
+        _split_light(np.ascontiguousarray(light, np.float32), _curve(transfer), *how, room, *planes.rows)
     return planes.frame

@@ -1,8 +1,8 @@
 """Movies: what their writers and readers share, on FFmpeg's libraries.
 
 Colour goes to luma and two differences by ITU-R BT.709 in its narrow range (``_luma``), and the file says so (primaries 1, matrix 1, transfer as
-chosen, ITU-T H.273). Reading back decodes the file and undoes that by the formulas of BT.709 in numpy, which share nothing with what
-wrote it; the decoder is FFmpeg's, too.
+chosen, ITU-T H.273). Reading back decodes the file and undoes that by the formulas of BT.709 (``_from_luma``), which share nothing with
+what wrote it; the decoder is FFmpeg's, too.
 """
 
 from __future__ import annotations
@@ -14,7 +14,6 @@ from pathlib import Path
 from typing import Any, Literal
 
 import av
-import numba
 import numpy as np
 from av.audio.fifo import AudioFifo
 from av.audio.frame import AudioFrame
@@ -25,16 +24,14 @@ from numpy.typing import NDArray
 from zeitbild.errors import StorageError
 from zeitbild.formats._base import Option, Options, Plane, ReadBack, Sharing
 from zeitbild.formats._coding import Coding
+from zeitbild.formats._from_luma import Luma
 from zeitbild.formats._luma import frame_of, frame_of_light
 from zeitbild.formats._reading_back import compared, with_loss
 from zeitbild.formats._whole_numbers import codes
-from zeitbild.kernels import PARALLEL, parallel_kernel
 from zeitbild.sound import RATE
 
 #: ITU-T H.273: primaries and matrix of BT.709.
 _BT709 = 1
-#: Weights of red and blue in luma (ITU-R BT.709-6, 3.2), once more: what reads back takes nothing from what writes.
-_RED, _BLUE = 0.2126, 0.0722
 #: How sound inside is written: codec, its kind of samples, and the file's bits per second (0: all of it).
 _SOUNDS = {"PCM": ("pcm_s24le", "s32", 0), "AAC": ("aac", "fltp", 256_000), "Opus": ("libopus", "flt", 192_000)}
 TRANSFER = Option(
@@ -206,75 +203,6 @@ def opener(kind: Movie) -> Callable[[Path, Sharing, Options], _Writer]:
     return lambda path, sharing, options: _Writer(kind, path, options)
 
 
-def planes_of(frame: VideoFrame) -> list[NDArray[Any]]:
-    """The planes of a planar frame as they stand in it."""
-    found = []
-    for at, plane in enumerate(frame.planes):
-        kind: np.dtype[Any] = np.dtype(np.uint16 if frame.format.components[at].bits > 8 else np.uint8)
-        row = plane.line_size // kind.itemsize
-        values = np.frombuffer(memoryview(plane), kind)[: row * plane.height].reshape(plane.height, row)
-        found.append(np.ascontiguousarray(values[:, : plane.width]))
-    return found
-
-
-@parallel_kernel
-def _joined(luma, blue, red, alpha, across, down, bits, out):  # type: ignore[no-untyped-def]
-    """The formulas of ``to_rgb``: planes of a frame into out [H, W, 4]. Where two columns share a difference it lies on the left of
-    them, where two rows do between them; a line is drawn from one to the next."""
-    one, half = np.float32(1), np.float32(0.5)
-    scale = np.float32(1 << (bits - 8))
-    full = np.float32((1 << bits) - 1)
-    of_red, of_blue = np.float32(2 * (1 - _RED) / 224) / scale, np.float32(2 * (1 - _BLUE) / 224) / scale
-    red_share, blue_share, of_green = np.float32(_RED), np.float32(_BLUE), np.float32(1 / (1 - _RED - _BLUE))
-    of_luma = one / (np.float32(219) * scale)
-    high, wide = blue.shape
-    for y in numba.prange(luma.shape[0]):
-        at = max((np.float32(y) + half) / np.float32(down) - half, np.float32(0))
-        top = int(at)
-        bottom, below = min(top + 1, high - 1), at - np.float32(top)
-        # Differences of the row: of the columns that have their own, then of all.
-        blues, reds = np.empty((2, wide * across + 1), np.float32)
-        for x in range(wide):
-            b = blue[top, x] * (one - below) + blue[bottom, x] * below
-            r = red[top, x] * (one - below) + red[bottom, x] * below
-            blues[x * across] = of_blue * (b - np.float32(128) * scale)
-            reds[x * across] = of_red * (r - np.float32(128) * scale)
-        for x in range(wide if across > 1 else 0):
-            left, right = x * across, min(x + 1, wide - 1) * across
-            for step in range(1, across):
-                beside = np.float32(step) / np.float32(across)
-                blues[left + step] = blues[left] * (one - beside) + blues[right] * beside
-                reds[left + step] = reds[left] * (one - beside) + reds[right] * beside
-        for x in range(luma.shape[1]):
-            light = (np.float32(luma[y, x]) - np.float32(16) * scale) * of_luma
-            b, r = light + blues[x], light + reds[x]
-            g = (light - red_share * r - blue_share * b) * of_green
-            out[y, x, 0] = min(max(r, np.float32(0)), one)
-            out[y, x, 1] = min(max(g, np.float32(0)), one)
-            out[y, x, 2] = min(max(b, np.float32(0)), one)
-            out[y, x, 3] = one
-        if alpha.shape[0] > 0:
-            for x in range(luma.shape[1]):
-                out[y, x, 3] = np.float32(alpha[y, x]) / full
-
-
-def to_rgb(frame: VideoFrame) -> NDArray[np.float32]:
-    """Red, green, blue and alpha (1 where there is none) [H, W, 4] in 0..1, as encoded as they stand in a frame of luma and differences
-    (ITU-R BT.709-6, 3.2 to 3.5; alpha from 0 to the highest number)."""
-    return joined(planes_of(frame), frame.format.components[0].bits)
-
-
-def joined(parts: Sequence[NDArray[Any]], bits: int) -> NDArray[np.float32]:
-    """The same of planes [H, W] of luma, blue and red differences, and alpha if there is one."""
-    height, width = parts[0].shape
-    across, down = -(-width // parts[1].shape[1]), -(-height // parts[1].shape[0])
-    out = np.empty((height, width, 4), np.float32)
-    alpha = parts[3] if len(parts) > 3 else np.empty((0, width), parts[0].dtype)
-    with PARALLEL:
-        _joined(*parts[:3], alpha, across, down, bits, out)
-    return out
-
-
 def _decoded(path: Path, kind: Movie) -> Iterator[tuple[Any, VideoFrame]]:
     with av.open(str(path)) as file:
         stream = file.streams.video[0]
@@ -332,19 +260,17 @@ def _compared(frame: VideoFrame, plane: Plane, kind: Movie, coding: Coding, opti
             pixels = pixels[..., :1]
         return compared(pixels, max(part.bits for part in parts), plane, kind.lossless, coding)
     allowed = kind.allowed(options)
-    return judged(to_rgb(frame), plane, kind, coding, allowed)
+    return judged(Luma.of(frame), plane, kind, coding, allowed)
 
 
-def judged(
-    pixels: NDArray[np.float32], plane: Plane, kind: Movie, coding: Coding, allowed: tuple[float, float, float]
-) -> ReadBack:
-    """What is found of a frame [H, W, 4] that lost something. Colours that pixels have to share may be far from their own, without
+def judged(pixels: Luma, plane: Plane, kind: Movie, coding: Coding, allowed: tuple[float, float, float]) -> ReadBack:
+    """What is found of a frame that lost something. Colours that pixels have to share may be far from their own, without
     any fault of the codec: as far as that goes is allowed, too."""
     found = with_loss(pixels, kind.bits, plane, coding, allowed)
     if found.holds or found.loss is None:
         return found
     shared = yuv_of(plane, kind.pixels, coding)
-    least = with_loss(to_rgb(shared), kind.bits, plane, coding, allowed).loss
+    least = with_loss(Luma.of(shared), kind.bits, plane, coding, allowed).loss
     if least is None:
         return found
     more = 1.5 * allowed[0] + least.mean, allowed[1] + least.worst, allowed[2] + least.alpha

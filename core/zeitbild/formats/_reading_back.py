@@ -12,7 +12,9 @@ from numpy.typing import NDArray
 from zeitbild.colour.transfer import TRANSFERS
 from zeitbild.formats._base import Plane, ReadBack
 from zeitbild.formats._coding import Coding
-from zeitbild.formats._expected import allowed_by, detail, difference, loss
+from zeitbild.formats._expected import allowed_by, difference
+from zeitbild.formats._from_luma import Luma
+from zeitbild.formats._loss import detail, loss
 from zeitbild.formats._reader import read_raw
 
 #: Channels that a role takes in a file of its own.
@@ -42,12 +44,13 @@ def read_laid(path: Path, plane: Plane, bits: int, coding: Coding) -> ReadBack:
 
 
 def with_loss(
-    found: NDArray[np.floating], bits: int, plane: Plane, coding: Coding, allowed: tuple[float, float, float]
+    found: NDArray[np.floating] | Luma, bits: int, plane: Plane, coding: Coding, allowed: tuple[float, float, float]
 ) -> ReadBack:
-    """What is found in a file that loses something, in numbers [H, W, 3 or 4] (or [H, W], of coverage) in 0..1; allowed are mean, worst
+    """What is found in a file that loses something, in numbers [H, W, 3 or 4] (or [H, W], of coverage) in 0..1 or planes of luma; allowed are mean, worst
     and alpha in levels of 255, as in ``loss``."""
     height, width = found.shape[:2]
     if plane.role == "coverage":
+        found = found.colours() if isinstance(found, Luma) else found
         grey = found if found.ndim == 2 else found[..., :3].mean(axis=2)
         if grey.shape != plane.pixels.shape:
             return ReadBack(width, height, "Y", bits, float("inf"), 0.0, 0)
@@ -56,7 +59,7 @@ def with_loss(
         share = np.repeat(plane.pixels.clip(0, 1)[..., None], 3, axis=2)
         plane = Plane("colour", np.concatenate([share, np.ones_like(share[..., :1])], axis=2).astype(np.float32))
         found, coding = grey, Coding(TRANSFERS["linear"])
-    if found.shape[2] == 3:
+    if not isinstance(found, Luma) and found.shape[2] == 3:
         found = np.concatenate([found, np.ones_like(found[..., :1])], axis=2)
     if found.shape != plane.pixels.shape:
         return ReadBack(width, height, "RGB", bits, float("inf"), 0.0, 0)

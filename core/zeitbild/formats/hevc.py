@@ -25,6 +25,7 @@ from numpy.typing import NDArray
 from zeitbild.errors import StorageError
 from zeitbild.formats import _movies
 from zeitbild.formats._base import Format, Option, Options, Plane, ReadBack, Sharing, formats
+from zeitbild.formats._from_luma import Luma, planes_of
 from zeitbild.formats._measures import movie_measure
 from zeitbild.sound import RATE
 from zeitbild.storage import own_prefix
@@ -141,7 +142,7 @@ class _Writer:
         frame = _movies.yuv_of(plane, _PIXELS, _KIND.coding(self._options))
         assert self._program.stdin is not None
         try:
-            for part in _movies.planes_of(frame):
+            for part in planes_of(frame):
                 self._program.stdin.write(part.tobytes())
         except BrokenPipeError as error:
             raise StorageError(f"the movie could not be written: {self._why()}") from error
@@ -219,7 +220,7 @@ def _read_back(
             parts = next(found, None)
             if parts is None:
                 raise StorageError(f"{path.name} holds {number} frames, fewer than were written")
-            yield [_movies.judged(_movies.joined(parts, 8), plane, _KIND, coding, _allowed(options))]
+            yield [_movies.judged(Luma.of_planes(parts, 8), plane, _KIND, coding, _allowed(options))]
         if number + 1 != count:
             raise StorageError(f"{path.name} holds {count} frames, not {number + 1}")
     except (av.FFmpegError, OSError, ValueError) as error:

@@ -8,6 +8,7 @@ from pathlib import Path
 import numpy as np
 from PIL import Image
 
+from zeitbild.colour.highlights import for_straight
 from zeitbild.errors import InputError
 from zeitbild.formats import Plane, formats
 from zeitbild.formats._one import read_one, write_one
@@ -130,6 +131,18 @@ class Sizes(unittest.TestCase):
 
 
 class Grounds(unittest.TestCase):
+    def test_laid_on_the_way_is_the_same_as_laid_afterwards(self) -> None:
+        random = np.random.default_rng(12)
+        light = (random.random((23, 41, 4)) * 1.5).astype(np.float32)
+        light[random.random((23, 41)) < 0.3] = 0
+        ground = (0.2, 0.5, 0.01)
+        for highlights in ("clipped", "rolled off"):
+            held = for_straight(light, None, highlights, "clipped")  # type: ignore[arg-type]
+            at_once = for_straight(light, None, highlights, "clipped", ground)  # type: ignore[arg-type]
+            wanted = Conforming(ground=ground).laid(Plane("colour", held.pixels)).pixels
+            np.testing.assert_array_equal(at_once.pixels, wanted)
+            self.assertEqual((at_once.beyond, at_once.clipped), (held.beyond, held.clipped))
+
     def test_light_is_laid_over_in_linear_light(self) -> None:
         # Half of white over black is half of the light: 188 of 255 in sRGB.
         pixels = np.full((2, 2, 4), 0.5, np.float32)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import hashlib
-from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import asdict, dataclass, field, replace
 from pathlib import Path, PurePosixPath
@@ -149,25 +149,34 @@ def check_carried(form: Format, layers: Mapping[str, Sequence[Pass]]) -> None:
 
 @dataclass(frozen=True, slots=True, eq=False)
 class _Ready:
-    """A picture made ready for a format, and how many of its pixels did not fit."""
+    """A picture made ready for a format, and how many of its pixels did not fit. If it is laid, its beauty lies over the ground."""
 
     picture: Picture
     beyond: int = 0
     clipped: int = 0
+    laid: bool = False
 
 
-def _ready(shot: Shot, picture: Picture, form: Format) -> _Ready:
+def _ready(shot: Shot, picture: Picture, order: Order, passes: Sequence[str]) -> _Ready:
+    form, conforming = order.recipe.format, order.conforming
     if not form.overscan:
         picture = picture.inside()
     if not form.ends_at_white:
         return _Ready(picture)
+    # What is only looked at is laid over its ground on the way.
+    height, width = picture.beauty.shape[:2]
+    own_size = conforming.raster(width, height) == (width, height)
+    ground = conforming.ground if own_size and list(passes) == ["beauty"] else None
     # Beauty and matte alike, so that the alpha of both is one.
-    held = for_straight(picture.beauty, picture.covered, shot.sampling.highlights, shot.sampling.beyond_alpha)
-    return _Ready(replace(picture, beauty=held.pixels), held.beyond, held.clipped)
+    held = for_straight(picture.beauty, picture.covered, shot.sampling.highlights, shot.sampling.beyond_alpha, ground)
+    return _Ready(replace(picture, beauty=held.pixels), held.beyond, held.clipped, ground is not None)
 
 
-def plane_of(shot: Shot, layer: str, one: Pass, ready: Picture, order: Order, frame: int) -> tuple[Plane, int]:
-    """A pass of a picture (made ready for the format) on its way into a file, and how many of its pixels are clipped at white."""
+def plane_of(
+    shot: Shot, layer: str, one: Pass, ready: Picture, order: Order, frame: int, *, laid: bool = False
+) -> tuple[Plane, int]:
+    """A pass of a picture (made ready for the format, perhaps laid over its ground) on its way into a file, and how many of its pixels are
+    clipped at white."""
     pixels, clipped = one.extract(ready), 0
     if one.role == "light" and order.recipe.format.ends_at_white:
         # Parts of light are never rolled off: their sum would not be beauty.
@@ -190,7 +199,8 @@ def plane_of(shot: Shot, layer: str, one: Pass, ready: Picture, order: Order, fr
         frame=frame,
         margin=ready.margin,
     )
-    return conforming.laid(conforming.apply(plane)), clipped
+    plane = conforming.apply(plane)
+    return (plane if laid else conforming.laid(plane)), clipped
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -204,21 +214,22 @@ class _Held:
 
 def _held(
     shot: Shot,
-    holds: Iterable[tuple[str, str]],
+    holds: Sequence[tuple[str, str]],
     frame: int,
     sources: Mapping[str, Source],
     order: Order,
     number: int | None = None,
 ) -> _Held:
-    form = order.recipe.format
     ready: dict[str, _Ready] = {}
     held = _Held([], [], [])
     for layer, name in holds:
         if layer not in ready:
-            ready[layer] = _ready(shot, sources[layer].picture(frame), form)
+            passes = [name for other, name in holds if other == layer]
+            ready[layer] = _ready(shot, sources[layer].picture(frame), order, passes)
         own = ready[layer]
         (which,) = passes_in(shot, layer, [name])
-        plane, clipped = plane_of(shot, layer, which, own.picture, order, frame if number is None else number)
+        at = frame if number is None else number
+        plane, clipped = plane_of(shot, layer, which, own.picture, order, at, laid=own.laid)
         held.planes.append(plane)
         held.names.append((layer, name))
         held.counts.append((own.beyond, own.clipped) if name == "beauty" else (0, clipped))
