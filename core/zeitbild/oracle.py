@@ -30,6 +30,9 @@ from zeitbild.snapshot.quality import QUALITIES
 
 _Floats = NDArray[np.float32]
 _LIFT = 2e-4
+#: Rays over the half sphere from each place. What is mirrored there does not grow evenly with their share, so that two of them would
+#: make it darker than it is, however many samples a pixel has.
+_OPEN_RAYS = 8
 _direct_light, _light_around, _mirror_light, _light_point = (
     kernel(one.py_func) for one in (direct_light, light_around, mirror_light, light_point)
 )
@@ -292,7 +295,7 @@ def _pass(snapshot: Snapshot, world: _World, number: int, samples: int, seed: in
     rayed[:, count + 1 :] = 0
     rayed[:, :count] = _seen_lights(world, lifted, normals, flats, finish, 1, random)
     if snapshot.occlusion > 0:
-        seen = _openness(world, lifted, normals, flats, snapshot.occlusion_radius, 2, random)
+        seen = _openness(world, lifted, normals, flats, snapshot.occlusion_radius, _OPEN_RAYS, random)
         rayed[:, count] = 1 - snapshot.occlusion * (1 - seen)
     if snapshot.bounces:
         rayed[:, count + 1 :] = _mirrored(snapshot, world, lifted, normals, flats, views, finish, random)

@@ -214,6 +214,14 @@ class LooksOfOthers(unittest.TestCase):
         red = _lettered("M8", "bebas-neue", {"base_colour": "#e02010", "roughness": 0.02}, bevel_width=20)
         self.assertLess(self._beyond(red, 24), 0.02)
 
+    def test_narrow_bevels_of_chrome_are_no_ropes(self) -> None:
+        # Each a pixel or two wide, and all that stands around the set in each of these.
+        chrome = {"base_colour": "#e8e8ee", "roughness": 0.05, "metalness": 1.0}
+        shown = {"font": "dancing-script", "surface": chrome, "bevel_width": 4, "bevel_profile": "round"}
+        snapshot = replace(_lettered("Well", **shown), bounces=0)  # type: ignore[arg-type]
+        self.assertLess(self._beyond(snapshot, 12), 0.012)
+        self.assertLess(self._beyond(snapshot, 24), 0.003)
+
     def test_rough_metal_has_no_grain(self) -> None:
         metal = {"base_colour": "#8a1f2d", "roughness": 0.3, "metalness": 1.0}
         snapshot = _lettered("Fjo", "lobster-two", metal, bevel_width=40, bevel_profile="round", bevel_steps=12)

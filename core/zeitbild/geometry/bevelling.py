@@ -392,30 +392,41 @@ def _wedge_facing(shape, edges, begin_angle, whole_angle, x, y, v):  # type: ign
     return math.cos(way), math.sin(way)
 
 
+@kernel
+def _unite(following, goes_on, run):  # type: ignore[no-untyped-def]
+    """Number of the first of the edges that go on into each other, for each edge: run [n]."""
+    for k in range(run.shape[0]):
+        run[k] = k
+    for k in range(run.shape[0]):
+        if not goes_on[k]:
+            continue
+        a, b = k, following[k]
+        while run[a] != a:
+            run[a] = run[run[a]]
+            a = run[a]
+        while run[b] != b:
+            run[b] = run[run[b]]
+            b = run[b]
+        run[max(a, b)] = min(a, b)
+    # Each stands behind the one that it points to.
+    for k in range(run.shape[0]):
+        run[k] = run[run[k]]
+
+
 def _runs(outline: Outline, diagram: Diagram) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
     """Numbers of the smooth surfaces that the cells of edges and wedges belong to.
 
     They end at outward corners. Round a corner at which the ink turns back the bevel is smooth.
     """
     count = len(outline.points)
-    run = np.arange(count)
     after = outline.following
-
-    def root(k: int) -> int:
-        while run[k] != k:
-            run[k] = run[run[k]]
-            k = int(run[k])
-        return k
-
     along = outline.points[after] - outline.points
     # By point: the turn from the edge that ends there to the one that starts there.
     turn = np.empty(count)
     turn[after] = along[:, 0] * along[after, 1] - along[:, 1] * along[after, 0]
-    for k in np.flatnonzero(outline.smooth[after] | (turn[after] < 0)):
-        a, b = root(int(k)), root(int(after[k]))
-        run[max(a, b)] = min(a, b)
-    roots = np.array([root(k) for k in range(count)], np.int64)
-    _, numbers = np.unique(roots, return_inverse=True)
+    run = np.empty(count, np.int64)
+    _unite(after, outline.smooth[after] | (turn[after] < 0), run)
+    _, numbers = np.unique(run, return_inverse=True)
     edge_run = numbers.reshape(-1).astype(np.int64)
     return edge_run, edge_run[diagram.wedge[count:, 0]]
 

@@ -6,6 +6,7 @@ depends on the distance alone. Neighbouring faces share their edges, so that the
 
 from __future__ import annotations
 
+import contextlib
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import Literal
@@ -17,11 +18,14 @@ from numpy.typing import NDArray
 from zeitbild.errors import InputError, LimitError
 from zeitbild.geometry.bevelling import Bands, cut
 from zeitbild.geometry.curves import Contour, Points
-from zeitbild.geometry.diagram import Diagram, DiagramError, diagram_of
+from zeitbild.geometry.diagram import Diagram, DiagramError
+from zeitbild.geometry.filling import filled
 from zeitbild.geometry.mesh import Mesh
 from zeitbild.geometry.outline import Outline, coarser, outline_of
 from zeitbild.geometry.profile import ProfileName, Segment, bevel_profile
 from zeitbild.geometry.seams import shortened
+from zeitbild.geometry.shallow import diagram_to
+from zeitbild.kernels import kernel
 
 #: Part numbers of an extruded solid, in the order of its finishes.
 FACE, BEVEL, SIDE = 0, 1, 2
@@ -44,41 +48,66 @@ class Bevel:
     sides: Literal["none", "front", "back", "both"] = "both"
 
 
+class Inside:
+    """The inside of an outline: its diagram, as far as a bevel has needed it until now."""
+
+    def __init__(self, outline: Outline) -> None:
+        self._outline = outline
+        # How far it reaches (units), the outline that it is of, and itself.
+        self._known: tuple[float, Outline, Diagram] | None = None
+
+    def to(self, width: float) -> tuple[Outline, Diagram]:
+        """The diagram for bevels of that width (units), and the outline that it is of: a coarser one, if need be. InputError if there is
+        none."""
+        known = self._known
+        if known is None or known[0] < width:
+            known = self._known = (width, *_inside(self._outline, width))
+        return known[1:]
+
+
+def _inside(outline: Outline, width: float) -> tuple[Outline, Diagram]:
+    with contextlib.suppress(DiagramError):
+        return outline, diagram_to(outline, width / outline.step)
+    # Features of a few steps of the grid: on a coarser one they are gone.
+    coarse = coarser(outline)
+    if coarse is not None:
+        with contextlib.suppress(DiagramError):
+            return coarse, diagram_to(coarse, width / coarse.step)
+    raise InputError("these outlines are too tangled for a bevel; set its width to 0", "bevel_width")
+
+
 @dataclass(frozen=True, slots=True, eq=False)
 class Plate:
-    """An outline and, once a bevel was asked for, its diagram."""
+    """An outline and, if it may get a bevel, its inside, in units of which one of the plate's has so many."""
 
     outline: Outline
-    diagram: Diagram | None
+    inside: Inside | None
+    scale: float = 1.0
 
     @classmethod
     def of(cls, contours: Sequence[Contour], bevelled: bool) -> Plate | None:
-        """The plate of filled contours (non-zero rule); None if nothing is filled.
-
-        InputError if its outline cannot be bevelled.
-        """
+        """The plate of filled contours (non-zero rule); None if nothing is filled."""
         outline = outline_of(contours)
         return None if outline is None else cls.on(outline, bevelled)
 
     @classmethod
-    def on(cls, outline: Outline, bevelled: bool) -> Plate | None:
-        """The plate of an outline; None if nothing of it is left where it can be bevelled."""
-        if not bevelled:
-            return cls(outline, None)
-        try:
-            return cls(outline, diagram_of(outline))
-        except DiagramError:
-            # Features of a few steps of the grid: on a coarser one they are gone.
-            coarse = coarser(outline)
-        try:
-            return None if coarse is None else cls(coarse, diagram_of(coarse))
-        except DiagramError:
-            raise InputError("these outlines are too tangled for a bevel; set its width to 0", "bevel_width") from None
+    def on(cls, outline: Outline, bevelled: bool) -> Plate:
+        """The plate of an outline."""
+        return cls(outline, Inside(outline) if bevelled else None)
 
     def scaled(self, scale: float) -> Plate:
         """The plate in other units."""
-        outline = self.outline
-        return Plate(replace(outline, origin=outline.origin * scale, step=outline.step * scale), self.diagram)
+        return Plate(_scaled(self.outline, scale), self.inside, self.scale * scale)
+
+    def cut_to(self, width: float) -> tuple[Outline, Diagram]:
+        """The diagram for bevels up to a width and the outline that it is of; see ``Inside.to``."""
+        assert self.inside is not None
+        outline, diagram = self.inside.to(width / self.scale)
+        return _scaled(outline, self.scale), diagram
+
+
+def _scaled(outline: Outline, scale: float) -> Outline:
+    return replace(outline, origin=outline.origin * scale, step=outline.step * scale)
 
 
 class _Builder:
@@ -127,34 +156,44 @@ class _Builder:
         )
 
 
+@kernel
+def _walk(rim, first, left, targets, points, ends):  # type: ignore[no-untyped-def]
+    """Points of the loops that edges rim [R, 2] make, one after the other, and where each ends; gives their number. Point v's edges lead to
+    targets[first[v]] and so on, left[v] of them."""
+    used = count = 0
+    for k in range(rim.shape[0]):
+        while left[rim[k, 0]] > 0:
+            start = at = rim[k, 0]
+            while True:
+                points[used] = at
+                used += 1
+                left[at] -= 1
+                at = targets[first[at] + left[at]]
+                if at == start or left[at] == 0:
+                    break
+            ends[count] = used
+            count += 1
+    return count
+
+
 def _loops(rim: NDArray[np.int64]) -> list[NDArray[np.int64]]:
     """Closed loops of directed edges [R, 2]."""
-    following: dict[int, list[int]] = {}
-    for a, b in rim.tolist():
-        following.setdefault(a, []).append(b)
-    loops = []
-    while following:
-        start, loop = next(iter(following)), []
-        at = start
-        while True:
-            loop.append(at)
-            ways = following[at]
-            after = ways.pop()
-            if not ways:
-                del following[at]
-            at = after
-            if at == start or at not in following:
-                break
-        loops.append(np.array(loop, np.int64))
-    return loops
+    if not len(rim):
+        return []
+    left = np.bincount(rim[:, 0], minlength=int(rim.max()) + 1)
+    first = np.cumsum(left) - left
+    targets = rim[np.argsort(rim[:, 0], kind="stable"), 1]
+    points, ends = np.empty(len(rim), np.int64), np.empty(len(rim), np.int64)
+    count = _walk(rim, first, left, targets, points, ends)
+    return np.split(points, ends[: count - 1])
 
 
 def _filled(loops: list[NDArray[np.int64]], points: Points) -> NDArray[np.int64]:
     """Triangles [T, 3] over exactly the points that loops name."""
     if not loops:
         return np.empty((0, 3), np.int64)
-    found = np.asarray(manifold3d.triangulate([points[loop] for loop in loops], allow_convex=False), dtype=np.int64)
-    return shortened(points, np.concatenate(loops)[found.reshape(-1, 3)])
+    found = filled([points[loop] for loop in loops])
+    return shortened(points, np.concatenate(loops)[found])
 
 
 def _face(loops: list[NDArray[np.int64]], points: Points) -> tuple[NDArray[np.int64], Points]:
@@ -286,12 +325,14 @@ def solid_of(plate: Plate, depth: float, bevel: Bevel, tolerance: float) -> Mesh
 
     Bevels stay inside the outline and inside the depth. tolerance (units) is how far ridges may be off. LimitError beyond MAX_TRIANGLES.
     """
-    outline, diagram = plate.outline, plate.diagram
+    outline = plate.outline
     sides = {"none": 0, "front": 1, "back": 1, "both": 2}[bevel.sides] if bevel.width > 0 else 0
     height = min(bevel.width, _MAX_BEVEL_SHARE * depth / sides) if sides else 0.0
     steps = 1 if bevel.profile == "flat" else bevel.steps
     if len(outline.points) * (steps + 1) * 4 > MAX_TRIANGLES:
         raise LimitError("this much lettering with so many bevel steps exceeds two million triangles; use fewer steps")
+    if sides:
+        outline, diagram = plate.cut_to(bevel.width)
     builder = _Builder()
     flat = outline.points * outline.step + outline.origin
     count = len(flat)
@@ -299,7 +340,6 @@ def solid_of(plate: Plate, depth: float, bevel: Bevel, tolerance: float) -> Mesh
     corners = np.arange(count)
     bands = None
     if sides:
-        assert diagram is not None
         strips = bevel_profile(bevel.profile, steps, height / bevel.width)
         levels = np.array([0.0] + [strip.inset[1] for strip in strips if not strip.is_wall]) * bevel.width
         bands = cut(outline, diagram, levels / outline.step, tolerance / outline.step)

@@ -17,6 +17,7 @@ from zeitbild.render.picture import NO_DEPTH, Picture
 from zeitbild.render.rays.secondary import Rayed, cast_again, cast_rays
 from zeitbild.render.rays.sharing import Heaps
 from zeitbild.render.shade.coverage import catch_shadows, cut_out
+from zeitbild.render.shade.gloss import least_roughness
 from zeitbild.render.shade.groups import shade_groups, take_light
 from zeitbild.render.shade.shading import FACING, LOOKS, PLANES, shade
 from zeitbild.render.stage import Stage, viewpoint
@@ -38,9 +39,8 @@ from zeitbild.snapshot.camera import DepthScale
 _MOST_IN_GROUPS = 6_000_000
 #: Areas of a pixel below which there is nothing.
 _LEAST = 1e-4
-#: How often pixels are looked over and cut (``finer``) where mirrors show the set; and so much more may pixels differ before they
-#: are cut where they do not.
-_ROUNDS, _CALM = 2, 3
+#: How often pixels are looked over and cut (``finer``) where mirrors show the set.
+_ROUNDS = 2
 
 
 def make_empty(picture: Picture) -> None:
@@ -439,19 +439,20 @@ def _refine(
     snapshot, light = view.snapshot, view.light
     height, width = alpha.shape
     nothing = np.empty((0, width), np.float32)
-    # Of what is not mirrored from the set, highlights are integrals already, and one look is enough.
-    limit = np.float32(snapshot.error / 255 * (1 if snapshot.bounces else _CALM))
+    limit = np.float32(snapshot.error / 255)
     rounds = _ROUNDS if snapshot.bounces else 1
+    rough = kept("rough", (0 if snapshot.bounces else height, width), np.float32)
+    if not snapshot.bounces:
+        rough.fill(1)
+        PARALLEL.by_parts(least_roughness, fragments, stage.scene.finish_of, light.finishes, rough)
     tones = kept("tones", (height, width, 3), np.float32)
     done, sides = np.zeros((height, width), np.uint8), kept("sides", (height, width), np.uint8)
     bends, doubt = kept("bends", (height, width), np.float32), kept("doubt", (height, width), np.float32)
-    # A mirror ray shows one thing of many that its place mirrors: so few would agree by chance.
-    first_cells = np.uint8(4 if snapshot.bounces else 2)
     heaps = Heaps(height, width)
     for number in range(rounds):
         tones_of(beauty, tones)
         bends_of(tones, bends)
-        find_busy(bends, tones, alpha, drawing.marks, doubt, limit, number == 0, first_cells, done, sides)
+        find_busy(bends, tones, alpha, drawing.marks, doubt, limit, number == 0, rough, done, sides)
         if not sides.any():
             continue
         places = drawing.again(sides)

@@ -11,6 +11,7 @@ from zeitbild.render.visible.polygons import clipped_area
 from zeitbild.render.visible.visibility import Fragments
 
 LIMIT = np.float32(6 / 255)
+MIRRORS = np.empty((0, 3), np.float32)
 
 
 def _bends(tones: np.ndarray) -> np.ndarray:  # type: ignore[type-arg]
@@ -37,9 +38,29 @@ class Choosing(unittest.TestCase):
         sides, done = np.empty(shape, np.uint8), np.zeros(shape, np.uint8)
         tones, doubt = np.full((3, 3, 3), 0.5, np.float32), np.zeros(shape, np.float32)
         with PARALLEL:
-            find_busy(np.ones(shape, np.float32), tones, alpha, marks, doubt, LIMIT, True, np.uint8(2), done, sides)
+            find_busy(np.full(shape, 0.1, np.float32), tones, alpha, marks, doubt, LIMIT, True, MIRRORS, done, sides)
         self.assertEqual((sides[0, 0], sides[1, 1]), (0, 0))
-        self.assertEqual(int((sides == 2).sum()), 7)
+        self.assertEqual(int((sides == 4).sum()), 7)
+
+    def test_the_glossier_what_bends_the_finer_it_is_cut(self) -> None:
+        shape = (3, 3)
+        alpha, marks = np.ones(shape, np.float32), np.zeros(shape, np.uint8)
+        sides, done, doubt = np.empty(shape, np.uint8), np.zeros(shape, np.uint8), np.zeros(shape, np.float32)
+        tones = np.full((3, 3, 3), 0.5, np.float32)
+        for bend, expected in (
+            (0.02, (0, 0, 0)),
+            (0.04, (4, 0, 0)),
+            (0.1, (4, 4, 2)),
+            (0.2, (8, 4, 2)),
+            (0.4, (8, 8, 2)),
+        ):
+            for rough, wanted in zip((0.05, 0.4, 0.7), expected, strict=True):
+                with PARALLEL:
+                    rows = np.full(shape, rough, np.float32)
+                    find_busy(
+                        np.full(shape, bend, np.float32), tones, alpha, marks, doubt, LIMIT, True, rows, done, sides
+                    )
+                self.assertEqual(set(sides.ravel().tolist()), {wanted}, (bend, rough))
 
     def test_halves_that_disagree_ask_for_finer_cells(self) -> None:
         shape = (3, 3)
@@ -49,7 +70,7 @@ class Choosing(unittest.TestCase):
         for amount, expected in ((0.0, 0), (0.05, 4), (0.5, 8)):
             doubt = np.full(shape, amount, np.float32)
             with PARALLEL:
-                find_busy(doubt, tones, alpha, marks, doubt, LIMIT, False, np.uint8(2), done, sides)
+                find_busy(doubt, tones, alpha, marks, doubt, LIMIT, False, MIRRORS, done, sides)
             self.assertEqual(int(sides[1, 1]), expected)
 
     def test_shares_add_up_to_alpha(self) -> None:

@@ -24,6 +24,10 @@ _ZERO, _HALF, _ONE = np.float32(0), np.float32(0.5), np.float32(1)
 _GROUND = np.float32(0.18)
 #: Halves that differ by so many times more than allowed ask for the finest cells at once.
 _FAR_OFF = np.float32(6)
+#: Roughness up to which light changes most within a pixel, and from which on it hardly does; how many times the limit a pixel of what is
+#: matt may bend; and by how much one of what is glossy, or nearly matt, has to bend to be cut to the finest at once.
+_GLOSSY, _MATT, _CALM = np.float32(0.1), np.float32(0.5), np.float32(3)
+_STEEP, _STEEP_MATT, _NEVER = np.float32(0.15), np.float32(0.4), np.float32(9)
 #: Before they are cut to the finest, halves may differ by more: that takes four times as long, and halves the difference.
 _TWICE = np.float32(2)
 
@@ -61,21 +65,30 @@ def bends_of(tones, bends):  # type: ignore[no-untyped-def]
 
 
 @parallel_kernel
-def find_busy(bends, tones, alpha, marks, doubt, limit, first, cells, done, sides):  # type: ignore[no-untyped-def]
+def find_busy(bends, tones, alpha, marks, doubt, limit, first, rough, done, sides):  # type: ignore[no-untyped-def]
     """Into how many cells a side each pixel is to be cut now: sides [H, W], 0 where it is good as it is.
 
     For the first time those that bend by more than ``limit`` (of 1); again those whose halves differ (doubt [H, W], see
     ``shading.shade``) by more than that in how bright they look. done [H, W] is what they were cut into before. What no
-    sample saw is left out. Nothing was done before if ``first``; cells is how many a side a pixel is cut into at first.
+    sample saw is left out. Nothing was done before if ``first``. rough [H, W] is that of ``gloss.least_roughness``, or has no length where the set
+    is mirrored: a mirror ray shows one thing of many that its place mirrors, and so few as of a rough surface would agree by chance.
     """
+    mirrors = rough.shape[0] == 0
     for y in numba.prange(alpha.shape[0]):
         for x in range(alpha.shape[1]):
             sides[y, x] = np.uint8(0)
             if alpha[y, x] == _ZERO or marks[y, x] == _ADDED:
                 continue
             if first or done[y, x] == 0:
-                if bends[y, x] > limit:
-                    sides[y, x] = cells
+                cells, calm, steep = np.uint8(4), _ONE, _NEVER
+                if not mirrors:
+                    # Within the facets of what is matt light changes little: what bends are their borders.
+                    smooth = min(max((_MATT - rough[y, x]) / (_MATT - _GLOSSY), _ZERO), _ONE)
+                    calm = _CALM + smooth * (_ONE - _CALM)
+                    steep = _STEEP_MATT + smooth * (_STEEP - _STEEP_MATT) if smooth > _ZERO else _NEVER
+                    cells = np.uint8(4) if smooth > _ZERO else np.uint8(2)
+                if bends[y, x] > calm * limit:
+                    sides[y, x] = np.uint8(8) if bends[y, x] > steep else cells
             elif done[y, x] < 8:
                 # Two halves may agree by chance; those of the pixels around as well do not.
                 off, count = _ZERO, _ZERO
