@@ -59,7 +59,8 @@ def _piece(points: Points, lengths: NDArray[np.int64], area: float) -> NDArray[n
     found = mapbox_earcut.triangulate_float64(points, ends.astype(np.uint32)).reshape(-1, 3).astype(np.int64)
     own = _twice(points, found)
     if len(found) == len(points) + 2 * len(lengths) - 4 and abs(np.abs(own).sum() / 2 - area) <= _EXACT * area:
-        return np.where((own < 0)[:, None], found[:, ::-1], found)
+        turned: NDArray[np.int64] = np.where((own < 0)[:, None], found[:, ::-1], found)
+        return turned
     found = _slowly(np.split(points, ends[:-1]))
     return found if abs(_twice(points, found).sum() / 2 - area) <= _EXACT * area else None
 

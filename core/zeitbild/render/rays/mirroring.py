@@ -39,6 +39,9 @@ _LOBE, _LEAN, _MOST_LEAN = np.float32(0.5), np.float32(0.25), np.float32(0.5)
 #: What of the lobes that a ray was mirrored in widens the lobe that it meets. It is seen as wide as those anyway; hit by one ray in a
 #: hundred it would be dots.
 _WIDENS = np.float32(0.75)
+#: A ray that is one of several of its pixel stands for less. Of mirrors up to the first roughness it widens what it meets by so much less;
+#: of those from the second on as if it were alone: they share what they find (``sharing``), and would have grain.
+_SHARP, _SOFT = np.float32(0.2), np.float32(0.3)
 _TONE_BANDS, _UNLIT = np.float32(TONE_BANDS), np.float32(UNLIT)
 _SHIFT = TILE.bit_length() - 1
 _PACKET, _BUFFER, _TURNS, _ORDER, _SHADOWS = PACKET, BUFFER, TURNS, ORDER, SHADOWS
@@ -318,10 +321,12 @@ def mirror(  # type: ignore[no-untyped-def]
                     away = _ONE if parallel else math.sqrt(ex * ex + ey * ey + ez * ez)
                     own = away * pixel_size / cells
                     first_rough = finishes[finish_of[triangle[f]], 3]
-                    wide = own + far * (_TWO * bends[triangle[f]] * own + _LOBE * first_rough * first_rough)
+                    smooth = min(max((_SOFT - first_rough) / (_SOFT - _SHARP), _ZERO), _ONE)
+                    part = _ONE + smooth * (_ONE / cells - _ONE)
+                    wide = own + far * (_TWO * bends[triangle[f]] * own + part * _LOBE * first_rough * first_rough)
                     # What bends as far as that shows a highlight as much wider, instead of one that is hit or missed.
-                    bent = min(_LEAN * bends[t] * wide, _MOST_LEAN)
-                    lean = math.sqrt(bent * bent + _WIDENS * _WIDENS * lobes[k])
+                    bent = min(part * _LEAN * bends[t] * wide, _MOST_LEAN)
+                    lean = math.sqrt(bent * bent + part * part * _WIDENS * _WIDENS * lobes[k])
                     textured = has_textures(finishes, finish)
                     if textured:
                         # As large as the pixel would be there.

@@ -28,6 +28,8 @@ _FAR_OFF = np.float32(6)
 #: matt may bend; and by how much one of what is glossy, or nearly matt, has to bend to be cut to the finest at once.
 _GLOSSY, _MATT, _CALM = np.float32(0.1), np.float32(0.5), np.float32(3)
 _STEEP, _STEEP_MATT, _NEVER = np.float32(0.15), np.float32(0.4), np.float32(9)
+#: The same where the set is mirrored: there each place has a ray.
+_STEEP_MIRRORS = np.float32(0.3)
 #: Before they are cut to the finest, halves may differ by more: that takes four times as long, and halves the difference.
 _TWICE = np.float32(2)
 
@@ -80,7 +82,7 @@ def find_busy(bends, tones, alpha, marks, doubt, limit, first, rough, done, side
             if alpha[y, x] == _ZERO or marks[y, x] == _ADDED:
                 continue
             if first or done[y, x] == 0:
-                cells, calm, steep = np.uint8(4), _ONE, _NEVER
+                cells, calm, steep = np.uint8(4), _ONE, _STEEP_MIRRORS
                 if not mirrors:
                     # Within the facets of what is matt light changes little: what bends are their borders.
                     smooth = min(max((_MATT - rough[y, x]) / (_MATT - _GLOSSY), _ZERO), _ONE)
