@@ -29,19 +29,21 @@ TOO_ROUGH = np.float32(0.75)
 _TOO_ROUGH = TOO_ROUGH
 _LIFT = np.float32(2e-4)
 _GRAZING = np.float32(1e-3)
-_ZERO, _ONE, _TWO = np.float32(0), np.float32(1), np.float32(2)
+_ZERO, _HALF, _ONE, _TWO = np.float32(0), np.float32(0.5), np.float32(1), np.float32(2)
 _TURN = np.float32(2 * math.pi)
 _FAR = np.float32(1e30)
 _SHADING, _COAT, _COAT_ROUGHNESS = SHADING, COAT, COAT_ROUGHNESS
 #: Part of a mirror's lobe that one ray stands for; what of a bend widens a lobe (a step as wide as 1 has a deviation of 0.29),
 #: and the most of it.
-_LOBE, _LEAN, _MOST_LEAN = np.float32(0.5), np.float32(0.25), np.float32(0.5)
+_LOBE, _LEAN, _MOST_TURN = np.float32(0.5), np.float32(0.25), np.float32(2)
 #: What of the lobes that a ray was mirrored in widens the lobe that it meets. It is seen as wide as those anyway; hit by one ray in a
 #: hundred it would be dots.
 _WIDENS = np.float32(0.75)
 #: A ray that is one of several of its pixel stands for less. Of mirrors up to the first roughness it widens what it meets by so much less;
 #: of those from the second on as if it were alone: they share what they find (``sharing``), and would have grain.
 _SHARP, _SOFT = np.float32(0.2), np.float32(0.3)
+#: Places that are looked at across a bend of what a ray meets, and how much (radians) that has to be.
+_PIECES, _STRAIGHT = 5, np.float32(0.01)
 _TONE_BANDS, _UNLIT = np.float32(TONE_BANDS), np.float32(UNLIT)
 _SHIFT = TILE.bit_length() - 1
 _PACKET, _BUFFER, _TURNS, _ORDER, _SHADOWS = PACKET, BUFFER, TURNS, ORDER, SHADOWS
@@ -93,6 +95,27 @@ def seen_light(point, normal, view, finish, finishes, shining, rayed, f, opennes
             blue * through + coat_b + mirror_b,
         )
     return red, green, blue
+
+
+_seen_light = kernel(seen_light.py_func)
+
+
+@kernel
+def _bend_direction(normals, nx, ny, nz):  # type: ignore[no-untyped-def]
+    """The direction in which a triangle's corner normals [3, 3] differ most, as a unit vector across a normal; nothing if they do not."""
+    best, x, y, z = np.float32(1e-8), _ZERO, _ZERO, _ZERO
+    for a in range(3):
+        b = (a + 1) % 3
+        dx, dy, dz = normals[b, 0] - normals[a, 0], normals[b, 1] - normals[a, 1], normals[b, 2] - normals[a, 2]
+        along = dx * nx + dy * ny + dz * nz
+        dx, dy, dz = dx - along * nx, dy - along * ny, dz - along * nz
+        size = dx * dx + dy * dy + dz * dz
+        if size > best:
+            best, x, y, z = size, dx, dy, dz
+    if x != _ZERO or y != _ZERO or z != _ZERO:
+        scale = _ONE / math.sqrt(best)
+        x, y, z = x * scale, y * scale, z * scale
+    return x, y, z
 
 
 @parallel_kernel
@@ -324,8 +347,16 @@ def mirror(  # type: ignore[no-untyped-def]
                     smooth = min(max((_SOFT - first_rough) / (_SOFT - _SHARP), _ZERO), _ONE)
                     part = _ONE + smooth * (_ONE / cells - _ONE)
                     wide = own + far * (_TWO * bends[triangle[f]] * own + part * _LOBE * first_rough * first_rough)
-                    # What bends as far as that shows a highlight as much wider, instead of one that is hit or missed.
-                    bent = min(part * _LEAN * bends[t] * wide, _MOST_LEAN)
+                    # What bends as far as that shows a highlight as much wider, instead of one that is hit or missed. It bends in one
+                    # direction: at final several places in that are looked at, each a part of it.
+                    turn_of = min(part * bends[t] * wide, _MOST_TURN)
+                    tx, ty, tz = _bend_direction(normals[t], nx, ny, nz)
+                    pieces = (
+                        _PIECES
+                        if cells > _ONE and turn_of > _STRAIGHT and (tx != _ZERO or ty != _ZERO or tz != _ZERO)
+                        else 1
+                    )
+                    bent = _LEAN * turn_of / np.float32(pieces)
                     lean = math.sqrt(bent * bent + part * part * _WIDENS * _WIDENS * lobes[k])
                     textured = has_textures(finishes, finish)
                     if textured:
@@ -350,9 +381,31 @@ def mirror(  # type: ignore[no-untyped-def]
                         alpha = finishes[look, _COAT_ROUGHNESS] * finishes[look, _COAT_ROUGHNESS]
                         finishes[look, _COAT_ROUGHNESS] = math.sqrt(math.sqrt(min(_ONE, alpha * alpha + lean * lean)))
                         finish = look
-                    red, green, blue = seen_light(
-                        (px, py, pz), (nx, ny, nz), (-lx, -ly, -lz), finish, finishes, shining, seen, k, _ONE, 0
-                    )
+                    red, green, blue = _ZERO, _ZERO, _ZERO
+                    for piece in range(pieces):
+                        at = ((np.float32(piece) + _HALF) / np.float32(pieces) - _HALF) * turn_of
+                        ax, ay, az = nx + at * tx, ny + at * ty, nz + at * tz
+                        if pieces == 1 or ax * lx + ay * ly + az * lz >= _ZERO:
+                            ax, ay, az = nx, ny, nz
+                        scale = _ONE / math.sqrt(ax * ax + ay * ay + az * az)
+                        if pieces == 1:
+                            scale = _ONE
+                        own_r, own_g, own_b = _seen_light(
+                            (px, py, pz),
+                            (ax * scale, ay * scale, az * scale),
+                            (-lx, -ly, -lz),
+                            finish,
+                            finishes,
+                            shining,
+                            seen,
+                            k,
+                            _ONE,
+                            0,
+                        )
+                        red, green, blue = red + own_r, green + own_g, blue + own_b
+                    if pieces > 1:
+                        share = _ONE / np.float32(pieces)
+                        red, green, blue = red * share, green * share, blue * share
                     if mirrored[k] == 0:
                         rayed[f, first + 3] += left[k] * opacity
                         near[f] = max(near[f], _ONE / max(far, np.float32(1e-6)))
