@@ -222,6 +222,11 @@ class LooksOfOthers(unittest.TestCase):
         self.assertLess(self._beyond(snapshot, 12), 0.012)
         self.assertLess(self._beyond(snapshot, 24), 0.003)
 
+    def test_lights_in_mirrors_do_not_run_along_narrow_bevels(self) -> None:
+        chrome = {"base_colour": "#e8e8ee", "roughness": 0.05, "metalness": 1.0}
+        shown = {"font": "dancing-script", "surface": chrome, "bevel_width": 4, "bevel_profile": "round"}
+        self.assertLess(self._beyond(_lettered("Well", **shown), 12), 0.013)  # type: ignore[arg-type]
+
     def test_rough_metal_has_no_grain(self) -> None:
         metal = {"base_colour": "#8a1f2d", "roughness": 0.3, "metalness": 1.0}
         snapshot = _lettered("Fjo", "lobster-two", metal, bevel_width=40, bevel_profile="round", bevel_steps=12)
