@@ -61,18 +61,18 @@ class Inside:
         none."""
         known = self._known
         if known is None or known[0] < width:
-            known = self._known = (width, *_inside(self._outline, width))
+            known = self._known = _inside(self._outline, width)
         return known[1:]
 
 
-def _inside(outline: Outline, width: float) -> tuple[Outline, Diagram]:
-    with contextlib.suppress(DiagramError):
-        return outline, diagram_to(outline, width / outline.step)
-    # Features of a few steps of the grid: on a coarser one they are gone.
-    coarse = coarser(outline)
-    if coarse is not None:
-        with contextlib.suppress(DiagramError):
-            return coarse, diagram_to(coarse, width / coarse.step)
+def _inside(outline: Outline, width: float) -> tuple[float, Outline, Diagram]:
+    # Features of a few steps of the grid may be in the way: on a coarser one they are gone.
+    for coarsely in (False, True):
+        own = coarser(outline) if coarsely else outline
+        if own is not None:
+            with contextlib.suppress(DiagramError):
+                diagram, reach = diagram_to(own, width / own.step)
+                return max(width, reach * own.step), own, diagram
     raise InputError("these outlines are too tangled for a bevel; set its width to 0", "bevel_width")
 
 

@@ -27,33 +27,34 @@ _AWAY = 0.999
 _ARC_STEP = math.radians(4.0)
 #: Lines along edges are at least so long (steps of the grid), and places farther apart than this are two.
 _SHORTEST, _SAME = 1.0, 1e-3
+#: Lines that are looked at together, and edges near each of them, in the mean, up to which a bevel counts as narrow.
+_AT_ONCE, _NARROW = 512, 150
 #: Makes one whole number of a place in the grid.
 _KEY = np.array([float(1 << 26), 1.0])
 
 
-def diagram_to(outline: Outline, reach: float) -> Diagram:
-    """The diagram inside an outline, for levels up to ``reach`` (in its grid); it may end not far beyond. DiagramError as ``diagram_of``."""
+def diagram_to(outline: Outline, reach: float) -> tuple[Diagram, float]:
+    """The diagram inside an outline, for levels up to ``reach`` (in its grid), and up to which it can be used: all, if it is whole.
+    DiagramError as ``diagram_of``."""
     if len(np.unique(outline.points @ _KEY)) < len(outline.points):
         # Contours that touch.
-        return diagram_of(outline)
+        return diagram_of(outline), math.inf
     far = reach * _FARTHER + _MORE
     sides, ends = _sides(outline, far)
     contour = _contours(outline)
     wrong = np.zeros(int(contour.max()) + 1, bool)
     wrong[contour[_meet(outline, ends, sides, far)]] = True
     if not wrong.any():
-        return _shallow(outline, sides, ends)
+        return _shallow(outline, sides, ends), reach
     if not wrong.all():
         # What lies around a hole, or its inside would have no end.
         wrong[around(outline.loops())[wrong]] = True
     together = wrong[contour]
     if together.all():
-        return diagram_of(outline)
+        return diagram_of(outline), math.inf
     own, other = np.flatnonzero(~together), np.flatnonzero(together)
-    return _merged(
-        len(outline.points),
-        [(own, _shallow(_part(outline, own), sides[own], ends[own])), (other, diagram_of(_part(outline, other)))],
-    )
+    shallow = _shallow(_part(outline, own), sides[own], ends[own])
+    return _merged(len(outline.points), [(own, shallow), (other, diagram_of(_part(outline, other)))]), reach
 
 
 def _before(outline: Outline) -> NDArray[np.int64]:
@@ -124,8 +125,16 @@ def _meet(outline: Outline, ends: Points, back: NDArray[np.bool_], far: float) -
     low, high = lines.min(axis=1) - far, lines.max(axis=1) + far
     tree = shapely.STRtree(shapely.linestrings(edges))
     # Of what is asked for the tree looks at the box: its diagonal has the same.
-    line, edge = tree.query(shapely.linestrings(np.stack([low, high], axis=1)))
-    _nearest(edges, lines, owner, line, edge, far * _AWAY, found)
+    boxes = shapely.linestrings(np.stack([low, high], axis=1))
+    looked = 0
+    for first in range(0, len(boxes), _AT_ONCE):
+        line, edge = tree.query(boxes[first : first + _AT_ONCE])
+        looked += len(line)
+        if looked > _NARROW * (first + _AT_ONCE):
+            # As wide as all that is no narrow bevel, and looking takes longer than a diagram.
+            found[:] = True
+            break
+        _nearest(edges, lines, owner, line + first, edge, far * _AWAY, found)
     return found
 
 

@@ -55,7 +55,8 @@ def _sizes(bands: Bands) -> np.ndarray:
 class Shallow(unittest.TestCase):
     def _same(self, outline: Outline, reach: float) -> None:
         levels = np.array([0.0, 0.3, 0.7, 1.0]) * reach
-        own = cut(outline, shallow.diagram_to(outline, reach), levels, reach / 1000)
+        diagram, _ = shallow.diagram_to(outline, reach)
+        own = cut(outline, diagram, levels, reach / 1000)
         whole = cut(outline, diagram_of(outline), levels, reach / 1000)
         np.testing.assert_allclose(_sizes(own), _sizes(whole), rtol=1e-4)
         # The rim lies where the whole one does, and every edge of a face is that of another, of the outline, or of the rim.
@@ -97,6 +98,16 @@ class Shallow(unittest.TestCase):
         with mock.patch.object(shallow, "diagram_of", wraps=diagram_of) as made:
             shallow.diagram_to(touching, 1 / touching.step)
         made.assert_called_once()
+
+    def test_what_is_not_narrow_is_made_once_and_for_all(self) -> None:
+        turn = np.linspace(0, 2 * np.pi, 6000, endpoint=False)
+        ring = np.column_stack([np.cos(turn), np.sin(turn)])
+        plate = Plate.of([Contour.of_polyline(80 * ring), Contour.of_polyline(30 * ring[::-1])], True)
+        assert plate is not None
+        with mock.patch.object(shallow, "diagram_of", wraps=diagram_of) as made:
+            for width, count in ((0.2, 0), (15.0, 1), (20.0, 1), (24.0, 1)):
+                plate.cut_to(width)
+                self.assertEqual(made.call_count, count, width)
 
     def test_a_bevel_that_gets_wider_is_cut_from_a_wider_diagram(self) -> None:
         plate = Plate.of([Contour.of_polyline(40 * ROUND), Contour.of_polyline(15 * ROUND[::-1])], True)
