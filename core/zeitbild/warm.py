@@ -27,6 +27,7 @@ from zeitbild.elements.solid import Solid
 from zeitbild.finishes import Finish
 from zeitbild.formats import Plane, formats
 from zeitbild.geometry.curves import Contour
+from zeitbild.geometry.diagram import diagram_of
 from zeitbild.geometry.outline import outline_of, part
 from zeitbild.halves import columns_of
 from zeitbild.handoff.conforming import Conforming
@@ -140,7 +141,10 @@ def warm_rest() -> None:
     picture = render(_brought_along(), QUALITIES["final"], planes=True)
     # Outlines that meet, and those that rounding tangles.
     square = np.array([(0.0, 0.0), (2.0, 0.0), (2.0, 2.0), (0.0, 2.0)])
-    outline_of([Contour.of_polyline(square), Contour.of_polyline(square + 1)])
+    outline = outline_of([Contour.of_polyline(square), Contour.of_polyline(square + 1)])
+    # Bevels that meet.
+    if outline is not None:
+        diagram_of(outline)
     part(np.zeros((3, 2)), np.array([1, 2, 0]))
     for_straight(picture.beauty, picture.covered, "rolled off", "alpha raised")
     conformed(picture.beauty, "rolled off")
