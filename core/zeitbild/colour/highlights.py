@@ -66,10 +66,13 @@ def _hold(light, rolls, ground, out, over):  # type: ignore[no-untyped-def]
                 scale = _ONE / there
                 red, green, blue = _rolled(red * scale, green * scale, blue * scale)
                 red, green, blue = red * there, green * there, blue * there
-            alpha = min(max(there, _ZERO), _ONE)
+            # Written so that what is no number is nothing: neither files nor their kernels can hold it.
+            alpha = min(there, _ONE) if there > _ZERO else _ZERO
             if max(red, max(green, blue)) > alpha + _HALF_A_LEVEL:
                 over[y] += 1
-            red, green, blue = min(max(red, _ZERO), alpha), min(max(green, _ZERO), alpha), min(max(blue, _ZERO), alpha)
+            red = min(red, alpha) if red > _ZERO else _ZERO
+            green = min(green, alpha) if green > _ZERO else _ZERO
+            blue = min(blue, alpha) if blue > _ZERO else _ZERO
             if laid:
                 rest = _ONE - alpha
                 red, green, blue = red + rest * ground[0], green + rest * ground[1], blue + rest * ground[2]

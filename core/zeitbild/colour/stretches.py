@@ -19,6 +19,18 @@ def room_for(width: int) -> int:
 
 
 @kernel
+def take_over(ends, number, count, out):  # type: ignore[no-untyped-def]
+    """Give all pixels between stretch ``number`` of ``count`` and the next (or the end of the row) the channels of its last one: out [C, W]."""
+    end = ends[number, 1]
+    after = ends[number + 1, 0] if number + 1 < count else _U(out.shape[1])
+    for k in range(out.shape[0]):
+        line = out[k]
+        same = line[end - _ONE]
+        for x in range(end, after):
+            line[x] = same
+
+
+@kernel
 def find_stretches(row, ends):  # type: ignore[no-untyped-def]
     """Of a row [W, 4] of 32-bit floats the stretches (first and end, into ends [``room_for(W)``, 2], uint64) of whole blocks in which some
     pixel is not, bit by bit, the one on its left, and how many they are. All others are as the pixel before them. The first block is always

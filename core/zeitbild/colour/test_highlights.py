@@ -73,6 +73,16 @@ class BeyondAlpha(unittest.TestCase):
         np.testing.assert_allclose(held.pixels[0, :, 3], self.light[0, :, 3], atol=1e-6)
         self.assertEqual(held.beyond, 2)
 
+    def test_what_is_no_number_is_nothing(self) -> None:
+        light = np.full((4, 5, 4), 0.5, np.float32)
+        light[0, 0], light[1, 1, 0], light[2, 2, 3], light[3, 3, 3] = np.nan, np.nan, np.nan, -np.inf
+        for highlights in ("clipped", "rolled off"):
+            for ground in (None, (0.2, 0.2, 0.2)):
+                held = for_straight(light, None, highlights, "clipped", ground).pixels  # type: ignore[arg-type]
+                self.assertTrue(np.isfinite(held).all())
+                nothing = 0.2 if ground else 0
+                np.testing.assert_allclose(held[[0, 2, 3], [0, 2, 3], :3], nothing)
+
     def test_no_channel_is_beyond_alpha_whatever_is_chosen(self) -> None:
         random = np.random.default_rng(2)
         light = random.uniform(0, 3, (9, 9, 4)).astype(np.float32)

@@ -13,7 +13,7 @@ import numba
 import numpy as np
 from numpy.typing import NDArray
 
-from zeitbild.colour.stretches import find_stretches, room_for
+from zeitbild.colour.stretches import find_stretches, room_for, take_over
 from zeitbild.formats._base import Loss, Plane
 from zeitbild.formats._coding import Coding
 from zeitbild.formats._expected import encode, encoded
@@ -31,7 +31,7 @@ _STEPS = 65536
 _ZERO, _ONE, _HALF, _LEAST = np.float32(0), np.float32(1), np.float32(0.5), np.float32(1e-12)
 _SEEN = np.float32(0.5 / 255)
 _ROOTS = np.float32(_STEPS)
-_U, _SIDE, _RIM = np.uint64, _PLACE, _PLACE // 2
+_SIDE, _RIM = _PLACE, _PLACE // 2
 _AREA = np.float32(_PLACE * _PLACE)
 _NO_PIXELS = np.empty((0, 0, 4), np.float32)
 _NO_PLANE = np.empty((0, 0), np.uint8)
@@ -93,7 +93,6 @@ def _closeup(
 @kernel
 def _wanted_row(given, curve, ends, places, out):  # type: ignore[no-untyped-def]
     """Premultiplied light [W, 4] as encoded straight colour times alpha, and alpha: out [4, W]. places [W] is room."""
-    width = _U(given.shape[0])
     count = find_stretches(given, ends)
     reds, greens, blues, shares = out[0], out[1], out[2], out[3]
     for number in range(count):
@@ -104,15 +103,12 @@ def _wanted_row(given, curve, ends, places, out):  # type: ignore[no-untyped-def
             line = out[k]
             for x in range(first, end):
                 part = line[x] * (_ONE / max(shares[x], _LEAST))
-                places[x] = np.int32(np.sqrt(min(max(part, _ZERO), _ONE)) * _ROOTS + _HALF)
+                # What is no number is nothing.
+                part = part if part > _ZERO else _ZERO
+                places[x] = np.int32(np.sqrt(part if part < _ONE else _ONE) * _ROOTS + _HALF)
             for x in range(first, end):
                 line[x] = curve[np.uint32(places[x])] * shares[x]
-        after = ends[number + 1, 0] if number + 1 < count else width
-        for k in range(4):
-            line = out[k]
-            same = line[end - _U(1)]
-            for x in range(end, after):
-                line[x] = same
+        take_over(ends, number, count, out)
 
 
 @kernel

@@ -13,7 +13,7 @@ import numpy as np
 from av.video.frame import VideoFrame
 from numpy.typing import NDArray
 
-from zeitbild.colour.stretches import find_stretches, room_for
+from zeitbild.colour.stretches import find_stretches, room_for, take_over
 from zeitbild.colour.transfer import Transfer
 from zeitbild.kernels import PARALLEL, kernel, parallel_kernel
 
@@ -25,7 +25,6 @@ _OF_BLUE, _OF_RED = np.float32(0.5 / (1 - BLUE)), np.float32(0.5 / (1 - RED))
 _ZERO, _ONE, _HALF, _QUARTER = np.float32(0), np.float32(1), np.float32(0.5), np.float32(0.25)
 #: Steps of the square roots of light in whose middles its curve is known: half of one is less than a hundredth of a step of 10 bits.
 _STEPS = 65536
-_U = np.uint64
 
 
 @kernel
@@ -92,31 +91,30 @@ def _split(colours, top, across, down, bits, luma, blue, red, alpha):  # type: i
 def _encoded_row(given, curve, times_alpha, ends, places, row):  # type: ignore[no-untyped-def]
     """Premultiplied light [W, 4] into encoded colours and alpha: row [4, W]. places [W] is room, ends for ``find_stretches``. Where alpha
     rounds to zero in 16 bits, colour is zero."""
-    width, steps = _U(given.shape[0]), np.float32(curve.shape[0] - 1)
+    steps = np.float32(curve.shape[0] - 1)
     count = find_stretches(given, ends)
     reds, greens, blues, shares = row[0], row[1], row[2], row[3]
     for number in range(count):
         first, end = ends[number, 0], ends[number, 1]
         for x in range(first, end):
             reds[x], greens[x], blues[x] = given[x, 0], given[x, 1], given[x, 2]
-            shares[x] = min(max(given[x, 3], _ZERO), _ONE)
+            # What is no number is nothing.
+            share = given[x, 3] if given[x, 3] > _ZERO else _ZERO
+            shares[x] = share if share < _ONE else _ONE
         for k in range(3):
             line = row[k]
             for x in range(first, end):
                 share = shares[x]
                 part = _ONE / share if share * np.float32(65535) >= _HALF else _ZERO
-                places[x] = np.int32(np.sqrt(min(max(line[x] * part, _ZERO), _ONE)) * steps + _HALF)
+                own = line[x] * part
+                own = own if own > _ZERO else _ZERO
+                places[x] = np.int32(np.sqrt(own if own < _ONE else _ONE) * steps + _HALF)
             for x in range(first, end):
                 line[x] = curve[np.uint32(places[x])]
             if times_alpha:
                 for x in range(first, end):
                     line[x] *= shares[x]
-        after = ends[number + 1, 0] if number + 1 < count else width
-        for k in range(4):
-            line = row[k]
-            same = line[end - _U(1)]
-            for x in range(end, after):
-                line[x] = same
+        take_over(ends, number, count, row)
 
 
 @parallel_kernel

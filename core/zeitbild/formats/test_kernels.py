@@ -59,6 +59,17 @@ class Yuv(unittest.TestCase):
                     for one, wanted in zip(own, other, strict=True):
                         self.assertLessEqual(int(np.abs(one.astype(int) - wanted).max()), 1, (pixels, width, height))
 
+    def test_what_is_no_number_is_black(self) -> None:
+        light = np.full((9, 70, 4), 0.25, np.float32)
+        light[..., 3] = 0.5
+        odd = light.copy()
+        odd[3, 5], odd[4, 40, 0], odd[5, 60, 3], odd[6, 8] = np.nan, np.nan, np.nan, (-3, 0, 0, 0.5)
+        plain, own = (planes_of(_movies.yuv_of(Plane("colour", one), "yuv444p", Coding())) for one in (light, odd))
+        same = np.ones((9, 70), bool)
+        same[[3, 4, 5, 6], [5, 40, 60, 8]] = False
+        np.testing.assert_array_equal(plain[0][same], own[0][same])
+        self.assertEqual((int(own[0][3, 5]), int(own[0][5, 60])), (16, 16))
+
 
 class Losses(unittest.TestCase):
     """What was lost, against the same in numpy, place by place."""

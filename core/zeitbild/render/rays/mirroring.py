@@ -42,8 +42,8 @@ _WIDENS = np.float32(0.75)
 #: A ray that is one of several of its pixel stands for less. Of mirrors up to the first roughness it widens what it meets by so much less;
 #: of those from the second on as if it were alone: they share what they find (``sharing``), and would have grain.
 _SHARP, _SOFT = np.float32(0.2), np.float32(0.3)
-#: Places that are looked at across a bend of what a ray meets, and how much (radians) that has to be.
-_PIECES, _STRAIGHT = 5, np.float32(0.01)
+#: Places that are looked at across a bend of what a ray meets, what each counts, and how much (radians) that has to be.
+_PIECES, _SHARE, _STRAIGHT = 5, np.float32(0.2), np.float32(0.01)
 _TONE_BANDS, _UNLIT = np.float32(TONE_BANDS), np.float32(UNLIT)
 _SHIFT = TILE.bit_length() - 1
 _PACKET, _BUFFER, _TURNS, _ORDER, _SHADOWS = PACKET, BUFFER, TURNS, ORDER, SHADOWS
@@ -97,12 +97,15 @@ def seen_light(point, normal, view, finish, finishes, shining, rayed, f, opennes
     return red, green, blue
 
 
+#: Called as it is by several.
 _seen_light = kernel(seen_light.py_func)
 
 
 @kernel
-def _bend_direction(normals, nx, ny, nz):  # type: ignore[no-untyped-def]
-    """The direction in which a triangle's corner normals [3, 3] differ most, as a unit vector across a normal; nothing if they do not."""
+def _bend_direction(normals, normal):  # type: ignore[no-untyped-def]
+    """The direction in which a triangle's corner normals [3, 3] differ most, as a unit vector across a unit normal (three numbers each);
+    zeros if they do not differ."""
+    nx, ny, nz = normal
     best, x, y, z = np.float32(1e-8), _ZERO, _ZERO, _ZERO
     for a in range(3):
         b = (a + 1) % 3
@@ -116,6 +119,26 @@ def _bend_direction(normals, nx, ny, nz):  # type: ignore[no-untyped-def]
         scale = _ONE / math.sqrt(best)
         x, y, z = x * scale, y * scale, z * scale
     return x, y, z
+
+
+@kernel
+def _light_across(point, normal, view, direction, turned, finish, finishes, shining, rayed, f):  # type: ignore[no-untyped-def]
+    """The mean of ``seen_light`` over ``_PIECES`` normals, evenly spaced over an angle of ``turned`` (radians, in tangents) in a direction
+    across the normal. Those that face away from the view stand for the normal itself."""
+    nx, ny, nz = normal
+    tx, ty, tz = direction
+    vx, vy, vz = view
+    red, green, blue = _ZERO, _ZERO, _ZERO
+    for piece in range(_PIECES):
+        at = ((np.float32(piece) + _HALF) * _SHARE - _HALF) * turned
+        ax, ay, az = nx + at * tx, ny + at * ty, nz + at * tz
+        scale = _ONE / math.sqrt(ax * ax + ay * ay + az * az)
+        own = ax * scale, ay * scale, az * scale
+        if ax * vx + ay * vy + az * vz <= _ZERO:
+            own = nx, ny, nz
+        own_r, own_g, own_b = _seen_light(point, own, view, finish, finishes, shining, rayed, f, _ONE, 0)
+        red, green, blue = red + own_r * _SHARE, green + own_g * _SHARE, blue + own_b * _SHARE
+    return red, green, blue
 
 
 @parallel_kernel
@@ -349,14 +372,12 @@ def mirror(  # type: ignore[no-untyped-def]
                     wide = own + far * (_TWO * bends[triangle[f]] * own + part * _LOBE * first_rough * first_rough)
                     # What bends as far as that shows a highlight as much wider, instead of one that is hit or missed. It bends in one
                     # direction: at final several places in that are looked at, each a part of it.
-                    turn_of = min(part * bends[t] * wide, _MOST_TURN)
-                    tx, ty, tz = _bend_direction(normals[t], nx, ny, nz)
-                    pieces = (
-                        _PIECES
-                        if cells > _ONE and turn_of > _STRAIGHT and (tx != _ZERO or ty != _ZERO or tz != _ZERO)
-                        else 1
-                    )
-                    bent = _LEAN * turn_of / np.float32(pieces)
+                    turned = min(part * bends[t] * wide, _MOST_TURN)
+                    across = _ZERO, _ZERO, _ZERO
+                    if cells > _ONE and turned > _STRAIGHT:
+                        across = _bend_direction(normals[t], (nx, ny, nz))
+                    bends_so = across[0] != _ZERO or across[1] != _ZERO or across[2] != _ZERO
+                    bent = _LEAN * turned * (_SHARE if bends_so else _ONE)
                     lean = math.sqrt(bent * bent + part * part * _WIDENS * _WIDENS * lobes[k])
                     textured = has_textures(finishes, finish)
                     if textured:
@@ -381,31 +402,13 @@ def mirror(  # type: ignore[no-untyped-def]
                         alpha = finishes[look, _COAT_ROUGHNESS] * finishes[look, _COAT_ROUGHNESS]
                         finishes[look, _COAT_ROUGHNESS] = math.sqrt(math.sqrt(min(_ONE, alpha * alpha + lean * lean)))
                         finish = look
-                    red, green, blue = _ZERO, _ZERO, _ZERO
-                    for piece in range(pieces):
-                        at = ((np.float32(piece) + _HALF) / np.float32(pieces) - _HALF) * turn_of
-                        ax, ay, az = nx + at * tx, ny + at * ty, nz + at * tz
-                        if pieces == 1 or ax * lx + ay * ly + az * lz >= _ZERO:
-                            ax, ay, az = nx, ny, nz
-                        scale = _ONE / math.sqrt(ax * ax + ay * ay + az * az)
-                        if pieces == 1:
-                            scale = _ONE
-                        own_r, own_g, own_b = _seen_light(
-                            (px, py, pz),
-                            (ax * scale, ay * scale, az * scale),
-                            (-lx, -ly, -lz),
-                            finish,
-                            finishes,
-                            shining,
-                            seen,
-                            k,
-                            _ONE,
-                            0,
+                    point, normal, view = (px, py, pz), (nx, ny, nz), (-lx, -ly, -lz)
+                    if bends_so:
+                        red, green, blue = _light_across(
+                            point, normal, view, across, turned, finish, finishes, shining, seen, k
                         )
-                        red, green, blue = red + own_r, green + own_g, blue + own_b
-                    if pieces > 1:
-                        share = _ONE / np.float32(pieces)
-                        red, green, blue = red * share, green * share, blue * share
+                    else:
+                        red, green, blue = _seen_light(point, normal, view, finish, finishes, shining, seen, k, _ONE, 0)
                     if mirrored[k] == 0:
                         rayed[f, first + 3] += left[k] * opacity
                         near[f] = max(near[f], _ONE / max(far, np.float32(1e-6)))
