@@ -153,3 +153,56 @@ class SoftBorders(unittest.TestCase):
                 # square was 0.012 to 0.025.
                 self.assertLess(abs(float(off.mean(axis=1).sum())), 0.25)
                 self.assertLess(float(np.sqrt((off * off).mean())), 0.01)
+
+
+class OnFloors(unittest.TestCase):
+    """The shadow of a ball under a sun of no size, on a plate that is seen at a small angle: what is nearer to the line through the ball's middle
+    than its radius lies in it, in 16 x 16 places of each pixel."""
+
+    def _shares(self, quality: str, height: float) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+        """How much of its light each pixel of the plate has, and should have, seen from so high above it."""
+        matt = {"surface": {"base_colour": "#ffffff", "roughness": 1.0}, "kind": "solid"}
+        plate = {"id": "plate", "shape": "box", "width": 6000, "height": 20, "depth": 6000, "rounding": 0}
+        size = {"width": 120, "height": 120, "depth": 120}
+        ball = {"id": "ball", "shape": "ball", "placement": {"position": [0, 160, 0]}} | size
+        document = {
+            **Shot().model_dump(mode="json"),
+            "raster": {"width": 160, "height": 90},
+            "camera": {"position": [0, height, 1000], "look_at": [0, 0, 0]},
+            "elements": [matt | plate | {"placement": {"position": [0, -10, 0]}}, matt | ball],
+            "environment": {"strength": 0},
+            "rays": {"occlusion": 0, "bounces": 0},
+        }
+        pictures = []
+        for shadows in (True, False):
+            document["lights"] = [{"kind": "sun", "azimuth": 40, "elevation": 50, "size": 0, "shadows": shadows}]
+            snapshot = resolve(read_shot(document), 1, NOWHERE)
+            pictures.append(render(snapshot, QUALITIES[quality]).beauty[..., 1].astype(np.float64))
+        camera = snapshot.camera
+        x, y = np.meshgrid(*((np.arange(16 * count) + 0.5) / 16 for count in (160, 90)))
+        right, up, forward = camera.axes
+        aside, above = (x - 80) / camera.focal, (45 - y) / camera.focal
+        rays = forward + aside[..., None] * right + above[..., None] * up
+        with np.errstate(divide="ignore"):
+            far = -camera.eye[1] / rays[..., 1]
+        places = camera.eye + far[..., None] * rays
+        turn, rise = math.radians(40), math.radians(50)
+        sun = np.array([math.sin(turn) * math.cos(rise), math.sin(rise), math.cos(turn) * math.cos(rise)])
+        off = np.linalg.norm(np.cross(np.array([0, 160, 0]) - places, sun), axis=-1)
+        lit = (off > 60).reshape(90, 16, 160, 16).mean(axis=(1, 3))
+        # Only pixels in which there is nothing but the plate.
+        to_ball = np.linalg.norm(np.cross(np.array([0, 160, 0]) - camera.eye, rays), axis=-1) / np.linalg.norm(rays, axis=-1)
+        other = (to_ball < 61) | (far <= 0) | (np.abs(places[..., [0, 2]]).max(axis=-1) > 2900)
+        own = ~other.reshape(90, 16, 160, 16).any(axis=(1, 3))
+        return pictures[0][own] / pictures[1][own], lit[own]
+
+    def test_nothing_but_the_shadow_is_dark(self) -> None:
+        for quality, height in (("check", 300), ("check", 90), ("final", 300), ("final", 90), ("final", 25)):
+            with self.subTest(quality=quality, height=height):
+                found, true = self._shares(quality, height)
+                self.assertGreater(int((true < 1).sum()), 25)
+                off = np.abs(found - true)
+                # Pixels beside the shadow were dark by 0.2 to 0.4, four of them in a row.
+                beside = true == 1
+                self.assertLess(float(off[beside].mean()), 0.001)
+                self.assertLess(float(off.mean()), 0.02 if quality == "check" else 0.006)

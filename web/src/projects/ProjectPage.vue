@@ -143,10 +143,11 @@ const undo = () =>
         @submit="change"
         @cancel="changing = false"
       />
-      <form v-if="making" class="mb-6 flex items-end gap-3 border border-rule bg-sheet p-4" @submit.prevent="make">
+      <form v-if="making" class="mb-6 flex items-start gap-3 border border-rule bg-sheet p-4" @submit.prevent="make">
         <TextField class="w-32" label="Code" first :model-value="code" :error="problems.shot" @update="code = $event" />
         <TextField class="flex-1" label="Title" :model-value="title" :error="problems.title" @update="title = $event" />
-        <PressButton type="submit" primary>Make shot</PressButton>
+        <!-- Beside the fields, whose labels stand above and whose errors below. -->
+        <PressButton class="mt-5.5" type="submit" primary>Make shot</PressButton>
       </form>
       <p v-if="!shots.length && !making" class="py-10 text-soft">
         No shots yet. A new shot starts with a word, three lights and a camera; “New shot” makes one.

@@ -9,7 +9,7 @@ import numba
 import numpy as np
 from numpy.typing import NDArray
 
-from zeitbild.kernels import parallel_kernel
+from zeitbild.kernels import inlined_kernel, parallel_kernel
 from zeitbild.render.light.lighting import light_point, sideways
 from zeitbild.render.rays.patterns import TURNS
 from zeitbild.render.shade import batch
@@ -29,6 +29,8 @@ _GOLDEN = np.float32(0.6180339887)
 _GRAZING = np.float32(1e-3)
 #: A ray to a light ends just before it, so that a light that lies in a surface is not in its own shadow.
 _SHORT = np.float32(0.999)
+#: Surfaces are never taken for seen at a smaller angle (sine) than this where rays start all over a pixel: flat ones, and what bends.
+_LEAST_FLAT, _LEAST_BENT = np.float32(0.01), np.float32(0.2)
 _TILE = TILE
 _SHIFT, _MASK = TILE.bit_length() - 1, TILE - 1
 _PACKET, _BUFFER, _TURNS = PACKET, BUFFER, TURNS
@@ -99,6 +101,16 @@ class Looking(NamedTuple):
     forward: NDArray[np.float32]
     ray_x: NDArray[np.float32]
     ray_y: NDArray[np.float32]
+
+
+@inlined_kernel
+def _along(ray, depth, lean, spot, gx, gy, gz):  # type: ignore[no-untyped-def]
+    """The step on a surface of normal g for a step of one pixel, of whose ray this is one at depth 1, at a spot seen at that lean: depth by the sine of
+    the angle. Whatever the lean, it is along the surface: rays that start below it would be in its own shadow."""
+    rise = (ray[0] * gx + ray[1] * gy + ray[2] * gz) * lean
+    x, y, z = depth * ray[0] - rise * spot[9], depth * ray[1] - rise * spot[10], depth * ray[2] - rise * spot[11]
+    off = x * gx + y * gy + z * gz
+    return x - off * gx, y - off * gy, z - off * gz
 
 
 @parallel_kernel
@@ -180,19 +192,12 @@ def trace(  # type: ignore[no-untyped-def]
                         # The step on the surface for one pixel to the right and one down.
                         x, y, z = spot[0] - eye[0], spot[1] - eye[1], spot[2] - eye[2]
                         depth = x * forward[0] + y * forward[1] + z * forward[2] if eye[3] > _ZERO else _ONE
-                        lean = depth / max(gx * spot[9] + gy * spot[10] + gz * spot[11], np.float32(0.2))
-                        rise = (ray_x[0] * gx + ray_x[1] * gy + ray_x[2] * gz) * lean
-                        ax, ay, az = (
-                            depth * ray_x[0] - rise * spot[9],
-                            depth * ray_x[1] - rise * spot[10],
-                            depth * ray_x[2] - rise * spot[11],
-                        )
-                        rise = (ray_y[0] * gx + ray_y[1] * gy + ray_y[2] * gz) * lean
-                        bx, by, bz = (
-                            depth * ray_y[0] - rise * spot[9],
-                            depth * ray_y[1] - rise * spot[10],
-                            depth * ray_y[2] - rise * spot[11],
-                        )
+                        # What bends soon leaves its plane: not that far along it.
+                        is_flat = spot[12] == _ZERO and spot[13] == _ZERO and spot[14] == _ZERO
+                        least = _LEAST_FLAT if is_flat else _LEAST_BENT
+                        lean = depth / max(gx * spot[9] + gy * spot[10] + gz * spot[11], least)
+                        ax, ay, az = _along(ray_x, depth, lean, spot, gx, gy, gz)
+                        bx, by, bz = _along(ray_y, depth, lean, spot, gx, gy, gz)
                 for ordinal in range(last if ending else first, last + 1 if ending else last):
                     if not ending:
                         place = pattern[number, turned + ordinal]
