@@ -191,7 +191,9 @@ class OnFloors(unittest.TestCase):
         off = np.linalg.norm(np.cross(np.array([0, 160, 0]) - places, sun), axis=-1)
         lit = (off > 60).reshape(90, 16, 160, 16).mean(axis=(1, 3))
         # Only pixels in which there is nothing but the plate.
-        to_ball = np.linalg.norm(np.cross(np.array([0, 160, 0]) - camera.eye, rays), axis=-1) / np.linalg.norm(rays, axis=-1)
+        to_ball = np.linalg.norm(np.cross(np.array([0, 160, 0]) - camera.eye, rays), axis=-1) / np.linalg.norm(
+            rays, axis=-1
+        )
         other = (to_ball < 61) | (far <= 0) | (np.abs(places[..., [0, 2]]).max(axis=-1) > 2900)
         own = ~other.reshape(90, 16, 160, 16).any(axis=(1, 3))
         return pictures[0][own] / pictures[1][own], lit[own]

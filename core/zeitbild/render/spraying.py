@@ -62,7 +62,9 @@ class Spraying:
         opens, closes = self.shutter
         matrix = np.array(body.matrix).reshape(4, 4)
         dots = lit_dots(body.dots, matrix, snapshot) if body.dots.lit else body.dots
-        drawn = drawn_dots(dots, matrix, snapshot.camera, self.view.shift, (opens, closes), share, area, self.depth)
+        seen_by = snapshot.camera, self.view.shift, (opens, closes)
+        finely = self.view.quality.edges_exactly
+        drawn = drawn_dots(dots, matrix, *seen_by, share, area, self.depth, finely=finely)
         numbers = self.view.numbers[int(np.flatnonzero(self.view.owners == place)[0])]
         gives = layer.roles[place] == "shown"
         for one in drawn:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import replace
 from typing import Any
 from unittest import TestCase
@@ -134,3 +135,40 @@ class Drawing(TestCase):
         for places in (dots.places + (500, 0, 0), dots.places + (0, 0, 500), dots.places * np.nan):
             gone = Dots(places, dots.radii, dots.ways, dots.tails, dots.colours, dots.opacities)
             self.assertEqual([], drawn_dots(gone, np.eye(4), _camera(20, 20), (0, 0), (0, 0), 1.0, solid, nothing))
+
+    def test_small_ones_drawn_finely_are_what_pixels_see_of_them(self) -> None:
+        """Against the mean of 16 x 16 places of each pixel, of dots from a quarter of a pixel on that lie far apart."""
+        nothing, size = np.empty((0, 0), np.float32), (96, 64)
+        camera, solid = _camera(*size, parallel=True), np.zeros((64, 96), np.float32)
+        chance = np.random.default_rng(11)
+        middles = np.stack(np.meshgrid(np.arange(-40, 41, 16), np.arange(-24, 25, 16)), axis=-1).reshape(-1, 2)
+        places = np.concatenate([middles + chance.uniform(-1, 1, middles.shape), np.zeros((len(middles), 1))], axis=1)
+        radii = np.geomspace(0.4, 6, len(places))
+        rows, columns = (np.indices((24 * 16, 24 * 16)) + 0.5) / 16
+        for look, moves in (("soft", 0.0), ("disc", 0.0), ("soft", 5.0), ("disc", 5.0)):
+            with self.subTest(look=look, moves=moves):
+                ways = np.zeros_like(places) + (moves, moves / 2, 0)
+                still, one = np.zeros_like(places), np.ones(len(places), np.float32)
+                dots = Dots(places, radii, ways, still, np.ones((len(places), 3), np.float32), one, look)  # type: ignore[arg-type]
+                true = np.zeros((64 + 48, 96 + 48))
+                moments = (np.arange(24) + 0.5) / 24 if moves else [0.0]
+                for moment in moments:
+                    seen = camera.project(places + moment * ways)
+                    for (x, y, w, *_), radius in zip(seen, radii, strict=True):
+                        left, top = math.floor(x / w) - 12, math.floor(y / w) - 12
+                        near = np.maximum(
+                            1 - ((left + columns - x / w) ** 2 + (top + rows - y / w) ** 2) / radius**2, 0
+                        )
+                        profile = near**2 if look == "soft" else near > 0
+                        own = slice(top + 24, top + 48), slice(left + 24, left + 48)
+                        true[own] += profile.reshape(24, 16, 24, 16).mean(axis=(1, 3)) / len(moments)
+                true = true[24:-24, 24:-24]
+                off = {}
+                for finely in (False, True):
+                    (drawn,) = drawn_dots(dots, np.eye(4), camera, (0, 0), (0, 1), 1.0, solid, nothing, finely=finely)
+                    found = drawn.everywhere().light[..., 3]
+                    self.assertAlmostEqual(float(found.sum() / true.sum()), 1, delta=0.02)
+                    off[finely] = float(np.abs(found - true).max())
+                self.assertLess(off[True], 0.06)
+                # Without it small ones are spread over their neighbours.
+                self.assertGreater(off[False], 2.5 * off[True])

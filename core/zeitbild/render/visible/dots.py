@@ -1,7 +1,8 @@
 """Dots drawn into a picture, from the nearest to the farthest, before and behind what is opaque; what moves is drawn out by its way.
 
 How much of a pixel a dot takes is its profile at the pixel's middle: (1 - d^2 / r^2)^2 for a soft one, which can be integrated exactly along a
-straight way; dots smaller than a pixel are made as large as one and as much fainter.
+straight way; dots smaller than a pixel are made as large as one and as much fainter. Drawn finely, what is small is looked at in as many places of
+each pixel as it needs, as if pixels were smaller.
 """
 
 from __future__ import annotations
@@ -36,8 +37,11 @@ _HANDS = 32
 _LANES = 16
 _GREEN, _BLUE, _ALPHA, _LEFT, _NEAR, _BEHIND = (row * _LANES for row in range(1, 7))
 _SOLID, _DEPTH, _PART, _BLOCK = (row * _LANES for row in range(11, 15))
-#: Numbers of a dot in its row, one of which is room.
+#: Numbers of a dot in its row.
 _ROW = 12
+#: Places along a side of a pixel in which a dot is looked at if it is drawn finely and its radius is below so many pixels.
+_FINEST, _FINER = 4, 2
+_FINEST_BELOW, _FINER_BELOW = 3.0, 8.0
 #: Less than this of a pixel is nothing.
 _LEAST = np.float32(1e-4)
 #: Nothing behind is seen through less than this.
@@ -124,9 +128,9 @@ def _find(shapes, onto, begins, ends, middle, near, limits, streak, found, insid
 
 
 @kernel
-def _lay_out(which, found, shapes, colours, limits, streak, rows, boxes, counts):  # type: ignore[no-untyped-def]
-    """Rows [m, 12] of some dots as ``_draw`` takes them, the columns and rows of tiles that each may reach into, boxes [m, 4] (from, from, to, to),
-    and how many reach into each, counts [tiles]."""
+def _lay_out(which, found, shapes, colours, limits, streak, finely, rows, boxes, counts):  # type: ignore[no-untyped-def]
+    """Rows [m, 12] of some dots as ``_draw`` takes them, drawn finely or not; the columns and rows of tiles that each may reach into, boxes [m, 4]
+    (from, from, to, to); and how many reach into each, counts [tiles]."""
     _, _, _, radii, opacities = shapes
     width, height, smallest, _, _ = limits
     columns = (int(width) + _TILE - 1) // _TILE
@@ -141,6 +145,9 @@ def _lay_out(which, found, shapes, colours, limits, streak, rows, boxes, counts)
         rows[m, 4], rows[m, 5], rows[m, 6], rows[m, 7] = held, gain * opacities[n], found[n, 5], max(radii[n], 1e-9)
         for k in range(3):
             rows[m, 8 + k] = colours[n, k]
+        rows[m, 11] = 1
+        if finely and held < _FINER_BELOW:
+            rows[m, 11] = _FINEST if held < _FINEST_BELOW else _FINER
         reach = held + 1
         boxes[m, 0] = int(max(min(ax, bx) - reach, 0.0)) // _TILE
         boxes[m, 1] = int(max(min(ay, by) - reach, 0.0)) // _TILE
@@ -177,6 +184,26 @@ def _part(look, ax, ay, bx, by, r):  # type: ignore[no-untyped-def]
         first, last = _inside(ax, ay, bx, by, r)
         return max(last - first, 0.0)
     return soft_along(ax, ay, bx, by, r)
+
+
+@kernel
+def _part_of_places(look, rests, ax, ay, bx, by, r, sides):  # type: ignore[no-untyped-def]
+    """The same of ``sides`` by ``sides`` places in the pixel, each as if it were a pixel of its own; what rests may be anything."""
+    total = 0.0
+    r *= sides
+    for row in range(sides):
+        y = row + 0.5 - 0.5 * sides
+        for column in range(sides):
+            x = column + 0.5 - 0.5 * sides
+            px, py = ax * sides - x, ay * sides - y
+            if not rests:
+                total += _part(look, px, py, bx * sides - x, by * sides - y, r)
+            elif look == _SOFT:
+                inner = max(1 - (px * px + py * py) / (r * r), 0.0)
+                total += inner * inner
+            else:
+                total += min(max(r + 0.5 - math.sqrt(px * px + py * py), 0.0), 1.0)
+    return total / (sides * sides)
 
 
 @kernel
@@ -309,8 +336,9 @@ def _draw(  # type: ignore[no-untyped-def]
             if away >= wall + deep:
                 continue
             red, green, blue = own_row[8], own_row[9], own_row[10]
-            rests = look != _STREAK and ax == bx and ay == by
-            reach = (r if look == _SOFT else r + 0.5) if rests else r + 1.0
+            rests, sides = look != _STREAK and ax == bx and ay == by, int(own_row[11])
+            at_middles = rests and sides == 1
+            reach = (r if look == _SOFT else r + 0.5) if at_middles else r + 1.0
             top = max(y0, math.floor(min(ay, by) - reach))
             bottom = min(y1 - 1, math.ceil(max(ay, by) + reach))
             dot = look == _SOFT, own_row[4], strength, away, deep, red, green, blue, covers
@@ -325,14 +353,16 @@ def _draw(  # type: ignore[no-untyped-def]
                 # The middles of pixels that it may reach.
                 left = max(x0, math.ceil(min(ax, bx) - half - 0.5)) - x0
                 right = min(x1 - 1, math.floor(max(ax, bx) + half - 0.5)) - x0
-                if rests:
+                if at_middles:
                     if left <= right:
                         from_middle = np.float32(x0 + 0.5 - ax), np.float32(down)
                         _put_row(here[y - y0], left, right, dot, from_middle, meets)
                     continue
                 for x in range(left, right + 1):
                     px, py = x0 + x + 0.5, y + 0.5
-                    part = np.float32(_part(look, ax - px, ay - py, bx - px, by - py, r)) * strength
+                    way = ax - px, ay - py, bx - px, by - py
+                    part = _part(look, *way, r) if sides == 1 else _part_of_places(look, rests, *way, r, sides)
+                    part = np.float32(part) * strength
                     if part < _LEAST:
                         continue
                     before = _ONE
@@ -399,11 +429,13 @@ def drawn_dots(
     share: float,
     solid: NDArray[np.float32],
     depth: NDArray[np.float32],
+    *,
+    finely: bool = False,
 ) -> list[Drawn]:
     """Dots of a body that stands at matrix [4, 4], in the order in which they are to be laid over a picture: those behind what is opaque (if
     anything is: solid [H, W] is its area, depth [H, W] how far it is, of no length: nothing is), and those before it. shutter: from when to when
     (frames from the frame on) they are seen; share: how
-    much of all together is left. Call it outside of ``PARALLEL``."""
+    much of all together is left. ``finely``: small ones are looked at in several places of each pixel. Call it outside of ``PARALLEL``."""
     height, width = solid.shape
     scale = abs(float(np.linalg.det(matrix[:3, :3]))) ** (1 / 3)
     opens, closes = shutter
@@ -415,7 +447,8 @@ def drawn_dots(
         dots.radii * scale,
         dots.opacities,
     )
-    limits = float(width), float(height), SMALLEST[dots.look], camera.focal, camera.parallel
+    smallest = SMALLEST[dots.look] / (_FINEST if finely else 1)
+    limits = float(width), float(height), smallest, camera.focal, camera.parallel
     count = len(dots.radii)
     found, inside = kept("dots found", (count, 6), np.float64), kept("dots inside", (count,), np.bool_)
     onto = _onto(camera, matrix, shift)
@@ -426,7 +459,7 @@ def drawn_dots(
     columns, rows = -(-width // TILE), -(-height // TILE)
     rows_of_dots = kept("dots rows", (len(which), _ROW), np.float32)
     boxes, counts = kept("dots boxes", (len(which), 4), np.int32), np.zeros(columns * rows, np.int64)
-    _lay_out(which, found, shapes, dots.colours, limits, streak, rows_of_dots, boxes, counts)
+    _lay_out(which, found, shapes, dots.colours, limits, streak, finely, rows_of_dots, boxes, counts)
     firsts = np.concatenate([[0], np.cumsum(counts)])
     members = kept("dots members", (int(firsts[-1]),), np.int64)
     _sort(boxes, columns, firsts[:-1], members)
