@@ -13,7 +13,7 @@ from zeitbild.lights.sun import SunLight
 from zeitbild.masters import frame_key
 from zeitbild.render import QUALITIES, Picture, render
 from zeitbild.render.data_rows import MOTION
-from zeitbild.render.moving.sweeping import stretches_of
+from zeitbild.render.moving.sweeping import stills_needed, stretches_of
 from zeitbild.resolve import resolve
 from zeitbild.testing import NOWHERE
 from zeitbild.timing import phase_of
@@ -209,3 +209,43 @@ class AgainstManyMoments(unittest.TestCase):
             way = 2 * np.pi * 110 * 256 / 300 * turns / 24
             self.assertLess(way / moments, 1.5)
         self.assertGreater(counts[2], max(counts[:2]))
+
+
+class Slowly(unittest.TestCase):
+    """What turns slowly, as lettering mostly does, against what lies within it in 16 x 16 places of each pixel at 64 times of the shutter."""
+
+    def _off(self, turns: float, quality: str) -> tuple[float, float]:
+        """Mean and largest error of alpha, in levels of 255, where it is neither 0 nor 1: of an upright disc that turns about its upright axis, and is
+        an ellipse in each moment."""
+        size = {"width": 180, "height": 180, "depth": 0.01}
+        disc = Solid(id="disc", shape="ball", **size, turn=Turn(turns=turns, start=10, axis="y"))  # type: ignore[arg-type]
+        shot = _shot().model_copy(update={"elements": (disc,), "raster": Raster(width=96, height=96)})
+        found = _alpha(shot, 12, quality)
+        places = ((np.arange(96 * 16) + 0.5) / 16 - 48) * 300 / 96
+        seen = np.zeros((96, 96))
+        for moment in (np.arange(64) + 0.5) / 64 - 0.5:
+            # Half a frame, the twelfth of 24.
+            turned = np.radians(10 + 360 * turns * (11 + moment * 0.5) / 24)
+            inside = (places / np.cos(turned)) ** 2 + places[:, None] ** 2 < 90**2
+            seen += inside.reshape(96, 16, 96, 16).mean(axis=(1, 3)) / 64
+        off = np.abs(found - seen)[(seen > 0) & (seen < 1)] * 255
+        return float(off.mean()), float(off.max())
+
+    def test_edges_are_as_exact_as_those_of_stills(self) -> None:
+        for turns in (0.05, 0.25, 1.0):
+            with self.subTest(turns=turns):
+                mean, worst = self._off(turns, "final")
+                self.assertLess(mean, 1.0)
+                self.assertLess(worst, 8)
+
+    def test_that_is_no_more_than_four_stills(self) -> None:
+        shot = resolve(_shot(turns=0.25), 12, NOWHERE).built(QUALITIES["final"])
+        self.assertIn(stills_needed(shot, QUALITIES["final"]), (2, 3, 4))
+        self.assertEqual(0, stills_needed(shot, QUALITIES["check"]))
+        self.assertEqual(0, stills_needed(resolve(_shot(), 1, NOWHERE).built(QUALITIES["final"]), QUALITIES["final"]))
+
+    def test_frames_that_get_faster_do_not_jump(self) -> None:
+        """Where stills end and stretches begin both are the same picture, but for the grain of the latter."""
+        pictures = [_alpha(_shot(turns=turns), 2) for turns in (0.4, 0.42, 0.44, 0.46, 0.48, 0.5)]
+        steps = [float(np.abs(one - other).mean()) * 255 for one, other in zip(pictures, pictures[1:], strict=False)]
+        self.assertLess(max(steps), 2.5 * sorted(steps)[2])

@@ -15,7 +15,7 @@ from zeitbild.render.compositing import MANY, put_see_through
 from zeitbild.render.data_rows import MOTION
 from zeitbild.render.drawing import draw_outputs, make_empty
 from zeitbild.render.moving.sweep_kernel import LANES
-from zeitbild.render.moving.sweeping import shifts_of, stretches_of
+from zeitbild.render.moving.sweeping import shifts_of, stills_needed, stills_of, stretches_of
 from zeitbild.render.outputs import Layer, View, empty_picture, output_for, view_of
 from zeitbild.render.picture import Picture
 from zeitbild.render.shade.shading import AROUND, DIFFUSE, EMISSION, SPECULAR
@@ -58,16 +58,19 @@ def render_together(snapshots: Sequence[Snapshot], quality: Quality, planes: Seq
     if first.pixels is not None:
         pictures = [_pixels(one, first.pixels, quality, wanted) for one, wanted in zip(snapshots, planes, strict=True)]
         return [_finished(*one) for one in zip(snapshots, pictures, planes, strict=True)]
-    # What moves while the shutter is open shows no fine edges.
-    blurred = bool(first.stations)
+    blurred, stills = bool(first.stations), 0
+    # What moves fast while the shutter is open shows no fine edges.
     built = first.built(replace(quality, curve_error=max(quality.curve_error, _BLURRED)) if blurred else quality)
+    if blurred:
+        stills = stills_needed(built, quality)
+        built = first.built(quality) if stills else built
     built, places = built.parted()
     layers = [
         Layer(tuple(one.bodies[place].role for place in places), wanted)
         for one, wanted in zip(snapshots, planes, strict=True)
     ]
     if blurred:
-        pictures = _blurred(built, quality, layers)
+        pictures = _blurred(built, quality, layers, stills)
     else:
         pictures = _still(built, quality, built.samples_at(quality), layers)
     return [_finished(*one) for one in zip(snapshots, pictures, planes, strict=True)]
@@ -195,14 +198,19 @@ def _opaque(
     return pictures
 
 
-def _blurred(snapshot: Snapshot, quality: Quality, layers: Sequence[Layer]) -> list[Picture]:
-    """The mean over the time in which the shutter is open; depth is that of the nearest surface in any moment."""
-    stretches = list(stretches_of(snapshot, quality))
-    shifts = shifts_of(len(stretches))
-    # What stands still has as many samples as in a still picture, and more.
-    samples = LANES if len(stretches) < _MANY_STRETCHES else LANES // 2
-    # Stretches share out rays as they do samples.
-    each = replace(quality, rays=max(1, quality.rays // min(len(stretches), 2)), edges_exactly=False)
+def _blurred(snapshot: Snapshot, quality: Quality, layers: Sequence[Layer], stills: int) -> list[Picture]:
+    """The mean over the time in which the shutter is open, of so many stills or, if there are to be none, of stretches; depth is that of the
+    nearest surface in any moment."""
+    if stills:
+        stretches, samples, each = list(stills_of(snapshot, stills)), snapshot.samples_at(quality), quality
+        shifts = [(0.0, 0.0)] * stills
+    else:
+        stretches = list(stretches_of(snapshot, quality))
+        shifts = shifts_of(len(stretches))
+        # What stands still has as many samples as in a still picture, and more.
+        samples = LANES if len(stretches) < _MANY_STRETCHES else LANES // 2
+        # Stretches share out rays as they do samples.
+        each = replace(quality, rays=max(1, quality.rays // min(len(stretches), 2)), edges_exactly=False)
     totals: list[Picture] = []
     middle: list[Picture] = []
     opens, closes = snapshot.shutter or (0.0, 0.0)

@@ -63,7 +63,8 @@ class Spraying:
         matrix = np.array(body.matrix).reshape(4, 4)
         dots = lit_dots(body.dots, matrix, snapshot) if body.dots.lit else body.dots
         seen_by = snapshot.camera, self.view.shift, (opens, closes)
-        finely = self.view.quality.edges_exactly
+        # In an open shutter, too.
+        finely = self.view.quality.name == "final"
         drawn = drawn_dots(dots, matrix, *seen_by, share, area, self.depth, finely=finely)
         numbers = self.view.numbers[int(np.flatnonzero(self.view.owners == place)[0])]
         gives = layer.roles[place] == "shown"

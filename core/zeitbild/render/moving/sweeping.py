@@ -1,6 +1,7 @@
 """Motion blur: how many moments the fastest visible point needs, and what each stretch of the open shutter shows.
 
-The shutter is open for one or more stretches. Within each every sample of a pixel has a moment of its own
+What moves slowly is at final the mean of a few stills, each with its exact edges and all the places it needs (``stills_needed``). Else
+the shutter is open for one or more stretches. Within each every sample of a pixel has a moment of its own
 (``sweep_kernel``), shadow rays have theirs (``rays``), and surfaces are lit as at the stretch's middle.
 """
 
@@ -67,6 +68,9 @@ PACES: dict[str, Pace] = {
     "check": Pace(3.0, 15.0, 4.0, 12.0, 32, 4),
     "final": Pace(1.4, 8.0, 1.5, 8.0, 32, 32),
 }
+#: Stills at most of which a frame is the mean, pixels that anything goes from one to the next, degrees that it turns, and pixels from which on one of
+#: them is not enough.
+_STILLS, _STILL_STEP, _STILL_TURN, _STANDS = 4, 0.8, 2.0, 0.25
 #: Fragments and places of a tile that there is room for at first; most tiles are empty.
 _ROOM = 16
 #: Tiles that things go in a stretch, mostly.
@@ -113,16 +117,11 @@ def _fastest(snapshot: Snapshot) -> float:
     return longest
 
 
-def stretches_of(snapshot: Snapshot, quality: Quality) -> Iterator[Snapshot]:
-    """The set in each stretch of the open shutter: bodies as at its middle, stations at twice as many moments.
-
-    Every second station is a moment; the others lie between. Until the next frame things go as far as before.
-    """
-    pace = PACES[quality.name]
+def _motion(snapshot: Snapshot) -> tuple[float, float]:
+    """Pixels that the fastest visible point goes while the shutter is open, and degrees that anything turns or bends."""
     # Through a camera that moves, what stands still moves, too.
     looks = np.linspace(0, 1, len(snapshot.stations))
     stations = snapshot.as_seen([float(time) for time in looks]) if snapshot.views else snapshot.stations
-    seen = replace(snapshot, stations=stations, views=())
     degrees = max(
         (
             sum(turned(a[place], b[place]) for a, b in zip(stations, stations[1:], strict=False)) + bent(body)
@@ -130,7 +129,32 @@ def stretches_of(snapshot: Snapshot, quality: Quality) -> Iterator[Snapshot]:
         ),
         default=0.0,
     )
-    steps = _fastest(seen) / pace.step
+    return _fastest(replace(snapshot, stations=stations, views=())), degrees
+
+
+def stills_needed(snapshot: Snapshot, quality: Quality) -> int:
+    """Of how many stills a frame with an open shutter is to be the mean; 0 if too much moves for that, or a quality does without exact edges."""
+    if not quality.edges_exactly or snapshot.moments:
+        return 0
+    fastest, degrees = _motion(snapshot)
+    count = max(math.ceil(fastest / _STILL_STEP), math.ceil(degrees / _STILL_TURN), 2 if fastest > _STANDS else 1)
+    return count if count <= _STILLS else 0
+
+
+def stills_of(snapshot: Snapshot, count: int) -> Iterator[Snapshot]:
+    """The set as it stands in the middle of each of so many stretches of the open shutter."""
+    for number in range(count):
+        yield replace(snapshot.stretch([(number + more) / count for more in (0, 0.5, 1)]), stations=())
+
+
+def stretches_of(snapshot: Snapshot, quality: Quality) -> Iterator[Snapshot]:
+    """The set in each stretch of the open shutter: bodies as at its middle, stations at twice as many moments.
+
+    Every second station is a moment; the others lie between. Until the next frame things go as far as before.
+    """
+    pace = PACES[quality.name]
+    fastest, degrees = _motion(snapshot)
+    steps = fastest / pace.step
     least = min(max(math.ceil(degrees / pace.degrees), _LIT if snapshot.moments else 1), pace.stretches)
     triangles = max(1, sum(len(mesh.triangles) for mesh in snapshot.built_meshes))
     choices = [

@@ -42,6 +42,8 @@ _ROW = 12
 #: Places along a side of a pixel in which a dot is looked at if it is drawn finely and its radius is below so many pixels.
 _FINEST, _FINER = 4, 2
 _FINEST_BELOW, _FINER_BELOW = 3.0, 8.0
+#: Sizes within a pixel of each other that stand for the rim of a disc that moves.
+_RINGS = 8
 #: Less than this of a pixel is nothing.
 _LEAST = np.float32(1e-4)
 #: Nothing behind is seen through less than this.
@@ -181,8 +183,12 @@ def _part(look, ax, ay, bx, by, r):  # type: ignore[no-untyped-def]
         off = math.sqrt((ax + at * dx) ** 2 + (ay + at * dy) ** 2)
         return min(max(r * (1 - 0.7 * at) + 0.5 - off, 0.0), 1.0) * (1 - at)
     if look == _DISC:
-        first, last = _inside(ax, ay, bx, by, r)
-        return max(last - first, 0.0)
+        # Its rim is as soft as that of one that rests: discs of several sizes see it so.
+        total = 0.0
+        for ring in range(_RINGS):
+            first, last = _inside(ax, ay, bx, by, max(r - 0.5 + (ring + 0.5) / _RINGS, 0.0))
+            total += max(last - first, 0.0)
+        return total / _RINGS
     return soft_along(ax, ay, bx, by, r)
 
 
