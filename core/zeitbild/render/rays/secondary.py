@@ -98,10 +98,11 @@ def cast_rays(
     shared[count] = snapshot.occlusion > 0
     shared[count + 1 :] = snapshot.bounces > 0
     # Without see-through bodies a light without a size is seen or is not.
-    veiled = np.flatnonzero(shadowed & ~shared[:count] & through_veils)
-    soft = np.flatnonzero(shared[:count]) if finely and len(wanted) else np.empty(0, np.int64)
+    veiled = shadowed & ~shared[:count] & through_veils
+    soft = np.flatnonzero(shared[:count] | veiled) if finely and len(wanted) else np.empty(0, np.int64)
+    veiled[soft] = False
     shared[soft] = False
-    if not (shared.any() or len(veiled) or len(soft)):
+    if not (shared.any() or veiled.any() or len(soft)):
         return Rayed(spots, lift, rayed)
     smoothed = kept("smoothed", rayed.shape, np.float32)
     PARALLEL.by_parts(
@@ -115,7 +116,7 @@ def cast_rays(
         np.float32(1 / camera.focal),
         camera.parallel,
         np.flatnonzero(shared),
-        veiled,
+        np.flatnonzero(veiled),
         np.float32(_ALIKE_RAYS / (2 * snapshot.rays_at(quality))),
         count + 1,
         np.float32(_SHARP_FINAL if quality.edges_exactly else _SHARP),

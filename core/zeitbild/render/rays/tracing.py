@@ -174,6 +174,8 @@ def trace(  # type: ignore[no-untyped-def]
                 continue
             light = lights[0 if sky else number]
             hard = not sky and lights[number, 0] <= _ONE and lights[number, 16] == _ZERO
+            # On what is flat the very first, too, where many may follow: from the middles of pixels thin shadows would be missed all along.
+            spreads = all_over or (hard and last > 1)
             filled = 0
             for f in range(base, base + total + 1):
                 ending = f == base + total
@@ -188,7 +190,7 @@ def trace(  # type: ignore[no-untyped-def]
                     ax, ay, az, bx, by, bz = nx, ny, nz, nx, ny, nz
                     if sky:
                         ax, ay, az, bx, by, bz = sideways(nx, ny, nz)
-                    elif (hard or all_over) and last > 1:
+                    elif spreads:
                         # The step on the surface for one pixel to the right and one down.
                         x, y, z = spot[0] - eye[0], spot[1] - eye[1], spot[2] - eye[2]
                         depth = x * forward[0] + y * forward[1] + z * forward[2] if eye[3] > _ZERO else _ONE
@@ -198,6 +200,8 @@ def trace(  # type: ignore[no-untyped-def]
                         lean = depth / max(gx * spot[9] + gy * spot[10] + gz * spot[11], least)
                         ax, ay, az = _along(ray_x, depth, lean, spot, gx, gy, gz)
                         bx, by, bz = _along(ray_y, depth, lean, spot, gx, gy, gz)
+                        if last == 1 and not is_flat:
+                            ax = ay = az = bx = by = bz = _ZERO
                 for ordinal in range(last if ending else first, last + 1 if ending else last):
                     if not ending:
                         place = pattern[number, turned + ordinal]
@@ -224,12 +228,12 @@ def trace(  # type: ignore[no-untyped-def]
                             lx, ly, lz = a * ax + b * bx + c * nx, a * ay + b * by + c * ny, a * az + b * bz + c * nz
                             far = radius
                         elif hard:
-                            if last > 1:
+                            if spreads:
                                 a, b = place[0], place[1]
                                 ox, oy, oz = ox + a * ax + b * bx, oy + a * ay + b * by, oz + a * az + b * bz
                             lx, ly, lz, far = light_point(light, ox, oy, oz, _ZERO, _ZERO)
                         else:
-                            if all_over and last > 1:
+                            if spreads:
                                 a, b = place[3], place[4]
                                 ox, oy, oz = ox + a * ax + b * bx, oy + a * ay + b * by, oz + a * az + b * bz
                             lx, ly, lz, far = light_point(light, ox, oy, oz, place[0], place[1])
