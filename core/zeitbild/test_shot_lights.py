@@ -226,8 +226,9 @@ class OnFloors(unittest.TestCase):
         for height in (300, 90):
             with self.subTest(height=height):
                 found, true = self._shares("final", height, clear)
-                # Shares were those of sixteen pixels together: 0.01 to 0.02.
-                self.assertLess(float(np.abs(found - true).mean()), 0.006)
+                off = (found - true)[(true > 0) & (true < 1)]
+                # Shares were those of sixteen pixels together: 0.1 to 0.13.
+                self.assertLess(float(np.sqrt((off * off).mean())), 0.06)
 
     def test_one_that_is_thinner_than_a_pixel_is_there(self) -> None:
         matt = {"surface": {"base_colour": "#ffffff", "roughness": 1.0}, "kind": "solid", "shape": "box", "rounding": 0}
