@@ -101,6 +101,26 @@ class Shadows(unittest.TestCase):
         )
         np.testing.assert_allclose(lit, unshadowed, atol=0.02)
 
+    def test_in_a_shadow_nothing_is_lit_where_ones_own_begins(self) -> None:
+        """Triangles that face away stand for a surface that does not: no ray can start there, and there was a line of bright dots."""
+        way = (-0.36, -0.48, -0.8)
+        light = LightSource("sun", WHITE, direction=way, shadows=True)
+        for bands in (24, 64):
+            for quality in ("check", "final"):
+                with self.subTest(bands=bands, quality=quality):
+                    # Beyond the picture, on the way to the light, stands what hides it.
+                    square = _turned(quad(60), np.eye(3), (0, 0, 30))
+                    ball = sphere(2, bands)
+                    found = render(snapshot(ball, square, lights=(light,)), QUALITIES[quality]).beauty
+                    # 0.07 and 0.02 before, in some fifty pixels.
+                    self.assertLess(float(found[..., :3].max()), 0.008)
+                    # By itself it is lit as far as its normals say.
+                    alone, free = (
+                        render(snapshot(ball, lights=(one,)), QUALITIES[quality]).beauty
+                        for one in (light, LightSource("sun", WHITE, direction=way))
+                    )
+                    self.assertLess(float(np.abs(alone - free).mean()), 0.003)
+
 
 class Occlusion(unittest.TestCase):
     def test_the_edge_of_two_half_planes_is_half_open(self) -> None:

@@ -13,7 +13,7 @@ from zeitbild.render.rays.flying import flying
 from zeitbild.render.rays.mirroring import mirror
 from zeitbild.render.rays.patterns import mirror_pattern, ray_pattern, veil_bits
 from zeitbild.render.rays.sharing import Heaps
-from zeitbild.render.rays.smoothing import smooth, soften
+from zeitbild.render.rays.smoothing import borrow, smooth, soften
 from zeitbild.render.rays.tracing import BEHIND_LIGHTS, SPOT, Looking, find_borders, gather_tally, locate, trace
 from zeitbild.render.stage import Lighting, Stage, viewpoint
 from zeitbild.render.visible.finer import inherit
@@ -89,6 +89,9 @@ def cast_rays(
         each = snapshot.rays_at(quality) * (2 if through_veils else 1)
         wanted = _traced(snapshot, stage, light, fragments, runs, looking, spots, ways, tally, each=each, finely=finely)
     PARALLEL.by_parts(gather_tally, fragments, tally, count, np.float32(snapshot.occlusion), rayed)
+    where = fragments, spots, runs, depth, np.float32(1 / camera.focal), camera.parallel
+    if shadowed.any():
+        PARALLEL.by_parts(borrow, *where, rows, tally, rayed)
     if snapshot.bounces:
         _mirrored(snapshot, stage, light, fragments, spots, 1, rayed)
     else:
@@ -125,7 +128,6 @@ def cast_rays(
         smoothed,
     )
     if len(soft):
-        where = fragments, spots, runs, depth, np.float32(1 / camera.focal), camera.parallel
         PARALLEL.by_parts(soften, *where, soft, np.float32(_NEAR_SHARE), wanted, rayed, smoothed)
     return Rayed(spots, lift, smoothed)
 

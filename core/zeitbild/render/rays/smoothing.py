@@ -18,6 +18,7 @@ import numba
 import numpy as np
 
 from zeitbild.kernels import kernel, parallel_kernel
+from zeitbild.render.light.lighting import SHADOWS, light_point
 from zeitbild.render.visible.lists import ABOUT
 from zeitbild.render.visible.triangle_setup import TILE
 from zeitbild.snapshot.finish_row import SHADING, SHADOW_ONLY
@@ -26,7 +27,7 @@ _TILE = TILE
 _SHIFT, _MASK = TILE.bit_length() - 1, TILE - 1
 _ZERO, _ONE = np.float32(0), np.float32(1)
 _SHADING, _SHADOW_ONLY = SHADING, np.float32(SHADOW_ONLY)
-_ABOUT = ABOUT
+_ABOUT, _SHADOWS = ABOUT, SHADOWS
 #: Neighbours whose normals lean apart by more (cosine) see something else.
 _SAME = np.float32(0.8)
 #: So do neighbours farther off the plane of the triangle than so many pixels' size, or farther away than so many times
@@ -62,6 +63,43 @@ def _beside(f, row, column, y, x, spots, main, many, reach):  # type: ignore[no-
         if lean >= _SAME and off <= reach and dx * dx + dy * dy + dz * dz <= _FAR * _FAR * reach * reach:
             return np.int64(g)
     return np.int64(-1)
+
+
+@parallel_kernel
+def borrow(fragments, spots, runs, depth, pixel_angle, parallel, lights, tally, rayed):  # type: ignore[no-untyped-def]
+    """Give places that no ray could start from the share of a light that those around them see: their triangle faces away from a light towards
+    which the surface that it stands for is turned, which is so where a curved thing's own shadow begins.
+
+    lights [L] as ``lighting.Shining.rows``, tally [fragments, L + 1, 2] from ``tracing.trace``, rayed [fragments, C] its shares; see ``smooth`` for
+    the rest. Where nobody around knows, all of the light is seen.
+    """
+    order, counts, firsts, width = fragments.order, fragments.counts, fragments.firsts, fragments.width
+    pixel = fragments.pixel
+    columns = (width + _TILE - 1) // _TILE
+    main, many, away = runs
+    for turn in numba.prange(order.shape[0]):
+        tile = order[turn]
+        top, left = (tile // columns) * _TILE, (tile % columns) * _TILE
+        for f in range(firsts[tile], firsts[tile] + counts[tile]):
+            own = spots[f]
+            for number in range(lights.shape[0]):
+                if lights[number, _SHADOWS] == _ZERO or tally[f, number, 0] > 0:
+                    continue
+                lx, ly, lz, _ = light_point(lights[number], own[0], own[1], own[2], _ZERO, _ZERO)
+                if lx * own[3] + ly * own[4] + lz * own[5] <= _ZERO:
+                    continue
+                row, column = top + (pixel[f] >> _SHIFT), left + (pixel[f] & _MASK)
+                own_depth = depth[row, column] if away.shape[0] == 0 else away[f]
+                reach = _STEPS * pixel_angle * (_ONE if parallel else own_depth)
+                cast, clear = 0, 0
+                for y in range(row - 2, row + 3):
+                    for x in range(column - 2, column + 3):
+                        g = _beside(f, row, column, y, x, spots, main, many, reach)
+                        if g >= 0:
+                            cast += tally[g, number, 0]
+                            clear += tally[g, number, 1]
+                if cast > 0:
+                    rayed[f, number] = np.float32(clear) / np.float32(cast)
 
 
 @parallel_kernel
