@@ -41,7 +41,7 @@ _SOLID, _DEPTH, _PART, _BLOCK = (row * _LANES for row in range(11, 15))
 _ROW = 12
 #: Places along a side of a pixel in which a dot is looked at if it is drawn finely and its radius is below so many pixels.
 _FINEST, _FINER = 4, 2
-_FINEST_BELOW, _FINER_BELOW = 3.0, 8.0
+_FINEST_BELOW, _FINEST_MOVING_BELOW, _FINER_BELOW = 3.0, 0.75, 8.0
 #: Sizes within a pixel of each other that stand for the rim of a disc that moves.
 _RINGS = 8
 #: Less than this of a pixel is nothing.
@@ -149,7 +149,9 @@ def _lay_out(which, found, shapes, colours, limits, streak, finely, rows, boxes,
             rows[m, 8 + k] = colours[n, k]
         rows[m, 11] = 1
         if finely and held < _FINER_BELOW:
-            rows[m, 11] = _FINEST if held < _FINEST_BELOW else _FINER
+            # What is drawn out is smooth along its way.
+            rests = not streak and ax == bx and ay == by
+            rows[m, 11] = _FINEST if held < (_FINEST_BELOW if rests else _FINEST_MOVING_BELOW) else _FINER
         reach = held + 1
         boxes[m, 0] = int(max(min(ax, bx) - reach, 0.0)) // _TILE
         boxes[m, 1] = int(max(min(ay, by) - reach, 0.0)) // _TILE
