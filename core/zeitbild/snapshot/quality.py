@@ -17,13 +17,16 @@ class Quality:
                share theirs, so that a surface gets sixteen times as many. A power of two.
     curve_error    pixels that a silhouette may be off its true curve; since polylines even out what they cut off, alpha
                is off by a quarter of that in the mean
-    edges_exactly  alpha at edges from many more samples, right to less than half a step of 1/255 in the mean
+    edges_exactly  alpha at edges from many more samples, right to less than half a step of 1/255 in the mean; of stretches of open shutter
+               never
+    dots_finely    small dots are looked at in several places of each pixel, in an open shutter, too
     """
 
     name: QualityName
     samples: int
     rays: int
     edges_exactly: bool
+    dots_finely: bool
     curve_error: float
     title: str
 
@@ -31,8 +34,8 @@ class Quality:
 QUALITIES: dict[str, Quality] = {
     quality.name: quality
     for quality in (
-        Quality("rough", 4, 1, False, 0.2, "Rough: 4 samples a pixel, for looking while working"),
-        Quality("check", 16, 2, False, 0.1, "Check: 16 samples a pixel, for judging motion and light"),
-        Quality("final", 64, 4, True, 0.01, "Final: 64 samples a pixel, for handing off"),
+        Quality("rough", 4, 1, False, False, 0.2, "Rough: 4 samples a pixel, for looking while working"),
+        Quality("check", 16, 2, False, False, 0.1, "Check: 16 samples a pixel, for judging motion and light"),
+        Quality("final", 64, 4, True, True, 0.01, "Final: 64 samples a pixel, for handing off"),
     )
 }

@@ -68,9 +68,9 @@ PACES: dict[str, Pace] = {
     "check": Pace(3.0, 15.0, 4.0, 12.0, 32, 4),
     "final": Pace(1.4, 8.0, 1.5, 8.0, 32, 32),
 }
-#: Stills at most of which a frame is the mean, pixels that anything goes from one to the next, degrees that it turns, and pixels from which on one of
-#: them is not enough.
-_STILLS, _STILL_STEP, _STILL_TURN, _STANDS = 4, 0.8, 2.0, 0.25
+#: Stills of which a slow frame is the mean: an odd number, so that one of them stands in the middle, where surfaces are told of as numbers. Pixels
+#: that anything goes from one to the next, degrees that it turns, and pixels up to which the one in the middle is enough.
+_STILLS, _STILL_STEP, _STILL_TURN, _STANDS = 3, 1.0, 2.5, 0.25
 #: Fragments and places of a tile that there is room for at first; most tiles are empty.
 _ROOM = 16
 #: Tiles that things go in a stretch, mostly.
@@ -137,8 +137,9 @@ def stills_needed(snapshot: Snapshot, quality: Quality) -> int:
     if not quality.edges_exactly or snapshot.moments:
         return 0
     fastest, degrees = _motion(snapshot)
-    count = max(math.ceil(fastest / _STILL_STEP), math.ceil(degrees / _STILL_TURN), 2 if fastest > _STANDS else 1)
-    return count if count <= _STILLS else 0
+    if max(fastest / _STILL_STEP, degrees / _STILL_TURN) > _STILLS:
+        return 0
+    return 1 if fastest <= _STANDS and degrees <= _STILL_TURN else _STILLS
 
 
 def stills_of(snapshot: Snapshot, count: int) -> Iterator[Snapshot]:

@@ -17,7 +17,7 @@ import math
 import numba
 import numpy as np
 
-from zeitbild.kernels import kernel, parallel_kernel
+from zeitbild.kernels import inlined_kernel, kernel, parallel_kernel
 from zeitbild.render.light.lighting import SHADOWS, light_point
 from zeitbild.render.visible.lists import ABOUT
 from zeitbild.render.visible.triangle_setup import TILE
@@ -37,6 +37,13 @@ _FAR = np.float32(20)
 #: Half of the pixels of five times five around one: each has one opposite.
 _HALF_AROUND = np.array([(y, x) for y in range(3) for x in range(-2, 3) if y > 0 or x > 0])
 _HALF, _TWO = np.float32(0.5), np.float32(2)
+
+
+@inlined_kernel
+def _reach(f, depth, away, pixel_angle, parallel):  # type: ignore[no-untyped-def]
+    """How far off the plane of fragment f's triangle its neighbours may lie, in units: a few times the size of its pixel. depth is that of its pixel, which
+    away [fragments] tells better where several are seen; see ``smooth``."""
+    return _STEPS * pixel_angle * (_ONE if parallel else depth if away.shape[0] == 0 else away[f])
 
 
 @kernel
@@ -89,8 +96,7 @@ def borrow(fragments, spots, runs, depth, pixel_angle, parallel, lights, tally, 
                 if lx * own[3] + ly * own[4] + lz * own[5] <= _ZERO:
                     continue
                 row, column = top + (pixel[f] >> _SHIFT), left + (pixel[f] & _MASK)
-                own_depth = depth[row, column] if away.shape[0] == 0 else away[f]
-                reach = _STEPS * pixel_angle * (_ONE if parallel else own_depth)
+                reach = _reach(f, depth[row, column], away, pixel_angle, parallel)
                 cast, clear = 0, 0
                 for y in range(row - 2, row + 3):
                     for x in range(column - 2, column + 3):
@@ -147,8 +153,7 @@ def smooth(  # type: ignore[no-untyped-def]
                 partly[c] = _ONE if rayed[f, c] > _ZERO and rayed[f, c] < _ONE else _ZERO
             for c in range(wide):
                 smoothed[f, c] = rayed[f, c]
-            own_depth = depth[row, column] if away.shape[0] == 0 else away[f]
-            reach = _STEPS * pixel_angle * (_ONE if parallel else own_depth)
+            reach = _reach(f, depth[row, column], away, pixel_angle, parallel)
             own = spots[f]
             rough = finishes[finish_of[triangle[f]], 3]
             # How much there is of what is shadow only is decided here, and by no more places.
@@ -216,8 +221,7 @@ def soften(fragments, spots, runs, depth, pixel_angle, parallel, soft, within, w
             if not bordered:
                 continue
             row, column = top + (pixel[f] >> _SHIFT), left + (pixel[f] & _MASK)
-            own_depth = depth[row, column] if away.shape[0] == 0 else away[f]
-            reach = _STEPS * pixel_angle * (_ONE if parallel else own_depth)
+            reach = _reach(f, depth[row, column], away, pixel_angle, parallel)
             for k in range(_HALF_AROUND.shape[0]):
                 y, x = _HALF_AROUND[k, 0], _HALF_AROUND[k, 1]
                 # Two to either side is the same place of the pattern: each of the sixteen counts as much as the others.

@@ -176,7 +176,7 @@ def _sort(boxes, columns, firsts, members):  # type: ignore[no-untyped-def]
 
 @kernel
 def _part(look, ax, ay, bx, by, r):  # type: ignore[no-untyped-def]
-    """How much of a pixel at the origin a dot takes that goes from a to b, which is somewhere else but for streaks."""
+    """How much of a pixel (0..1) at the origin a dot of radius r takes that goes from a to b, in pixels; of a streak those are its head and its end."""
     if look == _STREAK:
         # Full at its head, nothing at its tail.
         dx, dy = bx - ax, by - ay
@@ -184,33 +184,31 @@ def _part(look, ax, ay, bx, by, r):  # type: ignore[no-untyped-def]
         at = 0.0 if square < 1e-12 else min(max(-(ax * dx + ay * dy) / square, 0.0), 1.0)
         off = math.sqrt((ax + at * dx) ** 2 + (ay + at * dy) ** 2)
         return min(max(r * (1 - 0.7 * at) + 0.5 - off, 0.0), 1.0) * (1 - at)
-    if look == _DISC:
-        # Its rim is as soft as that of one that rests: discs of several sizes see it so.
-        total = 0.0
-        for ring in range(_RINGS):
-            first, last = _inside(ax, ay, bx, by, max(r - 0.5 + (ring + 0.5) / _RINGS, 0.0))
-            total += max(last - first, 0.0)
-        return total / _RINGS
-    return soft_along(ax, ay, bx, by, r)
+    rests = ax == bx and ay == by
+    if look == _SOFT and not rests:
+        return soft_along(ax, ay, bx, by, r)
+    if look == _SOFT:
+        inner = max(1 - (ax * ax + ay * ay) / (r * r), 0.0)
+        return inner * inner
+    if rests:
+        return min(max(r + 0.5 - math.sqrt(ax * ax + ay * ay), 0.0), 1.0)
+    # Its rim is as soft as that of one that rests: discs of several sizes see it so.
+    total = 0.0
+    for ring in range(_RINGS):
+        first, last = _inside(ax, ay, bx, by, max(r - 0.5 + (ring + 0.5) / _RINGS, 0.0))
+        total += max(last - first, 0.0)
+    return total / _RINGS
 
 
 @kernel
-def _part_of_places(look, rests, ax, ay, bx, by, r, sides):  # type: ignore[no-untyped-def]
-    """The same of ``sides`` by ``sides`` places in the pixel, each as if it were a pixel of its own; what rests may be anything."""
+def _part_of_places(look, ax, ay, bx, by, r, sides):  # type: ignore[no-untyped-def]
+    """The same, of ``sides`` by ``sides`` places in the pixel, each as if it were a pixel of its own."""
     total = 0.0
-    r *= sides
     for row in range(sides):
         y = row + 0.5 - 0.5 * sides
         for column in range(sides):
             x = column + 0.5 - 0.5 * sides
-            px, py = ax * sides - x, ay * sides - y
-            if not rests:
-                total += _part(look, px, py, bx * sides - x, by * sides - y, r)
-            elif look == _SOFT:
-                inner = max(1 - (px * px + py * py) / (r * r), 0.0)
-                total += inner * inner
-            else:
-                total += min(max(r + 0.5 - math.sqrt(px * px + py * py), 0.0), 1.0)
+            total += _part(look, ax * sides - x, ay * sides - y, bx * sides - x, by * sides - y, r * sides)
     return total / (sides * sides)
 
 
@@ -369,7 +367,7 @@ def _draw(  # type: ignore[no-untyped-def]
                 for x in range(left, right + 1):
                     px, py = x0 + x + 0.5, y + 0.5
                     way = ax - px, ay - py, bx - px, by - py
-                    part = _part(look, *way, r) if sides == 1 else _part_of_places(look, rests, *way, r, sides)
+                    part = _part(look, *way, r) if sides == 1 else _part_of_places(look, *way, r, sides)
                     part = np.float32(part) * strength
                     if part < _LEAST:
                         continue
@@ -442,8 +440,8 @@ def drawn_dots(
 ) -> list[Drawn]:
     """Dots of a body that stands at matrix [4, 4], in the order in which they are to be laid over a picture: those behind what is opaque (if
     anything is: solid [H, W] is its area, depth [H, W] how far it is, of no length: nothing is), and those before it. shutter: from when to when
-    (frames from the frame on) they are seen; share: how
-    much of all together is left. ``finely``: small ones are looked at in several places of each pixel. Call it outside of ``PARALLEL``."""
+    (frames from the frame on) they are seen; share: how much of all together is left (0..1); ``finely``: small ones are looked at in several places
+    of each pixel. Call it outside of ``PARALLEL``."""
     height, width = solid.shape
     scale = abs(float(np.linalg.det(matrix[:3, :3]))) ** (1 / 3)
     opens, closes = shutter
