@@ -39,11 +39,31 @@ class TextElement(ElementBase):
         path, label = file_of(self.font, "font", SHIPPED, assets, FontError)
         own = self.font.startswith(ASSET)
         face = strangers_face(path, label) if own else open_face(path.read_bytes(), label)
-        placed = shape(
-            self.word,
-            face,
-            letter_spacing=self.letter_spacing,
-            line_spacing=self.line_spacing,
-            alignment=self.alignment,
-        )
+        try:
+            placed = shape(
+                self.word,
+                face,
+                letter_spacing=self.letter_spacing,
+                line_spacing=self.line_spacing,
+                alignment=self.alignment,
+            )
+        except FontError as error:
+            others = [one for one in map(_shipped_face, SHIPPED) if _sets(one, self.word)]
+            if not others:
+                raise
+            raise FontError(f"{error.message}. {others[0].label} has all of them", error.field) from None
         return placed, face
+
+
+def _shipped_face(key: str) -> Face:
+    font = SHIPPED[key]
+    return open_face(font.path.read_bytes(), font.title)
+
+
+def _sets(face: Face, word: str) -> bool:
+    """Whether a font has all characters of a word."""
+    try:
+        shape(word, face)
+    except FontError:
+        return False
+    return True

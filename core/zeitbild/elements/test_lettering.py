@@ -6,8 +6,9 @@ from unittest import mock
 import numpy as np
 
 from zeitbild.elements.lettering import Lettering, build
-from zeitbild.errors import InputError
+from zeitbild.errors import FontError, InputError
 from zeitbild.geometry import lettering_form
+from zeitbild.testing import NOWHERE
 
 
 class Element(unittest.TestCase):
@@ -37,3 +38,14 @@ class Element(unittest.TestCase):
             self.assertEqual(built.call_count, 1)
             build(Lettering(id="a", word="mm", font="dancing-script", letter_spacing=1), None).at(0.2)  # type: ignore[arg-type]
             self.assertEqual(built.call_count, 2)
+
+
+class OtherFonts(unittest.TestCase):
+    def test_a_font_that_has_what_is_missing_is_named(self) -> None:
+        for word, named in (("قلعة", "Amiri Bold"), ("ბათუმი", "Noto Serif Georgian Bold"), ("灯台", ""), ("قლ", "")):
+            with self.subTest(word=word):
+                with self.assertRaises(FontError) as caught:
+                    Lettering(id="a", word=word, font="league-spartan").shaped(NOWHERE)
+                self.assertEqual(caught.exception.field, "font")
+                self.assertEqual(bool(named), "has all of them" in caught.exception.message)
+                self.assertIn(named, caught.exception.message)
