@@ -1,14 +1,15 @@
 """The lettering element."""
 
 import unittest
+from pathlib import Path
 from unittest import mock
 
 import numpy as np
 
+from zeitbild.assets import AssetFolder
 from zeitbild.elements.lettering import Lettering, build
 from zeitbild.errors import FontError, InputError
 from zeitbild.geometry import lettering_form
-from zeitbild.testing import NOWHERE
 
 
 class Element(unittest.TestCase):
@@ -45,7 +46,7 @@ class OtherFonts(unittest.TestCase):
         for word, named in (("قلعة", "Amiri Bold"), ("ბათუმი", "Noto Serif Georgian Bold"), ("灯台", ""), ("قლ", "")):
             with self.subTest(word=word):
                 with self.assertRaises(FontError) as caught:
-                    Lettering(id="a", word=word, font="league-spartan").shaped(NOWHERE)
+                    Lettering(id="a", word=word, font="league-spartan").shaped(AssetFolder(Path("nowhere")))
                 self.assertEqual(caught.exception.field, "font")
                 self.assertEqual(bool(named), "has all of them" in caught.exception.message)
                 self.assertIn(named, caught.exception.message)

@@ -183,7 +183,7 @@ def shade_outputs(
 
     def shaded(kernel: Callable[..., None], *more: Any) -> None:
         """Call a kernel with what is to be shaded."""
-        light, texels = view.light.with_room(LOOKS), view.light.textures(stage)
+        light, texels = view.light.with_room(LOOKS), view.light.textures(stage, view.quality.finely)
         eye, pixel_size = viewpoint(snapshot.camera), np.float32(1 / snapshot.camera.focal)
         PARALLEL.by_parts(
             kernel, places, stage.surfaces, light, view.light.shining, texels, found, eye, pixel_size, *more
@@ -367,7 +367,7 @@ def cut_by_pictures(
         places,
         stage.surfaces,
         light.finishes,
-        light.textures(stage),
+        light.textures(stage, view.quality.finely),
         viewpoint(camera),
         np.float32(1 / camera.focal),
         alpha,
@@ -440,11 +440,10 @@ def _refine(
     height, width = alpha.shape
     nothing = np.empty((0, width), np.float32)
     limit = np.float32(snapshot.error / 255)
-    rounds = _ROUNDS if snapshot.bounces else 1
-    rough = kept("rough", (0 if snapshot.bounces else height, width), np.float32)
-    if not snapshot.bounces:
-        rough.fill(1)
-        PARALLEL.by_parts(least_roughness, fragments, stage.scene.finish_of, light.finishes, rough)
+    mirrors = snapshot.bounces > 0
+    rounds = _ROUNDS if mirrors else 1
+    rough = kept("rough", (height, width), np.float32)
+    PARALLEL.by_parts(least_roughness, fragments, stage.scene.finish_of, light.finishes, rough)
     tones = kept("tones", (height, width, 3), np.float32)
     done, sides = np.zeros((height, width), np.uint8), kept("sides", (height, width), np.uint8)
     bends, doubt = kept("bends", (height, width), np.float32), kept("doubt", (height, width), np.float32)
@@ -452,7 +451,7 @@ def _refine(
     for number in range(rounds):
         tones_of(beauty, tones)
         bends_of(tones, bends)
-        find_busy(bends, tones, alpha, drawing.marks, doubt, limit, number == 0, rough, done, sides)
+        find_busy(bends, tones, alpha, drawing.marks, doubt, limit, number == 0, rough, mirrors, done, sides)
         if not sides.any():
             continue
         places = drawing.again(sides)

@@ -11,7 +11,7 @@ from zeitbild.render.visible.polygons import clipped_area
 from zeitbild.render.visible.visibility import Fragments
 
 LIMIT = np.float32(6 / 255)
-MIRRORS = np.empty((0, 3), np.float32)
+GLOSSY = np.full((3, 3), 0.1, np.float32)
 
 
 def _bends(tones: np.ndarray) -> np.ndarray:  # type: ignore[type-arg]
@@ -38,7 +38,9 @@ class Choosing(unittest.TestCase):
         sides, done = np.empty(shape, np.uint8), np.zeros(shape, np.uint8)
         tones, doubt = np.full((3, 3, 3), 0.5, np.float32), np.zeros(shape, np.float32)
         with PARALLEL:
-            find_busy(np.full(shape, 0.1, np.float32), tones, alpha, marks, doubt, LIMIT, True, MIRRORS, done, sides)
+            find_busy(
+                np.full(shape, 0.1, np.float32), tones, alpha, marks, doubt, LIMIT, True, GLOSSY, True, done, sides
+            )
         self.assertEqual((sides[0, 0], sides[1, 1]), (0, 0))
         self.assertEqual(int((sides == 4).sum()), 7)
 
@@ -58,7 +60,17 @@ class Choosing(unittest.TestCase):
                 with PARALLEL:
                     rows = np.full(shape, rough, np.float32)
                     find_busy(
-                        np.full(shape, bend, np.float32), tones, alpha, marks, doubt, LIMIT, True, rows, done, sides
+                        np.full(shape, bend, np.float32),
+                        tones,
+                        alpha,
+                        marks,
+                        doubt,
+                        LIMIT,
+                        True,
+                        rows,
+                        False,
+                        done,
+                        sides,
                     )
                 self.assertEqual(set(sides.ravel().tolist()), {wanted}, (bend, rough))
 
@@ -70,7 +82,7 @@ class Choosing(unittest.TestCase):
         for amount, expected in ((0.0, 0), (0.05, 4), (0.5, 8)):
             doubt = np.full(shape, amount, np.float32)
             with PARALLEL:
-                find_busy(doubt, tones, alpha, marks, doubt, LIMIT, False, MIRRORS, done, sides)
+                find_busy(doubt, tones, alpha, marks, doubt, LIMIT, False, GLOSSY, True, done, sides)
             self.assertEqual(int(sides[1, 1]), expected)
 
     def test_shares_add_up_to_alpha(self) -> None:

@@ -19,14 +19,14 @@ class Quality:
                is off by a quarter of that in the mean
     edges_exactly  alpha at edges from many more samples, right to less than half a step of 1/255 in the mean; of stretches of open shutter
                never
-    dots_finely    small dots are looked at in several places of each pixel, in an open shutter, too
+    finely    small dots, in an open shutter, too, and pictures on surfaces are looked at in several places of each pixel
     """
 
     name: QualityName
     samples: int
     rays: int
     edges_exactly: bool
-    dots_finely: bool
+    finely: bool
     curve_error: float
     title: str
 

@@ -381,8 +381,8 @@ def mirror(  # type: ignore[no-untyped-def]
                     lean = math.sqrt(bent * bent + part * part * _WIDENS * _WIDENS * lobes[k])
                     textured = has_textures(finishes, finish)
                     if textured:
-                        # As large as the pixel would be there.
-                        footprint = pixel_size if parallel else pixel_size * far
+                        # What this ray stands for, and wider the farther it went.
+                        footprint = wide if parallel else wide + far * pixel_size / cells
                         nx, ny, nz = apply_textures(
                             look,
                             finish,
@@ -391,6 +391,7 @@ def mirror(  # type: ignore[no-untyped-def]
                             (nx, ny, nz),
                             (-lx, -ly, -lz),
                             footprint,
+                            (_ZERO, _ZERO, _ZERO, _ZERO, _ZERO, _ZERO),
                             finishes,
                             textures,
                         )

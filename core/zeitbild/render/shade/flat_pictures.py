@@ -8,7 +8,7 @@ import numpy as np
 
 from zeitbild.kernels import inlined_kernel
 from zeitbild.render.shade import batch
-from zeitbild.render.shade.texturing import LOW, look_up
+from zeitbild.render.shade.texturing import LOW, look_up, look_up_finely
 from zeitbild.render.visible.surface import TURNED_AWAY
 from zeitbild.snapshot.finish_row import MAP_LIES, MAPS, UNWRAPPED
 
@@ -84,6 +84,31 @@ def look_up_together(rows, whole, used, fragments, surfaces, eye, pixel_size, fi
         rows[_U, i], rows[_U + 1, i] = u0 * px + u1 * py + u2 * pz + u3, v0 * px + v1 * py + v2 * pz + v3
         rows[_WIDE, i] = unit * (far if standing > _ZERO else _ONE) / max(_LOW, facing)
     red, green, blue = finishes[finish, 0], finishes[finish, 1], finishes[finish, 2]
+    if textures.finely:
+        # Where its corners lie in the picture, and how much that changes from pixel to pixel.
+        ua, va = u0 * px0 + u1 * py0 + u2 * pz0 + u3, v0 * px0 + v1 * py0 + v2 * pz0 + v3
+        ub, vb = u0 * px1 + u1 * py1 + u2 * pz1 + u3, v0 * px1 + v1 * py1 + v2 * pz1 + v3
+        uc, vc = u0 * px2 + u1 * py2 + u2 * pz2 + u3, v0 * px2 + v1 * py2 + v2 * pz2 + v3
+        sum_x, sum_y, sum_one = e0 + e3 + e6, e1 + e4 + e7, e2 + e5 + e8
+        right_u, right_v = e0 * ua + e3 * ub + e6 * uc, e0 * va + e3 * vb + e6 * vc
+        under_u, under_v = e1 * ua + e4 * ub + e7 * uc, e1 * va + e4 * vb + e7 * vc
+        for i in range(used):
+            f = whole[_FRAGMENT, i]
+            inverse = 1.0 / max(sum_x * where[f, 0] + sum_y * where[f, 1] + sum_one, 1e-300)
+            u, v = rows[_U, i], rows[_U + 1, i]
+            r, g, b = look_up_finely(
+                textures.values,
+                textures.table,
+                number,
+                u,
+                v,
+                np.float32((right_u - u * sum_x) * inverse),
+                np.float32((right_v - v * sum_x) * inverse),
+                np.float32((under_u - u * sum_y) * inverse),
+                np.float32((under_v - v * sum_y) * inverse),
+            )
+            rows[_COLOUR, i], rows[_COLOUR + 1, i], rows[_COLOUR + 2, i] = red * r, green * g, blue * b
+        return True
     for i in range(used):
         wide = rows[_WIDE, i]
         r, g, b = look_up(

@@ -7,6 +7,7 @@ import numpy as np
 
 from zeitbild.kernels import parallel_kernel
 from zeitbild.render.shade.shading import has_textures
+from zeitbild.render.visible.finer import CALM
 from zeitbild.render.visible.triangle_setup import TILE
 from zeitbild.snapshot.finish_row import COAT, COAT_ROUGHNESS, SHADING, TONE_BANDS, UNLIT
 
@@ -17,25 +18,31 @@ _TONE_BANDS, _UNLIT = np.float32(TONE_BANDS), np.float32(UNLIT)
 _ZERO, _ONE = np.float32(0), np.float32(1)
 #: What stands for the roughness of tones, which change at once, and of textures.
 _SOME = np.float32(0.3)
+#: What stands where nothing is yet; where one finish is that nothing lights, ``CALM`` and its number.
+_NOTHING, _CALM = np.float32(2), np.float32(CALM)
 
 
 @parallel_kernel
 def least_roughness(fragments, finish_of, finishes, rough):  # type: ignore[no-untyped-def]
-    """Lower rough [H, W] to the least roughness of the fragments of each pixel; finishes and finish_of [T] as in ``shading.shade``."""
+    """The least roughness of the fragments of each pixel into rough [H, W], 1 where none is lit, and ``CALM`` or more where all of them
+    are of one finish that is unlit: what lies in such a pixel is known as it is. finishes and finish_of [T] as in ``shading.shade``."""
     order, counts, firsts, width = fragments.order, fragments.counts, fragments.firsts, fragments.width
     pixel, triangle = fragments.pixel, fragments.triangle
     columns = (width + _TILE - 1) // _TILE
     for turn in numba.prange(order.shape[0]):
         tile = order[turn]
         top, left = (tile // columns) * _TILE, (tile % columns) * _TILE
+        rough[top : top + _TILE, left : min(left + _TILE, width)] = _NOTHING
         for f in range(firsts[tile], firsts[tile] + counts[tile]):
             finish = finish_of[triangle[f]]
-            if finishes[finish, _SHADING] == _UNLIT:
+            y, x = top + (pixel[f] >> _SHIFT), left + (pixel[f] & _MASK)
+            if finishes[finish, _SHADING] == _UNLIT and finishes[finish, _COAT] <= _ZERO:
+                alone = _CALM + np.float32(finish)
+                rough[y, x] = alone if rough[y, x] == _NOTHING or rough[y, x] == alone else min(rough[y, x], _ONE)
                 continue
             own = finishes[finish, 3]
             if finishes[finish, _COAT] > _ZERO:
                 own = min(own, finishes[finish, _COAT_ROUGHNESS])
             if finishes[finish, _SHADING] == _TONE_BANDS or has_textures(finishes, finish):
                 own = min(own, _SOME)
-            y, x = top + (pixel[f] >> _SHIFT), left + (pixel[f] & _MASK)
-            rough[y, x] = min(rough[y, x], own)
+            rough[y, x] = min(rough[y, x], own, _ONE)

@@ -78,7 +78,9 @@ def shade_groups(  # type: ignore[no-untyped-def]
                     take_spots(rows, whole, used, spots, lift_share, eye)
                 else:
                     place(rows, whole, used, fragments, surfaces, eye, True)
-                textured = take_textures(rows, whole, used, looks, triangle, finishes, textures, eye, pixel_size)
+                textured = take_textures(
+                    rows, whole, used, looks, fragments, surfaces, finishes, textures, eye, pixel_size, sides, top, left
+                )
                 take_finishes(rows, whole, used, textured, finishes, shining)
                 for i in range(used):
                     own = share[whole[_FRAGMENT, i]]

@@ -17,7 +17,7 @@ from zeitbild.render.shade.batch import (
 )
 from zeitbild.render.shade.coat import coat_light
 from zeitbild.render.shade.flat_pictures import COLOUR, look_up_together
-from zeitbild.render.shade.texturing import apply_textures, base_colour, footprint_at
+from zeitbild.render.shade.texturing import apply_textures, base_colour, footprint_at, span_at
 from zeitbild.render.shade.tones import tones_across
 from zeitbild.render.visible.triangle_setup import TILE
 from zeitbild.snapshot.finish_row import COAT, MAPS, METAL_ROUGH, SHADING, SHADOW_ONLY, TONE_BANDS, UNLIT
@@ -84,23 +84,43 @@ def changes_surface(finishes, finish):  # type: ignore[no-untyped-def]
 
 
 @inlined_kernel
-def take_textures(rows, whole, used, looks, triangle, finishes, textures, eye, pixel_size):  # type: ignore[no-untyped-def]
-    """Bend normals and make finishes of their own, from row ``looks`` on, where textures lie on what is shaded. Tells whether any do."""
+def span_of(f, fragments, surfaces, sides, top, left, finely):  # type: ignore[no-untyped-def]
+    """What fragment f covers of its surface: its whole pixel, or its cell of one (``texturing.span_at``), or nothing but zeros where no one
+    wants to know; sides as ``shade`` takes them."""
+    if not finely:
+        return _ZERO, _ZERO, _ZERO, _ZERO, _ZERO, _ZERO
+    part = 1.0
+    if sides.shape[0] > 0:
+        own = fragments.pixel[f]
+        part /= max(np.int32(sides[top + (own >> _SHIFT), left + (own & _MASK)]), np.int32(1))
+    where = fragments.where
+    return span_at(fragments.edges, surfaces.places, np.uint64(fragments.triangle[f]), where[f, 0], where[f, 1], part)
+
+
+@inlined_kernel
+def take_textures(  # type: ignore[no-untyped-def]
+    rows, whole, used, looks, fragments, surfaces, finishes, textures, eye, pixel_size, sides, top, left
+):
+    """Bend normals and make finishes of their own, from row ``looks`` on, where textures lie on what is shaded. Tells whether any do.
+    The tile begins at row top and column left."""
     textured = False
     for i in range(used):
         finish = whole[_FINISH, i]
         if not has_textures(finishes, finish):
             continue
+        f = whole[_FRAGMENT, i]
         px, py, pz = rows[_POINT, i], rows[_POINT + 1, i], rows[_POINT + 2, i]
         footprint = footprint_at(px, py, pz, eye, pixel_size)
+        span = span_of(f, fragments, surfaces, sides, top, left, textures.finely)
         rows[_NORMAL, i], rows[_NORMAL + 1, i], rows[_NORMAL + 2, i] = apply_textures(
             looks + i,
             finish,
-            np.uint64(triangle[whole[_FRAGMENT, i]]),
+            np.uint64(fragments.triangle[f]),
             (px, py, pz),
             (rows[_NORMAL, i], rows[_NORMAL + 1, i], rows[_NORMAL + 2, i]),
             (rows[_VIEW, i], rows[_VIEW + 1, i], rows[_VIEW + 2, i]),
             footprint,
+            span,
             finishes,
             textures,
         )
@@ -259,6 +279,7 @@ def shade(  # type: ignore[no-untyped-def]
                         elif finishes[finish, _MAPS] > _ZERO:
                             px, py, pz = rows[_POINT, i], rows[_POINT + 1, i], rows[_POINT + 2, i]
                             footprint = footprint_at(px, py, pz, eye, pixel_size)
+                            span = span_of(f, fragments, surfaces, sides, top, left, textures.finely)
                             red, green, blue = base_colour(
                                 finish,
                                 np.uint64(triangle[f]),
@@ -266,6 +287,7 @@ def shade(  # type: ignore[no-untyped-def]
                                 (rows[_NORMAL, i], rows[_NORMAL + 1, i], rows[_NORMAL + 2, i]),
                                 (rows[_VIEW, i], rows[_VIEW + 1, i], rows[_VIEW + 2, i]),
                                 footprint,
+                                span,
                                 finishes,
                                 textures,
                             )
@@ -282,7 +304,9 @@ def shade(  # type: ignore[no-untyped-def]
                 takes_light = planes.shape[0] > 0
                 for i in range(used):
                     takes_light = takes_light or finishes[whole[_FINISH, i], _SHADING] != _UNLIT
-                textured = take_textures(rows, whole, used, looks, triangle, finishes, textures, eye, pixel_size)
+                textured = take_textures(
+                    rows, whole, used, looks, fragments, surfaces, finishes, textures, eye, pixel_size, sides, top, left
+                )
                 take_finishes(rows, whole, used, textured, finishes, shining)
                 if takes_light:
                     prepare_light(rows, whole, used, shining.table)

@@ -1,6 +1,8 @@
 """Textures: pictures on surfaces, looked up in the element's own space, coarser the farther away they are.
 
-Mean pictures of halved size stand for what is smaller than a pixel (Williams 1983, Pyramidal Parametrics).
+Mean pictures of halved size stand for what is smaller than a pixel (Williams 1983, Pyramidal Parametrics). What a pixel covers of a
+picture is long and narrow on what is seen at a small angle: at final it is looked at in several places along and across, at each as
+sharply as places lie apart (after McCormack et al. 1999, Feline), so that it is the mean of what lies in the pixel and no more.
 """
 
 from __future__ import annotations
@@ -12,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zeitbild.kernels import inlined_kernel, kernel
+from zeitbild.render.visible.surface import edges_at, shares_at
 from zeitbild.snapshot import Snapshot
 from zeitbild.snapshot.finish_row import (
     ALL_SIDES,
@@ -35,6 +38,14 @@ _TURNS = np.float32(1 / (2 * math.pi))
 _TO_LOG2 = np.float32(1 / math.log(2))
 #: A surface seen at a lower angle (cosine) is not made coarser any more.
 _LOW = LOW = np.float32(0.25)
+#: Places along a pixel at most, where it covers something long and narrow.
+_MOST_PLACES = np.float32(16)
+#: Cosine of what its sides enclose, from which on it is no rectangle any more.
+_SLANTED = np.float32(0.1)
+#: So much of a place is nothing: numbers are rounded.
+_ALMOST = np.float32(0.01)
+#: Texels that nothing covers: a triangle that is seen edge-on.
+_ENDLESS = np.float32(1e6)
 
 
 class Textures(NamedTuple):
@@ -45,6 +56,8 @@ class Textures(NamedTuple):
     unwrapped: NDArray[np.float32]
     values: NDArray[np.float32]
     table: NDArray[np.int64]
+    #: Whether a pixel is looked at in several places (``look_up_finely``).
+    finely: bool
 
 
 def spaces_of(snapshot: Snapshot) -> NDArray[np.float32]:
@@ -115,15 +128,20 @@ def _texel(values, table, number, level, u, v, soft_u, soft_v):  # type: ignore[
 
 
 @inlined_kernel
+def _level_of(size, last):  # type: ignore[no-untyped-def]
+    """Which level has texels of a size, or somewhat less, and how far the next is mixed with it."""
+    wanted = max(_ZERO, min(np.float32(last), np.float32(math.log(max(size, _ONE))) * _TO_LOG2))
+    level = min(int(wanted), last)
+    return level, np.float32(wanted) - np.float32(level)
+
+
+@inlined_kernel
 def look_up(values, table, number, u, v, wide_u, wide_v):  # type: ignore[no-untyped-def]
     """Value (three numbers) of a texture at shares of its width and height from its upper left corner; wide_u and wide_v are what a pixel
     covers of them."""
     width, height = np.float32(table[number, 1 + 1]), np.float32(table[number, 1 + 2])
     last = table[number, 0] - 1
-    footprint = max(wide_u * width, wide_v * height)
-    wanted = max(_ZERO, min(np.float32(last), math.log(max(footprint, _ONE)) * _TO_LOG2))
-    level = min(int(wanted), last)
-    blend = np.float32(wanted) - np.float32(level)
+    level, blend = _level_of(np.float32(max(wide_u * width, wide_v * height)), last)
     soft_u = soft_v = _ONE
     if table[number, _HARD] != 0 and level == 0:
         soft_u, soft_v = max(_SMALL, min(_ONE, wide_u * width)), max(_SMALL, min(_ONE, wide_v * height))
@@ -132,6 +150,57 @@ def look_up(values, table, number, u, v, wide_u, wide_v):  # type: ignore[no-unt
         r, g, b = _texel(values, table, number, level + 1, u, v, _ONE, _ONE)
         red, green, blue = red + (r - red) * blend, green + (g - green) * blend, blue + (b - blue) * blend
     return red, green, blue
+
+
+@inlined_kernel
+def _side_by_side(length, size):  # type: ignore[no-untyped-def]
+    """How many places of a size cover a length, and how far they are apart, in lengths. Two part from where one stood, so that nothing
+    jumps as a second one is needed."""
+    count = max(1, math.ceil(length / size - _ALMOST))
+    if count > 2:
+        return count, _ONE / np.float32(count)
+    return count, max(_ZERO, _ONE - size / max(length, _SMALL))
+
+
+@kernel
+def look_up_finely(values, table, number, u, v, across_u, across_v, down_u, down_v):  # type: ignore[no-untyped-def]
+    """The mean of a texture over what a pixel covers: a parallelogram about its place with the sides across and down, in shares of width
+    and height. Places lie in it side by side, each as wide as two go into its lesser side: what is halved is the mean of its texels.
+    """
+    width, height = np.float32(table[number, 1 + 1]), np.float32(table[number, 1 + 2])
+    # In texels.
+    ax, ay, bx, by = across_u * width, across_v * height, down_u * width, down_v * height
+    first, second = math.sqrt(ax * ax + ay * ay), math.sqrt(bx * bx + by * by)
+    slant = ax * bx + ay * by
+    if abs(slant) > _SLANTED * first * second:
+        # Of a slanted parallelogram the axes of the ellipse in it.
+        turn = _HALF * np.float32(math.atan2(_TWO * slant, first * first - second * second))
+        c, s = np.float32(math.cos(turn)), np.float32(math.sin(turn))
+        ax, ay, bx, by = c * ax + s * bx, c * ay + s * by, c * bx - s * ax, c * by - s * ay
+        first, second = math.sqrt(ax * ax + ay * ay), math.sqrt(bx * bx + by * by)
+    wide_u, wide_v = math.sqrt(ax * ax + bx * bx), math.sqrt(ay * ay + by * by)
+    longer = np.float32(max(first, second))
+    if not longer > _ONE or not longer < _ENDLESS:
+        return look_up(values, table, number, u, v, wide_u / width, wide_v / height)
+    size = np.float32(max(_ONE, _HALF * min(first, second), longer / _MOST_PLACES))
+    along, step_along = _side_by_side(first, size)
+    aside, step_aside = _side_by_side(second, size)
+    last = table[number, 0] - 1
+    level, blend = _level_of(size, last)
+    mixed = blend > _ZERO and level < last
+    red = green = blue = _ZERO
+    for i in range(along):
+        t = step_along * (np.float32(i) - _HALF * np.float32(along - 1))
+        for j in range(aside):
+            w = step_aside * (np.float32(j) - _HALF * np.float32(aside - 1))
+            own_u, own_v = u + (t * ax + w * bx) / width, v + (t * ay + w * by) / height
+            r, g, b = _texel(values, table, number, level, own_u, own_v, _ONE, _ONE)
+            if mixed:
+                other_r, other_g, other_b = _texel(values, table, number, level + 1, own_u, own_v, _ONE, _ONE)
+                r, g, b = r + (other_r - r) * blend, g + (other_g - g) * blend, b + (other_b - b) * blend
+            red, green, blue = red + r, green + g, blue + b
+    count = _ONE / np.float32(along * aside)
+    return red * count, green * count, blue * count
 
 
 @inlined_kernel
@@ -201,36 +270,81 @@ def _lies_at(finish, t, x, y, z, ox, oy, oz, finishes, space, unwrapped):  # typ
     return by_shares, across, above, wide_u, wide_v, rx, ry, rz, ux, uy, uz, cosine, sine, scale
 
 
+@inlined_kernel
+def span_at(edges, places, t, x, y, part):  # type: ignore[no-untyped-def]
+    """How far the point of triangle t under picture coordinates (x, y) goes as those go on by part of a pixel to the right (three numbers)
+    and down (three numbers), in the world."""
+    wa, wb, wc = shares_at(edges, t, x, y)
+    a, b, c = edges_at(edges, t, x, y)
+    inverse = part / max(a + b + c, 1e-300)
+    sum_x, sum_y = edges[t, 0] + edges[t, 3] + edges[t, 6], edges[t, 1] + edges[t, 4] + edges[t, 7]
+    ax, ay = np.float32((edges[t, 0] - wa * sum_x) * inverse), np.float32((edges[t, 1] - wa * sum_y) * inverse)
+    bx, by = np.float32((edges[t, 3] - wb * sum_x) * inverse), np.float32((edges[t, 4] - wb * sum_y) * inverse)
+    cx, cy = np.float32((edges[t, 6] - wc * sum_x) * inverse), np.float32((edges[t, 7] - wc * sum_y) * inverse)
+    return (
+        ax * places[t, 0, 0] + bx * places[t, 1, 0] + cx * places[t, 2, 0],
+        ax * places[t, 0, 1] + bx * places[t, 1, 1] + cx * places[t, 2, 1],
+        ax * places[t, 0, 2] + bx * places[t, 1, 2] + cx * places[t, 2, 2],
+        ay * places[t, 0, 0] + by * places[t, 1, 0] + cy * places[t, 2, 0],
+        ay * places[t, 0, 1] + by * places[t, 1, 1] + cy * places[t, 2, 1],
+        ay * places[t, 0, 2] + by * places[t, 1, 2] + cy * places[t, 2, 2],
+    )
+
+
+@inlined_kernel
+def _own_span(space, span):  # type: ignore[no-untyped-def]
+    """The same in the element's own space."""
+    rx, ry, rz, dx, dy, dz = span
+    return (
+        space[0, 0] * rx + space[0, 1] * ry + space[0, 2] * rz,
+        space[1, 0] * rx + space[1, 1] * ry + space[1, 2] * rz,
+        space[2, 0] * rx + space[2, 1] * ry + space[2, 2] * rz,
+        space[0, 0] * dx + space[0, 1] * dy + space[0, 2] * dz,
+        space[1, 0] * dx + space[1, 1] * dy + space[1, 2] * dz,
+        space[2, 0] * dx + space[2, 1] * dy + space[2, 2] * dz,
+    )
+
+
 @kernel
-def alpha_at(finish, t, point, facing, footprint, finishes, textures):  # type: ignore[no-untyped-def]
+def alpha_at(finish, t, point, facing, footprint, span, finishes, textures):  # type: ignore[no-untyped-def]
     """How much of the surface is there at a point of triangle t, by the picture that says so; facing is the cosine of normal and view, the
     rest as ``apply_textures`` takes it. It lies as the mesh is unwrapped, wherever the finish's other pictures lie; where nothing is, all
     of it is there."""
     px, py, pz = point
-    spaces, unwrapped, values, table = textures
+    spaces, unwrapped, values, table, finely = textures
     if unwrapped.shape[0] == 0:
         return _ONE
-    space = spaces[finish]
+    space, number = spaces[finish], int(finishes[finish, _ALPHA_MAP]) - 1
     x = space[0, 0] * px + space[0, 1] * py + space[0, 2] * pz + space[0, 3]
     y = space[1, 0] * px + space[1, 1] * py + space[1, 2] * pz + space[1, 3]
     z = space[2, 0] * px + space[2, 1] * py + space[2, 2] * pz + space[2, 3]
     u, v = unwrapped[t, 0], unwrapped[t, 1]
+    at_u, at_v = u[0] * x + u[1] * y + u[2] * z + u[3], v[0] * x + v[1] * y + v[2] * z + v[3]
+    if finely:
+        rx, ry, rz, dx, dy, dz = _own_span(space, span)
+        alpha, _, _ = look_up_finely(
+            values,
+            table,
+            number,
+            at_u,
+            at_v,
+            u[0] * rx + u[1] * ry + u[2] * rz,
+            v[0] * rx + v[1] * ry + v[2] * rz,
+            u[0] * dx + u[1] * dy + u[2] * dz,
+            v[0] * dx + v[1] * dy + v[2] * dz,
+        )
+        return alpha
     wide = footprint * space[0, 7] / max(_LOW, facing)
-    alpha, _, _ = look_up(
-        values,
-        table,
-        int(finishes[finish, _ALPHA_MAP]) - 1,
-        u[0] * x + u[1] * y + u[2] * z + u[3],
-        v[0] * x + v[1] * y + v[2] * z + v[3],
-        wide * math.sqrt(u[0] * u[0] + u[1] * u[1] + u[2] * u[2]),
-        wide * math.sqrt(v[0] * v[0] + v[1] * v[1] + v[2] * v[2]),
-    )
+    wide_u = wide * math.sqrt(u[0] * u[0] + u[1] * u[1] + u[2] * u[2])
+    wide_v = wide * math.sqrt(v[0] * v[0] + v[1] * v[1] + v[2] * v[2])
+    alpha, _, _ = look_up(values, table, number, at_u, at_v, wide_u, wide_v)
     return alpha
 
 
 @inlined_kernel
-def _lying(finish, t, point, normal, view, footprint, finishes, textures):  # type: ignore[no-untyped-def]
-    """``_lies_at`` for a point of the world, with what a pixel covers of the picture instead of how much it changes in a unit."""
+def _lying(finish, t, point, normal, view, footprint, span, finishes, textures):  # type: ignore[no-untyped-def]
+    """``_lies_at`` for a point of the world, with what a pixel covers of the picture instead of how much it changes in a unit: to the right
+    and up of the picture, for a pixel to the right (two numbers) and one down (two)."""
     px, py, pz = point
     nx, ny, nz = normal
     vx, vy, vz = view
@@ -244,54 +358,120 @@ def _lying(finish, t, point, normal, view, footprint, finishes, textures):  # ty
     by_shares, across, above, wide_u, wide_v, rx, ry, rz, ux, uy, uz, cosine, sine, scale = _lies_at(
         finish, t, x, y, z, ox, oy, oz, finishes, space, textures.unwrapped
     )
-    facing = max(_LOW, nx * vx + ny * vy + nz * vz)
-    wide = footprint * space[0, 7] / facing
-    return by_shares, across, above, wide * wide_u, wide * wide_v, rx, ry, rz, ux, uy, uz, cosine, sine, scale
+    across_u = across_v = down_u = down_v = _ZERO
+    if _is_known(span) and textures.finely:
+        ax, ay, az, bx, by, bz = _own_span(space, span)
+        # Only along the surface; what turns counts as turned, what is told by shares as wide as it is there.
+        to_u, to_v = (wide_u, wide_v) if by_shares else (_ONE, _ONE)
+        right, up = ax * rx + ay * ry + az * rz, ax * ux + ay * uy + az * uz
+        across_u, across_v = (right * cosine + up * sine) * to_u, (up * cosine - right * sine) * to_v
+        right, up = bx * rx + by * ry + bz * rz, bx * ux + by * uy + bz * uz
+        down_u, down_v = (right * cosine + up * sine) * to_u, (up * cosine - right * sine) * to_v
+    else:
+        facing = max(_LOW, nx * vx + ny * vy + nz * vz)
+        wide = footprint * space[0, 7] / facing
+        across_u, down_v = wide * wide_u, wide * wide_v
+    return (
+        by_shares,
+        across,
+        above,
+        across_u,
+        across_v,
+        down_u,
+        down_v,
+        rx,
+        ry,
+        rz,
+        ux,
+        uy,
+        uz,
+        cosine,
+        sine,
+        scale,
+    )
 
 
 @inlined_kernel
-def _seen(number, by_shares, across, above, wide_u, wide_v, values, table):  # type: ignore[no-untyped-def]
-    """Value (three numbers) of a picture that lies so."""
+def _is_known(span):  # type: ignore[no-untyped-def]
+    """Whether it is known what a pixel covers (``span_at``): not of what is mirrored."""
+    rx, ry, rz, dx, dy, dz = span
+    return rx != _ZERO or ry != _ZERO or rz != _ZERO or dx != _ZERO or dy != _ZERO or dz != _ZERO
+
+
+@inlined_kernel
+def _seen(  # type: ignore[no-untyped-def]
+    number, by_shares, across, above, across_u, across_v, down_u, down_v, finely, values, table
+):
+    """Value (three numbers) of a picture that lies so, as ``_lying`` says."""
     u, v = across, above
     if not by_shares:
         shape = np.float32(table[number, 1 + 1]) / np.float32(table[number, 1 + 2])
-        u, v, wide_v = _HALF + across, _HALF - above * shape, wide_v * shape
-    return look_up(values, table, number, u, v, wide_u, wide_v)
+        u, v, across_v, down_v = _HALF + across, _HALF - above * shape, across_v * shape, down_v * shape
+    if finely:
+        return look_up_finely(values, table, number, u, v, across_u, -across_v, down_u, -down_v)
+    return look_up(values, table, number, u, v, across_u, down_v)
 
 
 @inlined_kernel
-def base_colour(finish, t, point, normal, view, footprint, finishes, textures):  # type: ignore[no-untyped-def]
+def base_colour(finish, t, point, normal, view, footprint, span, finishes, textures):  # type: ignore[no-untyped-def]
     """Three numbers: the base colour of a finish at a point of triangle t, times the picture that says so; as ``apply_textures``."""
     red, green, blue = finishes[finish, 0], finishes[finish, 1], finishes[finish, 2]
     number = int(finishes[finish, _MAPS]) - 1
     if number >= 0:
-        by_shares, across, above, wide_u, wide_v, _, _, _, _, _, _, _, _, _ = _lying(
-            finish, t, point, normal, view, footprint, finishes, textures
+        by_shares, across, above, across_u, across_v, down_u, down_v, _, _, _, _, _, _, _, _, _ = _lying(
+            finish, t, point, normal, view, footprint, span, finishes, textures
         )
-        r, g, b = _seen(number, by_shares, across, above, wide_u, wide_v, textures.values, textures.table)
+        finely = textures.finely and _is_known(span)
+        r, g, b = _seen(
+            number,
+            by_shares,
+            across,
+            above,
+            across_u,
+            across_v,
+            down_u,
+            down_v,
+            finely,
+            textures.values,
+            textures.table,
+        )
         red, green, blue = red * r, green * g, blue * b
     return red, green, blue
 
 
 @kernel
-def apply_textures(look, finish, t, point, normal, view, footprint, finishes, textures):  # type: ignore[no-untyped-def]
+def apply_textures(look, finish, t, point, normal, view, footprint, span, finishes, textures):  # type: ignore[no-untyped-def]
     """Write the finish at a point of triangle t into the row ``look`` of finishes; gives the unit normal there (three numbers).
 
-    footprint is a pixel's size at the point in units of the world; textures as in ``stage.Textures``. Factors as in
+    footprint is a pixel's size at the point in units of the world, span what it covers of the surface, as ``span_at`` says, or nothing but
+    zeros, if that is not known. Factors as in
     glTF 2.0 (section 3.9): textures are multiplied with the finish's own values; roughness and metalness take the red channel.
     """
     nx, ny, nz = normal
     space = textures.spaces[finish]
     for k in range(_ROW):
         finishes[look, k] = finishes[finish, k]
-    by_shares, across, above, wide_u, wide_v, rx, ry, rz, ux, uy, uz, cosine, sine, scale = _lying(
-        finish, t, point, normal, view, footprint, finishes, textures
+    by_shares, across, above, across_u, across_v, down_u, down_v, rx, ry, rz, ux, uy, uz, cosine, sine, scale = _lying(
+        finish, t, point, normal, view, footprint, span, finishes, textures
     )
+    finely = textures.finely and _is_known(span)
     for which in range(5):
         number = int(finishes[finish, _MAPS + which]) - 1
         if number < 0:
             continue
-        red, green, blue = _seen(number, by_shares, across, above, wide_u, wide_v, textures.values, textures.table)
+        red, green, blue = _seen(
+            number,
+            by_shares,
+            across,
+            above,
+            across_u,
+            across_v,
+            down_u,
+            down_v,
+            finely,
+            textures.values,
+            textures.table,
+        )
         if which == 0 or which == 4:
             first = 0 if which == 0 else 5
             finishes[look, first] *= red

@@ -20,6 +20,9 @@ _TILE = TILE
 _SHIFT, _MASK = TILE.bit_length() - 1, TILE - 1
 _ADDED = np.uint8(ADDED)
 _ZERO, _HALF, _ONE = np.float32(0), np.float32(0.5), np.float32(1)
+#: From this "roughness" on a pixel is one unlit finish, which is known as it is.
+CALM = 10.0
+_CALM_ALONE = np.float32(CALM)
 #: What counts as the ground where a pixel is covered in part: a middle grey.
 _GROUND = np.float32(0.18)
 #: Halves that differ by so many times more than allowed ask for the finest cells at once.
@@ -67,19 +70,19 @@ def bends_of(tones, bends):  # type: ignore[no-untyped-def]
 
 
 @parallel_kernel
-def find_busy(bends, tones, alpha, marks, doubt, limit, first, rough, done, sides):  # type: ignore[no-untyped-def]
+def find_busy(bends, tones, alpha, marks, doubt, limit, first, rough, mirrors, done, sides):  # type: ignore[no-untyped-def]
     """Into how many cells a side each pixel is to be cut now: sides [H, W], 0 where it is good as it is.
 
     For the first time those that bend by more than ``limit`` (of 1); again those whose halves differ (doubt [H, W], see
     ``shading.shade``) by more than that in how bright they look. done [H, W] is what they were cut into before. What no
-    sample saw is left out. Nothing was done before if ``first``. rough [H, W] is that of ``gloss.least_roughness``, or has no length where the set
-    is mirrored: a mirror ray shows one thing of many that its place mirrors, and so few as of a rough surface would agree by chance.
+    sample saw, and what is one unlit finish, is left out. Nothing was done before if ``first``. rough [H, W] is that of
+    ``gloss.least_roughness``; where the set is mirrored (mirrors) it says nothing else: a mirror ray shows one thing of many that its place
+    mirrors, and so few as of a rough surface would agree by chance.
     """
-    mirrors = rough.shape[0] == 0
     for y in numba.prange(alpha.shape[0]):
         for x in range(alpha.shape[1]):
             sides[y, x] = np.uint8(0)
-            if alpha[y, x] == _ZERO or marks[y, x] == _ADDED:
+            if alpha[y, x] == _ZERO or marks[y, x] == _ADDED or rough[y, x] >= _CALM_ALONE:
                 continue
             if first or done[y, x] == 0:
                 cells, calm, steep = np.uint8(4), _ONE, _STEEP_MIRRORS
