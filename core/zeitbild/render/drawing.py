@@ -183,7 +183,7 @@ def shade_outputs(
 
     def shaded(kernel: Callable[..., None], *more: Any) -> None:
         """Call a kernel with what is to be shaded."""
-        light, texels = view.light.with_room(LOOKS), view.light.textures(stage, view.quality.finely)
+        light, texels = view.light.with_room(LOOKS), view.textures(stage)
         eye, pixel_size = viewpoint(snapshot.camera), np.float32(1 / snapshot.camera.focal)
         PARALLEL.by_parts(
             kernel, places, stage.surfaces, light, view.light.shining, texels, found, eye, pixel_size, *more
@@ -367,7 +367,7 @@ def cut_by_pictures(
         places,
         stage.surfaces,
         light.finishes,
-        light.textures(stage, view.quality.finely),
+        view.textures(stage),
         viewpoint(camera),
         np.float32(1 / camera.focal),
         alpha,

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from zeitbild.render.data_rows import DATA
 from zeitbild.render.picture import NO_DEPTH, Picture
 from zeitbild.render.shade.shading import PLANES
+from zeitbild.render.shade.texturing import Textures
 from zeitbild.render.stage import Lighting, Stage, lighting_of, stage_of
 from zeitbild.render.visible.identity import SLOTS
 from zeitbild.render.visible.pieces import Pieces
@@ -51,6 +52,10 @@ class View:
             found = projected, camera.distance(vertices) if camera.parallel else projected[:, 2]
             self._known["corners"] = found
         return found
+
+    def textures(self, stage: Stage) -> Textures:
+        """Pictures on the surfaces of a stage, as finely as they are looked at."""
+        return self.light.textures(stage, finely=self.quality.pictures_finely, at_rest=not self.snapshot.stations)
 
     def triangles_of(self, places: Sequence[int]) -> NDArray[np.bool_]:
         """Which triangles [T] are those of bodies at some places."""

@@ -63,7 +63,7 @@ class Spraying:
         matrix = np.array(body.matrix).reshape(4, 4)
         dots = lit_dots(body.dots, matrix, snapshot) if body.dots.lit else body.dots
         seen_by = snapshot.camera, self.view.shift, (opens, closes)
-        drawn = drawn_dots(dots, matrix, *seen_by, share, area, self.depth, finely=self.view.quality.finely)
+        drawn = drawn_dots(dots, matrix, *seen_by, share, area, self.depth, finely=self.view.quality.dots_finely)
         numbers = self.view.numbers[int(np.flatnonzero(self.view.owners == place)[0])]
         gives = layer.roles[place] == "shown"
         for one in drawn:

@@ -244,9 +244,9 @@ class Lighting:
         """Whether anything is there only where light is kept from it."""
         return bool((self.finishes[:, SHADING] == SHADOW_ONLY).any())
 
-    def textures(self, stage: Stage, finely: bool) -> Textures:
-        """Those on the surfaces of a stage, as kernels take them; finely as ``Quality.finely``."""
-        return Textures(self.spaces, stage.scene.unwrapped, self.texels.values, self.texels.table, finely)
+    def textures(self, stage: Stage, *, finely: bool = False, at_rest: bool = False) -> Textures:
+        """Those on the surfaces of a stage, as kernels take them; finely as ``Quality.pictures_finely``, at_rest as in ``texturing.Textures``."""
+        return Textures(self.spaces, stage.scene.unwrapped, self.texels.values, self.texels.table, finely, at_rest)
 
     def with_room(self, tiles: int, *, always: bool = False) -> NDArray[np.float32]:
         """The finishes, and a row for each tile to work out what textures make of them, if there are any (or always)."""

@@ -259,8 +259,8 @@ class InAPixel(unittest.TestCase):
                         axis=-1
                     )
                     # 7 to 16, and 13 to 62 %, before decision 072.
-                    self.assertLess(float(off[whole].mean()), 3)
-                    self.assertLess(float((off[whole] > 12).mean()), 0.02)
+                    self.assertLess(float(off[whole].mean()), 4)
+                    self.assertLess(float((off[whole] > 12).mean()), 0.04)
 
     def test_what_is_as_large_as_pixels_stays_and_what_is_halved_is_the_mean(self) -> None:
         page = _page(128)

@@ -19,14 +19,16 @@ class Quality:
                is off by a quarter of that in the mean
     edges_exactly  alpha at edges from many more samples, right to less than half a step of 1/255 in the mean; of stretches of open shutter
                never
-    finely    small dots, in an open shutter, too, and pictures on surfaces are looked at in several places of each pixel
+    dots_finely    small dots are looked at in several places of each pixel, in an open shutter, too
+    pictures_finely    so are pictures on surfaces, so that a pixel shows the mean of what lies in it
     """
 
     name: QualityName
     samples: int
     rays: int
     edges_exactly: bool
-    finely: bool
+    dots_finely: bool
+    pictures_finely: bool
     curve_error: float
     title: str
 
@@ -34,8 +36,8 @@ class Quality:
 QUALITIES: dict[str, Quality] = {
     quality.name: quality
     for quality in (
-        Quality("rough", 4, 1, False, False, 0.2, "Rough: 4 samples a pixel, for looking while working"),
-        Quality("check", 16, 2, False, False, 0.1, "Check: 16 samples a pixel, for judging motion and light"),
-        Quality("final", 64, 4, True, True, 0.01, "Final: 64 samples a pixel, for handing off"),
+        Quality("rough", 4, 1, False, False, False, 0.2, "Rough: 4 samples a pixel, for looking while working"),
+        Quality("check", 16, 2, False, False, True, 0.1, "Check: 16 samples a pixel, for judging motion and light"),
+        Quality("final", 64, 4, True, True, True, 0.01, "Final: 64 samples a pixel, for handing off"),
     )
 }

@@ -278,7 +278,7 @@ def _mirrored(
         stage.surfaces,
         light.with_room(len(fragments.order), always=True),
         light.shining,
-        light.textures(stage, False),
+        light.textures(stage),
         stage.rays.casting,
         dots.casting,
         stage.bends,

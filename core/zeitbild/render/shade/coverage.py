@@ -13,7 +13,7 @@ from zeitbild.kernels import kernel, parallel_kernel
 from zeitbild.render.light.environment import OFFSETS, SIDES
 from zeitbild.render.light.lighting import reach
 from zeitbild.render.shade.metal_rough import mixed_texels, texel_place, unfold
-from zeitbild.render.shade.texturing import alpha_at, footprint_at, span_at
+from zeitbild.render.shade.texturing import alpha_at, footprint_at, part_of, span_at
 from zeitbild.render.visible.surface import surface_at
 from zeitbild.render.visible.triangle_setup import TILE
 from zeitbild.snapshot.finish_row import ALPHA_MAP, SHADING, SHADOW_ONLY
@@ -59,7 +59,7 @@ def cut_out(fragments, surfaces, finishes, textures, eye, pixel_size, alpha, gon
                 continue
             px, py, pz, nx, ny, nz, vx, vy, vz = _surface_at(edges, places, normals, t, where[f, 0], where[f, 1], eye)
             footprint = footprint_at(px, py, pz, eye, pixel_size)
-            span = span_at(edges, places, t, where[f, 0], where[f, 1], 1.0)
+            span = span_at(edges, places, t, where[f, 0], where[f, 1], part_of(share[f], textures))
             facing = nx * vx + ny * vy + nz * vz
             there = alpha_at(finish, t, (px, py, pz), facing, footprint, span, finishes, textures)
             lost = share[f] * (_ONE - min(max(there, _ZERO), _ONE))

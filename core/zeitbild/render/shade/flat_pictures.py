@@ -8,7 +8,7 @@ import numpy as np
 
 from zeitbild.kernels import inlined_kernel
 from zeitbild.render.shade import batch
-from zeitbild.render.shade.texturing import LOW, look_up, look_up_finely
+from zeitbild.render.shade.texturing import LOW, cut_by, look_up, look_up_finely, part_of
 from zeitbild.render.visible.surface import TURNED_AWAY
 from zeitbild.snapshot.finish_row import MAP_LIES, MAPS, UNWRAPPED
 
@@ -92,14 +92,17 @@ def look_up_together(rows, whole, used, fragments, surfaces, eye, pixel_size, fi
         sum_x, sum_y, sum_one = e0 + e3 + e6, e1 + e4 + e7, e2 + e5 + e8
         right_u, right_v = e0 * ua + e3 * ub + e6 * uc, e0 * va + e3 * vb + e6 * vc
         under_u, under_v = e1 * ua + e4 * ub + e7 * uc, e1 * va + e4 * vb + e7 * vc
+        cut = cut_by(finish, finishes)
         for i in range(used):
             f = whole[_FRAGMENT, i]
-            inverse = 1.0 / max(sum_x * where[f, 0] + sum_y * where[f, 1] + sum_one, 1e-300)
+            part = part_of(fragments.share[f], textures)
+            inverse = part / max(sum_x * where[f, 0] + sum_y * where[f, 1] + sum_one, 1e-300)
             u, v = rows[_U, i], rows[_U + 1, i]
             r, g, b = look_up_finely(
                 textures.values,
                 textures.table,
                 number,
+                cut,
                 u,
                 v,
                 np.float32((right_u - u * sum_x) * inverse),

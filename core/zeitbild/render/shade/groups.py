@@ -79,7 +79,7 @@ def shade_groups(  # type: ignore[no-untyped-def]
                 else:
                     place(rows, whole, used, fragments, surfaces, eye, True)
                 textured = take_textures(
-                    rows, whole, used, looks, fragments, surfaces, finishes, textures, eye, pixel_size, sides, top, left
+                    rows, whole, used, looks, fragments, surfaces, finishes, textures, eye, pixel_size
                 )
                 take_finishes(rows, whole, used, textured, finishes, shining)
                 for i in range(used):

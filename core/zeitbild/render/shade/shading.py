@@ -17,7 +17,7 @@ from zeitbild.render.shade.batch import (
 )
 from zeitbild.render.shade.coat import coat_light
 from zeitbild.render.shade.flat_pictures import COLOUR, look_up_together
-from zeitbild.render.shade.texturing import apply_textures, base_colour, footprint_at, span_at
+from zeitbild.render.shade.texturing import apply_textures, base_colour, footprint_at, part_of, span_at
 from zeitbild.render.shade.tones import tones_across
 from zeitbild.render.visible.triangle_setup import TILE
 from zeitbild.snapshot.finish_row import COAT, MAPS, METAL_ROUGH, SHADING, SHADOW_ONLY, TONE_BANDS, UNLIT
@@ -84,25 +84,17 @@ def changes_surface(finishes, finish):  # type: ignore[no-untyped-def]
 
 
 @inlined_kernel
-def span_of(f, fragments, surfaces, sides, top, left, finely):  # type: ignore[no-untyped-def]
-    """What fragment f covers of its surface: its whole pixel, or its cell of one (``texturing.span_at``), or nothing but zeros where no one
-    wants to know; sides as ``shade`` takes them."""
-    if not finely:
+def span_of(f, fragments, surfaces, textures):  # type: ignore[no-untyped-def]
+    """What fragment f covers of its surface (``texturing.span_at``), or nothing but zeros where no one wants to know."""
+    if not textures.finely:
         return _ZERO, _ZERO, _ZERO, _ZERO, _ZERO, _ZERO
-    part = 1.0
-    if sides.shape[0] > 0:
-        own = fragments.pixel[f]
-        part /= max(np.int32(sides[top + (own >> _SHIFT), left + (own & _MASK)]), np.int32(1))
-    where = fragments.where
-    return span_at(fragments.edges, surfaces.places, np.uint64(fragments.triangle[f]), where[f, 0], where[f, 1], part)
+    where, t, part = fragments.where, np.uint64(fragments.triangle[f]), part_of(fragments.share[f], textures)
+    return span_at(fragments.edges, surfaces.places, t, where[f, 0], where[f, 1], part)
 
 
 @inlined_kernel
-def take_textures(  # type: ignore[no-untyped-def]
-    rows, whole, used, looks, fragments, surfaces, finishes, textures, eye, pixel_size, sides, top, left
-):
-    """Bend normals and make finishes of their own, from row ``looks`` on, where textures lie on what is shaded. Tells whether any do.
-    The tile begins at row top and column left."""
+def take_textures(rows, whole, used, looks, fragments, surfaces, finishes, textures, eye, pixel_size):  # type: ignore[no-untyped-def]
+    """Bend normals and make finishes of their own, from row ``looks`` on, where textures lie on what is shaded. Tells whether any do."""
     textured = False
     for i in range(used):
         finish = whole[_FINISH, i]
@@ -111,7 +103,7 @@ def take_textures(  # type: ignore[no-untyped-def]
         f = whole[_FRAGMENT, i]
         px, py, pz = rows[_POINT, i], rows[_POINT + 1, i], rows[_POINT + 2, i]
         footprint = footprint_at(px, py, pz, eye, pixel_size)
-        span = span_of(f, fragments, surfaces, sides, top, left, textures.finely)
+        span = span_of(f, fragments, surfaces, textures)
         rows[_NORMAL, i], rows[_NORMAL + 1, i], rows[_NORMAL + 2, i] = apply_textures(
             looks + i,
             finish,
@@ -279,7 +271,7 @@ def shade(  # type: ignore[no-untyped-def]
                         elif finishes[finish, _MAPS] > _ZERO:
                             px, py, pz = rows[_POINT, i], rows[_POINT + 1, i], rows[_POINT + 2, i]
                             footprint = footprint_at(px, py, pz, eye, pixel_size)
-                            span = span_of(f, fragments, surfaces, sides, top, left, textures.finely)
+                            span = span_of(f, fragments, surfaces, textures)
                             red, green, blue = base_colour(
                                 finish,
                                 np.uint64(triangle[f]),
@@ -305,7 +297,7 @@ def shade(  # type: ignore[no-untyped-def]
                 for i in range(used):
                     takes_light = takes_light or finishes[whole[_FINISH, i], _SHADING] != _UNLIT
                 textured = take_textures(
-                    rows, whole, used, looks, fragments, surfaces, finishes, textures, eye, pixel_size, sides, top, left
+                    rows, whole, used, looks, fragments, surfaces, finishes, textures, eye, pixel_size
                 )
                 take_finishes(rows, whole, used, textured, finishes, shining)
                 if takes_light:

@@ -42,6 +42,8 @@ _LOW = LOW = np.float32(0.25)
 _MOST_PLACES = np.float32(16)
 #: Cosine of what its sides enclose, from which on it is no rectangle any more.
 _SLANTED = np.float32(0.1)
+#: A place covers so much of a pixel at least.
+_LEAST_SHARE = np.float32(1 / 256)
 #: So much of a place is nothing: numbers are rounded.
 _ALMOST = np.float32(0.01)
 #: Texels that nothing covers: a triangle that is seen edge-on.
@@ -58,6 +60,8 @@ class Textures(NamedTuple):
     table: NDArray[np.int64]
     #: Whether a pixel is looked at in several places (``look_up_finely``).
     finely: bool
+    #: Whether a place stands for as much of a pixel as it covers, or for all of it, and for a part of the time.
+    at_rest: bool
 
 
 def spaces_of(snapshot: Snapshot) -> NDArray[np.float32]:
@@ -163,9 +167,10 @@ def _side_by_side(length, size):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def look_up_finely(values, table, number, u, v, across_u, across_v, down_u, down_v):  # type: ignore[no-untyped-def]
+def look_up_finely(values, table, number, cut, u, v, across_u, across_v, down_u, down_v):  # type: ignore[no-untyped-def]
     """The mean of a texture over what a pixel covers: a parallelogram about its place with the sides across and down, in shares of width
-    and height. Places lie in it side by side, each as wide as two go into its lesser side: what is halved is the mean of its texels.
+    and height. Places lie in it side by side, each as wide as two go into its lesser side: what is halved is the mean of its texels. Each
+    counts as much as texture ``cut`` (none below 0), of the same size, says.
     """
     width, height = np.float32(table[number, 1 + 1]), np.float32(table[number, 1 + 2])
     # In texels.
@@ -179,15 +184,17 @@ def look_up_finely(values, table, number, u, v, across_u, across_v, down_u, down
         ax, ay, bx, by = c * ax + s * bx, c * ay + s * by, c * bx - s * ax, c * by - s * ay
         first, second = math.sqrt(ax * ax + ay * ay), math.sqrt(bx * bx + by * by)
     wide_u, wide_v = math.sqrt(ax * ax + bx * bx), math.sqrt(ay * ay + by * by)
-    longer = np.float32(max(first, second))
-    if not longer > _ONE or not longer < _ENDLESS:
+    longer, last = np.float32(max(first, second)), table[number, 0] - 1
+    # Beside each other in a picture without halves lies what has nothing to do with each other (``models``: colours of corners).
+    if not longer > _ONE or not longer < _ENDLESS or last == 0:
         return look_up(values, table, number, u, v, wide_u / width, wide_v / height)
     size = np.float32(max(_ONE, _HALF * min(first, second), longer / _MOST_PLACES))
     along, step_along = _side_by_side(first, size)
     aside, step_aside = _side_by_side(second, size)
-    last = table[number, 0] - 1
     level, blend = _level_of(size, last)
     mixed = blend > _ZERO and level < last
+    weighed = cut >= 0 and table[cut, 1 + 1] == table[number, 1 + 1] and table[cut, 1 + 2] == table[number, 1 + 2]
+    weight, total = _ONE, _ZERO
     red = green = blue = _ZERO
     for i in range(along):
         t = step_along * (np.float32(i) - _HALF * np.float32(along - 1))
@@ -198,8 +205,12 @@ def look_up_finely(values, table, number, u, v, across_u, across_v, down_u, down
             if mixed:
                 other_r, other_g, other_b = _texel(values, table, number, level + 1, own_u, own_v, _ONE, _ONE)
                 r, g, b = r + (other_r - r) * blend, g + (other_g - g) * blend, b + (other_b - b) * blend
-            red, green, blue = red + r, green + g, blue + b
-    count = _ONE / np.float32(along * aside)
+            if weighed:
+                weight, _, _ = _texel(values, table, cut, level, own_u, own_v, _ONE, _ONE)
+                weight = max(weight, _SMALL)
+            total += weight
+            red, green, blue = red + r * weight, green + g * weight, blue + b * weight
+    count = _ONE / total
     return red * count, green * count, blue * count
 
 
@@ -271,6 +282,12 @@ def _lies_at(finish, t, x, y, z, ox, oy, oz, finishes, space, unwrapped):  # typ
 
 
 @inlined_kernel
+def part_of(share, textures):  # type: ignore[no-untyped-def]
+    """How far along each side of a pixel a place reaches that covers such a share of it."""
+    return math.sqrt(min(max(share, _LEAST_SHARE), _ONE)) if textures.at_rest else _ONE
+
+
+@inlined_kernel
 def span_at(edges, places, t, x, y, part):  # type: ignore[no-untyped-def]
     """How far the point of triangle t under picture coordinates (x, y) goes as those go on by part of a pixel to the right (three numbers)
     and down (three numbers), in the world."""
@@ -311,7 +328,7 @@ def alpha_at(finish, t, point, facing, footprint, span, finishes, textures):  # 
     rest as ``apply_textures`` takes it. It lies as the mesh is unwrapped, wherever the finish's other pictures lie; where nothing is, all
     of it is there."""
     px, py, pz = point
-    spaces, unwrapped, values, table, finely = textures
+    spaces, unwrapped, values, table, finely, _ = textures
     if unwrapped.shape[0] == 0:
         return _ONE
     space, number = spaces[finish], int(finishes[finish, _ALPHA_MAP]) - 1
@@ -326,6 +343,7 @@ def alpha_at(finish, t, point, facing, footprint, span, finishes, textures):  # 
             values,
             table,
             number,
+            -1,
             at_u,
             at_v,
             u[0] * rx + u[1] * ry + u[2] * rz,
@@ -400,16 +418,22 @@ def _is_known(span):  # type: ignore[no-untyped-def]
 
 @inlined_kernel
 def _seen(  # type: ignore[no-untyped-def]
-    number, by_shares, across, above, across_u, across_v, down_u, down_v, finely, values, table
+    number, cut, by_shares, across, above, across_u, across_v, down_u, down_v, finely, values, table
 ):
-    """Value (three numbers) of a picture that lies so, as ``_lying`` says."""
+    """Value (three numbers) of a picture that lies so, as ``_lying`` says; cut as in ``look_up_finely``."""
     u, v = across, above
     if not by_shares:
         shape = np.float32(table[number, 1 + 1]) / np.float32(table[number, 1 + 2])
         u, v, across_v, down_v = _HALF + across, _HALF - above * shape, across_v * shape, down_v * shape
     if finely:
-        return look_up_finely(values, table, number, u, v, across_u, -across_v, down_u, -down_v)
+        return look_up_finely(values, table, number, cut, u, v, across_u, -across_v, down_u, -down_v)
     return look_up(values, table, number, u, v, across_u, down_v)
+
+
+@inlined_kernel
+def cut_by(finish, finishes):  # type: ignore[no-untyped-def]
+    """The number of the picture that says how much of a finish is there, if its other pictures lie as that does; else -1."""
+    return int(finishes[finish, _ALPHA_MAP]) - 1 if finishes[finish, _MAP_LIES] == _UNWRAPPED else -1
 
 
 @inlined_kernel
@@ -424,6 +448,7 @@ def base_colour(finish, t, point, normal, view, footprint, span, finishes, textu
         finely = textures.finely and _is_known(span)
         r, g, b = _seen(
             number,
+            cut_by(finish, finishes),
             by_shares,
             across,
             above,
@@ -461,6 +486,7 @@ def apply_textures(look, finish, t, point, normal, view, footprint, span, finish
             continue
         red, green, blue = _seen(
             number,
+            cut_by(finish, finishes),
             by_shares,
             across,
             above,
