@@ -26,7 +26,7 @@ from zeitbild.lights.sun import SunLight
 from zeitbild.masters import frame_key
 from zeitbild.pictures import check_all_round, measure_picture, read_picture
 from zeitbild.render import QUALITIES, render
-from zeitbild.render.light.environment import OFFSETS, environment_maps, radiance
+from zeitbild.render.light.environment import CONTENTS, SOFT_SIDE, environment_maps, radiance, starts_of
 from zeitbild.render.shade.shading import BEHIND, PARTS
 from zeitbild.resolve import depth_range, resolve
 from zeitbild.snapshot.finish_row import COAT, MAPS, OWNER, SHADING, UNLIT
@@ -309,7 +309,7 @@ class Surroundings(unittest.TestCase):
 
     def test_an_even_picture_is_an_even_environment(self) -> None:
         maps = environment_maps(self._resolved(np.full((32, 64, 3), 0.5)))
-        np.testing.assert_allclose(maps, 0.5, rtol=0.01)
+        np.testing.assert_allclose(maps[CONTENTS:], 0.5, rtol=0.01)
 
     def test_the_middle_is_in_front_up_is_up_and_rotation_turns_to_the_right(self) -> None:
         pixels = np.zeros((64, 128, 3))
@@ -330,7 +330,7 @@ class Surroundings(unittest.TestCase):
         # Irradiance under a bright upper half: all of it from above, half of it sideways, none from below.
         pixels = np.zeros((128, 256, 3))
         pixels[:64] = 1
-        diffuse = environment_maps(self._resolved(pixels))[OFFSETS[-1] :, 0].reshape(26, 26)
+        diffuse = environment_maps(self._resolved(pixels))[starts_of(SOFT_SIDE)[-1] :, 0].reshape(26, 26)
         self.assertAlmostEqual(float(diffuse[12:14, 12:14].mean()), 1, delta=0.02)
         self.assertAlmostEqual(float(diffuse.min()), 0, delta=0.02)
         self.assertAlmostEqual(float(diffuse[1:-1, 1:-1].mean()), 0.5, delta=0.08)
@@ -340,7 +340,7 @@ class Surroundings(unittest.TestCase):
         pixels = np.zeros((512, 1024, 3))
         pixels[256, 512] = 10_000
         angle = (np.pi / 512) * (2 * np.pi / 1024)
-        diffuse = environment_maps(self._resolved(pixels))[OFFSETS[-1] :, 0]
+        diffuse = environment_maps(self._resolved(pixels))[starts_of(SOFT_SIDE)[-1] :, 0]
         self.assertAlmostEqual(float(diffuse.max()), 10_000 * angle / np.pi, delta=0.1 * 10_000 * angle / np.pi)
 
     def test_as_a_backdrop_the_picture_is_where_the_camera_looks(self) -> None:
@@ -381,7 +381,7 @@ class Surroundings(unittest.TestCase):
         with self.assertRaises(InputError):
             resolve(small_shot(environment=Environment(source="picture", picture="asset:" + "0" * 64)), 1, self.assets)
         dark = resolve(small_shot(environment=Environment(source="picture")), 1, self.assets).environment
-        self.assertEqual(float(environment_maps(dark).max()), 0)
+        self.assertEqual(float(environment_maps(dark)[CONTENTS:].max()), 0)
         with self.assertRaises(InputError):
             read_shot({**Shot().model_dump(mode="json"), "environment": {"picture": "../../etc/passwd"}})
 

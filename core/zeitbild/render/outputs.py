@@ -103,7 +103,7 @@ def view_of(
         hard,
         np.array(numbers, np.int32).reshape(-1, 2),
         stage,
-        lighting_of(snapshot),
+        lighting_of(snapshot, quality.mirror_side),
         np.repeat(places, [len(body.finishes) for body in snapshot.bodies]),
         np.repeat(places, [len(mesh.triangles) for mesh in snapshot.built_meshes]),
         Pieces(snapshot),

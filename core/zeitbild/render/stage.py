@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zeitbild.kernels import PARALLEL
-from zeitbild.render.light.environment import environment_maps, reflectance_table
+from zeitbild.render.light.environment import FINE_SIDE, SOFT_SIDE, environment_maps, reflectance_table
 from zeitbild.render.light.lighting import Shining, light_rows
 from zeitbild.render.shade.texturing import Textures, spaces_of
 from zeitbild.render.world.corners import Surfaces, bends_of, corners_of, flats_of
@@ -24,6 +24,8 @@ from zeitbild.snapshot import Snapshot
 from zeitbild.snapshot.camera import Camera
 from zeitbild.snapshot.finish_row import (
     ALPHA_MAP,
+    COAT,
+    COAT_ROUGHNESS,
     FINISH_ROW,
     MAPS,
     OPACITY,
@@ -34,6 +36,9 @@ from zeitbild.snapshot.finish_row import (
     opacity_of,
     stops_of,
 )
+
+#: Roughness below which more is seen in a mirror than surroundings by formula hold.
+_GLOSSY = np.float32(0.15)
 
 
 class Stage:
@@ -255,8 +260,16 @@ class Lighting:
         return np.concatenate([self.finishes, np.zeros((tiles, FINISH_ROW), np.float32)])
 
 
-def lighting_of(snapshot: Snapshot) -> Lighting:
-    """Finishes and lights of a snapshot."""
+def _mirror_side(snapshot: Snapshot, finishes: NDArray[np.float32], most: int) -> int:
+    """Texels a side of what mirrors show of surroundings: more only where those are a picture, and something is glossy."""
+    coated = (finishes[:, COAT] > 0) & (finishes[:, COAT_ROUGHNESS] < _GLOSSY)
+    glossy = (finishes[:, 3] < _GLOSSY) | (finishes[:, MAPS + 1] > 0) | coated
+    fine = snapshot.environment.picture is not None and bool(glossy.any())
+    return most if fine else min(most, SOFT_SIDE)
+
+
+def lighting_of(snapshot: Snapshot, most: int = FINE_SIDE) -> Lighting:
+    """Finishes and lights of a snapshot; most as ``Quality.mirror_side``."""
     owned = [(body.id, finish) for body in snapshot.bodies for finish in body.finishes]
     finishes = np.zeros((len(owned), FINISH_ROW), np.float32)
     for number, (row, (_, finish)) in enumerate(zip(finishes, owned, strict=True)):
@@ -274,7 +287,7 @@ def lighting_of(snapshot: Snapshot) -> Lighting:
         light_rows(snapshot.lights),
         np.array(touched, np.uint8).reshape(-1, len(owned)),
         ambients,
-        environment_maps(snapshot.environment).reshape(-1),
+        environment_maps(snapshot.environment, _mirror_side(snapshot, finishes, most)).reshape(-1),
         reflectance_table().reshape(-1),
     )
     return Lighting(finishes, shining, spaces_of(snapshot), texels_of(snapshot.textures))

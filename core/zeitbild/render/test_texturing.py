@@ -274,6 +274,42 @@ class InAPixel(unittest.TestCase):
             np.testing.assert_allclose(beauty[1:-1, 1:-1], wanted[1:-1, 1:-1], atol=2e-4)
 
 
+class InMirrors(unittest.TestCase):
+    def test_a_flat_mirror_shows_a_page_as_sharply_as_it_stands_behind(self) -> None:
+        """Far from the mirror and near it: rays stand for all of their way from the eye."""
+        texture = _halved(_page())
+        row = finish_row(unlit=True, maps=(1, 0, 0, 0, 0), map_width=1.0)
+        mirror = finish_row((1, 1, 1), roughness=0.0, metalness=1.0)
+        behind = np.diag([1.0, 1, -1, 1])
+        for away in (0.8, 2.0):
+            with self.subTest(away):
+                matrix = np.array(placement((0, 1.2, away), (-20, 15, 0), (0.8, 0.8, 0.8))).reshape(4, 4)
+
+                def shot(*standing: NDArray[np.float64], mirrored: bool) -> Snapshot:
+                    """The page where it stands, with the mirror in z = 0 if wanted."""
+                    places = [tuple(float(one) for one in place.reshape(-1)) for place in standing]
+                    meshes = [quad(1.0)] * len(places) + [quad(6)] * mirrored
+                    whole = snapshot(*meshes, size=(200, 160), textures=(texture,), bounces=1, angle=30)
+                    rows, places = [row] * len(places) + [mirror] * mirrored, [*places, *[IDENTITY] * mirrored]
+                    bodies = zip(whole.bodies, rows, places, strict=True)
+                    return replace(whole, bodies=tuple(replace(b, finishes=(r,), matrix=m) for b, r, m in bodies))
+
+                found = render(shot(matrix, mirrored=True), QUALITIES["final"]).beauty.astype(np.float64)
+                direct = render(shot(matrix, mirrored=False), QUALITIES["final"]).beauty
+                wanted = render(shot(behind @ matrix, mirrored=False), QUALITIES["final"]).beauty.astype(np.float64)
+                seen = (wanted[..., 3] > 0.999) & (direct[..., 3] == 0)
+                self.assertGreater(int(seen.sum()), 150)
+                scale = wanted[seen][:, :3].mean() / found[seen][:, :3].mean()
+                self.assertAlmostEqual(scale, 1, delta=0.02)
+                shown = [
+                    255 * (light[seen][:, :3] * by).clip(0, 1) ** (1 / 2.2)
+                    for light, by in ((found, scale), (wanted, 1))
+                ]
+                off = np.abs(shown[0] - shown[1]).max(axis=-1)
+                self.assertLess(float(off.mean()), 4)
+                self.assertLess(float((off > 12).mean()), 0.05)
+
+
 class Together(unittest.TestCase):
     """Places of one flat triangle are looked up at once; asked for passes, each is looked up by itself."""
 

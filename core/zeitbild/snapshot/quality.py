@@ -21,6 +21,7 @@ class Quality:
                never
     dots_finely    small dots are looked at in several places of each pixel, in an open shutter, too
     pictures_finely    so are pictures on surfaces, so that a pixel shows the mean of what lies in it
+    mirror_side    texels a side of what mirrors show of surroundings at most (``light/environment``)
     """
 
     name: QualityName
@@ -29,6 +30,7 @@ class Quality:
     edges_exactly: bool
     dots_finely: bool
     pictures_finely: bool
+    mirror_side: int
     curve_error: float
     title: str
 
@@ -36,8 +38,10 @@ class Quality:
 QUALITIES: dict[str, Quality] = {
     quality.name: quality
     for quality in (
-        Quality("rough", 4, 1, False, False, False, 0.2, "Rough: 4 samples a pixel, for looking while working"),
-        Quality("check", 16, 2, False, False, True, 0.1, "Check: 16 samples a pixel, for judging motion and light"),
-        Quality("final", 64, 4, True, True, True, 0.01, "Final: 64 samples a pixel, for handing off"),
+        Quality("rough", 4, 1, False, False, False, 128, 0.2, "Rough: 4 samples a pixel, for looking while working"),
+        Quality(
+            "check", 16, 2, False, False, True, 512, 0.1, "Check: 16 samples a pixel, for judging motion and light"
+        ),
+        Quality("final", 64, 4, True, True, True, 1024, 0.01, "Final: 64 samples a pixel, for handing off"),
     )
 }

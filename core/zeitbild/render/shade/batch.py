@@ -16,18 +16,22 @@ import math
 import numpy as np
 
 from zeitbild.kernels import inlined_kernel
-from zeitbild.render.light.environment import LEVELS, OFFSETS, SIDES
+from zeitbild.render.light.environment import LEVEL_COUNT
 from zeitbild.render.light.lighting import reach
 from zeitbild.render.shade.metal_rough import (
     LEAST_COSINE,
     MIN_ALPHA,
     added_light,
+    bent_roughness,
     energy,
+    level_place,
     matt_fit,
     mixed_table,
     mixed_texels,
     occluded_share,
     shadowing,
+    side_of,
+    start_of,
     table_place,
     texel_place,
     unfold,
@@ -75,10 +79,8 @@ _BATCH, _OWNER, _LEAST_COSINE, _MIN_ALPHA = BATCH, OWNER, LEAST_COSINE, MIN_ALPH
 _POINT, _NORMAL, _VIEW, _BASE, _ROUGH, _METAL, _BEND = POINT, NORMAL, VIEW, BASE, ROUGH, METAL, BEND
 _EVEN_AROUND = EVEN_AROUND
 _MATT, _HIGH, _FROM_AROUND, _OPENNESS, _FRAGMENT, _FINISH = MATT, HIGH, FROM_AROUND, OPENNESS, FRAGMENT, FINISH
-_LEVEL_COUNT = len(LEVELS)
+_LEVEL_COUNT = LEVEL_COUNT
 _LAST_LEVEL = np.float32(_LEVEL_COUNT - 1)
-_SIDES, _OFFSETS = np.array(SIDES, np.int32), np.array(OFFSETS, np.int32)
-_EVEN_SIDE, _EVEN_START = np.int32(SIDES[-1]), np.int32(OFFSETS[-1])
 
 
 @inlined_kernel
@@ -152,11 +154,6 @@ def take_finishes(rows, whole, used, afresh, finishes, shining):  # type: ignore
             rows[_AMBIENT + k, i] = ambients[owner, k]
         rough = finishes[finish, 3]
         rows[_ROUGH, i], rows[_METAL, i] = rough, finishes[finish, 4]
-        place = rough * _LAST_LEVEL
-        level = min(int(place), _LEVEL_COUNT - 2)
-        rows[_BLEND, i] = place - np.float32(level)
-        whole[_SHARP_SIDE, i], whole[_SHARP_START, i] = _SIDES[level], _OFFSETS[level]
-        whole[_SOFT_SIDE, i], whole[_SOFT_START, i] = _SIDES[level + 1], _OFFSETS[level + 1]
         rows[_FIT, i], rows[_FIT + 1, i], rows[_FIT + 2, i], rows[_FIT + 3, i] = matt_fit(table, rough)
 
 
@@ -281,6 +278,16 @@ def light_from_around(rows, whole, used, shining, rayed, bounced):  # type: igno
     """Rows FROM_AROUND and OPENNESS, after ``prepare_light``; see ``metal_rough.light_around``. bounced tells whether rayed holds what
     mirror rays met."""
     maps, count = shining.maps, shining.rows.shape[0]
+    even_side, even_start = side_of(maps, _LEVEL_COUNT), start_of(maps, _LEVEL_COUNT)
+    for i in range(used):
+        bx, by, bz = rows[_BEND, i], rows[_BEND + 1, i], rows[_BEND + 2, i]
+        bend = bx * bx + by * by + bz * bz
+        steps = 1 if bend < _NOTICED or bend < rows[_SQUARE, i] else 4
+        place = min(level_place(bent_roughness(rows[_ROUGH, i], bend, steps)), _LAST_LEVEL)
+        level = min(np.int32(place), np.int32(_LEVEL_COUNT - 2))
+        rows[_BLEND, i] = place - np.float32(level)
+        whole[_SHARP_SIDE, i], whole[_SHARP_START, i] = side_of(maps, level), start_of(maps, level)
+        whole[_SOFT_SIDE, i], whole[_SOFT_START, i] = side_of(maps, level + 1), start_of(maps, level + 1)
     for i in range(_BATCH):
         nx, ny, nz = rows[_NORMAL, i], rows[_NORMAL + 1, i], rows[_NORMAL + 2, i]
         n_v = rows[_COSINE, i]
@@ -291,7 +298,7 @@ def light_from_around(rows, whole, used, shining, rayed, bounced):  # type: igno
         texel, across, down = texel_place(whole[_SOFT_SIDE, i], whole[_SOFT_START, i], u, v)
         whole[_SOFT_PLACE, i], rows[_SOFT_AT, i], rows[_SOFT_AT + 1, i] = texel, across, down
         u, v = unfold(nx, ny, nz)
-        texel, across, down = texel_place(_EVEN_SIDE, _EVEN_START, u, v)
+        texel, across, down = texel_place(even_side, even_start, u, v)
         whole[_EVEN_PLACE, i], rows[_EVEN_AT, i], rows[_EVEN_AT + 1, i] = texel, across, down
     for i in range(used):
         rows[_SHARP, i], rows[_SHARP + 1, i], rows[_SHARP + 2, i] = mixed_texels(
@@ -331,7 +338,7 @@ def light_from_around(rows, whole, used, shining, rayed, bounced):  # type: igno
     for i in range(used):
         if rows[_METAL, i] < _ONE:
             rows[_EVEN, i], rows[_EVEN + 1, i], rows[_EVEN + 2, i] = mixed_texels(
-                maps, whole[_EVEN_PLACE, i], _EVEN_SIDE, rows[_EVEN_AT, i], rows[_EVEN_AT + 1, i]
+                maps, whole[_EVEN_PLACE, i], even_side, rows[_EVEN_AT, i], rows[_EVEN_AT + 1, i]
             )
     for i in range(_BATCH):
         rows[_OPENNESS, i] = rows[_KEPT, i] = _ONE

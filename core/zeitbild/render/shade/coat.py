@@ -5,14 +5,16 @@ from __future__ import annotations
 import numpy as np
 
 from zeitbild.kernels import kernel
-from zeitbild.render.light.environment import LEVELS
+from zeitbild.render.light.environment import LEVEL_COUNT
 from zeitbild.render.light.lighting import reach
 from zeitbild.render.shade.metal_rough import (
     DIELECTRIC,
     LEAST_COSINE,
     MIN_ALPHA,
+    bent_roughness,
     energy,
     highlight_lobe,
+    level_place,
     look_up,
     shadowing,
     table_entry,
@@ -25,8 +27,7 @@ _MIN_ALPHA, _LEAST_COSINE = MIN_ALPHA, LEAST_COSINE
 #: Bends (radians, squared) from which on what is mirrored differs within them.
 _NOTICED = np.float32(2e-3)
 _COAT, _COAT_ROUGHNESS, _OWNER = COAT, COAT_ROUGHNESS, OWNER
-_LEVEL_COUNT = len(LEVELS)
-_LAST_LEVEL = np.float32(_LEVEL_COUNT - 1)
+_LEVEL_COUNT = LEVEL_COUNT
 
 
 @kernel
@@ -77,12 +78,12 @@ def coat_light(point, normal, view, bend, finish, finishes, shining, rayed, f, o
         point, normal, view, bend, finish, finishes, shining, rayed, f, shining.touched.reshape(-1)[:0]
     )
     square = max(rough * rough, _MIN_ALPHA) ** 2
-    place = rough * _LAST_LEVEL
-    level = min(int(place), _LEVEL_COUNT - 2)
-    blend = place - np.float32(level)
     # Over a bend what is mirrored is the mean at four places of it, as in ``batch.light_from_around``.
     bent = bx * bx + by * by + bz * bz
     steps = 4 if bent >= _NOTICED and bent >= square else 1
+    place = level_place(bent_roughness(rough, bent, steps))
+    level = min(int(place), _LEVEL_COUNT - 2)
+    blend = place - np.float32(level)
     seen_r = seen_g = seen_b = _ZERO
     for step in range(steps):
         t = np.float32(0.25 * step - 0.375) if steps > 1 else _ZERO

@@ -10,9 +10,9 @@ import numba
 import numpy as np
 
 from zeitbild.kernels import kernel, parallel_kernel
-from zeitbild.render.light.environment import OFFSETS, SIDES
+from zeitbild.render.light.environment import LEVEL_COUNT
 from zeitbild.render.light.lighting import reach
-from zeitbild.render.shade.metal_rough import mixed_texels, texel_place, unfold
+from zeitbild.render.shade.metal_rough import mixed_texels, side_of, start_of, texel_place, unfold
 from zeitbild.render.shade.texturing import alpha_at, footprint_at, part_of, span_at
 from zeitbild.render.visible.surface import surface_at
 from zeitbild.render.visible.triangle_setup import TILE
@@ -22,10 +22,11 @@ _ZERO, _ONE, _SMALL = np.float32(0), np.float32(1), np.float32(1e-12)
 _TILE = TILE
 _SHIFT, _MASK = TILE.bit_length() - 1, TILE - 1
 _ALPHA_MAP, _SHADING, _SHADOW_ONLY = ALPHA_MAP, SHADING, np.float32(SHADOW_ONLY)
-_EVEN_SIDE, _EVEN_START = np.int32(SIDES[-1]), np.int32(OFFSETS[-1])
+_LEVEL_COUNT = LEVEL_COUNT
 #: A light's size does not matter to matt light; ``reach`` wants a roughness.
 _ROUGH = np.float32(1)
 _surface_at = kernel(surface_at.py_func)
+_side_of, _start_of = kernel(side_of.py_func), kernel(start_of.py_func)
 _mixed_texels, _texel_place, _unfold = (
     kernel(mixed_texels.py_func),
     kernel(texel_place.py_func),
@@ -86,6 +87,7 @@ def catch_shadows(fragments, surfaces, finishes, shining, eye, rayed, alpha, see
     lights, touched, ambients, maps = shining.rows, shining.touched, shining.ambients, shining.maps
     columns = (width + _TILE - 1) // _TILE
     count = lights.shape[0]
+    even_side, even_start = _side_of(maps, _LEVEL_COUNT), _start_of(maps, _LEVEL_COUNT)
     for turn in numba.prange(order.shape[0]):
         tile = order[turn]
         top, left = (tile // columns) * _TILE, (tile % columns) * _TILE
@@ -98,8 +100,8 @@ def catch_shadows(fragments, surfaces, finishes, shining, eye, rayed, alpha, see
             if rayed.shape[0] > 0:
                 px, py, pz, nx, ny, nz, _, _, _ = _surface_at(edges, places, normals, t, where[f, 0], where[f, 1], eye)
                 u, v = _unfold(nx, ny, nz)
-                texel, across, down = _texel_place(_EVEN_SIDE, _EVEN_START, u, v)
-                red, green, blue = _mixed_texels(maps, texel, _EVEN_SIDE, across, down)
+                texel, across, down = _texel_place(even_side, even_start, u, v)
+                red, green, blue = _mixed_texels(maps, texel, even_side, across, down)
                 whole = _luminance(red + ambients[finish, 0], green + ambients[finish, 1], blue + ambients[finish, 2])
                 kept = whole * rayed[f, count]
                 for number in range(count):

@@ -13,7 +13,7 @@ import math
 import numpy as np
 
 from zeitbild.kernels import inlined_kernel
-from zeitbild.render.light.environment import LEVELS, OFFSETS, SIDES
+from zeitbild.render.light.environment import LEVEL_COUNT, SHARPEST
 from zeitbild.render.light.lighting import reach
 from zeitbild.snapshot.finish_row import OWNER
 
@@ -25,9 +25,10 @@ MIN_ALPHA = np.float32(0.0016)
 LEAST_COSINE = np.float32(1e-3)
 _MIN_ALPHA, _LEAST_COSINE = MIN_ALPHA, LEAST_COSINE
 _ZERO, _HALF, _ONE, _TWO = np.float32(0), np.float32(0.5), np.float32(1), np.float32(2)
-_SIDES, _OFFSETS = np.array(SIDES, np.int32), np.array(OFFSETS, np.int32)
-_LEVEL_COUNT = len(LEVELS)
+_LEVEL_COUNT = LEVEL_COUNT
 _LAST_LEVEL = np.float32(_LEVEL_COUNT - 1)
+_PART_OF_BEND = np.float32(2 / 2.56)
+_SHARPEST, _BEYOND = np.float32(SHARPEST), np.float32(1 / (1 - SHARPEST))
 _STEPS, _CELL_COUNT, _LAST_CELL = np.float32(31), np.int32(32), np.int32(30)
 _NONE, _BORDERS = np.int32(0), np.int32(2)
 #: A quarter and a half of a turn; how much normals turn (over the lobe's width, squared) before that counts; how far off a
@@ -98,10 +99,38 @@ def mixed_texels(maps, place, side, fc, fr):  # type: ignore[no-untyped-def]
 
 
 @inlined_kernel
+def side_of(maps, level):  # type: ignore[no-untyped-def]
+    """Texels a side of one level's octahedral picture (``environment.environment_maps``)."""
+    return np.int32(maps[level])
+
+
+@inlined_kernel
+def start_of(maps, level):  # type: ignore[no-untyped-def]
+    """The row in which it begins."""
+    return np.int32(maps[_LEVEL_COUNT + 1 + level])
+
+
+@inlined_kernel
+def level_place(rough):  # type: ignore[no-untyped-def]
+    """Where among the levels a roughness lies (``environment.LEVELS``): 0 to the number of the last."""
+    return math.sqrt(max(rough - _SHARPEST, _ZERO) * _BEYOND) * _LAST_LEVEL
+
+
+@inlined_kernel
+def bent_roughness(rough, bent, steps):  # type: ignore[no-untyped-def]
+    """The roughness whose lobe is as wide as that of a surface that bends (bent: radians, squared) within what is shaded, of which each of
+    so many looks stands for a part: half of GGX's lobe has a width of 2.56 alpha, and what is mirrored turns twice as far as the normal."""
+    part = _PART_OF_BEND / np.float32(steps)
+    alpha = rough * rough
+    return math.sqrt(math.sqrt(alpha * alpha + part * part * bent))
+
+
+@inlined_kernel
 def look_up(maps, level, u, v):  # type: ignore[no-untyped-def]
     """Bilinear value (three numbers) of one level's octahedral picture at a place of ``unfold``."""
-    place, fc, fr = texel_place(_SIDES[level], _OFFSETS[level], u, v)
-    return mixed_texels(maps, place, _SIDES[level], fc, fr)
+    side = side_of(maps, level)
+    place, fc, fr = texel_place(side, start_of(maps, level), u, v)
+    return mixed_texels(maps, place, side, fc, fr)
 
 
 @inlined_kernel
@@ -350,7 +379,7 @@ def mirror_light(normal, view, finish, finishes, shining):  # type: ignore[no-un
     lost, mirrored, _ = energy(scale, bias, _ONE)
     twice = _TWO * n_v
     rx, ry, rz = twice * nx - vx, twice * ny - vy, twice * nz - vz
-    place = rough * _LAST_LEVEL
+    place = level_place(bent_roughness(rough, _ZERO, 1))
     level = min(int(place), _LEVEL_COUNT - 2)
     blend = place - np.float32(level)
     u, v = unfold(rx, ry, rz)
