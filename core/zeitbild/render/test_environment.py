@@ -81,7 +81,7 @@ class Maps(unittest.TestCase):
         spread = [np.std([_seen(maps, level, way)[0] for way in ways]) for level in range(LEVEL_COUNT)]
         self.assertTrue(all(after <= before + 1e-3 for before, after in zip(spread, spread[1:], strict=False)), spread)
 
-    def _blurred(self, light: EnvironmentLight, way: np.ndarray, level: int, rows: int = 900) -> np.ndarray:  # type: ignore[type-arg]
+    def _blurred(self, light: EnvironmentLight, way: np.ndarray, level: int, rows: int = 500) -> np.ndarray:  # type: ignore[type-arg]
         """The split-sum's first factor, written again in numpy with double precision, from every direction: GGX's D (glTF 2.0, appendix B.3)
         times n.l."""
         up, flat = np.meshgrid((np.arange(rows) + 0.5) / rows - 0.5, (np.arange(2 * rows) + 0.5) / rows, indexing="ij")
@@ -98,7 +98,7 @@ class Maps(unittest.TestCase):
         maps = environment_maps(STUDIO)
         for level in range(2, LEVEL_COUNT + 1):
             texels = texel_directions(sides_of(256)[level]).reshape(-1, 3)
-            for place in np.linspace(7, len(texels) - 8, 5).astype(int):
+            for place in np.linspace(7, len(texels) - 8, 3).astype(int):
                 expected = self._blurred(STUDIO, texels[place], level)
                 found = maps[starts_of(256)[level] + place]
                 # All of the sphere is added up for those that are rough; of lobes some directions are looked at.
@@ -108,12 +108,12 @@ class Maps(unittest.TestCase):
     def test_a_narrow_box_gives_the_same_light_wherever_it_stands(self) -> None:
         # Four degrees wide: at most steps it fell through a coarse net, or was caught twice (0.79 to 1.23 of its light, before).
         for side in (128, 256):
-            for azimuth in (0.0, 2.0, 4.0, 7.0, 11.0):
+            for azimuth in (0.0, 4.0, 7.0):
                 light = EnvironmentLight(0, (0, 0, 0), (0, 0, 0), 0, 0, (Softbox(azimuth, 20, 2, 12, 8.0, (1, 1, 1)),))
                 maps = environment_maps(light, side)
                 flat, up = np.radians(azimuth), np.radians(20)
                 way = np.array([np.cos(up) * np.sin(flat), np.sin(up), np.cos(up) * np.cos(flat)])
-                for level in (3, 5, 7, LEVEL_COUNT):
+                for level in (3, 5, LEVEL_COUNT):
                     texels = texel_directions(sides_of(side)[level]).reshape(-1, 3)
                     nearest = int((texels @ way).argmax())
                     expected = self._blurred(light, texels[nearest], level)
