@@ -3,7 +3,8 @@
 Direct light is what would arrive if nothing stood between; shadow rays then tell which share of the light is seen.
 Diffuse light of flat lights is exact (Lambert's formula for polygons: Johann Heinrich Lambert, Photometria 1760; as
 printed in Arvo 1995, Analytic Methods for Simulated Light Transport, equation 2.11). Highlights of lights with a size
-use one representative point (Karis, SIGGRAPH 2013 course on physically based shading, section on area lights).
+use one representative point (after Karis, SIGGRAPH 2013 course on physically based shading, section on area lights), with what a lobe
+holds of a disc in its middle, along both sides of a light by itself.
 """
 
 from __future__ import annotations
@@ -38,6 +39,8 @@ _SHAPES = {"sun": SUN, "sphere": BALL, "rectangle": FLAT, "disc": ROUND}
 _SUN, _BALL, _ROUND = np.float32(SUN), np.float32(BALL), np.float32(ROUND)
 
 _ZERO, _HALF, _ONE, _TWO, _THREE = (np.float32(value) for value in (0, 0.5, 1, 2, 3))
+#: Half of a square's side to the radius of a disc of its area; how many times as wide as a light a lobe is for which its middle stands.
+_AS_DISC, _WIDE_LOBE = np.float32(2 / math.sqrt(math.pi)), np.float32(6.25)
 _PI, _TINY, _FAR = np.float32(math.pi), np.float32(1e-12), np.float32(1e30)
 #: Corners of the polygon of the same area that stands for a disc.
 _CORNERS = 16
@@ -190,12 +193,17 @@ def reach(light, px, py, pz, nx, ny, nz, rx, ry, rz, alpha):  # type: ignore[no-
     hx, hy, hz = px + rx * along - light[1], py + ry * along - light[2], pz + rz * along - light[3]
     u = (hx * light[10] + hy * light[11] + hz * light[12]) / width2
     v = (hx * light[13] + hy * light[14] + hz * light[15]) / height2
+    # Half of its extents as an angle: those of a square count as that of a disc of its area.
+    half_u, half_v = _HALF * math.sqrt(width2) / distance, _HALF * math.sqrt(height2) / distance
     if kind == _ROUND:
         far = math.sqrt(u * u + v * v)
         if far > _ONE:
             u, v = u / far, v / far
     else:
         u, v = min(_ONE, max(-_ONE, u)), min(_ONE, max(-_ONE, v))
+        half_u, half_v = half_u * _AS_DISC, half_v * _AS_DISC
+    # The rougher, the more of the light is seen at once, and its middle stands for it.
+    u, v = u * _share_of_way(alpha, half_u), v * _share_of_way(alpha, half_v)
     lx = light[1] + u * light[10] + v * light[13] - px
     ly = light[2] + u * light[11] + v * light[14] - py
     lz = light[3] + u * light[12] + v * light[15] - pz
@@ -203,27 +211,44 @@ def reach(light, px, py, pz, nx, ny, nz, rx, ry, rz, alpha):  # type: ignore[no-
     distance = math.sqrt(square)
     lx, ly, lz = lx / distance, ly / distance, lz / distance
     tilt = max(_ZERO, -(lx * light[4] + ly * light[5] + lz * light[6]))
-    spread = math.sqrt(area / _PI) / distance
-    wide = min(_ONE, alpha + _HALF * spread)
-    narrow = alpha / wide
+    narrow = math.sqrt(_kept_of_peak(alpha, half_u * half_u * tilt) * _kept_of_peak(alpha, half_v * half_v * tilt))
     cosine = nx * lx + ny * ly + nz * lz
-    highlight = light[19] / square * tilt * narrow * narrow if cosine > _ZERO else _ZERO
+    highlight = light[19] / square * tilt * narrow if cosine > _ZERO else _ZERO
     # Nothing radiates more than the light itself: close by, the point's formula would.
     return factor * glow, min(highlight, glow), lx, ly, lz
 
 
 @kernel
+def _kept_of_peak(alpha, half2):  # type: ignore[no-untyped-def]
+    """What a light's width takes from the peak of GGX's lobe: of a disc about its middle it holds half2 / (half2 + alpha^2), half2 being the
+    square of half of the disc's radius as an angle; this is that over what the middle alone would give."""
+    square = alpha * alpha
+    return square / (square + half2)
+
+
+@kernel
+def _share_of_way(alpha, half):  # type: ignore[no-untyped-def]
+    """How far from the middle of a light towards the place of it that is nearest to the mirror direction the direction lies that stands for
+    it: all of the way for mirrors, none where the lobe is much wider than the light. Fitted to integrals over rectangles."""
+    return half / math.sqrt(half * half + _WIDE_LOBE * alpha * alpha + _TINY)
+
+
+@kernel
 def _towards_disc(lx, ly, lz, rx, ry, rz, sine, cosine, alpha):  # type: ignore[no-untyped-def]
-    """Direction on a round light nearest to the mirror direction, and what widening the lobe takes from its peak."""
+    """Direction that stands for a round light, and what its width takes from the lobe's peak; sine and cosine are those of its radius."""
     straight = rx * lx + ry * ly + rz * lz
-    wide = min(_ONE, alpha + _HALF * sine)
-    narrow = alpha / wide
+    half = _HALF * sine
+    kept, share = _kept_of_peak(alpha, half * half), _share_of_way(alpha, half)
     if straight >= cosine:
-        return rx, ry, rz, narrow * narrow
-    tx, ty, tz = rx - straight * lx, ry - straight * ly, rz - straight * lz
-    length = math.sqrt(max(tx * tx + ty * ty + tz * tz, _TINY))
-    scale = sine / length
-    return lx * cosine + tx * scale, ly * cosine + ty * scale, lz * cosine + tz * scale, narrow * narrow
+        ox, oy, oz = rx, ry, rz
+    else:
+        tx, ty, tz = rx - straight * lx, ry - straight * ly, rz - straight * lz
+        length = math.sqrt(max(tx * tx + ty * ty + tz * tz, _TINY))
+        scale = sine / length
+        ox, oy, oz = lx * cosine + tx * scale, ly * cosine + ty * scale, lz * cosine + tz * scale
+    ox, oy, oz = lx + (ox - lx) * share, ly + (oy - ly) * share, lz + (oz - lz) * share
+    scale = _ONE / math.sqrt(max(ox * ox + oy * oy + oz * oz, _TINY))
+    return ox * scale, oy * scale, oz * scale, kept
 
 
 @inlined_kernel
