@@ -23,7 +23,7 @@ from zeitbild.surroundings._base import inside, lit
 
 #: Directions that are worked on side by side.
 _LANES = 32
-_ZERO, _HALF, _ONE, _TWO = np.float32(0), np.float32(0.5), np.float32(1), np.float32(2)
+_ZERO, _HALF, _ONE = np.float32(0), np.float32(0.5), np.float32(1)
 #: Roughness of each blurred picture, from the sharpest lobe of the model on: what lobes are wide goes by the square of it, so that each is
 #: about twice as wide as the one before.
 SHARPEST, LEVEL_COUNT = 0.04, 10

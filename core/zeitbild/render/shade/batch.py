@@ -74,7 +74,7 @@ WHOLE_ROWS = 12
 
 _ZERO, _ONE, _TWO = np.float32(0), np.float32(1), np.float32(2)
 #: Bends (radians, squared) from which on what is mirrored differs within them.
-_NOTICED = np.float32(2e-3)
+_NOTICED = np.float32(1.5e-4)
 _BATCH, _OWNER, _LEAST_COSINE, _MIN_ALPHA = BATCH, OWNER, LEAST_COSINE, MIN_ALPHA
 _POINT, _NORMAL, _VIEW, _BASE, _ROUGH, _METAL, _BEND = POINT, NORMAL, VIEW, BASE, ROUGH, METAL, BEND
 _EVEN_AROUND = EVEN_AROUND

@@ -25,7 +25,7 @@ from zeitbild.snapshot.finish_row import COAT, COAT_ROUGHNESS, OWNER
 _ZERO, _ONE, _TWO = np.float32(0), np.float32(1), np.float32(2)
 _MIN_ALPHA, _LEAST_COSINE = MIN_ALPHA, LEAST_COSINE
 #: Bends (radians, squared) from which on what is mirrored differs within them.
-_NOTICED = np.float32(2e-3)
+_NOTICED = np.float32(1.5e-4)
 _COAT, _COAT_ROUGHNESS, _OWNER = COAT, COAT_ROUGHNESS, OWNER
 _LEVEL_COUNT = LEVEL_COUNT
 

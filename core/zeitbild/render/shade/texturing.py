@@ -1,7 +1,7 @@
 """Textures: pictures on surfaces, looked up in the element's own space, coarser the farther away they are.
 
 Mean pictures of halved size stand for what is smaller than a pixel (Williams 1983, Pyramidal Parametrics). What a pixel covers of a
-picture is long and narrow on what is seen at a small angle: at final it is looked at in several places along and across, at each as
+picture is long and narrow on what is seen at a small angle: at check and final it is looked at in several places along and across, at each as
 sharply as places lie apart (after McCormack et al. 1999, Feline), so that it is the mean of what lies in the pixel and no more.
 """
 
