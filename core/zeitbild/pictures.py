@@ -46,11 +46,13 @@ def levels_in(
 
 @apart(PictureError, "environment.picture")
 def sizes_of(path: str, label: str, widths: list[int]) -> list[NDArray[np.float32]]:
-    """A picture of all directions at so many widths, by area so that a small sun keeps its light; the first is a limit only."""
+    """A picture of all directions [H, W, 3] as large as it is, at most as wide as the first of widths, and made smaller to those of the
+    others that are less wide, and always to the last; by area, so that a small sun keeps its light. PictureError as ``read_picture``."""
     pixels = read_picture(Path(path).read_bytes(), label)
     check_all_round(pixels.shape[0], pixels.shape[1], label)
     fine = pixels if pixels.shape[1] <= widths[0] else _resized(pixels, widths[0], widths[0] // 2)
-    return [fine, *(_resized(pixels, width, width // 2) for width in widths[1:])]
+    smaller = [width for width in widths[1:] if width < fine.shape[1] or width == widths[-1]]
+    return [fine, *(_resized(pixels, width, width // 2) for width in smaller)]
 
 
 def check_all_round(height: int, width: int, label: str) -> None:

@@ -11,13 +11,15 @@ from PIL import Image
 
 from zeitbild.colour import decode
 from zeitbild.document.camera import NamedCamera
-from zeitbild.document.shot import Camera, Layer, Raster, Timing
+from zeitbild.document.shot import Camera, Layer, Motion, Raster, Timing
 from zeitbild.elements.card import Card
+from zeitbild.elements.solid import Solid
 from zeitbild.errors import InputError
+from zeitbild.finishes import Finish
 from zeitbild.render import QUALITIES, render
 from zeitbild.resolve import resolve
 from zeitbild.test_shot_cutouts import SetOfCards
-from zeitbild.values import Placement
+from zeitbild.values import Placement, Turn
 
 #: Grey of each picture of a sequence.
 _GREYS = (40, 90, 140, 190)
@@ -116,6 +118,39 @@ class Footage(SetOfCards):
             np.testing.assert_allclose(beauty[..., 3], share[..., 0], atol=4e-3)
             # Rounding to 8 bits, divided by little alpha.
             np.testing.assert_allclose(beauty[..., :3], share * decode(own), atol=8e-3)
+
+
+class Beside(SetOfCards):
+    def test_what_stands_still_is_as_sharp_when_something_else_goes_fast(self) -> None:
+        # Fine stripes and dots, made smaller by 2.3 and seen at a slant: a frame with an open shutter shows them as a still does.
+        y, x = np.mgrid[:300, :300]
+        page = np.stack([(x // 3) % 2 * 200 + 30, (y // 5) % 2 * 180 + 40, (x * 7 + y * 3) // 11 % 2 * 255], axis=-1)
+        data = io.BytesIO()
+        Image.fromarray(page.astype(np.uint8)).save(data, "PNG")
+        card = self.card(data.getvalue()).model_copy(
+            update={"width": 130.0, "placement": Placement(position=(-20, 0, 0), rotation=(-35, 25, 0))}
+        )
+        bar = Solid(
+            id="bar",
+            shape="box",
+            width=50,
+            height=8,
+            depth=8,
+            surface=Finish(shading="unlit"),
+            turn=Turn(axis="z", turns=1),
+        ).model_copy(update={"placement": Placement(position=(38, 38, 80))})
+        for quality in ("final", "check"):
+            still = self.seen(self.shot(card, bar, timing=Timing(last=6)), quality).beauty.astype(np.float64)
+            open_ = self.seen(self.shot(card, bar, timing=Timing(last=6), motion=Motion(angle=180)), quality).beauty
+            # Left of the bar, inside the card.
+            inside = np.zeros((128, 128), bool)
+            inside[20:108, 8:60] = True
+            inside &= (still[..., 3] > 0.999) & (open_[..., 3] > 0.999)
+            self.assertGreater(int(inside.sum()), 1500)
+            off = 255 * np.abs(
+                still[inside][:, :3].clip(0, 1) ** (1 / 2.2) - open_[inside][:, :3].clip(0, 1) ** (1 / 2.2)
+            )
+            self.assertLess(float(off.max(axis=1).mean()), 2.0, quality)
 
 
 class Facing(SetOfCards):

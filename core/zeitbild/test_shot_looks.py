@@ -398,7 +398,7 @@ class Surroundings(unittest.TestCase):
         }
         self.assertEqual(len(keys), 4)
         same = np.zeros((2, 4, 3), np.float32)
-        self.assertEqual(SkyPicture("a", same, same, same), SkyPicture("a", same + 1, same, same))
+        self.assertEqual(SkyPicture("a", (same,)), SkyPicture("a", (same + 1,)))
 
     def test_a_gradient_has_its_colours_where_it_says(self) -> None:
         around = Environment(

@@ -54,9 +54,8 @@ class View:
         return found
 
     def textures(self, stage: Stage) -> Textures:
-        """Pictures on the surfaces of a stage, as finely as they are looked at: once, where the many places of an open shutter do the rest."""
-        at_rest = not self.snapshot.stations
-        return self.light.textures(stage, finely=self.quality.pictures_finely and at_rest, at_rest=at_rest)
+        """Pictures on the surfaces of a stage, as finely as they are looked at."""
+        return self.light.textures(stage, finely=self.quality.pictures_finely, at_rest=not self.snapshot.stations)
 
     def triangles_of(self, places: Sequence[int]) -> NDArray[np.bool_]:
         """Which triangles [T] are those of bodies at some places."""

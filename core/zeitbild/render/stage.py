@@ -11,9 +11,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zeitbild.kernels import PARALLEL
-from zeitbild.render.light.environment import FINE_SIDE, SOFT_SIDE, environment_maps, reflectance_table
+from zeitbild.render.light.environment import FINE_SIDE, SOFT_SIDE, environment_maps
 from zeitbild.render.light.lighting import Shining, light_rows
-from zeitbild.render.shade.texturing import Textures, spaces_of
+from zeitbild.render.light.reflectance import reflectance_table
+from zeitbild.render.shade.lying import spaces_of
+from zeitbild.render.shade.texturing import Textures
 from zeitbild.render.world.corners import Surfaces, bends_of, corners_of, flats_of
 from zeitbild.render.world.paint_order import paint_order, towards_eye
 from zeitbild.render.world.ray_scene import RayScene

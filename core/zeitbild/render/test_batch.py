@@ -6,8 +6,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zeitbild.kernels import kernel
-from zeitbild.render.light.environment import environment_maps, reflectance_table
+from zeitbild.render.light.environment import environment_maps
 from zeitbild.render.light.lighting import Shining, light_rows
+from zeitbild.render.light.reflectance import reflectance_table
 from zeitbild.render.shade import batch
 from zeitbild.render.shade.metal_rough import direct_light, light_around
 from zeitbild.snapshot.finish_row import FINISH_ROW, OWNER

@@ -6,9 +6,10 @@ import unittest
 import numpy as np
 
 from zeitbild.render import QUALITIES, render
-from zeitbild.render.light.environment import environment_maps, reflectance_table
+from zeitbild.render.light.environment import environment_maps
 from zeitbild.render.light.lighting import Shining, light_rows
 from zeitbild.render.light.octahedral import texel_directions, texel_solid_angles
+from zeitbild.render.light.reflectance import reflectance_table
 from zeitbild.render.shade.metal_rough import direct_light, ggx_lobe, highlight_lobe, light_around, shadowing
 from zeitbild.snapshot.finish_row import FINISH_ROW
 from zeitbild.snapshot.lights import LightSource

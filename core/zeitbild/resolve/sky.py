@@ -8,10 +8,10 @@ from zeitbild.pictures import sizes_of
 from zeitbild.shipped import AssetSource
 from zeitbild.snapshot.surroundings import SkyPicture
 
-#: Widths of what is seen itself at most, of what mirrors show, and of what is blurred anyway.
-_FINE, _SHARP, _COARSE = 4096, 512, 128
+#: Widths: of what is seen itself at most, of what mirrors of all sizes show, and of what is blurred anyway.
+_WIDTHS = (4096, 2048, 1024, 512, 128)
 
-_skies = SizedCache[SkyPicture](160 * 1024 * 1024, lambda sky: sky.fine.nbytes + sky.pixels.nbytes + sky.coarse.nbytes)
+_skies = SizedCache[SkyPicture](192 * 1024 * 1024, lambda sky: sum(one.nbytes for one in sky.sizes))
 
 
 def sky_picture(digest: str, assets: AssetSource) -> SkyPicture:
@@ -19,8 +19,7 @@ def sky_picture(digest: str, assets: AssetSource) -> SkyPicture:
 
     def make() -> SkyPicture:
         path = str(assets.path(digest))
-        fine, sharp, coarse = sizes_of(path, "the uploaded picture", (_FINE, _SHARP, _COARSE))
-        return SkyPicture(digest, sharp, coarse, fine)
+        return SkyPicture(digest, tuple(sizes_of(path, "the uploaded picture", _WIDTHS)))
 
     try:
         return _skies.get(digest, make)

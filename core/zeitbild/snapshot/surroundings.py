@@ -15,21 +15,17 @@ from zeitbild.snapshot.lights import Softbox
 class SkyPicture:
     """A latitude-longitude picture of all that is around, known by the digest of its file.
 
-    pixels [H, W, 3] linear, top row straight up, the middle of the picture in front (+z), what is to the right of it
-    towards -x, as seen from the set. coarse is the same with fewer pixels, for what is blurred anyway, and fine with
-    more, for what is seen itself.
+    sizes are the same picture [H, W, 3], linear, with fewer and fewer pixels, by area: top row straight up, the middle of the picture in
+    front (+z), what is to the right of it towards -x, as seen from the set.
     """
 
     digest: str
-    pixels: NDArray[np.float32] = field(compare=False, repr=False)
-    coarse: NDArray[np.float32] = field(compare=False, repr=False)
-    fine: NDArray[np.float32] = field(compare=False, repr=False)
+    sizes: tuple[NDArray[np.float32], ...] = field(compare=False, repr=False)
 
-    def towards(
-        self, azimuth: NDArray[np.float64], elevation: NDArray[np.float64], *, fine: bool = False
-    ) -> NDArray[np.float64]:
-        """Radiance [..., 3] from directions in degrees, bilinear."""
-        pixels = self.fine if fine else self.pixels
+    def towards(self, azimuth: NDArray[np.float64], elevation: NDArray[np.float64], width: int) -> NDArray[np.float64]:
+        """Radiance [..., 3] from directions in degrees, bilinear, where so many of them go round once: of the size that has no fewer pixels,
+        or of the largest."""
+        pixels = next((one for one in reversed(self.sizes) if one.shape[1] >= width), self.sizes[0])
         height, width = pixels.shape[:2]
         x = (0.5 - azimuth / 360) * width - 0.5
         y = np.clip((0.5 - elevation / 180) * height - 0.5, 0, height - 1)
@@ -41,14 +37,24 @@ class SkyPicture:
         mixed: NDArray[np.float64] = above * (1 - fy) + under * fy
         return mixed
 
-    def sources(self) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]:
-        """Azimuths and elevations [m] in degrees, and solid angles [m], of the coarse picture's pixels."""
-        height, width = self.coarse.shape[:2]
+    def sources(
+        self, width: int
+    ) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]:
+        """Azimuths and elevations [H, W] in degrees, solid angles [H, W] and radiance [H, W, 3] of the pixels of the largest size that has no
+        more than so many in a row, or of the smallest."""
+        pixels = next((one for one in self.sizes if one.shape[1] <= width), self.sizes[-1])
+        height, width = pixels.shape[:2]
         azimuth = (0.5 - (np.arange(width) + 0.5) / width) * 360
         rims = np.sin(np.radians(90 - np.arange(height + 1) / height * 180))
         elevation = 90 - (np.arange(height) + 0.5) / height * 180
-        solid = np.repeat((rims[:-1] - rims[1:]) * (2 * math.pi / width), width)
-        return np.tile(azimuth, height), np.repeat(elevation, width), solid
+        solid = (rims[:-1] - rims[1:]) * (2 * math.pi / width)
+        shape = (height, width)
+        return (
+            np.broadcast_to(azimuth, shape),
+            np.broadcast_to(elevation[:, None], shape),
+            np.broadcast_to(solid[:, None], shape),
+            pixels.astype(np.float64),
+        )
 
 
 @dataclass(frozen=True, slots=True)

@@ -14,7 +14,7 @@ from zeitbild.render.rays.patterns import ORDER, TURNS
 from zeitbild.render.shade.coat import coat_light
 from zeitbild.render.shade.metal_rough import direct_light, light_around, mirror_light
 from zeitbild.render.shade.shading import has_textures
-from zeitbild.render.shade.texturing import apply_textures
+from zeitbild.render.shade.texturing import apply_textures, span_about
 from zeitbild.render.shade.tones import light_amount, tone_at
 from zeitbild.render.visible.triangle_setup import TILE
 from zeitbild.render.world.ray_scene import BUFFER, OPAQUE_ONLY, PACKET, VEIL_BITS, cast_packet
@@ -391,7 +391,7 @@ def mirror(  # type: ignore[no-untyped-def]
                             (nx, ny, nz),
                             (-lx, -ly, -lz),
                             footprint,
-                            (_ZERO, _ZERO, _ZERO, _ZERO, _ZERO, _ZERO),
+                            span_about((nx, ny, nz), (-lx, -ly, -lz), footprint),
                             finishes,
                             textures,
                         )

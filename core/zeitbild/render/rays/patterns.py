@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zeitbild.render.light.lighting import FLAT, KIND, SIZE, on_disc
+from zeitbild.render.visible.sampling import radical_inverse
 from zeitbild.render.world.ray_scene import TWICE, VEIL_BITS
 
 #: Which stretch of the sequence a pixel takes, by row and column in its square: an ordered-dither matrix (Bayer 1973).
@@ -52,16 +53,6 @@ def _shared_net(rays: int) -> NDArray[np.float64]:
     return points.reshape(-1, 2)
 
 
-def _radical_inverse(base: int, count: int) -> NDArray[np.float64]:
-    """The digits of the numbers below ``count`` in a base, from the other end behind the point (van der Corput 1935): numbers [count] in 0..1."""
-    index, scale, found = np.arange(count), 1.0, np.zeros(count)
-    while index.any():
-        scale /= base
-        found += index % base * scale
-        index = index // base
-    return found
-
-
 def ray_pattern(lights: NDArray[np.float32], rays: int) -> NDArray[np.float32]:
     """Places [L + 1, 16 rays, 5] for a pixel's rays, ``rays`` of them for each place in the square.
 
@@ -72,7 +63,7 @@ def ray_pattern(lights: NDArray[np.float32], rays: int) -> NDArray[np.float32]:
     pattern = np.zeros((len(lights) + 1, len(points), 5), np.float32)
     # In bases that have nothing to do with that of places on lights, so that both together are even (Halton 1960).
     for at, base in ((3, 3), (4, 5)):
-        pattern[:-1, :, at] = (_radical_inverse(base, len(points)) + 0.5 / len(points)) % 1 - 0.5
+        pattern[:-1, :, at] = (radical_inverse(base, len(points)) + 0.5 / len(points)) % 1 - 0.5
     for number in range(len(lights) + 1):
         step = np.array(_STEP) * number
         moved, spread = (points + step) % 1, (shared + step) % 1

@@ -93,7 +93,7 @@ def cast_rays(
     if shadowed.any():
         PARALLEL.by_parts(borrow, *where, rows, tally, rayed)
     if snapshot.bounces:
-        _mirrored(snapshot, stage, light, fragments, spots, 1, rayed)
+        _mirrored(snapshot, stage, light, fragments, spots, 1, rayed, quality.pictures_finely)
     else:
         rayed[:, count + 1 :] = 0
     shared = np.zeros(rayed.shape[1], bool)
@@ -235,7 +235,7 @@ def cast_again(
     scene = stage.scene
     inherit(fragments, whole, scene.patches, scene.facing, found.values, count + 1, rayed)
     if snapshot.bounces:
-        near = _mirrored(snapshot, stage, light, fragments, spots, 4, rayed)
+        near = _mirrored(snapshot, stage, light, fragments, spots, 4, rayed, True)
         heaps.share(fragments, sides, scene.finish_of, light.finishes, spots, near, count + 1, rayed)
     else:
         rayed[:, count + 1 :] = 0
@@ -268,8 +268,10 @@ def _mirrored(
     spots: NDArray[np.float32],
     cells: int,
     rayed: NDArray[np.float32],
+    finely: bool,
 ) -> NDArray[np.float32]:
-    """What mirror rays of fragments meet, into the last columns of rayed; gives how near that is (see ``mirror``), good until the next call."""
+    """What mirror rays of fragments meet, into the last columns of rayed; pictures as ``Quality.pictures_finely`` says. Gives how near that
+    is (see ``mirror``), good until the next call."""
     camera, dots = snapshot.camera, flying(snapshot)
     near = kept("near", (len(spots),), np.float32)
     PARALLEL.by_parts(
@@ -278,7 +280,7 @@ def _mirrored(
         stage.surfaces,
         light.with_room(len(fragments.order), always=True),
         light.shining,
-        light.textures(stage),
+        light.textures(stage, finely=finely),
         stage.rays.casting,
         dots.casting,
         stage.bends,

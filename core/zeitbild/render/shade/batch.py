@@ -16,25 +16,21 @@ import math
 import numpy as np
 
 from zeitbild.kernels import inlined_kernel
-from zeitbild.render.light.environment import LEVEL_COUNT
+from zeitbild.render.light.environment import LEVEL_COUNT, level_place, side_of, start_of
 from zeitbild.render.light.lighting import reach
+from zeitbild.render.light.octahedral import mixed_texels, texel_place, unfold
 from zeitbild.render.shade.metal_rough import (
     LEAST_COSINE,
     MIN_ALPHA,
     added_light,
     bent_roughness,
     energy,
-    level_place,
+    looks_along,
     matt_fit,
     mixed_table,
-    mixed_texels,
     occluded_share,
     shadowing,
-    side_of,
-    start_of,
     table_place,
-    texel_place,
-    unfold,
 )
 from zeitbild.render.visible.surface import bend_at, place_at, seen_from, shares_at
 from zeitbild.snapshot.finish_row import OWNER
@@ -73,8 +69,6 @@ _SHARP_PLACE, _SOFT_PLACE, _EVEN_PLACE, _TABLE_PLACE, _OWNED = 7, 8, 9, 10, 11
 WHOLE_ROWS = 12
 
 _ZERO, _ONE, _TWO = np.float32(0), np.float32(1), np.float32(2)
-#: Bends (radians, squared) from which on what is mirrored differs within them.
-_NOTICED = np.float32(1.5e-4)
 _BATCH, _OWNER, _LEAST_COSINE, _MIN_ALPHA = BATCH, OWNER, LEAST_COSINE, MIN_ALPHA
 _POINT, _NORMAL, _VIEW, _BASE, _ROUGH, _METAL, _BEND = POINT, NORMAL, VIEW, BASE, ROUGH, METAL, BEND
 _EVEN_AROUND = EVEN_AROUND
@@ -282,7 +276,7 @@ def light_from_around(rows, whole, used, shining, rayed, bounced):  # type: igno
     for i in range(used):
         bx, by, bz = rows[_BEND, i], rows[_BEND + 1, i], rows[_BEND + 2, i]
         bend = bx * bx + by * by + bz * bz
-        steps = 1 if bend < _NOTICED or bend < rows[_SQUARE, i] else 4
+        steps = looks_along(bend, rows[_SQUARE, i])
         place = min(level_place(bent_roughness(rows[_ROUGH, i], bend, steps)), _LAST_LEVEL)
         level = min(np.int32(place), np.int32(_LEVEL_COUNT - 2))
         rows[_BLEND, i] = place - np.float32(level)
@@ -310,7 +304,7 @@ def light_from_around(rows, whole, used, shining, rayed, bounced):  # type: igno
     for i in range(used):
         bx, by, bz = rows[_BEND, i], rows[_BEND + 1, i], rows[_BEND + 2, i]
         bend = bx * bx + by * by + bz * bz
-        if bend < _NOTICED or bend < rows[_SQUARE, i]:
+        if looks_along(bend, rows[_SQUARE, i]) == 1:
             continue
         # What is mirrored over the whole bend, at four places of it.
         sharp_r = sharp_g = sharp_b = soft_r = soft_g = soft_b = _ZERO

@@ -5,8 +5,9 @@ from __future__ import annotations
 import numpy as np
 
 from zeitbild.kernels import kernel
-from zeitbild.render.light.environment import LEVEL_COUNT
+from zeitbild.render.light.environment import LEVEL_COUNT, level_place, level_value
 from zeitbild.render.light.lighting import reach
+from zeitbild.render.light.octahedral import unfold
 from zeitbild.render.shade.metal_rough import (
     DIELECTRIC,
     LEAST_COSINE,
@@ -14,18 +15,14 @@ from zeitbild.render.shade.metal_rough import (
     bent_roughness,
     energy,
     highlight_lobe,
-    level_place,
-    look_up,
+    looks_along,
     shadowing,
     table_entry,
-    unfold,
 )
 from zeitbild.snapshot.finish_row import COAT, COAT_ROUGHNESS, OWNER
 
 _ZERO, _ONE, _TWO = np.float32(0), np.float32(1), np.float32(2)
 _MIN_ALPHA, _LEAST_COSINE = MIN_ALPHA, LEAST_COSINE
-#: Bends (radians, squared) from which on what is mirrored differs within them.
-_NOTICED = np.float32(1.5e-4)
 _COAT, _COAT_ROUGHNESS, _OWNER = COAT, COAT_ROUGHNESS, OWNER
 _LEVEL_COUNT = LEVEL_COUNT
 
@@ -78,9 +75,9 @@ def coat_light(point, normal, view, bend, finish, finishes, shining, rayed, f, o
         point, normal, view, bend, finish, finishes, shining, rayed, f, shining.touched.reshape(-1)[:0]
     )
     square = max(rough * rough, _MIN_ALPHA) ** 2
-    # Over a bend what is mirrored is the mean at four places of it, as in ``batch.light_from_around``.
+    # Over a bend what is mirrored is the mean at several places of it, as in ``batch.light_from_around``.
     bent = bx * bx + by * by + bz * bz
-    steps = 4 if bent >= _NOTICED and bent >= square else 1
+    steps = looks_along(bent, square)
     place = level_place(bent_roughness(rough, bent, steps))
     level = min(int(place), _LEVEL_COUNT - 2)
     blend = place - np.float32(level)
@@ -91,8 +88,8 @@ def coat_light(point, normal, view, bend, finish, finishes, shining, rayed, f, o
         length = mx * mx + my * my + mz * mz
         twice = _TWO * max(mx * vx + my * vy + mz * vz, _LEAST_COSINE)
         u, v = unfold(twice * mx - length * vx, twice * my - length * vy, twice * mz - length * vz)
-        sharp_r, sharp_g, sharp_b = look_up(maps, level, u, v)
-        soft_r, soft_g, soft_b = look_up(maps, level + 1, u, v)
+        sharp_r, sharp_g, sharp_b = level_value(maps, level, u, v)
+        soft_r, soft_g, soft_b = level_value(maps, level + 1, u, v)
         seen_r += sharp_r + (soft_r - sharp_r) * blend
         seen_g += sharp_g + (soft_g - sharp_g) * blend
         seen_b += sharp_b + (soft_b - sharp_b) * blend

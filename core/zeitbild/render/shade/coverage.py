@@ -10,10 +10,10 @@ import numba
 import numpy as np
 
 from zeitbild.kernels import kernel, parallel_kernel
-from zeitbild.render.light.environment import LEVEL_COUNT
+from zeitbild.render.light.environment import LEVEL_COUNT, level_value
 from zeitbild.render.light.lighting import reach
-from zeitbild.render.shade.metal_rough import mixed_texels, side_of, start_of, texel_place, unfold
-from zeitbild.render.shade.texturing import alpha_at, footprint_at, part_of, span_at
+from zeitbild.render.light.octahedral import unfold
+from zeitbild.render.shade.texturing import alpha_at, footprint_at, span_of
 from zeitbild.render.visible.surface import surface_at
 from zeitbild.render.visible.triangle_setup import TILE
 from zeitbild.snapshot.finish_row import ALPHA_MAP, SHADING, SHADOW_ONLY
@@ -26,12 +26,7 @@ _LEVEL_COUNT = LEVEL_COUNT
 #: A light's size does not matter to matt light; ``reach`` wants a roughness.
 _ROUGH = np.float32(1)
 _surface_at = kernel(surface_at.py_func)
-_side_of, _start_of = kernel(side_of.py_func), kernel(start_of.py_func)
-_mixed_texels, _texel_place, _unfold = (
-    kernel(mixed_texels.py_func),
-    kernel(texel_place.py_func),
-    kernel(unfold.py_func),
-)
+_level_value, _unfold = kernel(level_value.py_func), kernel(unfold.py_func)
 _reach = kernel(reach.py_func)
 
 
@@ -60,7 +55,19 @@ def cut_out(fragments, surfaces, finishes, textures, eye, pixel_size, alpha, gon
                 continue
             px, py, pz, nx, ny, nz, vx, vy, vz = _surface_at(edges, places, normals, t, where[f, 0], where[f, 1], eye)
             footprint = footprint_at(px, py, pz, eye, pixel_size)
-            span = span_at(edges, places, t, where[f, 0], where[f, 1], part_of(share[f], textures))
+            span = span_of(
+                edges,
+                places,
+                t,
+                where[f, 0],
+                where[f, 1],
+                share[f],
+                (nx, ny, nz),
+                (vx, vy, vz),
+                footprint,
+                textures.finely,
+                textures.at_rest,
+            )
             facing = nx * vx + ny * vy + nz * vz
             there = alpha_at(finish, t, (px, py, pz), facing, footprint, span, finishes, textures)
             lost = share[f] * (_ONE - min(max(there, _ZERO), _ONE))
@@ -87,7 +94,6 @@ def catch_shadows(fragments, surfaces, finishes, shining, eye, rayed, alpha, see
     lights, touched, ambients, maps = shining.rows, shining.touched, shining.ambients, shining.maps
     columns = (width + _TILE - 1) // _TILE
     count = lights.shape[0]
-    even_side, even_start = _side_of(maps, _LEVEL_COUNT), _start_of(maps, _LEVEL_COUNT)
     for turn in numba.prange(order.shape[0]):
         tile = order[turn]
         top, left = (tile // columns) * _TILE, (tile % columns) * _TILE
@@ -100,8 +106,7 @@ def catch_shadows(fragments, surfaces, finishes, shining, eye, rayed, alpha, see
             if rayed.shape[0] > 0:
                 px, py, pz, nx, ny, nz, _, _, _ = _surface_at(edges, places, normals, t, where[f, 0], where[f, 1], eye)
                 u, v = _unfold(nx, ny, nz)
-                texel, across, down = _texel_place(even_side, even_start, u, v)
-                red, green, blue = _mixed_texels(maps, texel, even_side, across, down)
+                red, green, blue = _level_value(maps, _LEVEL_COUNT, u, v)
                 whole = _luminance(red + ambients[finish, 0], green + ambients[finish, 1], blue + ambients[finish, 2])
                 kept = whole * rayed[f, count]
                 for number in range(count):

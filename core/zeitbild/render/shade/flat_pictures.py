@@ -8,15 +8,16 @@ import numpy as np
 
 from zeitbild.kernels import inlined_kernel
 from zeitbild.render.shade import batch
-from zeitbild.render.shade.texturing import LOW, cut_by, look_up, look_up_finely, part_of
+from zeitbild.render.shade.texture_values import look_up, look_up_finely
+from zeitbild.render.shade.texturing import LOW, cut_by, span_of
 from zeitbild.render.visible.surface import TURNED_AWAY
 from zeitbild.snapshot.finish_row import MAP_LIES, MAPS, UNWRAPPED
 
 _ZERO, _ONE, _SMALLEST = np.float32(0), np.float32(1), np.float32(1e-30)
 _BATCH, _FRAGMENT, _FINISH = batch.BATCH, batch.FRAGMENT, batch.FINISH
 _MAPS, _MAP_LIES, _UNWRAPPED, _LOW, _TURNED_AWAY = MAPS, MAP_LIES, UNWRAPPED, LOW, TURNED_AWAY
-#: Rows in which the place in the picture, what a pixel covers of it, and the value found there stand.
-_U, _WIDE = batch.POINT, batch.NORMAL
+#: Rows in which the place in the picture, what a pixel covers of it, how large that is in the world, the view and the value found there stand.
+_U, _WIDE, _FOOTPRINT, _VIEW = batch.POINT, batch.NORMAL, batch.NORMAL + 1, batch.VIEW
 COLOUR = batch.MATT
 _COLOUR = COLOUR
 
@@ -70,7 +71,7 @@ def look_up_together(rows, whole, used, fragments, surfaces, eye, pixel_size, fi
     px1, py1, pz1 = places[t, 1, 0], places[t, 1, 1], places[t, 1, 2]
     px2, py2, pz2 = places[t, 2, 0], places[t, 2, 1], places[t, 2, 2]
     ex, ey, ez, standing = eye[0], eye[1], eye[2], eye[3]
-    unit = pixel_size * space[0, 7]
+    unit = space[0, 7]
     for i in range(_BATCH):
         x, y = float(rows[_U, i]), float(rows[_U + 1, i])
         a, b, c = e0 * x + e1 * y + e2, e3 * x + e4 * y + e5, e6 * x + e7 * y + e8
@@ -82,33 +83,39 @@ def look_up_together(rows, whole, used, fragments, surfaces, eye, pixel_size, fi
         facing = (nx * vx + ny * vy + nz * vz) / far
         facing = -facing if facing < _TURNED_AWAY else facing
         rows[_U, i], rows[_U + 1, i] = u0 * px + u1 * py + u2 * pz + u3, v0 * px + v1 * py + v2 * pz + v3
-        rows[_WIDE, i] = unit * (far if standing > _ZERO else _ONE) / max(_LOW, facing)
+        footprint = pixel_size * (far if standing > _ZERO else _ONE)
+        rows[_WIDE, i], rows[_FOOTPRINT, i] = unit * footprint / max(_LOW, facing), footprint
+        rows[_VIEW, i], rows[_VIEW + 1, i], rows[_VIEW + 2, i] = vx / far, vy / far, vz / far
     red, green, blue = finishes[finish, 0], finishes[finish, 1], finishes[finish, 2]
     if textures.finely:
-        # Where its corners lie in the picture, and how much that changes from pixel to pixel.
-        ua, va = u0 * px0 + u1 * py0 + u2 * pz0 + u3, v0 * px0 + v1 * py0 + v2 * pz0 + v3
-        ub, vb = u0 * px1 + u1 * py1 + u2 * pz1 + u3, v0 * px1 + v1 * py1 + v2 * pz1 + v3
-        uc, vc = u0 * px2 + u1 * py2 + u2 * pz2 + u3, v0 * px2 + v1 * py2 + v2 * pz2 + v3
-        sum_x, sum_y, sum_one = e0 + e3 + e6, e1 + e4 + e7, e2 + e5 + e8
-        right_u, right_v = e0 * ua + e3 * ub + e6 * uc, e0 * va + e3 * vb + e6 * vc
-        under_u, under_v = e1 * ua + e4 * ub + e7 * uc, e1 * va + e4 * vb + e7 * vc
         cut = cut_by(finish, finishes)
         for i in range(used):
             f = whole[_FRAGMENT, i]
-            part = part_of(fragments.share[f], textures)
-            inverse = part / max(sum_x * where[f, 0] + sum_y * where[f, 1] + sum_one, 1e-300)
-            u, v = rows[_U, i], rows[_U + 1, i]
+            view = rows[_VIEW, i], rows[_VIEW + 1, i], rows[_VIEW + 2, i]
+            ax, ay, az, bx, by, bz = span_of(
+                edges,
+                places,
+                t,
+                where[f, 0],
+                where[f, 1],
+                fragments.share[f],
+                (nx, ny, nz),
+                view,
+                rows[_FOOTPRINT, i],
+                textures.finely,
+                textures.at_rest,
+            )
             r, g, b = look_up_finely(
                 textures.values,
                 textures.table,
                 number,
                 cut,
-                u,
-                v,
-                np.float32((right_u - u * sum_x) * inverse),
-                np.float32((right_v - v * sum_x) * inverse),
-                np.float32((under_u - u * sum_y) * inverse),
-                np.float32((under_v - v * sum_y) * inverse),
+                rows[_U, i],
+                rows[_U + 1, i],
+                u0 * ax + u1 * ay + u2 * az,
+                v0 * ax + v1 * ay + v2 * az,
+                u0 * bx + u1 * by + u2 * bz,
+                v0 * bx + v1 * by + v2 * bz,
             )
             rows[_COLOUR, i], rows[_COLOUR + 1, i], rows[_COLOUR + 2, i] = red * r, green * g, blue * b
         return True

@@ -7,7 +7,7 @@ import numpy as np
 
 from zeitbild.kernels import parallel_kernel
 from zeitbild.render.shade.shading import has_textures
-from zeitbild.render.visible.finer import CALM
+from zeitbild.render.visible.finer import ONE_UNLIT
 from zeitbild.render.visible.triangle_setup import TILE
 from zeitbild.snapshot.finish_row import COAT, COAT_ROUGHNESS, SHADING, TONE_BANDS, UNLIT
 
@@ -18,13 +18,13 @@ _TONE_BANDS, _UNLIT = np.float32(TONE_BANDS), np.float32(UNLIT)
 _ZERO, _ONE = np.float32(0), np.float32(1)
 #: What stands for the roughness of tones, which change at once, and of textures.
 _SOME = np.float32(0.3)
-#: What stands where nothing is yet; where one finish is that nothing lights, ``CALM`` and its number.
-_NOTHING, _CALM = np.float32(2), np.float32(CALM)
+#: What stands where nothing is yet; where one finish is that nothing lights, ``ONE_UNLIT`` and its number.
+_NOTHING, _ONE_UNLIT = np.float32(2), np.float32(ONE_UNLIT)
 
 
 @parallel_kernel
 def least_roughness(fragments, finish_of, finishes, rough):  # type: ignore[no-untyped-def]
-    """The least roughness of the fragments of each pixel into rough [H, W], 1 where none is lit, and ``CALM`` or more where all of them
+    """The least roughness of the fragments of each pixel into rough [H, W], 1 where none is lit, and ``ONE_UNLIT`` or more where all of them
     are of one finish that is unlit: what lies in such a pixel is known as it is. finishes and finish_of [T] as in ``shading.shade``."""
     order, counts, firsts, width = fragments.order, fragments.counts, fragments.firsts, fragments.width
     pixel, triangle = fragments.pixel, fragments.triangle
@@ -37,7 +37,7 @@ def least_roughness(fragments, finish_of, finishes, rough):  # type: ignore[no-u
             finish = finish_of[triangle[f]]
             y, x = top + (pixel[f] >> _SHIFT), left + (pixel[f] & _MASK)
             if finishes[finish, _SHADING] == _UNLIT and finishes[finish, _COAT] <= _ZERO:
-                alone = _CALM + np.float32(finish)
+                alone = _ONE_UNLIT + np.float32(finish)
                 rough[y, x] = alone if rough[y, x] == _NOTHING or rough[y, x] == alone else min(rough[y, x], _ONE)
                 continue
             own = finishes[finish, 3]

@@ -13,8 +13,9 @@ import math
 import numpy as np
 
 from zeitbild.kernels import inlined_kernel
-from zeitbild.render.light.environment import LEVEL_COUNT, SHARPEST
+from zeitbild.render.light.environment import LEVEL_COUNT, level_place, level_value
 from zeitbild.render.light.lighting import reach
+from zeitbild.render.light.octahedral import unfold
 from zeitbild.snapshot.finish_row import OWNER
 
 #: Reflectance of dielectrics at normal incidence (glTF 2.0, appendix B.3.3).
@@ -26,19 +27,19 @@ LEAST_COSINE = np.float32(1e-3)
 _MIN_ALPHA, _LEAST_COSINE = MIN_ALPHA, LEAST_COSINE
 _ZERO, _HALF, _ONE, _TWO = np.float32(0), np.float32(0.5), np.float32(1), np.float32(2)
 _LEVEL_COUNT = LEVEL_COUNT
-_LAST_LEVEL = np.float32(_LEVEL_COUNT - 1)
-_PART_OF_BEND = np.float32(2 / 2.56)
-_SHARPEST, _BEYOND = np.float32(SHARPEST), np.float32(1 / (1 - SHARPEST))
+#: Bends (radians, squared) from which on what is mirrored differs within them.
+_NOTICED = np.float32(1.5e-4)
+#: Alpha for a bend: half of a Gaussian's height is 2.355 sigma wide, half of GGX's, mirrored, 2.56 alpha.
+_PART_OF_BEND = np.float32(2 / math.sqrt(12) * 2.355 / 2.56)
 _STEPS, _CELL_COUNT, _LAST_CELL = np.float32(31), np.int32(32), np.int32(30)
-_NONE, _BORDERS = np.int32(0), np.int32(2)
 #: A quarter and a half of a turn; how much normals turn (over the lobe's width, squared) before that counts; how far off a
 #: highlight lies (over how much normals turn, squared) before it counts no more.
 _QUARTER, _HALF_TURN = np.float32(math.pi / 2), np.float32(math.pi)
 _LITTLE_BEND, _FAR_BENDS = np.float32(0.02), np.float32(16)
 #: Where the fits begin in the table.
 _FITS = np.int32(2 * 32 * 32)
-#: Steps in rows of numbers: to the next one or two, the next texel, the table's next row.
-_I, _II, _NEXT, _NEXT_ROW = np.uint64(1), np.uint64(2), np.uint64(3), np.uint64(64)
+#: Steps in rows of numbers: to the next one, two or three, the table's next row.
+_I, _II, _III, _NEXT_ROW = np.uint64(1), np.uint64(2), np.uint64(3), np.uint64(64)
 #: The exponent 2^(-16 a - 1) of a reflection's occlusion, written for exp.
 _LOG_2 = np.float32(math.log(2))
 _OPEN_SLOPE = np.float32(-16 * math.log(2))
@@ -63,74 +64,19 @@ def ggx_lobe(n_l, n_v, n_h, square, seen_root):  # type: ignore[no-untyped-def]
 
 
 @inlined_kernel
-def unfold(x, y, z):  # type: ignore[no-untyped-def]
-    """Place (two numbers, -1 to 1) on the octahedral map of a direction of any length."""
-    scale = _ONE / (abs(x) + abs(y) + abs(z))
-    u, v = x * scale, z * scale
-    if y < _ZERO:
-        u, v = (_ONE - abs(v)) * (_ONE if u >= _ZERO else -_ONE), (_ONE - abs(u)) * (_ONE if v >= _ZERO else -_ONE)
-    return u, v
-
-
-@inlined_kernel
-def texel_place(side, start, u, v):  # type: ignore[no-untyped-def]
-    """(number of the upper left texel, fraction to the right, fraction down) of a place of ``unfold`` on a picture of so
-    many texels a side that begins at start."""
-    # Texel middles stand half a texel inside; the border shifts them by one.
-    half = np.float32(side) * _HALF
-    column, row = (u + _ONE) * half + _HALF, (v + _ONE) * half + _HALF
-    c, r = min(max(np.int32(column), _NONE), side), min(max(np.int32(row), _NONE), side)
-    return np.int32(start + r * np.int32(side + _BORDERS) + c), column - np.float32(c), row - np.float32(r)
-
-
-@inlined_kernel
-def mixed_texels(maps, place, side, fc, fr):  # type: ignore[no-untyped-def]
-    """Bilinear value (three numbers) at a place of ``texel_place``; maps is all texels' numbers in one row."""
-    a = np.uint64(3 * place)
-    b, d = a + _NEXT, a + np.uint64(3 * (side + 2))
-    e = d + _NEXT
-    w00, w01 = (_ONE - fc) * (_ONE - fr), fc * (_ONE - fr)
-    w10, w11 = (_ONE - fc) * fr, fc * fr
-    return (
-        maps[a] * w00 + maps[b] * w01 + maps[d] * w10 + maps[e] * w11,
-        maps[a + _I] * w00 + maps[b + _I] * w01 + maps[d + _I] * w10 + maps[e + _I] * w11,
-        maps[a + _II] * w00 + maps[b + _II] * w01 + maps[d + _II] * w10 + maps[e + _II] * w11,
-    )
-
-
-@inlined_kernel
-def side_of(maps, level):  # type: ignore[no-untyped-def]
-    """Texels a side of one level's octahedral picture (``environment.environment_maps``)."""
-    return np.int32(maps[level])
-
-
-@inlined_kernel
-def start_of(maps, level):  # type: ignore[no-untyped-def]
-    """The row in which it begins."""
-    return np.int32(maps[_LEVEL_COUNT + 1 + level])
-
-
-@inlined_kernel
-def level_place(rough):  # type: ignore[no-untyped-def]
-    """Where among the levels a roughness lies (``environment.LEVELS``): 0 to the number of the last."""
-    return math.sqrt(max(rough - _SHARPEST, _ZERO) * _BEYOND) * _LAST_LEVEL
+def looks_along(bent, square):  # type: ignore[no-untyped-def]
+    """At how many places along a bend (radians, squared) what is mirrored is looked at; square is roughness to the fourth."""
+    return 4 if bent >= _NOTICED and bent >= square else 1
 
 
 @inlined_kernel
 def bent_roughness(rough, bent, steps):  # type: ignore[no-untyped-def]
-    """The roughness whose lobe is as wide as that of a surface that bends (bent: radians, squared) within what is shaded, of which each of
-    so many looks stands for a part: half of GGX's lobe has a width of 2.56 alpha, and what is mirrored turns twice as far as the normal."""
+    """The roughness whose lobe is as wide as what is mirrored where a surface bends (bent: radians, squared) within what is shaded, of which
+    each of so many looks stands for a part. That is even over twice the bend, as wide in the root of its mean square as a lobe of so much
+    alpha is at half of its height."""
     part = _PART_OF_BEND / np.float32(steps)
     alpha = rough * rough
     return math.sqrt(math.sqrt(alpha * alpha + part * part * bent))
-
-
-@inlined_kernel
-def look_up(maps, level, u, v):  # type: ignore[no-untyped-def]
-    """Bilinear value (three numbers) of one level's octahedral picture at a place of ``unfold``."""
-    side = side_of(maps, level)
-    place, fc, fr = texel_place(side, start_of(maps, level), u, v)
-    return mixed_texels(maps, place, side, fc, fr)
 
 
 @inlined_kernel
@@ -288,7 +234,7 @@ def matt_fit(table, rough):  # type: ignore[no-untyped-def]
         table[a] * rest + table[b] * part,
         table[a + _I] * rest + table[b + _I] * part,
         table[a + _II] * rest + table[b + _II] * part,
-        table[a + _NEXT] * rest + table[b + _NEXT] * part,
+        table[a + _III] * rest + table[b + _III] * part,
     )
 
 
@@ -383,8 +329,8 @@ def mirror_light(normal, view, finish, finishes, shining):  # type: ignore[no-un
     level = min(int(place), _LEVEL_COUNT - 2)
     blend = place - np.float32(level)
     u, v = unfold(rx, ry, rz)
-    sharp_r, sharp_g, sharp_b = look_up(maps, level, u, v)
-    soft_r, soft_g, soft_b = look_up(maps, level + 1, u, v)
+    sharp_r, sharp_g, sharp_b = level_value(maps, level, u, v)
+    soft_r, soft_g, soft_b = level_value(maps, level + 1, u, v)
     return (
         sharp_r + (soft_r - sharp_r) * blend + ambients[owner, 0],
         sharp_g + (soft_g - sharp_g) * blend + ambients[owner, 1],
@@ -421,7 +367,7 @@ def light_around(normal, view, finish, finishes, shining, openness, rayed, f, fi
     red, green, blue = red * share_r, green * share_g, blue * share_b
     if rest > _ZERO:
         u, v = unfold(nx, ny, nz)
-        soft_r, soft_g, soft_b = look_up(maps, _LEVEL_COUNT, u, v)
+        soft_r, soft_g, soft_b = level_value(maps, _LEVEL_COUNT, u, v)
         kept = rest * (_ONE - mirrored) * openness
         red += finishes[finish, 0] * kept * (soft_r + ambients[owner, 0])
         green += finishes[finish, 1] * kept * (soft_g + ambients[owner, 1])

@@ -17,7 +17,7 @@ from zeitbild.render.shade.batch import (
 )
 from zeitbild.render.shade.coat import coat_light
 from zeitbild.render.shade.flat_pictures import COLOUR, look_up_together
-from zeitbild.render.shade.texturing import apply_textures, base_colour, footprint_at, part_of, span_at
+from zeitbild.render.shade.texturing import apply_textures, base_colour, footprint_at, span_of
 from zeitbild.render.shade.tones import tones_across
 from zeitbild.render.visible.triangle_setup import TILE
 from zeitbild.snapshot.finish_row import COAT, MAPS, METAL_ROUGH, SHADING, SHADOW_ONLY, TONE_BANDS, UNLIT
@@ -84,15 +84,6 @@ def changes_surface(finishes, finish):  # type: ignore[no-untyped-def]
 
 
 @inlined_kernel
-def span_of(f, fragments, surfaces, textures):  # type: ignore[no-untyped-def]
-    """What fragment f covers of its surface (``texturing.span_at``), or nothing but zeros where no one wants to know."""
-    if not textures.finely:
-        return _ZERO, _ZERO, _ZERO, _ZERO, _ZERO, _ZERO
-    where, t, part = fragments.where, np.uint64(fragments.triangle[f]), part_of(fragments.share[f], textures)
-    return span_at(fragments.edges, surfaces.places, t, where[f, 0], where[f, 1], part)
-
-
-@inlined_kernel
 def take_textures(rows, whole, used, looks, fragments, surfaces, finishes, textures, eye, pixel_size):  # type: ignore[no-untyped-def]
     """Bend normals and make finishes of their own, from row ``looks`` on, where textures lie on what is shaded. Tells whether any do."""
     textured = False
@@ -102,19 +93,25 @@ def take_textures(rows, whole, used, looks, fragments, surfaces, finishes, textu
             continue
         f = whole[_FRAGMENT, i]
         px, py, pz = rows[_POINT, i], rows[_POINT + 1, i], rows[_POINT + 2, i]
+        normal = (rows[_NORMAL, i], rows[_NORMAL + 1, i], rows[_NORMAL + 2, i])
+        view = (rows[_VIEW, i], rows[_VIEW + 1, i], rows[_VIEW + 2, i])
+        t, where = np.uint64(fragments.triangle[f]), fragments.where
         footprint = footprint_at(px, py, pz, eye, pixel_size)
-        span = span_of(f, fragments, surfaces, textures)
-        rows[_NORMAL, i], rows[_NORMAL + 1, i], rows[_NORMAL + 2, i] = apply_textures(
-            looks + i,
-            finish,
-            np.uint64(fragments.triangle[f]),
-            (px, py, pz),
-            (rows[_NORMAL, i], rows[_NORMAL + 1, i], rows[_NORMAL + 2, i]),
-            (rows[_VIEW, i], rows[_VIEW + 1, i], rows[_VIEW + 2, i]),
+        span = span_of(
+            fragments.edges,
+            surfaces.places,
+            t,
+            where[f, 0],
+            where[f, 1],
+            fragments.share[f],
+            normal,
+            view,
             footprint,
-            span,
-            finishes,
-            textures,
+            textures.finely,
+            textures.at_rest,
+        )
+        rows[_NORMAL, i], rows[_NORMAL + 1, i], rows[_NORMAL + 2, i] = apply_textures(
+            looks + i, finish, t, (px, py, pz), normal, view, footprint, span, finishes, textures
         )
         whole[_FINISH, i] = looks + i
         textured = True
@@ -270,18 +267,25 @@ def shade(  # type: ignore[no-untyped-def]
                             red, green, blue = rows[_COLOUR, i], rows[_COLOUR + 1, i], rows[_COLOUR + 2, i]
                         elif finishes[finish, _MAPS] > _ZERO:
                             px, py, pz = rows[_POINT, i], rows[_POINT + 1, i], rows[_POINT + 2, i]
+                            normal = (rows[_NORMAL, i], rows[_NORMAL + 1, i], rows[_NORMAL + 2, i])
+                            view = (rows[_VIEW, i], rows[_VIEW + 1, i], rows[_VIEW + 2, i])
+                            t = np.uint64(triangle[f])
                             footprint = footprint_at(px, py, pz, eye, pixel_size)
-                            span = span_of(f, fragments, surfaces, textures)
-                            red, green, blue = base_colour(
-                                finish,
-                                np.uint64(triangle[f]),
-                                (px, py, pz),
-                                (rows[_NORMAL, i], rows[_NORMAL + 1, i], rows[_NORMAL + 2, i]),
-                                (rows[_VIEW, i], rows[_VIEW + 1, i], rows[_VIEW + 2, i]),
+                            span = span_of(
+                                edges,
+                                surfaces.places,
+                                t,
+                                where[f, 0],
+                                where[f, 1],
+                                share[f],
+                                normal,
+                                view,
                                 footprint,
-                                span,
-                                finishes,
-                                textures,
+                                textures.finely,
+                                textures.at_rest,
+                            )
+                            red, green, blue = base_colour(
+                                finish, t, (px, py, pz), normal, view, footprint, span, finishes, textures
                             )
                         row, column = top + (pixel[f] >> _SHIFT), left + (pixel[f] & _MASK)
                         beauty[row, column, 0] += part * (finishes[finish, 5] + red)

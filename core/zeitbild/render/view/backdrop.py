@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from functools import lru_cache
 
 import numba
@@ -56,7 +57,9 @@ def _seen(
         return look_at(position, target, angle, across, down, roll=roll, span=span)
 
     if light.picture is not None:
-        return radiance(light, _directions(through(width, height)), fine=True).astype(np.float32)
+        camera = through(width, height)
+        # As fine as pixels are in the middle.
+        return radiance(light, _directions(camera), round(2 * math.pi * camera.focal)).astype(np.float32)
     small = max(2, width // _COARSE), max(2, height // _COARSE)
     seen = radiance(light, _directions(through(*small))).astype(np.float32)
     spread: NDArray[np.float32] = cv2.resize(seen, (width, height), interpolation=cv2.INTER_LINEAR)

@@ -21,8 +21,8 @@ _SHIFT, _MASK = TILE.bit_length() - 1, TILE - 1
 _ADDED = np.uint8(ADDED)
 _ZERO, _HALF, _ONE = np.float32(0), np.float32(0.5), np.float32(1)
 #: From this "roughness" on a pixel is one unlit finish, which is known as it is.
-CALM = 10.0
-_CALM_ALONE = np.float32(CALM)
+ONE_UNLIT = 10.0
+_UNLIT = np.float32(ONE_UNLIT)
 #: What counts as the ground where a pixel is covered in part: a middle grey.
 _GROUND = np.float32(0.18)
 #: Halves that differ by so many times more than allowed ask for the finest cells at once.
@@ -82,7 +82,7 @@ def find_busy(bends, tones, alpha, marks, doubt, limit, first, rough, mirrors, d
     for y in numba.prange(alpha.shape[0]):
         for x in range(alpha.shape[1]):
             sides[y, x] = np.uint8(0)
-            if alpha[y, x] == _ZERO or marks[y, x] == _ADDED or rough[y, x] >= _CALM_ALONE:
+            if alpha[y, x] == _ZERO or marks[y, x] == _ADDED or rough[y, x] >= _UNLIT:
                 continue
             if first or done[y, x] == 0:
                 cells, calm, steep = np.uint8(4), _ONE, _STEEP_MIRRORS

@@ -15,12 +15,18 @@ SAMPLE_COUNTS = (4, 16, 64)
 _ASIDE = 2.0**-15
 
 
+def radical_inverse(base: int, count: int) -> NDArray[np.float64]:
+    """The digits of the numbers below ``count`` in a base, from the other end behind the point (van der Corput 1935): numbers [count] in 0..1."""
+    index, scale, found = np.arange(count), 1.0, np.zeros(count)
+    while index.any():
+        scale /= base
+        found += index % base * scale
+        index = index // base
+    return found
+
+
 def sample_offsets(count: int) -> NDArray[np.float64]:
     """Positions [count, 2] in the unit pixel, for a power of two."""
-    bits = count.bit_length() - 1
     index = np.arange(count)
-    inverse = np.zeros(count)
-    for bit in range(bits):
-        inverse += ((index >> bit) & 1) * (count >> (bit + 1))
     aside = np.where(index % 2, _ASIDE, -_ASIDE)
-    return np.column_stack([(index + 0.5) / count + aside, (inverse + 0.5) / count])
+    return np.column_stack([(index + 0.5) / count + aside, radical_inverse(2, count) + 0.5 / count])

@@ -81,6 +81,24 @@ def place_at(places, normals, t, wa, wb, wc):  # type: ignore[no-untyped-def]
 
 
 @inlined_kernel
+def changes_over(edges, corners, t, inverse, wa, wb, wc):  # type: ignore[no-untyped-def]
+    """How much what triangle t has at its corners ([T, 3, 3]: places, normals) changes from a pixel to the one to the right (three numbers)
+    and to the one below (three), where the corners have such shares; inverse is one over the sum of the edge functions there."""
+    sum_x, sum_y = edges[t, 0] + edges[t, 3] + edges[t, 6], edges[t, 1] + edges[t, 4] + edges[t, 7]
+    ax, ay = np.float32((edges[t, 0] - wa * sum_x) * inverse), np.float32((edges[t, 1] - wa * sum_y) * inverse)
+    bx, by = np.float32((edges[t, 3] - wb * sum_x) * inverse), np.float32((edges[t, 4] - wb * sum_y) * inverse)
+    cx, cy = np.float32((edges[t, 6] - wc * sum_x) * inverse), np.float32((edges[t, 7] - wc * sum_y) * inverse)
+    return (
+        ax * corners[t, 0, 0] + bx * corners[t, 1, 0] + cx * corners[t, 2, 0],
+        ax * corners[t, 0, 1] + bx * corners[t, 1, 1] + cx * corners[t, 2, 1],
+        ax * corners[t, 0, 2] + bx * corners[t, 1, 2] + cx * corners[t, 2, 2],
+        ay * corners[t, 0, 0] + by * corners[t, 1, 0] + cy * corners[t, 2, 0],
+        ay * corners[t, 0, 1] + by * corners[t, 1, 1] + cy * corners[t, 2, 1],
+        ay * corners[t, 0, 2] + by * corners[t, 1, 2] + cy * corners[t, 2, 2],
+    )
+
+
+@inlined_kernel
 def bend_at(edges, normals, t, x, y, wa, wb, wc, nx, ny, nz, share):  # type: ignore[no-untyped-def]
     """How far the unit normal turns (three numbers) over a fragment that covers so much of a pixel, along the way in which it turns
     most; shares of the corners and the normal, of any length, are those at (x, y)."""
@@ -91,16 +109,7 @@ def bend_at(edges, normals, t, x, y, wa, wb, wc, nx, ny, nz, share):  # type: ig
 @inlined_kernel
 def bend_over(edges, normals, t, inverse, wa, wb, wc, nx, ny, nz, share):  # type: ignore[no-untyped-def]
     """The same, by one over the sum of the edge functions there."""
-    sum_x, sum_y = edges[t, 0] + edges[t, 3] + edges[t, 6], edges[t, 1] + edges[t, 4] + edges[t, 7]
-    ax, ay = np.float32((edges[t, 0] - wa * sum_x) * inverse), np.float32((edges[t, 1] - wa * sum_y) * inverse)
-    bx, by = np.float32((edges[t, 3] - wb * sum_x) * inverse), np.float32((edges[t, 4] - wb * sum_y) * inverse)
-    cx, cy = np.float32((edges[t, 6] - wc * sum_x) * inverse), np.float32((edges[t, 7] - wc * sum_y) * inverse)
-    rx = ax * normals[t, 0, 0] + bx * normals[t, 1, 0] + cx * normals[t, 2, 0]
-    ry = ax * normals[t, 0, 1] + bx * normals[t, 1, 1] + cx * normals[t, 2, 1]
-    rz = ax * normals[t, 0, 2] + bx * normals[t, 1, 2] + cx * normals[t, 2, 2]
-    dx = ay * normals[t, 0, 0] + by * normals[t, 1, 0] + cy * normals[t, 2, 0]
-    dy = ay * normals[t, 0, 1] + by * normals[t, 1, 1] + cy * normals[t, 2, 1]
-    dz = ay * normals[t, 0, 2] + by * normals[t, 1, 2] + cy * normals[t, 2, 2]
+    rx, ry, rz, dx, dy, dz = changes_over(edges, normals, t, inverse, wa, wb, wc)
     right, down = rx * rx + ry * ry + rz * rz, dx * dx + dy * dy + dz * dz
     rx, ry, rz = (rx, ry, rz) if right > down else (dx, dy, dz)
     most = max(max(right, down), _SMALLEST)
