@@ -226,7 +226,7 @@ class LooksOfOthers(unittest.TestCase):
         chrome = {"base_colour": "#e8e8ee", "roughness": 0.05, "metalness": 1.0}
         shown = {"font": "dancing-script", "surface": chrome, "bevel_width": 4, "bevel_profile": "round"}
         # 1.2 % while surroundings were blurred by 2.4 degrees, in the reference, too (decision 073).
-        self.assertLess(self._beyond(_lettered("Well", **shown), 12), 0.018)  # type: ignore[arg-type]
+        self.assertLess(self._beyond(_lettered("Well", **shown), 12), 0.015)  # type: ignore[arg-type]
 
     def test_rough_metal_has_no_grain(self) -> None:
         metal = {"base_colour": "#8a1f2d", "roughness": 0.3, "metalness": 1.0}

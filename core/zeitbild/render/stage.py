@@ -263,7 +263,7 @@ class Lighting:
 
 
 def _mirror_side(snapshot: Snapshot, finishes: NDArray[np.float32], most: int) -> int:
-    """Texels a side of what mirrors show of surroundings: more only where those are a picture, and something is glossy."""
+    """Cells a side of what mirrors show of surroundings: more only where those are a picture, and something is glossy."""
     coated = (finishes[:, COAT] > 0) & (finishes[:, COAT_ROUGHNESS] < _GLOSSY)
     glossy = (finishes[:, 3] < _GLOSSY) | (finishes[:, MAPS + 1] > 0) | coated
     fine = snapshot.environment.picture is not None and bool(glossy.any())

@@ -8,7 +8,7 @@ import numpy as np
 from zeitbild.render import QUALITIES, render
 from zeitbild.render.light.environment import environment_maps
 from zeitbild.render.light.lighting import Shining, light_rows
-from zeitbild.render.light.octahedral import texel_directions, texel_solid_angles
+from zeitbild.render.light.octahedral import cell_directions, cell_solid_angles
 from zeitbild.render.light.reflectance import reflectance_table
 from zeitbild.render.shade.metal_rough import direct_light, ggx_lobe, highlight_lobe, light_around, shadowing
 from zeitbild.snapshot.finish_row import FINISH_ROW
@@ -218,7 +218,7 @@ class Shading(unittest.TestCase):
             self.assertAlmostEqual(a, b, places=4)
 
     def test_octahedral_map_covers_the_sphere_once(self) -> None:
-        directions, solid = texel_directions(64)[1:-1, 1:-1], texel_solid_angles(64)
+        directions, solid = cell_directions(64), cell_solid_angles(64)
         self.assertAlmostEqual(solid.sum(), 4 * math.pi)
         mean_square = (directions**2 * solid[..., None]).sum(axis=(0, 1)) / (4 * math.pi)
         np.testing.assert_allclose(mean_square, 1 / 3, atol=1e-3)

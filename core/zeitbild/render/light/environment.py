@@ -15,7 +15,13 @@ from numpy.typing import NDArray
 
 from zeitbild.kernels import PARALLEL, inlined_kernel
 from zeitbild.render.light.lobes import cells_of, gather
-from zeitbild.render.light.octahedral import mixed_texels, texel_directions, texel_place, texel_solid_angles
+from zeitbild.render.light.octahedral import (
+    cell_directions,
+    cell_solid_angles,
+    corner_directions,
+    corner_place,
+    mixed_corners,
+)
 from zeitbild.snapshot.surroundings import EnvironmentLight
 from zeitbild.surroundings import Colours
 from zeitbild.surroundings import kinds as surroundings
@@ -26,13 +32,13 @@ _ZERO = np.float32(0)
 #: about twice as wide as the one before.
 SHARPEST, LEVEL_COUNT = 0.04, 10
 LEVELS = SHARPEST + (1 - SHARPEST) * (np.arange(LEVEL_COUNT) / (LEVEL_COUNT - 1)) ** 2
-#: Texels a side of each level's octahedral picture at most, the mirror first and diffuse light last: a third of a lobe each.
+#: Cells a side of each level's octahedral picture at most, the mirror first and diffuse light last: a third of a lobe each.
 _WANTED = (1024, 512, 384, 192, 96, 48, 32, 24, 24, 24, 24)
-#: Texels a side of what is looked at for lobes at least, and pixels in a row of a picture at most.
+#: Cells a side of what is looked at for lobes at least, and pixels in a row of a picture at most.
 _BASE, _CELLS = 256, 1024
-#: Texels a side of the mirror at most: of surroundings by formula, whose borders are soft, and of pictures.
+#: Cells a side of the mirror at most: of surroundings by formula, whose borders are soft, and of pictures.
 SOFT_SIDE, FINE_SIDE = 256, 1024
-#: In front of the texels stand, three a row, how many a side each level has and where it begins.
+#: In front of the values stand, three a row, how many a side each level has and where it begins.
 CONTENTS = -(-2 * (LEVEL_COUNT + 1) // 3)
 # What kernels take as constants.
 _LEVEL_COUNT, _LAST_LEVEL = LEVEL_COUNT, np.float32(LEVEL_COUNT - 1)
@@ -73,45 +79,42 @@ def _boxes(
 
 
 def sides_of(side: int) -> tuple[int, ...]:
-    """Texels a side of all levels and of diffuse light, if the mirror has so many."""
+    """Cells a side of all levels and of diffuse light, if the mirror has so many."""
     return tuple(min(one, side) for one in _WANTED)
 
 
 def starts_of(side: int) -> tuple[int, ...]:
-    """The row at which each of these begins; each has a border of one texel."""
-    sizes = [(one + 2) ** 2 for one in sides_of(side)]
+    """The row at which each of these begins; each has one value more a side."""
+    sizes = [(one + 1) ** 2 for one in sides_of(side)]
     return tuple(CONTENTS + sum(sizes[:level]) for level in range(len(sizes)))
 
 
 def _seen(light: EnvironmentLight, side: int) -> NDArray[np.float32]:
-    """Radiance [side + 2, side + 2, 3] from all directions of an octahedral picture."""
-    directions = texel_directions(side)
+    """Radiance [side + 1, side + 1, 3] from all directions of an octahedral picture."""
+    directions = corner_directions(side)
     found = np.empty(directions.shape, np.float32)
-    for row in range(0, side + 2, 64):
+    for row in range(0, side + 1, 64):
         found[row : row + 64] = radiance(light, directions[row : row + 64], 2 * side)
     return found
 
 
 def _halved(picture: NDArray[np.float32]) -> NDArray[np.float32]:
-    """An octahedral picture with half as many texels a side, its border folded over as in ``octahedral``."""
-    inner = picture[1:-1, 1:-1]
-    side = len(inner) // 2
-    solid = texel_solid_angles(2 * side).astype(np.float32)[..., None]
-    energies, sizes = ((one.reshape(side, 2, side, 2, -1).sum(axis=(1, 3))) for one in (inner * solid, solid))
-    out = np.empty((side + 2, side + 2, 3), np.float32)
-    out[1:-1, 1:-1] = energies / sizes
-    out[0, 1:-1], out[-1, 1:-1] = out[1, -2:0:-1], out[-2, -2:0:-1]
-    out[1:-1, 0], out[1:-1, -1] = out[-2:0:-1, 1], out[-2:0:-1, -2]
-    out[0, 0] = out[0, -1] = out[-1, 0] = out[-1, -1] = (out[1, 1] + out[1, -2] + out[-2, 1] + out[-2, -2]) / 4
-    return out
+    """An octahedral picture with half as many cells a side: of each value and its neighbours the mean, nearer ones counting twice."""
+    # What lies beyond an edge is what lies within it, folded over.
+    wide = np.pad(picture, ((1, 1), (1, 1), (0, 0)), mode="edge")
+    wide[0, 1:-1], wide[-1, 1:-1] = picture[1, ::-1], picture[-2, ::-1]
+    wide[1:-1, 0], wide[1:-1, -1] = picture[::-1, 1], picture[::-1, -2]
+    rows = wide[:-2:2] + 2 * wide[1:-1:2] + wide[2::2]
+    halved: NDArray[np.float32] = (rows[:, :-2:2] + 2 * rows[:, 1:-1:2] + rows[:, 2::2]) / 16
+    return halved
 
 
 def _arriving(light: EnvironmentLight, seen: NDArray[np.float32]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     """All that is around, as ``cells_of`` takes it: the pixels of a picture, or else what is seen in all directions of an octahedral picture."""
     if light.picture is None:
-        side = len(seen) - 2
-        directions, values = texel_directions(side)[1:-1, 1:-1], seen[1:-1, 1:-1].astype(np.float64)
-        solid = texel_solid_angles(side)
+        side = len(seen) - 1
+        directions, solid = cell_directions(side), cell_solid_angles(side)
+        values = (seen[:-1, :-1] + seen[:-1, 1:] + seen[1:, :-1] + seen[1:, 1:]).astype(np.float64) / 4
     else:
         # As they are, so that a sun of one pixel keeps its light.
         azimuth, elevation, solid, pixels = light.picture.sources(_CELLS)
@@ -123,13 +126,13 @@ def _arriving(light: EnvironmentLight, seen: NDArray[np.float32]) -> tuple[NDArr
 
 def _made(light: EnvironmentLight, side: int) -> NDArray[np.float32]:
     sides, starts = sides_of(side), starts_of(side)
-    maps = np.zeros((starts[-1] + (sides[-1] + 2) ** 2, 3), np.float32)
+    maps = np.zeros((starts[-1] + (sides[-1] + 1) ** 2, 3), np.float32)
     contents = maps[:CONTENTS].reshape(-1)
     contents[: len(sides)], contents[len(sides) : 2 * len(sides)] = sides, starts
     # A picture has far finer things than what is looked at for it.
     seen = _seen(light, FINE_SIDE if side > SOFT_SIDE else max(side, _BASE))
     arriving = _arriving(light, seen)
-    while len(seen) - 2 > side:
+    while len(seen) - 1 > side:
         seen = _halved(seen)
     maps[starts[0] : starts[1]] = seen.reshape(-1, 3)
     # At roughness 1 the lobe is the cosine alone: so is diffuse light.
@@ -152,7 +155,7 @@ def environment_maps(light: EnvironmentLight, side: int = SOFT_SIDE) -> NDArray[
 
 @inlined_kernel
 def side_of(maps, level):  # type: ignore[no-untyped-def]
-    """Texels a side of one level's octahedral picture (``environment.environment_maps``)."""
+    """Cells a side of one level's octahedral picture (``environment.environment_maps``)."""
     return np.int32(maps[level])
 
 
@@ -172,5 +175,5 @@ def level_place(rough):  # type: ignore[no-untyped-def]
 def level_value(maps, level, u, v):  # type: ignore[no-untyped-def]
     """Bilinear value (three numbers) of one level's octahedral picture at a place of ``unfold``."""
     side = side_of(maps, level)
-    place, fc, fr = texel_place(side, start_of(maps, level), u, v)
-    return mixed_texels(maps, place, side, fc, fr)
+    place, fc, fr = corner_place(side, start_of(maps, level), u, v)
+    return mixed_corners(maps, place, side, fc, fr)

@@ -16,10 +16,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zeitbild.kernels import parallel_kernel
-from zeitbild.render.light.octahedral import texel_directions
+from zeitbild.render.light.octahedral import corner_directions
 
 _ZERO, _HALF, _ONE, _TWO = np.float32(0), np.float32(0.5), np.float32(1), np.float32(2)
-#: Texels a side of what is worked on at once, so that the loop over them becomes vector instructions.
+#: Values a side of what is worked on at once, so that the loop over them becomes vector instructions.
 _SIDE = 4
 _LANES = _SIDE * _SIDE
 #: A cell is taken as one if it reaches at most so much of how far away it is, next to where the lobe looks and far from there (in widths of the
@@ -104,12 +104,12 @@ def cells_of(directions: NDArray[np.float64], energies: NDArray[np.float64]) -> 
 
 @lru_cache(maxsize=8)
 def _blocks(sides: tuple[int, ...]) -> tuple[NDArray[np.float32], NDArray[np.int32], NDArray[np.int64]]:
-    """Directions [n, 3] of the texels of octahedral pictures with borders, one after the other, and blocks of them [b, _LANES], which lie
+    """Directions [n, 3] of the values of octahedral pictures, one after the other, and blocks of them [b, _LANES], which lie
     together; how many blocks each picture has."""
-    directions = np.concatenate([texel_directions(side).reshape(-1, 3) for side in sides]).astype(np.float32)
+    directions = np.concatenate([corner_directions(side).reshape(-1, 3) for side in sides]).astype(np.float32)
     blocks, start = [], 0
     for side in sides:
-        wide = side + 2
+        wide = side + 1
         rows = np.pad(np.arange(start, start + wide * wide).reshape(wide, wide), (0, -wide % _SIDE), mode="edge")
         many = len(rows) // _SIDE
         blocks.append(rows.reshape(many, _SIDE, many, _SIDE).swapaxes(1, 2).reshape(-1, _LANES))
@@ -180,8 +180,8 @@ def _gather(blocks, squares, directions, cells, out):  # type: ignore[no-untyped
 
 
 def gather(cells: Cells, squares: tuple[float, ...], sides: tuple[int, ...], out: NDArray[np.float32]) -> None:
-    """What lobes of so much roughness to the fourth take of all around, as octahedral pictures of so many texels a side, with borders, one
-    after the other: out [rows, 3]. 1 is the cosine alone: diffuse light."""
+    """What lobes of so much roughness to the fourth take of all around, as octahedral pictures of so many cells a side, one after the
+    other: out [rows, 3]. 1 is the cosine alone: diffuse light."""
     directions, blocks, counts = _blocks(sides)
     least = (_LEAST * cells.coarsest) ** 2
     each = np.repeat(np.maximum(squares, least), counts).astype(np.float32)

@@ -1,7 +1,8 @@
 """Directions on a square: the octahedral map (Cigolini and others 1994; Engelhardt and Dachsbacher 2008).
 
-No trigonometry, no poles. Pictures carry a border of one texel, folded over as the map's edges are, so that bilinear
-look-ups need no special cases. Kernels take pictures as one row of numbers, three to a texel.
+No trigonometry, no poles. A picture of so many cells a side has its values at their corners, so that the map's creases (where it is folded from
+an octahedron: along both middles and the edges) lie on values, are kept by bilinear look-ups, and the edges need no special cases.
+Kernels take pictures as one row of numbers, three to a corner.
 """
 
 from __future__ import annotations
@@ -12,35 +13,36 @@ from numpy.typing import NDArray
 from zeitbild.kernels import inlined_kernel
 
 _ZERO, _HALF, _ONE = np.float32(0), np.float32(0.5), np.float32(1)
-_NONE, _BORDERS = np.int32(0), np.int32(2)
-#: Steps in a row of numbers: to the next one or two, and to the next texel.
+_NONE, _NEXT_ONE = np.int32(0), np.int32(1)
+#: Steps in a row of numbers: to the next one or two, and to the next corner.
 _I, _II, _NEXT = np.uint64(1), np.uint64(2), np.uint64(3)
 
 
-def texel_directions(size: int) -> NDArray[np.float64]:
-    """Unit directions [size + 2, size + 2, 3] of the texel middles, border included. y is up."""
-    inner = (np.arange(size) + 0.5) / size * 2 - 1
-    v, u = np.meshgrid(inner, inner, indexing="ij")
+def _directions(places: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Unit directions [n, n, 3] of places on the map, -1 to 1, taken as rows and as columns. y is up."""
+    v, u = np.meshgrid(places, places, indexing="ij")
     y = 1 - np.abs(u) - np.abs(v)
     fold = np.maximum(-y, 0)
-    x = u - np.sign(u) * fold
-    z = v - np.sign(v) * fold
-    directions = np.stack([x, y, z], axis=2)
-    directions /= np.linalg.norm(directions, axis=2, keepdims=True)
-    bordered = np.empty((size + 2, size + 2, 3))
-    bordered[1:-1, 1:-1] = directions
-    bordered[0, 1:-1], bordered[-1, 1:-1] = directions[0, ::-1], directions[-1, ::-1]
-    bordered[1:-1, 0], bordered[1:-1, -1] = directions[::-1, 0], directions[::-1, -1]
-    bordered[0, 0] = bordered[0, -1] = bordered[-1, 0] = bordered[-1, -1] = (0.0, -1.0, 0.0)
-    return bordered
+    directions = np.stack([u - np.sign(u) * fold, y, v - np.sign(v) * fold], axis=2)
+    return directions / np.linalg.norm(directions, axis=2, keepdims=True)
 
 
-def texel_solid_angles(size: int) -> NDArray[np.float64]:
-    """Solid angle [size, size] in steradians of each inner texel; they add up to 4 pi within 1e-12.
+def corner_directions(side: int) -> NDArray[np.float64]:
+    """Unit directions [side + 1, side + 1, 3] of the corners of so many cells a side, an even number."""
+    return _directions(np.arange(side + 1) / side * 2 - 1)
+
+
+def cell_directions(side: int) -> NDArray[np.float64]:
+    """Unit directions [side, side, 3] of the middles of so many cells a side."""
+    return _directions((np.arange(side) + 0.5) / side * 2 - 1)
+
+
+def cell_solid_angles(side: int) -> NDArray[np.float64]:
+    """Solid angle [side, side] in steradians of each cell; they add up to 4 pi within 1e-12.
 
     The map stretches by (|p|_2)^-3 where p is the point on the octahedron.
     """
-    inner = (np.arange(size) + 0.5) / size * 2 - 1
+    inner = (np.arange(side) + 0.5) / side * 2 - 1
     v, u = np.meshgrid(inner, inner, indexing="ij")
     y = 1 - np.abs(u) - np.abs(v)
     fold = np.maximum(-y, 0)
@@ -61,21 +63,21 @@ def unfold(x, y, z):  # type: ignore[no-untyped-def]
 
 
 @inlined_kernel
-def texel_place(side, start, u, v):  # type: ignore[no-untyped-def]
-    """(number of the upper left texel, fraction to the right, fraction down) of a place of ``unfold`` on a picture of so
-    many texels a side that begins at start."""
-    # Texel middles stand half a texel inside; the border shifts them by one.
+def corner_place(side, start, u, v):  # type: ignore[no-untyped-def]
+    """(number of the upper left corner, fraction to the right, fraction down) of a place of ``unfold`` on a picture of so
+    many cells a side that begins at start."""
     half = np.float32(side) * _HALF
-    column, row = (u + _ONE) * half + _HALF, (v + _ONE) * half + _HALF
-    c, r = min(max(np.int32(column), _NONE), side), min(max(np.int32(row), _NONE), side)
-    return np.int32(start + r * np.int32(side + _BORDERS) + c), column - np.float32(c), row - np.float32(r)
+    column, row = (u + _ONE) * half, (v + _ONE) * half
+    last = np.int32(side - _NEXT_ONE)
+    c, r = min(max(np.int32(column), _NONE), last), min(max(np.int32(row), _NONE), last)
+    return np.int32(start + r * np.int32(side + _NEXT_ONE) + c), column - np.float32(c), row - np.float32(r)
 
 
 @inlined_kernel
-def mixed_texels(maps, place, side, fc, fr):  # type: ignore[no-untyped-def]
-    """Bilinear value (three numbers) at a place of ``texel_place``; maps is all texels' numbers in one row."""
+def mixed_corners(maps, place, side, fc, fr):  # type: ignore[no-untyped-def]
+    """Bilinear value (three numbers) at a place of ``corner_place``; maps is all values in one row."""
     a = np.uint64(3 * place)
-    b, d = a + _NEXT, a + np.uint64(3 * (side + 2))
+    b, d = a + _NEXT, a + np.uint64(3 * (side + 1))
     e = d + _NEXT
     w00, w01 = (_ONE - fc) * (_ONE - fr), fc * (_ONE - fr)
     w10, w11 = (_ONE - fc) * fr, fc * fr

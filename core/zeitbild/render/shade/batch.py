@@ -18,7 +18,7 @@ import numpy as np
 from zeitbild.kernels import inlined_kernel
 from zeitbild.render.light.environment import LEVEL_COUNT, level_place, side_of, start_of
 from zeitbild.render.light.lighting import reach
-from zeitbild.render.light.octahedral import mixed_texels, texel_place, unfold
+from zeitbild.render.light.octahedral import corner_place, mixed_corners, unfold
 from zeitbild.render.shade.metal_rough import (
     LEAST_COSINE,
     MIN_ALPHA,
@@ -287,18 +287,18 @@ def light_from_around(rows, whole, used, shining, rayed, bounced):  # type: igno
         n_v = rows[_COSINE, i]
         twice = _TWO * n_v
         u, v = unfold(twice * nx - rows[_VIEW, i], twice * ny - rows[_VIEW + 1, i], twice * nz - rows[_VIEW + 2, i])
-        texel, across, down = texel_place(whole[_SHARP_SIDE, i], whole[_SHARP_START, i], u, v)
+        texel, across, down = corner_place(whole[_SHARP_SIDE, i], whole[_SHARP_START, i], u, v)
         whole[_SHARP_PLACE, i], rows[_SHARP_AT, i], rows[_SHARP_AT + 1, i] = texel, across, down
-        texel, across, down = texel_place(whole[_SOFT_SIDE, i], whole[_SOFT_START, i], u, v)
+        texel, across, down = corner_place(whole[_SOFT_SIDE, i], whole[_SOFT_START, i], u, v)
         whole[_SOFT_PLACE, i], rows[_SOFT_AT, i], rows[_SOFT_AT + 1, i] = texel, across, down
         u, v = unfold(nx, ny, nz)
-        texel, across, down = texel_place(even_side, even_start, u, v)
+        texel, across, down = corner_place(even_side, even_start, u, v)
         whole[_EVEN_PLACE, i], rows[_EVEN_AT, i], rows[_EVEN_AT + 1, i] = texel, across, down
     for i in range(used):
-        rows[_SHARP, i], rows[_SHARP + 1, i], rows[_SHARP + 2, i] = mixed_texels(
+        rows[_SHARP, i], rows[_SHARP + 1, i], rows[_SHARP + 2, i] = mixed_corners(
             maps, whole[_SHARP_PLACE, i], whole[_SHARP_SIDE, i], rows[_SHARP_AT, i], rows[_SHARP_AT + 1, i]
         )
-        rows[_SOFT, i], rows[_SOFT + 1, i], rows[_SOFT + 2, i] = mixed_texels(
+        rows[_SOFT, i], rows[_SOFT + 1, i], rows[_SOFT + 2, i] = mixed_corners(
             maps, whole[_SOFT_PLACE, i], whole[_SOFT_SIDE, i], rows[_SOFT_AT, i], rows[_SOFT_AT + 1, i]
         )
     for i in range(used):
@@ -316,11 +316,11 @@ def light_from_around(rows, whole, used, shining, rayed, bounced):  # type: igno
             square = nx * nx + ny * ny + nz * nz
             twice = _TWO * max(nx * vx + ny * vy + nz * vz, _LEAST_COSINE)
             u, v = unfold(twice * nx - square * vx, twice * ny - square * vy, twice * nz - square * vz)
-            texel, across, down = texel_place(whole[_SHARP_SIDE, i], whole[_SHARP_START, i], u, v)
-            red, green, blue = mixed_texels(maps, texel, whole[_SHARP_SIDE, i], across, down)
+            texel, across, down = corner_place(whole[_SHARP_SIDE, i], whole[_SHARP_START, i], u, v)
+            red, green, blue = mixed_corners(maps, texel, whole[_SHARP_SIDE, i], across, down)
             sharp_r, sharp_g, sharp_b = sharp_r + red, sharp_g + green, sharp_b + blue
-            texel, across, down = texel_place(whole[_SOFT_SIDE, i], whole[_SOFT_START, i], u, v)
-            red, green, blue = mixed_texels(maps, texel, whole[_SOFT_SIDE, i], across, down)
+            texel, across, down = corner_place(whole[_SOFT_SIDE, i], whole[_SOFT_START, i], u, v)
+            red, green, blue = mixed_corners(maps, texel, whole[_SOFT_SIDE, i], across, down)
             soft_r, soft_g, soft_b = soft_r + red, soft_g + green, soft_b + blue
         quarter = np.float32(0.25)
         rows[_SHARP, i], rows[_SHARP + 1, i], rows[_SHARP + 2, i] = (
@@ -331,7 +331,7 @@ def light_from_around(rows, whole, used, shining, rayed, bounced):  # type: igno
         rows[_SOFT, i], rows[_SOFT + 1, i], rows[_SOFT + 2, i] = soft_r * quarter, soft_g * quarter, soft_b * quarter
     for i in range(used):
         if rows[_METAL, i] < _ONE:
-            rows[_EVEN, i], rows[_EVEN + 1, i], rows[_EVEN + 2, i] = mixed_texels(
+            rows[_EVEN, i], rows[_EVEN + 1, i], rows[_EVEN + 2, i] = mixed_corners(
                 maps, whole[_EVEN_PLACE, i], even_side, rows[_EVEN_AT, i], rows[_EVEN_AT + 1, i]
             )
     for i in range(_BATCH):
