@@ -18,7 +18,7 @@ from zeitbild.document.shot import Raster, Timing
 from zeitbild.testing import small_shot
 from zeitbild_server.testing import wait_until
 
-FRAMES, KILLS = 200, 20
+FRAMES, KILLS = 140, 20
 
 
 class Kills(unittest.TestCase):
@@ -53,14 +53,18 @@ class Kills(unittest.TestCase):
         return self.random.choice(choices) if services else None
 
     def _kill(self) -> None:
-        wait_until(lambda: self._victim() is not None)
-        victim = self._victim()
-        assert victim is not None
-        name, process = victim
-        try:
-            os.kill(process, signal.SIGKILL)
-        except ProcessLookupError:
-            return
+        while True:
+            wait_until(lambda: self._victim() is not None)
+            victim = self._victim()
+            if victim is None:
+                continue
+            name, process = victim
+            try:
+                os.kill(process, signal.SIGKILL)
+            except ProcessLookupError:
+                # It ended by itself just now: another one, then.
+                continue
+            break
         self.killed.append(name)
         if name == "launcher":
             assert self.place.launcher is not None

@@ -23,6 +23,8 @@ from zeitbild_server.security import signed_in
 router = Router(tags=["projects"])
 #: Entries of the journal that are given at once.
 _PAGE = 100
+#: Shots whose pictures stand for a project.
+_SHOWN = 5
 
 
 class ProjectIn(Schema):
@@ -31,6 +33,14 @@ class ProjectIn(Schema):
     code: str
     title: str
     defaults: dict[str, Any] = {}
+
+
+class ShownOut(Schema):
+    """A shot whose picture stands for its project, and which revision of it."""
+
+    shot: int
+    title: str
+    revision: int
 
 
 class ProjectOut(Schema):
@@ -42,6 +52,7 @@ class ProjectOut(Schema):
     defaults: dict[str, Any]
     shot_count: int
     role: str
+    shown: list[ShownOut]
 
 
 class RuleOut(Schema):
@@ -85,13 +96,17 @@ class EntryOut(Schema):
 
 
 def _out(user: User, project: Project) -> ProjectOut:
+    shots = project.shots.filter(deleted_at=None)
+    # What was worked on last comes first.
+    newest = shots.exclude(current=None).order_by("-current_id")[:_SHOWN]
     return ProjectOut(
         id=project.id,
         code=project.code,
         title=project.title,
         defaults=project.defaults,
-        shot_count=project.shots.filter(deleted_at=None).count(),
+        shot_count=shots.count(),
         role=role_of(user, project) or Role.VIEWER,
+        shown=[ShownOut(shot=one.id, title=f"{one.code} {one.title}", revision=one.current_id) for one in newest],
     )
 
 

@@ -28,6 +28,18 @@ class Projects(StudioCase):
             self.assertEqual(answer["problems"][0]["field"], field)
         self.assertEqual(Project.objects.count(), 1)
 
+    def test_pictures_of_the_shots_worked_on_last_stand_for_a_project(self) -> None:
+        made = [
+            self.post(f"/api/projects/{self.project.id}/shots", {"code": f"KM{number:03}", "title": "More"})["id"]
+            for number in range(20, 26)
+        ]
+        self.post(f"/api/shots/{made[-1]}", method="delete", expect=204)
+        (project,) = self.get("/api/projects")
+        self.assertEqual([one["shot"] for one in project["shown"]], made[-2::-1][:5])
+        shown = project["shown"][0]
+        answer = self.client.get(f"/api/shots/{shown['shot']}/poster/{shown['revision']}")
+        self.assertEqual((answer.status_code, answer["Content-Type"]), (200, "image/png"))
+
     def test_rename_keeps_the_shots(self) -> None:
         changed = self.post(f"/api/projects/{self.project.id}", {"code": "KX", "title": "Other"}, "put")
         self.assertEqual((changed["code"], changed["title"], changed["shot_count"]), ("KX", "Other", 1))

@@ -1733,6 +1733,20 @@ export interface components {
             shot_count: number;
             /** Role */
             role: string;
+            /** Shown */
+            shown: components["schemas"]["ShownOut"][];
+        };
+        /**
+         * ShownOut
+         * @description A shot whose picture stands for its project, and which revision of it.
+         */
+        ShownOut: {
+            /** Shot */
+            shot: number;
+            /** Title */
+            title: string;
+            /** Revision */
+            revision: number;
         };
         /**
          * ProjectIn

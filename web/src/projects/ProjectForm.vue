@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed, reactive } from "vue";
+import { computed, reactive, ref } from "vue";
 
 import type { Schemas } from "@/api/client";
 import { useOffers } from "@/api/offers";
@@ -29,6 +29,22 @@ const form = reactive({
   rate: from.timing.rate,
   naming: from.naming,
 });
+// A code is proposed from the title until one is typed: initials, or how a single word begins.
+const typed = ref(Boolean(props.start?.code));
+function setTitle(title: string) {
+  form.title = title;
+  if (typed.value) return;
+  const words =
+    title
+      .normalize("NFKD")
+      .replace(/[^\p{L}\p{N}\s_-]/gu, "")
+      .match(/[A-Za-z0-9]+/g) ?? [];
+  form.code = (words.length > 1 ? words.map((word) => word[0]).join("") : (words[0] ?? "").slice(0, 3)).toUpperCase();
+}
+function setCode(code: string) {
+  form.code = code;
+  typed.value = code !== "";
+}
 const rates = computed(() =>
   (offers.value?.rates ?? []).map((one) => ({ name: one.name, title: one.name, note: one.value.toFixed(3) })),
 );
@@ -45,13 +61,8 @@ function submit() {
 
 <template>
   <form class="grid grid-cols-2 gap-x-6 gap-y-3 border border-rule bg-sheet p-4" @submit.prevent="submit">
-    <TextField label="Title" :model-value="form.title" :error="problems.title" @update="form.title = $event" />
-    <TextField
-      label="Code, for file names"
-      :model-value="form.code"
-      :error="problems.project"
-      @update="form.code = $event"
-    />
+    <TextField first label="Title" :model-value="form.title" :error="problems.title" @update="setTitle" />
+    <TextField label="Code, for file names" :model-value="form.code" :error="problems.project" @update="setCode" />
     <div class="grid gap-2">
       <NumberField
         label="Width"

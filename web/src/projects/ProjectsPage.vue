@@ -78,16 +78,36 @@ const away = computed(() => putAway.value.map((one) => awayRow(one, counted(one.
       No projects yet. A project holds the shots of one job and what they start with: raster, rate and file-name rule.
     </p>
     <ul v-if="projects">
-      <li v-for="project in projects" :key="project.id" class="flex items-baseline gap-4 border-b border-line py-3">
-        <RouterLink :to="`/projects/${project.id}`" class="font-title text-xl hover:underline">{{
-          project.title
-        }}</RouterLink>
-        <span class="text-soft">{{ project.code }}</span>
-        <span class="text-soft">{{ counted(project.shot_count, "shot") }}</span>
-        <span class="ml-auto flex gap-1">
-          <PressButton v-if="project.role !== 'viewer'" quiet @click="duplicate(project)">Duplicate</PressButton>
-          <PressButton v-if="project.role === 'owner'" quiet @click="remove(project)">Delete</PressButton>
-        </span>
+      <li v-for="project in projects" :key="project.id" class="border-b border-line py-4">
+        <div class="flex items-baseline gap-4">
+          <RouterLink :to="`/projects/${project.id}`" class="font-title text-xl hover:underline">{{
+            project.title
+          }}</RouterLink>
+          <span class="text-soft">{{ project.code }}</span>
+          <span class="text-soft">{{ counted(project.shot_count, "shot") }}</span>
+          <span class="ml-auto flex gap-1">
+            <PressButton v-if="project.role !== 'viewer'" quiet @click="duplicate(project)">Duplicate</PressButton>
+            <PressButton v-if="project.role === 'owner'" quiet @click="remove(project)">Delete</PressButton>
+          </span>
+        </div>
+        <!-- What was worked on last, and straight to it. -->
+        <div v-if="project.shown.length" class="mt-3 grid grid-cols-5 gap-3">
+          <RouterLink
+            v-for="shot in project.shown"
+            :key="shot.shot"
+            :to="`/shots/${shot.shot}/build`"
+            :title="shot.title"
+            :aria-label="shot.title"
+            class="block aspect-video bg-[#808080] outline-offset-2 hover:outline-2 hover:outline-ink"
+          >
+            <img
+              :src="`/api/shots/${shot.shot}/poster/${shot.revision}`"
+              alt=""
+              class="size-full object-contain"
+              loading="lazy"
+            />
+          </RouterLink>
+        </div>
       </li>
     </ul>
     <PutAway title="Put away" :rows="away" one="project" changes :bring="(row) => bringBack(Number(row.key))" />

@@ -9,6 +9,7 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
+from zeitbild.kernels import kernel
 from zeitbild.render.visible.sampling import radical_inverse
 
 _TABLE = 32
@@ -22,47 +23,70 @@ def _facings() -> NDArray[np.float64]:
     return np.maximum(np.arange(_TABLE) / (_TABLE - 1), 1e-3)
 
 
+@kernel
+def _sum_lobes(facings, alphas, samples, out):  # type: ignore[no-untyped-def]
+    """By n.v (rows) and squared roughness (columns) out [n, n, 4]: scale and bias of the normal-incidence reflectance; the mean direction of
+    what a lobe that reflects all takes: how far along the surface, away from the view, and up from it.
+
+    Integrals of the GGX reflection lobe with height-correlated Smith visibility and Schlick's Fresnel term (glTF 2.0, appendix B), over
+    half vectors: samples [m, 3] are tangents of their angles, over alpha, cosines of their azimuths, and weights.
+    """
+    for row in range(facings.shape[0]):
+        n_v = facings[row]
+        aside = math.sqrt(1 - n_v * n_v)
+        for column in range(alphas.shape[0]):
+            square = alphas[column] ** 2
+            seen_root = math.sqrt(n_v * n_v * (1 - square) + square)
+            whole = bias = along = up = 0.0
+            for k in range(samples.shape[0]):
+                slope = alphas[column] * samples[k, 0]
+                n_h = 1 / math.sqrt(1 + slope * slope)
+                across = slope * n_h * samples[k, 1]
+                v_h = aside * across + n_v * n_h
+                n_l = 2 * v_h * n_h - n_v
+                if v_h <= 0 or n_l <= 0:
+                    continue
+                root = math.sqrt(n_l * n_l * (1 - square) + square)
+                weight = samples[k, 2] * 2 * n_l * v_h / (n_h * (n_l * seen_root + n_v * root))
+                whole += weight
+                bias += weight * (1 - v_h) ** 5
+                along += weight * (aside - 2 * v_h * across)
+                up += weight * n_l
+            out[row, column, 0], out[row, column, 1] = whole - bias, bias
+            out[row, column, 2], out[row, column, 3] = along / whole, up / whole
+
+
 @lru_cache(maxsize=1)
 def reflectance_table() -> NDArray[np.float32]:
-    """Scale and bias [32, 32, 2] of the normal-incidence reflectance, by n.v (rows) and roughness (columns), in one row; then,
-    for each roughness, what a dielectric mirrors as a polynomial [32, 4] (``metal_rough.matt_fit``).
+    """By n.v (rows) and roughness (columns) [32, 32, 4], in one row: scale and bias of the normal-incidence reflectance; how far what is
+    mirrored of surroundings leans from the mirror direction (0) to the normal (1); the roughness whose lobe is as wide, looked
+    at straight. Then, for each roughness, what a dielectric mirrors as a polynomial [32, 4] (``metal_rough.matt_fit``).
 
-    Integral of the GGX reflection lobe with height-correlated Smith visibility and Schlick's Fresnel term (glTF 2.0,
-    appendix B), by importance sampling with a Hammersley set.
+    Seen at a slant, a lobe points more towards the normal than the mirror direction does, and is narrower or wider than seen straight:
+    surroundings are kept blurred by straight lobes (``environment``), of which that one is taken that has the same mean direction.
     """
-    inverse = radical_inverse(2, _TABLE_SAMPLES) + 0.5 / _TABLE_SAMPLES
-    azimuth = 2 * math.pi * (np.arange(_TABLE_SAMPLES) + 0.5) / _TABLE_SAMPLES
-    table = np.empty((_TABLE, _TABLE, 2))
-    for column, rough in enumerate(np.arange(_TABLE) / (_TABLE - 1)):
-        # As sharp as the model's lobes get.
-        square = max(rough**2, 0.0016) ** 2
-        cosine = np.sqrt((1 - inverse) / (1 + (square - 1) * inverse))
-        sine = np.sqrt(1 - cosine**2)
-        for row, facing in enumerate(_facings()):
-            view_x, view_z = math.sqrt(1 - facing**2), facing
-            view_half = np.maximum(view_x * sine * np.cos(azimuth) + view_z * cosine, 0)
-            light_z = 2 * view_half * cosine - view_z
-            lit = light_z > 0
-            n_l, n_h, v_h = light_z[lit], cosine[lit], view_half[lit]
-            visible = (
-                2
-                * n_l
-                / (
-                    n_l * math.sqrt(facing**2 * (1 - square) + square)
-                    + facing * np.sqrt(n_l**2 * (1 - square) + square)
-                )
-            )
-            weight = visible * v_h * facing / (n_h * facing)
-            fresnel = (1 - v_h) ** 5
-            table[row, column] = (
-                (weight * (1 - fresnel)).sum() / _TABLE_SAMPLES,
-                (weight * fresnel).sum() / _TABLE_SAMPLES,
-            )
-    facing = _facings()
+    facings, roughs = _facings(), np.maximum(np.arange(_TABLE) / (_TABLE - 1), 0.04)
+    # A Hammersley set, spaced so that tails get as many as the core.
+    turned = (radical_inverse(2, _TABLE_SAMPLES) + 0.5 / _TABLE_SAMPLES) * (math.pi / 2)
+    azimuth = math.pi * (np.arange(_TABLE_SAMPLES) + 0.5) / _TABLE_SAMPLES
+    shares = np.sin(2 * turned) * (math.pi / 2 / _TABLE_SAMPLES)
+    found = np.empty((_TABLE, _TABLE, 4))
+    _sum_lobes(facings, roughs**2, np.stack([np.tan(turned), np.cos(azimuth), shares], axis=1), found)
+    table = np.empty((_TABLE, _TABLE, 4))
+    table[..., :2] = found[..., :2]
+    mirror, mean = np.arccos(facings)[:, None], np.arctan2(found[..., 2], found[..., 3])
+    lean = 1 - np.sin(mean) / np.maximum(np.sin(mirror - mean) + np.sin(mean), 1e-9)
+    # Straight ahead it is nought by nought.
+    lean[-1] = lean[-2]
+    table[..., 2] = np.clip(lean, 0, 1)
+    # The wider a lobe, the shorter its mean direction: by the fourth power of roughness, where it is narrow.
+    widths = np.maximum(1 - np.hypot(found[..., 2], found[..., 3]), 0) ** 0.25
+    table[..., 3] = np.interp(widths, widths[-1, 1:], roughs[1:])
+    facing = facings
     powers = np.stack([np.ones(_TABLE), (1 - facing) ** 2, (1 - facing) ** 5], axis=1)
     fits = np.empty((_TABLE, 4))
     for column in range(_TABLE):
-        scale, bias = table[:, column].T
+        scale, bias = table[:, column, :2].T
         lost = 1 / (scale + bias) - 1
         mirrored = (_DIELECTRIC * scale + bias) * (1 + _DIELECTRIC * lost)
         # Weighed by the cosine, as light that arrives evenly is.

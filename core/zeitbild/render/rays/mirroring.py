@@ -7,7 +7,7 @@ import math
 import numba
 import numpy as np
 
-from zeitbild.kernels import kernel, parallel_kernel
+from zeitbild.kernels import inlined_kernel, kernel, parallel_kernel
 from zeitbild.render.light.lighting import FLAT, SHADOWS, light_point, sideways
 from zeitbild.render.rays.flying import meet_dots
 from zeitbild.render.rays.patterns import ORDER, TURNS
@@ -29,6 +29,10 @@ TOO_ROUGH = np.float32(0.75)
 _TOO_ROUGH = TOO_ROUGH
 _LIFT = np.float32(2e-4)
 _GRAZING = np.float32(1e-3)
+#: Mirrors smoother than this (roughness) cast one ray, whatever the others do, which stop after so many that met nothing.
+_ONE_WAY, _FEW = np.float32(0.04), 4
+#: Cosines are taken to be at least this; what looks straight at facets (the square of what is left of the view along them).
+_LOW, _NOT_ASIDE = np.float32(1e-4), np.float32(1e-12)
 _ZERO, _HALF, _ONE, _TWO = np.float32(0), np.float32(0.5), np.float32(1), np.float32(2)
 _TURN = np.float32(2 * math.pi)
 _FAR = np.float32(1e30)
@@ -141,6 +145,37 @@ def _light_across(point, normal, view, direction, turned, finish, finishes, shin
     return red, green, blue
 
 
+@inlined_kernel
+def mirrored_by_facet(nx, ny, nz, vx, vy, vz, alpha, u, v):  # type: ignore[no-untyped-def]
+    """Where a ray to the view (unit vector) comes from by one of the facets of alpha (roughness squared) about a unit normal, picked by two
+    numbers (0 to 1) among those that the view sees (Heitz 2018, Sampling the GGX distribution of visible normals, listing 1)."""
+    ax, ay, az, bx, by, bz = sideways(nx, ny, nz)
+    # The view across and along the normal, as if facets were those of a ball.
+    p, q = alpha * (vx * ax + vy * ay + vz * az), alpha * (vx * bx + vy * by + vz * bz)
+    r = max(vx * nx + vy * ny + vz * nz, _LOW)
+    scale = _ONE / math.sqrt(p * p + q * q + r * r)
+    p, q, r = p * scale, q * scale, r * scale
+    flat = p * p + q * q
+    c, d = _ONE, _ZERO
+    if flat > _NOT_ASIDE:
+        scale = _ONE / math.sqrt(flat)
+        c, d = -q * scale, p * scale
+    # A place of the disc that the ball shows.
+    wide = math.sqrt(u)
+    first, second = wide * math.cos(_TURN * v), wide * math.sin(_TURN * v)
+    part = _HALF * (_ONE + r)
+    second = (_ONE - part) * math.sqrt(max(_ZERO, _ONE - first * first)) + part * second
+    third = math.sqrt(max(_ZERO, _ONE - first * first - second * second))
+    x = alpha * (first * c - second * r * d + third * p)
+    y = alpha * (first * d + second * r * c + third * q)
+    z = max(second * (p * d - q * c) + third * r, _LOW)
+    scale = _ONE / math.sqrt(x * x + y * y + z * z)
+    x, y, z = x * scale, y * scale, z * scale
+    hx, hy, hz = x * ax + y * bx + z * nx, x * ay + y * by + z * ny, x * az + y * bz + z * nz
+    twice = _TWO * (vx * hx + vy * hy + vz * hz)
+    return twice * hx - vx, twice * hy - vy, twice * hz - vz
+
+
 @parallel_kernel
 def mirror(  # type: ignore[no-untyped-def]
     fragments,
@@ -157,6 +192,7 @@ def mirror(  # type: ignore[no-untyped-def]
     cells,
     spots,
     pattern,
+    turns,
     bounces,
     rayed,
     near,
@@ -165,7 +201,8 @@ def mirror(  # type: ignore[no-untyped-def]
     things met they hide (1 for opaque ones). near [n] gets the inverse of how far off a ray met something first, or 0.
 
     Arguments as in ``tracing.trace`` and ``shading.shade``; finishes has a row more for each tile; bends [T] as in ``stage``; cells a
-    side is what pixels were cut into. pattern [16, 64, 4] from ``mirror_pattern``; bounces 1 to 3. What
+    side is what pixels were cut into. pattern [16, 64, 4] from ``mirror_pattern``, or [16, turns, 4] from ``mirror_turns`` where each casts
+    so many rays one after the other, more than one; bounces 1 to 3. What
     is mirrored shows its shadows: one ray goes to each light from where a mirror ray hits. See-through surfaces (``RayScene``'s veils) are
     laid over what the ray meets behind them, by their opacity; flying are dots (``flying.Flying``), which lie before it.
     """
@@ -216,26 +253,38 @@ def mirror(  # type: ignore[no-untyped-def]
             lane[9 * _PACKET + k] = _EVERYTHING if veiled else _OPAQUE_ONLY
             lane[10 * _PACKET + k] = np.int32(k)
             lane[11 * _PACKET + k] = np.int32(0)
-        for start in range(base, base + total, _PACKET):
+        met_any = False
+        for packet in range((total + _PACKET - 1) // _PACKET * turns):
+            start, again = base + packet // turns * _PACKET, packet % turns
             lanes = min(_PACKET, base + total - start)
+            if again == _FEW:
+                # Where so many rays of each met nothing, more of them hardly would.
+                met_any = False
+                for k in range(lanes):
+                    if rayed[start + k, first + 3] > _ZERO:
+                        met_any = True
+            if again >= _FEW and not met_any:
+                continue
             alive = 0
             for k in range(_PACKET):
                 valid[k] = np.int32(0)
                 if k >= lanes:
                     continue
                 f = start + k
-                for c in range(4):
-                    rayed[f, first + c] = _ZERO
-                near[f] = _ZERO
+                if again == 0:
+                    for c in range(4):
+                        rayed[f, first + c] = _ZERO
+                    near[f] = _ZERO
                 rough = finishes[finish_of[triangle[f]], 3]
-                if rough > _TOO_ROUGH:
+                own_turns = turns if rough >= _ONE_WAY else 1
+                if rough > _TOO_ROUGH or again >= own_turns:
                     continue
                 spot = spots[f]
                 nx, ny, nz, vx, vy, vz = spot[3], spot[4], spot[5], spot[9], spot[10], spot[11]
                 place = _TURNS[(pixel[f] >> _SHIFT) & 3, pixel[f] & 3]
                 # The places of a pixel take one step after the other of its stretch of the pattern.
                 across, down = where[f, 0] - np.float32(int(where[f, 0])), where[f, 1] - np.float32(int(where[f, 1]))
-                steps[k] = _ORDER[int(down * 8), int(across * 8)]
+                steps[k] = again if turns > 1 else _ORDER[int(down * 8), int(across * 8)]
                 u, v = pattern[place, steps[k], 0], pattern[place, steps[k], 1]
                 if cells > _ONE:
                     # Pixels that are cut have enough of their own: shifted so that no pattern of 4 x 4 shows.
@@ -244,28 +293,17 @@ def mirror(  # type: ignore[no-untyped-def]
                     v = pattern[0, steps[k], 1] + x * _SHIFT_V - y * _SHIFT_U
                     u, v = min(u - math.floor(u), _BELOW_ONE), min(v - math.floor(v), _BELOW_ONE)
                     u, v = np.float32(u), np.float32(v)
-                # The facet that mirrors, by the GGX distribution (Walter and others 2007, Microfacet Models for
-                # Refraction through Rough Surfaces, equations 35 and 36).
-                alpha2 = rough * rough * rough * rough
-                cosine = math.sqrt((_ONE - u) / (_ONE + (alpha2 - _ONE) * u))
-                sine = math.sqrt(max(_ZERO, _ONE - cosine * cosine))
-                ax, ay, az, bx, by, bz = sideways(nx, ny, nz)
-                a, b = sine * math.cos(_TURN * v), sine * math.sin(_TURN * v)
-                hx, hy, hz = (
-                    a * ax + b * bx + cosine * nx,
-                    a * ay + b * by + cosine * ny,
-                    a * az + b * bz + cosine * nz,
-                )
-                along = _TWO * (vx * hx + vy * hy + vz * hz)
-                lx, ly, lz = along * hx - vx, along * hy - vy, along * hz - vz
+                alpha = rough * rough
+                lx, ly, lz = mirrored_by_facet(nx, ny, nz, vx, vy, vz, alpha, u, v)
                 if lx * spot[6] + ly * spot[7] + lz * spot[8] <= _GRAZING:
                     continue
                 valid[k] = np.int32(-1)
                 alive += 1
                 ray[k], ray[_PACKET + k], ray[2 * _PACKET + k] = spot[0], spot[1], spot[2]
                 ray[4 * _PACKET + k], ray[5 * _PACKET + k], ray[6 * _PACKET + k] = lx, ly, lz
-                flow[k, 0], flow[k, 1], flow[k, 2] = _ONE, _ONE, _ONE
-                mirrored[k], left[k], lobes[k] = np.int32(0), _ONE, alpha2
+                weight = _ONE / np.float32(own_turns)
+                flow[k, 0], flow[k, 1], flow[k, 2] = weight, weight, weight
+                mirrored[k], left[k], lobes[k] = np.int32(0), weight, alpha * alpha
             for _ in range(bounces + _THROUGH if veiled else bounces):
                 if alive == 0:
                     break

@@ -118,3 +118,13 @@ def mirror_pattern() -> NDArray[np.float32]:
     points[:, :, 2:] = (points[:, order, :2] + step) % 1
     result = points.astype(np.float32)
     return np.minimum(result, np.float32(1 - 2**-24))
+
+
+@lru_cache(maxsize=8)
+def mirror_turns(turns: int) -> NDArray[np.float32]:
+    """The same [16, turns, 4] for so many rays of each pixel, a power of two: even for each pixel, and for all of a square."""
+    points = np.empty((SQUARE, turns, 4))
+    points[:, :, :2] = sobol(SQUARE * turns).reshape(SQUARE, turns, 2)
+    order = np.random.default_rng(1).permutation(SQUARE * turns)
+    points[:, :, 2:] = (points[:, :, :2].reshape(-1, 2)[order].reshape(SQUARE, turns, 2) + np.array(_STEP)) % 1
+    return np.minimum(points.astype(np.float32), np.float32(1 - 2**-24))

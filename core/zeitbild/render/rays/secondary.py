@@ -11,7 +11,7 @@ from zeitbild.kernels import PARALLEL
 from zeitbild.render.light.lighting import KIND, SHADOWS, SIZE
 from zeitbild.render.rays.flying import flying
 from zeitbild.render.rays.mirroring import mirror
-from zeitbild.render.rays.patterns import mirror_pattern, ray_pattern, veil_bits
+from zeitbild.render.rays.patterns import mirror_pattern, mirror_turns, ray_pattern, veil_bits
 from zeitbild.render.rays.sharing import Heaps
 from zeitbild.render.rays.smoothing import borrow, smooth, soften
 from zeitbild.render.rays.tracing import BEHIND_LIGHTS, SPOT, Looking, find_borders, gather_tally, locate, trace
@@ -93,7 +93,8 @@ def cast_rays(
     if shadowed.any():
         PARALLEL.by_parts(borrow, *where, rows, tally, rayed)
     if snapshot.bounces:
-        _mirrored(snapshot, stage, light, fragments, spots, 1, rayed, quality.pictures_finely)
+        turns = snapshot.rays_at(quality) * 2 if finely else snapshot.rays_at(quality) // (2 if len(ways.of) else 1)
+        _mirrored(snapshot, stage, light, fragments, spots, 1, rayed, quality.pictures_finely, turns=max(1, turns))
     else:
         rayed[:, count + 1 :] = 0
     shared = np.zeros(rayed.shape[1], bool)
@@ -269,9 +270,10 @@ def _mirrored(
     cells: int,
     rayed: NDArray[np.float32],
     finely: bool,
+    turns: int = 1,
 ) -> NDArray[np.float32]:
-    """What mirror rays of fragments meet, into the last columns of rayed; pictures as ``Quality.pictures_finely`` says. Gives how near that
-    is (see ``mirror``), good until the next call."""
+    """What mirror rays of fragments meet, so many of each (a power of two), into the last columns of rayed; pictures as
+    ``Quality.pictures_finely`` says. Gives how near that is (see ``mirror``), good until the next call."""
     camera, dots = snapshot.camera, flying(snapshot)
     near = kept("near", (len(spots),), np.float32)
     PARALLEL.by_parts(
@@ -289,7 +291,8 @@ def _mirrored(
         camera.parallel,
         np.float32(cells),
         spots,
-        mirror_pattern(),
+        mirror_turns(turns) if turns > 1 else mirror_pattern(),
+        turns,
         snapshot.bounces,
         rayed,
         near,

@@ -27,6 +27,7 @@ from zeitbild.render.shade.metal_rough import (
     energy,
     looks_along,
     matt_fit,
+    mirrored_way,
     mixed_table,
     occluded_share,
     shadowing,
@@ -61,7 +62,9 @@ _LOST, _MIRRORED, _MATT_KEPT, _FIT = 66, 67, 68, 69
 BEND = 73
 #: Of FROM_AROUND what is matt.
 EVEN_AROUND = 76
-ROWS = 79
+#: How far what is mirrored leans to the normal, and the roughness whose straight lobe is as wide (``metal_rough.mixed_table``).
+_LEAN, _STRAIGHT = 79, 80
+ROWS = 81
 #: Rows of whole numbers: fragment; row of its finish; what the lane's rows of the finish stand for; side and start of the
 #: sharp and the soft level's pictures; places of the look-ups; the finish's owner.
 FRAGMENT, FINISH, _HELD, _SHARP_SIDE, _SHARP_START, _SOFT_SIDE, _SOFT_START = 0, 1, 2, 3, 4, 5, 6
@@ -186,7 +189,7 @@ def prepare_light(rows, whole, used, table):  # type: ignore[no-untyped-def]
         entry, across, down = table_place(n_v, rows[_ROUGH, i])
         whole[_TABLE_PLACE, i], rows[_TABLE_AT, i], rows[_TABLE_AT + 1, i] = entry, across, down
     for i in range(used):
-        rows[_TABLE, i], rows[_TABLE + 1, i] = mixed_table(
+        rows[_TABLE, i], rows[_TABLE + 1, i], rows[_LEAN, i], rows[_STRAIGHT, i] = mixed_table(
             table, whole[_TABLE_PLACE, i], rows[_TABLE_AT, i], rows[_TABLE_AT + 1, i]
         )
     for i in range(_BATCH):
@@ -277,16 +280,17 @@ def light_from_around(rows, whole, used, shining, rayed, bounced):  # type: igno
         bx, by, bz = rows[_BEND, i], rows[_BEND + 1, i], rows[_BEND + 2, i]
         bend = bx * bx + by * by + bz * bz
         steps = looks_along(bend, rows[_SQUARE, i])
-        place = min(level_place(bent_roughness(rows[_ROUGH, i], bend, steps)), _LAST_LEVEL)
+        place = min(level_place(bent_roughness(rows[_STRAIGHT, i], bend, steps)), _LAST_LEVEL)
         level = min(np.int32(place), np.int32(_LEVEL_COUNT - 2))
         rows[_BLEND, i] = place - np.float32(level)
         whole[_SHARP_SIDE, i], whole[_SHARP_START, i] = side_of(maps, level), start_of(maps, level)
         whole[_SOFT_SIDE, i], whole[_SOFT_START, i] = side_of(maps, level + 1), start_of(maps, level + 1)
     for i in range(_BATCH):
         nx, ny, nz = rows[_NORMAL, i], rows[_NORMAL + 1, i], rows[_NORMAL + 2, i]
-        n_v = rows[_COSINE, i]
-        twice = _TWO * n_v
-        u, v = unfold(twice * nx - rows[_VIEW, i], twice * ny - rows[_VIEW + 1, i], twice * nz - rows[_VIEW + 2, i])
+        rx, ry, rz = mirrored_way(
+            (nx, ny, nz), (rows[_VIEW, i], rows[_VIEW + 1, i], rows[_VIEW + 2, i]), rows[_LEAN, i]
+        )
+        u, v = unfold(rx, ry, rz)
         texel, across, down = corner_place(whole[_SHARP_SIDE, i], whole[_SHARP_START, i], u, v)
         whole[_SHARP_PLACE, i], rows[_SHARP_AT, i], rows[_SHARP_AT + 1, i] = texel, across, down
         texel, across, down = corner_place(whole[_SOFT_SIDE, i], whole[_SOFT_START, i], u, v)
@@ -311,11 +315,10 @@ def light_from_around(rows, whole, used, shining, rayed, bounced):  # type: igno
         for step in range(4):
             t = np.float32(0.25 * step - 0.375)
             nx, ny, nz = rows[_NORMAL, i] + t * bx, rows[_NORMAL + 1, i] + t * by, rows[_NORMAL + 2, i] + t * bz
-            vx, vy, vz = rows[_VIEW, i], rows[_VIEW + 1, i], rows[_VIEW + 2, i]
-            # The normal's length is left out of the reflection, whose direction alone counts.
-            square = nx * nx + ny * ny + nz * nz
-            twice = _TWO * max(nx * vx + ny * vy + nz * vz, _LEAST_COSINE)
-            u, v = unfold(twice * nx - square * vx, twice * ny - square * vy, twice * nz - square * vz)
+            rx, ry, rz = mirrored_way(
+                (nx, ny, nz), (rows[_VIEW, i], rows[_VIEW + 1, i], rows[_VIEW + 2, i]), rows[_LEAN, i]
+            )
+            u, v = unfold(rx, ry, rz)
             texel, across, down = corner_place(whole[_SHARP_SIDE, i], whole[_SHARP_START, i], u, v)
             red, green, blue = mixed_corners(maps, texel, whole[_SHARP_SIDE, i], across, down)
             sharp_r, sharp_g, sharp_b = sharp_r + red, sharp_g + green, sharp_b + blue

@@ -16,6 +16,7 @@ from zeitbild.render.shade.metal_rough import (
     energy,
     highlight_lobe,
     looks_along,
+    mirrored_way,
     shadowing,
     table_entry,
 )
@@ -47,7 +48,7 @@ def coat_highlights(point, normal, view, bend, finish, finishes, shining, rayed,
     alpha = max(rough * rough, _MIN_ALPHA)
     square = alpha * alpha
     seen_root = shadowing(n_v, square)
-    scale, bias = table_entry(table, n_v, rough)
+    scale, bias, _, _ = table_entry(table, n_v, rough)
     lost, mirrored, _ = energy(scale, bias, _ONE)
     high_r = high_g = high_b = _ZERO
     for number in range(lights.shape[0]):
@@ -78,16 +79,16 @@ def coat_light(point, normal, view, bend, finish, finishes, shining, rayed, f, o
     # Over a bend what is mirrored is the mean at several places of it, as in ``batch.light_from_around``.
     bent = bx * bx + by * by + bz * bz
     steps = looks_along(bent, square)
-    place = level_place(bent_roughness(rough, bent, steps))
+    n_v = min(_ONE, max(nx * vx + ny * vy + nz * vz, _LEAST_COSINE))
+    _, _, lean, straight = table_entry(shining.table, n_v, rough)
+    place = level_place(bent_roughness(straight, bent, steps))
     level = min(int(place), _LEVEL_COUNT - 2)
     blend = place - np.float32(level)
     seen_r = seen_g = seen_b = _ZERO
     for step in range(steps):
         t = np.float32(0.25 * step - 0.375) if steps > 1 else _ZERO
-        mx, my, mz = nx + t * bx, ny + t * by, nz + t * bz
-        length = mx * mx + my * my + mz * mz
-        twice = _TWO * max(mx * vx + my * vy + mz * vz, _LEAST_COSINE)
-        u, v = unfold(twice * mx - length * vx, twice * my - length * vy, twice * mz - length * vz)
+        rx, ry, rz = mirrored_way((nx + t * bx, ny + t * by, nz + t * bz), view, lean)
+        u, v = unfold(rx, ry, rz)
         sharp_r, sharp_g, sharp_b = level_value(maps, level, u, v)
         soft_r, soft_g, soft_b = level_value(maps, level + 1, u, v)
         seen_r += sharp_r + (soft_r - sharp_r) * blend

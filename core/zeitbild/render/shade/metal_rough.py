@@ -37,9 +37,9 @@ _STEPS, _CELL_COUNT, _LAST_CELL = np.float32(31), np.int32(32), np.int32(30)
 _QUARTER, _HALF_TURN = np.float32(math.pi / 2), np.float32(math.pi)
 _LITTLE_BEND, _FAR_BENDS = np.float32(0.02), np.float32(16)
 #: Where the fits begin in the table.
-_FITS = np.int32(2 * 32 * 32)
-#: Steps in rows of numbers: to the next one, two or three, the table's next row.
-_I, _II, _III, _NEXT_ROW = np.uint64(1), np.uint64(2), np.uint64(3), np.uint64(64)
+_FITS = np.int32(4 * 32 * 32)
+#: Steps in rows of numbers: to the next one, two or three, the table's next entry, its next row.
+_I, _II, _III, _NEXT, _NEXT_ROW = np.uint64(1), np.uint64(2), np.uint64(3), np.uint64(4), np.uint64(128)
 #: The exponent 2^(-16 a - 1) of a reflection's occlusion, written for exp.
 _LOG_2 = np.float32(math.log(2))
 _OPEN_SLOPE = np.float32(-16 * math.log(2))
@@ -187,22 +187,39 @@ def table_place(n_v, rough):  # type: ignore[no-untyped-def]
 
 @inlined_kernel
 def mixed_table(table, place, fv, fr):  # type: ignore[no-untyped-def]
-    """Scale and bias of the reflectance at a place of ``table_place``, bilinear; table is all its numbers in one row."""
-    a = np.uint64(2 * place)
-    b, c = a + _II, a + _NEXT_ROW
-    d = c + _II
+    """Four numbers of ``reflectance.reflectance_table`` at a place of ``table_place``, bilinear: scale and bias, how far what is mirrored
+    leans to the normal, the roughness whose straight lobe is as wide. table is all its numbers in one row."""
+    a = np.uint64(4 * place)
+    b, c = a + _NEXT, a + _NEXT_ROW
+    d = c + _NEXT
     w00, w01, w10, w11 = (_ONE - fv) * (_ONE - fr), (_ONE - fv) * fr, fv * (_ONE - fr), fv * fr
     return (
         table[a] * w00 + table[b] * w01 + table[c] * w10 + table[d] * w11,
         table[a + _I] * w00 + table[b + _I] * w01 + table[c + _I] * w10 + table[d + _I] * w11,
+        table[a + _II] * w00 + table[b + _II] * w01 + table[c + _II] * w10 + table[d + _II] * w11,
+        table[a + _III] * w00 + table[b + _III] * w01 + table[c + _III] * w10 + table[d + _III] * w11,
     )
 
 
 @inlined_kernel
 def table_entry(table, n_v, rough):  # type: ignore[no-untyped-def]
-    """Scale and bias of the reflectance at n.v and roughness, bilinear."""
+    """The same at n.v and roughness."""
     place, fv, fr = table_place(n_v, rough)
     return mixed_table(table, place, fv, fr)
+
+
+@inlined_kernel
+def mirrored_way(normal, view, lean):  # type: ignore[no-untyped-def]
+    """The direction (of any length) from which most comes of what is mirrored: from the mirror direction (lean 0) to the normal (1). normal
+    of about unit length, view a unit vector."""
+    nx, ny, nz = normal
+    vx, vy, vz = view
+    square = nx * nx + ny * ny + nz * nz
+    # The mirror direction is as long as the normal's square here.
+    rest = _ONE - lean
+    twice = _TWO * max(nx * vx + ny * vy + nz * vz, _LEAST_COSINE) * rest + lean * math.sqrt(square)
+    square *= rest
+    return twice * nx - square * vx, twice * ny - square * vy, twice * nz - square * vz
 
 
 @inlined_kernel
@@ -266,7 +283,7 @@ def direct_light(point, normal, view, finish, finishes, shining, rayed, f):  # t
     alpha = max(rough * rough, _MIN_ALPHA)
     square = alpha * alpha
     seen_root = shadowing(n_v, square)
-    scale, bias = table_entry(table, n_v, rough)
+    scale, bias, _, _ = table_entry(table, n_v, rough)
     fit_0, fit_2, fit_5, avg = matt_fit(table, rough)
     lost, _, kept = energy(scale, bias, avg)
     matt_r = matt_g = matt_b = _ZERO
@@ -311,7 +328,7 @@ def direct_light(point, normal, view, finish, finishes, shining, rayed, f):  # t
 
 @inlined_kernel
 def mirror_light(normal, view, finish, finishes, shining):  # type: ignore[no-untyped-def]
-    """Seven numbers: radiance that a point's mirror direction sees of environment and ambient light; the share of it that
+    """Seven numbers: radiance that a point mirrors of environment and ambient light; the share of it that
     the surface reflects (red, green, blue); and the share that a dielectric reflects. Arguments as in ``light_around``."""
     nx, ny, nz = normal
     vx, vy, vz = view
@@ -321,11 +338,10 @@ def mirror_light(normal, view, finish, finishes, shining):  # type: ignore[no-un
     rough, metal = finishes[finish, 3], finishes[finish, 4]
     n_v = min(_ONE, max(nx * vx + ny * vy + nz * vz, _LEAST_COSINE))
     rest = _ONE - metal
-    scale, bias = table_entry(table, n_v, rough)
+    scale, bias, lean, straight = table_entry(table, n_v, rough)
     lost, mirrored, _ = energy(scale, bias, _ONE)
-    twice = _TWO * n_v
-    rx, ry, rz = twice * nx - vx, twice * ny - vy, twice * nz - vz
-    place = level_place(bent_roughness(rough, _ZERO, 1))
+    rx, ry, rz = mirrored_way(normal, view, lean)
+    place = level_place(straight)
     level = min(int(place), _LEVEL_COUNT - 2)
     blend = place - np.float32(level)
     u, v = unfold(rx, ry, rz)
