@@ -283,10 +283,11 @@ def _whites() -> NDArray[np.float64]:
 
 def _white(n_v: NDArray[np.float64], square: NDArray[np.float64]) -> NDArray[np.float64]:
     """The same at cosines [n] and roughness to the fourth [n]."""
-    found = scipy.ndimage.map_coordinates(
+    found: NDArray[np.float64] = scipy.ndimage.map_coordinates(
         _whites(), [(n_v - 1e-3) / (1 - 1e-3) * 40, np.clip(square, 0, 1) ** 0.25 * 30], order=1, mode="nearest"
     )
-    return np.maximum(found, 1e-3)
+    least: NDArray[np.float64] = np.maximum(found, 1e-3)
+    return least
 
 
 def _pass(snapshot: Snapshot, world: _World, number: int, samples: int, seed: int) -> NDArray[np.float64]:

@@ -106,7 +106,7 @@ def _out(user: User, project: Project) -> ProjectOut:
         defaults=project.defaults,
         shot_count=shots.count(),
         role=role_of(user, project) or Role.VIEWER,
-        shown=[ShownOut(shot=one.id, title=f"{one.code} {one.title}", revision=one.current_id) for one in newest],
+        shown=[ShownOut(shot=one.id, title=str(one), revision=one.current_id or 0) for one in newest],
     )
 
 

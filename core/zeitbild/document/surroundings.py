@@ -101,7 +101,7 @@ class Rays(Part):
     samples: Literal["1", "2", "4", "8"] = choice(
         "4",
         "Rays a pixel, final",
-        help="For soft shadows and occlusion, and twice as many for what is mirrored; half as many at check, a quarter at rough. Neighbours share theirs.",
+        help="For soft shadows and occlusion, and four times as many for what is mirrored; fewer at check and rough. Neighbours share theirs.",
     )
     bounces: Annotated[int, Field(ge=0, le=3)] = Field(
         default=0,

@@ -263,8 +263,8 @@ class Slanted(unittest.TestCase):
                         found = around(tuple(normal), tuple(view), 1, rough, 1, light)
                         shown = [min(one, 1) ** (1 / 2.2) for one in (expected, found)]
                         off.setdefault(rough, []).append(255 * abs(shown[0] - shown[1]))
-        # 10, 21, 26 and 33 of 255 if the mirror direction is looked at through a straight lobe.
-        for rough, most in ((0.2, 8), (0.5, 13), (0.7, 10), (0.9, 6)):
+        # Of what is very rough 25 to 35 of 255 if the mirror direction is looked at through a straight lobe.
+        for rough, most in ((0.2, 11), (0.5, 12), (0.7, 7), (0.9, 5)):
             self.assertLess(float(np.mean(off[rough])), most, rough)
 
 

@@ -40,14 +40,14 @@ class Cells(NamedTuple):
 
     directions [n, 3] are those from which light comes, unit vectors; energies [n, 4] solid angles and radiance times that; reach [n] how far
     a cell goes from there (radians); below [n, 2] the first cell within and how many of that size lie in a row (four are in two rows),
-    or -1 where nothing is within. The first ``count`` cells are all of the sphere.
+    or -1 where nothing is within. The ``first`` ones are all of the sphere.
     """
 
     directions: NDArray[np.float32]
     energies: NDArray[np.float32]
     reach: NDArray[np.float32]
     below: NDArray[np.int32]
-    count: int
+    first: int
 
     @property
     def coarsest(self) -> float:
@@ -137,11 +137,11 @@ def _gather(blocks, squares, directions, cells, out):  # type: ignore[no-untyped
         apart = _ZERO
         for i in range(_LANES):
             a, b, c = rows[0, i] - x, rows[1, i] - y, rows[2, i] - z
-            apart = max(apart, math.sqrt(a * a + b * b + c * c))
+            apart = max(apart, np.float32(math.sqrt(a * a + b * b + c * c)))
         square = squares[block]
         narrow, wide = square - _ONE, np.float32(4) * square
         steps = _ONE / (_AWAY * _TWO * math.sqrt(square))
-        count = cells.count
+        count = cells.first
         for i in range(count):
             waiting[i] = i
         while count > 0:

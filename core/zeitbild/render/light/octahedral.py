@@ -24,7 +24,8 @@ def _directions(places: NDArray[np.float64]) -> NDArray[np.float64]:
     y = 1 - np.abs(u) - np.abs(v)
     fold = np.maximum(-y, 0)
     directions = np.stack([u - np.sign(u) * fold, y, v - np.sign(v) * fold], axis=2)
-    return directions / np.linalg.norm(directions, axis=2, keepdims=True)
+    directions /= np.linalg.norm(directions, axis=2, keepdims=True)
+    return directions
 
 
 def corner_directions(side: int) -> NDArray[np.float64]:

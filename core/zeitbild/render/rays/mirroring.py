@@ -12,7 +12,7 @@ from zeitbild.render.light.lighting import FLAT, SHADOWS, light_point, sideways
 from zeitbild.render.rays.flying import meet_dots
 from zeitbild.render.rays.patterns import ORDER, TURNS
 from zeitbild.render.shade.coat import coat_light
-from zeitbild.render.shade.metal_rough import direct_light, light_around, mirror_light
+from zeitbild.render.shade.metal_rough import direct_light, light_around, mirror_light, shadowing, table_entry
 from zeitbild.render.shade.shading import has_textures
 from zeitbild.render.shade.texturing import apply_textures, span_about
 from zeitbild.render.shade.tones import light_amount, tone_at
@@ -29,8 +29,9 @@ TOO_ROUGH = np.float32(0.75)
 _TOO_ROUGH = TOO_ROUGH
 _LIFT = np.float32(2e-4)
 _GRAZING = np.float32(1e-3)
-#: Mirrors smoother than this (roughness) cast one ray, whatever the others do, which stop after so many that met nothing.
-_ONE_WAY, _FEW = np.float32(0.04), 4
+#: Mirrors smoother than this (roughness) cast one ray, whatever the others do. (To stop where the first few of a pixel meet nothing would take
+#: light away: what they miss the others find.)
+_ONE_WAY = np.float32(0.04)
 #: Cosines are taken to be at least this; what looks straight at facets (the square of what is left of the view along them).
 _LOW, _NOT_ASIDE = np.float32(1e-4), np.float32(1e-12)
 _ZERO, _HALF, _ONE, _TWO = np.float32(0), np.float32(0.5), np.float32(1), np.float32(2)
@@ -148,7 +149,8 @@ def _light_across(point, normal, view, direction, turned, finish, finishes, shin
 @inlined_kernel
 def mirrored_by_facet(nx, ny, nz, vx, vy, vz, alpha, u, v):  # type: ignore[no-untyped-def]
     """Where a ray to the view (unit vector) comes from by one of the facets of alpha (roughness squared) about a unit normal, picked by two
-    numbers (0 to 1) among those that the view sees (Heitz 2018, Sampling the GGX distribution of visible normals, listing 1)."""
+    numbers (0 to 1) among those that the view sees (Heitz 2018, Sampling the GGX distribution of visible normals, listing 1, from
+    memory)."""
     ax, ay, az, bx, by, bz = sideways(nx, ny, nz)
     # The view across and along the normal, as if facets were those of a ball.
     p, q = alpha * (vx * ax + vy * ay + vz * az), alpha * (vx * bx + vy * by + vz * bz)
@@ -253,18 +255,9 @@ def mirror(  # type: ignore[no-untyped-def]
             lane[9 * _PACKET + k] = _EVERYTHING if veiled else _OPAQUE_ONLY
             lane[10 * _PACKET + k] = np.int32(k)
             lane[11 * _PACKET + k] = np.int32(0)
-        met_any = False
         for packet in range((total + _PACKET - 1) // _PACKET * turns):
             start, again = base + packet // turns * _PACKET, packet % turns
             lanes = min(_PACKET, base + total - start)
-            if again == _FEW:
-                # Where so many rays of each met nothing, more of them hardly would.
-                met_any = False
-                for k in range(lanes):
-                    if rayed[start + k, first + 3] > _ZERO:
-                        met_any = True
-            if again >= _FEW and not met_any:
-                continue
             alive = 0
             for k in range(_PACKET):
                 valid[k] = np.int32(0)
@@ -295,13 +288,18 @@ def mirror(  # type: ignore[no-untyped-def]
                     u, v = np.float32(u), np.float32(v)
                 alpha = rough * rough
                 lx, ly, lz = mirrored_by_facet(nx, ny, nz, vx, vy, vz, alpha, u, v)
-                if lx * spot[6] + ly * spot[7] + lz * spot[8] <= _GRAZING:
+                n_l, n_v = lx * nx + ly * ny + lz * nz, min(max(vx * nx + vy * ny + vz * nz, _GRAZING), _ONE)
+                if lx * spot[6] + ly * spot[7] + lz * spot[8] <= _GRAZING or n_l <= _GRAZING:
                     continue
+                # By how much of it is in the shadow of other facets (height-correlated Smith, as ``metal_rough.ggx_lobe``), over the mean of that.
+                seen_root, lit_root = shadowing(n_v, alpha * alpha), shadowing(n_l, alpha * alpha)
+                scale, bias, _, _ = table_entry(shining.table, n_v, rough)
+                weight = n_l * (n_v + seen_root) / ((n_v * lit_root + n_l * seen_root) * max(scale + bias, _LOW))
                 valid[k] = np.int32(-1)
                 alive += 1
                 ray[k], ray[_PACKET + k], ray[2 * _PACKET + k] = spot[0], spot[1], spot[2]
                 ray[4 * _PACKET + k], ray[5 * _PACKET + k], ray[6 * _PACKET + k] = lx, ly, lz
-                weight = _ONE / np.float32(own_turns)
+                weight /= np.float32(own_turns)
                 flow[k, 0], flow[k, 1], flow[k, 2] = weight, weight, weight
                 mirrored[k], left[k], lobes[k] = np.int32(0), weight, alpha * alpha
             for _ in range(bounces + _THROUGH if veiled else bounces):

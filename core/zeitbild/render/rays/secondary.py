@@ -93,7 +93,7 @@ def cast_rays(
     if shadowed.any():
         PARALLEL.by_parts(borrow, *where, rows, tally, rayed)
     if snapshot.bounces:
-        turns = snapshot.rays_at(quality) * 2 if finely else snapshot.rays_at(quality) // (2 if len(ways.of) else 1)
+        turns = snapshot.rays_at(quality) * 4 if finely else snapshot.rays_at(quality) // (2 if len(ways.of) else 1)
         _mirrored(snapshot, stage, light, fragments, spots, 1, rayed, quality.pictures_finely, turns=max(1, turns))
     else:
         rayed[:, count + 1 :] = 0
