@@ -261,6 +261,7 @@ class Projects(BrowserCase):
         page = self.sign_in()
         page.get_by_role("button", name="New project").click()
         page.get_by_label("Title").fill("Lamp tour")
+        expect(page.get_by_label("Code, for file names")).to_have_value("LT")
         page.get_by_label("Code, for file names").fill("not a code")
         page.get_by_role("button", name="Make project").click()
         expect(page.get_by_role("alert").first).to_be_visible()
@@ -271,6 +272,10 @@ class Projects(BrowserCase):
         page.get_by_label("Code", exact=True).fill("LT010")
         page.get_by_label("Title").fill("Lamp")
         page.get_by_role("button", name="Make shot").click()
+        self.picture()
+        # The list of projects shows it, and leads straight to it.
+        page.get_by_role("link", name="Zeitbild").click()
+        page.get_by_role("link", name="LT010 Lamp").click()
         self.picture()
         page.get_by_role("link", name="Lamp tour").click()
         page.get_by_role("button", name="Duplicate").click()

@@ -43,7 +43,7 @@ class Maps(unittest.TestCase):
             for level in range(LEVEL_COUNT):
                 self.assertEqual(starts[level + 1] - starts[level], (sides[level] + 1) ** 2)
         maps = environment_maps(STUDIO, 128)
-        self.assertEqual(len(maps), starts_of(128)[-1] + (sides_of(128)[-1] + 2) ** 2)
+        self.assertEqual(len(maps), starts_of(128)[-1] + (sides_of(128)[-1] + 1) ** 2)
         for level in range(LEVEL_COUNT + 1):
             found = side_of.py_func(maps.reshape(-1), level), start_of.py_func(maps.reshape(-1), level)
             self.assertEqual(found, (sides_of(128)[level], starts_of(128)[level]))

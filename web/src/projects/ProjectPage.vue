@@ -144,8 +144,15 @@ const undo = () =>
         @cancel="changing = false"
       />
       <form v-if="making" class="mb-6 flex items-start gap-3 border border-rule bg-sheet p-4" @submit.prevent="make">
-        <TextField class="w-32" label="Code" first :model-value="code" :error="problems.shot" @update="code = $event" />
-        <TextField class="flex-1" label="Title" :model-value="title" :error="problems.title" @update="title = $event" />
+        <TextField class="w-32" label="Code" :model-value="code" :error="problems.shot" @update="code = $event" />
+        <TextField
+          class="flex-1"
+          label="Title"
+          first
+          :model-value="title"
+          :error="problems.title"
+          @update="title = $event"
+        />
         <!-- Beside the fields, whose labels stand above and whose errors below. -->
         <PressButton class="mt-5.5" type="submit" primary>Make shot</PressButton>
       </form>

@@ -97,12 +97,11 @@ const away = computed(() => putAway.value.map((one) => awayRow(one, counted(one.
             :key="shot.shot"
             :to="`/shots/${shot.shot}/build`"
             :title="shot.title"
-            :aria-label="shot.title"
             class="block aspect-video bg-[#808080] outline-offset-2 hover:outline-2 hover:outline-ink"
           >
             <img
               :src="`/api/shots/${shot.shot}/poster/${shot.revision}`"
-              alt=""
+              :alt="shot.title"
               class="size-full object-contain"
               loading="lazy"
             />

@@ -29,9 +29,9 @@ TOO_ROUGH = np.float32(0.75)
 _TOO_ROUGH = TOO_ROUGH
 _LIFT = np.float32(2e-4)
 _GRAZING = np.float32(1e-3)
-#: Mirrors smoother than this (roughness) cast one ray, whatever the others do. (To stop where the first few of a pixel meet nothing would take
-#: light away: what they miss the others find.)
-_ONE_WAY = np.float32(0.04)
+#: Mirrors smoother than this (roughness) cast one ray, whatever the others do, and those that are no metal, which mirror little, at most so many.
+#: (To stop where the first few of a pixel meet nothing would take light away: what they miss the others find.)
+_ONE_WAY, _FAINT = np.float32(0.04), 4
 #: Cosines are taken to be at least this; what looks straight at facets (the square of what is left of the view along them).
 _LOW, _NOT_ASIDE = np.float32(1e-4), np.float32(1e-12)
 _ZERO, _HALF, _ONE, _TWO = np.float32(0), np.float32(0.5), np.float32(1), np.float32(2)
@@ -268,8 +268,10 @@ def mirror(  # type: ignore[no-untyped-def]
                     for c in range(4):
                         rayed[f, first + c] = _ZERO
                     near[f] = _ZERO
-                rough = finishes[finish_of[triangle[f]], 3]
+                rough, metal = finishes[finish_of[triangle[f]], 3], finishes[finish_of[triangle[f]], 4]
                 own_turns = turns if rough >= _ONE_WAY else 1
+                if metal < _HALF and own_turns > _FAINT:
+                    own_turns = _FAINT
                 if rough > _TOO_ROUGH or again >= own_turns:
                     continue
                 spot = spots[f]
