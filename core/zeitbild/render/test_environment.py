@@ -154,6 +154,19 @@ class Maps(unittest.TestCase):
                         found / expected, 1, delta=0.15 if level < 3 else 0.03, msg=f"{column} {side} {level}"
                     )
 
+    def test_pictures_of_any_size(self) -> None:
+        random = np.random.default_rng(1)
+        for height, width in ((1, 2), (3, 5), (33, 67), (5, 2000), (700, 3)):
+            for name, pixels in (
+                ("even", np.full((height, width, 3), 0.5)),
+                ("any", random.uniform(0, 1, (height, width, 3))),
+            ):
+                picture = SkyPicture(f"{name} {height} {width}", (pixels.astype(np.float32),))
+                light = EnvironmentLight(1.0, (0, 0, 0), (0, 0, 0), 0, 0, picture=picture)
+                maps = environment_maps(light, 128)[CONTENTS:]
+                self.assertGreaterEqual(float(maps.min()), float(pixels.min()) - 1e-6)
+                self.assertLessEqual(float(maps.max()), float(pixels.max()) + 1e-6)
+
     def test_mirrors_show_a_picture_as_finely_as_it_is(self) -> None:
         # Stripes of 1.4 degrees, which texels of 2.4 could not hold.
         height, width = 512, 1024

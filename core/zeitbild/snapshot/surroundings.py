@@ -10,6 +10,9 @@ from numpy.typing import NDArray
 
 from zeitbild.snapshot.lights import Softbox
 
+#: Rows and columns of directions at least that a picture gives, however few pixels it has.
+_LEAST = 32
+
 
 @dataclass(frozen=True, slots=True)
 class SkyPicture:
@@ -41,8 +44,10 @@ class SkyPicture:
         self, width: int
     ) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]:
         """Azimuths and elevations [H, W] in degrees, solid angles [H, W] and radiance [H, W, 3] of the pixels of the largest size that has no
-        more than so many in a row, or of the smallest."""
+        more than so many in a row, or of the smallest; parts of them where these are few."""
         pixels = next((one for one in self.sizes if one.shape[1] <= width), self.sizes[-1])
+        for axis in (0, 1):
+            pixels = pixels.repeat(-(-_LEAST // pixels.shape[axis]), axis)
         height, width = pixels.shape[:2]
         azimuth = (0.5 - (np.arange(width) + 0.5) / width) * 360
         rims = np.sin(np.radians(90 - np.arange(height + 1) / height * 180))

@@ -85,7 +85,7 @@ def cells_of(directions: NDArray[np.float64], energies: NDArray[np.float64]) -> 
     Call it while holding ``PARALLEL``."""
     # Rows and columns of each size, the smallest cells first, and how many there is room for: even numbers, the last ones hold nothing.
     sizes = [energies.shape[:2]]
-    while min(sizes[-1]) > _FIRST:
+    while max(sizes[-1]) > _FIRST:
         sizes.append((-(-sizes[-1][0] // 2), -(-sizes[-1][1] // 2)))
     rooms = [(high + high % 2, wide + wide % 2) for high, wide in sizes]
     starts = np.cumsum([0, *(high * wide for high, wide in rooms[::-1])])[::-1][1:]

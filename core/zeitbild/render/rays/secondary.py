@@ -27,8 +27,8 @@ from zeitbild.snapshot.quality import Quality
 
 #: Rays start so far off their surface, as a share of the distance to the camera.
 _LIFT = 2e-4
-#: Mirrors smoother than this (roughness) do not share their rays; at final, where pixels get more of their own, even less.
-_SHARP, _SHARP_FINAL = 0.12, 0.3
+#: Mirrors smoother than this (roughness) do not share their rays.
+_SHARP = 0.12
 #: So many times as many rays are cast for the borders of shadows at final, and so many at most for that; two opposite neighbours count there as
 #: far as their mean is about as near as this.
 _FINELY, _MOST_RAYS, _NEAR_SHARE = 8, 64, 0.08
@@ -123,7 +123,7 @@ def cast_rays(
         np.flatnonzero(veiled),
         np.float32(_ALIKE_RAYS / (2 * snapshot.rays_at(quality))),
         count + 1,
-        np.float32(_SHARP_FINAL if quality.edges_exactly else _SHARP),
+        np.float32(_SHARP),
         quality.edges_exactly,
         rayed,
         smoothed,
