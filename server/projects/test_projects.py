@@ -38,7 +38,7 @@ class Projects(StudioCase):
         self.assertEqual([one["shot"] for one in project["shown"]], made[-2::-1][:5])
         shown = project["shown"][0]
         answer = self.client.get(f"/api/shots/{shown['shot']}/poster/{shown['revision']}")
-        self.assertEqual((answer.status_code, answer["Content-Type"]), (200, "image/png"))
+        self.assertEqual((answer.status_code, answer["Content-Type"]), (200, "image/jpeg"))
 
     def test_rename_keeps_the_shots(self) -> None:
         changed = self.post(f"/api/projects/{self.project.id}", {"code": "KX", "title": "Other"}, "put")
