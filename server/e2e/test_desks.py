@@ -4,7 +4,7 @@ import tempfile
 import time
 from pathlib import Path
 
-from playwright.sync_api import expect
+from playwright.sync_api import Route, expect
 
 from e2e.browser import AXE, BrowserCase
 from runs.actions.start_run import start_run
@@ -19,6 +19,41 @@ DESKS = ("build", "time", "split", "run", "proof", "handoff")
 
 
 class Building(BrowserCase):
+    def test_small_pictures_of_the_sheet_wait_for_the_sharp_one(self) -> None:
+        held: list[Route] = []
+        small: list[str] = []
+
+        def meet(route: Route) -> None:
+            asked = route.request.post_data_json
+            if asked["quality"] == "final" and not let_go:
+                held.append(route)
+                return
+            if asked["height"] == 40:
+                small.append(route.request.url)
+            route.continue_()
+
+        let_go: list[bool] = []
+        self.sign_in()
+        self.context.route("**/api/shots/*/picture", meet)
+        page = self.desk("build")
+        for _ in range(100):
+            if held:
+                break
+            page.wait_for_timeout(100)
+        self.assertEqual(len(held), 1)
+        page.wait_for_timeout(700)
+        before = len(small)
+        page.wait_for_timeout(1500)
+        self.assertEqual(len(small), before)
+        let_go.append(True)
+        held[0].continue_()
+        self.picture()
+        for _ in range(100):
+            if len(small) > before:
+                break
+            page.wait_for_timeout(100)
+        self.assertGreater(len(small), before)
+
     def test_dragging_the_picture_moves_the_camera_and_undo_takes_it_back(self) -> None:
         page = self.desk("build")
         self.picture()

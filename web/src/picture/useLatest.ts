@@ -8,6 +8,9 @@ import { asked, type PictureRequest } from "./request";
 /** Requests under way at most: one is being rendered while others travel to and fro. */
 const AT_ONCE = 2;
 
+/** Sharp pictures that are under way, on the whole page: what is small and many waits for them. */
+export const sharpOnes = ref(0);
+
 export interface Shown {
   /** What the picture was asked for as. */
   tag: string;
@@ -40,7 +43,11 @@ export function useLatest() {
     const began = performance.now();
     running += 1;
     const hangUp = new AbortController();
-    if (request.quality !== "rough") sharp.add(hangUp);
+    const isSharp = request.quality !== "rough";
+    if (isSharp) {
+      sharp.add(hangUp);
+      sharpOnes.value += 1;
+    }
     try {
       const bitmap = await paint(...asked(shot, { ...request, line }), hangUp.signal);
       // Overtaken: the newer one is on its way.
@@ -63,6 +70,7 @@ export function useLatest() {
           : new Problem(0, "offline", "The server cannot be reached; the picture is not up to date.");
     } finally {
       sharp.delete(hangUp);
+      if (isSharp) sharpOnes.value -= 1;
       running -= 1;
       pump();
     }
