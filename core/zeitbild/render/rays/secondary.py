@@ -93,8 +93,9 @@ def cast_rays(
     if shadowed.any():
         PARALLEL.by_parts(borrow, *where, rows, tally, rayed)
     if snapshot.bounces:
-        turns = snapshot.rays_at(quality) * 4 if finely else snapshot.rays_at(quality) // (2 if len(ways.of) else 1)
-        _mirrored(snapshot, stage, light, fragments, spots, 1, rayed, quality.pictures_finely, turns=max(1, turns))
+        # In motion moments bring rays of their own.
+        turns = snapshot.rays_at(quality) * (1 if not quality.edges_exactly else 4 if finely else 2)
+        _mirrored(snapshot, stage, light, fragments, spots, 1, rayed, quality.pictures_finely, turns=turns)
     else:
         rayed[:, count + 1 :] = 0
     shared = np.zeros(rayed.shape[1], bool)
