@@ -32,7 +32,7 @@ def levels_of(path: str, label: str, plain: bool, largest: int, most: int) -> li
 def levels_in(
     data: bytes, label: str, plain: bool, largest: int, most: int, *, straight: bool = False
 ) -> list[NDArray[np.float32]]:
-    """The same of a picture's bytes, read here: for those who run apart. straight: as if it had no alpha."""
+    """The same of a picture's bytes, read here: for those who run apart. straight: of a model, as if it had no alpha."""
     pixels = read_cutout(data, label)[0] if straight and not plain else read_picture(data, label, plain=plain)
     shrink = largest / max(pixels.shape[:2])
     if shrink < 1:
@@ -78,15 +78,16 @@ def read_picture(data: bytes, label: str, *, plain: bool = False) -> NDArray[np.
 
     PictureError, which names ``label``, for what is too large, of another kind, or broken.
     """
-    light, alpha, told = _decoded(data, label, plain)
+    light, alpha, told = _decoded(data, label, plain, as_stored=plain)
     if alpha.size and not plain and told != "premultiplied":
         light *= alpha
     return light
 
 
 def read_cutout(data: bytes, label: str) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
-    """Straight linear light [H, W, 3] of a picture file and its alpha [H, W] in 0..1; PictureError as above."""
-    light, alpha, told = _decoded(data, label, False)
+    """Straight linear light [H, W, 3] of a picture in a model and its alpha [H, W] in 0..1; PictureError as above. What the picture says about
+    its colours is ignored, as glTF 2.0 wants it (from memory)."""
+    light, alpha, told = _decoded(data, label, False, as_stored=True)
     if not alpha.size:
         return light, np.ones(light.shape[:2], np.float32)
     if told == "premultiplied":
@@ -94,11 +95,13 @@ def read_cutout(data: bytes, label: str) -> tuple[NDArray[np.float32], NDArray[n
     return light, np.ascontiguousarray(alpha[..., 0])
 
 
-def _decoded(data: bytes, label: str, plain: bool) -> tuple[NDArray[np.float32], NDArray[np.float32], str]:
+def _decoded(
+    data: bytes, label: str, plain: bool, *, as_stored: bool
+) -> tuple[NDArray[np.float32], NDArray[np.float32], str]:
     """Light [H, W, 3] (with ``plain`` encoded values) and alpha [H, W, 1 or 0] as they stand in the file, and what it tells of its alpha."""
     if len(data) > MAX_PICTURE_BYTES:
         raise PictureError(f"{label} is larger than {MAX_PICTURE_BYTES // 1_000_000} MB")
-    raw = read_data(data, label)
+    raw = read_data(data, label, as_stored=as_stored)
     light, alpha = raw.pixels[..., :3], raw.pixels[..., 3:]
     if raw.encoded:
         # They stay in their own whole numbers until a table turns them into light: a quarter of the memory.

@@ -40,6 +40,14 @@ class _Titled(Protocol):
 ASSET = "asset:"
 #: What a field that names a file may hold.
 NAMED = r"^([a-z0-9-]{1,40}|asset:[0-9a-f]{64})$"
+#: The same where files have several styles, which are told by their numbers.
+NAMED_STYLE = r"^([a-z0-9-]{1,40}|asset:[0-9a-f]{64}(#[1-9][0-9]{0,2})?)$"
+
+
+def style_of(named: str) -> tuple[str, int]:
+    """The file that ``NAMED_STYLE`` names, and the number of its style."""
+    file, _, style = named.partition("#")
+    return file, int(style or 0)
 
 
 def file_of(

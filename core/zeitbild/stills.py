@@ -8,15 +8,18 @@ import tempfile
 import warnings
 from collections.abc import Iterator
 from contextlib import contextmanager
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import IO, Any
 
 import numpy as np
 import OpenImageIO as oiio
 from numpy.typing import NDArray
-from PIL import Image
+from PIL import Image, UnidentifiedImageError
 
+from zeitbild.colour.high_range import HIGH_BY_CODE
+from zeitbild.colour.primaries import BY_CODE, SRGB, Chromaticities, is_sound, near
+from zeitbild.colour.said import Said, colours_of
 from zeitbild.errors import PictureError
 
 #: Pixels of a picture.
@@ -27,6 +30,9 @@ _STARTS = (
     (b"\xff\xd8\xff", ".jpg"),
     (b"II*\x00", ".tif"),
     (b"MM\x00*", ".tif"),
+    # What is larger than 4 GB, or might have been.
+    (b"II+\x00", ".tif"),
+    (b"MM\x00+", ".tif"),
     (b"\x76\x2f\x31\x01", ".exr"),
     (b"#?", ".hdr"),
     (b"GIF8", ".gif"),
@@ -49,18 +55,27 @@ _TURNED = {
 }
 #: Kinds of colours that are not those of light.
 _INKS = ("CMYK", "LAB", "YCbCr")
+#: What PNG files with sRGB's curve say, and how they round it (common practice).
+_LIKE_SRGB, _ROUNDED = 1 / 2.2, 0.003
+#: Where Exif says that a photograph is in Adobe RGB (DCF 2.0, 2.4.3: interoperability index R03), and what that is: AdobeRGB (1998).
+_INTEROPERABILITY, _INDEX, _ADOBE = 0xA005, 1, "R03"
+_ADOBE_RGB = Said(
+    primaries=Chromaticities((0.3127, 0.3290), (0.64, 0.33), (0.21, 0.71), (0.15, 0.06)), gamma=2.19921875
+)
 #: Bytes in which a picture says how large it is.
 _HEAD = 1 << 16
 
 
 @dataclass(frozen=True, slots=True)
 class Raw:
-    """The pixels of a picture [H, W, 3 or 4] as the file has them: uint8, uint16, or float32; ``encoded`` as sRGB, or light. Its alpha is
-    as the file has it, ``told`` how the file itself says that it is meant (empty: it does not)."""
+    """The pixels of a picture [H, W, 3 or 4] in sRGB's primaries: uint8, uint16, or float32; ``encoded`` as sRGB, or light. Its alpha is
+    as the file has it, ``told`` how the file itself says that it is meant (empty: it does not). ``came_from`` is what its colours were in the
+    file, for people (empty: sRGB, as here)."""
 
     pixels: NDArray[Any]
     encoded: bool
     told: str = ""
+    came_from: str = ""
 
     @property
     def bits(self) -> str:
@@ -88,8 +103,8 @@ def check_size(width: int, height: int, label: str) -> None:
         raise PictureError(f"{label} has {width} × {height} pixels; up to {MAX_PIXELS / 1e6:.0f} million are read")
 
 
-def read_still(path: Path, label: str) -> Raw:
-    """The picture in a file; PictureError for what is none, too large or broken."""
+def read_still(path: Path, label: str, *, as_stored: bool = False) -> Raw:
+    """The picture in a file; PictureError for what is none, too large or broken. as_stored: its numbers whatever it says about its colours."""
     with path.open("rb") as file:
         ending = ending_of(file.read(18))
     if not ending:
@@ -99,18 +114,87 @@ def read_still(path: Path, label: str) -> Raw:
     if ending in (".webp", ".gif"):
         with _pillow(path, label) as image:
             check_size(*image.size, label)
-            return Raw(np.asarray(image.convert("RGBA")), True, "straight")
-    held = 1
-    if ending in (".png", ".tif", ".jpg"):
+            return in_srgb(
+                Raw(np.asarray(image.convert("RGBA")), True, "straight"), Said() if as_stored else said_by(image)
+            )
+    held, said = 1, Said()
+    if ending in (".png", ".jpg") or (ending == ".tif" and _is_known(path)):
         with _pillow(path, label) as image:
             check_size(*image.size, label)
             held = _held(image) if ending == ".jpg" else 1
+            said = Said() if as_stored else said_by(image)
             if image.mode in _INKS:
-                return _upright(Raw(np.asarray(image.convert("RGB")), True), held)
+                return _upright(_of_inks(image, said), held)
             if ending != ".tif":
                 # Cut off or broken ones are grey or black from there on with one library or the other: both have to read it.
                 image.load()
-    return _upright(_by_library(path, label, ending), held)
+    return _upright(_by_library(path, label, ending, None if as_stored else said), held)
+
+
+def _is_known(path: Path) -> bool:
+    """Whether Pillow knows a kind of TIFF: of colours in floats it does not."""
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore")
+        try:
+            with Image.open(path):
+                return True
+        except UnidentifiedImageError:
+            return False
+        # What is broken it says when it is asked for more.
+        except Exception:
+            return True
+
+
+def said_by(image: Image.Image) -> Said:
+    """What a picture opened by Pillow says about its colours: a profile before chunks of numbers, as PNG wants it (its third edition, 4.3)."""
+    profile = image.info.get("icc_profile") or b""
+    if isinstance(profile, bytes) and len(profile) > 128:
+        return Said(profile)
+    if image.format == "PNG" and "srgb" not in image.info:
+        primaries = _chromaticities(image.info.get("chromaticity"), white_first=True) or SRGB
+        gamma = float(image.info.get("gamma") or 0)
+        if abs(gamma - _LIKE_SRGB) < _ROUNDED and near(primaries, SRGB):
+            return Said()
+        return Said(primaries=primaries, gamma=1 / gamma if gamma > 0 else 0)
+    if image.format == "JPEG" and image.getexif().get_ifd(_INTEROPERABILITY).get(_INDEX) == _ADOBE:
+        return _ADOBE_RGB
+    return Said()
+
+
+def _chromaticities(told: object, *, white_first: bool) -> Chromaticities | None:
+    """Eight numbers, red, green, blue and white (or that first), if they make sense."""
+    if not isinstance(told, tuple | list) or len(told) != 8:
+        return None
+    places = [(float(told[at]), float(told[at + 1])) for at in range(0, 8, 2)]
+    found = Chromaticities(*(places if white_first else [places[3], *places[:3]]))
+    return found if is_sound(found) else None
+
+
+def in_srgb(raw: Raw, said: Said) -> Raw:
+    """A picture as the file has it in sRGB's primaries, by what the file says."""
+    if said == Said():
+        return raw
+    colours, alpha = raw.pixels[..., :3], raw.pixels[..., 3:]
+    by_alpha = alpha if alpha.shape[-1] and raw.told == "premultiplied" else None
+    found = colours_of(colours, said, encoded=raw.encoded, alpha=by_alpha)
+    if found is colours:
+        return raw
+    # Light by a profile, or of a high range, is light.
+    encoded = raw.encoded and found.dtype == raw.pixels.dtype
+    if alpha.shape[-1]:
+        own = alpha if found.dtype == alpha.dtype else alpha / np.float32(np.iinfo(alpha.dtype).max)
+        found = np.concatenate([found, own.astype(found.dtype)], axis=-1)
+    return Raw(np.ascontiguousarray(found), encoded, raw.told, said.name)
+
+
+def _of_inks(image: Image.Image, said: Said) -> Raw:
+    """A picture of inks or the like: by its profile, if it has one of inks."""
+    if image.mode == "CMYK" and said.model == "cmyk":
+        inks = np.asarray(image)
+        found = colours_of(inks, said, encoded=True)
+        if found is not inks:
+            return Raw(found, True, came_from=said.name)
+    return Raw(np.asarray(image.convert("RGB")), True)
 
 
 def _held(image: Image.Image) -> int:
@@ -124,7 +208,7 @@ def _upright(raw: Raw, held: int) -> Raw:
         return raw
     transposed, down, right = _TURNED[held]
     pixels = raw.pixels.transpose(1, 0, 2) if transposed else raw.pixels
-    return Raw(np.ascontiguousarray(pixels[::down, ::right]), raw.encoded, raw.told)
+    return replace(raw, pixels=np.ascontiguousarray(pixels[::down, ::right]))
 
 
 def size_of(path: Path, label: str) -> tuple[int, int]:
@@ -155,17 +239,34 @@ def size_by_head(file: IO[bytes], label: str) -> tuple[int, int]:
             with Image.open(file) as image:
                 transposed = ending == ".jpg" and _TURNED[_held(image)][0]
                 return image.size[::-1] if transposed else image.size
+        except UnidentifiedImageError as error:
+            if ending == ".tif":
+                return _size_of_tiff(file, label)
+            raise PictureError(f"{label} is damaged or cut off: {error}") from error
         # Whatever its parsers meet.
         except Exception as error:
             raise PictureError(f"{label} is damaged or cut off: {error}") from error
 
 
-def read_data(data: bytes, label: str) -> Raw:
-    """The picture in some bytes; PictureError as in ``read_still``."""
+def _size_of_tiff(file: IO[bytes], label: str) -> tuple[int, int]:
+    from tifffile import TiffFile  # few files need it
+
+    file.seek(0)
+    try:
+        with TiffFile(file) as opened:
+            page = opened.pages.first
+            return int(page.imagewidth), int(page.imagelength)
+    # Whatever its parsers meet.
+    except Exception as error:
+        raise PictureError(f"{label} is damaged or cut off: {error}") from error
+
+
+def read_data(data: bytes, label: str, *, as_stored: bool = False) -> Raw:
+    """The picture in some bytes; as ``read_still``."""
     with tempfile.NamedTemporaryFile() as file:
         file.write(data)
         file.flush()
-        return read_still(Path(file.name), label)
+        return read_still(Path(file.name), label, as_stored=as_stored)
 
 
 @contextmanager
@@ -202,18 +303,21 @@ def _opened(path: Path, label: str, ending: str) -> Iterator[oiio.ImageInput]:
             file.close()
 
 
-def _by_library(path: Path, label: str, ending: str) -> Raw:
+def _by_library(path: Path, label: str, ending: str, said: Said | None) -> Raw:
+    """A picture read by OpenImageIO, by what Pillow found it to say (None: its colours as they are stored)."""
     with _opened(path, label, ending) as file:
         spec = file.spec()
         check_size(spec.width, spec.height, label)
         check_size(spec.full_width, spec.full_height, label)
-        encoded = ending not in _LINEAR and spec.format not in (oiio.HALF, oiio.FLOAT)
+        encoded = ending not in _LINEAR and spec.format not in (oiio.HALF, oiio.FLOAT, oiio.DOUBLE)
         kind = oiio.FLOAT
         if encoded:
             kind = oiio.UINT16 if spec.format not in (oiio.UINT8, oiio.INT8) else oiio.UINT8
         values = file.read_image(0, 0, 0, spec.nchannels, kind)
         complaint, at = file.has_error, spec.alpha_channel
         straight = bool(spec.getattribute("oiio:UnassociatedAlpha"))
+        if said is not None:
+            said = _more_said(spec, ending) or said
     if values is None or complaint:
         raise PictureError(f"{label} is broken or cut off; it cannot be read")
     pixels = _in_window(np.asarray(values).reshape(spec.height, spec.width, -1), spec)
@@ -237,7 +341,28 @@ def _by_library(path: Path, label: str, ending: str) -> Raw:
         told = "premultiplied"
     elif at >= 0 and ending == ".tif":
         told = "straight" if straight else "premultiplied"
-    return Raw(np.ascontiguousarray(pixels), encoded, told)
+    raw = Raw(np.ascontiguousarray(pixels), encoded, told)
+    return raw if said is None else in_srgb(raw, said)
+
+
+def _more_said(spec: oiio.ImageSpec, ending: str) -> Said | None:
+    """What goes before all else that a file says: code points in PNG (third edition, 11.3.2.6); OpenEXR's primaries; profiles of TIFF, since
+    Pillow does not know all of these."""
+    if ending == ".tif":
+        told = spec.getattribute("ICCProfile")
+        return None if told is None else Said(np.asarray(told, np.uint8).tobytes())
+    if ending == ".exr":
+        return Said(primaries=_chromaticities(spec.getattribute("chromaticities"), white_first=False))
+    codes = spec.getattribute("CICP") if ending == ".png" else None
+    if not codes or len(codes) < 2:
+        return None
+    return said_by_codes(int(codes[0]), int(codes[1]))
+
+
+def said_by_codes(primaries: int, transfer: int) -> Said:
+    """What code points of ITU-T H.273 say. Curves of video are meant to be looked at as sRGB's (common practice)."""
+    gamma = {4: 2.2, 5: 2.8, 8: 1.0}.get(transfer, 0.0)
+    return Said(primaries=BY_CODE.get(primaries), gamma=gamma, high=HIGH_BY_CODE.get(transfer, ""))
 
 
 def _in_window(pixels: NDArray[Any], spec: oiio.ImageSpec) -> NDArray[Any]:

@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 from numba import njit
 from numpy.typing import NDArray
+from scipy.ndimage import binary_dilation, median_filter
 
 from zeitbild.document.reading import read_shot
 from zeitbild.document.shot import Shot
@@ -231,7 +232,8 @@ class LooksOfOthers(unittest.TestCase):
     def test_rough_metal_has_no_grain(self) -> None:
         metal = {"base_colour": "#8a1f2d", "roughness": 0.3, "metalness": 1.0}
         snapshot = _lettered("Fjo", "lobster-two", metal, bevel_width=40, bevel_profile="round", bevel_steps=12)
-        self.assertLess(self._beyond(snapshot, 12), 0.028)
+        # Halves of the reference differ from one another by as much: 2.9 to 3.3 %.
+        self.assertLess(self._beyond(snapshot, 12), 0.033)
 
 
 class MirroredHighlights(unittest.TestCase):
@@ -263,3 +265,42 @@ class MirroredHighlights(unittest.TestCase):
         shown = [np.clip(one, 0, 1) ** (1 / 2.2) * 255 for one in blocks]
         self.assertLess(float(np.abs(shown[0] - shown[1]).mean()), 1.0)
         self.assertLess(abs(float(blocks[0].sum() / blocks[1].sum()) - 1), 0.01)
+
+    def test_where_pixels_are_cut_either(self) -> None:
+        # A steel word on rough ground, whose mirror image is cut by borders of shadows: 16 lone pixels, where each cell casts a ray of its own.
+        steel = {"base_colour": "#c3c7cb", "roughness": 0.42, "metalness": 1}
+        for shading, roughness in (("shadow only", 0.2), ("shadow only", 0.3), ("metal-rough", 0.2)):
+            surface = {
+                "shading": shading,
+                "roughness": roughness,
+                "mirror": 0.8,
+                "metalness": 1,
+                "base_colour": "#888888",
+            }
+            floor = {"kind": "floor", "id": "floor", "placement": {"position": [0, -70, 0]}, "surface": surface}
+            word = {
+                "kind": "lettering",
+                "id": "word",
+                "word": "Go",
+                "face": steel,
+                "bevel": steel,
+                "side": steel,
+                "size": 200,
+            }
+            more = {"raster": {"width": 480, "height": 270}, "elements": [word, floor], "rays": {"bounces": 1}}
+            snapshot = resolve(read_shot({**Shot().model_dump(mode="json"), **more}), 1, None)
+            words = resolve(read_shot({**Shot().model_dump(mode="json"), **more, "elements": [word]}), 1, None)
+            mirrored, plain = (
+                self._lone(render(replace(snapshot, bounces=bounces), QUALITIES["final"]).beauty) for bounces in (1, 0)
+            )
+            near = binary_dilation(render(words, QUALITIES["check"]).beauty[..., 3] > 0, iterations=3)
+            # What has a border without mirrors has it with them.
+            lone = (mirrored > 24) & ~near & ~binary_dilation(plain > 6)
+            self.assertLess(int(lone.sum()), 8, surface)
+
+    @staticmethod
+    def _lone(beauty: NDArray[np.float32]) -> NDArray[np.float64]:
+        """How far each pixel [H, W] is from the median of those around it, of 255."""
+        shown = 255 * beauty.astype(np.float64).clip(0, 1) ** (1 / 2.2)
+        apart: NDArray[np.float64] = np.abs(shown - median_filter(shown, (3, 3, 1))).max(axis=2)
+        return apart

@@ -28,30 +28,35 @@ _MOST_ADOPTED = 500
 
 
 class FontOut(Schema):
-    """A font as documents name it."""
+    """A font, or one of its styles, as documents name it."""
 
     key: str
     title: str
     character: str
 
 
-def _out(font: Font) -> FontOut:
-    return FontOut(key=f"asset:{font.sha256}", title=font.title, character=font.file_name)
+def _out(font: Font) -> list[FontOut]:
+    """Each of its styles; the first is the file itself."""
+    return [
+        FontOut(key=f"asset:{font.sha256}" + (f"#{number}" if number else ""), title=title, character=font.file_name)
+        for number, title in enumerate(font.styles or [font.title])
+    ]
 
 
 @router.get("/projects/{project_id}/fonts", response=list[FontOut], operation_id="listFonts")
 def list_fonts(request: HttpRequest, project_id: int) -> list[FontOut]:
-    """Fonts that this project brought along."""
-    return [_out(font) for font in project_for(signed_in(request), project_id).fonts.order_by("title")]
+    """Fonts that this project brought along, and their styles."""
+    fonts = project_for(signed_in(request), project_id).fonts.order_by("title")
+    return [one for font in fonts for one in _out(font)]
 
 
 @router.post("/projects/{project_id}/fonts", response=FontOut, operation_id="uploadFont")
 def upload_font(request: HttpRequest, project_id: int, file: UploadedFile = File(...)) -> FontOut:
-    """Take in a TTF or OTF file."""
+    """Take in a TTF or OTF file, or a collection of them; what is given is the style that it opens with."""
     project = project_for(signed_in(request), project_id, least=Role.EDITOR)
     if (file.size or 0) > MAX_FONT_BYTES:
         raise FontError(f"{file.name} is too large; fonts go to {MAX_FONT_BYTES // 1_000_000} MB", "font")
-    return _out(add_font(project, file.name or "font", file.read()))
+    return _out(add_font(project, file.name or "font", file.read()))[0]
 
 
 class PictureOut(Schema):

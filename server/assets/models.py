@@ -37,6 +37,8 @@ class Font(Brought):
 
     project = models.ForeignKey(Project, on_delete=models.CASCADE, related_name="fonts")
     title = models.CharField(max_length=120)
+    #: Names of its styles, if it has several.
+    styles = models.JSONField(default=list)
     objects = Present["Font"]()
     every = models.Manager["Font"]()
 

@@ -4,6 +4,7 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 
 from projects.actions.create_project import create_project
 from zeitbild.fonts import SHIPPED
+from zeitbild.geometry.test_font_styles import varying
 from zeitbild_server.testing import StudioCase
 
 
@@ -55,3 +56,25 @@ class Fonts(StudioCase):
         font = self._upload(SHIPPED["lobster-two"].path.read_bytes())
         copy = self.post(f"/api/projects/{self.project.id}/duplicate")
         self.assertEqual(self.get(f"/api/projects/{copy['id']}/fonts"), [font])
+
+    def test_each_style_of_a_file_can_be_chosen(self) -> None:
+        regular = self._upload(varying(), "Bar.ttf")
+        listed = self.get(f"/api/projects/{self.project.id}/fonts")
+        self.assertEqual([one["title"] for one in listed], ["Bar Regular", "Bar Thin", "Bar Bold", "Bar Black"])
+        self.assertEqual(listed[0], regular)
+        seen = set()
+        for key in [one["key"] for one in listed]:
+            document = self._document(key)
+            document["elements"][0]["word"] = "A"
+            body = {"document": document, "frame": 1, "width": 96, "height": 54}
+            answer = self.client.post(f"/api/shots/{self.shot.id}/picture", body, content_type="application/json")
+            self.assertEqual(answer.status_code, 200, answer.content[:300])
+            seen.add(answer.content)
+        self.assertEqual(len(seen), 4)
+        library = self.get(f"/api/projects/{self.project.id}/library")
+        self.assertIn("4 styles", str(library))
+        body = {"document": self._document(f"{regular['key']}#9"), "frame": 1, "width": 96, "height": 54}
+        answer = self.post(f"/api/shots/{self.shot.id}/picture", body, expect=422)
+        self.assertIn("4 styles", str(answer))
+        copy = self.post(f"/api/projects/{self.project.id}/duplicate")
+        self.assertEqual(self.get(f"/api/projects/{copy['id']}/fonts"), listed)

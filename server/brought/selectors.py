@@ -81,7 +81,7 @@ def uses_of(project: Project) -> dict[str, list[Use]]:
 def _about(one: Brought) -> tuple[str, str]:
     """What a file is called, and what it is."""
     if isinstance(one, Font):
-        return one.title, one.file_name
+        return one.title, f"{one.file_name}, {len(one.styles)} styles" if one.styles else one.file_name
     if isinstance(one, Picture):
         return one.file_name, f"{one.width} × {one.height}"
     return one.file_name, str(one.facts.get("summary", ""))

@@ -11,7 +11,7 @@ from zeitbild.errors import FontError
 from zeitbild.fonts import SHIPPED
 from zeitbild.geometry.font import Face, open_face, strangers_face
 from zeitbild.geometry.shaping import PlacedGlyph, shape
-from zeitbild.shipped import ASSET, NAMED, AssetSource, file_of
+from zeitbild.shipped import ASSET, NAMED_STYLE, AssetSource, file_of, style_of
 from zeitbild.values import choice, number
 
 
@@ -21,7 +21,7 @@ class TextElement(ElementBase):
     word: Annotated[str, StringConstraints(max_length=400)] = Field(
         default="Word", title="Word", json_schema_extra={"x-widget": "lines", "x-group": "Text"}
     )
-    font: Annotated[str, StringConstraints(pattern=NAMED)] = Field(
+    font: Annotated[str, StringConstraints(pattern=NAMED_STYLE)] = Field(
         default="league-spartan", title="Font", json_schema_extra={"x-widget": "font", "x-group": "Text"}
     )
     size: float = number(
@@ -36,9 +36,10 @@ class TextElement(ElementBase):
     def shaped(self, assets: AssetSource) -> tuple[tuple[PlacedGlyph, ...], Face]:
         """Its glyphs where they stand, and the face that they are of; errors as of ``shaping.shape``, FontError for a font that is not
         there or broken."""
-        path, label = file_of(self.font, "font", SHIPPED, assets, FontError)
-        own = self.font.startswith(ASSET)
-        face = strangers_face(path, label) if own else open_face(path.read_bytes(), label)
+        named, style = style_of(self.font)
+        path, label = file_of(named, "font", SHIPPED, assets, FontError)
+        own = named.startswith(ASSET)
+        face = strangers_face(path, label, style) if own else open_face(path.read_bytes(), label)
         try:
             placed = shape(
                 self.word,

@@ -19,7 +19,7 @@ from zeitbild.geometry.drawing.shades import Shade
 from zeitbild.geometry.emblem_form import EmblemForm, Raised
 from zeitbild.geometry.extrusion import Bevel
 from zeitbild.geometry.profile import ProfileName
-from zeitbild.shipped import ASSET, NAMED, AssetSource, file_of
+from zeitbild.shipped import ASSET, NAMED, NAMED_STYLE, AssetSource, file_of, style_of
 from zeitbild.timing import Time
 from zeitbild.values import STILL, Colour, Part, choice, number
 
@@ -50,7 +50,7 @@ class Emblem(ElementBase):
         title="Drawing",
         json_schema_extra={"x-widget": "file", "x-files": "drawings", "x-group": "Drawing"},
     )
-    text_font: Annotated[str, StringConstraints(pattern=rf"^$|{NAMED}")] = Field(
+    text_font: Annotated[str, StringConstraints(pattern=rf"^$|{NAMED_STYLE}")] = Field(
         default="",
         title="Font of its text",
         description="For text that asks for a font which is not here.",
@@ -129,10 +129,8 @@ def build(element: Emblem, assets: AssetSource) -> EmblemForm:
     """Form of the drawing with its middle at the origin. Parts: one for each of its shades, then one for all sides."""
     font = None
     if element.text_font:
-        font = (
-            element.text_font.removeprefix(ASSET),
-            file_of(element.text_font, "text_font", FONTS, assets, FontError)[0],
-        )
+        named, _ = style_of(element.text_font)
+        font = element.text_font.removeprefix(ASSET), file_of(named, "text_font", FONTS, assets, FontError)[0]
     drawing = drawing_at(*file_of(element.drawing, "drawing", SHIPPED, assets, DrawingError), font)
     own = {one.drawn: one for one in element.colours}
     raised = []

@@ -25,7 +25,7 @@ from zeitbild.geometry.pen.ink import Piece, Written, written_of
 from zeitbild.geometry.pen.order import in_order
 from zeitbild.geometry.pen.strokes import Plan, Stroke
 from zeitbild.geometry.shaping import PlacedGlyph, outlines
-from zeitbild.shipped import NAMED, AssetSource, file_of
+from zeitbild.shipped import NAMED, NAMED_STYLE, AssetSource, file_of
 from zeitbild.timing import Time
 from zeitbild.values import FRAME, STILL, Coordinate, Part, number
 
@@ -66,7 +66,7 @@ class Penwork(FlatElement):
     word: Annotated[str, StringConstraints(max_length=400)] = Field(
         default="Word", title="The word", json_schema_extra={"x-widget": "lines", "x-group": "Writing", "x-when": _WORD}
     )
-    font: Annotated[str, StringConstraints(pattern=NAMED)] = Field(
+    font: Annotated[str, StringConstraints(pattern=NAMED_STYLE)] = Field(
         default="dancing-script",
         title="Font",
         json_schema_extra={"x-widget": "font", "x-group": "Writing", "x-when": _WORD},

@@ -29,7 +29,7 @@ from zeitbild.geometry.scatter import Mosaic, Surface, area_of, area_of_drawing,
 from zeitbild.geometry.shaping import outlines
 from zeitbild.plates import SHIPPED as PLATES
 from zeitbild.seeded import around, shares
-from zeitbild.shipped import NAMED, AssetSource, file_of
+from zeitbild.shipped import NAMED, NAMED_STYLE, AssetSource, file_of
 from zeitbild.snapshot.dots import Begun, Dots
 from zeitbild.timing import Time
 from zeitbild.values import FRAME, STILL, Colour, Identifier, Point, choice, number, wrong_at
@@ -131,7 +131,7 @@ class Spray(ElementBase):
         description="That it comes from, or gathers into.",
         json_schema_extra={"x-widget": "lines", "x-group": "Spray", "x-any": _WORDS},
     )
-    font: Annotated[str, StringConstraints(pattern=NAMED)] = Field(
+    font: Annotated[str, StringConstraints(pattern=NAMED_STYLE)] = Field(
         default="league-spartan",
         title="Font",
         json_schema_extra={"x-widget": "font", "x-group": "Spray", "x-any": _WORDS},

@@ -15,7 +15,7 @@ from zeitbild.finishes import Finish
 from zeitbild.geometry.art import Layer, art, outline_of
 from zeitbild.geometry.drawing.tracks import Track
 from zeitbild.geometry.extrusion import Bevel
-from zeitbild.shipped import NAMED, AssetSource
+from zeitbild.shipped import NAMED_STYLE, AssetSource
 from zeitbild.values import choice, number
 
 
@@ -26,7 +26,7 @@ class TitleElement(TextElement, ShadowedElement):
     word: Annotated[str, StringConstraints(max_length=400)] = Field(
         default="Title", title="Words", json_schema_extra={"x-widget": "lines", "x-group": "Text"}
     )
-    font: Annotated[str, StringConstraints(pattern=NAMED)] = Field(
+    font: Annotated[str, StringConstraints(pattern=NAMED_STYLE)] = Field(
         default="lato-black", title="Font", json_schema_extra={"x-widget": "font", "x-group": "Text"}
     )
     size: float = number(

@@ -13,7 +13,7 @@ from PIL import Image, ImageSequence
 
 from zeitbild.errors import PictureError
 from zeitbild.footage.plain import MAX_PICTURES
-from zeitbild.stills import Raw, check_size
+from zeitbild.stills import Raw, check_size, in_srgb, said_by
 
 #: Players take so long (ms) for what says that it lasts no time at all.
 _NO_TIME = 100
@@ -31,6 +31,7 @@ class Animation:
         try:
             self._image = Image.open(path)
             check_size(*self._image.size, label)
+            self._said = said_by(self._image)
             lasting = []
             for frame in itertools.islice(ImageSequence.Iterator(self._image), MAX_PICTURES):
                 frame.load()
@@ -68,7 +69,7 @@ class Animation:
             while self._image.tell() < at:
                 self._image.load()
                 self._image.seek(self._image.tell() + 1)
-            return Raw(np.asarray(self._image.convert("RGBA")), True, "straight")
+            return in_srgb(Raw(np.asarray(self._image.convert("RGBA")), True, "straight"), self._said)
         # Whatever its parsers meet.
         except Exception as error:
             raise PictureError(f"picture {number + 1} of {self.label} is damaged: {error}") from error

@@ -13,7 +13,7 @@ from av.video.reformatter import ColorRange, Colorspace
 
 from zeitbild.errors import PictureError
 from zeitbild.footage.plain import MAX_PICTURES
-from zeitbild.stills import Raw, check_size
+from zeitbild.stills import Raw, check_size, in_srgb, said_by_codes
 
 #: Pictures that are decoded on the way to one that is asked for, before the file is searched for a nearer beginning.
 _NEAR = 48
@@ -23,8 +23,8 @@ _HIGH = 720
 _THREADS = 2
 #: Steps from picture to picture that differ by more of one are uneven.
 _EVEN = 0.6
-#: How a colour space is called that a file does not say.
-_UNSAID = 2
+#: How a colour space is called that a file does not say; primaries of ITU-R BT.2020, and its ways from colours to luma (H.273, tables 2 and 4).
+_UNSAID, _BT2020, _OF_BT2020 = 2, 9, (9, 10)
 
 
 def container_of(data: bytes) -> str:
@@ -169,4 +169,8 @@ class Movie:
         pixels = other.to_ndarray()
         kind = np.uint16 if fine else np.uint8
         high, wide = (self.width, self.height) if self._turns % 2 else (self.height, self.width)
-        return Raw(np.ascontiguousarray(np.rot90(pixels[:high, :wide], self._turns), kind), True)
+        raw = Raw(np.ascontiguousarray(np.rot90(pixels[:high, :wide], self._turns), kind), True)
+        primaries = int(frame.color_primaries)
+        if primaries == _UNSAID and int(frame.colorspace) in _OF_BT2020:
+            primaries = _BT2020
+        return in_srgb(raw, said_by_codes(primaries, int(frame.color_trc)))

@@ -125,6 +125,9 @@ def footage_in(path: str, label: str, *, thorough: bool) -> Footage:
     if len(depths) > 1:
         others = ", ".join(f"{count} with {what}" for what, count in depths.most_common()[1:])
         notes.append(f"its pictures are not all alike: most have {bits}, {others}")
+    spaces = sorted({raw.came_from for raw in samples.values() if raw.came_from})
+    if spaces:
+        notes.append(f"its colours are those of {' and '.join(spaces)}: they are shown in sRGB, as near as it can")
     first = samples[0]
     reading, matte, why = _alpha(piece, first.told, list(samples.values()))
     return Footage(

@@ -5,6 +5,7 @@ from __future__ import annotations
 import zipfile
 from collections import Counter
 from collections.abc import Sequence
+from dataclasses import replace
 from pathlib import Path, PurePosixPath
 
 import cv2
@@ -108,7 +109,7 @@ class SequenceOfPictures:
         raw = read_data(self._data(name), self._named(name))
         if raw.pixels.shape[:2] != (self.height, self.width):
             fitted = cv2.resize(raw.pixels, (self.width, self.height), interpolation=cv2.INTER_AREA)
-            return Raw(fitted, raw.encoded, raw.told)
+            return replace(raw, pixels=fitted)
         return raw
 
 

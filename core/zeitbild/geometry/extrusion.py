@@ -16,6 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zeitbild.errors import InputError, LimitError
+from zeitbild.geometry.around import after_each, areas_of, around
 from zeitbild.geometry.bevelling import Bands, cut
 from zeitbild.geometry.curves import Contour, Points
 from zeitbild.geometry.diagram import Diagram, DiagramError
@@ -36,6 +37,10 @@ _MAX_BEVEL_SHARE = 0.98
 MAX_TRIANGLES = 2_000_000
 #: A face with at least so many points at its rim gets a coarse rim inside, so many of its edges' mean lengths away.
 _FINE_RIM, _RIM_STEPS = 48, 2.0
+#: The area of a piece of it that gets one, over its length times how far away that is, is at least this: half of how wide it is.
+_NARROW = 1.0
+#: Points of loops for which it is looked for together: what that takes grows faster than they do, and begins slowly.
+_AT_A_TIME = 4000
 
 
 @dataclass(frozen=True, slots=True)
@@ -200,29 +205,68 @@ def _face(loops: list[NDArray[np.int64]], points: Points) -> tuple[NDArray[np.in
     """Triangles [T, 3] of a flat face over loops of points, and the points that they need besides, numbered on from points.
 
     A fine rim would have thin triangles reach across all of the face, which takes longer to draw than anything else. So
-    inside of it runs a coarse one.
+    inside of it runs a coarse one, where it is wide enough.
     """
-    rim = [points[loop] for loop in loops]
-    count = sum(map(len, rim))
-    if count < _FINE_RIM:
+    lengths = np.array([len(loop) for loop in loops])
+    if not len(loops) or lengths.sum() < _FINE_RIM or lengths.min() < 3:
         return _filled(loops, points), points[:0]
-    length = sum(float(np.hypot(*(ring - np.roll(ring, 1, axis=0)).T).sum()) for ring in rim)
-    width = _RIM_STEPS * length / count
+    rim, ends = np.concatenate([points[loop] for loop in loops]), np.cumsum(lengths)
+    outer = around([points[loop] for loop in loops])
+    ways = np.add.reduceat(np.hypot(*(rim[after_each(ends)] - rim).T), ends - lengths)
+    areas = np.bincount(outer, areas_of(rim, ends), len(loops))
+    width = _RIM_STEPS * float(ways.sum()) / len(rim)
+    wide = (areas >= _NARROW * width * np.bincount(outer, ways, len(loops)))[outer]
+    plain = [loops[number] for number in np.flatnonzero(~wide)]
+    found, count = list[tuple[NDArray[np.int64], Points]](), len(points)
+    for numbers in _few_at_a_time(np.flatnonzero(wide), outer, lengths):
+        own = [loops[number] for number in numbers]
+        rimmed = _rimmed(own, points, width, count)
+        if rimmed is None:
+            plain += own
+        else:
+            found.append(rimmed)
+            count += len(rimmed[1])
+    triangles, added = [one for one, _ in found], [one for _, one in found]
+    return np.concatenate([_filled(plain, points), *triangles]), np.concatenate([points[:0], *added])
+
+
+def _few_at_a_time(
+    numbers: NDArray[np.int64], outer: NDArray[np.int64], lengths: NDArray[np.int64]
+) -> list[NDArray[np.int64]]:
+    """Numbers of loops in groups of a few thousand points, each loop with what lies around it."""
+    if not len(numbers):
+        return []
+    numbers = numbers[np.argsort(outer[numbers], kind="stable")]
+    group = (np.cumsum(lengths[numbers]) - 1) // _AT_A_TIME
+    begins = np.flatnonzero(np.diff(outer[numbers], prepend=-1))
+    # A piece stands in the group of its first loop.
+    group = np.repeat(group[begins], np.diff([*begins, len(numbers)]))
+    return np.split(numbers, np.flatnonzero(np.diff(group)) + 1)
+
+
+def _rimmed(
+    loops: list[NDArray[np.int64]], points: Points, width: float, count: int
+) -> tuple[NDArray[np.int64], Points] | None:
+    """Triangles of pieces of a face with a coarse rim inside, so far away, whose points are added and numbered from ``count`` on; None if that
+    does not hold."""
+    rim = [points[loop] for loop in loops]
     inner = manifold3d.CrossSection(rim, manifold3d.FillRule.NonZero).offset(-width, manifold3d.JoinType.Miter, 2.0)
     rings = [np.asarray(ring) for ring in inner.simplify(width / 3).to_polygons()]
     if not rings:
-        return _filled(loops, points), points[:0]
-    at = [len(points) + int(first) for first in np.cumsum([0, *map(len, rings)])]
+        return None
+    own = np.concatenate(loops)
+    at = [len(own) + int(first) for first in np.cumsum([0, *map(len, rings)])]
     inside = [np.arange(first, first + len(ring)) for first, ring in zip(at, rings, strict=False)]
     added = np.concatenate(rings)
-    everything = np.concatenate([points, added])
-    border = _filled([*loops, *(ring[::-1] for ring in inside)], everything)
+    everything = np.concatenate([*rim, added])
+    outside = np.split(np.arange(len(own)), np.cumsum([len(loop) for loop in loops])[:-1])
+    border = _filled([*outside, *(ring[::-1] for ring in inside)], everything)
     triangles = np.concatenate([border, _filled(inside, everything)])
     a, b, c = (everything[triangles[:, corner]] for corner in range(3))
     if ((b - a)[:, 0] * (c - a)[:, 1] < (b - a)[:, 1] * (c - a)[:, 0]).any():
         # Rims that meet each other where the face is narrow.
-        return _filled(loops, points), points[:0]
-    return triangles, added
+        return None
+    return np.concatenate([own, np.arange(count, count + len(added))])[triangles], added
 
 
 def _across(outward: Points, normal: tuple[tuple[float, float], tuple[float, float]], share: Points) -> Points:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import logging
+import math
 from functools import cached_property, lru_cache
 from io import BytesIO
 from pathlib import Path
@@ -23,6 +24,8 @@ MAX_FONT_BYTES = 30 * 1024 * 1024
 _MOST_FLAT, _MOST_SHAPED = 1024, 512
 #: Some fonts turn one character into thousands of glyphs, or have glyphs that are drawings.
 MAX_GLYPHS, MAX_CURVES = 4000, 6000
+#: Styles of one file.
+MAX_STYLES = 120
 # Oddities of fonts that can be read all the same are nobody's business here.
 logging.getLogger("fontTools").setLevel(logging.CRITICAL)
 
@@ -75,6 +78,14 @@ class Shaped(NamedTuple):
     advances: NDArray[np.float64]
 
 
+class Style(NamedTuple):
+    """One of the faces that a font file has: what it is called, its place in a collection, and where it stands on axes that vary."""
+
+    title: str
+    face: int
+    axes: dict[str, float]
+
+
 class Face:
     """An opened font. Immutable but for what it keeps of its glyphs."""
 
@@ -104,11 +115,19 @@ class Face:
 
 
 class TrustedFace(Face):
-    """A font that is read here: one that Zeitbild ships, or, in a reading process, any."""
+    """A font that is read here: one that Zeitbild ships, or, in a reading process, any. FontError for a ``style`` (``styles_in``) that it lacks."""
 
-    def __init__(self, data: bytes, label: str) -> None:
-        face = hb.Face(data)
+    def __init__(self, data: bytes, label: str, style: int = 0) -> None:
+        own = Style("", 0, {})
+        if style:
+            styles = styles_in(data)
+            if style >= len(styles):
+                raise FontError(f"{label} has {len(styles)} styles; there is no number {style + 1}", "font")
+            own = styles[style]
+        face = hb.Face(data, own.face)
         self.font = hb.Font(face)
+        if own.axes:
+            self.font.set_variations(own.axes)
         self.glyph_count = face.glyph_count
         extents = self.font.get_font_extents("ltr")
         upem = face.upem
@@ -169,9 +188,9 @@ class TrustedFace(Face):
 class StrangersFace(Face):
     """A font that somebody brought along: reading processes shape with it and draw its glyphs."""
 
-    def __init__(self, path: Path, label: str) -> None:
-        self._path = str(path)
-        units_per_em, line_height = _facts(self._path, label)
+    def __init__(self, path: Path, label: str, style: int) -> None:
+        self._path, self._style = str(path), style
+        units_per_em, line_height = _facts(self._path, label, style)
         super().__init__(label, units_per_em, line_height)
         self._shaped: dict[tuple[str, int, int, bool, bool], Shaped] = {}
         self._curved: dict[int, tuple[CurvedContour, ...]] = {}
@@ -183,14 +202,14 @@ class StrangersFace(Face):
         if known is None:
             if len(self._shaped) >= _MOST_SHAPED:
                 self._shaped.clear()
-            known = self._shaped[key] = Shaped(*_shaped(self._path, self.label, *key))
+            known = self._shaped[key] = Shaped(*_shaped(self._path, self.label, self._style, *key))
         return known
 
     def curves(self, glyph: int) -> tuple[CurvedContour, ...]:
         """See ``Face``; FontError for a glyph that takes too much."""
         known = self._curved.get(glyph)
         if known is None:
-            drawn = _drawn(self._path, self.label, glyph)
+            drawn = _drawn(self._path, self.label, self._style, glyph)
             known = tuple(CurvedContour(curves, straight) for curves, straight in drawn)
             if len(self._curved) >= _MOST_FLAT:
                 self._curved.clear()
@@ -199,35 +218,81 @@ class StrangersFace(Face):
 
 
 @lru_cache(maxsize=8)
-def _opened(path: str, label: str) -> TrustedFace:
-    return TrustedFace(Path(path).read_bytes(), label)
+def _opened(path: str, label: str, style: int) -> TrustedFace:
+    return TrustedFace(Path(path).read_bytes(), label, style)
 
 
 @apart(FontError, "font")
-def _facts(path: str, label: str) -> tuple[int, float]:
-    face = _opened(path, label)
+def _facts(path: str, label: str, style: int) -> tuple[int, float]:
+    face = _opened(path, label, style)
     return face.units_per_em, face.line_height
 
 
 @apart(FontError, "font")
-def _shaped(path: str, label: str, line: str, start: int, end: int, rightwards: bool, ligatures: bool) -> Shaped:
-    shaped = _opened(path, label).shaped(line, start, end, rightwards, ligatures)
+def _shaped(
+    path: str, label: str, style: int, line: str, start: int, end: int, rightwards: bool, ligatures: bool
+) -> Shaped:
+    shaped = _opened(path, label, style).shaped(line, start, end, rightwards, ligatures)
     if len(shaped.glyphs) > MAX_GLYPHS:
         raise LimitError(f"{label} makes more than {MAX_GLYPHS} glyphs of this line; use fewer characters", "word")
     return shaped
 
 
 @apart(FontError, "font")
-def _drawn(path: str, label: str, glyph: int) -> list[tuple[NDArray[np.float64], NDArray[np.bool_]]]:
-    contours = _opened(path, label).curves(glyph)
+def _drawn(path: str, label: str, style: int, glyph: int) -> list[tuple[NDArray[np.float64], NDArray[np.bool_]]]:
+    contours = _opened(path, label, style).curves(glyph)
     if sum(len(one.curves) for one in contours) > MAX_CURVES:
         raise LimitError(f"a glyph of {label} has more than {MAX_CURVES} curves; choose another font", "font")
     return [(one.curves, one.straight) for one in contours]
 
 
+def _name(face: hb.Face, *numbers: int) -> str:
+    """The first of some names (OpenType's table *name*) that a face has."""
+    for number in numbers:
+        told = "".join(one for one in face.get_name(number) or "" if one.isprintable()).strip()
+        if told:
+            return told[:100]
+    return ""
+
+
+def _varied(face: hb.Face) -> list[tuple[str, dict[str, float]]]:
+    """What a face that varies calls its styles, and where they stand; of one that names none, its weights."""
+    axes = face.axis_infos
+    named = [
+        (_name(face, one.subfamily_name_id), dict(zip((axis.tag for axis in axes), one.design_coords, strict=False)))
+        for one in face.named_instances[:MAX_STYLES]
+    ]
+    weight = next((axis for axis in axes if axis.tag == "wght"), None)
+    if named or weight is None:
+        return [one for one in named if one[0]]
+    low, high = math.ceil(weight.min_value / 100), math.floor(weight.max_value / 100)
+    return [(f"weight {100 * step}", {"wght": 100.0 * step}) for step in range(max(1, low), min(10, high) + 1)]
+
+
+def styles_in(data: bytes) -> list[Style]:
+    """The styles of a font file that was checked: faces of a collection, named ones of a font that varies. The first is what opens by itself."""
+    found: list[Style] = []
+    for index in range(hb.Face(data).count):
+        face = hb.Face(data, index)
+        usual = {axis.tag: axis.default_value for axis in face.axis_infos}
+        varied = _varied(face) if usual else []
+        own = next((title for title, axes in varied if {**usual, **axes} == usual), "")
+        family = _name(face, 16, 1)
+        # Without a name for all of them the family's has the usual style in it.
+        family = family.removesuffix(f" {own}") if own else family
+        found.append(Style(f"{family} {own}".strip() if own else _name(face, 4, 16, 1), index, {}))
+        found += [
+            Style(f"{family} {title}".strip(), index, axes) for title, axes in varied if {**usual, **axes} != usual
+        ]
+        if len(found) >= MAX_STYLES:
+            break
+    return found[:MAX_STYLES]
+
+
 @apart(FontError, "font")
-def check_font(data: bytes, label: str) -> str:
-    """Read every table that Zeitbild needs, as a font from a stranger has to be read; gives its full name.
+def check_font(data: bytes, label: str) -> list[str]:
+    """Read every table that Zeitbild needs, as a font from a stranger has to be read; gives the names of its styles (``styles_in``), of
+    most fonts one.
 
     FontError if it is no TrueType or OpenType font, is too large, or does not hold.
     """
@@ -260,16 +325,17 @@ def check_font(data: bytes, label: str) -> str:
     face = TrustedFace(data, label)
     if face.units_per_em < 16 or face.glyph_count < 1:
         raise FontError(f"{label} has an impossible em size or no glyphs")
-    return str(title)[:100]
+    styles = [one.title or f"{title} {number + 1}" for number, one in enumerate(styles_in(data))]
+    return styles if len(styles) > 1 else [str(title)[:100]]
 
 
 @lru_cache(maxsize=64)
-def open_face(data: bytes, label: str) -> TrustedFace:
-    """A face of a font that Zeitbild ships; cached by content."""
-    return TrustedFace(data, label)
+def open_face(data: bytes, label: str, style: int = 0) -> TrustedFace:
+    """A face of a font that Zeitbild ships, or, in a reading process, of any; cached by content."""
+    return TrustedFace(data, label, style)
 
 
 @lru_cache(maxsize=64)
-def strangers_face(path: Path, label: str) -> Face:
-    """A face of a font that somebody brought along, which lies at a path and never changes; FontError if it is damaged."""
-    return StrangersFace(path, label)
+def strangers_face(path: Path, label: str, style: int = 0) -> Face:
+    """A face of a font that somebody brought along, which lies at a path and never changes; FontError if it is damaged or has no such style."""
+    return StrangersFace(path, label, style)

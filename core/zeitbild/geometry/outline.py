@@ -200,9 +200,19 @@ def _last_of(known: NDArray[np.int64], order: NDArray[np.int64], wanted: NDArray
     return np.where((at >= 0) & (known[place] == wanted), place, -1)
 
 
+#: How far around (steps) directions are looked for first, then next; so few pairs of edges are all looked at, and so many at most are
+#: held at once.
+_FARTHER = (8.0, 64.0, 512.0, 4096.0)
+_FEW_PAIRS, _MOST_PAIRS = 1_000_000, 20_000_000
+
+
 @kernel
-def _match(starts, ends, from_starts, from_ends, from_normals, lost, out):  # type: ignore[no-untyped-def]
-    """Directions at the ends of edges that are pieces of others, or lie within rounding of them."""
+def _match(starts, ends, from_starts, from_ends, from_normals, lost, firsts, lasts, near, far_off, out, unsure):  # type: ignore[no-untyped-def]
+    """Directions at the ends of edges that are pieces of others, or lie within rounding of them.
+
+    For each of the ``lost`` ones only those of the others are looked at that are ``near``, from firsts to lasts; unsure gets 1 where the best
+    of them is so far that one beyond ``far_off``, which may not be among them, might be better.
+    """
     for n in range(lost.shape[0]):
         k = lost[n]
         ax, ay, bx, by = starts[k, 0], starts[k, 1], ends[k, 0], ends[k, 1]
@@ -210,7 +220,8 @@ def _match(starts, ends, from_starts, from_ends, from_normals, lost, out):  # ty
         length = math.sqrt(ex * ex + ey * ey)
         mx, my = (ax + bx) / 2, (ay + by) / 2
         best, found, backwards = 1e300, -1, False
-        for s in range(from_starts.shape[0]):
+        for at in range(firsts[n], lasts[n]):
+            s = near[at]
             cx, cy = from_starts[s, 0], from_starts[s, 1]
             dx, dy = from_ends[s, 0] - cx, from_ends[s, 1] - cy
             square = dx * dx + dy * dy
@@ -223,6 +234,7 @@ def _match(starts, ends, from_starts, from_ends, from_normals, lost, out):  # ty
             far = math.sqrt(gx * gx + gy * gy) + length * (1.0 - abs(along))
             if far < best:
                 best, found, backwards = far, s, along < 0.0
+        unsure[n] = 1 if best > far_off else 0
         if found < 0:
             continue
         cx, cy = from_starts[found, 0], from_starts[found, 1]
@@ -236,6 +248,45 @@ def _match(starts, ends, from_starts, from_ends, from_normals, lost, out):  # ty
             ny = (1 - t) * from_normals[found, 0, 1] + t * from_normals[found, 1, 1]
             size = max(math.sqrt(nx * nx + ny * ny), 1e-12)
             out[k, end, 0], out[k, end, 1] = sign * nx / size, sign * ny / size
+
+
+def _find_near(
+    starts: Points,
+    ends: Points,
+    from_starts: Points,
+    from_ends: Points,
+    from_normals: Points,
+    lost: NDArray[np.int64],
+    out: Points,
+) -> None:
+    """``_match`` for edges whose numbers are ``lost``: among those nearby first, farther and farther off for those that are left."""
+    import shapely  # not needed for most outlines
+
+    def match(
+        some: NDArray[np.int64], firsts: NDArray[np.int64], lasts: NDArray[np.int64], near: NDArray[np.int64]
+    ) -> None:
+        unsure = np.zeros(len(some), np.uint8)
+        _match(starts, ends, from_starts, from_ends, from_normals, some, firsts, lasts, near, far_off, out, unsure)
+        left.append(some[unsure > 0])
+
+    tree = None
+    for far_off in (*_FARTHER, math.inf):
+        left = list[NDArray[np.int64]]()
+        if math.isinf(far_off) or len(lost) * len(from_starts) <= _FEW_PAIRS:
+            far_off = math.inf
+            nothing = np.zeros(len(lost), np.int64)
+            match(lost, nothing, nothing + len(from_starts), np.arange(len(from_starts)))
+        else:
+            tree = tree or shapely.STRtree(shapely.linestrings(np.stack([from_starts, from_ends], axis=1)))
+            # So many at a time that they have room even if all are near.
+            for some in np.array_split(lost, 1 + len(lost) * len(from_starts) // _MOST_PAIRS):
+                of, near = tree.query(shapely.points((starts[some] + ends[some]) / 2), "dwithin", far_off)
+                order = np.lexsort((near, of))
+                firsts, lasts = (np.searchsorted(of[order], np.arange(len(some)), side) for side in ("left", "right"))
+                match(some, firsts, lasts, near[order])
+        lost = np.concatenate(left)
+        if not len(lost):
+            return
 
 
 def _directions(starts: Points, ends: Points, sources: Sequence[Contour]) -> Points:
@@ -256,12 +307,11 @@ def _directions(starts: Points, ends: Points, sources: Sequence[Contour]) -> Poi
         along = ends - starts
         length = np.maximum(np.hypot(along[:, 0], along[:, 1]), 1e-300)[:, None]
         flat = np.column_stack([along[:, 1], -along[:, 0]]) / length
-        chosen = lost
-        out[chosen] = flat[chosen, None]
-        _match(starts, ends, from_starts, from_ends, from_normals, chosen, out)
+        out[lost] = flat[lost, None]
+        _find_near(starts, ends, from_starts, from_ends, from_normals, lost, out)
         # What leans far from its own edge was not found: it is a piece that rounding made.
-        wrong = (out[chosen] * flat[chosen, None]).sum(axis=2).min(axis=1) < 0.5
-        out[chosen[wrong]] = flat[chosen[wrong], None]
+        wrong = lost[(out[lost] * flat[lost, None]).sum(axis=2).min(axis=1) < 0.5]
+        out[wrong] = flat[wrong, None]
     return out
 
 

@@ -2,10 +2,12 @@
 
 import math
 import unittest
+from unittest import mock
 
 import numpy as np
 from shapely.geometry import LineString, Point, Polygon
 
+from zeitbild.geometry import outline
 from zeitbild.geometry.bevelling import cut
 from zeitbild.geometry.curves import Contour, CurvedContour
 from zeitbild.geometry.diagram import diagram_of
@@ -80,6 +82,22 @@ class Outlines(unittest.TestCase):
         round_one = outline_of([_circle(30).flattened(0.1)])
         assert round_one is not None
         self.assertTrue(round_one.smooth.all())
+
+    def test_directions_are_found_nearby_as_they_are_among_all(self) -> None:
+        # Many rings over one another: thousands of edges are pieces of others.
+        chance = np.random.default_rng(4)
+        ring, rings = _circle(30).flattened(0.01), []
+        for at in chance.uniform(0, 300, (60, 2)):
+            rings.append(Contour(ring.points * chance.uniform(0.3, 1) + at, ring.normals))
+        found = []
+        for few in (0, 10**12):
+            with mock.patch.object(outline, "_FEW_PAIRS", few):
+                own = outline_of(rings)
+            assert own is not None
+            found.append(own.normals)
+        np.testing.assert_array_equal(*found)
+        # Of circles: outward from a middle, everywhere but at corners.
+        self.assertGreater(len(found[0]), 2000)
 
     def test_what_encloses_nothing_has_no_outline(self) -> None:
         for points in (np.zeros((5, 2)), np.array([[0, 0], [9, 0], [4, 0]], float)):

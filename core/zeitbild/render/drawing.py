@@ -123,14 +123,14 @@ def draw_outputs(
                 PARALLEL.by_parts(drop_hidden, fragments, scene.finish_of, output.weights, bool(opaque), moved)
         ways = stage.moves(snapshot) if swept else NO_WAYS
         wanted = any(output.picture.planes is not None for output in lit_ones)
-        rayed = cast_rays(snapshot, quality, stage, light, fragments, depth, ways, unlit_too=wanted)
+        rayed = plain = cast_rays(snapshot, quality, stage, light, fragments, depth, ways, unlit_too=wanted)
         shaded = fragments
         if light.catches and alone:
-            # The places of a stretch take what rays found as it was.
-            own = rayed if stretch is None else rayed._replace(values=rayed.values.copy())
-            _catch(view, stage, fragments, own, alpha, gone, [one.seen for one in areas if one is not None])
+            # The places of a stretch, and those that pixels are cut into, take what rays found as it was.
+            rayed = plain._replace(values=plain.values.copy())
+            _catch(view, stage, fragments, rayed, alpha, gone, [one.seen for one in areas if one is not None])
         if stretch is not None:
-            shaded, rayed = stretch.places, rayed_places(snapshot, stage, light, stretch, rayed, ways)
+            shaded, rayed = stretch.places, rayed_places(snapshot, stage, light, stretch, plain, ways)
             if light.catches and alone:
                 _catch(view, stage, shaded, rayed, nothing, nothing, [])
         # Where more places are needed is decided by the whole picture, hold-outs and all.
@@ -156,7 +156,7 @@ def draw_outputs(
             # What is only partly there covers as much at more places as at one: by that it is laid over what is behind it.
             seen = next((one.seen for one in areas if one is not None), None) if fades and alone else None
             covered = (lit_ones[0].weights, seen) if seen is not None else (np.empty(0, np.float32), alpha)
-            _refine(view, stage, drawing, fragments, rayed, alpha, decides, lit, covered, shared)
+            _refine(view, stage, drawing, fragments, plain, alpha, decides, lit, covered, shared)
         for output in lit_ones:
             tell_what_stands(view, stage, fragments, output)
     return [one and one.faded(gone) for one in areas]
@@ -321,17 +321,21 @@ def _areas_of(
         if not (weights >= 0).any():
             return Areas(seen, before, fragments.order)
     camera = view.snapshot.camera
-    picture.depth[:] = depth
+    # In an orthographic picture something may lie behind the camera; the kernel has signs of its own.
+    behind = max(0.0, 1.0 - float(depth.min())) if camera.parallel else 0.0
+    picture.depth[:] = np.where(depth < NO_DEPTH, depth + np.float32(behind), depth) if behind else depth
     PARALLEL.by_parts(
         depth_of_seen,
         fragments,
         stage.surfaces,
         weights,
         viewpoint(camera),
-        np.array([*camera.axes[2], -camera.axes[2] @ camera.eye]),
+        np.array([*camera.axes[2], behind - camera.axes[2] @ camera.eye]),
         np.float32(NO_DEPTH),
         picture.depth,
     )
+    if behind:
+        np.subtract(picture.depth, np.float32(behind), out=picture.depth, where=picture.depth < NO_DEPTH)
     return Areas(seen, before, fragments.order)
 
 

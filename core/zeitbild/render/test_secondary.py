@@ -82,6 +82,15 @@ class RoughMirrors(unittest.TestCase):
             off = 255 * np.abs(found.clip(0, 1) ** (1 / 2.2) - expected.clip(0, 1) ** (1 / 2.2))[some]
             self.assertLess(float(off.mean()), 9, rough)
 
+    def test_what_is_met_hides_no_more_than_there_is(self) -> None:
+        # Black things before bright surroundings: weights that add up to more than one would leave less than no light.
+        shot = snapshot(quad(20), quad(3, 0.3), quad(1, 2.2), size=(96, 64), eye=(9, 1, 3), angle=50)
+        black = finish_row((0.0, 0.0, 0.0), unlit=True)
+        for rough in (0.05, 0.3, 0.7):
+            set_ = replace(dressed(shot, finish_row(WHITE, rough, 1.0), black, black), bounces=1, environment=EVEN)
+            for quality in QUALITIES.values():
+                self.assertGreaterEqual(float(render(set_, quality).beauty.min()), 0, (rough, quality))
+
 
 class Shadows(unittest.TestCase):
     def test_a_sun_throws_a_shadow_of_the_size_of_what_stands_in_it(self) -> None:

@@ -23,12 +23,15 @@ def reach_of(shot: Shot, assets: AssetSource) -> Reach:
 
     Depth (0, 1) for an empty set.
     """
-    near, far = np.inf, -np.inf
+    near, far, least = np.inf, -np.inf, 0.0
     low, high = np.full(3, np.inf), np.full(3, -np.inf)
     flat = {one.id for one in shot.elements if kinds.get(one.kind).faces(one).stands == "on the picture"}
     for frame, layer in [(frame, layer) for frame in _looked_at(shot) for layer in shot.layers_on]:
         snapshot = resolve(shot, frame, assets, layer.name)
         camera = snapshot.camera
+        if camera.parallel:
+            # Nothing is behind such a camera.
+            least = -np.inf
         # What turns with a group turns about the pivot of the outermost.
         plain = evaluate(shot, time_of(shot, frame))
         outermost = {element.id: (element, *plain.groups_of(element))[-1] for element in plain.elements}
@@ -47,7 +50,7 @@ def reach_of(shot: Shot, assets: AssetSource) -> Reach:
         return Reach(motion=float(shot.raster.width))
     margin = _MARGIN * (far - near)
     return Reach(
-        (max(float(near - margin), 0.0), max(float(far + margin), 1e-6)),
+        (max(float(near - margin), least), max(float(far + margin), 1e-6)),
         tuple((float(a), float(max(b, a + 1e-6))) for a, b in zip(low, high, strict=True)),
         float(shot.raster.width),
     )

@@ -12,8 +12,9 @@ from zeitbild.snapshot.camera import Camera, look_at
 
 Floats = NDArray[np.float64]
 
-#: How far away what lies on the picture is, in the distance from which on anything is drawn.
-_BEFORE_ALL = 100.0
+#: How far away what lies on the picture is, in the distance from which on anything is drawn; in an orthographic picture, which has nothing behind
+#: its camera, how far behind, in what it is wide or the camera is away from what it looks at.
+_BEFORE_ALL, _BEHIND_ALL = 100.0, 4.0
 
 
 def set_up(camera: OwnCamera, raster: Raster) -> Camera:
@@ -26,7 +27,10 @@ def set_up(camera: OwnCamera, raster: Raster) -> Camera:
 def picture_plane(camera: Camera) -> Floats:
     """What takes pixels of the raster from its middle, up and towards the eye, to the set [4, 4], before everything else."""
     away = _BEFORE_ALL * camera.near
-    size = 1 / camera.focal if camera.parallel else away / camera.focal
+    size = away / camera.focal
+    if camera.parallel:
+        size = 1 / camera.focal
+        away = -_BEHIND_ALL * max(camera.width * size, camera.away)
     right, up, forward = camera.axes
     placed = np.eye(4)
     placed[:3, :3] = np.stack([right, up, -forward], axis=1) * size

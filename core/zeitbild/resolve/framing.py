@@ -51,7 +51,7 @@ def extents_of(snapshot: Snapshot) -> dict[str, Extent]:
 
 def _extent(camera: seen.Camera, points: NDArray[np.float64]) -> Extent:
     projected = camera.project(points)
-    front = camera.distance(points) > camera.near
+    front = (camera.distance(points) > camera.near) | camera.parallel
     if not front.any():
         return Extent(0, 0, 0, 0, True, True)
     flat = projected[front, :2] / projected[front, 2:]

@@ -8,8 +8,8 @@ from zeitbild.pictures import sizes_of
 from zeitbild.shipped import AssetSource
 from zeitbild.snapshot.surroundings import SkyPicture
 
-#: Widths: of what is seen itself at most, of what mirrors of all sizes show, and of what is blurred anyway.
-_WIDTHS = (4096, 2048, 1024, 512, 128)
+#: Widths: of what is seen itself at most, and of what mirrors of all sizes show; lobes take the third.
+_WIDTHS = (4096, 2048, 1024, 512)
 
 _skies = SizedCache[SkyPicture](192 * 1024 * 1024, lambda sky: sum(one.nbytes for one in sky.sizes))
 

@@ -22,7 +22,7 @@ from zeitbild.geometry.model.reading import holds_pictures, picture_cut, picture
 from zeitbild.geometry.model.standing import COLOURS, model_at
 from zeitbild.library import files
 from zeitbild.pictures import levels_of
-from zeitbild.shipped import AssetSource
+from zeitbild.shipped import AssetSource, style_of
 from zeitbild.snapshot.texture import MOST_LEVELS, Texture
 
 #: Pixels a side that are kept; larger pictures are made smaller, so that a set's textures fit a worker's memory.
@@ -108,9 +108,9 @@ def texture(digest: str, plain: bool, reading: PictureReading | None, alpha: boo
             return both(digest, _cut_by(path, number, meant), once=False)
         if reading is None and inside and number < COLOURS and not holds_pictures(path):
             named = Pictured.of(told)
-            font = named.font
+            font, _ = style_of(named.font)
             lettering = FONTS[font].path if font in FONTS else assets.path(font) if font else None
-            drawing = drawing_at(path, _DRAWING, (font, lettering) if lettering else None)
+            drawing = drawing_at(path, _DRAWING, (named.font, lettering) if lettering else None)
             levels = drawing.levels(named, MOST_LEVELS, alpha=alpha)
             return Texture(f"{digest} alpha" if alpha else digest, plain or alpha, tuple(levels), True)
         if reading is None:

@@ -46,7 +46,7 @@ class Camera:
     axes     [3, 3] rows: right, up, forward; unit length
     focal    pixels from the pinhole to the picture plane; orthographic: pixels a unit
     width, height   raster in pixels
-    near     smallest distance along the axis that is drawn
+    near     smallest distance along the axis that is drawn; nothing is too near for an orthographic camera
     parallel True for an orthographic camera
     """
 
@@ -57,6 +57,11 @@ class Camera:
     height: int
     near: float
     parallel: bool = False
+
+    @property
+    def away(self) -> float:
+        """How far it is from what it looks at."""
+        return self.near / _NEAR_SHARE
 
     def project(self, points: NDArray[np.float64], shift: tuple[float, float] = (0.0, 0.0)) -> NDArray[np.float64]:
         """Homogeneous pixel coordinates [n, 3] of world points [n, 3]: (x w, y w, w), w the distance along the axis, or
@@ -82,7 +87,7 @@ class DepthScale:
     """How rasterising orders depths: by a number for each corner that is linear on the picture plane when divided by w.
 
     In perspective that is 1 / w itself, for corners all 1. Orthographic depths are linear already; they are scaled to
-    run from 1, nearest, to just above 0.
+    run from 1, nearest, to just above 0. Where such a camera stands cuts nothing off: what lies behind that has depths below 0.
     """
 
     nearest: float
@@ -92,8 +97,11 @@ class DepthScale:
     @classmethod
     def of(cls, camera: Camera, distances: NDArray[np.float64]) -> DepthScale:
         """The scale for corners at such distances."""
-        far = float(distances.max(initial=camera.near))
-        return cls(camera.near, far + max(1e-6, 1e-3 * abs(far - camera.near)), camera.parallel)
+        near, far = camera.near, float(distances.max(initial=camera.near))
+        if camera.parallel:
+            near = float(distances.min(initial=near))
+        room = max(1e-6, 1e-3 * abs(far - near))
+        return cls(near - room if camera.parallel else near, far + room, camera.parallel)
 
     def order(self, distances: NDArray[np.float64]) -> NDArray[np.float64]:
         """The number for each corner [n]."""

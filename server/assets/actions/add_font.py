@@ -20,9 +20,16 @@ def add_font(project: Project, file_name: str, data: bytes) -> Font:
     """Check a font and keep it; FontError if it is broken, LimitError beyond ``MAX_FONTS`` in a project."""
     label = PurePosixPath(file_name.replace("\\", "/")).name[:200] or "the font"
     check_room(project, len(data))
-    title = check_font(data, label)
+    titles = check_font(data, label)
     if project.fonts.count() >= MAX_FONTS:
         raise LimitError(f"a project takes up to {MAX_FONTS} fonts of its own", "font")
     sha256 = AssetFolder(assets_folder()).add(data)
-    kept = Font.every.get_or_create(project=project, sha256=sha256, defaults={"title": title, "file_name": label})[0]
+    styles = titles if len(titles) > 1 else []
+    kept, is_new = Font.every.get_or_create(
+        project=project, sha256=sha256, defaults={"title": titles[0], "file_name": label, "styles": styles}
+    )
+    if not is_new and kept.styles != styles:
+        # It came before styles were told.
+        kept.styles = styles
+        kept.save(update_fields=["styles"])
     return present(kept)

@@ -33,7 +33,7 @@ def _give(target: Project, fonts: Iterable[Font], pictures: Iterable[Picture], f
     """Rows of a project like others; what it has stays."""
     with writing():
         for font in fonts:
-            defaults: dict[str, Any] = {"title": font.title, "file_name": font.file_name}
+            defaults: dict[str, Any] = {"title": font.title, "file_name": font.file_name, "styles": font.styles}
             present(Font.every.get_or_create(project=target, sha256=font.sha256, defaults=defaults)[0])
         for one in pictures:
             defaults = {"file_name": one.file_name, "width": one.width, "height": one.height}

@@ -826,13 +826,13 @@ export interface paths {
         };
         /**
          * List Fonts
-         * @description Fonts that this project brought along.
+         * @description Fonts that this project brought along, and their styles.
          */
         get: operations["listFonts"];
         put?: never;
         /**
          * Upload Font
-         * @description Take in a TTF or OTF file.
+         * @description Take in a TTF or OTF file, or a collection of them; what is given is the style that it opens with.
          */
         post: operations["uploadFont"];
         delete?: never;
@@ -2658,7 +2658,7 @@ export interface components {
         };
         /**
          * FontOut
-         * @description A font as documents name it.
+         * @description A font, or one of its styles, as documents name it.
          */
         FontOut: {
             /** Key */

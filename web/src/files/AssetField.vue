@@ -56,7 +56,8 @@ async function send(files: File[]) {
       (share) => (sent.value = share),
       stop.signal,
     );
-    own.value = [taken, ...own.value.filter((one) => one.key !== taken.key)];
+    // A file may be several that can be chosen.
+    own.value = await props.list(project.value);
     emit("brought", taken);
     emit("commit", taken.key);
   } catch (error) {

@@ -9,7 +9,7 @@ import { asked, type PictureRequest } from "./request";
 const AT_ONCE = 2;
 
 /** Sharp pictures that are under way, on the whole page: what is small and many waits for them. */
-export const sharpOnes = ref(0);
+export const sharpUnderWay = ref(0);
 
 export interface Shown {
   /** What the picture was asked for as. */
@@ -46,7 +46,7 @@ export function useLatest() {
     const isSharp = request.quality !== "rough";
     if (isSharp) {
       sharp.add(hangUp);
-      sharpOnes.value += 1;
+      sharpUnderWay.value += 1;
     }
     try {
       const bitmap = await paint(...asked(shot, { ...request, line }), hangUp.signal);
@@ -70,7 +70,7 @@ export function useLatest() {
           : new Problem(0, "offline", "The server cannot be reached; the picture is not up to date.");
     } finally {
       sharp.delete(hangUp);
-      if (isSharp) sharpOnes.value -= 1;
+      if (isSharp) sharpUnderWay.value -= 1;
       running -= 1;
       pump();
     }

@@ -3,7 +3,7 @@ import { onScopeDispose, shallowReactive, watch } from "vue";
 import { useShot } from "@/shot/store";
 
 import { requestPicture } from "./request";
-import { sharpOnes } from "./useLatest";
+import { sharpUnderWay } from "./useLatest";
 
 /** Twice the size at which the sheet shows them, in pixels. */
 const HEIGHT = 40;
@@ -27,7 +27,7 @@ export function useThumbnails() {
   async function next() {
     const frame = [...wanted][0];
     // The server makes what is small first; the sharp picture would wait for all of these.
-    if (busy || ended || timer || sharpOnes.value || frame === undefined || !shot.draft) return;
+    if (busy || ended || timer || sharpUnderWay.value || frame === undefined || !shot.draft) return;
     busy = true;
     wanted.delete(frame);
     const document = shot.draft;
@@ -77,7 +77,7 @@ export function useThumbnails() {
       }, REST_MS);
     },
   );
-  watch(sharpOnes, () => void next());
+  watch(sharpUnderWay, () => void next());
   onScopeDispose(() => {
     ended = true;
     window.clearTimeout(timer);

@@ -50,7 +50,7 @@ function shown() {
 }
 /** The kind of the library that files of such a name are of, fonts among them. */
 function kindOf(name: string): string {
-  if (/\.(ttf|otf)$/i.test(name)) return "fonts";
+  if (/\.(ttf|otf|ttc|otc)$/i.test(name)) return "fonts";
   const found = Object.entries(offers.value?.library ?? {}).find(([, one]) =>
     one.suffixes.some((ending) => name.toLowerCase().endsWith(ending)),
   );

@@ -29,17 +29,23 @@ const form = reactive({
   rate: from.timing.rate,
   naming: from.naming,
 });
+/** Letters of a code that is proposed: file names begin with it. */
+const MOST = 6;
 // A code is proposed from the title until one is typed: initials, or how a single word begins.
 const typed = ref(Boolean(props.start?.code));
 function setTitle(title: string) {
   form.title = title;
   if (typed.value) return;
-  const words =
-    title
-      .normalize("NFKD")
-      .replace(/[^\p{L}\p{N}\s_-]/gu, "")
-      .match(/[A-Za-z0-9]+/g) ?? [];
-  form.code = (words.length > 1 ? words.map((word) => word[0]).join("") : (words[0] ?? "").slice(0, 3)).toUpperCase();
+  const parts = title
+    .normalize("NFKD")
+    .split(/\s+/)
+    .map((word) => word.replace(/[^A-Za-z0-9]/g, ""))
+    .filter(Boolean);
+  // A number at its end would run into that of a shot.
+  const named = parts.filter((word) => /^[A-Za-z]/.test(word));
+  const words = named.length ? named : parts;
+  const code = words.length > 1 ? words.map((word) => word[0]).join("") : (words[0] ?? "").slice(0, 3);
+  form.code = code.slice(0, MOST).toUpperCase();
 }
 function setCode(code: string) {
   form.code = code;

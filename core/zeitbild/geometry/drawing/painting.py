@@ -46,6 +46,7 @@ from zeitbild.geometry.drawing.rasters import Raster, raster
 from zeitbild.geometry.drawing.reading import read_drawing
 from zeitbild.geometry.drawing.shades import Pictured, Shade, pictures_of, shade_of
 from zeitbild.geometry.outline import Outline, outline_on, step_for
+from zeitbild.shipped import style_of
 
 #: Colours of a drawing, and shades that are more than one colour, at most.
 MAX_COLOURS, _MOST_PAINTINGS = 512, 160
@@ -115,7 +116,12 @@ class Drawing:
         self.plain = plain
         boxes = [box for paint in self._paints if (box := self._reach(paint.filled)) is not None]
         if not boxes:
-            raise DrawingError(f"{label} paints nothing that could become a solid{self._told()}", "drawing")
+            what = (
+                "paints nothing but outside of its page, or where it is clipped away"
+                if self._paints
+                else "paints nothing"
+            )
+            raise DrawingError(f"{label} {what}: there is nothing to stand in the set{self._told()}", "drawing")
         low = np.min([box[0] for box in boxes], axis=0)
         high = np.max([box[1] for box in boxes], axis=0)
         self._low, self._extent = low, float((high - low).max())
@@ -430,10 +436,12 @@ _drawings = SizedCache[Drawing](
 
 def drawing_at(path: Path, label: str, font: tuple[str, Path] | None = None) -> Drawing:
     """The drawing in a file, which never changes; DrawingError for what cannot be read. font is that of text which asks for one that
-    does not ship: its name, as textures say it, and its file."""
+    does not ship: its name (with its style), as textures say it, and its file."""
 
     def made() -> Drawing:
-        plain = read_drawing(path.read_bytes(), label, b"" if font is None else font[1].read_bytes())
+        named, lettering = font or ("", None)
+        own = b"" if lettering is None else lettering.read_bytes()
+        plain = read_drawing(path.read_bytes(), label, own, style_of(named)[1])
         return Drawing(plain, label, "" if font is None else font[0])
 
     return _drawings.get((str(path), font), made)

@@ -380,8 +380,9 @@ class Reader(Covering):
 
 
 @apart(DrawingError, "drawing", Limits(seconds=20.0))
-def read_drawing(data: bytes, label: str, font: bytes = b"") -> dict[str, Any]:
-    """What an SVG document paints, as plain values; font is the file of one for texts that ask for a font that does not ship.
+def read_drawing(data: bytes, label: str, font: bytes = b"", style: int = 0) -> dict[str, Any]:
+    """What an SVG document paints, as plain values; font is the file of one for texts that ask for a font that does not ship, style which of
+    its styles.
 
     paints, from the lowest to the highest: curves [n, 4, 2] float64 in pixels of CSS, y down, straight [n], starts [k] of the closed
     contours, even_odd, colour (three shares from 0 to 1, as CSS has them) and alpha, gradient (its number, or -1), inlay and cut where a
@@ -408,7 +409,7 @@ def read_drawing(data: bytes, label: str, font: bytes = b"") -> dict[str, Any]:
         if name:
             by_id.setdefault(name, element)
     try:
-        own = open_face(font, "the font of its text") if font else None
+        own = open_face(font, "the font of its text", style) if font else None
     except FontError as error:
         raise DrawingError(error.message, "text_font") from None
     reader = Reader(root, Styles(root), by_id, font=own)

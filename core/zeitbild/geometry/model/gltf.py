@@ -10,7 +10,8 @@ from numpy.typing import NDArray
 
 from zeitbild.errors import LimitError
 from zeitbild.geometry.model.clips import Clip, clips_of
-from zeitbild.geometry.model.gltf_file import File, floats, share
+from zeitbild.geometry.model.gltf_file import WEBP, File, floats, share
+from zeitbild.geometry.model.packed import unpack
 from zeitbild.geometry.model.plain import Material, PlainModel, PlainPart
 from zeitbild.geometry.transforms import put
 
@@ -194,11 +195,14 @@ class _Reader:
             self.model.note("a picture that lies by a second set of places")
             return -1
         own = self.file.get("textures", texture.get("index"))
-        if "source" not in own:
+        more = own.get("extensions")
+        webp = more.get(WEBP) if isinstance(more, dict) else None
+        source = own.get("source", webp.get("source") if isinstance(webp, dict) else None)
+        if source is None:
             self.model.note("a picture of a kind that is not read")
             return -1
-        self.file.get("images", own["source"])
-        return self.file.whole(own["source"])
+        self.file.get("images", source)
+        return self.file.whole(source)
 
     def _mesh(self, number: int, node: dict[str, Any]) -> None:
         mesh = self.file.get("meshes", node["mesh"])
@@ -223,6 +227,7 @@ class _Reader:
         if mode not in (4, 5, 6) or "POSITION" not in attributes:
             self.model.note("points and lines")
             return
+        unpack(self.file, primitive)
         points = self._values(attributes["POSITION"], 3)
         normals = self._values(attributes["NORMAL"], 3, len(points)) if "NORMAL" in attributes else None
         own_points, own_normals = points, normals

@@ -23,8 +23,12 @@ _JSON, _BIN = 0x4E4F534A, 0x004E4942
 #: Section 3.6.2.2: types of components, and how many each kind of element has.
 _COMPONENTS = {5120: "i1", 5121: "u1", 5122: "<i2", 5123: "<u2", 5125: "<u4", 5126: "<f4"}
 _COUNTS = {"SCALAR": 1, "VEC2": 2, "VEC3": 3, "VEC4": 4, "MAT2": 4, "MAT3": 9, "MAT4": 16}
+#: What says that a mesh is packed (``packed``), or that a picture is a WebP.
+DRACO, WEBP = "KHR_draco_mesh_compression", "EXT_texture_webp"
 _KNOWN = frozenset(
     {
+        DRACO,
+        WEBP,
         "KHR_materials_clearcoat",
         "KHR_materials_unlit",
         "KHR_materials_emissive_strength",
@@ -80,6 +84,8 @@ class File:
             if name not in _KNOWN:
                 raise ModelError(f"{model.label} needs {str(name)[:60]}, which is not read; write it without", "model")
         self._buffers: dict[int, bytes] = {}
+        #: Values of accessors that came in another way.
+        self.taken: dict[int, NDArray[Any]] = {}
 
     def get(self, what: str, number: Any) -> dict[str, Any]:
         """One of a list of the document."""
@@ -131,6 +137,11 @@ class File:
             raise self.model.damaged(f"{str(value)[:20]!r} is no count")
         return value
 
+    def take(self, number: Any, values: NDArray[Any]) -> None:
+        """Let an accessor have values [n, k] that do not lie in its view."""
+        self.get("accessors", number)
+        self.taken[number] = values
+
     def accessor(self, number: Any) -> NDArray[Any]:
         """Values [n, k] of an accessor (section 3.6.2): sparse ones filled in, normalised ones as shares."""
         own = self.get("accessors", number)
@@ -141,7 +152,12 @@ class File:
         if count > 4 * MAX_TRIANGLES:
             raise LimitError(f"{self.model.label} has an accessor of {count} values", "model")
         dtype = np.dtype(_COMPONENTS[kind])
-        if "bufferView" in own:
+        if number in self.taken:
+            values = self.taken[number]
+            if values.shape != (count, width):
+                raise self.model.damaged("a packed mesh is not as large as it says")
+            dtype = values.dtype
+        elif "bufferView" in own:
             values = self._strided(own["bufferView"], self.whole(own.get("byteOffset", 0)), count, width, dtype)
         else:
             values = np.zeros((count, width), dtype)

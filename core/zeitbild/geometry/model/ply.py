@@ -60,8 +60,7 @@ def _header(data: bytes, model: PlainModel) -> tuple[str, list[_Element], int]:
                 elements[-1].fields.append((words[4], _TYPES[words[3]], _TYPES[words[2]]))
             elif words[0] == "property":
                 elements[-1].fields.append((words[2], _TYPES[words[1]], ""))
-            else:
-                raise ValueError
+            # Other lines mean nothing: some programs wrote comments without saying so.
         except (IndexError, KeyError, ValueError):
             raise model.damaged(f"its header says {line.strip()[:60]!r}") from None
     if not order or body == 0:

@@ -24,14 +24,21 @@ _KINDS: tuple[tuple[Callable[[bytes], bool], Callable[[bytes, PlainModel], None]
 
 
 def _opened(data: bytes, label: str) -> tuple[bytes, PlainModel]:
-    """The model's own bytes, and a model with the files that came with it."""
+    """The model's own bytes, text without a mark of its order, and a model with the files that came with it."""
     if not bundle.is_bundle(data):
-        return data, PlainModel(label)
+        return _unmarked(data), PlainModel(label)
     own, beside, others = bundle.opened(data, label)
     model = PlainModel(label, beside=beside)
     if others:
         model.note(f"other models in the same file: {others}")
-    return own, model
+    return _unmarked(own), model
+
+
+def _unmarked(data: bytes) -> bytes:
+    """Text that says how it is encoded (Unicode, 23.8) in UTF-8, and without saying so."""
+    if data.startswith((b"\xff\xfe", b"\xfe\xff")):
+        return data.decode("utf-16", "replace").encode()
+    return data.removeprefix(b"\xef\xbb\xbf")
 
 
 def _read(data: bytes, label: str) -> dict[str, Any]:

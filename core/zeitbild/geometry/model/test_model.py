@@ -10,12 +10,14 @@ import unittest
 from pathlib import Path
 from typing import Any
 
+import DracoPy
 import numpy as np
 import trimesh
 from numpy.typing import NDArray
 
 from zeitbild.errors import InputError, LimitError, ModelError
 from zeitbild.geometry.mesh import Mesh
+from zeitbild.geometry.model.gltf_file import DRACO
 from zeitbild.geometry.model.reading import read_model_data
 from zeitbild.geometry.model.standing import Model, Placing, meshes_of
 from zeitbild.geometry.solids import ball, column, ring
@@ -380,8 +382,55 @@ class Hostile(unittest.TestCase):
         for address in ("../../etc/passwd", "http://example.org/a.bin", "file:///etc/passwd"):
             document["buffers"][0]["uri"] = address
             self.assertIn(address[:12], self._refused(json.dumps(document).encode()))
-        document["extensionsRequired"] = ["KHR_draco_mesh_compression"]
-        self.assertIn("draco", self._refused(json.dumps(document).encode()))
+        document["extensionsRequired"] = ["KHR_texture_basisu"]
+        self.assertIn("basisu", self._refused(json.dumps(document).encode()))
+
+    def test_text_that_says_how_it_is_encoded(self) -> None:
+        text = "v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n"
+        for encoding in ("utf-8-sig", "utf-16"):
+            self.assertEqual(len(model_of(text.encode(encoding)).parts[0].triangles), 1, encoding)
+
+    def test_comments_of_ply_that_do_not_say_so(self) -> None:
+        head = "ply\nformat ascii 1.0\nCreated by somebody\nelement vertex 3\nproperty float x\nproperty float y\n"
+        text = head + "property float z\nelement face 1\nproperty list uchar int vertex_indices\nend_header\n"
+        self.assertEqual(len(model_of((text + "0 0 0\n1 0 0\n0 1 0\n3 0 1 2\n").encode()).parts[0].triangles), 1)
+
+    def test_packed_meshes(self) -> None:
+        solid = _solid()
+        data = DracoPy.encode(solid.vertices, solid.faces, quantization_bits=16)
+        packed = {"bufferView": 0, "attributes": {"POSITION": 0}}
+
+        def file(data: bytes, count: int = len(solid.vertices), unique: Any = 0) -> bytes:
+            writer = Writer()
+            view = writer.view(data)
+            own = {**packed, "bufferView": view, "attributes": {"POSITION": unique}}
+            writer.document["accessors"] = [
+                {"componentType": 5126, "count": count, "type": "VEC3"},
+                {"componentType": 5125, "count": solid.faces.size, "type": "SCALAR"},
+            ]
+            primitive = {"attributes": {"POSITION": 0}, "indices": 1, "extensions": {DRACO: own}}
+            # Two nodes show one mesh.
+            nodes = [{"mesh": 0}, {"mesh": 0, "translation": [0, 0, 40]}]
+            writer.document |= {"meshes": [{"primitives": [primitive]}], "nodes": nodes, "scenes": [{"nodes": [0, 1]}]}
+            writer.document |= {"extensionsUsed": [DRACO], "extensionsRequired": [DRACO]}
+            return writer.glb()
+
+        # Encoding joins points that are one.
+        count = len(DracoPy.decode(data).points)
+        model = model_of(file(data, count))
+        self.assertEqual([len(part.triangles) for part in model.parts], [len(solid.faces)] * 2)
+        for part in model.parts:
+            mesh = trimesh.Trimesh(part.points, part.triangles)
+            self.assertAlmostEqual(mesh.area / solid.area, 1, delta=1e-3)
+            self.assertAlmostEqual(mesh.volume / solid.volume, 1, delta=1e-3)
+        for broken in (
+            file(data[:200], count),
+            file(b"", count),
+            file(data, 7),
+            file(data, count, 5),
+            file(data, count, "x"),
+        ):
+            self.assertIn("damaged", self._refused(broken))
 
     def test_it_is_kept_by_its_path(self) -> None:
         from zeitbild.geometry.model.standing import model_at

@@ -10,17 +10,21 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zeitbild.kernels import kernel
+from zeitbild.render.light.environment import SHARPEST
 from zeitbild.render.visible.sampling import radical_inverse
 
-_TABLE = 32
+#: Rows and columns of the table, and the numbers of an entry.
+TABLE, ENTRY = 32, 4
 #: Reflectance of dielectrics at normal incidence (glTF 2.0, appendix B.3.3).
-_DIELECTRIC = 0.04
-_TABLE_SAMPLES = 1024
+DIELECTRIC = 0.04
+#: Smallest cosine between normal and view that the model takes.
+LEAST_COSINE = 1e-3
+_SAMPLES = 1024
 
 
 def _facings() -> NDArray[np.float64]:
-    """Cosines of the table's rows; the least is that of ``metal_rough.LEAST_COSINE``."""
-    return np.maximum(np.arange(_TABLE) / (_TABLE - 1), 1e-3)
+    """Cosines of the table's rows."""
+    return np.maximum(np.arange(TABLE) / (TABLE - 1), LEAST_COSINE)
 
 
 @kernel
@@ -65,14 +69,14 @@ def reflectance_table() -> NDArray[np.float32]:
     Seen at a slant, a lobe points more towards the normal than the mirror direction does, and is narrower or wider than seen straight:
     surroundings are kept blurred by straight lobes (``environment``), of which that one is taken that has the same mean direction.
     """
-    facings, roughs = _facings(), np.maximum(np.arange(_TABLE) / (_TABLE - 1), 0.04)
+    facings, roughs = _facings(), np.maximum(np.arange(TABLE) / (TABLE - 1), SHARPEST)
     # A Hammersley set, spaced so that tails get as many as the core.
-    turned = (radical_inverse(2, _TABLE_SAMPLES) + 0.5 / _TABLE_SAMPLES) * (math.pi / 2)
-    azimuth = math.pi * (np.arange(_TABLE_SAMPLES) + 0.5) / _TABLE_SAMPLES
-    shares = np.sin(2 * turned) * (math.pi / 2 / _TABLE_SAMPLES)
-    found = np.empty((_TABLE, _TABLE, 4))
+    turned = (radical_inverse(2, _SAMPLES) + 0.5 / _SAMPLES) * (math.pi / 2)
+    azimuth = math.pi * (np.arange(_SAMPLES) + 0.5) / _SAMPLES
+    shares = np.sin(2 * turned) * (math.pi / 2 / _SAMPLES)
+    found = np.empty((TABLE, TABLE, ENTRY))
     _sum_lobes(facings, roughs**2, np.stack([np.tan(turned), np.cos(azimuth), shares], axis=1), found)
-    table = np.empty((_TABLE, _TABLE, 4))
+    table = np.empty((TABLE, TABLE, ENTRY))
     table[..., :2] = found[..., :2]
     mirror, mean = np.arccos(facings)[:, None], np.arctan2(found[..., 2], found[..., 3])
     lean = 1 - np.sin(mean) / np.maximum(np.sin(mirror - mean) + np.sin(mean), 1e-9)
@@ -83,12 +87,12 @@ def reflectance_table() -> NDArray[np.float32]:
     widths = np.maximum(1 - np.hypot(found[..., 2], found[..., 3]), 0) ** 0.25
     table[..., 3] = np.interp(widths, widths[-1, 1:], roughs[1:])
     facing = facings
-    powers = np.stack([np.ones(_TABLE), (1 - facing) ** 2, (1 - facing) ** 5], axis=1)
-    fits = np.empty((_TABLE, 4))
-    for column in range(_TABLE):
+    powers = np.stack([np.ones(TABLE), (1 - facing) ** 2, (1 - facing) ** 5], axis=1)
+    fits = np.empty((TABLE, 4))
+    for column in range(TABLE):
         scale, bias = table[:, column, :2].T
         lost = 1 / (scale + bias) - 1
-        mirrored = (_DIELECTRIC * scale + bias) * (1 + _DIELECTRIC * lost)
+        mirrored = (DIELECTRIC * scale + bias) * (1 + DIELECTRIC * lost)
         # Weighed by the cosine, as light that arrives evenly is.
         root = np.sqrt(facing)[:, None]
         fits[column, :3] = np.linalg.lstsq(powers * root, mirrored * root[:, 0], rcond=None)[0]

@@ -12,7 +12,7 @@ from zeitbild.render.light.lighting import FLAT, SHADOWS, light_point, sideways
 from zeitbild.render.rays.flying import meet_dots
 from zeitbild.render.rays.patterns import ORDER, TURNS
 from zeitbild.render.shade.coat import coat_light
-from zeitbild.render.shade.metal_rough import direct_light, light_around, mirror_light, shadowing, table_entry
+from zeitbild.render.shade.metal_rough import direct_light, light_around, mirror_light, shadowing
 from zeitbild.render.shade.shading import has_textures
 from zeitbild.render.shade.texturing import apply_textures, span_about
 from zeitbild.render.shade.tones import light_amount, tone_at
@@ -194,8 +194,8 @@ def mirror(  # type: ignore[no-untyped-def]
     cells,
     spots,
     pattern,
-    turns,
     bounces,
+    known,
     rayed,
     near,
 ):
@@ -203,8 +203,9 @@ def mirror(  # type: ignore[no-untyped-def]
     things met they hide (1 for opaque ones). near [n] gets the inverse of how far off a ray met something first, or 0.
 
     Arguments as in ``tracing.trace`` and ``shading.shade``; finishes has a row more for each tile; bends [T] as in ``stage``; cells a
-    side is what pixels were cut into. pattern [16, 64, 4] from ``mirror_pattern``, or [16, turns, 4] from ``mirror_turns`` where each casts
-    so many rays one after the other, more than one; bounces 1 to 3. What
+    side is what pixels were cut into, 1 for none. pattern is [16, turns, 4] from ``mirror_turns``, so many rays for each fragment, or where
+    pixels were cut [16, 64, 4] from ``mirror_places``, one for each; bounces 1 to 3; known [n] is not 0 for fragments whose columns are right
+    already, or of no length: none are. What
     is mirrored shows its shadows: one ray goes to each light from where a mirror ray hits. See-through surfaces (``RayScene``'s veils) are
     laid over what the ray meets behind them, by their opacity; flying are dots (``flying.Flying``), which lie before it.
     """
@@ -215,6 +216,7 @@ def mirror(  # type: ignore[no-untyped-def]
     lights, touched = shining.rows, shining.touched
     intersect, occluded, scene, veil_firsts, veil_triangles = casting
     first = lights.shape[0] + 1
+    turns = 1 if cells > _ONE else pattern.shape[1]
     for turn in numba.prange(order.shape[0]):
         tile = order[turn]
         total = counts[tile]
@@ -249,6 +251,8 @@ def mirror(  # type: ignore[no-untyped-def]
         mirrored, left = np.empty(_PACKET, np.int32), np.empty(_PACKET, np.float32)
         # The square of how wide the lobes are that it was mirrored in.
         lobes = np.empty(_PACKET, np.float32)
+        # What all rays of a fragment count together.
+        weights = np.empty(_PACKET, np.float32)
         veiled = veil_triangles.shape[0] > 0
         for k in range(_PACKET):
             ray[7 * _PACKET + k] = _MIDDLE
@@ -264,10 +268,13 @@ def mirror(  # type: ignore[no-untyped-def]
                 if k >= lanes:
                     continue
                 f = start + k
+                if known.shape[0] > 0 and known[f] != 0:
+                    near[f], weights[k] = _ZERO, _ONE
+                    continue
                 if again == 0:
                     for c in range(4):
                         rayed[f, first + c] = _ZERO
-                    near[f] = _ZERO
+                    near[f], weights[k] = _ZERO, _ZERO
                 rough, metal = finishes[finish_of[triangle[f]], 3], finishes[finish_of[triangle[f]], 4]
                 own_turns = turns if rough >= _ONE_WAY else 1
                 if metal < _HALF and own_turns > _FAINT:
@@ -279,7 +286,7 @@ def mirror(  # type: ignore[no-untyped-def]
                 place = _TURNS[(pixel[f] >> _SHIFT) & 3, pixel[f] & 3]
                 # The places of a pixel take one step after the other of its stretch of the pattern.
                 across, down = where[f, 0] - np.float32(int(where[f, 0])), where[f, 1] - np.float32(int(where[f, 1]))
-                steps[k] = again if turns > 1 else _ORDER[int(down * 8), int(across * 8)]
+                steps[k] = _ORDER[int(down * 8), int(across * 8)] if cells > _ONE else again
                 u, v = pattern[place, steps[k], 0], pattern[place, steps[k], 1]
                 if cells > _ONE:
                     # Pixels that are cut have enough of their own: shifted so that no pattern of 4 x 4 shows.
@@ -290,18 +297,21 @@ def mirror(  # type: ignore[no-untyped-def]
                     u, v = np.float32(u), np.float32(v)
                 alpha = rough * rough
                 lx, ly, lz = mirrored_by_facet(nx, ny, nz, vx, vy, vz, alpha, u, v)
-                n_l, n_v = lx * nx + ly * ny + lz * nz, min(max(vx * nx + vy * ny + vz * nz, _GRAZING), _ONE)
+                n_l, n_v = lx * nx + ly * ny + lz * nz, max(vx * nx + vy * ny + vz * nz, _GRAZING)
+                if own_turns == 1 and n_l <= _GRAZING:
+                    # The only one goes somewhere: across from there.
+                    lx, ly, lz = mirrored_by_facet(nx, ny, nz, vx, vy, vz, alpha, u, v + _HALF)
+                    n_l = lx * nx + ly * ny + lz * nz
                 if lx * spot[6] + ly * spot[7] + lz * spot[8] <= _GRAZING or n_l <= _GRAZING:
                     continue
-                # By how much of it is in the shadow of other facets (height-correlated Smith, as ``metal_rough.ggx_lobe``), over the mean of that.
+                # By how much of it is in the shadow of other facets (height-correlated Smith, as ``metal_rough.ggx_lobe``).
                 seen_root, lit_root = shadowing(n_v, alpha * alpha), shadowing(n_l, alpha * alpha)
-                scale, bias, _, _ = table_entry(shining.table, n_v, rough)
-                weight = n_l * (n_v + seen_root) / ((n_v * lit_root + n_l * seen_root) * max(scale + bias, _LOW))
+                weight = n_l * (n_v + seen_root) / (n_v * lit_root + n_l * seen_root)
+                weights[k] += weight
                 valid[k] = np.int32(-1)
                 alive += 1
                 ray[k], ray[_PACKET + k], ray[2 * _PACKET + k] = spot[0], spot[1], spot[2]
                 ray[4 * _PACKET + k], ray[5 * _PACKET + k], ray[6 * _PACKET + k] = lx, ly, lz
-                weight /= np.float32(own_turns)
                 flow[k, 0], flow[k, 1], flow[k, 2] = weight, weight, weight
                 mirrored[k], left[k], lobes[k] = np.int32(0), weight, alpha * alpha
             for _ in range(bounces + _THROUGH if veiled else bounces):
@@ -492,3 +502,9 @@ def mirror(  # type: ignore[no-untyped-def]
                     ray[4 * _PACKET + k] = lx - along * nx
                     ray[5 * _PACKET + k] = ly - along * ny
                     ray[6 * _PACKET + k] = lz - along * nz
+            if again == turns - 1:
+                # As shares of all that was looked at: what is met hides no more than there is.
+                for k in range(lanes):
+                    scale = _ONE / weights[k] if weights[k] > _ZERO else _ZERO
+                    for c in range(4):
+                        rayed[start + k, first + c] *= scale

@@ -105,8 +105,8 @@ for _y in range(8):
 
 
 @lru_cache(maxsize=1)
-def mirror_pattern() -> NDArray[np.float32]:
-    """Points [16, 64, 4] of the unit square, for each pixel of a square and each place in a pixel: two coordinates for the
+def mirror_places() -> NDArray[np.float32]:
+    """Points [16, 64, 4] of the unit square, for each pixel of a square and each place that a pixel may be cut into: two coordinates for the
     facet that mirrors, two for a place on a light."""
     points = np.empty((SQUARE, STEPS, 4))
     every = sobol(SQUARE * STEPS)
@@ -122,7 +122,8 @@ def mirror_pattern() -> NDArray[np.float32]:
 
 @lru_cache(maxsize=8)
 def mirror_turns(turns: int) -> NDArray[np.float32]:
-    """The same [16, turns, 4] for so many rays of each pixel, a power of two: even for each pixel, and for all of a square."""
+    """Points [16, turns, 4] of the unit square for so many rays, a power of two, of each pixel of a square that is not cut, even for each and for
+    all of them; coordinates as in ``mirror_places``."""
     points = np.empty((SQUARE, turns, 4))
     points[:, :, :2] = sobol(SQUARE * turns).reshape(SQUARE, turns, 2)
     order = np.random.default_rng(1).permutation(SQUARE * turns)

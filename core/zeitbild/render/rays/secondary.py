@@ -11,8 +11,8 @@ from zeitbild.kernels import PARALLEL
 from zeitbild.render.light.lighting import KIND, SHADOWS, SIZE
 from zeitbild.render.rays.flying import flying
 from zeitbild.render.rays.mirroring import mirror
-from zeitbild.render.rays.patterns import mirror_pattern, mirror_turns, ray_pattern, veil_bits
-from zeitbild.render.rays.sharing import Heaps
+from zeitbild.render.rays.patterns import mirror_places, mirror_turns, ray_pattern, veil_bits
+from zeitbild.render.rays.sharing import Heaps, find_calm
 from zeitbild.render.rays.smoothing import borrow, smooth, soften
 from zeitbild.render.rays.tracing import BEHIND_LIGHTS, SPOT, Looking, find_borders, gather_tally, locate, trace
 from zeitbild.render.stage import Lighting, Stage, viewpoint
@@ -35,6 +35,7 @@ _FINELY, _MOST_RAYS, _NEAR_SHARE = 8, 64, 0.08
 #: What one see-through body stops of a pixel's rays differs from pixel to pixel by a ray, of two by two: pixels that differ by fewer share a
 #: light without a size.
 _ALIKE_RAYS = 2.4
+_NOTHING_KNOWN = np.empty(0, np.uint8)
 
 
 class Rayed(NamedTuple):
@@ -95,7 +96,7 @@ def cast_rays(
     if snapshot.bounces:
         # In motion moments bring rays of their own.
         turns = snapshot.rays_at(quality) * (1 if not quality.edges_exactly else 4 if finely else 2)
-        _mirrored(snapshot, stage, light, fragments, spots, 1, rayed, quality.pictures_finely, turns=turns)
+        _mirrored(snapshot, stage, light, fragments, spots, 1, mirror_turns(turns), rayed, quality.pictures_finely)
     else:
         rayed[:, count + 1 :] = 0
     shared = np.zeros(rayed.shape[1], bool)
@@ -227,7 +228,8 @@ def cast_again(
 ) -> Rayed:
     """The same for places that pixels were cut into (``finer``; sides [H, W]), good until the next call.
 
-    Shadows and occlusion are those found for the whole surfaces of their pixels; mirror rays are their own, shared by way of heaps.
+    Shadows and occlusion are those found for the whole surfaces of their pixels, and so is what rough and flat ones mirror; else mirror rays are
+    their own, shared by way of heaps.
     """
     count = len(light.shining.rows)
     if not len(found.values):
@@ -235,9 +237,22 @@ def cast_again(
     spots, lift, _, _ = located(snapshot, stage, light, fragments, sides.shape, "again ")
     rayed = kept("again rayed", (len(fragments.pixel), count + BEHIND_LIGHTS), np.float32)
     scene = stage.scene
-    inherit(fragments, whole, scene.patches, scene.facing, found.values, count + 1, rayed)
+    calm, known = kept("calm", (len(spots),), np.uint8), kept("known", (len(spots),), np.uint8)
+    width = np.float32(1 / snapshot.camera.focal)
+    find_calm(
+        fragments,
+        scene.finish_of,
+        light.finishes,
+        stage.bends,
+        viewpoint(snapshot.camera),
+        width,
+        spots,
+        np.float32(_SHARP),
+        calm,
+    )
+    inherit(fragments, whole, scene.patches, scene.facing, found.values, count + 1, calm, rayed, known)
     if snapshot.bounces:
-        near = _mirrored(snapshot, stage, light, fragments, spots, 4, rayed, True)
+        near = _mirrored(snapshot, stage, light, fragments, spots, 4, mirror_places(), rayed, True, known)
         heaps.share(fragments, sides, scene.finish_of, light.finishes, spots, near, count + 1, rayed)
     else:
         rayed[:, count + 1 :] = 0
@@ -269,11 +284,12 @@ def _mirrored(
     fragments: Fragments,
     spots: NDArray[np.float32],
     cells: int,
+    pattern: NDArray[np.float32],
     rayed: NDArray[np.float32],
     finely: bool,
-    turns: int = 1,
+    known: NDArray[np.uint8] = _NOTHING_KNOWN,
 ) -> NDArray[np.float32]:
-    """What mirror rays of fragments meet, so many of each (a power of two), into the last columns of rayed; pictures as
+    """What mirror rays of fragments meet, into the last columns of rayed; cells, pattern and known as in ``mirror``, pictures as
     ``Quality.pictures_finely`` says. Gives how near that is (see ``mirror``), good until the next call."""
     camera, dots = snapshot.camera, flying(snapshot)
     near = kept("near", (len(spots),), np.float32)
@@ -292,9 +308,9 @@ def _mirrored(
         camera.parallel,
         np.float32(cells),
         spots,
-        mirror_turns(turns) if turns > 1 else mirror_pattern(),
-        turns,
+        pattern,
         snapshot.bounces,
+        known,
         rayed,
         near,
     )

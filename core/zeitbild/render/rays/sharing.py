@@ -14,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zeitbild.kernels import PARALLEL, parallel_kernel
+from zeitbild.render.shade.texturing import footprint_at
 from zeitbild.render.visible.triangle_setup import TILE
 from zeitbild.render.visible.visibility import Fragments
 
@@ -24,12 +25,28 @@ _ZERO, _ONE, _HALF = np.float32(0), np.float32(1), np.float32(0.5)
 _HEAPS, _AROUND = 8, 2
 #: Cells of one heap lean apart, and heaps that count lean or stand apart, by about so much of how wide their lobe is.
 _TOGETHER, _ALIKE = np.float32(0.6), np.float32(0.5)
+#: A surface that turns by less of its lobe (alpha) over a pixel is flat there.
+_LITTLE = np.float32(0.1)
 #: Beyond so many times that nothing counts (squared).
 _NOTHING = np.float32(9)
 #: What is kept of a heap: mirrored light (three) and how much of it met something, normal, place, how near that was (the inverse of how far), how
 #: many cells, their finish.
 _COLUMNS = 13
 _NORMAL, _PLACE, _NEAR, _COUNT, _FINISH = 4, 7, 10, 11, 12
+
+
+@parallel_kernel
+def find_calm(fragments, finish_of, finishes, bends, eye, pixel_size, spots, least, calm):  # type: ignore[no-untyped-def]
+    """Which cells mirror the same as all of their surface in the pixel, calm [n] uint8: what is as rough as ``least`` at least and turns by little
+    of its lobe over a pixel. bends [T] as in ``stage``, eye as in ``stage.viewpoint``, pixel_size that at distance 1."""
+    order, counts, firsts, triangle = fragments.order, fragments.counts, fragments.firsts, fragments.triangle
+    for turn in numba.prange(order.shape[0]):
+        tile = order[turn]
+        for f in range(firsts[tile], firsts[tile] + counts[tile]):
+            t, spot = triangle[f], spots[f]
+            rough = finishes[finish_of[t], 3]
+            footprint = footprint_at(spot[0], spot[1], spot[2], eye, pixel_size)
+            calm[f] = np.uint8(1 if rough >= least and bends[t] * footprint < _LITTLE * rough * rough else 0)
 
 
 class Heaps:

@@ -9,7 +9,7 @@ import numba
 import numpy as np
 from numpy.typing import NDArray
 
-from zeitbild.kernels import inlined_kernel, parallel_kernel
+from zeitbild.kernels import inlined_kernel, kernel, parallel_kernel
 from zeitbild.render.light.lighting import light_point, sideways
 from zeitbild.render.rays.patterns import TURNS
 from zeitbild.render.shade import batch
@@ -31,6 +31,8 @@ _GRAZING = np.float32(1e-3)
 _SHORT = np.float32(0.999)
 #: Surfaces are never taken for seen at a smaller angle (sine) than this where rays start all over a pixel: flat ones, and what bends.
 _LEAST_FLAT, _LEAST_BENT = np.float32(0.01), np.float32(0.2)
+#: Column of what tells whether a step is asked after.
+_ASKED = 8
 _TILE = TILE
 _SHIFT, _MASK = TILE.bit_length() - 1, TILE - 1
 _PACKET, _BUFFER, _TURNS = PACKET, BUFFER, TURNS
@@ -113,6 +115,43 @@ def _along(ray, depth, lean, spot, gx, gy, gz):  # type: ignore[no-untyped-def]
     return x - off * gx, y - off * gy, z - off * gz
 
 
+@inlined_kernel
+def _reaches_over(edges, t, x, y):  # type: ignore[no-untyped-def]
+    """Whether the square of a pixel about (x, y) reaches over triangle t's edges."""
+    least = 1.0
+    for k in range(0, 9, 3):
+        a, b = edges[t, k], edges[t, k + 1]
+        least = min(least, a * x + b * y + edges[t, k + 2] - 0.5 * (abs(a) + abs(b)))
+    return least < 0.0
+
+
+@kernel
+def _step_if_free(casting, valid, ray, steps, light, used):  # type: ignore[no-untyped-def]
+    """Take back the steps across a pixel of those of the ``used`` rays of a packet that lead into something: what the plane of their triangle
+    runs into beyond its edge. steps [PACKET, 9] are where each began, by how much it went, and what place on the light it aims at; the
+    last tells whether it is asked after."""
+    occluded, scene = casting.occluded, casting.scene
+    held = np.empty((7, _PACKET), np.float32)
+    for k in range(_PACKET):
+        valid[k] = np.int32(-1) if k < used and steps[k, _ASKED] != _ZERO else np.int32(0)
+        for c in range(3):
+            held[c, k], held[3 + c, k] = ray[c * _PACKET + k], ray[(4 + c) * _PACKET + k]
+            ray[c * _PACKET + k], ray[(4 + c) * _PACKET + k] = steps[k, c], steps[k, 3 + c]
+        held[6, k], ray[8 * _PACKET + k] = ray[8 * _PACKET + k], _ONE
+    cast_packet(occluded, valid.ctypes.data, scene, ray.ctypes.data)
+    for k in range(used):
+        into = steps[k, _ASKED] != _ZERO and ray[8 * _PACKET + k] < _ZERO
+        for c in range(3):
+            ray[c * _PACKET + k], ray[(4 + c) * _PACKET + k] = held[c, k], held[3 + c, k]
+        ray[8 * _PACKET + k] = held[6, k]
+        if into:
+            x, y, z = steps[k, 0], steps[k, 1], steps[k, 2]
+            lx, ly, lz, far = light_point(light, x, y, z, steps[k, 6], steps[k, 7])
+            ray[k], ray[_PACKET + k], ray[2 * _PACKET + k] = x, y, z
+            ray[4 * _PACKET + k], ray[5 * _PACKET + k], ray[6 * _PACKET + k] = lx, ly, lz
+            ray[8 * _PACKET + k] = far * _SHORT
+
+
 @parallel_kernel
 def trace(  # type: ignore[no-untyped-def]
     fragments,
@@ -142,7 +181,7 @@ def trace(  # type: ignore[no-untyped-def]
     nothing moves, else every ray has a moment of its own.
     """
     order, counts, firsts = fragments.order, fragments.counts, fragments.firsts
-    pixel, triangle = fragments.pixel, fragments.triangle
+    pixel, triangle, where, edges = fragments.pixel, fragments.triangle, fragments.where, fragments.edges
     eye, forward, ray_x, ray_y = looking
     occluded, scene = casting.occluded, casting.scene
     rays, first, last, all_over = ordinals
@@ -163,6 +202,7 @@ def trace(  # type: ignore[no-untyped-def]
         flags = np.empty(2 * _PACKET, np.int32)
         valid = flags[((64 - (flags.ctypes.data & 63)) // 4) % _PACKET :]
         valid_address = valid.ctypes.data
+        steps = np.zeros((_PACKET, 9), np.float32)
         for k in range(_PACKET):
             ray[3 * _PACKET + k] = _ZERO
             ray[7 * _PACKET + k] = _ZERO
@@ -176,9 +216,10 @@ def trace(  # type: ignore[no-untyped-def]
             hard = not sky and lights[number, 0] <= _ONE and lights[number, 16] == _ZERO
             # On what is flat the very first, too, where many may follow: from the middles of pixels thin shadows would be missed all along.
             spreads = all_over or (hard and last > 1)
-            filled = 0
+            filled = asked = 0
             for f in range(base, base + total + 1):
                 ending = f == base + total
+                leaves = False
                 if not ending:
                     if wanted.shape[0] > 0 and wanted[f, number] == 0:
                         continue
@@ -202,6 +243,8 @@ def trace(  # type: ignore[no-untyped-def]
                         bx, by, bz = _along(ray_y, depth, lean, spot, gx, gy, gz)
                         if last == 1 and not is_flat:
                             ax = ay = az = bx = by = bz = _ZERO
+                        else:
+                            leaves = _reaches_over(edges, np.uint64(triangle[f]), where[f, 0], where[f, 1])
                 for ordinal in range(last if ending else first, last + 1 if ending else last):
                     if not ending:
                         place = pattern[number, turned + ordinal]
@@ -223,6 +266,7 @@ def trace(  # type: ignore[no-untyped-def]
                             gz = spot[8] + far_off * (move[8] * spot[6] + move[9] * spot[7] + move[10] * spot[8])
                             if sky:
                                 ax, ay, az, bx, by, bz = sideways(nx, ny, nz)
+                        a = b = u = v = _ZERO
                         if sky:
                             a, b, c = place[0], place[1], place[2]
                             lx, ly, lz = a * ax + b * bx + c * nx, a * ay + b * by + c * ny, a * az + b * bz + c * nz
@@ -236,7 +280,8 @@ def trace(  # type: ignore[no-untyped-def]
                             if spreads:
                                 a, b = place[3], place[4]
                                 ox, oy, oz = ox + a * ax + b * bx, oy + a * ay + b * by, oz + a * az + b * bz
-                            lx, ly, lz, far = light_point(light, ox, oy, oz, place[0], place[1])
+                            u, v = place[0], place[1]
+                            lx, ly, lz, far = light_point(light, ox, oy, oz, u, v)
                         # What arrives from below the surface does not light it.
                         if lx * gx + ly * gy + lz * gz <= _GRAZING or lx * nx + ly * ny + lz * nz <= _ZERO:
                             continue
@@ -245,10 +290,20 @@ def trace(  # type: ignore[no-untyped-def]
                         ray[5 * _PACKET + filled] = ly
                         ray[6 * _PACKET + filled] = lz
                         ray[8 * _PACKET + filled] = far * _SHORT
+                        steps[filled, _ASKED] = _ZERO
+                        if leaves:
+                            x, y, z = a * ax + b * bx, a * ay + b * by, a * az + b * bz
+                            steps[filled, 0], steps[filled, 1], steps[filled, 2] = ox - x, oy - y, oz - z
+                            steps[filled, 3], steps[filled, 4], steps[filled, 5] = x, y, z
+                            steps[filled, 6], steps[filled, 7], steps[filled, _ASKED] = u, v, _ONE
+                            asked += 1
                         lane[9 * _PACKET + filled] = veil_bits[turned + ordinal]
                         lane[10 * _PACKET + filled] = np.int32(f)
                         filled += 1
                     if filled == _PACKET or (ending and filled > 0):
+                        if asked > 0:
+                            _step_if_free(casting, valid, ray, steps, light, filled)
+                            asked = 0
                         for k in range(_PACKET):
                             valid[k] = np.int32(-1) if k < filled else np.int32(0)
                         cast_packet(occluded, valid_address, scene, address)

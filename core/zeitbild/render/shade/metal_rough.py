@@ -13,17 +13,16 @@ import math
 import numpy as np
 
 from zeitbild.kernels import inlined_kernel
-from zeitbild.render.light.environment import LEVEL_COUNT, level_place, level_value
+from zeitbild.render.light import reflectance
+from zeitbild.render.light.environment import LEVEL_COUNT, SHARPEST, level_place, level_value
 from zeitbild.render.light.lighting import reach
 from zeitbild.render.light.octahedral import unfold
+from zeitbild.render.light.reflectance import ENTRY, TABLE
 from zeitbild.snapshot.finish_row import OWNER
 
-#: Reflectance of dielectrics at normal incidence (glTF 2.0, appendix B.3.3).
-DIELECTRIC = np.float32(0.04)
+DIELECTRIC, LEAST_COSINE = np.float32(reflectance.DIELECTRIC), np.float32(reflectance.LEAST_COSINE)
 #: Smallest squared roughness, so that a mirror's highlight keeps a finite peak.
-MIN_ALPHA = np.float32(0.0016)
-#: Smallest cosine between normal and view that the model takes.
-LEAST_COSINE = np.float32(1e-3)
+MIN_ALPHA = np.float32(SHARPEST**2)
 _MIN_ALPHA, _LEAST_COSINE = MIN_ALPHA, LEAST_COSINE
 _ZERO, _HALF, _ONE, _TWO = np.float32(0), np.float32(0.5), np.float32(1), np.float32(2)
 _LEVEL_COUNT = LEVEL_COUNT
@@ -31,15 +30,16 @@ _LEVEL_COUNT = LEVEL_COUNT
 _NOTICED = np.float32(1.5e-4)
 #: Alpha for a bend: half of a Gaussian's height is 2.355 sigma wide, half of GGX's, mirrored, 2.56 alpha.
 _PART_OF_BEND = np.float32(2 / math.sqrt(12) * 2.355 / 2.56)
-_STEPS, _CELL_COUNT, _LAST_CELL = np.float32(31), np.int32(32), np.int32(30)
+_STEPS, _CELL_COUNT, _LAST_CELL = np.float32(TABLE - 1), np.int32(TABLE), np.int32(TABLE - 2)
 #: A quarter and a half of a turn; how much normals turn (over the lobe's width, squared) before that counts; how far off a
 #: highlight lies (over how much normals turn, squared) before it counts no more.
 _QUARTER, _HALF_TURN = np.float32(math.pi / 2), np.float32(math.pi)
 _LITTLE_BEND, _FAR_BENDS = np.float32(0.02), np.float32(16)
 #: Where the fits begin in the table.
-_FITS = np.int32(4 * 32 * 32)
+_FITS = np.int32(ENTRY * TABLE * TABLE)
 #: Steps in rows of numbers: to the next one, two or three, the table's next entry, its next row.
-_I, _II, _III, _NEXT, _NEXT_ROW = np.uint64(1), np.uint64(2), np.uint64(3), np.uint64(4), np.uint64(128)
+_I, _II, _III = np.uint64(1), np.uint64(2), np.uint64(3)
+_ENTRY, _NEXT, _NEXT_ROW = np.int32(ENTRY), np.uint64(ENTRY), np.uint64(ENTRY * TABLE)
 #: The exponent 2^(-16 a - 1) of a reflection's occlusion, written for exp.
 _LOG_2 = np.float32(math.log(2))
 _OPEN_SLOPE = np.float32(-16 * math.log(2))
@@ -189,7 +189,7 @@ def table_place(n_v, rough):  # type: ignore[no-untyped-def]
 def mixed_table(table, place, fv, fr):  # type: ignore[no-untyped-def]
     """Four numbers of ``reflectance.reflectance_table`` at a place of ``table_place``, bilinear: scale and bias, how far what is mirrored
     leans to the normal, the roughness whose straight lobe is as wide. table is all its numbers in one row."""
-    a = np.uint64(4 * place)
+    a = np.uint64(_ENTRY * place)
     b, c = a + _NEXT, a + _NEXT_ROW
     d = c + _NEXT
     w00, w01, w10, w11 = (_ONE - fv) * (_ONE - fr), (_ONE - fv) * fr, fv * (_ONE - fr), fv * fr

@@ -98,7 +98,7 @@ def _find(shapes, onto, begins, ends, middle, near, limits, streak, found, insid
 
     shapes are places, ways, tails [n, 3], radii and opacities [n] in units; onto [4, 4] leads from those to (x w, y w, w, distance), pixels;
     middle, begins and ends are how many ways (and the last of them how many tails) from its place it is seen; near the least
-    distance, and that of an end where there is perspective; limits are the picture's size, the least radius, and pixels to a unit at distance
+    distance of it and its ends where there is perspective; limits are the picture's size, the least radius, and pixels to a unit at distance
     1, or at any distance.
     """
     places, ways, tails, radii, opacities = shapes
@@ -117,8 +117,7 @@ def _find(shapes, onto, begins, ends, middle, near, limits, streak, found, insid
         reach = max(radius, smallest) + 1
         # What is no number is in no picture.
         inside[n] = (
-            away > near
-            and (parallel or (at[0, 2] > near and at[1, 2] > near))
+            (parallel or (away > near and at[0, 2] > near and at[1, 2] > near))
             and opacities[n] > _LEAST
             and radius > 0
             and max(ax, bx) + reach > 0

@@ -23,6 +23,8 @@ _ZERO, _HALF, _ONE = np.float32(0), np.float32(0.5), np.float32(1)
 #: From this "roughness" on a pixel is one unlit finish, which is known as it is.
 ONE_UNLIT = 10.0
 _UNLIT = np.float32(ONE_UNLIT)
+#: One surface, leaning the same way: four for that, and the cosine between its faces.
+_SAME = np.float32(4.99)
 #: What counts as the ground where a pixel is covered in part: a middle grey.
 _GROUND = np.float32(0.18)
 #: Halves that differ by so many times more than allowed ask for the finest cells at once.
@@ -143,9 +145,10 @@ def fit_shares(fragments, finish_of, weights, alpha):  # type: ignore[no-untyped
 
 
 @parallel_kernel
-def inherit(fragments, whole, patches, facing, values, taken, rayed):  # type: ignore[no-untyped-def]
+def inherit(fragments, whole, patches, facing, values, taken, calm, rayed, known):  # type: ignore[no-untyped-def]
     """Take over what was found for a pixel's surfaces: the first ``taken`` columns of values into rayed, for each fragment those of
-    that of the whole picture whose surface is most like its own."""
+    that of the whole picture whose surface is most like its own; of calm ones [n] all of them, if that is the same surface: then known [n]
+    is 1, else 0."""
     order, counts, firsts = fragments.order, fragments.counts, fragments.firsts
     pixel, triangle = fragments.pixel, fragments.triangle
     whole_pixel, whole_triangle = whole.pixel, whole.triangle
@@ -169,5 +172,6 @@ def inherit(fragments, whole, patches, facing, values, taken, rayed):  # type: i
                 if like > best:
                     best, nearest = like, g
                 g += 1
-            for c in range(taken):
+            known[f] = np.uint8(1) if calm[f] != 0 and best > _SAME else np.uint8(0)
+            for c in range(rayed.shape[1] if known[f] != 0 else taken):
                 rayed[f, c] = values[nearest, c] if nearest >= 0 else _ONE

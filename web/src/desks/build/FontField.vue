@@ -32,7 +32,7 @@ function describe(font: Schemas["FontOut"]) {
   <AssetField
     :label
     folder="fonts"
-    accept=".ttf,.otf,font/ttf,font/otf"
+    accept=".ttf,.otf,.ttc,.otc,font/ttf,font/otf,font/collection"
     invitation="Use your own TTF or OTF, or drop it here"
     :model-value
     :error
