@@ -1,4 +1,4 @@
-"""Single pictures as files have them: PNG, JPEG, TIFF, TGA, OpenEXR, Radiance HDR, WebP. Strangers' files are read by what runs ``apart``."""
+"""Single pictures as files have them: PNG, JPEG, TIFF, TGA, BMP, OpenEXR, Radiance HDR, WebP, AVIF, GIF. Strangers' files are read by what runs ``apart``."""
 
 from __future__ import annotations
 
@@ -17,6 +17,7 @@ import OpenImageIO as oiio
 from numpy.typing import NDArray
 from PIL import Image, UnidentifiedImageError
 
+from zeitbild.avif_files import codes_in, fine_pixels, is_avif
 from zeitbild.colour.high_range import HIGH_BY_CODE
 from zeitbild.colour.primaries import BY_CODE, SRGB, Chromaticities, is_sound, near
 from zeitbild.colour.said import Said, colours_of
@@ -37,6 +38,10 @@ _STARTS = (
     (b"#?", ".hdr"),
     (b"GIF8", ".gif"),
 )
+#: Sizes of the headers that a BMP may have behind its first 14 bytes (common practice).
+_BMP_HEADERS = (12, 40, 52, 56, 64, 108, 124)
+#: What Pillow alone reads.
+_BY_PILLOW = (".webp", ".gif", ".avif", ".bmp")
 #: What has light and not encoded colours in it.
 _LINEAR = (".exr", ".hdr")
 #: Largest value kept: that of a half float.
@@ -90,6 +95,10 @@ def ending_of(data: bytes) -> str:
             return ending
     if data[:4] == b"RIFF" and data[8:12] == b"WEBP":
         return ".webp"
+    if is_avif(data):
+        return ".avif"
+    if data[:2] == b"BM" and int.from_bytes(data[14:18], "little") in _BMP_HEADERS:
+        return ".bmp"
     # TGA has no mark at its start: what its header says must make sense.
     if len(data) >= 18 and data[1] <= 1 and data[2] in (1, 2, 3, 9, 10, 11) and data[16] in (8, 15, 16, 24, 32):
         width, height = struct.unpack_from("<HH", data, 12)
@@ -109,14 +118,16 @@ def read_still(path: Path, label: str, *, as_stored: bool = False) -> Raw:
         ending = ending_of(file.read(18))
     if not ending:
         raise PictureError(
-            f"{label} is no picture that Zeitbild reads: PNG, JPEG, TIFF, TGA, EXR, HDR, WebP and GIF are"
+            f"{label} is no picture that Zeitbild reads: PNG, JPEG, TIFF, TGA, BMP, EXR, HDR, WebP, AVIF and GIF are"
         )
-    if ending in (".webp", ".gif"):
+    if ending in _BY_PILLOW:
         with _pillow(path, label) as image:
             check_size(*image.size, label)
-            return in_srgb(
-                Raw(np.asarray(image.convert("RGBA")), True, "straight"), Said() if as_stored else said_by(image)
-            )
+            pixels = fine_pixels(path) if ending == ".avif" else None
+            if pixels is None:
+                pixels = np.asarray(image.convert("RGBA"))
+            said = Said() if as_stored else said_by(image)
+            return _upright(in_srgb(Raw(pixels, True, "straight"), said), _held(image) if ending == ".avif" else 1)
     held, said = 1, Said()
     if ending in (".png", ".jpg") or (ending == ".tif" and _is_known(path)):
         with _pillow(path, label) as image:
@@ -156,6 +167,8 @@ def said_by(image: Image.Image) -> Said:
         if abs(gamma - _LIKE_SRGB) < _ROUNDED and near(primaries, SRGB):
             return Said()
         return Said(primaries=primaries, gamma=1 / gamma if gamma > 0 else 0)
+    if image.format == "AVIF":
+        return said_by_codes(*(codes_in(Path(image.filename)) or (1, 13)))
     if image.format == "JPEG" and image.getexif().get_ifd(_INTEROPERABILITY).get(_INDEX) == _ADOBE:
         return _ADOBE_RGB
     return Said()
@@ -237,7 +250,7 @@ def size_by_head(file: IO[bytes], label: str) -> tuple[int, int]:
         warnings.simplefilter("ignore")
         try:
             with Image.open(file) as image:
-                transposed = ending == ".jpg" and _TURNED[_held(image)][0]
+                transposed = ending in (".jpg", ".avif") and _TURNED[_held(image)][0]
                 return image.size[::-1] if transposed else image.size
         except UnidentifiedImageError as error:
             if ending == ".tif":
@@ -318,6 +331,8 @@ def _by_library(path: Path, label: str, ending: str, said: Said | None) -> Raw:
         straight = bool(spec.getattribute("oiio:UnassociatedAlpha"))
         if said is not None:
             said = _more_said(spec, ending) or said
+    if ending == ".tif" and (values is None or complaint):
+        values, complaint = _unpacked(path, spec), False
     if values is None or complaint:
         raise PictureError(f"{label} is broken or cut off; it cannot be read")
     pixels = _in_window(np.asarray(values).reshape(spec.height, spec.width, -1), spec)
@@ -343,6 +358,31 @@ def _by_library(path: Path, label: str, ending: str, said: Said | None) -> Raw:
         told = "straight" if straight else "premultiplied"
     raw = Raw(np.ascontiguousarray(pixels), encoded, told)
     return raw if said is None else in_srgb(raw, said)
+
+
+def _unpacked(path: Path, spec: oiio.ImageSpec) -> NDArray[Any] | None:
+    """The numbers of a TIFF [H, W, channels] that is packed in a way that OpenImageIO does not know: Zstandard, LZMA, LERC, JPEG 2000 or XL.
+    None if they cannot be read, or are no plain grey or colours of 8 or 16 bits or floats."""
+    from tifffile import TiffFile  # few files need it
+
+    try:
+        with TiffFile(path) as opened:
+            page = opened.pages.first
+            if page.photometric not in (1, 2):
+                return None
+            found = np.asarray(page.asarray(maxworkers=1))
+            # Each channel by itself (TIFF 6.0, PlanarConfiguration).
+            if page.planarconfig == 2 and found.ndim == 3:
+                found = np.moveaxis(found, 0, -1)
+    # Whatever its parsers meet.
+    except Exception:
+        return None
+    if found.dtype.kind == "f":
+        found = found.astype(np.float32)
+    kept = {oiio.UINT8: np.uint8, oiio.UINT16: np.uint16}.get(spec.format.basetype, np.float32)
+    if found.size != spec.height * spec.width * spec.nchannels or found.dtype != kept:
+        return None
+    return np.ascontiguousarray(found)
 
 
 def _more_said(spec: oiio.ImageSpec, ending: str) -> Said | None:

@@ -89,7 +89,7 @@ def _upload(request: HttpRequest, project_id: int, file: UploadedFile, *, sky: b
 
 @router.post("/projects/{project_id}/pictures", response=PictureOut, operation_id="uploadPicture")
 def upload_picture(request: HttpRequest, project_id: int, file: UploadedFile = File(...)) -> PictureOut:
-    """Take in a picture for surfaces: PNG, JPEG, TIFF, TGA, EXR, HDR or WebP."""
+    """Take in a picture for surfaces: PNG, JPEG, TIFF, TGA, BMP, EXR, HDR, WebP or AVIF."""
     return _upload(request, project_id, file, sky=False)
 
 

@@ -1,4 +1,4 @@
-"""Animations in one file that browsers play: GIF, APNG, animated WebP. Runs in a reading process."""
+"""Animations in one file that browsers play: GIF, APNG, animated WebP and AVIF. Runs in a reading process."""
 
 from __future__ import annotations
 

@@ -11,6 +11,7 @@ import numpy as np
 from av.video.frame import VideoFrame
 from av.video.reformatter import ColorRange, Colorspace
 
+from zeitbild.avif_files import is_avif
 from zeitbild.errors import PictureError
 from zeitbild.footage.plain import MAX_PICTURES
 from zeitbild.stills import Raw, check_size, in_srgb, said_by_codes
@@ -30,6 +31,8 @@ _UNSAID, _BT2020, _OF_BT2020 = 2, 9, (9, 10)
 def container_of(data: bytes) -> str:
     """What kind of container starts with some bytes (at least 12): its name in the library, or empty. Nothing else is opened: lists that
     name other files are none."""
+    if is_avif(data):
+        return ""
     if data[4:8] in (b"ftyp", b"moov", b"mdat", b"wide", b"free", b"skip"):
         return "mov"
     return "matroska" if data.startswith(b"\x1aE\xdf\xa3") else ""

@@ -75,13 +75,13 @@ def _piece(path: str, label: str) -> tuple[str, _Piece]:
         kind, piece = ("sequence" if sequence.count > 1 else "still"), sequence
     elif movies.container_of(head):
         kind, piece = "movie", movies.Movie(place, label)
-    elif ending_of(head) in (".gif", ".webp", ".png") and animations.moves(place):
+    elif ending_of(head) in (".gif", ".webp", ".png", ".avif") and animations.moves(place):
         kind, piece = "animation", animations.Animation(place, label)
     elif ending_of(head):
         kind, piece = "still", _Still(place, label)
     else:
         raise PictureError(
-            f"{label} is no picture or movie that Zeitbild reads: PNG, JPEG, TIFF, TGA, EXR, HDR, WebP, GIF and APNG are, MOV, "
+            f"{label} is no picture or movie that Zeitbild reads: PNG, JPEG, TIFF, TGA, BMP, EXR, HDR, WebP, AVIF, GIF and APNG are, MOV, "
             "MP4 and WebM, and a ZIP of numbered pictures"
         )
     _open[key] = kind, piece

@@ -53,7 +53,9 @@ class SequenceOfPictures:
         pictures = [name for name in files if ending_of(self._head(name))]
         others = sorted(set(files) - set(pictures))
         if not pictures:
-            raise PictureError(f"there are no pictures in {label}: PNG, JPEG, TIFF, TGA, EXR, HDR and WebP are read")
+            raise PictureError(
+                f"there are no pictures in {label}: PNG, JPEG, TIFF, TGA, BMP, EXR, HDR, WebP and AVIF are read"
+            )
         if others:
             self.notes.append(f"no pictures, left out: {_few(others)}")
         order = in_order(pictures)

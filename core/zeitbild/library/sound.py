@@ -1,4 +1,4 @@
-"""Sounds: WAV, FLAC, MP3, OGG, M4A, AAC."""
+"""Sounds: WAV, AIFF, CAF, FLAC, MP3, OGG, M4A, AAC."""
 
 from __future__ import annotations
 
@@ -38,7 +38,7 @@ files.register(
     FileKind(
         "sounds",
         "Sound",
-        (".wav", ".flac", ".mp3", ".ogg", ".oga", ".opus", ".m4a", ".aac"),
+        (".wav", ".aif", ".aiff", ".aifc", ".caf", ".flac", ".mp3", ".ogg", ".oga", ".opus", ".m4a", ".aac"),
         MAX_SOUND_BYTES,
         facts,
         order=3,

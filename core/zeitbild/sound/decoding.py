@@ -26,6 +26,7 @@ _KINDS = {
     b"fLaC": "flac",
     b"OggS": "ogg",
     b"ID3": "mp3",
+    b"caff": "caf",
 }
 
 
@@ -34,6 +35,8 @@ def _container(data: bytes) -> str:
     for begins, name in _KINDS.items():
         if data.startswith(begins):
             return name
+    if data[:4] == b"FORM" and data[8:12] in (b"AIFF", b"AIFC"):
+        return "aiff"
     if data[4:8] == b"ftyp":
         return "mov"
     if data.startswith(b"\x1aE\xdf\xa3"):
@@ -52,7 +55,7 @@ class Opened:
         with open(path, "rb") as file:
             kind = _container(file.read(16))
         if not kind:
-            raise SoundError(f"{label} is no sound that is read here: WAV, FLAC, MP3, OGG, M4A, AAC or a movie's sound")
+            raise SoundError(f"{label} is no sound that is read here: WAV, AIFF, CAF, FLAC, MP3, OGG, M4A, AAC or a movie's sound")
         try:
             options = {"protocol_whitelist": "file", **_LARGE_PACKETS.get(kind, {})}
             self._container = av.open(path, format=kind, options=options)

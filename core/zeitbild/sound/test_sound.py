@@ -73,6 +73,10 @@ class Reading(WithFolder):
             ("d.wav", "PCM_U8", 2**-7),
             ("e.flac", "PCM_16", 2**-15),
             ("f.flac", "PCM_24", 2**-23),
+            ("g.aiff", "PCM_16", 2**-15),
+            ("h.aiff", "PCM_24", 2**-23),
+            ("i.aiff", "FLOAT", 0.0),
+            ("j.caf", "PCM_16", 2**-15),
         ):
             path = self.wav(_NOISE, name=name, subtype=subtype)
             with self.subTest(name, subtype=subtype):
@@ -141,6 +145,8 @@ class Hostile(WithFolder):
             "head": whole[:44],
             "riff": b"RIFF\xff\xff\xff\x7fWAVEfmt " + b"\xff" * 40,
             "flac": b"fLaC" + b"\x00" * 200,
+            "aiff": b"FORM\0\0\1\0AIFFCOMM" + b"\xff" * 100,
+            "caf": b"caff\0\1\0\0" + b"\xff" * 100,
             "ogg": b"OggS" + bytes(range(256)),
             "mp3": b"ID3\x04" + b"\xff" * 3000,
             "list": b"ffconcat version 1.0\nfile /etc/passwd\n",
@@ -154,7 +160,7 @@ class Hostile(WithFolder):
             self.assertIn(f"the file {name}", str(caught.exception))
 
     def test_what_is_cut_off_is_heard_up_to_there_or_refused(self) -> None:
-        for name, subtype in (("a.wav", "PCM_16"), ("a.flac", "PCM_16"), ("a.ogg", "VORBIS")):
+        for name, subtype in (("a.wav", "PCM_16"), ("a.flac", "PCM_16"), ("a.ogg", "VORBIS"), ("a.aiff", "PCM_16")):
             whole = self.wav(_NOISE, name=name, subtype=subtype).read_bytes()
             for part in range(10):
                 path = self.folder / f"{part}{name}"

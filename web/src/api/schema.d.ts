@@ -856,7 +856,7 @@ export interface paths {
         put?: never;
         /**
          * Upload Picture
-         * @description Take in a picture for surfaces: PNG, JPEG, TIFF, TGA, EXR, HDR or WebP.
+         * @description Take in a picture for surfaces: PNG, JPEG, TIFF, TGA, BMP, EXR, HDR, WebP or AVIF.
          */
         post: operations["uploadPicture"];
         delete?: never;

@@ -91,8 +91,8 @@ export function gathered(files: File[], endings: string[]): boolean {
   return files.length > 1 && files.every((file) => endings.some((one) => file.name.toLowerCase().endsWith(one)));
 }
 
-const COMPANION = /\.(mtl|bin|png|jpe?g|webp|tga|bmp|tiff?|exr|hdr)$/i;
-const NUMBERED = /^(.*?)(\d+)(\D*\.(?:png|jpe?g|tiff?|tga|exr|hdr|webp))$/i;
+const COMPANION = /\.(mtl|bin|png|jpe?g|webp|avif|tga|bmp|tiff?|exr|hdr)$/i;
+const NUMBERED = /^(.*?)(\d+)(\D*\.(?:png|jpe?g|tiff?|tga|exr|hdr|webp|avif|bmp))$/i;
 
 /**
  * Which of files that came together make one: a model that names others with its buffers, materials and pictures; numbered pictures of one

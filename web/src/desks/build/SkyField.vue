@@ -19,7 +19,7 @@ function describe(picture: Schemas["PictureOut"]) {
     <AssetField
       label="Picture"
       folder="skies"
-      accept=".hdr,.exr,.png,.jpg,.jpeg,.tif,.tiff,.tga,.webp"
+      accept=".hdr,.exr,.png,.jpg,.jpeg,.tif,.tiff,.tga,.webp,.avif,.bmp"
       invitation="Bring a picture, or drop it here"
       :model-value
       :error

@@ -30,7 +30,7 @@ function describe(picture: Schemas["PictureOut"]) {
     <AssetField
       :label
       folder="pictures"
-      accept=".png,.jpg,.jpeg,.tif,.tiff,.tga,.exr,.hdr,.webp,.gif"
+      accept=".png,.jpg,.jpeg,.tif,.tiff,.tga,.exr,.hdr,.webp,.avif,.bmp,.gif"
       invitation="Bring a picture"
       :model-value
       :error
