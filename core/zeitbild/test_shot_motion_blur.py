@@ -7,8 +7,10 @@ from typing import Any
 
 import numpy as np
 
+from zeitbild.colour import encode
 from zeitbild.document.reading import read_shot
 from zeitbild.document.shot import Camera, Motion, Raster, Shot, Timing
+from zeitbild.elements.lettering import Lettering
 from zeitbild.elements.solid import Solid
 from zeitbild.finishes import Finish
 from zeitbild.lights.sun import SunLight
@@ -149,14 +151,44 @@ class Blur(unittest.TestCase):
 class AgainstManyMoments(unittest.TestCase):
     """The mean of stills at many moments, each drawn on its own with exact edges, is what an open shutter shows."""
 
-    def _mean(self, shot: Shot, count: int) -> np.ndarray:  # type: ignore[type-arg]
+    def _mean(self, shot: Shot, count: int, quality: str = "final") -> np.ndarray:  # type: ignore[type-arg]
         snapshot = resolve(shot, 1, NOWHERE)
         total = np.zeros((snapshot.height, snapshot.width, 4))
         for number in range(count):
             matrices = snapshot.at_time((number + 0.5) / count)
             bodies = tuple(replace(one, matrix=matrix) for one, matrix in zip(snapshot.bodies, matrices, strict=True))
-            total += render(replace(snapshot, bodies=bodies, stations=()), QUALITIES["final"]).beauty
+            total += render(replace(snapshot, bodies=bodies, stations=()), QUALITIES[quality]).beauty
         return total / count  # type: ignore[no-any-return]
+
+    def _gold(self, size: float, turns: float, start: float, width: int) -> Shot:
+        """A golden letter under a soft sun, which turns."""
+        gold = Finish(shading="metal-rough", base_colour="#e0b052", roughness=0.2, metalness=1.0)
+        faces = {"face": gold, "bevel": gold, "side": gold}
+        word = Lettering(
+            id="word",
+            word="M",
+            font="eb-garamond",
+            size=size,
+            depth=size / 6,
+            bevel_profile="round",
+            bevel_width=size / 19,
+            turn=Turn(turns=turns, start=start, axis="y"),
+            **faces,  # type: ignore[arg-type]
+        )
+        return Shot(
+            raster=Raster(width=width, height=120),
+            timing=Timing(last=24, cycle=False),
+            camera=Camera(position=(0, 0, 500)),
+            motion=Motion(angle=180, phase=-90),
+            elements=(word,),
+            lights=(SunLight(azimuth=44, elevation=24, size=6, strength=1.4, colour="#ffe6c0"),),
+        )
+
+    def _off(self, shot: Shot, truth: np.ndarray) -> np.ndarray:  # type: ignore[type-arg]
+        """How far pixels that are covered are from the truth as they are seen, in levels of 255."""
+        found = render(resolve(shot, 1, NOWHERE), QUALITIES["final"]).beauty
+        shown, wanted = (encode(np.clip(one[..., :3], 0, 1)) * 255 for one in (found, truth))
+        return np.abs(shown - wanted).max(axis=2)[truth[..., 3] > 0.2]  # type: ignore[no-any-return]
 
     def test_a_turn_of_thirty_degrees_a_frame(self) -> None:
         shot = _shot(turns=2, angle=360, phase=-180)
@@ -168,6 +200,21 @@ class AgainstManyMoments(unittest.TestCase):
         self.assertLess(float(off[:, :3].mean()), 0.5)
         # No comb: nowhere is a step of the shutter seen.
         self.assertLess(float(off[:, 3].max()), 8)
+
+    def test_highlights_on_round_bevels_are_smooth(self) -> None:
+        """On the way over a bevel normals turn as much as by the turn itself."""
+        for start in (200.0, 60.0):
+            shot = self._gold(420, 8, start, 200)
+            off = self._off(shot, self._mean(shot, 64, "check"))
+            with self.subTest(start=start):
+                self.assertLess(float((off > 12).mean()), 0.012)
+                self.assertLess(float(off.mean()), 1.85)
+
+    def test_what_goes_five_pixels_is_as_fine_as_what_stands(self) -> None:
+        shot = self._gold(170, 2, 70.0, 160)
+        off = self._off(shot, self._mean(shot, 48))
+        self.assertLess(float((off > 12).mean()), 0.03)
+        self.assertLess(float(off.mean()), 2.5)
 
     def test_shadows_blur_as_what_throws_them(self) -> None:
         floor = Solid(id="floor", width=280, height=280, depth=4, rounding=0, placement=Placement(position=(0, 0, -60)))

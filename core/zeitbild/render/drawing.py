@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from zeitbild.kernels import PARALLEL
 from zeitbild.render.data_rows import CAMERA_NORMAL, NORMAL
-from zeitbild.render.moving.sweeping import draw, rayed_places, without_hidden
+from zeitbild.render.moving.sweeping import draw, rayed_places, runs_of, without_hidden
 from zeitbild.render.outputs import Output, View, empty_picture, groups_of
 from zeitbild.render.picture import NO_DEPTH, Picture
 from zeitbild.render.rays.secondary import Rayed, cast_again, cast_rays
@@ -123,7 +123,8 @@ def draw_outputs(
                 PARALLEL.by_parts(drop_hidden, fragments, scene.finish_of, output.weights, bool(opaque), moved)
         ways = stage.moves(snapshot) if swept else NO_WAYS
         wanted = any(output.picture.planes is not None for output in lit_ones)
-        rayed = plain = cast_rays(snapshot, quality, stage, light, fragments, depth, ways, unlit_too=wanted)
+        runs = None if stretch is None else runs_of(stretch)
+        rayed = plain = cast_rays(snapshot, quality, stage, light, fragments, depth, ways, unlit_too=wanted, runs=runs)
         shaded = fragments
         if light.catches and alone:
             # The places of a stretch, and those that pixels are cut into, take what rays found as it was.

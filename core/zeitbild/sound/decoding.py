@@ -55,7 +55,9 @@ class Opened:
         with open(path, "rb") as file:
             kind = _container(file.read(16))
         if not kind:
-            raise SoundError(f"{label} is no sound that is read here: WAV, AIFF, CAF, FLAC, MP3, OGG, M4A, AAC or a movie's sound")
+            raise SoundError(
+                f"{label} is no sound that is read here: WAV, AIFF, CAF, FLAC, MP3, OGG, M4A, AAC or a movie's sound"
+            )
         try:
             options = {"protocol_whitelist": "file", **_LARGE_PACKETS.get(kind, {})}
             self._container = av.open(path, format=kind, options=options)

@@ -14,7 +14,7 @@ import numba
 import numpy as np
 from numpy.typing import NDArray
 
-from zeitbild.kernels import parallel_kernel
+from zeitbild.kernels import inlined_kernel, parallel_kernel
 from zeitbild.render.shade.shading import has_textures
 from zeitbild.render.visible.surface import bend_over
 from zeitbild.render.visible.triangle_setup import BELOW, ENDLESS, TILE
@@ -25,6 +25,9 @@ LANES = 64
 _STRETCHES = 32
 _ZERO, _HALF, _ONE, _TINY = np.float32(0), np.float32(0.5), np.float32(1), np.float32(1.4e-45)
 _BELOW, _ENDLESS = np.float32(BELOW), np.float32(ENDLESS)
+#: Cosine of what a place's own normal may lean from the mean of those at both of its ends; how far beyond its triangle an end may be seen, in
+#: shares of its corners.
+_NEAR, _BEYOND_IT = np.float32(0.8), _HALF
 #: Radians that the normal turns while a place is seen, at most.
 _MOST_BEND = np.float32(0.5)
 _LANES, _TILE = LANES, TILE
@@ -40,12 +43,14 @@ _SLOTS, _SPREAD = 128, 2654435761
 
 class Stood(NamedTuple):
     """Of each place of a stretch: parent [m] the fragment that it belongs to, time [m] when in the stretch (0 to 1) it was met, ends [m, 2]
-    the triangles that its first and last sample met, end_times [m, 2] when it begins and ends."""
+    the triangles that its first and last sample met, end_times [m, 2] when it begins and ends, end_shares [m, 2, 2] the shares of those
+    triangles' second and third corner that the pixel's middle shows then."""
 
     parent: NDArray[np.int32]
     time: NDArray[np.float32]
     ends: NDArray[np.int32]
     end_times: NDArray[np.float32]
+    end_shares: NDArray[np.float32]
 
 
 class Drawn(NamedTuple):
@@ -113,6 +118,32 @@ def sample_times(count: int) -> NDArray[np.float64]:
     return spread
 
 
+@inlined_kernel
+def _held(share):  # type: ignore[no-untyped-def]
+    """A share of a corner, not far beyond its triangle."""
+    return min(max(share, -_BEYOND_IT), _ONE + _BEYOND_IT)
+
+
+@inlined_kernel
+def _is_near(second, third):  # type: ignore[no-untyped-def]
+    """Whether shares of a triangle's corners are those of a point of it, or of one not far beyond."""
+    least = min(second, third, _ONE - second - third)
+    return least >= -_BEYOND_IT
+
+
+@inlined_kernel
+def _shares_at(corners, triangles, m, t, u, v):  # type: ignore[no-untyped-def]
+    """The shares of triangle t's second and third corner that is seen at (u, v) at moment m, wherever that is on its plane."""
+    a, b, c = corners[m, triangles[t, 0]], corners[m, triangles[t, 1]], corners[m, triangles[t, 2]]
+    # Seen from there, so that single precision does.
+    ax, ay, bx, by = a[0] - u * a[2], a[1] - v * a[2], b[0] - u * b[2], b[1] - v * b[2]
+    cx, cy = c[0] - u * c[2], c[1] - v * c[2]
+    e0, e1, e2 = bx * cy - by * cx, cx * ay - cy * ax, ax * by - ay * bx
+    total = e0 + e1 + e2
+    scale = _ONE / total if total != _ZERO else _ZERO
+    return e1 * scale, e2 * scale
+
+
 @parallel_kernel
 def sweep(fragments, places, stood, drawn, sampling, telling, near, alpha, depth, own_ones, passed):  # type: ignore[no-untyped-def]
     """Fragments of a stretch, and the places at which they are shaded, both ``visibility.Fragments`` of which where [n, 2] are the shares of
@@ -126,7 +157,7 @@ def sweep(fragments, places, stood, drawn, sampling, telling, near, alpha, depth
     where, at = fragments.where, fragments.at
     fine_firsts, fine_counts, fine_pixel = places.firsts, places.counts, places.pixel
     fine_triangle, fine_share, fine_where = places.triangle, places.share, places.where
-    parent, time, ends, end_times = stood
+    parent, time, ends, end_times, end_shares = stood
     scaled, boxes, starts, members, corners, triangles = drawn
     across, down, varied = sampling
     keys, fine_keys, moving, slices = telling
@@ -297,15 +328,8 @@ def sweep(fragments, places, stood, drawn, sampling, telling, near, alpha, depth
                         met[g] = np.int32(-_LANES)
                     m = s >> bits
                     t = seen[m, (s & (each - 1)) * _TILE * _TILE + p]
-                    # Seen from the sample, so that single precision does.
                     u, v = np.float32(x) + across[s], np.float32(y) + down[s]
-                    a, b, c = corners[m, triangles[t, 0]], corners[m, triangles[t, 1]], corners[m, triangles[t, 2]]
-                    ax, ay, bx, by = a[0] - u * a[2], a[1] - v * a[2], b[0] - u * b[2], b[1] - v * b[2]
-                    cx, cy = c[0] - u * c[2], c[1] - v * c[2]
-                    e0, e1, e2 = bx * cy - by * cx, cx * ay - cy * ax, ax * by - ay * bx
-                    total = e0 + e1 + e2
-                    scale = _ONE / total if total != _ZERO else _ZERO
-                    second, third = e1 * scale, e2 * scale
+                    second, third = _shares_at(corners, triangles, m, t, u, v)
                     if stands:
                         f = base + used + g
                         pixel[f], triangle[f] = np.int32(p), t
@@ -321,26 +345,68 @@ def sweep(fragments, places, stood, drawn, sampling, telling, near, alpha, depth
                         time[f] = np.float32((m + 0.5) / moments)
                         for end in range(2):
                             lane = lane_to[h] if end else lane_from[h]
-                            ends[f, end] = seen[lane >> bits, (lane & (each - 1)) * _TILE * _TILE + p]
-                            end_times[f, end] = np.float32(((lane >> bits) + end) / moments)
+                            own_m = lane >> bits
+                            t = seen[own_m, (lane & (each - 1)) * _TILE * _TILE + p]
+                            ends[f, end] = t
+                            end_times[f, end] = np.float32((own_m + end) / moments)
+                            # At the end of the moment, which has a step of its own to the next one, or from the one before.
+                            other = own_m + (1 if end else -1)
+                            way = _HALF
+                            if other < 0 or other >= moments:
+                                other, way = own_m - (1 if end else -1), -_HALF
+                            # The middle of the pixel tells how normals turn without chance; what is narrower was met where the sample is.
+                            u, v = np.float32(x) + _HALF, np.float32(y) + _HALF
+                            second, third = _shares_at(corners, triangles, own_m, t, u, v)
+                            if not _is_near(second, third):
+                                u, v = np.float32(x) + across[lane], np.float32(y) + down[lane]
+                                second, third = _shares_at(corners, triangles, own_m, t, u, v)
+                            if 0 <= other < moments:
+                                next_second, next_third = _shares_at(corners, triangles, other, t, u, v)
+                                second += way * (next_second - second)
+                                third += way * (next_third - third)
+                            end_shares[f, end, 0], end_shares[f, end, 1] = second, third
                 used += groups
                 fine_used += spots
             counts[tile], fine_counts[tile] = used, fine_used
 
 
 @parallel_kernel
-def take_over(fragments, surfaces, middle, stood, finishes, facing, ways, eye, spots, values, rayed):  # type: ignore[no-untyped-def]
+def find_runs(fragments, first, many):  # type: ignore[no-untyped-def]
+    """Where the fragments of each pixel begin and how many they are: first and many [H, W] of ``lists.Runs``."""
+    order, counts, firsts, pixel, width = (
+        fragments.order,
+        fragments.counts,
+        fragments.firsts,
+        fragments.pixel,
+        fragments.width,
+    )
+    columns = (width + _TILE - 1) // _TILE
+    for turn in numba.prange(order.shape[0]):
+        tile = order[turn]
+        top, left = (tile // columns) * _TILE, (tile % columns) * _TILE
+        for row in range(top, min(top + _TILE, first.shape[0])):
+            for column in range(left, min(left + _TILE, width)):
+                first[row, column], many[row, column] = np.int32(-1), np.int32(0)
+        for f in range(firsts[tile], firsts[tile] + counts[tile]):
+            row, column = top + pixel[f] // _TILE, left + pixel[f] % _TILE
+            if many[row, column] == 0:
+                first[row, column] = np.int32(f)
+            many[row, column] += np.int32(1)
+
+
+@parallel_kernel
+def take_over(fragments, surfaces, middle, stood, finishes, ways, eye, spots, values, rayed):  # type: ignore[no-untyped-def]
     """What was found out about a surface of a pixel, for its places (``fragments``): values [n, C] into rayed [m, C]; and spots [m, SPOT],
     which are those of the stretch's middle, moved to each place's own time (ways as in ``tracing.trace``; eye from
-    ``stage.viewpoint``), with how far the normal turns while the place is seen: from how its first triangle faced when it began (facing
-    [T, 3]) to how its last one faced when it ended, or over its pixel if that is more, as in the picture at the stretch's middle.
+    ``stage.viewpoint``), with how far the normal turns while the place is seen: from what the middle of the pixel showed when it began to what
+    it showed when it ended, and over its pixel, as in the picture at the stretch's middle.
 
     Textured surfaces stay where they are: their textures are laid on as at the middle.
     """
     order, counts, firsts = fragments.order, fragments.counts, fragments.firsts
     triangle, where = fragments.triangle, fragments.where
     places, normals, finish_of = surfaces
-    parent, time, ends, end_times = stood
+    parent, time, ends, end_times, end_shares = stood
     edges, sizes, forward = middle
     moves, way_of = ways
     for turn in numba.prange(order.shape[0]):
@@ -370,16 +436,34 @@ def take_over(fragments, surfaces, middle, stood, finishes, facing, ways, eye, s
             nx, ny, nz = nx * scale, ny * scale, nz * scale
             spot[3], spot[4], spot[5] = nx, ny, nz
             bx, by, bz = _ZERO, _ZERO, _ZERO
+            mx, my, mz = _ZERO, _ZERO, _ZERO
             for end in range(2):
                 at_end = end_times[f, end]
                 t = ends[f, end]
                 turn_by = moves[way_of[t], 0 if at_end < _HALF else 1]
                 far = abs(np.float32(2) * at_end - _ONE)
-                x, y, z = facing[t, 0], facing[t, 1], facing[t, 2]
+                second, third = _held(end_shares[f, end, 0]), _held(end_shares[f, end, 1])
+                rest = _ONE - second - third
+                x = rest * normals[t, 0, 0] + second * normals[t, 1, 0] + third * normals[t, 2, 0]
+                y = rest * normals[t, 0, 1] + second * normals[t, 1, 1] + third * normals[t, 2, 1]
+                z = rest * normals[t, 0, 2] + second * normals[t, 1, 2] + third * normals[t, 2, 2]
+                x, y, z = (
+                    x + far * (turn_by[0] * x + turn_by[1] * y + turn_by[2] * z),
+                    y + far * (turn_by[4] * x + turn_by[5] * y + turn_by[6] * z),
+                    z + far * (turn_by[8] * x + turn_by[9] * y + turn_by[10] * z),
+                )
+                scale = _ONE / math.sqrt(max(x * x + y * y + z * z, np.float32(1e-30)))
+                # Towards the side that is seen, as the place's own.
+                scale = scale if x * nx + y * ny + z * nz > _ZERO else -scale
+                x, y, z = x * scale, y * scale, z * scale
                 sign = _ONE if end else -_ONE
-                bx += sign * (x + far * (turn_by[0] * x + turn_by[1] * y + turn_by[2] * z))
-                by += sign * (y + far * (turn_by[4] * x + turn_by[5] * y + turn_by[6] * z))
-                bz += sign * (z + far * (turn_by[8] * x + turn_by[9] * y + turn_by[10] * z))
+                bx, by, bz = bx + sign * x, by + sign * y, bz + sign * z
+                mx, my, mz = mx + x, my + y, mz + z
+            # Halfway between both is the middle of what is seen; one sample is anywhere in it.
+            length = math.sqrt(mx * mx + my * my + mz * mz)
+            if mx * nx + my * ny + mz * nz > _NEAR * length:
+                nx, ny, nz = mx / length, my / length, mz / length
+                spot[3], spot[4], spot[5] = nx, ny, nz
             along = bx * nx + by * ny + bz * nz
             bx, by, bz = bx - along * nx, by - along * ny, bz - along * nz
             t = triangle[f]
@@ -408,7 +492,7 @@ def follow(fragments, before, moved, fragments_moved, stood):  # type: ignore[no
     """Move what ``areas.drop_hidden`` left of a stretch's places (``fragments``), of which each tile had ``before``, and tell them
     the new numbers of the fragments they belong to."""
     order, firsts = fragments.order, fragments.firsts
-    parent, time, ends, end_times = stood
+    parent, time, ends, end_times, end_shares = stood
     for turn in numba.prange(order.shape[0]):
         tile = order[turn]
         for f in range(firsts[tile], firsts[tile] + before[tile]):
@@ -417,3 +501,5 @@ def follow(fragments, before, moved, fragments_moved, stood):  # type: ignore[no
                 parent[g], time[g] = fragments_moved[parent[f]], time[f]
                 for end in range(2):
                     ends[g, end], end_times[g, end] = ends[f, end], end_times[f, end]
+                    for k in range(2):
+                        end_shares[g, end, k] = end_shares[f, end, k]

@@ -24,6 +24,7 @@ from zeitbild.render.moving.sweep_kernel import (
     Sampling,
     Stood,
     Telling,
+    find_runs,
     follow,
     sample_times,
     sweep,
@@ -35,6 +36,7 @@ from zeitbild.render.stage import Lighting, Stage, viewpoint
 from zeitbild.render.visible.areas import drop_hidden
 from zeitbild.render.visible.folds import count_folds
 from zeitbild.render.visible.identity import projection_of
+from zeitbild.render.visible.lists import Runs
 from zeitbild.render.visible.sampling import sample_offsets
 from zeitbild.render.visible.triangle_setup import STRETCHES, TILE, Bins, count_bins, fill_bins, set_up
 from zeitbild.render.visible.visibility import Fragments, spread
@@ -51,26 +53,27 @@ class Pace:
     """What a quality spends on motion.
 
     step is that from moment to moment in pixels; degrees what anything may turn in a stretch, and slice what it may turn while
-    it is lit as at one time; lean the degrees that normals lean apart that are shaded as one; moments of a stretch, and
-    stretches, at most.
+    it is lit as at one time; lean the degrees that normals lean apart that are shaded as one; moments of a stretch at least (if they are not
+    too many triangles) and at most, and stretches at most.
     """
 
     step: float
     degrees: float
     slice: float
     lean: float
+    fewest: int
     moments: int
     stretches: int
 
 
 PACES: dict[str, Pace] = {
-    "rough": Pace(6.0, 45.0, 15.0, 30.0, 16, 1),
-    "check": Pace(3.0, 15.0, 4.0, 12.0, 32, 4),
-    "final": Pace(1.4, 8.0, 1.5, 8.0, 32, 32),
+    "rough": Pace(6.0, 45.0, 15.0, 30.0, 4, 16, 1),
+    "check": Pace(3.0, 15.0, 4.0, 12.0, 4, 32, 4),
+    "final": Pace(1.4, 8.0, 1.5, 8.0, 8, 32, 32),
 }
-#: Stills of which a slow frame is the mean: an odd number, so that one of them stands in the middle, where surfaces are told of as numbers. Pixels
+#: Stills of which a slow frame is the mean: odd numbers, so that one of them stands in the middle, where surfaces are told of as numbers. Pixels
 #: that anything goes from one to the next, degrees that it turns, and pixels up to which the one in the middle is enough.
-_STILLS, _STILL_STEP, _STILL_TURN, _STANDS = 3, 1.0, 2.5, 0.25
+_STILLS, _STILL_STEP, _STILL_TURN, _STANDS = (3, 5), 1.0, 1.7, 0.25
 #: Fragments and places of a tile that there is room for at first; most tiles are empty.
 _ROOM = 16
 #: Tiles that things go in a stretch, mostly.
@@ -84,6 +87,8 @@ _RAYS_LEAN = 20.0
 _LIT = 8
 #: Points of an element whose ways are measured, and moments at which.
 _POINTS, _LOOKS = 2000, 17
+#: How many moments a stretch may have.
+_MOMENTS = (4, 8, 16, 32)
 #: Triangles of all moments of a stretch; about 130 bytes each.
 _MOST_TRIANGLES = 2_500_000
 
@@ -137,9 +142,10 @@ def stills_needed(snapshot: Snapshot, quality: Quality) -> int:
     if not quality.edges_exactly or snapshot.moments:
         return 0
     fastest, degrees = _motion(snapshot)
-    if max(fastest / _STILL_STEP, degrees / _STILL_TURN) > _STILLS:
-        return 0
-    return 1 if fastest <= _STANDS and degrees <= _STILL_TURN else _STILLS
+    if fastest <= _STANDS and degrees <= _STILL_TURN:
+        return 1
+    needed = max(fastest / _STILL_STEP, degrees / _STILL_TURN)
+    return next((count for count in _STILLS if needed <= count), 0)
 
 
 def stills_of(snapshot: Snapshot, count: int) -> Iterator[Snapshot]:
@@ -158,10 +164,11 @@ def stretches_of(snapshot: Snapshot, quality: Quality) -> Iterator[Snapshot]:
     steps = fastest / pace.step
     least = min(max(math.ceil(degrees / pace.degrees), _LIT if snapshot.moments else 1), pace.stretches)
     triangles = max(1, sum(len(mesh.triangles) for mesh in snapshot.built_meshes))
+    possible = [one for one in _MOMENTS if one <= pace.moments and (one == 4 or one * triangles <= _MOST_TRIANGLES)]
     choices = [
         (max(least, min(math.ceil(steps / moments), pace.stretches)), moments)
-        for moments in (4, 8, 16, 32)
-        if moments <= pace.moments and (moments == 4 or moments * triangles <= _MOST_TRIANGLES)
+        for moments in possible
+        if moments >= min(pace.fewest, possible[-1])
     ]
     # A stretch costs about as much as thirty moments do.
     count, moments = min(choices, key=lambda one: one[0] * (30 + one[1]))
@@ -199,6 +206,17 @@ class Swept:
     alpha: NDArray[np.float32]
 
 
+def runs_of(swept: Swept) -> Runs:
+    """Where the surfaces of each pixel stand among the fragments of a stretch, so that each shares rays with what it continues in the next pixel."""
+    first, many = (kept(f"swept {name}", swept.alpha.shape, np.int32) for name in ("first", "many"))
+    if len(swept.fragments.order) < len(swept.fragments.firsts) - 1:
+        # Of tiles in which nothing is drawn nobody tells anything, but those beside them are asked.
+        first.fill(-1)
+        many.fill(0)
+    PARALLEL.by_parts(find_runs, swept.fragments, first, many)
+    return Runs(first, many, np.empty(0, np.float32))
+
+
 def rayed_places(snapshot: Snapshot, stage: Stage, light: Lighting, swept: Swept, found: Rayed, ways: Ways) -> Rayed:
     """What rays found out, for the places of a stretch; each stands where it was at its own time."""
     places = swept.places
@@ -212,7 +230,6 @@ def rayed_places(snapshot: Snapshot, stage: Stage, light: Lighting, swept: Swept
         _middle(snapshot, stage),
         swept.stood,
         light.finishes,
-        stage.scene.facing,
         ways,
         viewpoint(snapshot.camera),
         spots,
@@ -384,6 +401,7 @@ def draw(
             kept("swept time", (fine_total,), np.float32),
             kept("swept ends", (fine_total, 2), np.int32),
             kept("swept end times", (fine_total, 2), np.float32),
+            kept("swept end shares", (fine_total, 2, 2), np.float32),
         )
         PARALLEL.by_parts(
             sweep,
