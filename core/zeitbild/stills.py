@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import re
 import struct
 import tempfile
@@ -168,7 +169,8 @@ def said_by(image: Image.Image) -> Said:
             return Said()
         return Said(primaries=primaries, gamma=1 / gamma if gamma > 0 else 0)
     if image.format == "AVIF":
-        return said_by_codes(*(codes_in(Path(image.filename)) or (1, 13)))
+        codes = codes_in(Path(getattr(image, "filename", "") or os.devnull))
+        return said_by_codes(*codes) if codes else Said()
     if image.format == "JPEG" and image.getexif().get_ifd(_INTEROPERABILITY).get(_INDEX) == _ADOBE:
         return _ADOBE_RGB
     return Said()
