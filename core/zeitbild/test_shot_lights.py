@@ -266,3 +266,34 @@ class Hollows(unittest.TestCase):
                 beauty = render(resolve(shot, 1, NOWHERE), QUALITIES["final"]).beauty
                 light.append(float(beauty[..., :3].sum(dtype=np.float64)) / finer**2)
             self.assertAlmostEqual(light[0] / light[1], 1, delta=worst, msg=profile)
+
+
+class Glints(unittest.TestCase):
+    def test_what_one_pixels_rays_met_is_no_square(self) -> None:
+        """A small lamp close to rough metal, which hardly any mirror ray meets: what one met was seen in all sixteen pixels around it."""
+        metal = {"shading": "metal-rough", "base_colour": "#ffffff", "roughness": 0.3, "metalness": 1.0}
+        shining = {"shading": "unlit", "emission": 100.0}
+        wall = {
+            "kind": "solid",
+            "id": "wall",
+            "width": 400,
+            "height": 300,
+            "depth": 10,
+            "rounding": 0,
+            "surface": metal,
+        }
+        lamp = {"kind": "solid", "id": "lamp", "shape": "ball", "width": 3, "height": 3, "depth": 3, "surface": shining}
+        shot = read_shot(
+            {
+                **small_shot().model_dump(mode="json"),
+                "raster": {"width": 120, "height": 90},
+                "camera": {"position": [0, 0, 400]},
+                "lights": [],
+                "rays": {"occlusion": 0, "bounces": 1},
+                "elements": [wall, {**lamp, "placement": {"position": [0, 0, 90]}}],
+            }
+        )
+        radiance = render(resolve(shot, 1, NOWHERE), QUALITIES["check"]).beauty[..., :3].sum(axis=2)
+        self.assertGreater(float(radiance[43:47, 58:62].max()), 50)
+        radiance[43:47, 58:62] = 0
+        self.assertLess(float(radiance.max()), 5)

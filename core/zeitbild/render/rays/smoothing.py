@@ -37,6 +37,17 @@ _FAR = np.float32(20)
 #: Half of the pixels of five times five around one: each has one opposite.
 _HALF_AROUND = np.array([(y, x) for y in range(3) for x in range(-2, 3) if y > 0 or x > 0])
 _HALF, _TWO = np.float32(0.5), np.float32(2)
+#: Radiance (of all three colours) that one pixel's mirror rays may have met more than so many times what those of the window met in the mean: a
+#: glint of which one in sixteen tells would else be a square of sixteen pixels.
+_GLARE, _TIMES = np.float32(6), np.float32(4)
+
+
+@inlined_kernel
+def _radiance(rayed, f, first):  # type: ignore[no-untyped-def]
+    """The sum of what fragment f's mirror rays met, in the three columns from the first on; 0 if there are none."""
+    if first + 2 >= rayed.shape[1]:
+        return _ZERO
+    return rayed[f, first] + rayed[f, first + 1] + rayed[f, first + 2]
 
 
 @inlined_kernel
@@ -160,6 +171,8 @@ def smooth(  # type: ignore[no-untyped-def]
             own_sharp = sharp if finishes[finish_of[triangle[f]], _SHADING] != _SHADOW_ONLY else _ZERO
             lobe = rough * rough
             found = mirrors = _ONE
+            # Of all that counts the brightest that a mirror ray met.
+            glares, glare, glare_part = f, _radiance(rayed, f, mirror_from), _ONE
             for y in range(max(0, row - before), min(main.shape[0], row + 3)):
                 for x in range(max(0, column - before), min(width, column + 3)):
                     part = _ONE
@@ -173,6 +186,10 @@ def smooth(  # type: ignore[no-untyped-def]
                     lean_x, lean_y, lean_z = spots[g, 3] - own[3], spots[g, 4] - own[4], spots[g, 5] - own[5]
                     alike = lean_x * lean_x + lean_y * lean_y + lean_z * lean_z < lobe * lobe
                     mirrors += part if alike else _ZERO
+                    if alike and mirror_from < wide:
+                        own_glare = _radiance(rayed, g, mirror_from)
+                        if own_glare > glare:
+                            glares, glare, glare_part = np.int64(g), own_glare, part
                     for c in shared:
                         smoothed[f, c] += part * rayed[g, c] if c < mirror_from or alike else _ZERO
                     for c in veiled:
@@ -182,6 +199,11 @@ def smooth(  # type: ignore[no-untyped-def]
                         if abs(share - rayed[f, c]) < alike_within:
                             smoothed[f, c] += part * share
                             met[c] += part
+            if glare > _GLARE and mirrors > glare_part:
+                rest = (_radiance(smoothed, f, mirror_from) - glare_part * glare) / (mirrors - glare_part)
+                too_much = max(_ZERO, _ONE - (_GLARE + _TIMES * rest) / glare) * glare_part
+                for c in range(mirror_from, min(wide, mirror_from + 3)):
+                    smoothed[f, c] -= too_much * rayed[glares, c]
             scale, mirror_scale = _ONE / found, _ONE / mirrors
             for c in veiled:
                 # Light that comes through several bodies differs by several rays: where most of the window is neither lit nor in shadow, all
