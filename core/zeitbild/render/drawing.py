@@ -123,7 +123,7 @@ def draw_outputs(
                 PARALLEL.by_parts(drop_hidden, fragments, scene.finish_of, output.weights, bool(opaque), moved)
         ways = stage.moves(snapshot) if swept else NO_WAYS
         wanted = any(output.picture.planes is not None for output in lit_ones)
-        runs = None if stretch is None else runs_of(stretch)
+        runs = None if stretch is None else runs_of(stretch, quality)
         rayed = plain = cast_rays(snapshot, quality, stage, light, fragments, depth, ways, unlit_too=wanted, runs=runs)
         shaded = fragments
         if light.catches and alone:

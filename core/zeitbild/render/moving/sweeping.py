@@ -54,7 +54,7 @@ class Pace:
 
     step is that from moment to moment in pixels; degrees what anything may turn in a stretch, and slice what it may turn while
     it is lit as at one time; lean the degrees that normals lean apart that are shaded as one; moments of a stretch at least (if they are not
-    too many triangles) and at most, and stretches at most.
+    too many triangles) and at most, and stretches at most. shares: every surface of a pixel shares rays, not only its largest.
     """
 
     step: float
@@ -64,12 +64,13 @@ class Pace:
     fewest: int
     moments: int
     stretches: int
+    shares: bool
 
 
 PACES: dict[str, Pace] = {
-    "rough": Pace(6.0, 45.0, 15.0, 30.0, 4, 16, 1),
-    "check": Pace(3.0, 15.0, 4.0, 12.0, 4, 32, 4),
-    "final": Pace(1.4, 8.0, 1.5, 8.0, 8, 32, 32),
+    "rough": Pace(6.0, 45.0, 15.0, 30.0, 4, 16, 1, False),
+    "check": Pace(3.0, 15.0, 4.0, 12.0, 4, 32, 4, False),
+    "final": Pace(1.4, 8.0, 1.5, 8.0, 8, 32, 32, True),
 }
 #: Stills of which a slow frame is the mean: odd numbers, so that one of them stands in the middle, where surfaces are told of as numbers. Pixels
 #: that anything goes from one to the next, degrees that it turns, and pixels up to which the one in the middle is enough.
@@ -206,8 +207,11 @@ class Swept:
     alpha: NDArray[np.float32]
 
 
-def runs_of(swept: Swept) -> Runs:
-    """Where the surfaces of each pixel stand among the fragments of a stretch, so that each shares rays with what it continues in the next pixel."""
+def runs_of(swept: Swept, quality: Quality) -> Runs | None:
+    """Where the surfaces of each pixel stand among the fragments of a stretch, so that each shares rays with what it continues in the next pixel;
+    None if a quality does without."""
+    if not PACES[quality.name].shares:
+        return None
     first, many = (kept(f"swept {name}", swept.alpha.shape, np.int32) for name in ("first", "many"))
     if len(swept.fragments.order) < len(swept.fragments.firsts) - 1:
         # Of tiles in which nothing is drawn nobody tells anything, but those beside them are asked.

@@ -189,7 +189,7 @@ def smooth(  # type: ignore[no-untyped-def]
                     if alike and mirror_from < wide:
                         own_glare = _radiance(rayed, g, mirror_from)
                         if own_glare > glare:
-                            glares, glare, glare_part = np.int64(g), own_glare, part
+                            glares, glare, glare_part = g, own_glare, part
                     for c in shared:
                         smoothed[f, c] += part * rayed[g, c] if c < mirror_from or alike else _ZERO
                     for c in veiled:
