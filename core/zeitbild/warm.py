@@ -119,7 +119,8 @@ def warm() -> None:
     render(replace(ring, bodies=held_out), QUALITIES["rough"])
     render(replace(snapshot, pixels=PixelLook(2)), QUALITIES["rough"])
     render(replace(snapshot, backdrop=(0.1, 0.2, 0.3)), QUALITIES["rough"])
-    render(_moving(), QUALITIES["rough"])
+    for name in ("rough", "final"):
+        render(_moving(), QUALITIES[name])
     partly = _partly_there()
     render(partly, QUALITIES["rough"])
     render(partly.only((0,)), QUALITIES["rough"])
