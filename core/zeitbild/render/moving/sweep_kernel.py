@@ -44,7 +44,7 @@ _SLOTS, _SPREAD = 128, 2654435761
 class Stood(NamedTuple):
     """Of each place of a stretch: parent [m] the fragment that it belongs to, time [m] when in the stretch (0 to 1) it was met, ends [m, 2]
     the triangles that its first and last sample met, end_times [m, 2] when it begins and ends, end_shares [m, 2, 2] the shares of those
-    triangles' second and third corner that the pixel's middle shows then."""
+    triangles' second and third corner that the pixel's middle shows then, or, where that is far beyond them, the sample."""
 
     parent: NDArray[np.int32]
     time: NDArray[np.float32]
