@@ -257,7 +257,7 @@ def size_by_head(file: IO[bytes], label: str) -> tuple[int, int]:
         except UnidentifiedImageError as error:
             if ending == ".tif":
                 return _size_of_tiff(file, label)
-            raise PictureError(f"{label} is damaged or cut off: {error}") from error
+            raise _unreadable(label) from error
         # Whatever its parsers meet.
         except Exception as error:
             raise PictureError(f"{label} is damaged or cut off: {error}") from error
@@ -294,9 +294,16 @@ def _pillow(path: Path, label: str) -> Iterator[Image.Image]:
                 yield image
         except PictureError:
             raise
+        except UnidentifiedImageError as error:
+            raise _unreadable(label) from error
         # Whatever its parsers meet.
         except Exception as error:
             raise PictureError(f"{label} is damaged or cut off: {error}") from error
+
+
+def _unreadable(label: str) -> PictureError:
+    """What is said of a picture of which not even the beginning makes sense: Pillow names the file that it lies in here."""
+    return PictureError(f"{label} is damaged or cut off: it does not say what is in it")
 
 
 @contextmanager

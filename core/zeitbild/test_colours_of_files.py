@@ -245,6 +245,27 @@ class Light(unittest.TestCase):
             light = _light("display-p3", values.astype(np.float64)) if wanted is None else wanted
             np.testing.assert_allclose(np.minimum(raw.pixels, 1), light, atol=2e-3)
 
+    def test_pictures_of_ten_bits(self) -> None:
+        """AVIF of a high range, and of Display P3: its own 10 bits, by its colour box; nothing in its file but that says which."""
+        grey = np.full((16, 16, 3), round(1023 * 0.5807), np.uint16)
+        data = imagecodecs.avif_encode(
+            grey, level=100, bitspersample=10, pixelformat="444", primaries=9, transfer=16, matrix=0
+        )
+        raw = read_data(bytes(data), "x")
+        self.assertFalse(raw.encoded)
+        np.testing.assert_allclose(raw.pixels, 1, atol=0.005)
+        fine = (_FINE >> 6).astype(np.uint16)
+        data = imagecodecs.avif_encode(
+            fine, level=100, bitspersample=10, pixelformat="444", primaries=12, transfer=13, matrix=0
+        )
+        np.testing.assert_allclose(read_picture(bytes(data), "x"), _light("display-p3", fine / 1023), atol=1e-3)
+        data = imagecodecs.avif_encode(
+            fine, level=100, bitspersample=10, pixelformat="444", primaries=1, transfer=13, matrix=0
+        )
+        raw = read_data(bytes(data), "x")
+        self.assertEqual((raw.came_from, raw.bits), ("", "16 bits"))
+        np.testing.assert_array_equal(raw.pixels, np.round(fine / 1023 * 65535).astype(np.uint16))
+
     def test_tiffs_of_floats_are_footage(self) -> None:
         values = np.random.default_rng(9).uniform(0, 3, (6, 9, 4)).astype(np.float32)
         values[..., 3] = np.clip(values[..., 3], 0, 1)
@@ -317,27 +338,6 @@ class Movies(unittest.TestCase):
         other = light @ np.linalg.inv(_XYZ_TO_SRGB @ np.array(_TO_XYZ["rec2020"])).T
         self._written(np.round(65535 * encoded(203 * other)).astype(np.uint16), 9, 16)
         np.testing.assert_allclose(self._light(), light, rtol=5e-3, atol=5e-3)
-
-    def test_pictures_of_ten_bits(self) -> None:
-        """AVIF of a high range, and of Display P3: its own 10 bits, by its colour box; nothing in its file but that says which."""
-        grey = np.full((16, 16, 3), round(1023 * 0.5807), np.uint16)
-        data = imagecodecs.avif_encode(
-            grey, level=100, bitspersample=10, pixelformat="444", primaries=9, transfer=16, matrix=0
-        )
-        raw = read_data(bytes(data), "x")
-        self.assertFalse(raw.encoded)
-        np.testing.assert_allclose(raw.pixels, 1, atol=0.005)
-        fine = (_FINE >> 6).astype(np.uint16)
-        data = imagecodecs.avif_encode(
-            fine, level=100, bitspersample=10, pixelformat="444", primaries=12, transfer=13, matrix=0
-        )
-        np.testing.assert_allclose(read_picture(bytes(data), "x"), _light("display-p3", fine / 1023), atol=1e-3)
-        data = imagecodecs.avif_encode(
-            fine, level=100, bitspersample=10, pixelformat="444", primaries=1, transfer=13, matrix=0
-        )
-        raw = read_data(bytes(data), "x")
-        self.assertEqual((raw.came_from, raw.bits), ("", "16 bits"))
-        np.testing.assert_array_equal(raw.pixels, np.round(fine / 1023 * 65535).astype(np.uint16))
 
     def test_wide_primaries(self) -> None:
         self._written(_FINE, 12, 13)

@@ -25,13 +25,14 @@ class Stills(unittest.TestCase):
         for held in range(1, 9):
             exif = Image.Exif()
             exif[0x0112] = held
-            data = _file("JPEG", image, quality=95, subsampling=0, exif=exif)
-            with self.subTest(held=held):
-                upright = ImageOps.exif_transpose(Image.open(io.BytesIO(data)))
-                found = read_data(data, "photograph").pixels
-                np.testing.assert_allclose(found.astype(int), np.asarray(upright, int), atol=2)
-                self.assertEqual(size_by_head(io.BytesIO(data), "photograph"), upright.size)
-                self.assertEqual(read_picture(data, "photograph").shape[1::-1], upright.size)
+            for kind, more in (("JPEG", {"quality": 95, "subsampling": 0}), ("AVIF", {"subsampling": "4:4:4"})):
+                data = _file(kind, image, exif=exif, **more)
+                with self.subTest(kind, held=held):
+                    upright = ImageOps.exif_transpose(Image.open(io.BytesIO(data)))
+                    found = read_data(data, "photograph").pixels[..., :3]
+                    np.testing.assert_allclose(found.astype(int), np.asarray(upright, int), atol=2)
+                    self.assertEqual(size_by_head(io.BytesIO(data), "photograph"), upright.size)
+                    self.assertEqual(read_picture(data, "photograph").shape[1::-1], upright.size)
 
     def test_an_exif_that_says_nonsense_turns_nothing(self) -> None:
         for held in (0, 9, 65_535):

@@ -44,9 +44,7 @@ _GLARE, _TIMES = np.float32(6), np.float32(4)
 
 @inlined_kernel
 def _radiance(rayed, f, first):  # type: ignore[no-untyped-def]
-    """The sum of what fragment f's mirror rays met, in the three columns from the first on; 0 if there are none."""
-    if first + 2 >= rayed.shape[1]:
-        return _ZERO
+    """The sum of what fragment f's mirror rays met, which is the three columns of rayed [fragments, C] from the first on."""
     return rayed[f, first] + rayed[f, first + 1] + rayed[f, first + 2]
 
 
@@ -144,7 +142,8 @@ def smooth(  # type: ignore[no-untyped-def]
     not tell it; pixel_angle the size of a pixel at depth 1, or at any depth if parallel;
     shared holds the numbers of the columns that are averaged, veiled those that are only where they are
     alike (differ by less than alike_within), the rest are copied; from
-    column mirror_from on, mirrors smoother than ``sharp`` keep their own. If it is centred, the window is five times five pixels, of which those at
+    column mirror_from on (three of radiance, and a share), mirrors smoother than ``sharp`` keep their own, and of what others met the brightest
+    counts for no more than ``_GLARE`` and ``_TIMES`` say. If it is centred, the window is five times five pixels, of which those at
     its rim count half: each stretch of the pattern still counts once, and nothing is moved by half a pixel.
     """
     order, counts, firsts, width = fragments.order, fragments.counts, fragments.firsts, fragments.width
@@ -186,7 +185,7 @@ def smooth(  # type: ignore[no-untyped-def]
                     lean_x, lean_y, lean_z = spots[g, 3] - own[3], spots[g, 4] - own[4], spots[g, 5] - own[5]
                     alike = lean_x * lean_x + lean_y * lean_y + lean_z * lean_z < lobe * lobe
                     mirrors += part if alike else _ZERO
-                    if alike and mirror_from < wide:
+                    if alike:
                         own_glare = _radiance(rayed, g, mirror_from)
                         if own_glare > glare:
                             glares, glare, glare_part = g, own_glare, part
@@ -202,7 +201,7 @@ def smooth(  # type: ignore[no-untyped-def]
             if glare > _GLARE and mirrors > glare_part:
                 rest = (_radiance(smoothed, f, mirror_from) - glare_part * glare) / (mirrors - glare_part)
                 too_much = max(_ZERO, _ONE - (_GLARE + _TIMES * rest) / glare) * glare_part
-                for c in range(mirror_from, min(wide, mirror_from + 3)):
+                for c in range(mirror_from, mirror_from + 3):
                     smoothed[f, c] -= too_much * rayed[glares, c]
             scale, mirror_scale = _ONE / found, _ONE / mirrors
             for c in veiled:
