@@ -213,9 +213,18 @@ def _mirrored(
     v_h = (views[alive] * half[alive]).sum(axis=1).clip(0, 1)
     square = square[alive]
     roots = n_l * np.sqrt(n_v**2 * (1 - square) + square) + n_v * np.sqrt(n_l**2 * (1 - square) + square)
-    weights = (2 * n_l * v_h / (cosine[alive] * roots) / _white(n_v, square)).astype(np.float32)
+    row = light.finishes[finish[alive]].astype(np.float64)
+    # Of a metal its base colour straight ahead, 4 % of what is none; the rest as Schlick has it.
+    straight, fifth = 0.04 + row[:, 4, None] * (row[:, :3] - 0.04), ((1 - v_h) ** 5)[:, None]
+    reflected = straight + (1 - straight) * fifth
+    plain, aslant = _reflected(n_v, square)
+    weights = (
+        (2 * n_l * v_h / (cosine[alive] * roots))[:, None] * reflected / (straight * plain[:, None] + aslant[:, None])
+    )
+    flow = weights.astype(np.float32)
+    weights = flow.mean(axis=1)
     origins, ways = points[alive], ways[alive]
-    flow, taken = np.repeat(weights[:, None], 3, axis=1), np.zeros((len(alive), 3), np.float32)
+    taken = np.zeros((len(alive), 3), np.float32)
     for bounce in range(snapshot.bounces):
         if not len(alive):
             break
@@ -265,29 +274,30 @@ _COSINES, _SQUARES = np.linspace(1e-3, 1, 41), np.linspace(0, 1, 31) ** 4
 
 
 @lru_cache(maxsize=1)
-def _whites() -> NDArray[np.float64]:
-    """What a lobe reflects of even light [cosine of normal and view, roughness] where each facet mirrors all: the mean of the weights above,
-    by a hundred thousand facets each."""
+def _lobes() -> NDArray[np.float64]:
+    """What a lobe reflects of even light [2, cosine of normal and view, roughness]: for each share of it that is reflected straight ahead, and
+    besides (Schlick's fifth power); the means of the weights above, by a hundred thousand facets each."""
     side = (np.arange(320) + 0.5) / 320
     u, turn = (one.ravel() for one in np.meshgrid(side, side * math.pi))
-    found = np.empty((len(_COSINES), len(_SQUARES)))
+    found = np.empty((2, len(_COSINES), len(_SQUARES)))
     for row, n_v in enumerate(_COSINES):
         for column, square in enumerate(_SQUARES):
             n_h = np.sqrt((1 - u) / (1 + (square - 1) * u))
             v_h = np.maximum(n_v * n_h + math.sqrt(1 - n_v**2) * np.sqrt(1 - n_h**2) * np.cos(turn), 0)
             n_l = np.maximum(2 * v_h * n_h - n_v, 0)
             roots = n_l * math.sqrt(n_v**2 * (1 - square) + square) + n_v * np.sqrt(n_l**2 * (1 - square) + square)
-            found[row, column] = (2 * n_l * v_h / np.maximum(n_h * roots, 1e-12)).mean()
+            weight, fifth = 2 * n_l * v_h / np.maximum(n_h * roots, 1e-12), (1 - v_h) ** 5
+            found[:, row, column] = (weight * (1 - fifth)).mean(), (weight * fifth).mean()
     return found
 
 
-def _white(n_v: NDArray[np.float64], square: NDArray[np.float64]) -> NDArray[np.float64]:
+def _reflected(
+    n_v: NDArray[np.float64], square: NDArray[np.float64]
+) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     """The same at cosines [n] and roughness to the fourth [n]."""
-    found: NDArray[np.float64] = scipy.ndimage.map_coordinates(
-        _whites(), [(n_v - 1e-3) / (1 - 1e-3) * 40, np.clip(square, 0, 1) ** 0.25 * 30], order=1, mode="nearest"
-    )
-    least: NDArray[np.float64] = np.maximum(found, 1e-3)
-    return least
+    at = [(n_v - 1e-3) / (1 - 1e-3) * 40, np.clip(square, 0, 1) ** 0.25 * 30]
+    plain, aslant = (scipy.ndimage.map_coordinates(one, at, order=1, mode="nearest") for one in _lobes())
+    return np.maximum(plain, 1e-3), aslant
 
 
 def _pass(snapshot: Snapshot, world: _World, number: int, samples: int, seed: int) -> NDArray[np.float64]:

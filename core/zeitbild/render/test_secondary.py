@@ -31,13 +31,13 @@ def _turned(mesh: Mesh, matrix: np.ndarray, move: tuple[float, float, float]) ->
 
 
 class RoughMirrors(unittest.TestCase):
-    """A card that shines, mirrored by a rough wall at a slant, against the sum over its lobe (GGX with height-correlated Smith visibility: glTF
-    2.0, appendix B)."""
+    """A card that shines, mirrored by a rough wall at a slant, against the sum over its lobe (GGX with height-correlated Smith visibility and
+    Schlick's Fresnel term: glTF 2.0, appendix B; what bounces more than once: Turquin 2019)."""
 
     _HALF, _OFF = 1.0, 1.2
 
-    def _expected(self, shot: Snapshot, rough: float) -> tuple[np.ndarray, np.ndarray]:  # type: ignore[type-arg]
-        """Radiance [H, W] of the wall's pixels, and which these are."""
+    def _expected(self, shot: Snapshot, rough: float, straight: float) -> tuple[np.ndarray, np.ndarray]:  # type: ignore[type-arg]
+        """Radiance [H, W] of the pixels of a wall that reflects so much straight ahead, and which these are."""
         camera = shot.camera
         right, up, forward = camera.axes
         y, x = np.mgrid[: shot.height, : shot.width]
@@ -61,26 +61,35 @@ class RoughMirrors(unittest.TestCase):
             v_h, n_v = half @ view, view[2]
             light = 2 * v_h[:, None] * half - view
             lit = (light[:, 2] > 1e-6) & (v_h > 0)
+            count = len(lit)
             light, v_h, facing = light[lit], v_h[lit], n_h[lit]
             n_l = light[:, 2]
             roots = n_l * np.sqrt(n_v**2 * (1 - square) + square) + n_v * np.sqrt(n_l**2 * (1 - square) + square)
-            weight = n_l * v_h / (facing * roots)
+            weight = 2 * n_l * v_h / (facing * roots)
+            once = weight.sum() / count
+            weight *= straight + (1 - straight) * (1 - v_h) ** 5
             ends = at[place][:2] + (self._OFF / n_l)[:, None] * light[:, :2]
-            found[place] = (weight * (np.abs(ends).max(axis=1) < self._HALF)).sum() / weight.sum()
+            seen = (weight * (np.abs(ends).max(axis=1) < self._HALF)).sum() / count
+            found[place] = seen * (1 + straight * (1 / once - 1))
         return found, wall
 
     def test_they_show_it_where_and_as_bright_as_their_lobe_does(self) -> None:
         # Off by 18 to 27 of 255 in the mean, and by 8 to 15 % of the light, where facets count alike and each pixel casts one ray.
         shot = snapshot(quad(20), quad(self._HALF, self._OFF), size=(112, 112), eye=(9, 1, 3), angle=50)
+        # Of what is no metal 12 to 27 % too much where facets count as metal's do; few rays, which count unequally, leave 9 % of it.
         for rough in (0.3, 0.5, 0.7):
-            rows = finish_row(WHITE, rough, 1.0), finish_row(WHITE, unlit=True)
-            set_ = replace(dressed(shot, *rows), bounces=1, environment=DARK)
-            found = render(set_, QUALITIES["final"]).beauty[..., 0].astype(np.float64)
-            expected, wall = self._expected(set_, rough)
-            some = wall & (expected > 0.004)
-            self.assertAlmostEqual(float(found[some].sum() / expected[some].sum()), 1, delta=0.06, msg=str(rough))
-            off = 255 * np.abs(found.clip(0, 1) ** (1 / 2.2) - expected.clip(0, 1) ** (1 / 2.2))[some]
-            self.assertLess(float(off.mean()), 9, rough)
+            for metal, straight in ((1.0, 1.0), (0.0, 0.04)):
+                own = WHITE if metal else (0.0, 0.0, 0.0)
+                rows = finish_row(own, rough, metal), finish_row(WHITE, unlit=True)
+                set_ = replace(dressed(shot, *rows), bounces=1, environment=DARK)
+                found = render(set_, QUALITIES["final"]).beauty[..., 0].astype(np.float64)
+                expected, wall = self._expected(set_, rough, straight)
+                some = wall & (expected > 0.004)
+                msg = f"{rough} {metal}"
+                share = float(found[some].sum() / expected[some].sum())
+                self.assertAlmostEqual(share, 1, delta=0.06 if metal else 0.12, msg=msg)
+                off = 255 * np.abs(found.clip(0, 1) ** (1 / 2.2) - expected.clip(0, 1) ** (1 / 2.2))[some]
+                self.assertLess(float(off.mean()), 9 if metal else 3, msg)
 
     def test_what_is_met_hides_no_more_than_there_is(self) -> None:
         # Black things before bright surroundings: weights that add up to more than one would leave less than no light.

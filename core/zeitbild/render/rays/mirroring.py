@@ -12,7 +12,7 @@ from zeitbild.render.light.lighting import FLAT, SHADOWS, light_point, sideways
 from zeitbild.render.rays.flying import meet_dots
 from zeitbild.render.rays.patterns import ORDER, TURNS
 from zeitbild.render.shade.coat import coat_light
-from zeitbild.render.shade.metal_rough import direct_light, light_around, mirror_light, shadowing
+from zeitbild.render.shade.metal_rough import direct_light, light_around, mirror_light, shadowing, straight_reflectance
 from zeitbild.render.shade.shading import has_textures
 from zeitbild.render.shade.texturing import apply_textures, span_about
 from zeitbild.render.shade.tones import light_amount, tone_at
@@ -307,6 +307,12 @@ def mirror(  # type: ignore[no-untyped-def]
                 # By how much of it is in the shadow of other facets (height-correlated Smith, as ``metal_rough.ggx_lobe``).
                 seen_root, lit_root = shadowing(n_v, alpha * alpha), shadowing(n_l, alpha * alpha)
                 weight = n_l * (n_v + seen_root) / (n_v * lit_root + n_l * seen_root)
+                # And by how much facets mirror that are seen so (Schlick): of the half angle the cosine's square is half of one more.
+                dressed = finish_of[triangle[f]]
+                coloured = finishes[dressed, 0], finishes[dressed, 1], finishes[dressed, 2]
+                straight = straight_reflectance(coloured, metal)
+                rest = _ONE - math.sqrt(max(_ZERO, _HALF + _HALF * (lx * vx + ly * vy + lz * vz)))
+                weight *= straight + (_ONE - straight) * (rest * rest) * (rest * rest) * rest
                 weights[k] += weight
                 valid[k] = np.int32(-1)
                 alive += 1

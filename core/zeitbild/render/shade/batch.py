@@ -16,21 +16,26 @@ import math
 import numpy as np
 
 from zeitbild.kernels import inlined_kernel
-from zeitbild.render.light.environment import LEVEL_COUNT, level_place, side_of, start_of
+from zeitbild.render.light.environment import LEVEL_COUNT, level_place, level_value, side_of, start_of
 from zeitbild.render.light.lighting import reach
 from zeitbild.render.light.octahedral import corner_place, mixed_corners, unfold
 from zeitbild.render.shade.metal_rough import (
+    ALONG_BEND,
     LEAST_COSINE,
     MIN_ALPHA,
     added_light,
     bent_roughness,
     energy,
+    lobe_look,
+    lobe_of,
     looks_along,
     matt_fit,
     mirrored_way,
     mixed_table,
     occluded_share,
+    parts_of_bend,
     shadowing,
+    straight_reflectance,
     table_place,
 )
 from zeitbild.render.visible.surface import bend_at, place_at, seen_from, shares_at
@@ -62,9 +67,9 @@ _LOST, _MIRRORED, _MATT_KEPT, _FIT = 66, 67, 68, 69
 BEND = 73
 #: Of FROM_AROUND what is matt.
 EVEN_AROUND = 76
-#: How far what is mirrored leans to the normal, and the roughness whose straight lobe is as wide (``metal_rough.mixed_table``).
-_LEAN, _STRAIGHT = 79, 80
-ROWS = 81
+#: How far what is mirrored leans to the normal, the roughness whose straight lobe is as wide, and how much longer it is (``metal_rough.lobe_of``).
+_LEAN, _STRAIGHT, _SPREAD = 79, 80, 81
+ROWS = 82
 #: Rows of whole numbers: fragment; row of its finish; what the lane's rows of the finish stand for; side and start of the
 #: sharp and the soft level's pictures; places of the look-ups; the finish's owner.
 FRAGMENT, FINISH, _HELD, _SHARP_SIDE, _SHARP_START, _SOFT_SIDE, _SOFT_START = 0, 1, 2, 3, 4, 5, 6
@@ -76,7 +81,7 @@ _BATCH, _OWNER, _LEAST_COSINE, _MIN_ALPHA = BATCH, OWNER, LEAST_COSINE, MIN_ALPH
 _POINT, _NORMAL, _VIEW, _BASE, _ROUGH, _METAL, _BEND = POINT, NORMAL, VIEW, BASE, ROUGH, METAL, BEND
 _EVEN_AROUND = EVEN_AROUND
 _MATT, _HIGH, _FROM_AROUND, _OPENNESS, _FRAGMENT, _FINISH = MATT, HIGH, FROM_AROUND, OPENNESS, FRAGMENT, FINISH
-_LEVEL_COUNT = LEVEL_COUNT
+_LEVEL_COUNT, _ALONG_BEND = LEVEL_COUNT, ALONG_BEND
 _LAST_LEVEL = np.float32(_LEVEL_COUNT - 1)
 
 
@@ -189,8 +194,11 @@ def prepare_light(rows, whole, used, table):  # type: ignore[no-untyped-def]
         entry, across, down = table_place(n_v, rows[_ROUGH, i])
         whole[_TABLE_PLACE, i], rows[_TABLE_AT, i], rows[_TABLE_AT + 1, i] = entry, across, down
     for i in range(used):
-        rows[_TABLE, i], rows[_TABLE + 1, i], rows[_LEAN, i], rows[_STRAIGHT, i] = mixed_table(
-            table, whole[_TABLE_PLACE, i], rows[_TABLE_AT, i], rows[_TABLE_AT + 1, i]
+        entry = mixed_table(table, whole[_TABLE_PLACE, i], rows[_TABLE_AT, i], rows[_TABLE_AT + 1, i])
+        rows[_TABLE, i], rows[_TABLE + 1, i] = entry[0], entry[1]
+        base = rows[_BASE, i], rows[_BASE + 1, i], rows[_BASE + 2, i]
+        rows[_LEAN, i], rows[_STRAIGHT, i], rows[_SPREAD, i] = lobe_of(
+            entry, straight_reflectance(base, rows[_METAL, i])
         )
     for i in range(_BATCH):
         rows[_LOST, i], rows[_MIRRORED, i], rows[_MATT_KEPT, i] = energy(
@@ -279,8 +287,8 @@ def light_from_around(rows, whole, used, shining, rayed, bounced):  # type: igno
     for i in range(used):
         bx, by, bz = rows[_BEND, i], rows[_BEND + 1, i], rows[_BEND + 2, i]
         bend = bx * bx + by * by + bz * bz
-        steps = looks_along(bend, rows[_SQUARE, i])
-        place = min(level_place(bent_roughness(rows[_STRAIGHT, i], bend, steps)), _LAST_LEVEL)
+        wide = bent_roughness(rows[_STRAIGHT, i], bend, parts_of_bend(bend, rows[_SQUARE, i]))
+        place = min(level_place(wide), _LAST_LEVEL)
         level = min(np.int32(place), np.int32(_LEVEL_COUNT - 2))
         rows[_BLEND, i] = place - np.float32(level)
         whole[_SHARP_SIDE, i], whole[_SHARP_START, i] = side_of(maps, level), start_of(maps, level)
@@ -308,30 +316,30 @@ def light_from_around(rows, whole, used, shining, rayed, bounced):  # type: igno
     for i in range(used):
         bx, by, bz = rows[_BEND, i], rows[_BEND + 1, i], rows[_BEND + 2, i]
         bend = bx * bx + by * by + bz * bz
-        if looks_along(bend, rows[_SQUARE, i]) == 1:
+        spread, square = rows[_SPREAD, i], rows[_SQUARE, i]
+        if looks_along(bend, square, spread) == 1:
             continue
-        # What is mirrored over the whole bend, at four places of it.
-        sharp_r = sharp_g = sharp_b = soft_r = soft_g = soft_b = _ZERO
+        # What is mirrored over the whole bend, and along the lobe, at four places of both.
+        red = green = blue = _ZERO
+        parts = parts_of_bend(bend, square)
+        wide = bent_roughness(rows[_STRAIGHT, i], bend, parts)
+        view = rows[_VIEW, i], rows[_VIEW + 1, i], rows[_VIEW + 2, i]
         for step in range(4):
-            t = np.float32(0.25 * step - 0.375)
-            nx, ny, nz = rows[_NORMAL, i] + t * bx, rows[_NORMAL + 1, i] + t * by, rows[_NORMAL + 2, i] + t * bz
-            rx, ry, rz = mirrored_way(
-                (nx, ny, nz), (rows[_VIEW, i], rows[_VIEW + 1, i], rows[_VIEW + 2, i]), rows[_LEAN, i]
-            )
+            t = _ALONG_BEND[step] if parts > 1 else _ZERO
+            own = rows[_NORMAL, i] + t * bx, rows[_NORMAL + 1, i] + t * by, rows[_NORMAL + 2, i] + t * bz
+            rx, ry, rz, factor = lobe_look(own, view, rows[_LEAN, i], spread, step)
+            place = min(level_place(wide * factor), _LAST_LEVEL)
+            level = min(np.int32(place), np.int32(_LEVEL_COUNT - 2))
+            blend = place - np.float32(level)
             u, v = unfold(rx, ry, rz)
-            texel, across, down = corner_place(whole[_SHARP_SIDE, i], whole[_SHARP_START, i], u, v)
-            red, green, blue = mixed_corners(maps, texel, whole[_SHARP_SIDE, i], across, down)
-            sharp_r, sharp_g, sharp_b = sharp_r + red, sharp_g + green, sharp_b + blue
-            texel, across, down = corner_place(whole[_SOFT_SIDE, i], whole[_SOFT_START, i], u, v)
-            red, green, blue = mixed_corners(maps, texel, whole[_SOFT_SIDE, i], across, down)
-            soft_r, soft_g, soft_b = soft_r + red, soft_g + green, soft_b + blue
+            sharp_r, sharp_g, sharp_b = level_value(maps, level, u, v)
+            soft_r, soft_g, soft_b = level_value(maps, level + 1, u, v)
+            red += sharp_r + (soft_r - sharp_r) * blend
+            green += sharp_g + (soft_g - sharp_g) * blend
+            blue += sharp_b + (soft_b - sharp_b) * blend
         quarter = np.float32(0.25)
-        rows[_SHARP, i], rows[_SHARP + 1, i], rows[_SHARP + 2, i] = (
-            sharp_r * quarter,
-            sharp_g * quarter,
-            sharp_b * quarter,
-        )
-        rows[_SOFT, i], rows[_SOFT + 1, i], rows[_SOFT + 2, i] = soft_r * quarter, soft_g * quarter, soft_b * quarter
+        rows[_SHARP, i], rows[_SHARP + 1, i], rows[_SHARP + 2, i] = red * quarter, green * quarter, blue * quarter
+        rows[_BLEND, i] = _ZERO
     for i in range(used):
         if rows[_METAL, i] < _ONE:
             rows[_EVEN, i], rows[_EVEN + 1, i], rows[_EVEN + 2, i] = mixed_corners(

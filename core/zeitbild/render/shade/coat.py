@@ -9,14 +9,17 @@ from zeitbild.render.light.environment import LEVEL_COUNT, level_place, level_va
 from zeitbild.render.light.lighting import reach
 from zeitbild.render.light.octahedral import unfold
 from zeitbild.render.shade.metal_rough import (
+    ALONG_BEND,
     DIELECTRIC,
     LEAST_COSINE,
     MIN_ALPHA,
     bent_roughness,
     energy,
     highlight_lobe,
+    lobe_look,
+    lobe_of,
     looks_along,
-    mirrored_way,
+    parts_of_bend,
     shadowing,
     table_entry,
 )
@@ -25,7 +28,7 @@ from zeitbild.snapshot.finish_row import COAT, COAT_ROUGHNESS, OWNER
 _ZERO, _ONE, _TWO = np.float32(0), np.float32(1), np.float32(2)
 _MIN_ALPHA, _LEAST_COSINE = MIN_ALPHA, LEAST_COSINE
 _COAT, _COAT_ROUGHNESS, _OWNER = COAT, COAT_ROUGHNESS, OWNER
-_LEVEL_COUNT = LEVEL_COUNT
+_LEVEL_COUNT, _ALONG_BEND = LEVEL_COUNT, ALONG_BEND
 
 
 @kernel
@@ -48,7 +51,8 @@ def coat_highlights(point, normal, view, bend, finish, finishes, shining, rayed,
     alpha = max(rough * rough, _MIN_ALPHA)
     square = alpha * alpha
     seen_root = shadowing(n_v, square)
-    scale, bias, _, _ = table_entry(table, n_v, rough)
+    entry = table_entry(table, n_v, rough)
+    scale, bias = entry[0], entry[1]
     lost, mirrored, _ = energy(scale, bias, _ONE)
     high_r = high_g = high_b = _ZERO
     for number in range(lights.shape[0]):
@@ -78,23 +82,24 @@ def coat_light(point, normal, view, bend, finish, finishes, shining, rayed, f, o
     square = max(rough * rough, _MIN_ALPHA) ** 2
     # Over a bend what is mirrored is the mean at several places of it, as in ``batch.light_from_around``.
     bent = bx * bx + by * by + bz * bz
-    steps = looks_along(bent, square)
     n_v = min(_ONE, max(nx * vx + ny * vy + nz * vz, _LEAST_COSINE))
-    _, _, lean, straight = table_entry(shining.table, n_v, rough)
-    place = level_place(bent_roughness(straight, bent, steps))
-    level = min(int(place), _LEVEL_COUNT - 2)
-    blend = place - np.float32(level)
+    lean, lobe_rough, spread = lobe_of(table_entry(shining.table, n_v, rough), DIELECTRIC)
+    looks, parts = looks_along(bent, square, spread), parts_of_bend(bent, square)
+    wide = bent_roughness(lobe_rough, bent, parts)
     seen_r = seen_g = seen_b = _ZERO
-    for step in range(steps):
-        t = np.float32(0.25 * step - 0.375) if steps > 1 else _ZERO
-        rx, ry, rz = mirrored_way((nx + t * bx, ny + t * by, nz + t * bz), view, lean)
+    for step in range(looks):
+        t = _ALONG_BEND[step] if parts > 1 else _ZERO
+        rx, ry, rz, factor = lobe_look((nx + t * bx, ny + t * by, nz + t * bz), view, lean, spread, step)
+        place = level_place(min(wide * factor, _ONE))
+        level = min(int(place), _LEVEL_COUNT - 2)
+        blend = place - np.float32(level)
         u, v = unfold(rx, ry, rz)
         sharp_r, sharp_g, sharp_b = level_value(maps, level, u, v)
         soft_r, soft_g, soft_b = level_value(maps, level + 1, u, v)
         seen_r += sharp_r + (soft_r - sharp_r) * blend
         seen_g += sharp_g + (soft_g - sharp_g) * blend
         seen_b += sharp_b + (soft_b - sharp_b) * blend
-    part = _ONE / np.float32(steps)
+    part = _ONE / np.float32(looks)
     seen_r, seen_g, seen_b = seen_r * part, seen_g * part, seen_b * part
     weight = share * openness
     return (

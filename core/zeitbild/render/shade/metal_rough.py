@@ -17,7 +17,7 @@ from zeitbild.render.light import reflectance
 from zeitbild.render.light.environment import LEVEL_COUNT, SHARPEST, level_place, level_value
 from zeitbild.render.light.lighting import reach
 from zeitbild.render.light.octahedral import unfold
-from zeitbild.render.light.reflectance import ENTRY, TABLE
+from zeitbild.render.light.reflectance import ASLANT, ENTRY, LOOKS, TABLE, WHOLLY
 from zeitbild.snapshot.finish_row import OWNER
 
 DIELECTRIC, LEAST_COSINE = np.float32(reflectance.DIELECTRIC), np.float32(reflectance.LEAST_COSINE)
@@ -25,6 +25,7 @@ DIELECTRIC, LEAST_COSINE = np.float32(reflectance.DIELECTRIC), np.float32(reflec
 MIN_ALPHA = np.float32(SHARPEST**2)
 _MIN_ALPHA, _LEAST_COSINE = MIN_ALPHA, LEAST_COSINE
 _ZERO, _HALF, _ONE, _TWO = np.float32(0), np.float32(0.5), np.float32(1), np.float32(2)
+_THIRD = np.float32(1 / 3)
 _LEVEL_COUNT = LEVEL_COUNT
 #: Bends (radians, squared) from which on what is mirrored differs within them.
 _NOTICED = np.float32(1.5e-4)
@@ -38,8 +39,15 @@ _LITTLE_BEND, _FAR_BENDS = np.float32(0.02), np.float32(16)
 #: Where the fits begin in the table.
 _FITS = np.int32(ENTRY * TABLE * TABLE)
 #: Steps in rows of numbers: to the next one, two or three, the table's next entry, its next row.
-_I, _II, _III = np.uint64(1), np.uint64(2), np.uint64(3)
+_I, _II, _III, _IV, _V, _VI, _VII = (np.uint64(step) for step in range(1, 8))
 _ENTRY, _NEXT, _NEXT_ROW = np.int32(ENTRY), np.uint64(ENTRY), np.uint64(ENTRY * TABLE)
+#: Places along a bend that are looked at (shares of it), and which of the four looks along a lobe is taken there: as if chance had it.
+ALONG_BEND = np.array([-0.375, -0.125, 0.125, 0.375], np.float32)
+_LOOK_AT, _LOOK_ROUGH = (np.array([LOOKS[k][number] for k in (1, 3, 0, 2)], np.float32) for number in (0, 1))
+#: One over what a dielectric does not reflect straight ahead.
+_BEYOND_DIELECTRIC = np.float32(1 / (1 - reflectance.DIELECTRIC))
+_ASLANT, _INTO_ASLANT = np.float32(ASLANT), np.float32(1 / (ASLANT - WHOLLY))
+_LEAST_ASIDE = np.float32(1e-6)
 #: The exponent 2^(-16 a - 1) of a reflection's occlusion, written for exp.
 _LOG_2 = np.float32(math.log(2))
 _OPEN_SLOPE = np.float32(-16 * math.log(2))
@@ -64,8 +72,15 @@ def ggx_lobe(n_l, n_v, n_h, square, seen_root):  # type: ignore[no-untyped-def]
 
 
 @inlined_kernel
-def looks_along(bent, square):  # type: ignore[no-untyped-def]
-    """At how many places along a bend (radians, squared) what is mirrored is looked at; square is roughness to the fourth."""
+def looks_along(bent, square, spread):  # type: ignore[no-untyped-def]
+    """How often what is mirrored is looked at: along a bend (radians, squared), and along a lobe that is longer than it is wide (spread as in
+    ``lobe_of``); square is roughness to the fourth."""
+    return 4 if spread > _ZERO or (bent >= _NOTICED and bent >= square) else 1
+
+
+@inlined_kernel
+def parts_of_bend(bent, square):  # type: ignore[no-untyped-def]
+    """Into how many parts a bend (radians, squared) is cut by these looks."""
     return 4 if bent >= _NOTICED and bent >= square else 1
 
 
@@ -187,8 +202,8 @@ def table_place(n_v, rough):  # type: ignore[no-untyped-def]
 
 @inlined_kernel
 def mixed_table(table, place, fv, fr):  # type: ignore[no-untyped-def]
-    """Four numbers of ``reflectance.reflectance_table`` at a place of ``table_place``, bilinear: scale and bias, how far what is mirrored
-    leans to the normal, the roughness whose straight lobe is as wide. table is all its numbers in one row."""
+    """Eight numbers of ``reflectance.reflectance_table`` at a place of ``table_place``, bilinear: scale and bias, and what ``lobe_of`` wants to
+    know. table is all its numbers in one row."""
     a = np.uint64(_ENTRY * place)
     b, c = a + _NEXT, a + _NEXT_ROW
     d = c + _NEXT
@@ -198,6 +213,10 @@ def mixed_table(table, place, fv, fr):  # type: ignore[no-untyped-def]
         table[a + _I] * w00 + table[b + _I] * w01 + table[c + _I] * w10 + table[d + _I] * w11,
         table[a + _II] * w00 + table[b + _II] * w01 + table[c + _II] * w10 + table[d + _II] * w11,
         table[a + _III] * w00 + table[b + _III] * w01 + table[c + _III] * w10 + table[d + _III] * w11,
+        table[a + _IV] * w00 + table[b + _IV] * w01 + table[c + _IV] * w10 + table[d + _IV] * w11,
+        table[a + _V] * w00 + table[b + _V] * w01 + table[c + _V] * w10 + table[d + _V] * w11,
+        table[a + _VI] * w00 + table[b + _VI] * w01 + table[c + _VI] * w10 + table[d + _VI] * w11,
+        table[a + _VII] * w00 + table[b + _VII] * w01 + table[c + _VII] * w10 + table[d + _VII] * w11,
     )
 
 
@@ -206,6 +225,30 @@ def table_entry(table, n_v, rough):  # type: ignore[no-untyped-def]
     """The same at n.v and roughness."""
     place, fv, fr = table_place(n_v, rough)
     return mixed_table(table, place, fv, fr)
+
+
+@inlined_kernel
+def straight_reflectance(base, metal):  # type: ignore[no-untyped-def]
+    """What a surface of a base colour (three numbers) reflects straight ahead, in the mean of the colours."""
+    red, green, blue = base
+    return DIELECTRIC + metal * ((red + green + blue) * _THIRD - DIELECTRIC)
+
+
+@inlined_kernel
+def lobe_of(entry, straight):  # type: ignore[no-untyped-def]
+    """Three numbers about the lobe of a surface that reflects so much straight ahead: how far it leans (``mirrored_way``), its roughness, and
+    how much longer than wide it is (``lobe_look``). entry is that of ``table_entry``.
+
+    The less a surface reflects straight ahead, the more of what it mirrors comes from the side (Fresnel): between a mirror's lobe and a
+    dielectric's it is mixed by how much of its light is due to that.
+    """
+    scale, bias, lean, rough, spread, other_lean, other_rough, other_spread = entry
+    share = (_ONE - straight) * _BEYOND_DIELECTRIC * (DIELECTRIC * scale + bias) / (straight * scale + bias)
+    return (
+        lean + (other_lean - lean) * share,
+        rough + (other_rough - rough) * share,
+        spread + (other_spread - spread) * share,
+    )
 
 
 @inlined_kernel
@@ -220,6 +263,31 @@ def mirrored_way(normal, view, lean):  # type: ignore[no-untyped-def]
     twice = _TWO * max(nx * vx + ny * vy + nz * vz, _LEAST_COSINE) * rest + lean * math.sqrt(square)
     square *= rest
     return twice * nx - square * vx, twice * ny - square * vy, twice * nz - square * vz
+
+
+@inlined_kernel
+def lobe_look(normal, view, lean, spread, step):  # type: ignore[no-untyped-def]
+    """(direction of any length, factor of the roughness) of one of four looks along a lobe that is so much longer than it is wide: a half
+    tangent, by which ``reflectance.LOOKS`` lie apart in the plane of view. normal, view and lean as in ``mirrored_way``."""
+    x, y, z = mirrored_way(normal, view, lean)
+    nx, ny, nz = normal
+    vx, vy, vz = view
+    rough = _ONE
+    # Across the normal, away from the view.
+    facing = nx * vx + ny * vy + nz * vz
+    tx, ty, tz = facing * nx - vx, facing * ny - vy, facing * nz - vz
+    aside = tx * tx + ty * ty + tz * tz
+    if spread > _ZERO and aside > _LEAST_ASIDE:
+        scale = _ONE / math.sqrt(aside)
+        tx, ty, tz = tx * scale, ty * scale, tz * scale
+        # By twice the angle whose tangent that is, to the normal.
+        up, along = x * nx + y * ny + z * nz, x * tx + y * ty + z * tz
+        half = spread * _LOOK_AT[step]
+        whole, twice = _ONE - half * half, _TWO * half
+        a, b = whole * up + twice * along, whole * along - twice * up
+        x, y, z = a * nx + b * tx, a * ny + b * ty, a * nz + b * tz
+        rough += (_LOOK_ROUGH[step] - _ONE) * min(_ONE, max(_ZERO, (_ASLANT - facing) * _INTO_ASLANT))
+    return x, y, z, rough
 
 
 @inlined_kernel
@@ -283,7 +351,8 @@ def direct_light(point, normal, view, finish, finishes, shining, rayed, f):  # t
     alpha = max(rough * rough, _MIN_ALPHA)
     square = alpha * alpha
     seen_root = shadowing(n_v, square)
-    scale, bias, _, _ = table_entry(table, n_v, rough)
+    entry = table_entry(table, n_v, rough)
+    scale, bias = entry[0], entry[1]
     fit_0, fit_2, fit_5, avg = matt_fit(table, rough)
     lost, _, kept = energy(scale, bias, avg)
     matt_r = matt_g = matt_b = _ZERO
@@ -338,19 +407,28 @@ def mirror_light(normal, view, finish, finishes, shining):  # type: ignore[no-un
     rough, metal = finishes[finish, 3], finishes[finish, 4]
     n_v = min(_ONE, max(nx * vx + ny * vy + nz * vz, _LEAST_COSINE))
     rest = _ONE - metal
-    scale, bias, lean, straight = table_entry(table, n_v, rough)
+    entry = table_entry(table, n_v, rough)
+    scale, bias = entry[0], entry[1]
     lost, mirrored, _ = energy(scale, bias, _ONE)
-    rx, ry, rz = mirrored_way(normal, view, lean)
-    place = level_place(straight)
-    level = min(int(place), _LEVEL_COUNT - 2)
-    blend = place - np.float32(level)
-    u, v = unfold(rx, ry, rz)
-    sharp_r, sharp_g, sharp_b = level_value(maps, level, u, v)
-    soft_r, soft_g, soft_b = level_value(maps, level + 1, u, v)
+    lean, own_rough, spread = lobe_of(entry, straight_reflectance((base_r, base_g, base_b), metal))
+    looks = looks_along(_ZERO, _ONE, spread)
+    red = green = blue = _ZERO
+    for step in range(looks):
+        rx, ry, rz, factor = lobe_look(normal, view, lean, spread, step)
+        place = level_place(min(own_rough * factor, _ONE))
+        level = min(int(place), _LEVEL_COUNT - 2)
+        blend = place - np.float32(level)
+        u, v = unfold(rx, ry, rz)
+        sharp_r, sharp_g, sharp_b = level_value(maps, level, u, v)
+        soft_r, soft_g, soft_b = level_value(maps, level + 1, u, v)
+        red += sharp_r + (soft_r - sharp_r) * blend
+        green += sharp_g + (soft_g - sharp_g) * blend
+        blue += sharp_b + (soft_b - sharp_b) * blend
+    part = _ONE / np.float32(looks)
     return (
-        sharp_r + (soft_r - sharp_r) * blend + ambients[owner, 0],
-        sharp_g + (soft_g - sharp_g) * blend + ambients[owner, 1],
-        sharp_b + (soft_b - sharp_b) * blend + ambients[owner, 2],
+        red * part + ambients[owner, 0],
+        green * part + ambients[owner, 1],
+        blue * part + ambients[owner, 2],
         rest * mirrored + metal * (base_r * scale + bias) * (_ONE + base_r * lost),
         rest * mirrored + metal * (base_g * scale + bias) * (_ONE + base_g * lost),
         rest * mirrored + metal * (base_b * scale + bias) * (_ONE + base_b * lost),
