@@ -2,9 +2,9 @@
 
 Direct light is what would arrive if nothing stood between; shadow rays then tell which share of the light is seen.
 Diffuse light of flat lights is exact (Lambert's formula for polygons: Johann Heinrich Lambert, Photometria 1760; as
-printed in Arvo 1995, Analytic Methods for Simulated Light Transport, equation 2.11). Highlights of lights with a size
-use one representative point (after Karis, SIGGRAPH 2013 course on physically based shading, section on area lights), with what a lobe
-holds of a disc in its middle, along both sides of a light by itself.
+printed in Arvo 1995, Analytic Methods for Simulated Light Transport, equation 2.11); their highlights are in ``area_highlights``. Highlights
+of balls and suns with a size use one representative point (after Karis, SIGGRAPH 2013 course on physically based shading, section on
+area lights), with what a lobe holds of a disc in its middle.
 """
 
 from __future__ import annotations
@@ -39,15 +39,15 @@ _SHAPES = {"sun": SUN, "sphere": BALL, "rectangle": FLAT, "disc": ROUND}
 _SUN, _BALL, _ROUND = np.float32(SUN), np.float32(BALL), np.float32(ROUND)
 
 _ZERO, _HALF, _ONE, _TWO, _THREE = (np.float32(value) for value in (0, 0.5, 1, 2, 3))
-#: Half of a square's side to the radius of a disc of its area; how many times as wide as a light a lobe is for which its middle stands.
-_AS_DISC, _WIDE_LOBE = np.float32(2 / math.sqrt(math.pi)), np.float32(6.25)
+#: How many times as wide as a light a lobe is for which its middle stands.
+_WIDE_LOBE = np.float32(6.25)
 _PI, _TINY, _FAR = np.float32(math.pi), np.float32(1e-12), np.float32(1e30)
 #: Corners of the polygon of the same area that stands for a disc.
 _CORNERS = 16
 _turn = 2 * np.pi * (np.arange(_CORNERS) + 0.5) / _CORNERS
 _DISC_SCALE = math.sqrt(math.pi / (_CORNERS / 2 * math.sin(2 * math.pi / _CORNERS)))
-_POLYGON = (np.stack([np.cos(_turn), np.sin(_turn)], axis=1) * _DISC_SCALE).astype(np.float32)
-_SQUARE = np.array([[1, 1], [-1, 1], [-1, -1], [1, -1]], np.float32)
+POLYGON = (np.stack([np.cos(_turn), np.sin(_turn)], axis=1) * _DISC_SCALE).astype(np.float32)
+SQUARE = np.array([[1, 1], [-1, 1], [-1, -1], [1, -1]], np.float32)
 
 
 class Shining(NamedTuple):
@@ -118,14 +118,14 @@ def polygon_light(px, py, pz, nx, ny, nz, light, corners):  # type: ignore[no-un
             else:
                 bx, by, bz = mx, my, mz
                 exit_x, exit_y, exit_z = mx, my, mz
-        total += _edge(ax, ay, az, bx, by, bz, nx, ny, nz)
+        total += edge_light(ax, ay, az, bx, by, bz, nx, ny, nz)
     if cut == 2:
-        total += _edge(exit_x, exit_y, exit_z, entry_x, entry_y, entry_z, nx, ny, nz)
+        total += edge_light(exit_x, exit_y, exit_z, entry_x, entry_y, entry_z, nx, ny, nz)
     return abs(total) / (_TWO * _PI)
 
 
 @kernel
-def _edge(ax, ay, az, bx, by, bz, nx, ny, nz):  # type: ignore[no-untyped-def]
+def edge_light(ax, ay, az, bx, by, bz, nx, ny, nz):  # type: ignore[no-untyped-def]
     """Angle between two directions times the cosine between the normal and the plane that they span."""
     cx, cy, cz = ay * bz - az * by, az * bx - ax * bz, ax * by - ay * bx
     length = math.sqrt(cx * cx + cy * cy + cz * cz)
@@ -141,7 +141,7 @@ def reach(light, px, py, pz, nx, ny, nz, rx, ry, rz, alpha):  # type: ignore[no-
 
     Point p, unit normal n, unit mirror direction r, alpha squared roughness. ``diffuse`` is what a white matt surface
     radiates for a white light of strength 1; ``highlight`` weighs the lobe (times pi and n.l) for light from the unit
-    direction (x, y, z), and is 0 where nothing arrives.
+    direction (x, y, z), and is 0 where nothing arrives, and of flat lights, of which (x, y, z) is that of the middle.
     """
     kind = light[0]
     if kind == _SUN:
@@ -181,41 +181,13 @@ def reach(light, px, py, pz, nx, ny, nz, rx, ry, rz, alpha):  # type: ignore[no-
     height2 = light[13] * light[13] + light[14] * light[14] + light[15] * light[15]
     if kind == _ROUND:
         area = _PI * width2
-        factor = polygon_light(px, py, pz, nx, ny, nz, light, _POLYGON)
+        factor = polygon_light(px, py, pz, nx, ny, nz, light, POLYGON)
     else:
         area = np.float32(4) * math.sqrt(width2 * height2)
-        factor = polygon_light(px, py, pz, nx, ny, nz, light, _SQUARE)
+        factor = polygon_light(px, py, pz, nx, ny, nz, light, SQUARE)
     # Radiance such that on the axis, far away, the light falls to 1 at its reach.
     glow = _PI * light[19] / area
-    # Where the mirrored ray meets the light's plane, moved onto the light.
-    facing = -(rx * light[4] + ry * light[5] + rz * light[6])
-    along = front / facing if facing > np.float32(1e-3) else distance * np.float32(1e3)
-    hx, hy, hz = px + rx * along - light[1], py + ry * along - light[2], pz + rz * along - light[3]
-    u = (hx * light[10] + hy * light[11] + hz * light[12]) / width2
-    v = (hx * light[13] + hy * light[14] + hz * light[15]) / height2
-    # Half of its extents as an angle: those of a square count as that of a disc of its area.
-    half_u, half_v = _HALF * math.sqrt(width2) / distance, _HALF * math.sqrt(height2) / distance
-    if kind == _ROUND:
-        far = math.sqrt(u * u + v * v)
-        if far > _ONE:
-            u, v = u / far, v / far
-    else:
-        u, v = min(_ONE, max(-_ONE, u)), min(_ONE, max(-_ONE, v))
-        half_u, half_v = half_u * _AS_DISC, half_v * _AS_DISC
-    # The rougher, the more of the light is seen at once, and its middle stands for it.
-    u, v = u * _share_of_way(alpha, half_u), v * _share_of_way(alpha, half_v)
-    lx = light[1] + u * light[10] + v * light[13] - px
-    ly = light[2] + u * light[11] + v * light[14] - py
-    lz = light[3] + u * light[12] + v * light[15] - pz
-    square = max(lx * lx + ly * ly + lz * lz, _TINY)
-    distance = math.sqrt(square)
-    lx, ly, lz = lx / distance, ly / distance, lz / distance
-    tilt = max(_ZERO, -(lx * light[4] + ly * light[5] + lz * light[6]))
-    narrow = math.sqrt(_kept_of_peak(alpha, half_u * half_u * tilt) * _kept_of_peak(alpha, half_v * half_v * tilt))
-    cosine = nx * lx + ny * ly + nz * lz
-    highlight = light[19] / square * tilt * narrow if cosine > _ZERO else _ZERO
-    # Nothing radiates more than the light itself: close by, the point's formula would.
-    return factor * glow, min(highlight, glow), lx, ly, lz
+    return factor * glow, _ZERO, lx, ly, lz
 
 
 @kernel

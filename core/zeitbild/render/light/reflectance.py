@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from zeitbild.kernels import kernel
 from zeitbild.render.light.environment import SHARPEST
+from zeitbild.render.light.linear_lobes import linear_lobes
 from zeitbild.render.visible.sampling import radical_inverse
 
 #: Rows and columns of the table, and the numbers of an entry.
@@ -20,6 +21,8 @@ DIELECTRIC = 0.04
 #: Smallest cosine between normal and view that the model takes.
 LEAST_COSINE = 1e-3
 _SAMPLES = 1024
+#: Where linear lobes (``linear_lobes``) begin in the row of all numbers: behind the table and the fits.
+LINEAR = (ENTRY * TABLE + 4) * TABLE
 #: Where the looks at a lobe that is longer than it is wide lie along it (deviations of its angles, to the normal positive), and how rough each
 #: is: what all lobes' quarters come near to.
 LOOKS = ((-1.2, 0.8), (-0.5, 0.85), (0.15, 0.95), (1.55, 1.4))
@@ -130,7 +133,8 @@ def reflectance_table() -> NDArray[np.float32]:
     """By n.v (rows) and roughness (columns) [32, 32, 8], in one row: scale and bias of the normal-incidence reflectance; then, of a lobe that
     reflects all and of a dielectric's, three numbers each: how far what is mirrored of surroundings leans from the mirror direction (0) to
     the normal (1); the roughness whose straight lobe is as wide; and how much longer than wide it is, as the half tangent by which
-    ``LOOKS`` lie apart. Then, for each roughness, what a dielectric mirrors as a polynomial [32, 4] (``metal_rough.matt_fit``).
+    ``LOOKS`` lie apart. Then, for each roughness, what a dielectric mirrors as a polynomial [32, 4] (``metal_rough.matt_fit``); then
+    ``linear_lobes``.
 
     Seen at a slant, a lobe points more towards the normal than the mirror direction does, and is narrower or wider than seen straight:
     surroundings are kept blurred by straight lobes (``environment``), of which that one is taken that has the same mean direction. The
@@ -172,6 +176,6 @@ def reflectance_table() -> NDArray[np.float32]:
         fits[column, :3] = np.linalg.lstsq(powers * root, mirrored * root[:, 0], rcond=None)[0]
         # The mean of (1 - cosine)^k so weighed is 2 / ((k + 1) (k + 2)).
         fits[column, 3] = 1 / (1 - fits[column, 0] - fits[column, 1] / 6 - fits[column, 2] / 21)
-    result = np.concatenate([table.reshape(-1), fits.reshape(-1)]).astype(np.float32)
+    result = np.concatenate([table.reshape(-1), fits.reshape(-1), linear_lobes().reshape(-1)]).astype(np.float32)
     result.flags.writeable = False
     return result

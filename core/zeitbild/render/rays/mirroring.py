@@ -8,11 +8,12 @@ import numba
 import numpy as np
 
 from zeitbild.kernels import inlined_kernel, kernel, parallel_kernel
+from zeitbild.render.light.ggx import shadowing
 from zeitbild.render.light.lighting import FLAT, SHADOWS, light_point, sideways
 from zeitbild.render.rays.flying import meet_dots
 from zeitbild.render.rays.patterns import ORDER, TURNS
 from zeitbild.render.shade.coat import coat_light
-from zeitbild.render.shade.metal_rough import direct_light, light_around, mirror_light, shadowing, straight_reflectance
+from zeitbild.render.shade.metal_rough import direct_light, light_around, mirror_light, straight_reflectance
 from zeitbild.render.shade.shading import has_textures
 from zeitbild.render.shade.texturing import apply_textures, span_about
 from zeitbild.render.shade.tones import light_amount, tone_at

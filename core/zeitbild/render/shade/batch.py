@@ -17,15 +17,18 @@ import numpy as np
 
 from zeitbild.kernels import inlined_kernel
 from zeitbild.render.light.environment import LEVEL_COUNT, level_place, level_value, side_of, start_of
-from zeitbild.render.light.lighting import reach
+from zeitbild.render.light.ggx import shadowing
+from zeitbild.render.light.lighting import FLAT, reach
 from zeitbild.render.light.octahedral import corner_place, mixed_corners, unfold
 from zeitbild.render.shade.metal_rough import (
     ALONG_BEND,
     LEAST_COSINE,
     MIN_ALPHA,
     added_light,
+    bent_area_highlight,
     bent_roughness,
     energy,
+    highlight_lobe,
     lobe_look,
     lobe_of,
     looks_along,
@@ -34,7 +37,6 @@ from zeitbild.render.shade.metal_rough import (
     mixed_table,
     occluded_share,
     parts_of_bend,
-    shadowing,
     straight_reflectance,
     table_place,
 )
@@ -69,7 +71,9 @@ BEND = 73
 EVEN_AROUND = 76
 #: How far what is mirrored leans to the normal, the roughness whose straight lobe is as wide, and how much longer it is (``metal_rough.lobe_of``).
 _LEAN, _STRAIGHT, _SPREAD = 79, 80, 81
-ROWS = 82
+#: Schlick's fifth power, of one light at a time.
+_FIFTH = 82
+ROWS = 83
 #: Rows of whole numbers: fragment; row of its finish; what the lane's rows of the finish stand for; side and start of the
 #: sharp and the soft level's pictures; places of the look-ups; the finish's owner.
 FRAGMENT, FINISH, _HELD, _SHARP_SIDE, _SHARP_START, _SOFT_SIDE, _SOFT_START = 0, 1, 2, 3, 4, 5, 6
@@ -81,7 +85,7 @@ _BATCH, _OWNER, _LEAST_COSINE, _MIN_ALPHA = BATCH, OWNER, LEAST_COSINE, MIN_ALPH
 _POINT, _NORMAL, _VIEW, _BASE, _ROUGH, _METAL, _BEND = POINT, NORMAL, VIEW, BASE, ROUGH, METAL, BEND
 _EVEN_AROUND = EVEN_AROUND
 _MATT, _HIGH, _FROM_AROUND, _OPENNESS, _FRAGMENT, _FINISH = MATT, HIGH, FROM_AROUND, OPENNESS, FRAGMENT, FINISH
-_LEVEL_COUNT, _ALONG_BEND = LEVEL_COUNT, ALONG_BEND
+_LEVEL_COUNT, _ALONG_BEND, _FLAT = LEVEL_COUNT, ALONG_BEND, np.float32(FLAT)
 _LAST_LEVEL = np.float32(_LEVEL_COUNT - 1)
 
 
@@ -210,7 +214,7 @@ def prepare_light(rows, whole, used, table):  # type: ignore[no-untyped-def]
 def light_directly(rows, whole, used, shining, rayed, own):  # type: ignore[no-untyped-def]
     """Rows MATT and HIGH, by all lights, or those of which own [L] (else of no length) is not 0, after ``prepare_light``; see
     ``metal_rough.direct_light``."""
-    lights, touched = shining.rows, shining.touched
+    lights, touched, table = shining.rows, shining.touched, shining.table
     for i in range(_BATCH):
         rows[_MATT, i] = rows[_MATT + 1, i] = rows[_MATT + 2, i] = _ZERO
         rows[_HIGH, i] = rows[_HIGH + 1, i] = rows[_HIGH + 2, i] = _ZERO
@@ -251,24 +255,52 @@ def light_directly(rows, whole, used, shining, rayed, own):  # type: ignore[no-u
                 )
                 rows[_DIFFUSE, i], rows[_STRENGTH, i] = diffuse, strength
                 rows[_TO_LIGHT, i], rows[_TO_LIGHT + 1, i], rows[_TO_LIGHT + 2, i] = lx, ly, lz
+        if light[0] >= _FLAT:
+            for i in range(used):
+                # Of a light below the horizon, or in the shadow of everything, nothing.
+                if rows[_DIFFUSE, i] * rows[_SEEN, i] <= _ZERO:
+                    rows[_STRENGTH, i] = rows[_FIFTH, i] = _ZERO
+                    continue
+                base = rows[_BASE, i], rows[_BASE + 1, i], rows[_BASE + 2, i]
+                rows[_STRENGTH, i], rows[_FIFTH, i] = bent_area_highlight(
+                    light,
+                    (rows[_POINT, i], rows[_POINT + 1, i], rows[_POINT + 2, i]),
+                    (rows[_NORMAL, i], rows[_NORMAL + 1, i], rows[_NORMAL + 2, i]),
+                    (rows[_VIEW, i], rows[_VIEW + 1, i], rows[_VIEW + 2, i]),
+                    (rows[_BEND, i], rows[_BEND + 1, i], rows[_BEND + 2, i]),
+                    rows[_SQUARE, i],
+                    rows[_ROUGH, i],
+                    (rows[_TABLE, i], rows[_TABLE + 1, i]),
+                    straight_reflectance(base, rows[_METAL, i]),
+                    table,
+                )
+        else:
+            for i in range(_BATCH):
+                lobe, fifth = highlight_lobe(
+                    (rows[_NORMAL, i], rows[_NORMAL + 1, i], rows[_NORMAL + 2, i]),
+                    (rows[_VIEW, i], rows[_VIEW + 1, i], rows[_VIEW + 2, i]),
+                    (rows[_TO_LIGHT, i], rows[_TO_LIGHT + 1, i], rows[_TO_LIGHT + 2, i]),
+                    rows[_COSINE, i],
+                    rows[_SQUARE, i],
+                    rows[_ROOT, i],
+                    (rows[_BEND, i], rows[_BEND + 1, i], rows[_BEND + 2, i]),
+                )
+                rows[_STRENGTH, i] *= lobe
+                rows[_FIFTH, i] = fifth
         colour = light[7], light[8], light[9]
         for i in range(_BATCH):
             matt_r, matt_g, matt_b, high_r, high_g, high_b = added_light(
                 (rows[_NORMAL, i], rows[_NORMAL + 1, i], rows[_NORMAL + 2, i]),
-                (rows[_VIEW, i], rows[_VIEW + 1, i], rows[_VIEW + 2, i]),
                 (rows[_TO_LIGHT, i], rows[_TO_LIGHT + 1, i], rows[_TO_LIGHT + 2, i]),
                 rows[_DIFFUSE, i] * rows[_SEEN, i],
                 rows[_STRENGTH, i] * rows[_SEEN, i],
+                rows[_FIFTH, i],
                 colour,
                 (rows[_BASE, i], rows[_BASE + 1, i], rows[_BASE + 2, i]),
                 rows[_METAL, i],
-                rows[_COSINE, i],
-                rows[_SQUARE, i],
-                rows[_ROOT, i],
                 rows[_LOST, i],
                 rows[_MATT_KEPT, i],
                 (rows[_FIT, i], rows[_FIT + 1, i], rows[_FIT + 2, i]),
-                (rows[_BEND, i], rows[_BEND + 1, i], rows[_BEND + 2, i]),
             )
             rows[_MATT, i] += matt_r
             rows[_MATT + 1, i] += matt_g

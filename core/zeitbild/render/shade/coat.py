@@ -6,13 +6,15 @@ import numpy as np
 
 from zeitbild.kernels import kernel
 from zeitbild.render.light.environment import LEVEL_COUNT, level_place, level_value
-from zeitbild.render.light.lighting import reach
+from zeitbild.render.light.ggx import shadowing
+from zeitbild.render.light.lighting import FLAT, reach
 from zeitbild.render.light.octahedral import unfold
 from zeitbild.render.shade.metal_rough import (
     ALONG_BEND,
     DIELECTRIC,
     LEAST_COSINE,
     MIN_ALPHA,
+    bent_area_highlight,
     bent_roughness,
     energy,
     highlight_lobe,
@@ -20,7 +22,6 @@ from zeitbild.render.shade.metal_rough import (
     lobe_of,
     looks_along,
     parts_of_bend,
-    shadowing,
     table_entry,
 )
 from zeitbild.snapshot.finish_row import COAT, COAT_ROUGHNESS, OWNER
@@ -28,7 +29,7 @@ from zeitbild.snapshot.finish_row import COAT, COAT_ROUGHNESS, OWNER
 _ZERO, _ONE, _TWO = np.float32(0), np.float32(1), np.float32(2)
 _MIN_ALPHA, _LEAST_COSINE = MIN_ALPHA, LEAST_COSINE
 _COAT, _COAT_ROUGHNESS, _OWNER = COAT, COAT_ROUGHNESS, OWNER
-_LEVEL_COUNT, _ALONG_BEND = LEVEL_COUNT, ALONG_BEND
+_LEVEL_COUNT, _ALONG_BEND, _FLAT = LEVEL_COUNT, ALONG_BEND, np.float32(FLAT)
 
 
 @kernel
@@ -59,9 +60,17 @@ def coat_highlights(point, normal, view, bend, finish, finishes, shining, rayed,
         if touched[number, owner] == 0 or (own.shape[0] > 0 and own[number] == 0):
             continue
         light = lights[number]
-        _, strength, lx, ly, lz = reach(light, px, py, pz, nx, ny, nz, rx, ry, rz, alpha)
-        lobe, fifth = highlight_lobe(normal, view, (lx, ly, lz), n_v, square, seen_root, bend)
-        lobe *= strength * coat * (DIELECTRIC + (_ONE - DIELECTRIC) * fifth) * (_ONE + DIELECTRIC * lost)
+        diffuse, strength, lx, ly, lz = reach(light, px, py, pz, nx, ny, nz, rx, ry, rz, alpha)
+        if light[0] >= _FLAT and diffuse <= _ZERO:
+            lobe, fifth = _ZERO, _ZERO
+        elif light[0] >= _FLAT:
+            lobe, fifth = bent_area_highlight(
+                light, point, normal, view, bend, square, rough, (scale, bias), DIELECTRIC, table
+            )
+        else:
+            lobe, fifth = highlight_lobe(normal, view, (lx, ly, lz), n_v, square, seen_root, bend)
+            lobe *= strength
+        lobe *= coat * (DIELECTRIC + (_ONE - DIELECTRIC) * fifth) * (_ONE + DIELECTRIC * lost)
         if rayed.shape[0] > 0:
             lobe *= rayed[f, number]
         high_r, high_g, high_b = high_r + lobe * light[7], high_g + lobe * light[8], high_b + lobe * light[9]

@@ -12,10 +12,12 @@ import math
 
 import numpy as np
 
-from zeitbild.kernels import inlined_kernel
+from zeitbild.kernels import inlined_kernel, kernel
 from zeitbild.render.light import reflectance
+from zeitbild.render.light.area_highlights import area_highlight
 from zeitbild.render.light.environment import LEVEL_COUNT, SHARPEST, level_place, level_value
-from zeitbild.render.light.lighting import reach
+from zeitbild.render.light.ggx import ggx_lobe, shadowing
+from zeitbild.render.light.lighting import FLAT, reach
 from zeitbild.render.light.octahedral import unfold
 from zeitbild.render.light.reflectance import ASLANT, ENTRY, LOOKS, TABLE, WHOLLY
 from zeitbild.snapshot.finish_row import OWNER
@@ -51,24 +53,7 @@ _LEAST_ASIDE = np.float32(1e-6)
 #: The exponent 2^(-16 a - 1) of a reflection's occlusion, written for exp.
 _LOG_2 = np.float32(math.log(2))
 _OPEN_SLOPE = np.float32(-16 * math.log(2))
-_OWNER = OWNER
-
-
-@inlined_kernel
-def shadowing(n, square):  # type: ignore[no-untyped-def]
-    """The root in Smith's height-correlated visibility for the cosine n; square is roughness to the fourth."""
-    return math.sqrt(n * n * (_ONE - square) + square)
-
-
-@inlined_kernel
-def ggx_lobe(n_l, n_v, n_h, square, seen_root):  # type: ignore[no-untyped-def]
-    """Pi times D times V: GGX distribution and height-correlated Smith visibility, in 1/sr.
-
-    square is roughness to the fourth, seen_root ``shadowing`` of n_v: both are the same for every light.
-    """
-    spread = n_h * n_h * (square - _ONE) + _ONE
-    # One division for both factors.
-    return _HALF * square / (spread * spread * (n_l * seen_root + n_v * shadowing(n_l, square)))
+_OWNER, _FLAT = OWNER, np.float32(FLAT)
 
 
 @inlined_kernel
@@ -160,14 +145,37 @@ def highlight_lobe(normal, view, towards, n_v, square, seen_root, bend):  # type
     return lobe, fifth
 
 
+@kernel
+def bent_area_highlight(light, point, normal, view, bend, square, rough, reflectance, straight, table):  # type: ignore[no-untyped-def]
+    """``area_highlight`` where the normal turns by bend (as in ``highlight_lobe``): its mean at four places of that."""
+    nx, ny, nz = normal
+    vx, vy, vz = view
+    bx, by, bz = bend
+    bent = bx * bx + by * by + bz * bz
+    if parts_of_bend(bent, square) == 1:
+        return area_highlight(light, point, normal, view, square, rough, reflectance, straight, table)
+    whole = fifths = _ZERO
+    for step in range(4):
+        t = ALONG_BEND[step]
+        x, y, z = nx + t * bx, ny + t * by, nz + t * bz
+        scale = _ONE / math.sqrt(x * x + y * y + z * z)
+        own = x * scale, y * scale, z * scale
+        if x * vx + y * vy + z * vz <= _ZERO:
+            own = nx, ny, nz
+        lobe, fifth = area_highlight(light, point, own, view, square, rough, reflectance, straight, table)
+        whole += lobe
+        fifths += lobe * fifth
+    return np.float32(0.25) * whole, fifths / whole if whole > _ZERO else _ZERO
+
+
 @inlined_kernel
 def added_light(  # type: ignore[no-untyped-def]
-    normal, view, towards, diffuse, strength, colour, base, metal, n_v, square, seen_root, lost, kept, fit, bend
+    normal, towards, diffuse, lobe, fifth, colour, base, metal, lost, kept, fit
 ):
     """Six numbers: matt and highlight radiance by one light of a colour from the unit direction ``towards``.
 
-    diffuse and strength as ``lighting.reach`` gives them; base is the surface's colour; n_v, square and seen_root as in ``ggx_lobe``;
-    lost, kept and the fit (its three coefficients) as in ``energy``; bend as in ``highlight_lobe``.
+    diffuse as ``lighting.reach`` gives it; lobe (times the light's strength) and fifth as in ``highlight_lobe``; base is the surface's
+    colour; lost, kept and the fit (its three coefficients) as in ``energy``.
     """
     nx, ny, nz = normal
     lx, ly, lz = towards
@@ -175,13 +183,11 @@ def added_light(  # type: ignore[no-untyped-def]
     base_r, base_g, base_b = base
     fit_0, fit_2, fit_5 = fit
     rest = _ONE - metal
-    lobe, fifth = highlight_lobe(normal, view, towards, n_v, square, seen_root, bend)
     # The dielectric's matt share is what its mirror lets in and out again; metal has none.
     grazing = _ONE - min(_ONE, max(_ZERO, nx * lx + ny * ly + nz * lz))
     grazing2 = grazing * grazing
     plain = rest * (DIELECTRIC + (_ONE - DIELECTRIC) * fifth) * (_ONE + DIELECTRIC * lost)
     matt = rest * kept * (_ONE - fit_0 - grazing2 * (fit_2 + grazing2 * grazing * fit_5)) * diffuse
-    lobe *= strength
     return (
         base_r * matt * red,
         base_g * matt * green,
@@ -368,27 +374,32 @@ def direct_light(point, normal, view, finish, finishes, shining, rayed, f):  # t
             strength = _ONE
         else:
             diffuse, strength, lx, ly, lz = reach(light, px, py, pz, nx, ny, nz, rx, ry, rz, alpha)
+        if light[0] >= _FLAT and diffuse <= _ZERO:
+            lobe, fifth = _ZERO, _ZERO
+        elif light[0] >= _FLAT:
+            straight = straight_reflectance((base_r, base_g, base_b), metal)
+            lobe, fifth = area_highlight(light, point, normal, view, square, rough, (scale, bias), straight, table)
+        else:
+            flat = _ZERO, _ZERO, _ZERO
+            lobe, fifth = highlight_lobe(normal, view, (lx, ly, lz), n_v, square, seen_root, flat)
+            lobe *= strength
         if rayed.shape[0] > 0:
             share = rayed[f, number]
-            diffuse, strength = diffuse * share, strength * share
-        if diffuse <= _ZERO and (strength <= _ZERO or nx * lx + ny * ly + nz * lz <= _ZERO):
+            diffuse, lobe = diffuse * share, lobe * share
+        if diffuse <= _ZERO and lobe <= _ZERO:
             continue
         own = added_light(
             normal,
-            view,
             (lx, ly, lz),
             diffuse,
-            strength,
+            lobe,
+            fifth,
             (light[7], light[8], light[9]),
             (base_r, base_g, base_b),
             metal,
-            n_v,
-            square,
-            seen_root,
             lost,
             kept,
             (fit_0, fit_2, fit_5),
-            (_ZERO, _ZERO, _ZERO),
         )
         matt_r, matt_g, matt_b = matt_r + own[0], matt_g + own[1], matt_b + own[2]
         high_r, high_g, high_b = high_r + own[3], high_g + own[4], high_b + own[5]
