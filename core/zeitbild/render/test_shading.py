@@ -436,7 +436,7 @@ class Linear(unittest.TestCase):
             for degrees in (0, 40, 70):
                 view = (math.sin(math.radians(degrees)), 0.0, math.cos(math.radians(degrees)))
                 high = direct((0, 0, 1), view, 1.0, rough, 1.0, [light])[1]
-                self.assertAlmostEqual(high, 1, delta=0.06, msg=f"{rough} {degrees}")
+                self.assertAlmostEqual(high, 1, delta=0.08, msg=f"{rough} {degrees}")
 
 
 class Behind(unittest.TestCase):

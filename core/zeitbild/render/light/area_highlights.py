@@ -52,46 +52,57 @@ def linear_lobe(table, n_v, rough, share):  # type: ignore[no-untyped-def]
 
 
 @kernel
+def _cut(corners, count, cut):  # type: ignore[no-untyped-def]
+    """What of a polygon of so many corners [n, 3] lies above the plane z = 0, in cut, and how many corners that has."""
+    kept = 0
+    for k in range(count):
+        m = k + 1 if k + 1 < count else 0
+        z0, z1 = corners[k, 2], corners[m, 2]
+        if z0 > _ZERO:
+            for axis in range(3):
+                cut[kept, axis] = corners[k, axis]
+            kept += 1
+        if (z0 > _ZERO) != (z1 > _ZERO):
+            way = z0 / (z0 - z1)
+            for axis in range(3):
+                cut[kept, axis] = corners[k, axis] + way * (corners[m, axis] - corners[k, axis])
+            cut[kept, 2] = _ZERO
+            kept += 1
+    return kept
+
+
+@kernel
 def _held(light, corners, point, along, aside, normal, lobe):  # type: ignore[no-untyped-def]
-    """Share of a linear lobe that falls into a flat light with corners in units of its half extents. along, aside and normal are the axes of
-    the lobe."""
+    """Share of a linear lobe that falls into what of a flat light is above the surface; the light's corners in units of its half extents.
+    along, aside and normal are the axes of the lobe."""
     px, py, pz = point
     tx, ty, tz = along
     sx, sy, sz = aside
     nx, ny, nz = normal
     a, b, c, d, e = lobe
     flat = (a * e - b * d) / c
-    total = _ZERO
-    entry_x = entry_y = entry_z = exit_x = exit_y = exit_z = _ZERO
-    cut = 0
     count = corners.shape[0]
-    x0 = y0 = z0 = _ZERO
-    for k in range(count + 1):
-        u, v = corners[k % count, 0], corners[k % count, 1]
+    # Each of two planes adds a corner at most.
+    own, seen = np.empty((count + 2, 3), np.float32), np.empty((count + 2, 3), np.float32)
+    for k in range(count):
+        u, v = corners[k, 0], corners[k, 1]
         wx = light[1] + u * light[10] + v * light[13] - px
         wy = light[2] + u * light[11] + v * light[14] - py
         wz = light[3] + u * light[12] + v * light[15] - pz
+        own[k, 0], own[k, 1] = wx * tx + wy * ty + wz * tz, wx * sx + wy * sy + wz * sz
+        own[k, 2] = wx * nx + wy * ny + wz * nz
+    count = _cut(own, count, seen)
+    for k in range(count):
         # What M makes this of.
-        q, r, s = wx * tx + wy * ty + wz * tz, wx * sx + wy * sy + wz * sz, wx * nx + wy * ny + wz * nz
-        x1, y1, z1 = e * q - b * s, flat * r, a * s - d * q
-        scale = _ONE / math.sqrt(max(x1 * x1 + y1 * y1 + z1 * z1, _TINY))
-        x1, y1, z1 = x1 * scale, y1 * scale, z1 * scale
-        if k > 0 and (z0 > _ZERO or z1 > _ZERO):
-            ax, ay, az, bx, by, bz = x0, y0, z0, x1, y1, z1
-            if az < _ZERO or bz < _ZERO:
-                way = az / (az - bz)
-                mx, my = ax + way * (bx - ax), ay + way * (by - ay)
-                cut += 1
-                if az < _ZERO:
-                    ax, ay, az = mx, my, _ZERO
-                    entry_x, entry_y = mx, my
-                else:
-                    bx, by, bz = mx, my, _ZERO
-                    exit_x, exit_y = mx, my
-            total += edge_light(ax, ay, az, bx, by, bz, _ZERO, _ZERO, _ONE)
-        x0, y0, z0 = x1, y1, z1
-    if cut == 2:
-        total += edge_light(exit_x, exit_y, exit_z, entry_x, entry_y, entry_z, _ZERO, _ZERO, _ONE)
+        q, r, s = seen[k, 0], seen[k, 1], seen[k, 2]
+        x, y, z = e * q - b * s, flat * r, a * s - d * q
+        scale = _ONE / math.sqrt(max(x * x + y * y + z * z, _TINY))
+        seen[k, 0], seen[k, 1], seen[k, 2] = x * scale, y * scale, z * scale
+    count = _cut(seen, count, own)
+    total = _ZERO
+    for k in range(count):
+        m = k + 1 if k + 1 < count else 0
+        total += edge_light(own[k, 0], own[k, 1], own[k, 2], own[m, 0], own[m, 1], own[m, 2], _ZERO, _ZERO, _ONE)
     return min(_ONE, abs(total) / (_TWO * _PI))
 
 
@@ -113,15 +124,16 @@ def _by_places(light, point, normal, view, n_v, square, seen_root, around):  # t
         far = max(lx * lx + ly * ly + lz * lz, _TINY)
         scale = _ONE / math.sqrt(far)
         lx, ly, lz = lx * scale, ly * scale, lz * scale
-        tilt, n_l = -(lx * light[4] + ly * light[5] + lz * light[6]), lx * nx + ly * ny + lz * nz
-        if tilt <= _ZERO or n_l <= _ZERO:
-            continue
         hx, hy, hz = lx + vx, ly + vy, lz + vz
         scale = _ONE / math.sqrt(max(hx * hx + hy * hy + hz * hz, _TINY))
         n_h = min(_ONE, max(_ZERO, (hx * nx + hy * ny + hz * nz) * scale))
-        rest = _ONE - min(_ONE, max(_ZERO, (hx * vx + hy * vy + hz * vz) * scale))
+        # Of places below the surface, too, so that nothing leaps where one of them comes up.
         often = square / (n_h * n_h * (square - _ONE) + _ONE)
         least, most = min(least, often * often), max(most, often * often)
+        tilt, n_l = -(lx * light[4] + ly * light[5] + lz * light[6]), lx * nx + ly * ny + lz * nz
+        if tilt <= _ZERO or n_l <= _ZERO:
+            continue
+        rest = _ONE - min(_ONE, max(_ZERO, (hx * vx + hy * vy + hz * vz) * scale))
         own = ggx_lobe(n_l, n_v, n_h, square, seen_root) * n_l * (around / (_FOUR * _PI)) * tilt / far
         plain += own
         fifths += own * (rest * rest) * (rest * rest) * rest
