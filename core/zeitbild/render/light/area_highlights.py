@@ -9,13 +9,12 @@ import numpy as np
 from zeitbild.kernels import kernel
 from zeitbild.render.light import linear_lobes
 from zeitbild.render.light.ggx import ggx_lobe
-from zeitbild.render.light.lighting import POLYGON, ROUND, SQUARE, edge_light, sideways
-from zeitbild.render.light.reflectance import DIELECTRIC, LINEAR, TABLE
+from zeitbild.render.light.lighting import POLYGON, ROUND, SQUARE, area_and_glow, edge_light, sideways
+from zeitbild.render.light.reflectance import LINEAR, TABLE, dielectric_share
 
-_ZERO, _HALF, _ONE, _TWO, _THREE, _FOUR = (np.float32(value) for value in (0, 0.5, 1, 2, 3, 4))
+_ZERO, _ONE, _TWO, _THREE, _FOUR = (np.float32(value) for value in (0, 1, 2, 3, 4))
 _PI, _TINY = np.float32(math.pi), np.float32(1e-12)
 _ROUND, _POLYGON, _SQUARE = np.float32(ROUND), POLYGON, SQUARE
-_DIELECTRIC, _BEYOND_DIELECTRIC = np.float32(DIELECTRIC), np.float32(1 / (1 - DIELECTRIC))
 _STEPS, _LAST_CELL, _LINEAR = np.float32(TABLE - 1), TABLE - 2, LINEAR
 _NUMBERS = linear_lobes.NUMBERS
 _CELL = _NUMBERS * len(linear_lobes.STRAIGHT)
@@ -33,7 +32,7 @@ _PLACES = np.array([[1, 1], [-1, 1], [-1, -1], [1, -1]], np.float32)
 
 
 @kernel
-def linear_lobe(table, n_v, rough, share):  # type: ignore[no-untyped-def]
+def _linear_lobe(table, n_v, rough, share):  # type: ignore[no-untyped-def]
     """Five numbers of ``linear_lobes`` at n.v and roughness, bilinear, of a lobe between a mirror's (share 0) and a dielectric's (1)."""
     down, across = math.sqrt(max(_ONE - n_v, _ZERO)) * _STEPS, min(max(rough, _ZERO), _ONE) * _STEPS
     row, column = min(int(down), _LAST_CELL), min(int(across), _LAST_CELL)
@@ -107,9 +106,9 @@ def _held(light, corners, point, along, aside, normal, lobe):  # type: ignore[no
 
 
 @kernel
-def _by_places(light, point, normal, view, n_v, square, seen_root, around):  # type: ignore[no-untyped-def]
-    """(Lobe times the light's solid angle, the same times Schlick's fifth power, how frequent its facets are where they are rarest and where they are not,
-    over the lobe's peak), from four places of a flat light of an area."""
+def _by_places(light, point, normal, view, n_v, square, seen_root, area):  # type: ignore[no-untyped-def]
+    """Four numbers, from four places of a flat light of an area: the lobe times the light's solid angle, the same times Schlick's fifth power;
+    and how frequent facets are where they are rarest and where they are not, over the lobe's peak."""
     px, py, pz = point
     nx, ny, nz = normal
     vx, vy, vz = view
@@ -134,7 +133,7 @@ def _by_places(light, point, normal, view, n_v, square, seen_root, around):  # t
         if tilt <= _ZERO or n_l <= _ZERO:
             continue
         rest = _ONE - min(_ONE, max(_ZERO, (hx * vx + hy * vy + hz * vz) * scale))
-        own = ggx_lobe(n_l, n_v, n_h, square, seen_root) * n_l * (around / (_FOUR * _PI)) * tilt / far
+        own = ggx_lobe(n_l, n_v, n_h, square, seen_root) * n_l * (area / (_FOUR * _PI)) * tilt / far
         plain += own
         fifths += own * (rest * rest) * (rest * rest) * rest
     return plain, fifths, least, most
@@ -158,7 +157,6 @@ def area_highlight(light, point, normal, view, square, rough, reflectance, strai
     if front <= _ZERO:
         return _ZERO, _ZERO
     scale, bias = reflectance
-    share = (_ONE - straight) * _BEYOND_DIELECTRIC * (_DIELECTRIC * scale + bias) / (straight * scale + bias)
     tx, ty, tz = facing * nx - vx, facing * ny - vy, facing * nz - vz
     aside = tx * tx + ty * ty + tz * tz
     if aside > np.float32(1e-7):
@@ -167,21 +165,17 @@ def area_highlight(light, point, normal, view, square, rough, reflectance, strai
     else:
         tx, ty, tz, _, _, _ = sideways(nx, ny, nz)
     across = ny * tz - nz * ty, nz * tx - nx * tz, nx * ty - ny * tx
-    lobe = linear_lobe(table, n_v, rough, share)
+    lobe = _linear_lobe(table, n_v, rough, dielectric_share(scale, bias, straight))
     corners = _POLYGON if light[0] == _ROUND else _SQUARE
     held = _held(light, corners, point, (tx, ty, tz), across, normal, lobe)
-    width2 = light[10] * light[10] + light[11] * light[11] + light[12] * light[12]
-    height2 = light[13] * light[13] + light[14] * light[14] + light[15] * light[15]
-    around = _PI * width2 if light[0] == _ROUND else _FOUR * math.sqrt(width2 * height2)
+    area, glow = area_and_glow(light)
     plain, fifths = held * (scale + bias), held * bias
     if held < _MOST:
         seen_root = math.sqrt(n_v * n_v * (_ONE - square) + square)
-        own, own_fifths, least, most = _by_places(light, point, normal, view, n_v, square, seen_root, around)
+        own, own_fifths, least, most = _by_places(light, point, normal, view, n_v, square, seen_root, area)
         # Of a small light the linear lobe's share is lost in rounding.
         if own > plain or held < _LITTLE:
             part = min(_ONE, max(_ZERO, (_UNLIKE * least - most) / ((_UNLIKE - _ALIKE) * least + _TINY)))
             part *= part * (_THREE - _TWO * part)
             plain, fifths = plain + part * (own - plain), fifths + part * (own_fifths - fifths)
-    # Radiance such that on the axis, far away, the light falls to 1 at its reach.
-    glow = _PI * light[19] / around
     return plain * glow, fifths / plain if plain > _TINY else _ZERO

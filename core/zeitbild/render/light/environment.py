@@ -21,6 +21,7 @@ from zeitbild.render.light.octahedral import (
     corner_directions,
     corner_place,
     mixed_corners,
+    unfold,
 )
 from zeitbild.snapshot.surroundings import EnvironmentLight
 from zeitbild.surroundings import Colours
@@ -177,3 +178,20 @@ def level_value(maps, level, u, v):  # type: ignore[no-untyped-def]
     side = side_of(maps, level)
     place, fc, fr = corner_place(side, start_of(maps, level), u, v)
     return mixed_corners(maps, place, side, fc, fr)
+
+
+@inlined_kernel
+def blurred_value(maps, rough, direction):  # type: ignore[no-untyped-def]
+    """What lobes of a roughness (0..1) take from about a direction of any length: three numbers, between the two nearest levels."""
+    x, y, z = direction
+    place = min(level_place(rough), _LAST_LEVEL)
+    level = min(int(place), _LEVEL_COUNT - 2)
+    blend = place - np.float32(level)
+    u, v = unfold(x, y, z)
+    sharp_r, sharp_g, sharp_b = level_value(maps, level, u, v)
+    soft_r, soft_g, soft_b = level_value(maps, level + 1, u, v)
+    return (
+        sharp_r + (soft_r - sharp_r) * blend,
+        sharp_g + (soft_g - sharp_g) * blend,
+        sharp_b + (soft_b - sharp_b) * blend,
+    )

@@ -177,17 +177,18 @@ def reach(light, px, py, pz, nx, ny, nz, rx, ry, rz, alpha):  # type: ignore[no-
     front = -(lx * light[4] + ly * light[5] + lz * light[6]) * distance
     if front <= _ZERO:
         return _ZERO, _ZERO, lx, ly, lz
+    _, glow = area_and_glow(light)
+    factor = polygon_light(px, py, pz, nx, ny, nz, light, POLYGON if kind == _ROUND else SQUARE)
+    return factor * glow, _ZERO, lx, ly, lz
+
+
+@kernel
+def area_and_glow(light):  # type: ignore[no-untyped-def]
+    """Area (square units) and radiance of a flat light's row, such that on its axis, far away, the light falls to 1 at its reach."""
     width2 = light[10] * light[10] + light[11] * light[11] + light[12] * light[12]
     height2 = light[13] * light[13] + light[14] * light[14] + light[15] * light[15]
-    if kind == _ROUND:
-        area = _PI * width2
-        factor = polygon_light(px, py, pz, nx, ny, nz, light, POLYGON)
-    else:
-        area = np.float32(4) * math.sqrt(width2 * height2)
-        factor = polygon_light(px, py, pz, nx, ny, nz, light, SQUARE)
-    # Radiance such that on the axis, far away, the light falls to 1 at its reach.
-    glow = _PI * light[19] / area
-    return factor * glow, _ZERO, lx, ly, lz
+    area = _PI * width2 if light[0] == _ROUND else np.float32(4) * math.sqrt(width2 * height2)
+    return area, _PI * light[19] / area
 
 
 @kernel

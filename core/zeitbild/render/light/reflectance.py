@@ -9,7 +9,7 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
-from zeitbild.kernels import kernel
+from zeitbild.kernels import inlined_kernel, kernel
 from zeitbild.render.light.environment import SHARPEST
 from zeitbild.render.light.linear_lobes import linear_lobes
 from zeitbild.render.visible.sampling import radical_inverse
@@ -21,6 +21,7 @@ DIELECTRIC = 0.04
 #: Smallest cosine between normal and view that the model takes.
 LEAST_COSINE = 1e-3
 _SAMPLES = 1024
+_ONE, _DIELECTRIC, _BEYOND_DIELECTRIC = np.float32(1), np.float32(DIELECTRIC), np.float32(1 / (1 - DIELECTRIC))
 #: Where linear lobes (``linear_lobes``) begin in the row of all numbers: behind the table and the fits.
 LINEAR = (ENTRY * TABLE + 4) * TABLE
 #: Where the looks at a lobe that is longer than it is wide lie along it (deviations of its angles, to the normal positive), and how rough each
@@ -179,3 +180,10 @@ def reflectance_table() -> NDArray[np.float32]:
     result = np.concatenate([table.reshape(-1), fits.reshape(-1), linear_lobes().reshape(-1)]).astype(np.float32)
     result.flags.writeable = False
     return result
+
+
+@inlined_kernel
+def dielectric_share(scale, bias, straight):  # type: ignore[no-untyped-def]
+    """How far the lobe of a surface that reflects so much straight ahead lies from a perfect mirror's (0) to a dielectric's (1): by how much of
+    its light is due to Schlick's term. scale and bias as in ``reflectance_table``. Of mean directions that mix is exact."""
+    return (_ONE - straight) * _BEYOND_DIELECTRIC * (_DIELECTRIC * scale + bias) / (straight * scale + bias)

@@ -16,12 +16,11 @@ import math
 import numpy as np
 
 from zeitbild.kernels import inlined_kernel
-from zeitbild.render.light.environment import LEVEL_COUNT, level_place, level_value, side_of, start_of
+from zeitbild.render.light.environment import LEVEL_COUNT, level_place, side_of, start_of
 from zeitbild.render.light.ggx import shadowing
 from zeitbild.render.light.lighting import FLAT, reach
 from zeitbild.render.light.octahedral import corner_place, mixed_corners, unfold
 from zeitbild.render.shade.metal_rough import (
-    ALONG_BEND,
     LEAST_COSINE,
     MIN_ALPHA,
     added_light,
@@ -29,10 +28,10 @@ from zeitbild.render.shade.metal_rough import (
     bent_roughness,
     energy,
     highlight_lobe,
-    lobe_look,
     lobe_of,
     looks_along,
     matt_fit,
+    mirrored_around,
     mirrored_way,
     mixed_table,
     occluded_share,
@@ -85,7 +84,7 @@ _BATCH, _OWNER, _LEAST_COSINE, _MIN_ALPHA = BATCH, OWNER, LEAST_COSINE, MIN_ALPH
 _POINT, _NORMAL, _VIEW, _BASE, _ROUGH, _METAL, _BEND = POINT, NORMAL, VIEW, BASE, ROUGH, METAL, BEND
 _EVEN_AROUND = EVEN_AROUND
 _MATT, _HIGH, _FROM_AROUND, _OPENNESS, _FRAGMENT, _FINISH = MATT, HIGH, FROM_AROUND, OPENNESS, FRAGMENT, FINISH
-_LEVEL_COUNT, _ALONG_BEND, _FLAT = LEVEL_COUNT, ALONG_BEND, np.float32(FLAT)
+_LEVEL_COUNT, _FLAT = LEVEL_COUNT, np.float32(FLAT)
 _LAST_LEVEL = np.float32(_LEVEL_COUNT - 1)
 
 
@@ -348,29 +347,16 @@ def light_from_around(rows, whole, used, shining, rayed, bounced):  # type: igno
     for i in range(used):
         bx, by, bz = rows[_BEND, i], rows[_BEND + 1, i], rows[_BEND + 2, i]
         bend = bx * bx + by * by + bz * bz
-        spread, square = rows[_SPREAD, i], rows[_SQUARE, i]
-        if looks_along(bend, square, spread) == 1:
+        if looks_along(bend, rows[_SQUARE, i], rows[_SPREAD, i]) == 1:
             continue
-        # What is mirrored over the whole bend, and along the lobe, at four places of both.
-        red = green = blue = _ZERO
-        parts = parts_of_bend(bend, square)
-        wide = bent_roughness(rows[_STRAIGHT, i], bend, parts)
-        view = rows[_VIEW, i], rows[_VIEW + 1, i], rows[_VIEW + 2, i]
-        for step in range(4):
-            t = _ALONG_BEND[step] if parts > 1 else _ZERO
-            own = rows[_NORMAL, i] + t * bx, rows[_NORMAL + 1, i] + t * by, rows[_NORMAL + 2, i] + t * bz
-            rx, ry, rz, factor = lobe_look(own, view, rows[_LEAN, i], spread, step)
-            place = min(level_place(wide * factor), _LAST_LEVEL)
-            level = min(np.int32(place), np.int32(_LEVEL_COUNT - 2))
-            blend = place - np.float32(level)
-            u, v = unfold(rx, ry, rz)
-            sharp_r, sharp_g, sharp_b = level_value(maps, level, u, v)
-            soft_r, soft_g, soft_b = level_value(maps, level + 1, u, v)
-            red += sharp_r + (soft_r - sharp_r) * blend
-            green += sharp_g + (soft_g - sharp_g) * blend
-            blue += sharp_b + (soft_b - sharp_b) * blend
-        quarter = np.float32(0.25)
-        rows[_SHARP, i], rows[_SHARP + 1, i], rows[_SHARP + 2, i] = red * quarter, green * quarter, blue * quarter
+        rows[_SHARP, i], rows[_SHARP + 1, i], rows[_SHARP + 2, i] = mirrored_around(
+            maps,
+            (rows[_NORMAL, i], rows[_NORMAL + 1, i], rows[_NORMAL + 2, i]),
+            (rows[_VIEW, i], rows[_VIEW + 1, i], rows[_VIEW + 2, i]),
+            (bx, by, bz),
+            rows[_SQUARE, i],
+            (rows[_LEAN, i], rows[_STRAIGHT, i], rows[_SPREAD, i]),
+        )
         rows[_BLEND, i] = _ZERO
     for i in range(used):
         if rows[_METAL, i] < _ONE:

@@ -5,23 +5,17 @@ from __future__ import annotations
 import numpy as np
 
 from zeitbild.kernels import kernel
-from zeitbild.render.light.environment import LEVEL_COUNT, level_place, level_value
 from zeitbild.render.light.ggx import shadowing
 from zeitbild.render.light.lighting import FLAT, reach
-from zeitbild.render.light.octahedral import unfold
 from zeitbild.render.shade.metal_rough import (
-    ALONG_BEND,
     DIELECTRIC,
     LEAST_COSINE,
     MIN_ALPHA,
     bent_area_highlight,
-    bent_roughness,
     energy,
     highlight_lobe,
-    lobe_look,
     lobe_of,
-    looks_along,
-    parts_of_bend,
+    mirrored_around,
     table_entry,
 )
 from zeitbild.snapshot.finish_row import COAT, COAT_ROUGHNESS, OWNER
@@ -29,7 +23,7 @@ from zeitbild.snapshot.finish_row import COAT, COAT_ROUGHNESS, OWNER
 _ZERO, _ONE, _TWO = np.float32(0), np.float32(1), np.float32(2)
 _MIN_ALPHA, _LEAST_COSINE = MIN_ALPHA, LEAST_COSINE
 _COAT, _COAT_ROUGHNESS, _OWNER = COAT, COAT_ROUGHNESS, OWNER
-_LEVEL_COUNT, _ALONG_BEND, _FLAT = LEVEL_COUNT, ALONG_BEND, np.float32(FLAT)
+_FLAT = np.float32(FLAT)
 
 
 @kernel
@@ -60,10 +54,8 @@ def coat_highlights(point, normal, view, bend, finish, finishes, shining, rayed,
         if touched[number, owner] == 0 or (own.shape[0] > 0 and own[number] == 0):
             continue
         light = lights[number]
-        diffuse, strength, lx, ly, lz = reach(light, px, py, pz, nx, ny, nz, rx, ry, rz, alpha)
-        if light[0] >= _FLAT and diffuse <= _ZERO:
-            lobe, fifth = _ZERO, _ZERO
-        elif light[0] >= _FLAT:
+        _, strength, lx, ly, lz = reach(light, px, py, pz, nx, ny, nz, rx, ry, rz, alpha)
+        if light[0] >= _FLAT:
             lobe, fifth = bent_area_highlight(
                 light, point, normal, view, bend, square, rough, (scale, bias), DIELECTRIC, table
             )
@@ -82,34 +74,15 @@ def coat_light(point, normal, view, bend, finish, finishes, shining, rayed, f, o
     """Seven numbers: ``coat_highlights`` by all lights, what the coat mirrors of the surroundings, and the share it lets through."""
     nx, ny, nz = normal
     vx, vy, vz = view
-    bx, by, bz = bend
-    ambients, maps = shining.ambients, shining.maps
+    ambients = shining.ambients
     owner, rough = int(finishes[finish, _OWNER]), finishes[finish, _COAT_ROUGHNESS]
     high_r, high_g, high_b, share = coat_highlights(
         point, normal, view, bend, finish, finishes, shining, rayed, f, shining.touched.reshape(-1)[:0]
     )
     square = max(rough * rough, _MIN_ALPHA) ** 2
-    # Over a bend what is mirrored is the mean at several places of it, as in ``batch.light_from_around``.
-    bent = bx * bx + by * by + bz * bz
     n_v = min(_ONE, max(nx * vx + ny * vy + nz * vz, _LEAST_COSINE))
-    lean, lobe_rough, spread = lobe_of(table_entry(shining.table, n_v, rough), DIELECTRIC)
-    looks, parts = looks_along(bent, square, spread), parts_of_bend(bent, square)
-    wide = bent_roughness(lobe_rough, bent, parts)
-    seen_r = seen_g = seen_b = _ZERO
-    for step in range(looks):
-        t = _ALONG_BEND[step] if parts > 1 else _ZERO
-        rx, ry, rz, factor = lobe_look((nx + t * bx, ny + t * by, nz + t * bz), view, lean, spread, step)
-        place = level_place(min(wide * factor, _ONE))
-        level = min(int(place), _LEVEL_COUNT - 2)
-        blend = place - np.float32(level)
-        u, v = unfold(rx, ry, rz)
-        sharp_r, sharp_g, sharp_b = level_value(maps, level, u, v)
-        soft_r, soft_g, soft_b = level_value(maps, level + 1, u, v)
-        seen_r += sharp_r + (soft_r - sharp_r) * blend
-        seen_g += sharp_g + (soft_g - sharp_g) * blend
-        seen_b += sharp_b + (soft_b - sharp_b) * blend
-    part = _ONE / np.float32(looks)
-    seen_r, seen_g, seen_b = seen_r * part, seen_g * part, seen_b * part
+    lobe = lobe_of(table_entry(shining.table, n_v, rough), DIELECTRIC)
+    seen_r, seen_g, seen_b = mirrored_around(shining.maps, normal, view, bend, square, lobe)
     weight = share * openness
     return (
         high_r,

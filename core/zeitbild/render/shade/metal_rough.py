@@ -15,11 +15,11 @@ import numpy as np
 from zeitbild.kernels import inlined_kernel, kernel
 from zeitbild.render.light import reflectance
 from zeitbild.render.light.area_highlights import area_highlight
-from zeitbild.render.light.environment import LEVEL_COUNT, SHARPEST, level_place, level_value
+from zeitbild.render.light.environment import LEVEL_COUNT, SHARPEST, blurred_value, level_value
 from zeitbild.render.light.ggx import ggx_lobe, shadowing
 from zeitbild.render.light.lighting import FLAT, reach
 from zeitbild.render.light.octahedral import unfold
-from zeitbild.render.light.reflectance import ASLANT, ENTRY, LOOKS, TABLE, WHOLLY
+from zeitbild.render.light.reflectance import ASLANT, ENTRY, LOOKS, TABLE, WHOLLY, dielectric_share
 from zeitbild.snapshot.finish_row import OWNER
 
 DIELECTRIC, LEAST_COSINE = np.float32(reflectance.DIELECTRIC), np.float32(reflectance.LEAST_COSINE)
@@ -46,8 +46,6 @@ _ENTRY, _NEXT, _NEXT_ROW = np.int32(ENTRY), np.uint64(ENTRY), np.uint64(ENTRY * 
 #: Places along a bend that are looked at (shares of it), and which of the four looks along a lobe is taken there: as if chance had it.
 ALONG_BEND = np.array([-0.375, -0.125, 0.125, 0.375], np.float32)
 _LOOK_AT, _LOOK_ROUGH = (np.array([LOOKS[k][number] for k in (1, 3, 0, 2)], np.float32) for number in (0, 1))
-#: One over what a dielectric does not reflect straight ahead.
-_BEYOND_DIELECTRIC = np.float32(1 / (1 - reflectance.DIELECTRIC))
 _ASLANT, _INTO_ASLANT = np.float32(ASLANT), np.float32(1 / (ASLANT - WHOLLY))
 _LEAST_ASIDE = np.float32(1e-6)
 #: The exponent 2^(-16 a - 1) of a reflection's occlusion, written for exp.
@@ -57,16 +55,16 @@ _OWNER, _FLAT = OWNER, np.float32(FLAT)
 
 
 @inlined_kernel
-def looks_along(bent, square, spread):  # type: ignore[no-untyped-def]
-    """How often what is mirrored is looked at: along a bend (radians, squared), and along a lobe that is longer than it is wide (spread as in
-    ``lobe_of``); square is roughness to the fourth."""
-    return 4 if spread > _ZERO or (bent >= _NOTICED and bent >= square) else 1
+def parts_of_bend(bent, square):  # type: ignore[no-untyped-def]
+    """Into how many parts a bend (radians, squared) is cut where what is mirrored is looked at; square is roughness to the fourth."""
+    return 4 if bent >= _NOTICED and bent >= square else 1
 
 
 @inlined_kernel
-def parts_of_bend(bent, square):  # type: ignore[no-untyped-def]
-    """Into how many parts a bend (radians, squared) is cut by these looks."""
-    return 4 if bent >= _NOTICED and bent >= square else 1
+def looks_along(bent, square, spread):  # type: ignore[no-untyped-def]
+    """How often what is mirrored is looked at: once for each part of a bend, and along a lobe that is longer than it is wide (spread as in
+    ``lobe_of``)."""
+    return 4 if spread > _ZERO else parts_of_bend(bent, square)
 
 
 @inlined_kernel
@@ -243,13 +241,9 @@ def straight_reflectance(base, metal):  # type: ignore[no-untyped-def]
 @inlined_kernel
 def lobe_of(entry, straight):  # type: ignore[no-untyped-def]
     """Three numbers about the lobe of a surface that reflects so much straight ahead: how far it leans (``mirrored_way``), its roughness, and
-    how much longer than wide it is (``lobe_look``). entry is that of ``table_entry``.
-
-    The less a surface reflects straight ahead, the more of what it mirrors comes from the side (Fresnel): between a mirror's lobe and a
-    dielectric's it is mixed by how much of its light is due to that.
-    """
+    how much longer than wide it is (``lobe_look``). entry is that of ``table_entry``."""
     scale, bias, lean, rough, spread, other_lean, other_rough, other_spread = entry
-    share = (_ONE - straight) * _BEYOND_DIELECTRIC * (DIELECTRIC * scale + bias) / (straight * scale + bias)
+    share = dielectric_share(scale, bias, straight)
     return (
         lean + (other_lean - lean) * share,
         rough + (other_rough - rough) * share,
@@ -294,6 +288,26 @@ def lobe_look(normal, view, lean, spread, step):  # type: ignore[no-untyped-def]
         x, y, z = a * nx + b * tx, a * ny + b * ty, a * nz + b * tz
         rough += (_LOOK_ROUGH[step] - _ONE) * min(_ONE, max(_ZERO, (_ASLANT - facing) * _INTO_ASLANT))
     return x, y, z, rough
+
+
+@inlined_kernel
+def mirrored_around(maps, normal, view, bend, square, lobe):  # type: ignore[no-untyped-def]
+    """Three numbers: radiance of the surroundings that a lobe (``lobe_of``) mirrors, the mean of its looks, which lie along the bend (as in
+    ``highlight_lobe``), too. square is roughness to the fourth, maps those of ``lighting.Shining``."""
+    nx, ny, nz = normal
+    bx, by, bz = bend
+    lean, rough, spread = lobe
+    bent = bx * bx + by * by + bz * bz
+    parts, looks = parts_of_bend(bent, square), looks_along(bent, square, spread)
+    wide = bent_roughness(rough, bent, parts)
+    red = green = blue = _ZERO
+    for step in range(looks):
+        t = ALONG_BEND[step] if parts > 1 else _ZERO
+        x, y, z, factor = lobe_look((nx + t * bx, ny + t * by, nz + t * bz), view, lean, spread, step)
+        own_r, own_g, own_b = blurred_value(maps, wide * factor, (x, y, z))
+        red, green, blue = red + own_r, green + own_g, blue + own_b
+    part = _ONE / np.float32(looks)
+    return red * part, green * part, blue * part
 
 
 @inlined_kernel
@@ -374,9 +388,7 @@ def direct_light(point, normal, view, finish, finishes, shining, rayed, f):  # t
             strength = _ONE
         else:
             diffuse, strength, lx, ly, lz = reach(light, px, py, pz, nx, ny, nz, rx, ry, rz, alpha)
-        if light[0] >= _FLAT and diffuse <= _ZERO:
-            lobe, fifth = _ZERO, _ZERO
-        elif light[0] >= _FLAT:
+        if light[0] >= _FLAT:
             straight = straight_reflectance((base_r, base_g, base_b), metal)
             lobe, fifth = area_highlight(light, point, normal, view, square, rough, (scale, bias), straight, table)
         else:
@@ -421,25 +433,13 @@ def mirror_light(normal, view, finish, finishes, shining):  # type: ignore[no-un
     entry = table_entry(table, n_v, rough)
     scale, bias = entry[0], entry[1]
     lost, mirrored, _ = energy(scale, bias, _ONE)
-    lean, own_rough, spread = lobe_of(entry, straight_reflectance((base_r, base_g, base_b), metal))
-    looks = looks_along(_ZERO, _ONE, spread)
-    red = green = blue = _ZERO
-    for step in range(looks):
-        rx, ry, rz, factor = lobe_look(normal, view, lean, spread, step)
-        place = level_place(min(own_rough * factor, _ONE))
-        level = min(int(place), _LEVEL_COUNT - 2)
-        blend = place - np.float32(level)
-        u, v = unfold(rx, ry, rz)
-        sharp_r, sharp_g, sharp_b = level_value(maps, level, u, v)
-        soft_r, soft_g, soft_b = level_value(maps, level + 1, u, v)
-        red += sharp_r + (soft_r - sharp_r) * blend
-        green += sharp_g + (soft_g - sharp_g) * blend
-        blue += sharp_b + (soft_b - sharp_b) * blend
-    part = _ONE / np.float32(looks)
+    lobe = lobe_of(entry, straight_reflectance((base_r, base_g, base_b), metal))
+    # Where it does not bend all of it is one part.
+    red, green, blue = mirrored_around(maps, normal, view, (_ZERO, _ZERO, _ZERO), _ONE, lobe)
     return (
-        red * part + ambients[owner, 0],
-        green * part + ambients[owner, 1],
-        blue * part + ambients[owner, 2],
+        red + ambients[owner, 0],
+        green + ambients[owner, 1],
+        blue + ambients[owner, 2],
         rest * mirrored + metal * (base_r * scale + bias) * (_ONE + base_r * lost),
         rest * mirrored + metal * (base_g * scale + bias) * (_ONE + base_g * lost),
         rest * mirrored + metal * (base_b * scale + bias) * (_ONE + base_b * lost),
