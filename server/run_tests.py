@@ -18,10 +18,20 @@ ROOT = Path(__file__).resolve().parent.parent
 #: Folders of the server with tests that mostly wait: for a browser, for processes that start and die.
 _WAIT = ("chaos", "e2e")
 _TESTED = sorted({one.relative_to(ROOT / "server").parts[0] for one in (ROOT / "server").rglob("test_*.py")})
+_CORE = ROOT / "core" / "zeitbild"
+_IN_CORE = sorted({one.relative_to(_CORE).parts[0] for one in _CORE.glob("*/**/test_*.py")})
+#: Folders of the core that compute on one processor: they go where most waits, so that both parts take about as long.
+_BESIDE = ("checks", "document", "footage", "formats", "geometry", "handoff", "sound")
 #: Side by side: computing, and what mostly waits. Patience is for a machine with two processors.
 PARTS = {
-    "computing": ("launcher", "bench", "core", *(f"server/{name}" for name in _TESTED if name not in _WAIT)),
-    "waiting": tuple(f"server/{name}" for name in _WAIT),
+    "computing": (
+        "launcher",
+        "bench",
+        *(f"core/zeitbild/{name}" for name in _IN_CORE if name not in _BESIDE),
+        *sorted(f"zeitbild.{one.stem}" for one in _CORE.glob("test_*.py")),
+        *(f"server/{name}" for name in _TESTED if name not in _WAIT),
+    ),
+    "waiting": (*(f"core/zeitbild/{name}" for name in _BESIDE), *(f"server/{name}" for name in _WAIT)),
 }
 _COUNTS = re.compile(r"^(\d+) passed, (\d+) failed", re.MULTILINE)
 
@@ -53,7 +63,9 @@ def run_parts() -> int:
         running = {}
         for name, folders in PARTS.items():
             output = stack.enter_context(tempfile.TemporaryFile("w+", encoding="utf-8", errors="replace"))
-            command = [sys.executable, str(Path(__file__)), *(str(ROOT / folder) for folder in folders)]
+            # Folders, and modules by their names.
+            labels = (str(ROOT / one) if (ROOT / one).is_dir() else one for one in folders)
+            command = [sys.executable, str(Path(__file__)), *labels]
             env = {**os.environ, "ZEITBILD_DATA": str(data / name)}
             running[name] = subprocess.Popen(command, env=env, stdout=output, stderr=subprocess.STDOUT), output
         for name, (process, output) in running.items():

@@ -151,6 +151,27 @@ class Proofs(BrowserCase):
         expect(page.get_by_text("of 30 frames a second")).to_be_visible()
         page.get_by_role("button", name="Stop").click()
 
+    def test_overscan_is_seen_around_the_raster(self) -> None:
+        document = self.shot.current_document().model_dump(mode="json")
+        document["raster"]["overscan"] = 6
+        save_document(self.ada, self.shot, base=self.shot.current_id or 0, document=document)
+        start_run(self.ada, self.fresh(), base=self.fresh().current_id or 0)
+        page = self.desk("proof")
+        page.wait_for_selector("canvas[data-shown=true]")
+        page.get_by_role("radio", name="4×").click()
+        canvas = page.locator("canvas")
+        expect(canvas).to_have_attribute("width", "96")
+        page.get_by_role("switch", name="Overscan, 6 pixels around").click()
+        expect(canvas).to_have_attribute("width", "108")
+        expect(page.locator("[data-raster]")).to_be_visible()
+        outer, inner = canvas.bounding_box(), page.locator("[data-raster]").bounding_box()
+        assert outer is not None and inner is not None
+        self.assertEqual((round(inner["x"] - outer["x"]), round(inner["width"])), (24, 4 * 96))
+        page.mouse.move(outer["x"] + 2, outer["y"] + 2)
+        expect(page.get_by_text("pixel -6, -6")).to_be_visible()
+        page.get_by_role("switch", name="Overscan, 6 pixels around").click()
+        expect(canvas).to_have_attribute("width", "96")
+
     @staticmethod
     def _under(page: Page, pointer: tuple[float, float], times: int) -> tuple[float, float]:
         """The pixel of the picture that the pointer is on."""

@@ -101,14 +101,23 @@ class PlaceOut(Schema):
     seconds: float
 
 
+class RasterOut(Schema):
+    """Pixels of a run's frames, and how many of overscan there are around them."""
+
+    width: int
+    height: int
+    overscan: int
+
+
 class RunFull(RunOut):
     """A run with what became of its cells.
 
-    states are frame sets by state by layer, of cells that were begun; failed are the first cells that failed, with their reasons;
-    mark is where watching goes on from.
+    raster is that of its frames, which the shot's may differ from by now; states are frame sets by state by layer, of cells that were
+    begun; failed are the first cells that failed, with their reasons; mark is where watching goes on from.
     """
 
     layers: list[str]
+    raster: RasterOut
     states: dict[str, dict[str, str]]
     failed: list[CellOut]
     mark: str
@@ -144,7 +153,7 @@ class StaleOut(Schema):
 
 
 class LookIn(Schema):
-    """How to show a rendered frame."""
+    """How to show a rendered frame; overscan: with what was rendered around the raster."""
 
     ground: Literal["checker", "black", "white", "grey", "colour", "gradient"] = "checker"
     colour: str = "#00a651"
@@ -152,6 +161,7 @@ class LookIn(Schema):
     what: str = "picture"
     blend: Literal["linear", "encoded"] = "linear"
     kind: Literal["jpeg", "png"] = "png"
+    overscan: bool = False
 
 
 class ProbeOut(Schema):
@@ -198,6 +208,7 @@ def _full(run: Run) -> dict[str, Any]:
     return {
         **_out(run),
         "layers": run.layers,
+        "raster": parse_shot(run.document).raster.model_dump(include={"width", "height", "overscan"}),
         "states": states_of(run),
         "failed": [_cell(cell) for cell in run.cells.filter(state=Cell.State.FAILED)[:MAX_FAILED]],
         "mark": newest.isoformat() if newest else "",
@@ -320,7 +331,8 @@ def _shown(cell: Cell, look: LookIn) -> bytes:
     view = View(
         Ground(look.ground, look.colour, look.colour_to), look.what, look.blend, files.highlights, files.beyond_alpha
     )
-    return encode_view(show(master_picture(cell.key, ends), view), look.kind)
+    picture = master_picture(cell.key, ends)
+    return encode_view(show(picture if look.overscan else picture.inside(), view), look.kind)
 
 
 @router.get("/runs/{run_id}/cells/{layer}/{frame}/picture", operation_id="lookAtCell")
@@ -333,7 +345,7 @@ async def look_at(request: HttpRequest, run_id: int, layer: str, frame: int, loo
 
 @router.get("/runs/{run_id}/cells/{layer}/{frame}/probe", response=ProbeOut, operation_id="probeCell")
 async def probe_cell(request: HttpRequest, run_id: int, layer: str, frame: int, x: int, y: int) -> dict[str, Any]:
-    """One pixel of a rendered frame."""
+    """One pixel of a rendered frame; what lies around its raster, left of it and above, has numbers below 0."""
     cell = await in_database(cell_for)(signed_in(request), run_id, layer, frame)
 
     def read() -> dict[str, Any]:

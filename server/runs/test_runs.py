@@ -1,5 +1,6 @@
 """Runs: rendered, reused, stopped, gone on with, failed and tried again, taken over from a dead worker."""
 
+import io
 import json
 import os
 import signal
@@ -13,6 +14,7 @@ from unittest import mock
 
 from django.db import connection
 from django.utils import timezone
+from PIL import Image
 
 from handoffs.models import HandOff
 from runs.actions.work_run import claim_run, work_run
@@ -197,6 +199,20 @@ class Runs(StudioCase):
         self.assertEqual((read["straight_8"], read["depth"]), ([0, 0, 0, 0], None))
         self.get(f"{cell}/probe?x=999&y=0", expect=422)
         self.get(f"/api/runs/{run['id']}/cells/sign/77/probe?x=0&y=0", expect=404)
+
+    def test_overscan_is_shown_and_probed_if_wanted(self) -> None:
+        document = self.shot.current_document().model_dump(mode="json")
+        document["raster"]["overscan"] = 7
+        self.post(f"/api/shots/{self.shot.id}/document", {"base": self.fresh().current_id, "document": document}, "put")
+        run = self._start()
+        self.work()
+        self.assertEqual(self.get(f"/api/runs/{run['id']}")["raster"], {"width": 96, "height": 54, "overscan": 7})
+        cell = f"/api/runs/{run['id']}/cells/sign/1"
+        for query, size in (("", (96, 54)), ("overscan=true", (110, 68))):
+            shown = Image.open(io.BytesIO(self.client.get(f"{cell}/picture?{query}").content))
+            self.assertEqual(shown.size, size)
+        self.assertEqual(self.get(f"{cell}/probe?x=-7&y=-7")["straight_8"], [0, 0, 0, 0])
+        self.get(f"{cell}/probe?x=-8&y=0", expect=422)
 
 
 class HandOffs(StudioCase):

@@ -168,6 +168,6 @@ _masters = SizedCache[Picture](_KEPT, Picture.size_in_bytes)
 
 
 def master_picture(key: str, ends: Mapping[Bundle, str] | None = None) -> Picture:
-    """A master's picture with some of its bundles, without overscan; kept for a while, since a probe asks for the same one again and again."""
+    """A master's picture with some of its bundles; kept for a while, since a probe asks for the same one again and again."""
     parts: Mapping[Bundle, str] = ends or {"beauty": ""}
-    return _masters.get((key, *sorted(parts.items())), lambda: MasterStore(masters_folder()).load(key, parts).inside())
+    return _masters.get((key, *sorted(parts.items())), lambda: MasterStore(masters_folder()).load(key, parts))

@@ -40,7 +40,7 @@ class WatchedResult(unittest.TextTestResult):
 
 
 class CountingRunner(DiscoverRunner):
-    """Prints ``N passed, N failed`` at the very end, before it the slowest tests if there were many."""
+    """Prints ``N passed, N failed`` at the very end, before it the slowest tests and what packages took if there were many."""
 
     def run_tests(self, test_labels: list[str], **kwargs: Any) -> int:
         """Run, and count."""
@@ -66,4 +66,10 @@ class CountingRunner(DiscoverRunner):
             print(f"the slowest of {sum(seconds for seconds, _ in took):.0f} s:")
             for seconds, name in took[:LISTED]:
                 print(f"{seconds:8.1f} s  {name}")
+            # Which of them a part of ``run_tests`` could hand to another.
+            packages: dict[str, float] = {}
+            for seconds, name in took:
+                package = ".".join(name.split(".")[:2])
+                packages[package] = packages.get(package, 0) + seconds
+            print("by package:", ", ".join(f"{name} {seconds:.0f} s" for name, seconds in sorted(packages.items())))
         return int(super().suite_result(suite, result, **kwargs))

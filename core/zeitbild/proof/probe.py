@@ -31,17 +31,20 @@ class Probe:
 
 
 def probe(picture: Picture, x: int, y: int) -> Probe:
-    """Read pixel (x, y), row 0 at the top; InputError outside the raster."""
-    width, height = picture.size
-    if not (0 <= x < width and 0 <= y < height):
-        raise InputError(f"pixel ({x}, {y}) is outside the raster of {width} × {height}")
-    value = picture.beauty[y, x].astype(np.float64)
+    """Read pixel (x, y) of the raster, row 0 at the top, or one of its overscan, which lies around it; InputError outside of both."""
+    margin = picture.margin
+    width, height = (side - 2 * margin for side in picture.size)
+    if not (-margin <= x < width + margin and -margin <= y < height + margin):
+        around = f" and its overscan of {margin}" if margin else ""
+        raise InputError(f"pixel ({x}, {y}) is outside the raster of {width} × {height}{around}")
+    row, column = y + margin, x + margin
+    value = picture.beauty[row, column].astype(np.float64)
     straight = unpremultiply(value)
     encoded = encode(np.clip(straight[:3], 0, 1))
     alpha = float(np.clip(value[3], 0, 1))
     codes = [int(code * 255 + 0.5) for code in encoded] if int(alpha * 255 + 0.5) else [0, 0, 0]
     multiplied = [int(code * alpha * 255 + 0.5) for code in encoded]
-    depth = float(picture.depth[y, x])
+    depth = float(picture.depth[row, column])
     return Probe(
         x,
         y,

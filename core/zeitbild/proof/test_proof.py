@@ -2,6 +2,7 @@
 
 import io
 import unittest
+from dataclasses import replace
 
 import cv2
 import numpy as np
@@ -134,3 +135,12 @@ class ProbeOne(unittest.TestCase):
         for x, y in ((-1, 0), (64, 0), (0, 40)):
             with self.assertRaises(InputError):
                 probe(_picture(), x, y)
+
+    def test_overscan_lies_around_the_raster(self) -> None:
+        picture = replace(_picture(), margin=8)
+        picture.beauty[1, 2] = (0.5, 0.5, 0.5, 1)
+        self.assertEqual(probe(picture, -6, -7).straight, (0.5, 0.5, 0.5, 1.0))
+        self.assertEqual((probe(picture, -6, -7).x, probe(picture, -6, -7).y), (-6, -7))
+        for x, y in ((-9, 0), (56, 0), (0, 32)):
+            with self.assertRaisesRegex(InputError, "raster of 48 × 24 and its overscan of 8"):
+                probe(picture, x, y)

@@ -17,9 +17,8 @@ def _reach(
     light: LightSource,
     at: tuple[float, float, float] = (0, 0, 0),
     normal: tuple[float, float, float] = (0, 0, 1),
-    alpha: float = 1.0,
 ) -> tuple[float, ...]:
-    single = [np.float32(value) for value in (*at, *normal, *normal, alpha)]
+    single = [np.float32(value) for value in (*at, *normal)]
     return tuple(float(value) for value in reach(light_rows([light])[0], *single))
 
 
@@ -107,12 +106,25 @@ class FlatLights(unittest.TestCase):
         )
         self.assertEqual(_reach(light)[:2], (0.0, 0.0))
 
-    def test_a_mirror_sees_the_light_itself_where_it_looks_into_it(self) -> None:
-        light = LightSource(
-            "rectangle", WHITE, position=(0, 0, 100), across=(80, 0, 0), up=(0, 80, 0), direction=(0, 0, -1), reach=100
-        )
-        x, y, z = _reach(light, alpha=0.01)[2:]
-        np.testing.assert_allclose((x, y, z), (0, 0, 1), atol=1e-6)
+    def test_what_of_a_disc_is_above_the_horizon_lights(self) -> None:
+        # Against the sum over 40,000 directions, even on the sphere.
+        steps = (np.arange(200) + 0.5) / 200
+        share, turn = (one.ravel() for one in np.meshgrid(steps, 2 * np.pi * steps))
+        for half in (0.25, 6.0, 20.0, 45.0):
+            border = math.radians(half)
+            cosine = 1 - share * (1 - math.cos(border))
+            sine = np.sqrt(1 - cosine**2)
+            for degrees in (0, 60, 80, 88, 90, 92, 100, 130):
+                slant = math.radians(degrees)
+                n_l = cosine * math.cos(slant) + sine * np.cos(turn) * math.sin(slant)
+                solid = 2 * math.pi * (1 - math.cos(border))
+                expected = float(n_l.clip(0).mean()) * solid / (math.pi * math.sin(border) ** 2)
+                sun = LightSource("sun", WHITE, direction=(0, -math.sin(slant), -math.cos(slant)), size=border)
+                away = (0, 100 * math.sin(slant), 100 * math.cos(slant))
+                ball = LightSource("sphere", WHITE, position=away, size=100 * math.sin(border), reach=100)
+                for light in (sun, ball):
+                    self.assertAlmostEqual(_reach(light)[0], expected, delta=1e-3, msg=f"{half} {degrees}")
+                    self.assertAlmostEqual(4 * _reach(light)[5], math.sin(border) ** 2, places=6)
 
 
 class Patterns(unittest.TestCase):

@@ -1327,7 +1327,7 @@ export interface paths {
         };
         /**
          * Probe Cell
-         * @description One pixel of a rendered frame.
+         * @description One pixel of a rendered frame; what lies around its raster, left of it and above, has numbers below 0.
          */
         get: operations["probeCell"];
         put?: never;
@@ -2847,11 +2847,23 @@ export interface components {
             seconds: number;
         };
         /**
+         * RasterOut
+         * @description Pixels of a run's frames, and how many of overscan there are around them.
+         */
+        RasterOut: {
+            /** Width */
+            width: number;
+            /** Height */
+            height: number;
+            /** Overscan */
+            overscan: number;
+        };
+        /**
          * RunFull
          * @description A run with what became of its cells.
          *
-         *     states are frame sets by state by layer, of cells that were begun; failed are the first cells that failed, with their reasons;
-         *     mark is where watching goes on from.
+         *     raster is that of its frames, which the shot's may differ from by now; states are frame sets by state by layer, of cells that were
+         *     begun; failed are the first cells that failed, with their reasons; mark is where watching goes on from.
          */
         RunFull: {
             /** Id */
@@ -2880,6 +2892,7 @@ export interface components {
             progress: components["schemas"]["ProgressOut"];
             /** Layers */
             layers: string[];
+            raster: components["schemas"]["RasterOut"];
             /** States */
             states: {
                 [key: string]: {
@@ -2971,7 +2984,7 @@ export interface components {
         };
         /**
          * LookIn
-         * @description How to show a rendered frame.
+         * @description How to show a rendered frame; overscan: with what was rendered around the raster.
          */
         LookIn: {
             /**
@@ -3007,6 +3020,11 @@ export interface components {
              * @enum {string}
              */
             kind?: "jpeg" | "png";
+            /**
+             * Overscan
+             * @default false
+             */
+            overscan?: boolean;
         };
         /**
          * ProbeOut
@@ -5332,6 +5350,7 @@ export interface operations {
                 what?: string;
                 blend?: "linear" | "encoded";
                 kind?: "jpeg" | "png";
+                overscan?: boolean;
             };
             header?: never;
             path: {

@@ -5,6 +5,8 @@ export interface Look {
   what?: string;
   blend?: "linear" | "encoded";
   kind?: "jpeg" | "png";
+  /** With what was rendered around the raster. */
+  overscan?: boolean;
 }
 
 export function lookUrl(run: number, layer: string, frame: number, look: Look): string {
@@ -16,6 +18,7 @@ export function lookUrl(run: number, layer: string, frame: number, look: Look): 
   }
   if (look.what) query.set("what", look.what);
   if (look.blend) query.set("blend", look.blend);
+  if (look.overscan) query.set("overscan", "true");
   if (look.kind) query.set("kind", look.kind);
   return `/api/runs/${run}/cells/${encodeURIComponent(layer)}/${frame}/picture?${query.toString()}`;
 }

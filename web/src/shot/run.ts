@@ -22,6 +22,8 @@ export const useRun = defineStore("run", () => {
   const runs = shallowRef<Run[]>([]);
   /** Names of the layers, and what is known of each cell that was begun; what has none waits. */
   const layers = shallowRef<string[]>([]);
+  /** Pixels of its frames: the shot's may be others by now. */
+  const raster = shallowRef<Schemas["RasterOut"] | null>(null);
   const cells = shallowRef(new Map<string, Cell>());
   const stale = ref(new Set<number>());
   const newest = ref<{ layer: string; frame: number } | null>(null);
@@ -87,6 +89,7 @@ export const useRun = defineStore("run", () => {
   function take(full: Schemas["RunFull"]) {
     run.value = full;
     layers.value = full.layers;
+    raster.value = full.raster;
     const found = new Map<string, Cell>();
     for (const [layer, states] of Object.entries(full.states))
       for (const [state, set] of Object.entries(states))
@@ -126,6 +129,7 @@ export const useRun = defineStore("run", () => {
     close();
     run.value = null;
     layers.value = [];
+    raster.value = null;
     cells.value = new Map();
     stale.value = new Set();
     loaded.value = true;
@@ -155,6 +159,7 @@ export const useRun = defineStore("run", () => {
     run,
     runs,
     layers,
+    raster,
     cells,
     stale,
     newest,

@@ -1,4 +1,4 @@
-"""Highlights of flat lights: all of the light counts, not one place that stands for it."""
+"""Highlights of lights with a size, flat ones and discs as suns and balls show: all of the light counts, not one place that stands for it."""
 
 from __future__ import annotations
 
@@ -6,26 +6,33 @@ import math
 
 import numpy as np
 
-from zeitbild.kernels import kernel
+from zeitbild.kernels import inlined_kernel, kernel
 from zeitbild.render.light import linear_lobes
-from zeitbild.render.light.ggx import ggx_lobe
-from zeitbild.render.light.lighting import POLYGON, ROUND, SQUARE, area_and_glow, edge_light, sideways
+from zeitbild.render.light.ggx import ggx_lobe, shadowing
+from zeitbild.render.light.lighting import POLYGON, ROUND, ROW, SQUARE, area_and_glow, edge_light, sideways
 from zeitbild.render.light.reflectance import LINEAR, TABLE, dielectric_share
 
 _ZERO, _ONE, _TWO, _THREE, _FOUR = (np.float32(value) for value in (0, 1, 2, 3, 4))
 _PI, _TINY = np.float32(math.pi), np.float32(1e-12)
-_ROUND, _POLYGON, _SQUARE = np.float32(ROUND), POLYGON, SQUARE
+_ROUND, _POLYGON, _SQUARE, _LIGHT_ROW = np.float32(ROUND), POLYGON, SQUARE, ROW
 _STEPS, _LAST_CELL, _LINEAR = np.float32(TABLE - 1), TABLE - 2, LINEAR
 _NUMBERS = linear_lobes.NUMBERS
 _CELL = _NUMBERS * len(linear_lobes.STRAIGHT)
 _ROW = _CELL * TABLE
 #: From this share of a linear lobe in a light on its tails do not matter.
-_MOST = np.float32(0.5)
-#: Shares that rounding makes a good part of.
+_MOST, _INTO_MOST = np.float32(0.5), np.float32(10)
+#: Shares that rounding makes a good part of: of a small light the linear lobe's is lost in it.
 _LITTLE = np.float32(3e-4)
-#: Places tell of all of a light where its facets are about as frequent in all of them; of the first value (most over least) they still do, of the
-#: second no longer.
-_ALIKE, _UNLIKE = np.float32(4), np.float32(16)
+#: Places of a light tell of all of it where facets are about as frequent in all of them. Most over least: what needs nothing else, and what does
+#: not; where they tell of more than the linear lobe they still do and no longer do; where they tell of less, at a slant, where that is too wide.
+_EVEN, _UNEVEN, _ALIKE, _UNLIKE, _SAME, _OTHER = (np.float32(value) for value in (1.2, 1.5, 4, 16, 2, 6))
+#: The cosine that begins a slant; how wide a light is that places do not tell of (half of its extent over its distance, squared); over one, the cosine
+#: of how low it stands.
+_STEEP, _INTO_STEEP, _LARGE, _INTO_LARGE, _LOW = (np.float32(value) for value in (0.64, 1 / 0.3, 0.3, 1 / 0.2, 10))
+#: Over one, how far both are apart (a share) where one may stand for the other.
+_APART = np.float32(3)
+#: Where a disc is seen from that stands for a sun or a ball.
+HERE = (np.float32(0), np.float32(0), np.float32(0))
 #: Places of a light that stand for it where lobes hardly change across it: Gauss's of a square; of a disc, on the circle that halves it.
 _GAUSS, _HALVING = np.float32(1 / math.sqrt(3)), np.float32(0.5)
 _PLACES = np.array([[1, 1], [-1, 1], [-1, -1], [1, -1]], np.float32)
@@ -106,17 +113,44 @@ def _held(light, corners, point, along, aside, normal, lobe):  # type: ignore[no
 
 
 @kernel
-def _by_places(light, point, normal, view, n_v, square, seen_root, area):  # type: ignore[no-untyped-def]
-    """Four numbers, from four places of a flat light of an area: the lobe times the light's solid angle, the same times Schlick's fifth power;
-    and how frequent facets are where they are rarest and where they are not, over the lobe's peak."""
+def _nearest_place(light, point, mirrored):  # type: ignore[no-untyped-def]
+    """The place of a flat light, in units of its half extents, that a unit direction from a point meets, or comes nearest to in its plane."""
+    px, py, pz = point
+    rx, ry, rz = mirrored
+    wx, wy, wz = light[1] - px, light[2] - py, light[3] - pz
+    into, off = rx * light[4] + ry * light[5] + rz * light[6], wx * light[4] + wy * light[5] + wz * light[6]
+    # A direction that leaves the plane passes it far away.
+    far = off / min(into, np.float32(-1e-3))
+    x, y, z = far * rx - wx, far * ry - wy, far * rz - wz
+    across2 = light[10] * light[10] + light[11] * light[11] + light[12] * light[12]
+    up2 = light[13] * light[13] + light[14] * light[14] + light[15] * light[15]
+    u = (x * light[10] + y * light[11] + z * light[12]) / max(across2, _TINY)
+    v = (x * light[13] + y * light[14] + z * light[15]) / max(up2, _TINY)
+    if light[0] == _ROUND:
+        beyond = max(_ONE, math.sqrt(u * u + v * v))
+        return u / beyond, v / beyond
+    return min(_ONE, max(-_ONE, u)), min(_ONE, max(-_ONE, v))
+
+
+@kernel
+def _by_places(light, point, normal, view, n_v, square, area):  # type: ignore[no-untyped-def]
+    """Six numbers, from some places of a flat light of an area: the lobe times the light's solid angle, the same times Schlick's fifth power; how
+    frequent facets are in the place where they are rarest, in that where they are not, and in that nearest to the mirror direction,
+    over the lobe's peak; the least cosine of the normal and the way to a place."""
     px, py, pz = point
     nx, ny, nz = normal
     vx, vy, vz = view
     half = _HALVING if light[0] == _ROUND else _GAUSS
-    plain = fifths = most = _ZERO
-    least = _ONE
-    for k in range(4):
-        u, v = half * _PLACES[k, 0], half * _PLACES[k, 1]
+    seen_root = shadowing(n_v, square)
+    plain = fifths = most = nearest = _ZERO
+    least = lowest = _ONE
+    facing = nx * vx + ny * vy + nz * vz
+    mirrored = _TWO * facing * nx - vx, _TWO * facing * ny - vy, _TWO * facing * nz - vz
+    for k in range(5):
+        if k < 4:
+            u, v = half * _PLACES[k, 0], half * _PLACES[k, 1]
+        else:
+            u, v = _nearest_place(light, point, mirrored)
         lx = light[1] + u * light[10] + v * light[13] - px
         ly = light[2] + u * light[11] + v * light[14] - py
         lz = light[3] + u * light[12] + v * light[15] - pz
@@ -128,15 +162,27 @@ def _by_places(light, point, normal, view, n_v, square, seen_root, area):  # typ
         n_h = min(_ONE, max(_ZERO, (hx * nx + hy * ny + hz * nz) * scale))
         # Of places below the surface, too, so that nothing leaps where one of them comes up.
         often = square / (n_h * n_h * (square - _ONE) + _ONE)
-        least, most = min(least, often * often), max(most, often * often)
+        often *= often
+        if k == 4:
+            nearest = often
+            continue
+        least, most = min(least, often), max(most, often)
         tilt, n_l = -(lx * light[4] + ly * light[5] + lz * light[6]), lx * nx + ly * ny + lz * nz
+        lowest = min(lowest, n_l)
         if tilt <= _ZERO or n_l <= _ZERO:
             continue
         rest = _ONE - min(_ONE, max(_ZERO, (hx * vx + hy * vy + hz * vz) * scale))
         own = ggx_lobe(n_l, n_v, n_h, square, seen_root) * n_l * (area / (_FOUR * _PI)) * tilt / far
         plain += own
         fifths += own * (rest * rest) * (rest * rest) * rest
-    return plain, fifths, least, most
+    return plain, fifths, least, most, nearest, lowest
+
+
+@inlined_kernel
+def _alike(least, most, still, no_longer):  # type: ignore[no-untyped-def]
+    """How alike the least and the most of something are: 1 where one is so many times the other at most, 0 from so many times on, smoothly."""
+    part = min(_ONE, max(_ZERO, (no_longer * least - most) / ((no_longer - still) * least + _TINY)))
+    return part * part * (_THREE - _TWO * part)
 
 
 @kernel
@@ -145,8 +191,8 @@ def area_highlight(light, point, normal, view, square, rough, reflectance, strai
     light's strength; normal and view are unit vectors.
 
     square is roughness to the fourth; reflectance the scale and bias of ``reflectance.reflectance_table``; straight what the surface
-    reflects straight ahead; table as in ``lighting.Shining``. Where a good part of the lobe falls into the light, the linear lobe
-    tells how much; its tails are too weak: where lobes hardly change across the light, four places of that do.
+    reflects straight ahead; table as in ``lighting.Shining``. Where lobes hardly change across the light, four places of it tell of all;
+    else the linear lobe does, but for its tails, which are too weak.
     """
     px, py, pz = point
     nx, ny, nz = normal
@@ -156,6 +202,17 @@ def area_highlight(light, point, normal, view, square, rough, reflectance, strai
     front = (px - light[1]) * light[4] + (py - light[2]) * light[5] + (pz - light[3]) * light[6]
     if front <= _ZERO:
         return _ZERO, _ZERO
+    area, glow = area_and_glow(light)
+    own, own_fifths, least, most, nearest, lowest = _by_places(light, point, normal, view, n_v, square, area)
+    # The peak may lie between the places.
+    peak = max(most, nearest)
+    wx, wy, wz = light[1] - px, light[2] - py, light[3] - pz
+    across2 = light[10] * light[10] + light[11] * light[11] + light[12] * light[12]
+    up2 = light[13] * light[13] + light[14] * light[14] + light[15] * light[15]
+    wide = max(across2, up2) / max(wx * wx + wy * wy + wz * wz, _TINY)
+    sure = min(_ONE, max(_ZERO, (_LARGE - wide) * _INTO_LARGE)) * min(_ONE, max(_ZERO, _LOW * lowest))
+    if sure >= _ONE and peak <= _EVEN * least:
+        return own * glow, own_fifths / own if own > _TINY else _ZERO
     scale, bias = reflectance
     tx, ty, tz = facing * nx - vx, facing * ny - vy, facing * nz - vz
     aside = tx * tx + ty * ty + tz * tz
@@ -168,14 +225,34 @@ def area_highlight(light, point, normal, view, square, rough, reflectance, strai
     lobe = _linear_lobe(table, n_v, rough, dielectric_share(scale, bias, straight))
     corners = _POLYGON if light[0] == _ROUND else _SQUARE
     held = _held(light, corners, point, (tx, ty, tz), across, normal, lobe)
-    area, glow = area_and_glow(light)
     plain, fifths = held * (scale + bias), held * bias
     if held < _MOST:
-        seen_root = math.sqrt(n_v * n_v * (_ONE - square) + square)
-        own, own_fifths, least, most = _by_places(light, point, normal, view, n_v, square, seen_root, area)
-        # Of a small light the linear lobe's share is lost in rounding.
-        if own > plain or held < _LITTLE:
-            part = min(_ONE, max(_ZERO, (_UNLIKE * least - most) / ((_UNLIKE - _ALIKE) * least + _TINY)))
-            part *= part * (_THREE - _TWO * part)
-            plain, fifths = plain + part * (own - plain), fifths + part * (own_fifths - fifths)
+        # Nothing leaps where one becomes more than the other: Schlick's fifth powers differ there.
+        apart = _APART * (own - plain) / max(plain, _TINY)
+        steep = sure * min(_ONE, max(_ZERO, (_STEEP - n_v) * _INTO_STEEP))
+        more = max(min(apart, _ONE), min(_TWO - held / _LITTLE, _ONE)) * _alike(least, most, _ALIKE, _UNLIKE)
+        less = min(-apart, _ONE) * steep * _alike(least, peak, _SAME, _OTHER)
+        part = max(max(more, less), sure * _alike(least, peak, _EVEN, _UNEVEN))
+        part *= min(_ONE, (_MOST - held) * _INTO_MOST)
+        plain, fifths = plain + part * (own - plain), fifths + part * (own_fifths - fifths)
     return plain * glow, fifths / plain if plain > _TINY else _ZERO
+
+
+@kernel
+def disc_of(towards, arriving, half2):  # type: ignore[no-untyped-def]
+    """The row of a disc that looks as a sun or a ball of light does from where that is seen (``HERE``): the unit direction of its middle, arriving and
+    half2 as in ``lighting.reach``."""
+    lx, ly, lz = towards
+    # The disc of the same border that stands one unit away.
+    sine2 = _FOUR * half2
+    wide = math.sqrt(sine2 / (_ONE - sine2))
+    ax, ay, az, ux, uy, uz = sideways(lx, ly, lz)
+    disc = np.zeros(_LIGHT_ROW, np.float32)
+    disc[0] = _ROUND
+    disc[1], disc[2], disc[3] = lx, ly, lz
+    disc[4], disc[5], disc[6] = -lx, -ly, -lz
+    disc[10], disc[11], disc[12] = wide * ax, wide * ay, wide * az
+    disc[13], disc[14], disc[15] = wide * ux, wide * uy, wide * uz
+    # From straight above it gives what arrives.
+    disc[19] = arriving / (_ONE - sine2)
+    return disc

@@ -2,9 +2,8 @@
 
 Direct light is what would arrive if nothing stood between; shadow rays then tell which share of the light is seen.
 Diffuse light of flat lights is exact (Lambert's formula for polygons: Johann Heinrich Lambert, Photometria 1760; as
-printed in Arvo 1995, Analytic Methods for Simulated Light Transport, equation 2.11); their highlights are in ``area_highlights``. Highlights
-of balls and suns with a size use one representative point (after Karis, SIGGRAPH 2013 course on physically based shading, section on
-area lights), with what a lobe holds of a disc in its middle.
+printed in Arvo 1995, Analytic Methods for Simulated Light Transport, equation 2.11), so is that of balls and suns, cut off at the horizon. The
+highlights of all that has a size are in ``area_highlights``.
 """
 
 from __future__ import annotations
@@ -38,9 +37,9 @@ SUN, BALL, FLAT, ROUND = 0.0, 1.0, 2.0, 3.0
 _SHAPES = {"sun": SUN, "sphere": BALL, "rectangle": FLAT, "disc": ROUND}
 _SUN, _BALL, _ROUND = np.float32(SUN), np.float32(BALL), np.float32(ROUND)
 
-_ZERO, _HALF, _ONE, _TWO, _THREE = (np.float32(value) for value in (0, 0.5, 1, 2, 3))
-#: How many times as wide as a light a lobe is for which its middle stands.
-_WIDE_LOBE = np.float32(6.25)
+_ZERO, _QUARTER, _ONE, _TWO, _THREE = (np.float32(value) for value in (0, 0.25, 1, 2, 3))
+#: Sine of the angle that a ball of light fills at most: to whom stands inside.
+_WIDEST = np.float32(0.999)
 _PI, _TINY, _FAR = np.float32(math.pi), np.float32(1e-12), np.float32(1e30)
 #: Corners of the polygon of the same area that stands for a disc.
 _CORNERS = 16
@@ -136,22 +135,41 @@ def edge_light(ax, ay, az, bx, by, bz, nx, ny, nz):  # type: ignore[no-untyped-d
 
 
 @kernel
-def reach(light, px, py, pz, nx, ny, nz, rx, ry, rz, alpha):  # type: ignore[no-untyped-def]
-    """Unshadowed light of one row at a point: (diffuse, highlight, x, y, z).
+def disc_share(cosine, sine):  # type: ignore[no-untyped-def]
+    """Diffuse light of a disc of even radiance, as seen: of the angular radius whose sine is given, about a direction whose cosine with the normal
+    is given; over what it gives from straight above. What lies below the horizon is cut off (a circular segment's integral: Lagarde
+    and de Rousiers, SIGGRAPH 2014 course on physically based shading, section on sphere lights)."""
+    if cosine >= sine:
+        return cosine
+    if cosine <= -sine:
+        return _ZERO
+    aside, far = math.sqrt(max(_ONE - cosine * cosine, _TINY)), math.sqrt(max(_ONE / (sine * sine) - _ONE, _TINY))
+    y = min(_ONE, max(-_ONE, -far * cosine / aside))
+    chord = aside * math.sqrt(_ONE - y * y)
+    return max(_ZERO, (cosine * math.acos(y) - far * chord + math.atan(chord / far) / (sine * sine)) / _PI)
 
-    Point p, unit normal n, unit mirror direction r, alpha squared roughness. ``diffuse`` is what a white matt surface
-    radiates for a white light of strength 1; ``highlight`` weighs the lobe (times pi and n.l) for light from the unit
-    direction (x, y, z), and is 0 where nothing arrives, and of flat lights, of which (x, y, z) is that of the middle.
+
+@kernel
+def reach(light, px, py, pz, nx, ny, nz):  # type: ignore[no-untyped-def]
+    """Unshadowed light of one row at a point p of unit normal n: (diffuse, arriving, x, y, z, half2).
+
+    ``diffuse`` is what a white matt surface radiates for a white light of strength 1; (x, y, z) the unit direction of the light's middle.
+    Of suns and balls ``arriving`` is what one that faced them would radiate, half2 the square of half of the angle's sine from
+    their middle to their border; of flat lights both are 0.
     """
     kind = light[0]
     if kind == _SUN:
         lx, ly, lz = -light[4], -light[5], -light[6]
         cosine = nx * lx + ny * ly + nz * lz
-        size = light[16]
-        if size <= _ZERO:
-            return max(_ZERO, cosine), _ONE if cosine > _ZERO else _ZERO, lx, ly, lz
-        lx, ly, lz, narrow = _towards_disc(lx, ly, lz, rx, ry, rz, math.sin(size), math.cos(size), alpha)
-        return max(_ZERO, cosine), narrow, lx, ly, lz
+        sine = math.sin(light[16])
+        return (
+            disc_share(cosine, sine) if sine > _ZERO else max(_ZERO, cosine),
+            _ONE,
+            lx,
+            ly,
+            lz,
+            _QUARTER * sine * sine,
+        )
     lx, ly, lz = light[1] - px, light[2] - py, light[3] - pz
     square = max(lx * lx + ly * ly + lz * lz, _TINY)
     distance = math.sqrt(square)
@@ -164,22 +182,18 @@ def reach(light, px, py, pz, nx, ny, nz, rx, ry, rz, alpha):  # type: ignore[no-
             inside = min(_ONE, max(_ZERO, inside))
             fading *= inside * inside * (_THREE - _TWO * inside)
         if fading <= _ZERO:
-            return _ZERO, _ZERO, lx, ly, lz
+            return _ZERO, _ZERO, lx, ly, lz, _ZERO
         cosine = nx * lx + ny * ly + nz * lz
-        narrow = _ONE
-        if light[16] > _ZERO:
-            sine = min(light[16] / distance, np.float32(0.999))
-            lx, ly, lz, narrow = _towards_disc(lx, ly, lz, rx, ry, rz, sine, math.sqrt(_ONE - sine * sine), alpha)
-        elif cosine <= _ZERO:
-            narrow = _ZERO
-        return max(_ZERO, cosine) * fading, narrow * fading, lx, ly, lz
+        sine = min(light[16] / distance, _WIDEST)
+        diffuse = disc_share(cosine, sine) if sine > _ZERO else max(_ZERO, cosine)
+        return diffuse * fading, fading, lx, ly, lz, _QUARTER * sine * sine
     # Flat lights shine from their front only.
     front = -(lx * light[4] + ly * light[5] + lz * light[6]) * distance
     if front <= _ZERO:
-        return _ZERO, _ZERO, lx, ly, lz
+        return _ZERO, _ZERO, lx, ly, lz, _ZERO
     _, glow = area_and_glow(light)
     factor = polygon_light(px, py, pz, nx, ny, nz, light, POLYGON if kind == _ROUND else SQUARE)
-    return factor * glow, _ZERO, lx, ly, lz
+    return factor * glow, _ZERO, lx, ly, lz, _ZERO
 
 
 @kernel
@@ -189,39 +203,6 @@ def area_and_glow(light):  # type: ignore[no-untyped-def]
     height2 = light[13] * light[13] + light[14] * light[14] + light[15] * light[15]
     area = _PI * width2 if light[0] == _ROUND else np.float32(4) * math.sqrt(width2 * height2)
     return area, _PI * light[19] / area
-
-
-@kernel
-def _kept_of_peak(alpha, half2):  # type: ignore[no-untyped-def]
-    """What a light's width takes from the peak of GGX's lobe: of a disc about its middle it holds half2 / (half2 + alpha^2), half2 being the
-    square of half of the disc's radius as an angle; this is that over what the middle alone would give."""
-    square = alpha * alpha
-    return square / (square + half2)
-
-
-@kernel
-def _share_of_way(alpha, half):  # type: ignore[no-untyped-def]
-    """How far from the middle of a light towards the place of it that is nearest to the mirror direction the direction lies that stands for
-    it: all of the way for mirrors, none where the lobe is much wider than the light. Fitted to integrals over rectangles."""
-    return half / math.sqrt(half * half + _WIDE_LOBE * alpha * alpha + _TINY)
-
-
-@kernel
-def _towards_disc(lx, ly, lz, rx, ry, rz, sine, cosine, alpha):  # type: ignore[no-untyped-def]
-    """Direction that stands for a round light, and what its width takes from the lobe's peak; sine and cosine are those of its radius."""
-    straight = rx * lx + ry * ly + rz * lz
-    half = _HALF * sine
-    kept, share = _kept_of_peak(alpha, half * half), _share_of_way(alpha, half)
-    if straight >= cosine:
-        ox, oy, oz = rx, ry, rz
-    else:
-        tx, ty, tz = rx - straight * lx, ry - straight * ly, rz - straight * lz
-        length = math.sqrt(max(tx * tx + ty * ty + tz * tz, _TINY))
-        scale = sine / length
-        ox, oy, oz = lx * cosine + tx * scale, ly * cosine + ty * scale, lz * cosine + tz * scale
-    ox, oy, oz = lx + (ox - lx) * share, ly + (oy - ly) * share, lz + (oz - lz) * share
-    scale = _ONE / math.sqrt(max(ox * ox + oy * oy + oz * oz, _TINY))
-    return ox * scale, oy * scale, oz * scale, kept
 
 
 @inlined_kernel

@@ -32,6 +32,8 @@ _SHARP = 0.12
 #: So many times as many rays are cast for the borders of shadows at final, and so many at most for that; two opposite neighbours count there as
 #: far as their mean is about as near as this.
 _FINELY, _MOST_RAYS, _NEAR_SHARE = 8, 64, 0.08
+#: How often, at most, borders are followed to where they end.
+_ROUNDS = 8
 #: What one see-through body stops of a pixel's rays differs from pixel to pixel by a ray, of two by two: pixels that differ by fewer share a
 #: light without a size.
 _ALIKE_RAYS = 2.4
@@ -174,7 +176,7 @@ def _traced(
         asked = [_Asked(rows, many, np.float32(0)), _Asked(no_shadows, each, radius)]
     patterns = [ray_pattern(one.lights, one.rays) for one in asked]
 
-    def cast(number: int, first: int, last: int, reach: np.float32) -> None:
+    def cast(wanted: NDArray[np.uint8], number: int, first: int, last: int, reach: np.float32) -> None:
         one = asked[number]
         PARALLEL.by_parts(
             trace,
@@ -194,25 +196,29 @@ def _traced(
             tally,
         )
 
-    wanted = np.empty((0, count + 1), np.uint8)
+    everywhere = np.empty((0, count + 1), np.uint8)
     # One ray everywhere; the others only where a shadow has a border in the pixels around.
     for number, one in enumerate(asked):
-        cast(number, 0, 1, one.reach)
+        cast(everywhere, number, 0, 1, one.reach)
     if all(one.rays == 1 for one in asked):
-        return wanted
+        return everywhere
     wanted = kept("wanted", (len(spots), count + 1), np.uint8)
     PARALLEL.by_parts(find_borders, fragments, runs, tally, count, wanted)
     for number, one in enumerate(asked):
         if one.rays > 1:
             # Shadows need all their moments; of the half sphere neighbours and stretches have enough.
-            cast(number, 1, one.rays, np.float32(0) if len(ways.of) else one.reach)
-    if finely:
-        # Of the ends of wide borders single rays tell little: they go on beside what was found to be neither lit nor in shadow.
-        before, wanted = wanted, kept("wanted too", wanted.shape, np.uint8)
-        PARALLEL.by_parts(find_borders, fragments, runs, tally, count, wanted)
-        wanted &= ~before
-        cast(0, 1, asked[0].rays, asked[0].reach)
-        wanted |= before
+            cast(wanted, number, 1, one.rays, np.float32(0) if len(ways.of) else one.reach)
+    # Of the ends of wide borders single rays tell little: they go on beside what was found to be neither lit nor in shadow. What a hundredth of
+    # a light that is mirrored gives may be plain to see.
+    for _ in range(_ROUNDS if finely else 0):
+        more = kept("wanted too", wanted.shape, np.uint8)
+        PARALLEL.by_parts(find_borders, fragments, runs, tally, count, more)
+        more &= ~wanted
+        # The half sphere is wanted everywhere, and was looked at.
+        if not more[:, :count].any():
+            break
+        cast(more, 0, 1, asked[0].rays, asked[0].reach)
+        wanted |= more
     return wanted
 
 

@@ -15,7 +15,8 @@ import math
 
 import numpy as np
 
-from zeitbild.kernels import inlined_kernel
+from zeitbild.kernels import inlined_kernel, kernel
+from zeitbild.render.light.area_highlights import HERE, disc_of
 from zeitbild.render.light.environment import LEVEL_COUNT, level_place, side_of, start_of
 from zeitbild.render.light.ggx import shadowing
 from zeitbild.render.light.lighting import FLAT, reach
@@ -26,6 +27,7 @@ from zeitbild.render.shade.metal_rough import (
     added_light,
     bent_area_highlight,
     bent_roughness,
+    disc_counts,
     energy,
     highlight_lobe,
     lobe_of,
@@ -38,6 +40,7 @@ from zeitbild.render.shade.metal_rough import (
     parts_of_bend,
     straight_reflectance,
     table_place,
+    widened,
 )
 from zeitbild.render.visible.surface import bend_at, place_at, seen_from, shares_at
 from zeitbild.snapshot.finish_row import OWNER
@@ -48,10 +51,12 @@ BATCH = 64
 POINT, NORMAL, VIEW, BASE, ROUGH, METAL = 0, 3, 6, 9, 12, 13
 #: Radiance that is found: matt, highlights, from around.
 MATT, HIGH, FROM_AROUND = 14, 17, 20
-#: One light at a time: the share of it that is seen; diffuse and highlight amount, unit direction to it.
+#: One light at a time: the share of it that is seen; diffuse and highlight amount, unit direction to it (and below how wide it is, Schlick's fifth
+#: power, what of it would arrive straight: half2 and arriving of ``lighting.reach``).
 _SEEN, _DIFFUSE, _STRENGTH, _TO_LIGHT = 23, 24, 25, 26
-#: Cosine of normal and view; squared roughness to the square; the view's root in ``shadowing``; unit mirror direction.
-_COSINE, _SQUARE, _ROOT, _MIRROR = 29, 30, 31, 32
+#: Cosine of normal and view; squared roughness to the square; the view's root in ``shadowing``.
+_COSINE, _SQUARE, _ROOT = 29, 30, 31
+_WIDE, _FIFTH, _ARRIVING = 32, 33, 34
 #: Share of the half sphere that is open; share of the mirror's light that stays; what is added to it.
 OPENNESS, _KEPT, _ADDED = 35, 36, 37
 #: Ambient light. How far between two levels a reflection lies.
@@ -70,9 +75,7 @@ BEND = 73
 EVEN_AROUND = 76
 #: How far what is mirrored leans to the normal, the roughness whose straight lobe is as wide, and how much longer it is (``metal_rough.lobe_of``).
 _LEAN, _STRAIGHT, _SPREAD = 79, 80, 81
-#: Schlick's fifth power, of one light at a time.
-_FIFTH = 82
-ROWS = 83
+ROWS = 82
 #: Rows of whole numbers: fragment; row of its finish; what the lane's rows of the finish stand for; side and start of the
 #: sharp and the soft level's pictures; places of the look-ups; the finish's owner.
 FRAGMENT, FINISH, _HELD, _SHARP_SIDE, _SHARP_START, _SOFT_SIDE, _SOFT_START = 0, 1, 2, 3, 4, 5, 6
@@ -143,7 +146,7 @@ def place(rows, whole, used, fragments, surfaces, eye, bends):  # type: ignore[n
         rows[_VIEW, i], rows[_VIEW + 1, i], rows[_VIEW + 2, i] = vx, vy, vz
 
 
-@inlined_kernel
+@kernel
 def take_finishes(rows, whole, used, afresh, finishes, shining):  # type: ignore[no-untyped-def]
     """Rows of the finishes whose numbers stand in FINISH; afresh: also where a lane seems to hold them already."""
     ambients, table = shining.ambients, shining.table
@@ -162,7 +165,7 @@ def take_finishes(rows, whole, used, afresh, finishes, shining):  # type: ignore
         rows[_FIT, i], rows[_FIT + 1, i], rows[_FIT + 2, i], rows[_FIT + 3, i] = matt_fit(table, rough)
 
 
-@inlined_kernel
+@kernel
 def take_spots(rows, whole, used, spots, lift_share, eye):  # type: ignore[no-untyped-def]
     """Rows POINT, NORMAL, VIEW and BEND of fragments that have rays, from where those start (``secondary.Rayed``)."""
     for i in range(used):
@@ -187,9 +190,6 @@ def prepare_light(rows, whole, used, table):  # type: ignore[no-untyped-def]
         facing = nx * vx + ny * vy + nz * vz
         n_v = min(_ONE, max(facing, _LEAST_COSINE))
         rows[_COSINE, i] = n_v
-        rows[_MIRROR, i] = _TWO * facing * nx - vx
-        rows[_MIRROR + 1, i] = _TWO * facing * ny - vy
-        rows[_MIRROR + 2, i] = _TWO * facing * nz - vz
         alpha = max(rows[_ROUGH, i] * rows[_ROUGH, i], _MIN_ALPHA)
         square = alpha * alpha
         rows[_SQUARE, i] = square
@@ -235,11 +235,11 @@ def light_directly(rows, whole, used, shining, rayed, own):  # type: ignore[no-u
             lx, ly, lz = -light[4], -light[5], -light[6]
             for i in range(_BATCH):
                 cosine = rows[_NORMAL, i] * lx + rows[_NORMAL + 1, i] * ly + rows[_NORMAL + 2, i] * lz
-                rows[_DIFFUSE, i], rows[_STRENGTH, i] = max(_ZERO, cosine), _ONE
+                rows[_DIFFUSE, i], rows[_ARRIVING, i], rows[_WIDE, i] = max(_ZERO, cosine), _ONE, _ZERO
                 rows[_TO_LIGHT, i], rows[_TO_LIGHT + 1, i], rows[_TO_LIGHT + 2, i] = lx, ly, lz
         else:
             for i in range(used):
-                diffuse, strength, lx, ly, lz = reach(
+                diffuse, arriving, lx, ly, lz, half2 = reach(
                     light,
                     rows[_POINT, i],
                     rows[_POINT + 1, i],
@@ -247,12 +247,8 @@ def light_directly(rows, whole, used, shining, rayed, own):  # type: ignore[no-u
                     rows[_NORMAL, i],
                     rows[_NORMAL + 1, i],
                     rows[_NORMAL + 2, i],
-                    rows[_MIRROR, i],
-                    rows[_MIRROR + 1, i],
-                    rows[_MIRROR + 2, i],
-                    max(rows[_ROUGH, i] * rows[_ROUGH, i], _MIN_ALPHA),
                 )
-                rows[_DIFFUSE, i], rows[_STRENGTH, i] = diffuse, strength
+                rows[_DIFFUSE, i], rows[_ARRIVING, i], rows[_WIDE, i] = diffuse, arriving, half2
                 rows[_TO_LIGHT, i], rows[_TO_LIGHT + 1, i], rows[_TO_LIGHT + 2, i] = lx, ly, lz
         if light[0] >= _FLAT:
             for i in range(used):
@@ -280,12 +276,31 @@ def light_directly(rows, whole, used, shining, rayed, own):  # type: ignore[no-u
                     (rows[_VIEW, i], rows[_VIEW + 1, i], rows[_VIEW + 2, i]),
                     (rows[_TO_LIGHT, i], rows[_TO_LIGHT + 1, i], rows[_TO_LIGHT + 2, i]),
                     rows[_COSINE, i],
-                    rows[_SQUARE, i],
+                    widened(rows[_SQUARE, i], rows[_WIDE, i]),
                     rows[_ROOT, i],
                     (rows[_BEND, i], rows[_BEND + 1, i], rows[_BEND + 2, i]),
                 )
-                rows[_STRENGTH, i] *= lobe
-                rows[_FIFTH, i] = fifth
+                rows[_STRENGTH, i], rows[_FIFTH, i] = lobe * rows[_ARRIVING, i], fifth
+        if light[0] < _FLAT and light[16] > _ZERO:
+            for i in range(used):
+                bx, by, bz = rows[_BEND, i], rows[_BEND + 1, i], rows[_BEND + 2, i]
+                bent, half2 = bx * bx + by * by + bz * bz, rows[_WIDE, i]
+                # In the shadow of everything, or all below the horizon: nothing.
+                if rows[_DIFFUSE, i] * rows[_SEEN, i] > _ZERO and disc_counts(bent, rows[_SQUARE, i], half2):
+                    base = rows[_BASE, i], rows[_BASE + 1, i], rows[_BASE + 2, i]
+                    towards = rows[_TO_LIGHT, i], rows[_TO_LIGHT + 1, i], rows[_TO_LIGHT + 2, i]
+                    rows[_STRENGTH, i], rows[_FIFTH, i] = bent_area_highlight(
+                        disc_of(towards, rows[_ARRIVING, i], half2),
+                        HERE,
+                        (rows[_NORMAL, i], rows[_NORMAL + 1, i], rows[_NORMAL + 2, i]),
+                        (rows[_VIEW, i], rows[_VIEW + 1, i], rows[_VIEW + 2, i]),
+                        (bx, by, bz),
+                        rows[_SQUARE, i],
+                        rows[_ROUGH, i],
+                        (rows[_TABLE, i], rows[_TABLE + 1, i]),
+                        straight_reflectance(base, rows[_METAL, i]),
+                        table,
+                    )
         colour = light[7], light[8], light[9]
         for i in range(_BATCH):
             matt_r, matt_g, matt_b, high_r, high_g, high_b = added_light(

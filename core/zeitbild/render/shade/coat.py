@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from zeitbild.kernels import kernel
+from zeitbild.render.light.area_highlights import HERE, disc_of
 from zeitbild.render.light.ggx import shadowing
 from zeitbild.render.light.lighting import FLAT, reach
 from zeitbild.render.shade.metal_rough import (
@@ -12,11 +13,13 @@ from zeitbild.render.shade.metal_rough import (
     LEAST_COSINE,
     MIN_ALPHA,
     bent_area_highlight,
+    disc_counts,
     energy,
     highlight_lobe,
     lobe_of,
     mirrored_around,
     table_entry,
+    widened,
 )
 from zeitbild.snapshot.finish_row import COAT, COAT_ROUGHNESS, OWNER
 
@@ -42,9 +45,8 @@ def coat_highlights(point, normal, view, bend, finish, finishes, shining, rayed,
     coat, rough = finishes[finish, _COAT], finishes[finish, _COAT_ROUGHNESS]
     facing = nx * vx + ny * vy + nz * vz
     n_v = min(_ONE, max(facing, _LEAST_COSINE))
-    rx, ry, rz = _TWO * facing * nx - vx, _TWO * facing * ny - vy, _TWO * facing * nz - vz
-    alpha = max(rough * rough, _MIN_ALPHA)
-    square = alpha * alpha
+    square = max(rough * rough, _MIN_ALPHA) ** 2
+    bent = bend[0] * bend[0] + bend[1] * bend[1] + bend[2] * bend[2]
     seen_root = shadowing(n_v, square)
     entry = table_entry(table, n_v, rough)
     scale, bias = entry[0], entry[1]
@@ -54,14 +56,20 @@ def coat_highlights(point, normal, view, bend, finish, finishes, shining, rayed,
         if touched[number, owner] == 0 or (own.shape[0] > 0 and own[number] == 0):
             continue
         light = lights[number]
-        _, strength, lx, ly, lz = reach(light, px, py, pz, nx, ny, nz, rx, ry, rz, alpha)
+        _, arriving, lx, ly, lz, half2 = reach(light, px, py, pz, nx, ny, nz)
+        towards = lx, ly, lz
         if light[0] >= _FLAT:
             lobe, fifth = bent_area_highlight(
                 light, point, normal, view, bend, square, rough, (scale, bias), DIELECTRIC, table
             )
+        elif disc_counts(bent, square, half2):
+            disc = disc_of(towards, arriving, half2)
+            lobe, fifth = bent_area_highlight(
+                disc, HERE, normal, view, bend, square, rough, (scale, bias), DIELECTRIC, table
+            )
         else:
-            lobe, fifth = highlight_lobe(normal, view, (lx, ly, lz), n_v, square, seen_root, bend)
-            lobe *= strength
+            lobe, fifth = highlight_lobe(normal, view, towards, n_v, widened(square, half2), seen_root, bend)
+            lobe *= arriving
         lobe *= coat * (DIELECTRIC + (_ONE - DIELECTRIC) * fifth) * (_ONE + DIELECTRIC * lost)
         if rayed.shape[0] > 0:
             lobe *= rayed[f, number]

@@ -23,8 +23,6 @@ _TILE = TILE
 _SHIFT, _MASK = TILE.bit_length() - 1, TILE - 1
 _ALPHA_MAP, _SHADING, _SHADOW_ONLY = ALPHA_MAP, SHADING, np.float32(SHADOW_ONLY)
 _LEVEL_COUNT = LEVEL_COUNT
-#: A light's size does not matter to matt light; ``reach`` wants a roughness.
-_ROUGH = np.float32(1)
 _surface_at = kernel(surface_at.py_func)
 _level_value, _unfold = kernel(level_value.py_func), kernel(unfold.py_func)
 _reach = kernel(reach.py_func)
@@ -113,7 +111,7 @@ def catch_shadows(fragments, surfaces, finishes, shining, eye, rayed, alpha, see
                     if touched[number, finish] == 0:
                         continue
                     light = lights[number]
-                    diffuse, _, _, _, _ = _reach(light, px, py, pz, nx, ny, nz, nx, ny, nz, _ROUGH)
+                    diffuse, _, _, _, _, _ = _reach(light, px, py, pz, nx, ny, nz)
                     own = max(diffuse, _ZERO) * _luminance(light[7], light[8], light[9])
                     whole += own
                     kept += own * rayed[f, number]

@@ -14,7 +14,7 @@ import numpy as np
 
 from zeitbild.kernels import inlined_kernel, kernel
 from zeitbild.render.light import reflectance
-from zeitbild.render.light.area_highlights import area_highlight
+from zeitbild.render.light.area_highlights import HERE, area_highlight, disc_of
 from zeitbild.render.light.environment import LEVEL_COUNT, SHARPEST, blurred_value, level_value
 from zeitbild.render.light.ggx import ggx_lobe, shadowing
 from zeitbild.render.light.lighting import FLAT, reach
@@ -38,6 +38,9 @@ _STEPS, _CELL_COUNT, _LAST_CELL = np.float32(TABLE - 1), np.int32(TABLE), np.int
 #: highlight lies (over how much normals turn, squared) before it counts no more.
 _QUARTER, _HALF_TURN = np.float32(math.pi / 2), np.float32(math.pi)
 _LITTLE_BEND, _FAR_BENDS = np.float32(0.02), np.float32(16)
+#: How narrow a round light is to be but a wider lobe: half of its radius over alpha, and by itself, squared; from how far a bend (over both, squared)
+#: four looks along it miss the highlight.
+_NARROW, _SLIM, _PAST = np.float32(0.05), np.float32(0.002), np.float32(60)
 #: Where the fits begin in the table.
 _FITS = np.int32(ENTRY * TABLE * TABLE)
 #: Steps in rows of numbers: to the next one, two or three, the table's next entry, its next row.
@@ -51,7 +54,7 @@ _LEAST_ASIDE = np.float32(1e-6)
 #: The exponent 2^(-16 a - 1) of a reflection's occlusion, written for exp.
 _LOG_2 = np.float32(math.log(2))
 _OPEN_SLOPE = np.float32(-16 * math.log(2))
-_OWNER, _FLAT = OWNER, np.float32(FLAT)
+_OWNER, _FLAT, _HERE = OWNER, np.float32(FLAT), HERE
 
 
 @inlined_kernel
@@ -164,6 +167,20 @@ def bent_area_highlight(light, point, normal, view, bend, square, rough, reflect
         whole += lobe
         fifths += lobe * fifth
     return np.float32(0.25) * whole, fifths / whole if whole > _ZERO else _ZERO
+
+
+@inlined_kernel
+def widened(square, half2):  # type: ignore[no-untyped-def]
+    """Roughness to the fourth of the lobe that stands for one of a light with a size (half2 as in ``lighting.reach``): of a disc about its middle
+    GGX's holds half2 / (half2 + square), which is what this one's peak has."""
+    return square + half2
+
+
+@inlined_kernel
+def disc_counts(bent, square, half2):  # type: ignore[no-untyped-def]
+    """Whether more of a round light counts than how wide it is (``widened``), where the normal turns by the root of bent: not where lobes hardly
+    change across it, nor where a surface bends past it from one look to the next."""
+    return half2 > min(_SLIM, _NARROW * square) and bent < _PAST * (half2 + square)
 
 
 @inlined_kernel
@@ -367,12 +384,11 @@ def direct_light(point, normal, view, finish, finishes, shining, rayed, f):  # t
     rough, metal = finishes[finish, 3], finishes[finish, 4]
     facing = nx * vx + ny * vy + nz * vz
     n_v = min(_ONE, max(facing, _LEAST_COSINE))
-    rx, ry, rz = _TWO * facing * nx - vx, _TWO * facing * ny - vy, _TWO * facing * nz - vz
-    alpha = max(rough * rough, _MIN_ALPHA)
-    square = alpha * alpha
+    square = max(rough * rough, _MIN_ALPHA) ** 2
     seen_root = shadowing(n_v, square)
     entry = table_entry(table, n_v, rough)
     scale, bias = entry[0], entry[1]
+    straight = straight_reflectance((base_r, base_g, base_b), metal)
     fit_0, fit_2, fit_5, avg = matt_fit(table, rough)
     lost, _, kept = energy(scale, bias, avg)
     matt_r = matt_g = matt_b = _ZERO
@@ -385,16 +401,19 @@ def direct_light(point, normal, view, finish, finishes, shining, rayed, f):  # t
             # A sun without a size, by far the most frequent light.
             lx, ly, lz = -light[4], -light[5], -light[6]
             diffuse = max(_ZERO, nx * lx + ny * ly + nz * lz)
-            strength = _ONE
+            arriving, half2 = _ONE, _ZERO
         else:
-            diffuse, strength, lx, ly, lz = reach(light, px, py, pz, nx, ny, nz, rx, ry, rz, alpha)
+            diffuse, arriving, lx, ly, lz, half2 = reach(light, px, py, pz, nx, ny, nz)
+        towards = lx, ly, lz
         if light[0] >= _FLAT:
-            straight = straight_reflectance((base_r, base_g, base_b), metal)
             lobe, fifth = area_highlight(light, point, normal, view, square, rough, (scale, bias), straight, table)
+        elif disc_counts(_ZERO, square, half2):
+            disc = disc_of(towards, arriving, half2)
+            lobe, fifth = area_highlight(disc, _HERE, normal, view, square, rough, (scale, bias), straight, table)
         else:
             flat = _ZERO, _ZERO, _ZERO
-            lobe, fifth = highlight_lobe(normal, view, (lx, ly, lz), n_v, square, seen_root, flat)
-            lobe *= strength
+            lobe, fifth = highlight_lobe(normal, view, towards, n_v, widened(square, half2), seen_root, flat)
+            lobe *= arriving
         if rayed.shape[0] > 0:
             share = rayed[f, number]
             diffuse, lobe = diffuse * share, lobe * share
@@ -402,7 +421,7 @@ def direct_light(point, normal, view, finish, finishes, shining, rayed, f):  # t
             continue
         own = added_light(
             normal,
-            (lx, ly, lz),
+            towards,
             diffuse,
             lobe,
             fifth,

@@ -37,7 +37,7 @@ def light_amount(point, normal, finish, finishes, shining, rayed, f, openness): 
         if touched[number, owner] == 0:
             continue
         light = lights[number]
-        diffuse, _, _, _, _ = reach(light, px, py, pz, nx, ny, nz, nx, ny, nz, _ONE)
+        diffuse, _, _, _, _, _ = reach(light, px, py, pz, nx, ny, nz)
         amount = diffuse * (
             np.float32(0.2126) * light[7] + np.float32(0.7152) * light[8] + np.float32(0.0722) * light[9]
         )

@@ -9,10 +9,13 @@ const props = defineProps<{
   playing: ImageBitmap | null;
   width: number;
   height: number;
+  /** How many of these pixels, on each side, are overscan. */
+  margin: number;
   label: string;
 }>();
 /** 0 fits the picture into its room; otherwise screen pixels for one picture pixel. */
 const zoom = defineModel<number>("zoom", { required: true });
+/** The pixel of the raster that is pointed at; those of overscan lie below 0 and beyond it. */
 const emit = defineEmits<{ pixel: [at: { x: number; y: number } | null] }>();
 
 const room = useTemplateRef("room");
@@ -28,11 +31,20 @@ const style = computed(() => ({
   height: `${props.height * scale.value}px`,
   imageRendering: (zoom.value >= 1 ? "pixelated" : "auto") as "pixelated" | "auto",
 }));
+/** Where the raster ends: drawn by the browser, no file has it. The picture stands in a padding of 16 pixels. */
+const border = computed(() => ({
+  left: `${16 + props.margin * scale.value}px`,
+  top: `${16 + props.margin * scale.value}px`,
+  width: `${(props.width - 2 * props.margin) * scale.value}px`,
+  height: `${(props.height - 2 * props.margin) * scale.value}px`,
+  boxShadow: "0 0 0 2px rgb(0 0 0 / 0.55)",
+}));
 
 function measure() {
   const box = room.value;
   if (box) fit.value = Math.min((box.clientWidth - 32) / props.width, (box.clientHeight - 32) / props.height);
 }
+watch([() => props.width, () => props.height], measure);
 const observer = new ResizeObserver(measure);
 onMounted(() => room.value && observer.observe(room.value));
 onBeforeUnmount(() => observer.disconnect());
@@ -74,7 +86,10 @@ function point(event: PointerEvent) {
   const box = (event.currentTarget as HTMLElement).getBoundingClientRect();
   const x = Math.floor((event.clientX - box.left) / scale.value);
   const y = Math.floor((event.clientY - box.top) / scale.value);
-  emit("pixel", x >= 0 && y >= 0 && x < props.width && y < props.height ? { x, y } : null);
+  emit(
+    "pixel",
+    x >= 0 && y >= 0 && x < props.width && y < props.height ? { x: x - props.margin, y: y - props.margin } : null,
+  );
 }
 const STEPS = [0, 1, 2, 4, 8, 16];
 /** Where in the view the next magnification keeps the picture: under the pointer, or else in the middle. */
@@ -142,6 +157,12 @@ onBeforeUnmount(() => window.removeEventListener("keydown", pressed));
         :data-shown="shown"
         @pointermove="point"
         @pointerleave="emit('pixel', null)"
+      />
+      <div
+        v-if="shown && margin"
+        class="pointer-events-none absolute outline-1 outline-offset-0 outline-white"
+        :style="border"
+        data-raster
       />
       <div v-if="!shown" class="absolute inset-0 grid place-items-center text-center text-white"><slot /></div>
     </div>

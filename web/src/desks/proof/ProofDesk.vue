@@ -28,6 +28,12 @@ const wanted = ref("picture");
 const blend = ref<"linear" | "encoded">("linear");
 const zoom = ref(0);
 const pixel = ref<{ x: number; y: number } | null>(null);
+const around = ref(false);
+
+/** Of the frames that were rendered: the shot's may be others by now. */
+const raster = computed(() => run.raster ?? shot.draft?.raster ?? { width: 16, height: 16, overscan: 0 });
+/** Pixels of overscan that are shown on each side. */
+const margin = computed(() => (around.value ? raster.value.overscan : 0));
 
 const layer = computed(() => run.layer);
 /** The passes that this layer has in its masters: those of the document, as long as the run is of it. */
@@ -42,7 +48,12 @@ const what = computed({
   set: (name: string) => (wanted.value = name),
 });
 const there = computed(() => run.finished.has(shot.frame));
-const look = computed(() => ({ ground: { ...ground }, what: what.value, blend: blend.value }));
+const look = computed(() => ({
+  ground: { ...ground },
+  what: what.value,
+  blend: blend.value,
+  overscan: margin.value > 0,
+}));
 const src = computed(() => (run.run && there.value ? lookUrl(run.run.id, layer.value, shot.frame, look.value) : null));
 const columns = computed<SheetColumn[]>(() => [
   ...(run.layers.length ? run.layers : [""]).map((one) => ({
@@ -96,8 +107,9 @@ useSpaceKey(playback.toggle);
         class="flex-1"
         :src
         :playing="playback.current.value?.bitmap ?? null"
-        :width="shot.draft!.raster.width"
-        :height="shot.draft!.raster.height"
+        :width="raster.width + 2 * margin"
+        :height="raster.height + 2 * margin"
+        :margin
         :label="`Frame ${shot.frame} ${what === 'picture' ? `over ${ground.kind}` : `as ${what}`}`"
         @pixel="pixel = $event"
       >
@@ -114,7 +126,14 @@ useSpaceKey(playback.toggle);
     </template>
     <template #settings>
       <h2 class="px-3 pt-2 pb-1 font-title text-lg">Proof</h2>
-      <ProofSettings v-model:what="what" v-model:blend="blend" v-model:zoom="zoom" :looks />
+      <ProofSettings
+        v-model:what="what"
+        v-model:blend="blend"
+        v-model:zoom="zoom"
+        v-model:around="around"
+        :looks
+        :overscan="raster.overscan"
+      />
       <ProbePanel :pixel :run-id="run.run?.id ?? 0" :layer :frame="there ? shot.frame : null" />
       <ProofList v-if="run.run" />
       <FindingList />
