@@ -13,8 +13,12 @@ from collections import Counter
 from collections.abc import Callable
 from typing import Any
 
+import numpy as np
+
 #: Bodies of so many nodes are worth a kernel; smaller ones are faster where they stand.
 _LARGE = 400
+#: What numbers become signed by, in modules of kernels.
+_SIGNED = "_signed_turn"
 _seen: Counter[str] = Counter()
 
 
@@ -47,13 +51,18 @@ def body_and_loop(function: Any, compiled: Callable[[Any], Any]) -> Any:
         body=[*before, *(_Ended().visit(one) for one in loop.body)],
         decorator_list=[],
     )
-    call = ast.Call(ast.Name(body.name, ast.Load()), [ast.Name(one.arg, ast.Load()) for one in body.args.args], [])
+    # A loop's number is signed where it stands and unsigned in what numba makes of it: the body would be compiled for both.
+    turn = ast.Call(ast.Name(_SIGNED, ast.Load()), [ast.Name(loop.target.id, ast.Load())], [])
+    call = ast.Call(
+        ast.Name(body.name, ast.Load()), [turn, *(ast.Name(one.arg, ast.Load()) for one in whole.args.args)], []
+    )
     around = ast.FunctionDef(
         name=name,
         args=whole.args,
         body=[*before, ast.For(loop.target, loop.iter, [ast.Expr(call)], [])],
         decorator_list=[],
     )
+    function.__globals__[_SIGNED] = np.int64
     function.__globals__[body.name] = compiled(_made(body, function))
     made = _made(around, function)
     made.__doc__ = function.__doc__
