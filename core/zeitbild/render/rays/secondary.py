@@ -208,12 +208,15 @@ def _traced(
         if one.rays > 1:
             # Shadows need all their moments; of the half sphere neighbours and stretches have enough.
             cast(wanted, number, 1, one.rays, np.float32(0) if len(ways.of) else one.reach)
-    # Of the ends of wide borders single rays tell little: they go on beside what was found to be neither lit nor in shadow. What a hundredth of
-    # a light that is mirrored gives may be plain to see.
-    for _ in range(_ROUNDS if finely else 0):
+    # Of the ends of wide borders single rays tell little: they go on beside what was found to be neither lit nor in shadow; of lights with a
+    # size till these end: what a hundredth of such a light that is mirrored gives may be plain to see.
+    sized = (rows[:, KIND] > 1) | (rows[:, SIZE] > 0)
+    for turn in range(_ROUNDS if finely else 0):
         more = kept("wanted too", wanted.shape, np.uint8)
         PARALLEL.by_parts(find_borders, fragments, runs, tally, count, more)
         more &= ~wanted
+        if turn > 0:
+            more[:, :count] &= sized
         # The half sphere is wanted everywhere, and was looked at.
         if not more[:, :count].any():
             break
