@@ -39,7 +39,6 @@ if "NUMBA_CACHE_DIR" not in os.environ:
 import llvmlite.binding
 import numba
 
-from zeitbild.loop_bodies import body_and_loop
 from zeitbild.memory import keep_what_is_freed
 from zeitbild.turns import Turns
 
@@ -51,9 +50,6 @@ keep_what_is_freed()
 llvmlite.binding.set_option("zeitbild", "-unroll-full-max-count=8")
 
 PARALLEL = Turns()
-_ONLY_PRANGE = dict.fromkeys(
-    ("comprehension", "reduction", "inplace_binop", "setitem", "numpy", "stencil", "fusion"), False
-)
 
 
 def kernel(function: Callable[..., Any]) -> Any:
@@ -67,13 +63,8 @@ def inlined_kernel(function: Callable[..., Any]) -> Any:
 
 
 def parallel_kernel(function: Callable[..., Any]) -> Any:
-    """Compile a kernel whose ``prange`` runs on several threads. Call it while holding ``PARALLEL``.
-
-    Nothing else is made parallel, and large bodies are compiled by themselves (``loop_bodies``): looking for what else could be takes longer than
-    all the rest of compiling.
-    """
-    made = body_and_loop(function, kernel)
-    return numba.njit(cache=True, nogil=True, parallel=dict(_ONLY_PRANGE), error_model="numpy")(made)
+    """Compile a kernel whose ``prange`` runs on several threads. Call it while holding ``PARALLEL``."""
+    return numba.njit(cache=True, nogil=True, parallel=True, error_model="numpy")(function)
 
 
 def set_threads(count: int) -> None:

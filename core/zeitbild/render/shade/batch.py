@@ -15,7 +15,7 @@ import math
 
 import numpy as np
 
-from zeitbild.kernels import inlined_kernel, kernel
+from zeitbild.kernels import inlined_kernel
 from zeitbild.render.light.area_highlights import HERE, disc_of
 from zeitbild.render.light.environment import LEVEL_COUNT, level_place, side_of, start_of
 from zeitbild.render.light.ggx import shadowing
@@ -146,7 +146,7 @@ def place(rows, whole, used, fragments, surfaces, eye, bends):  # type: ignore[n
         rows[_VIEW, i], rows[_VIEW + 1, i], rows[_VIEW + 2, i] = vx, vy, vz
 
 
-@kernel
+@inlined_kernel
 def take_finishes(rows, whole, used, afresh, finishes, shining):  # type: ignore[no-untyped-def]
     """Rows of the finishes whose numbers stand in FINISH; afresh: also where a lane seems to hold them already."""
     ambients, table = shining.ambients, shining.table
@@ -165,7 +165,7 @@ def take_finishes(rows, whole, used, afresh, finishes, shining):  # type: ignore
         rows[_FIT, i], rows[_FIT + 1, i], rows[_FIT + 2, i], rows[_FIT + 3, i] = matt_fit(table, rough)
 
 
-@kernel
+@inlined_kernel
 def take_spots(rows, whole, used, spots, lift_share, eye):  # type: ignore[no-untyped-def]
     """Rows POINT, NORMAL, VIEW and BEND of fragments that have rays, from where those start (``secondary.Rayed``)."""
     for i in range(used):

@@ -6,7 +6,7 @@ import math
 
 import numpy as np
 
-from zeitbild.kernels import kernel
+from zeitbild.kernels import inlined_kernel
 from zeitbild.render.shade import batch
 from zeitbild.render.shade.texture_values import look_up, look_up_finely
 from zeitbild.render.shade.texturing import LOW, cut_by, span_of
@@ -22,7 +22,7 @@ COLOUR = batch.MATT
 _COLOUR = COLOUR
 
 
-@kernel
+@inlined_kernel
 def look_up_together(rows, whole, used, fragments, surfaces, eye, pixel_size, finishes, textures):  # type: ignore[no-untyped-def]
     """Rows COLOUR: the base colour of fragments, times the picture that lies over it, as ``texturing.base_colour`` finds it for each. Tells
     whether it could: if all are of one flat triangle that lies in the picture as its mesh is unwrapped."""

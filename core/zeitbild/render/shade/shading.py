@@ -5,7 +5,7 @@ from __future__ import annotations
 import numba
 import numpy as np
 
-from zeitbild.kernels import inlined_kernel, kernel, parallel_kernel
+from zeitbild.kernels import inlined_kernel, parallel_kernel
 from zeitbild.render.shade import batch
 from zeitbild.render.shade.batch import (
     light_directly,
@@ -83,7 +83,7 @@ def changes_surface(finishes, finish):  # type: ignore[no-untyped-def]
     )
 
 
-@kernel
+@inlined_kernel
 def take_textures(rows, whole, used, looks, fragments, surfaces, finishes, textures, eye, pixel_size):  # type: ignore[no-untyped-def]
     """Bend normals and make finishes of their own, from row ``looks`` on, where textures lie on what is shaded. Tells whether any do."""
     textured = False
