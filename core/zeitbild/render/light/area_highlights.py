@@ -9,7 +9,16 @@ import numpy as np
 from zeitbild.kernels import inlined_kernel, kernel
 from zeitbild.render.light import linear_lobes
 from zeitbild.render.light.ggx import ggx_lobe, shadowing
-from zeitbild.render.light.lighting import POLYGON, ROUND, ROW, SQUARE, area_and_glow, edge_light, sideways
+from zeitbild.render.light.lighting import (
+    POLYGON,
+    ROUND,
+    ROW,
+    SQUARE,
+    area_and_glow,
+    edge_light,
+    half_extents2,
+    sideways,
+)
 from zeitbild.render.light.reflectance import LINEAR, TABLE, dielectric_share
 
 _ZERO, _ONE, _TWO, _THREE, _FOUR = (np.float32(value) for value in (0, 1, 2, 3, 4))
@@ -19,20 +28,25 @@ _STEPS, _LAST_CELL, _LINEAR = np.float32(TABLE - 1), TABLE - 2, LINEAR
 _NUMBERS = linear_lobes.NUMBERS
 _CELL = _NUMBERS * len(linear_lobes.STRAIGHT)
 _ROW = _CELL * TABLE
-#: From this share of a linear lobe in a light on its tails do not matter.
+#: From this share of a linear lobe in a light on its tails do not matter; over one, how far below that they begin to.
 _MOST, _INTO_MOST = np.float32(0.5), np.float32(10)
 #: Shares that rounding makes a good part of: of a small light the linear lobe's is lost in it.
 _LITTLE = np.float32(3e-4)
-#: Places of a light tell of all of it where facets are about as frequent in all of them. Most over least: what needs nothing else, and what does
-#: not; where they tell of more than the linear lobe they still do and no longer do; where they tell of less, at a slant, where that is too wide.
-_EVEN, _UNEVEN, _ALIKE, _UNLIKE, _SAME, _OTHER = (np.float32(value) for value in (1.2, 1.5, 4, 16, 2, 6))
-#: The cosine that begins a slant; how wide a light is that places do not tell of (half of its extent over its distance, squared); over one, the cosine
-#: of how low it stands.
-_STEEP, _INTO_STEEP, _LARGE, _INTO_LARGE, _LOW = (np.float32(value) for value in (0.64, 1 / 0.3, 0.3, 1 / 0.2, 10))
+#: Places of a light tell of all of it where facets are about as frequent in all of them. The most over the least of what is frequent: up to the
+#: first value they do, from the second on they do not.
+#: Without asking the linear lobe; if the lobe's peak does not lie between them, which these tell (its over the most).
+_EVEN, _UNEVEN, _MET, _MISSED = (np.float32(value) for value in (2, 4, 1.1, 1.3))
+#: Where they tell of more than the linear lobe; where they tell of less, at a slant, where that is too wide.
+_ALIKE, _UNLIKE, _SAME, _OTHER = (np.float32(value) for value in (4, 16, 2, 6))
+#: The cosine of the view that begins a slant, and one over how far below it is a full one.
+_STEEP, _INTO_STEEP = np.float32(0.64), np.float32(1 / 0.3)
+#: Places do not tell of less of what is as wide as this (half of its extent over its distance, squared; one over how far below), nor of what stands low
+#: (one over the cosine).
+_LARGE, _INTO_LARGE, _LOW = np.float32(0.3), np.float32(1 / 0.2), np.float32(10)
 #: Over one, how far both are apart (a share) where one may stand for the other.
 _APART = np.float32(3)
-#: Where a disc is seen from that stands for a sun or a ball.
-HERE = (np.float32(0), np.float32(0), np.float32(0))
+#: Where the disc is seen from that stands for a sun or a ball (``disc_of``).
+ORIGIN = (np.float32(0), np.float32(0), np.float32(0))
 #: Places of a light that stand for it where lobes hardly change across it: Gauss's of a square; of a disc, on the circle that halves it.
 _GAUSS, _HALVING = np.float32(1 / math.sqrt(3)), np.float32(0.5)
 _PLACES = np.array([[1, 1], [-1, 1], [-1, -1], [1, -1]], np.float32)
@@ -122,8 +136,7 @@ def _nearest_place(light, point, mirrored):  # type: ignore[no-untyped-def]
     # A direction that leaves the plane passes it far away.
     far = off / min(into, np.float32(-1e-3))
     x, y, z = far * rx - wx, far * ry - wy, far * rz - wz
-    across2 = light[10] * light[10] + light[11] * light[11] + light[12] * light[12]
-    up2 = light[13] * light[13] + light[14] * light[14] + light[15] * light[15]
+    across2, up2 = half_extents2(light)
     u = (x * light[10] + y * light[11] + z * light[12]) / max(across2, _TINY)
     v = (x * light[13] + y * light[14] + z * light[15]) / max(up2, _TINY)
     if light[0] == _ROUND:
@@ -207,11 +220,11 @@ def area_highlight(light, point, normal, view, square, rough, reflectance, strai
     # The peak may lie between the places.
     peak = max(most, nearest)
     wx, wy, wz = light[1] - px, light[2] - py, light[3] - pz
-    across2 = light[10] * light[10] + light[11] * light[11] + light[12] * light[12]
-    up2 = light[13] * light[13] + light[14] * light[14] + light[15] * light[15]
+    across2, up2 = half_extents2(light)
     wide = max(across2, up2) / max(wx * wx + wy * wy + wz * wz, _TINY)
     sure = min(_ONE, max(_ZERO, (_LARGE - wide) * _INTO_LARGE)) * min(_ONE, max(_ZERO, _LOW * lowest))
-    if sure >= _ONE and peak <= _EVEN * least:
+    even = sure * _alike(least, most, _EVEN, _UNEVEN) * _alike(most, peak, _MET, _MISSED)
+    if even >= _ONE:
         return own * glow, own_fifths / own if own > _TINY else _ZERO
     scale, bias = reflectance
     tx, ty, tz = facing * nx - vx, facing * ny - vy, facing * nz - vz
@@ -232,7 +245,7 @@ def area_highlight(light, point, normal, view, square, rough, reflectance, strai
         steep = sure * min(_ONE, max(_ZERO, (_STEEP - n_v) * _INTO_STEEP))
         more = max(min(apart, _ONE), min(_TWO - held / _LITTLE, _ONE)) * _alike(least, most, _ALIKE, _UNLIKE)
         less = min(-apart, _ONE) * steep * _alike(least, peak, _SAME, _OTHER)
-        part = max(max(more, less), sure * _alike(least, peak, _EVEN, _UNEVEN))
+        part = max(max(more, less), even)
         part *= min(_ONE, (_MOST - held) * _INTO_MOST)
         plain, fifths = plain + part * (own - plain), fifths + part * (own_fifths - fifths)
     return plain * glow, fifths / plain if plain > _TINY else _ZERO
@@ -240,7 +253,7 @@ def area_highlight(light, point, normal, view, square, rough, reflectance, strai
 
 @kernel
 def disc_of(towards, arriving, half2):  # type: ignore[no-untyped-def]
-    """The row of a disc that looks as a sun or a ball of light does from where that is seen (``HERE``): the unit direction of its middle, arriving and
+    """The row of a disc that looks as a sun or a ball of light does from where that is seen (``ORIGIN``): the unit direction of its middle, arriving and
     half2 as in ``lighting.reach``."""
     lx, ly, lz = towards
     # The disc of the same border that stands one unit away.

@@ -196,12 +196,18 @@ def reach(light, px, py, pz, nx, ny, nz):  # type: ignore[no-untyped-def]
     return factor * glow, _ZERO, lx, ly, lz, _ZERO
 
 
+@inlined_kernel
+def half_extents2(light):  # type: ignore[no-untyped-def]
+    """Squares of both half extents of a flat light's row (square units)."""
+    across2 = light[10] * light[10] + light[11] * light[11] + light[12] * light[12]
+    return across2, light[13] * light[13] + light[14] * light[14] + light[15] * light[15]
+
+
 @kernel
 def area_and_glow(light):  # type: ignore[no-untyped-def]
     """Area (square units) and radiance of a flat light's row, such that on its axis, far away, the light falls to 1 at its reach."""
-    width2 = light[10] * light[10] + light[11] * light[11] + light[12] * light[12]
-    height2 = light[13] * light[13] + light[14] * light[14] + light[15] * light[15]
-    area = _PI * width2 if light[0] == _ROUND else np.float32(4) * math.sqrt(width2 * height2)
+    across2, up2 = half_extents2(light)
+    area = _PI * across2 if light[0] == _ROUND else np.float32(4) * math.sqrt(across2 * up2)
     return area, _PI * light[19] / area
 
 

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zeitbild.kernels import PARALLEL
-from zeitbild.render.light.lighting import KIND, SHADOWS, SIZE
+from zeitbild.render.light.lighting import BALL, KIND, SHADOWS, SIZE
 from zeitbild.render.rays.flying import flying
 from zeitbild.render.rays.mirroring import mirror
 from zeitbild.render.rays.patterns import mirror_places, mirror_turns, ray_pattern, veil_bits
@@ -102,7 +102,7 @@ def cast_rays(
     else:
         rayed[:, count + 1 :] = 0
     shared = np.zeros(rayed.shape[1], bool)
-    shared[:count] = shadowed & ((rows[:, KIND] > 1) | (rows[:, SIZE] > 0))
+    shared[:count] = shadowed & _with_size(rows)
     shared[count] = snapshot.occlusion > 0
     shared[count + 1 :] = snapshot.bounces > 0
     # Without see-through bodies a light without a size is seen or is not.
@@ -135,6 +135,12 @@ def cast_rays(
     if len(soft):
         PARALLEL.by_parts(soften, *where, soft, np.float32(_NEAR_SHARE), wanted, rayed, smoothed)
     return Rayed(spots, lift, smoothed)
+
+
+def _with_size(rows: NDArray[np.float32]) -> NDArray[np.bool_]:
+    """Which lights, rows [L] of ``lighting.Shining``, have a size: their shadows have soft borders."""
+    sized: NDArray[np.bool_] = (rows[:, KIND] > BALL) | (rows[:, SIZE] > 0)
+    return sized
 
 
 class _Asked(NamedTuple):
@@ -210,13 +216,12 @@ def _traced(
             cast(wanted, number, 1, one.rays, np.float32(0) if len(ways.of) else one.reach)
     # Of the ends of wide borders single rays tell little: they go on beside what was found to be neither lit nor in shadow; of lights with a
     # size till these end: what a hundredth of such a light that is mirrored gives may be plain to see.
-    sized = (rows[:, KIND] > 1) | (rows[:, SIZE] > 0)
     for turn in range(_ROUNDS if finely else 0):
         more = kept("wanted too", wanted.shape, np.uint8)
         PARALLEL.by_parts(find_borders, fragments, runs, tally, count, more)
         more &= ~wanted
         if turn > 0:
-            more[:, :count] &= sized
+            more[:, :count] &= _with_size(rows)
         # The half sphere is wanted everywhere, and was looked at.
         if not more[:, :count].any():
             break

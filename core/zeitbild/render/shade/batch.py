@@ -16,7 +16,7 @@ import math
 import numpy as np
 
 from zeitbild.kernels import inlined_kernel
-from zeitbild.render.light.area_highlights import HERE, disc_of
+from zeitbild.render.light.area_highlights import ORIGIN, disc_of
 from zeitbild.render.light.environment import LEVEL_COUNT, level_place, side_of, start_of
 from zeitbild.render.light.ggx import shadowing
 from zeitbild.render.light.lighting import FLAT, reach
@@ -51,11 +51,11 @@ BATCH = 64
 POINT, NORMAL, VIEW, BASE, ROUGH, METAL = 0, 3, 6, 9, 12, 13
 #: Radiance that is found: matt, highlights, from around.
 MATT, HIGH, FROM_AROUND = 14, 17, 20
-#: One light at a time: the share of it that is seen; diffuse and highlight amount, unit direction to it (and below how wide it is, Schlick's fifth
-#: power, what of it would arrive straight: half2 and arriving of ``lighting.reach``).
+#: One light at a time: the share of it that is seen; diffuse and highlight amount, unit direction to it.
 _SEEN, _DIFFUSE, _STRENGTH, _TO_LIGHT = 23, 24, 25, 26
 #: Cosine of normal and view; squared roughness to the square; the view's root in ``shadowing``.
 _COSINE, _SQUARE, _ROOT = 29, 30, 31
+#: Of one light at a time, too: how wide it is (half2 of ``lighting.reach``), Schlick's fifth power, what arrives of it.
 _WIDE, _FIFTH, _ARRIVING = 32, 33, 34
 #: Share of the half sphere that is open; share of the mirror's light that stays; what is added to it.
 OPENNESS, _KEPT, _ADDED = 35, 36, 37
@@ -291,7 +291,7 @@ def light_directly(rows, whole, used, shining, rayed, own):  # type: ignore[no-u
                     towards = rows[_TO_LIGHT, i], rows[_TO_LIGHT + 1, i], rows[_TO_LIGHT + 2, i]
                     rows[_STRENGTH, i], rows[_FIFTH, i] = bent_area_highlight(
                         disc_of(towards, rows[_ARRIVING, i], half2),
-                        HERE,
+                        ORIGIN,
                         (rows[_NORMAL, i], rows[_NORMAL + 1, i], rows[_NORMAL + 2, i]),
                         (rows[_VIEW, i], rows[_VIEW + 1, i], rows[_VIEW + 2, i]),
                         (bx, by, bz),

@@ -5,28 +5,23 @@ from __future__ import annotations
 import numpy as np
 
 from zeitbild.kernels import kernel
-from zeitbild.render.light.area_highlights import HERE, disc_of
 from zeitbild.render.light.ggx import shadowing
-from zeitbild.render.light.lighting import FLAT, reach
+from zeitbild.render.light.lighting import reach
 from zeitbild.render.shade.metal_rough import (
     DIELECTRIC,
     LEAST_COSINE,
     MIN_ALPHA,
-    bent_area_highlight,
-    disc_counts,
     energy,
-    highlight_lobe,
+    light_highlight,
     lobe_of,
     mirrored_around,
     table_entry,
-    widened,
 )
 from zeitbild.snapshot.finish_row import COAT, COAT_ROUGHNESS, OWNER
 
 _ZERO, _ONE, _TWO = np.float32(0), np.float32(1), np.float32(2)
 _MIN_ALPHA, _LEAST_COSINE = MIN_ALPHA, LEAST_COSINE
 _COAT, _COAT_ROUGHNESS, _OWNER = COAT, COAT_ROUGHNESS, OWNER
-_FLAT = np.float32(FLAT)
 
 
 @kernel
@@ -46,7 +41,6 @@ def coat_highlights(point, normal, view, bend, finish, finishes, shining, rayed,
     facing = nx * vx + ny * vy + nz * vz
     n_v = min(_ONE, max(facing, _LEAST_COSINE))
     square = max(rough * rough, _MIN_ALPHA) ** 2
-    bent = bend[0] * bend[0] + bend[1] * bend[1] + bend[2] * bend[2]
     seen_root = shadowing(n_v, square)
     entry = table_entry(table, n_v, rough)
     scale, bias = entry[0], entry[1]
@@ -58,18 +52,23 @@ def coat_highlights(point, normal, view, bend, finish, finishes, shining, rayed,
         light = lights[number]
         _, arriving, lx, ly, lz, half2 = reach(light, px, py, pz, nx, ny, nz)
         towards = lx, ly, lz
-        if light[0] >= _FLAT:
-            lobe, fifth = bent_area_highlight(
-                light, point, normal, view, bend, square, rough, (scale, bias), DIELECTRIC, table
-            )
-        elif disc_counts(bent, square, half2):
-            disc = disc_of(towards, arriving, half2)
-            lobe, fifth = bent_area_highlight(
-                disc, HERE, normal, view, bend, square, rough, (scale, bias), DIELECTRIC, table
-            )
-        else:
-            lobe, fifth = highlight_lobe(normal, view, towards, n_v, widened(square, half2), seen_root, bend)
-            lobe *= arriving
+        lobe, fifth = light_highlight(
+            light,
+            towards,
+            arriving,
+            half2,
+            point,
+            normal,
+            view,
+            bend,
+            n_v,
+            square,
+            seen_root,
+            rough,
+            (scale, bias),
+            DIELECTRIC,
+            table,
+        )
         lobe *= coat * (DIELECTRIC + (_ONE - DIELECTRIC) * fifth) * (_ONE + DIELECTRIC * lost)
         if rayed.shape[0] > 0:
             lobe *= rayed[f, number]

@@ -14,7 +14,7 @@ import numpy as np
 
 from zeitbild.kernels import inlined_kernel, kernel
 from zeitbild.render.light import reflectance
-from zeitbild.render.light.area_highlights import HERE, area_highlight, disc_of
+from zeitbild.render.light.area_highlights import ORIGIN, area_highlight, disc_of
 from zeitbild.render.light.environment import LEVEL_COUNT, SHARPEST, blurred_value, level_value
 from zeitbild.render.light.ggx import ggx_lobe, shadowing
 from zeitbild.render.light.lighting import FLAT, reach
@@ -54,7 +54,7 @@ _LEAST_ASIDE = np.float32(1e-6)
 #: The exponent 2^(-16 a - 1) of a reflection's occlusion, written for exp.
 _LOG_2 = np.float32(math.log(2))
 _OPEN_SLOPE = np.float32(-16 * math.log(2))
-_OWNER, _FLAT, _HERE = OWNER, np.float32(FLAT), HERE
+_OWNER, _FLAT, _ORIGIN = OWNER, np.float32(FLAT), ORIGIN
 
 
 @inlined_kernel
@@ -181,6 +181,40 @@ def disc_counts(bent, square, half2):  # type: ignore[no-untyped-def]
     """Whether more of a round light counts than how wide it is (``widened``), where the normal turns by the root of bent: not where lobes hardly
     change across it, nor where a surface bends past it from one look to the next."""
     return half2 > min(_SLIM, _NARROW * square) and bent < _PAST * (half2 + square)
+
+
+@inlined_kernel
+def light_highlight(  # type: ignore[no-untyped-def]
+    light,
+    towards,
+    arriving,
+    half2,
+    point,
+    normal,
+    view,
+    bend,
+    n_v,
+    square,
+    seen_root,
+    rough,
+    reflectance,
+    straight,
+    table,
+):
+    """``highlight_lobe`` of any light's row, times its strength, and Schlick's fifth power; towards, arriving and half2 from ``lighting.reach``, the
+    rest as in ``area_highlight`` and ``highlight_lobe``."""
+    bent = bend[0] * bend[0] + bend[1] * bend[1] + bend[2] * bend[2]
+    if light[0] >= _FLAT:
+        lobe, fifth = bent_area_highlight(light, point, normal, view, bend, square, rough, reflectance, straight, table)
+    elif disc_counts(bent, square, half2):
+        disc = disc_of(towards, arriving, half2)
+        lobe, fifth = bent_area_highlight(
+            disc, _ORIGIN, normal, view, bend, square, rough, reflectance, straight, table
+        )
+    else:
+        lobe, fifth = highlight_lobe(normal, view, towards, n_v, widened(square, half2), seen_root, bend)
+        lobe *= arriving
+    return lobe, fifth
 
 
 @inlined_kernel
@@ -393,6 +427,7 @@ def direct_light(point, normal, view, finish, finishes, shining, rayed, f):  # t
     lost, _, kept = energy(scale, bias, avg)
     matt_r = matt_g = matt_b = _ZERO
     high_r = high_g = high_b = _ZERO
+    flat = _ZERO, _ZERO, _ZERO
     for number in range(lights.shape[0]):
         if touched[number, owner] == 0:
             continue
@@ -405,15 +440,23 @@ def direct_light(point, normal, view, finish, finishes, shining, rayed, f):  # t
         else:
             diffuse, arriving, lx, ly, lz, half2 = reach(light, px, py, pz, nx, ny, nz)
         towards = lx, ly, lz
-        if light[0] >= _FLAT:
-            lobe, fifth = area_highlight(light, point, normal, view, square, rough, (scale, bias), straight, table)
-        elif disc_counts(_ZERO, square, half2):
-            disc = disc_of(towards, arriving, half2)
-            lobe, fifth = area_highlight(disc, _HERE, normal, view, square, rough, (scale, bias), straight, table)
-        else:
-            flat = _ZERO, _ZERO, _ZERO
-            lobe, fifth = highlight_lobe(normal, view, towards, n_v, widened(square, half2), seen_root, flat)
-            lobe *= arriving
+        lobe, fifth = light_highlight(
+            light,
+            towards,
+            arriving,
+            half2,
+            point,
+            normal,
+            view,
+            flat,
+            n_v,
+            square,
+            seen_root,
+            rough,
+            (scale, bias),
+            straight,
+            table,
+        )
         if rayed.shape[0] > 0:
             share = rayed[f, number]
             diffuse, lobe = diffuse * share, lobe * share

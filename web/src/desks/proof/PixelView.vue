@@ -31,14 +31,8 @@ const style = computed(() => ({
   height: `${props.height * scale.value}px`,
   imageRendering: (zoom.value >= 1 ? "pixelated" : "auto") as "pixelated" | "auto",
 }));
-/** Where the raster ends: drawn by the browser, no file has it. The picture stands in a padding of 16 pixels. */
-const border = computed(() => ({
-  left: `${16 + props.margin * scale.value}px`,
-  top: `${16 + props.margin * scale.value}px`,
-  width: `${(props.width - 2 * props.margin) * scale.value}px`,
-  height: `${(props.height - 2 * props.margin) * scale.value}px`,
-  boxShadow: "0 0 0 2px rgb(0 0 0 / 0.55)",
-}));
+/** Where the raster ends: drawn by the browser, no file has it. */
+const border = computed(() => ({ inset: `${props.margin * scale.value}px`, boxShadow: "0 0 0 2px rgb(0 0 0 / 0.55)" }));
 
 function measure() {
   const box = room.value;
@@ -145,25 +139,27 @@ onBeforeUnmount(() => window.removeEventListener("keydown", pressed));
     @wheel="wheel"
   >
     <div class="relative m-auto p-4">
-      <canvas
-        ref="canvas"
-        class="block max-w-none cursor-crosshair"
-        :class="{ 'opacity-0': !shown }"
-        :width
-        :height
-        :style
-        role="img"
-        :aria-label="label"
-        :data-shown="shown"
-        @pointermove="point"
-        @pointerleave="emit('pixel', null)"
-      />
-      <div
-        v-if="shown && margin"
-        class="pointer-events-none absolute outline-1 outline-offset-0 outline-white"
-        :style="border"
-        data-raster
-      />
+      <div class="relative">
+        <canvas
+          ref="canvas"
+          class="block max-w-none cursor-crosshair"
+          :class="{ 'opacity-0': !shown }"
+          :width
+          :height
+          :style
+          role="img"
+          :aria-label="label"
+          :data-shown="shown"
+          @pointermove="point"
+          @pointerleave="emit('pixel', null)"
+        />
+        <div
+          v-if="shown && margin"
+          class="pointer-events-none absolute outline-1 outline-offset-0 outline-white"
+          :style="border"
+          data-raster
+        />
+      </div>
       <div v-if="!shown" class="absolute inset-0 grid place-items-center text-center text-white"><slot /></div>
     </div>
   </div>
