@@ -40,6 +40,7 @@ import llvmlite.binding
 import numba
 
 from zeitbild.memory import keep_what_is_freed
+from zeitbild.parallel_loops import Apart, loop_of_stretches
 from zeitbild.turns import Turns
 
 # Whoever imported numba before this module made it read the environment as it was then.
@@ -50,6 +51,10 @@ keep_what_is_freed()
 llvmlite.binding.set_option("zeitbild", "-unroll-full-max-count=8")
 
 PARALLEL = Turns()
+#: Nothing else is made parallel than what says so: looking for more takes longer than all the rest of compiling.
+_ONLY_PRANGE = dict.fromkeys(
+    ("comprehension", "reduction", "inplace_binop", "setitem", "numpy", "stencil", "fusion"), False
+)
 
 
 def kernel(function: Callable[..., Any]) -> Any:
@@ -64,7 +69,8 @@ def inlined_kernel(function: Callable[..., Any]) -> Any:
 
 def parallel_kernel(function: Callable[..., Any]) -> Any:
     """Compile a kernel whose ``prange`` runs on several threads. Call it while holding ``PARALLEL``."""
-    return numba.njit(cache=True, nogil=True, parallel=True, error_model="numpy")(function)
+    made = loop_of_stretches(function, numba.njit(cache=True, nogil=True, error_model="numpy", pipeline_class=Apart))
+    return numba.njit(cache=True, nogil=True, parallel=dict(_ONLY_PRANGE), error_model="numpy")(made)
 
 
 def set_threads(count: int) -> None:

@@ -3,7 +3,8 @@
 Every sample of a pixel is a ray of its own, cast with the ray library's own interface, and is shaded on its own, with shadow,
 occlusion and mirror rays that nobody else gets. Nothing is rasterised, shared, smoothed, guessed or left out; its only
 error is the noise of its samples, and two halves of them tell how large that is. What a lit place looks like is what
-``metal_rough``, ``coat`` and ``tones`` say, which tests of their own hold against published formulas.
+``metal_rough``, ``coat`` and ``tones`` say, which tests of their own hold against published formulas; but where mirror rays are cast, highlights of
+lights with a size are sums over places of the light and directions of the lobe, each with a ray of its own.
 No textures, see-through surfaces or filters; nothing behind the set.
 """
 
@@ -22,12 +23,14 @@ from embreex.rtcore_scene import EmbreeScene
 from numpy.typing import NDArray
 
 from zeitbild.kernels import kernel
-from zeitbild.render.light.lighting import KIND, SHADOWS, SIZE, light_point
+from zeitbild.render.light.lighting import FLAT, KIND, SHADOWS, SIZE, area_and_glow, distance_to, light_point, reach
 from zeitbild.render.rays.mirroring import TOO_ROUGH, seen_light
 from zeitbild.render.shade.metal_rough import direct_light, light_around, mirror_light
+from zeitbild.render.shade.rayed import BEHIND_LIGHTS, IN_LOBES
 from zeitbild.render.stage import Lighting, lighting_of, viewpoint
 from zeitbild.render.world.scene import Scene, gather
 from zeitbild.snapshot import Snapshot
+from zeitbild.snapshot.finish_row import METAL_ROUGH, SHADING
 from zeitbild.snapshot.quality import QUALITIES
 
 _Floats = NDArray[np.float32]
@@ -270,6 +273,108 @@ def _mirrored(
     return out
 
 
+@kernel
+def _meets(light, points, ways, far):  # type: ignore[no-untyped-def]
+    for i in range(points.shape[0]):
+        far[i] = distance_to(light, points[i, 0], points[i, 1], points[i, 2], ways[i, 0], ways[i, 1], ways[i, 2])
+
+
+@kernel
+def _arriving(light, points, normals, out):  # type: ignore[no-untyped-def]
+    for i in range(points.shape[0]):
+        found = reach(light, points[i, 0], points[i, 1], points[i, 2], normals[i, 0], normals[i, 1], normals[i, 2])
+        out[i] = found[1] if light[0] < _FLAT else area_and_glow(light)[1] if found[0] > 0 else 0
+
+
+_FLAT = np.float32(FLAT)
+
+
+def _with_borders(lights: _Floats) -> NDArray[np.int64]:
+    """Which lights cast shadows that have soft borders, parts of which a lobe may see."""
+    return np.flatnonzero((lights[:, SHADOWS] > 0) & ((lights[:, KIND] >= FLAT) | (lights[:, SIZE] > 0)))
+
+
+def _mirrored_lights(
+    world: _World,
+    points: _Floats,
+    normals: _Floats,
+    flats: _Floats,
+    views: _Floats,
+    finish: NDArray[np.int32],
+    random: np.random.Generator,
+) -> _Floats:
+    """Highlights [n, 3] of the lights that have a size, where something may stand before them: of each place one ray to a place on the light and one
+    of a facet's mirror direction, each counted by how likely it was beside the other (balance heuristic: Veach and Guibas 1995)."""
+    out = np.zeros((len(points), 3))
+    lights, touched = world.light.shining.rows, world.light.shining.touched
+    row = world.light.finishes[finish].astype(np.float64)
+    square = np.maximum(row[:, 3] ** 2, 1e-3) ** 2
+    n, v = normals.astype(np.float64), views.astype(np.float64)
+    n_v = (n * v).sum(axis=1).clip(1e-3, 1)
+    plain, aslant = _reflected(n_v, square)
+    straight = 0.04 + row[:, 4, None] * (row[:, :3] - 0.04)
+    # What is mirrored more than once (Turquin 2019).
+    more = 1 + straight * (1 / np.minimum(plain + aslant, 1) - 1)[:, None]
+    lit = row[:, SHADING] == METAL_ROUGH
+
+    def facets(ways: NDArray[np.float64]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+        """What is reflected of radiance from there times the cosine [n, 3], and how likely facets lead there (GGX: Walter and others 2007)."""
+        half = v + ways
+        half /= np.maximum(np.linalg.norm(half, axis=1, keepdims=True), 1e-9)
+        n_h, v_h, n_l = (n * half).sum(axis=1).clip(0, 1), (v * half).sum(axis=1).clip(1e-6, 1), (n * ways).sum(axis=1)
+        spread = square / (math.pi * (n_h**2 * (square - 1) + 1) ** 2)
+        held = n_l.clip(1e-6, 1)
+        roots = held * np.sqrt(n_v**2 * (1 - square) + square) + n_v * np.sqrt(held**2 * (1 - square) + square)
+        fifth = ((1 - v_h) ** 5)[:, None]
+        reflected = (straight + (1 - straight) * fifth) * more * (0.5 * spread / roots * held)[:, None]
+        return np.where((n_l > 0)[:, None], reflected, 0), spread * n_h / (4 * v_h)
+
+    u, turn = random.uniform(0, 1, len(points)), random.uniform(0, 2 * math.pi, len(points))
+    cosine = np.sqrt((1 - u) / (1 + (square - 1) * u))
+    sine = np.sqrt(np.maximum(0, 1 - cosine**2))
+    a, b = _frame(normals)
+    half = (sine * np.cos(turn))[:, None] * a + (sine * np.sin(turn))[:, None] * b + cosine[:, None] * normals
+    by_facet = (2 * (v * half).sum(axis=1, keepdims=True) * half - v).astype(np.float32)
+    for number in _with_borders(lights):
+        light = lights[number]
+        strong = np.empty(len(points), np.float32)
+        _arriving(light, points, normals, strong)
+        wanted = lit & (touched[number, finish] > 0) & (strong > 0)
+        across, up = light[10:13].astype(np.float64), light[13:16].astype(np.float64)
+        by_place, far = np.empty_like(points), np.empty(len(points), np.float32)
+        _towards(light, points, _on_light(light, len(points), random), by_place, far)
+        for ways, of_light in ((by_place, True), (by_facet, False)):
+            own = ways.astype(np.float64)
+            away = far
+            if not of_light:
+                away = np.empty(len(points), np.float32)
+                _meets(light, points, ways, away)
+            # How likely a place of the light is chosen in this direction, and its radiance.
+            if light[KIND] == 0:
+                lean = -(own * light[4:7]).sum(axis=1)
+                area = math.pi * (across @ across)
+                likely = 1 / (area * np.maximum(lean, 1e-6) ** 3)
+                radiance = strong * math.pi / (math.pi * math.sin(light[SIZE]) ** 2)
+            elif light[KIND] < FLAT:
+                to = light[1:4] - points
+                distance2 = (to.astype(np.float64) ** 2).sum(axis=1)
+                lean = (own * to).sum(axis=1) / np.sqrt(distance2)
+                likely = distance2 / (math.pi * light[SIZE] ** 2 * np.maximum(lean, 1e-6) ** 3)
+                radiance = strong * distance2 / light[SIZE] ** 2
+            else:
+                lean = np.abs(own @ np.cross(across, up)) / (np.linalg.norm(across) * np.linalg.norm(up))
+                area = np.linalg.norm(across) * np.linalg.norm(up) * (4 if light[KIND] == FLAT else math.pi)
+                likely = away.astype(np.float64) ** 2 / (area * np.maximum(lean, 1e-9))
+                radiance = strong.astype(np.float64)
+            there = wanted & (away > 0) & ((own * flats).sum(axis=1) > 1e-3) & ((own * normals).sum(axis=1) > 0)
+            clear = there.copy()
+            clear[there] = ~world.blocked(points[there], ways[there], away[there] * np.float32(0.999))
+            reflected, by_chance = facets(own)
+            weight = np.where(clear, radiance / np.maximum(likely + by_chance, 1e-30), 0)
+            out += reflected * weight[:, None] * light[7:10]
+    return out.astype(np.float32)
+
+
 _COSINES, _SQUARES = np.linspace(1e-3, 1, 41), np.linspace(0, 1, 31) ** 4
 
 
@@ -338,14 +443,18 @@ def _pass(snapshot: Snapshot, world: _World, number: int, samples: int, seed: in
     lifted = (points + flats * (_LIFT * away)[:, None]).astype(np.float32)
     finish = world.scene.finish_of[triangle]
     count = len(light.shining.rows)
-    rayed = np.ones((len(met), count + 5), np.float32)
+    bordered = _with_borders(light.shining.rows) if snapshot.bounces else ()
+    rayed = np.ones((len(met), count + BEHIND_LIGHTS + IN_LOBES * len(bordered)), np.float32)
     rayed[:, count + 1 :] = 0
+    # Nothing of them is mirrored: highlights of their own are added below.
+    rayed[:, count + BEHIND_LIGHTS :: IN_LOBES] = 1
     rayed[:, :count] = _seen_lights(world, lifted, normals, flats, finish, 1, random)
     if snapshot.occlusion > 0:
         seen = _openness(world, lifted, normals, flats, snapshot.occlusion_radius, _OPEN_RAYS, random)
         rayed[:, count] = 1 - snapshot.occlusion * (1 - seen)
     if snapshot.bounces:
-        rayed[:, count + 1 :] = _mirrored(snapshot, world, lifted, normals, flats, views, finish, random)
+        met_by_mirror = _mirrored(snapshot, world, lifted, normals, flats, views, finish, random)
+        rayed[:, count + 1 : count + BEHIND_LIGHTS] = met_by_mirror
     radiance = np.empty((len(met), 3), np.float32)
     _lit(
         points.astype(np.float32),
@@ -358,6 +467,8 @@ def _pass(snapshot: Snapshot, world: _World, number: int, samples: int, seed: in
         snapshot.bounces > 0,
         radiance,
     )
+    if len(bordered):
+        radiance += _mirrored_lights(world, lifted, normals, flats, views, finish, random)
     out[met, :3], out[met, 3] = radiance, 1
     return out.reshape(height, width, 4)
 

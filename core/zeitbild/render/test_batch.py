@@ -7,10 +7,11 @@ from numpy.typing import NDArray
 
 from zeitbild.kernels import kernel
 from zeitbild.render.light.environment import environment_maps
-from zeitbild.render.light.lighting import Shining, light_rows
+from zeitbild.render.light.lighting import SHADOWS, Shining, has_borders, light_rows
 from zeitbild.render.light.reflectance import reflectance_table
 from zeitbild.render.shade import batch
 from zeitbild.render.shade.metal_rough import direct_light, light_around
+from zeitbild.render.shade.rayed import IN_LOBES
 from zeitbild.snapshot.finish_row import FINISH_ROW, OWNER
 from zeitbild.snapshot.lights import LightSource
 from zeitbild.snapshot.surroundings import EnvironmentLight
@@ -105,6 +106,16 @@ class Batches(unittest.TestCase):
 
     def test_with_mirror_rays(self) -> None:
         self._compare(self.seen, True)
+
+    def test_with_what_lobes_see_of_lights(self) -> None:
+        self.shining.rows[:, SHADOWS] = 1
+        count = sum(has_borders.py_func(row) for row in self.shining.rows)
+        self.assertEqual(count, 3)
+        whole = np.random.default_rng(5).uniform(0, 0.06, (COUNT, IN_LOBES * count)).astype(np.float32)
+        # What is seen is a part of what there is.
+        whole[:, 1::2] *= whole[:, ::2]
+        whole[::5] = 0
+        self._compare(np.concatenate([self.seen, whole], axis=1), True)
 
     def test_a_light_that_nothing_sees_adds_nothing(self) -> None:
         self.touched[:] = 0

@@ -6,7 +6,17 @@ import unittest
 import numpy as np
 from numpy.typing import NDArray
 
-from zeitbild.render.light.lighting import ACROSS, POSITION, UP, light_point, light_rows, on_disc, reach
+from zeitbild.render.light.lighting import (
+    ACROSS,
+    POSITION,
+    UP,
+    angle_filled,
+    distance_to,
+    light_point,
+    light_rows,
+    on_disc,
+    reach,
+)
 from zeitbild.render.rays.patterns import SQUARE, ray_pattern, sobol
 from zeitbild.snapshot.lights import LightSource
 
@@ -125,6 +135,65 @@ class FlatLights(unittest.TestCase):
                 for light in (sun, ball):
                     self.assertAlmostEqual(_reach(light)[0], expected, delta=1e-3, msg=f"{half} {degrees}")
                     self.assertAlmostEqual(4 * _reach(light)[5], math.sin(border) ** 2, places=6)
+
+
+class Met(unittest.TestCase):
+    """Where a ray meets a light, by the places that shadow rays go to."""
+
+    def test_rays_to_places_of_a_light_meet_it_there_and_others_miss_it(self) -> None:
+        slant = {"across": (30.0, 0.0, 10.0), "up": (0.0, 20.0, 0.0), "direction": (10 / 31.6, 0.0, -30 / 31.6)}
+        lights = (
+            LightSource("sun", WHITE, direction=(0.6, 0.0, -0.8), size=0.2),
+            LightSource("sphere", WHITE, position=(20.0, 30.0, 400.0), size=60.0),
+            LightSource("rectangle", WHITE, position=(-30.0, 10.0, 90.0), **slant),  # type: ignore[arg-type]
+            LightSource("disc", WHITE, position=(-30.0, 10.0, 90.0), **slant),  # type: ignore[arg-type]
+        )
+        random = np.random.default_rng(2)
+        for light in lights:
+            row = light_rows([light])[0]
+            for _ in range(200):
+                at = random.normal(0, 5, 3).astype(np.float32)
+                place = random.uniform(-1, 1, 2)
+                edge = np.abs(place).max() if light.shape == "rectangle" else math.hypot(*place)
+                for far, meets in ((0.97, True), (1.06, False)):
+                    a, b = (np.float32(one * far / edge) for one in place)
+                    x, y, z, distance = light_point(row, *at, a, b)
+                    found = distance_to(row, *at, x, y, z)
+                    # A ray that passes a ball meets it where it is nearest to the middle.
+                    delta = 0.03 if light.shape == "sphere" else 1e-4
+                    if meets:
+                        self.assertAlmostEqual(found / distance, 1, delta=delta, msg=light.shape)
+                    else:
+                        self.assertEqual(found, 0, light.shape)
+                    if light.shape != "sun":
+                        self.assertEqual(distance_to(row, *at, -x, -y, -z), 0, light.shape)
+
+    def test_what_has_no_size_is_never_met(self) -> None:
+        for light in (
+            LightSource("sun", WHITE, direction=(0, 0, -1)),
+            LightSource("sphere", WHITE, position=(0, 0, 9)),
+        ):
+            zero, one = np.float32(0), np.float32(1)
+            self.assertEqual(distance_to(light_rows([light])[0], zero, zero, zero, zero, zero, one), 0)
+
+    def test_about_what_angle_a_light_fills(self) -> None:
+        # A cap of the unit sphere; what is far is as large as it is over the square of how far.
+        zero = np.float32(0)
+        sun = light_rows([LightSource("sun", WHITE, direction=(0, 0, -1), size=0.1)])[0]
+        self.assertAlmostEqual(angle_filled(sun, zero, zero, zero), 2 * math.pi * (1 - math.cos(0.1)), delta=2e-4)
+        ball = light_rows([LightSource("sphere", WHITE, position=(0, 0, 100), size=5)])[0]
+        self.assertAlmostEqual(angle_filled(ball, zero, zero, zero), math.pi * 0.05**2, delta=1e-4)
+        for shape, area in (("rectangle", 4 * 3 * 2), ("disc", math.pi * 3 * 3)):
+            flat = LightSource(
+                shape,
+                WHITE,
+                position=(0, 0, 100),
+                across=(3, 0, 0),
+                up=(0, 2 if shape == "rectangle" else 3, 0),
+                direction=(0.6, 0, -0.8),
+            )
+            found = angle_filled(light_rows([flat])[0], zero, zero, zero)
+            self.assertAlmostEqual(found, area * 0.8 / 100**2, delta=0.02 * area / 100**2)
 
 
 class Patterns(unittest.TestCase):

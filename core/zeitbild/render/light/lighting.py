@@ -35,7 +35,7 @@ KIND, POSITION, DIRECTION, COLOUR, ACROSS, UP, SIZE, INNER, OUTER, REACH2, SHADO
 ROW = 21
 SUN, BALL, FLAT, ROUND = 0.0, 1.0, 2.0, 3.0
 _SHAPES = {"sun": SUN, "sphere": BALL, "rectangle": FLAT, "disc": ROUND}
-_SUN, _BALL, _ROUND = np.float32(SUN), np.float32(BALL), np.float32(ROUND)
+_SUN, _BALL, _FLAT, _ROUND = np.float32(SUN), np.float32(BALL), np.float32(FLAT), np.float32(ROUND)
 
 _ZERO, _QUARTER, _ONE, _TWO, _THREE = (np.float32(value) for value in (0, 0.25, 1, 2, 3))
 #: Sine of the angle that a ball of light fills at most: to whom stands inside.
@@ -234,6 +234,56 @@ def light_point(light, px, py, pz, a, b):  # type: ignore[no-untyped-def]
     distance = math.sqrt(max(lx * lx + ly * ly + lz * lz, _TINY))
     scale = _ONE / distance
     return lx * scale, ly * scale, lz * scale, distance
+
+
+@inlined_kernel
+def has_borders(light):  # type: ignore[no-untyped-def]
+    """Whether a light's row is of one with a size that casts shadows: parts of it may be seen."""
+    return light[20] > _ZERO and (light[0] >= _FLAT or light[16] > _ZERO)
+
+
+@kernel
+def angle_filled(light, px, py, pz):  # type: ignore[no-untyped-def]
+    """About what solid angle (sr) a light that has a size fills, seen from p."""
+    if light[0] == _SUN:
+        sine = np.float32(math.sin(light[16]))
+        return _PI * sine * sine
+    wx, wy, wz = light[1] - px, light[2] - py, light[3] - pz
+    square = max(wx * wx + wy * wy + wz * wz, _TINY)
+    if light[0] == _BALL:
+        return _PI * min(light[16] * light[16] / square, _ONE)
+    area, _ = area_and_glow(light)
+    facing = abs(wx * light[4] + wy * light[5] + wz * light[6]) / math.sqrt(square)
+    # Of one that is near not all is as near as its middle.
+    return area * facing / (square + area / _PI)
+
+
+@kernel
+def distance_to(light, px, py, pz, lx, ly, lz):  # type: ignore[no-untyped-def]
+    """How far from p a ray along the unit vector l meets a light that has a size, 0 if it does not: the places that ``light_point`` chooses."""
+    if light[0] == _SUN:
+        wx, wy, wz = -light[4], -light[5], -light[6]
+    else:
+        wx, wy, wz = light[1] - px, light[2] - py, light[3] - pz
+    if light[0] == _BALL:
+        far = wx * lx + wy * ly + wz * lz
+        off2 = wx * wx + wy * wy + wz * wz - far * far
+        return far if far > _ZERO and off2 < light[16] * light[16] else _ZERO
+    ax, ay, az, bx, by, bz = light[10], light[11], light[12], light[13], light[14], light[15]
+    gx, gy, gz = ay * bz - az * by, az * bx - ax * bz, ax * by - ay * bx
+    into = gx * lx + gy * ly + gz * lz
+    across2, up2 = half_extents2(light)
+    if into == _ZERO or across2 <= _ZERO or up2 <= _ZERO:
+        return _ZERO
+    far = (gx * wx + gy * wy + gz * wz) / into
+    if far <= _ZERO:
+        return _ZERO
+    x, y, z = far * lx - wx, far * ly - wy, far * lz - wz
+    u, v = (x * ax + y * ay + z * az) / across2, (x * bx + y * by + z * bz) / up2
+    inside = max(abs(u), abs(v)) <= _ONE if light[0] == _FLAT else u * u + v * v <= _ONE
+    if not inside:
+        return _ZERO
+    return _FAR if light[0] == _SUN else far
 
 
 def on_disc(points: NDArray[np.float64]) -> NDArray[np.float64]:

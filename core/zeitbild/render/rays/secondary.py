@@ -8,13 +8,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zeitbild.kernels import PARALLEL
-from zeitbild.render.light.lighting import BALL, KIND, SHADOWS, SIZE
+from zeitbild.render.light.lighting import FLAT, KIND, SHADOWS, SIZE
 from zeitbild.render.rays.flying import flying
 from zeitbild.render.rays.mirroring import mirror
 from zeitbild.render.rays.patterns import mirror_places, mirror_turns, ray_pattern, veil_bits
 from zeitbild.render.rays.sharing import Heaps, find_calm
 from zeitbild.render.rays.smoothing import borrow, smooth, soften
-from zeitbild.render.rays.tracing import BEHIND_LIGHTS, SPOT, Looking, find_borders, gather_tally, locate, trace
+from zeitbild.render.rays.tracing import SPOT, Looking, find_borders, gather_tally, locate, trace
+from zeitbild.render.shade.rayed import BEHIND_LIGHTS, IN_LOBES
 from zeitbild.render.stage import Lighting, Stage, viewpoint
 from zeitbild.render.visible.finer import inherit
 from zeitbild.render.visible.lists import Runs
@@ -43,7 +44,8 @@ _NOTHING_KNOWN = np.empty(0, np.uint8)
 class Rayed(NamedTuple):
     """Where fragments stand and what their rays found out, as kernels take it; of no length if none were needed.
 
-    spots [fragments, SPOT] and lift from ``tracing.locate``; values [fragments, L + BEHIND_LIGHTS].
+    spots [fragments, SPOT] and lift from ``tracing.locate``; values [fragments, L + BEHIND_LIGHTS], and behind these what mirror
+    rays tell of lights (``shade.rayed.IN_LOBES``).
     """
 
     spots: NDArray[np.float32]
@@ -65,9 +67,9 @@ def cast_rays(
 ) -> Rayed:
     """What rays found out about every fragment; nothing, if none of them takes light: with unlit_too only if nothing sends any.
 
-    Columns: share of each light that is seen, openness, mirrored light (three) and the share of mirror rays that met
-    something. ways as ``tracing.trace`` takes them; runs where several fragments of a pixel are seen one behind the other. Good until
-    the next picture. Hold ``kernels.PARALLEL``.
+    Columns: share of each light that is seen, openness, mirrored light (three), the share of mirror rays that met
+    something, and what they tell of lights. ways as ``tracing.trace`` takes them; runs where several fragments of a pixel are seen one behind
+    the other. Good until the next picture. Hold ``kernels.PARALLEL``.
     """
     rows = light.shining.rows
     count = len(rows)
@@ -84,7 +86,9 @@ def cast_rays(
     spots, lift, main, tally = located(snapshot, stage, light, fragments, (height, width), "")
     if runs is None:
         runs = Runs(main, np.empty((0, width), np.int32), np.empty(0, np.float32))
-    rayed = kept("rayed", (len(spots), count + BEHIND_LIGHTS), np.float32)
+    bordered = shadowed & _with_size(rows)
+    in_lobes = IN_LOBES * int(bordered.sum()) if snapshot.bounces else 0
+    rayed = kept("rayed", (len(spots), count + BEHIND_LIGHTS + in_lobes), np.float32)
     # Borders of shadows have more rays of their own at final, and are shared by fewer pixels; in motion by moments.
     finely = quality.edges_exactly and not len(ways.of)
     wanted = np.empty((0, count + 1), np.uint8)
@@ -102,7 +106,7 @@ def cast_rays(
     else:
         rayed[:, count + 1 :] = 0
     shared = np.zeros(rayed.shape[1], bool)
-    shared[:count] = shadowed & _with_size(rows)
+    shared[:count] = bordered
     shared[count] = snapshot.occlusion > 0
     shared[count + 1 :] = snapshot.bounces > 0
     # Without see-through bodies a light without a size is seen or is not.
@@ -139,7 +143,7 @@ def cast_rays(
 
 def _with_size(rows: NDArray[np.float32]) -> NDArray[np.bool_]:
     """Which lights, rows [L] of ``lighting.Shining``, have a size: their shadows have soft borders."""
-    sized: NDArray[np.bool_] = (rows[:, KIND] > BALL) | (rows[:, SIZE] > 0)
+    sized: NDArray[np.bool_] = (rows[:, KIND] >= FLAT) | (rows[:, SIZE] > 0)
     return sized
 
 
@@ -249,7 +253,7 @@ def cast_again(
     if not len(found.values):
         return found
     spots, lift, _, _ = located(snapshot, stage, light, fragments, sides.shape, "again ")
-    rayed = kept("again rayed", (len(fragments.pixel), count + BEHIND_LIGHTS), np.float32)
+    rayed = kept("again rayed", (len(fragments.pixel), found.values.shape[1]), np.float32)
     scene = stage.scene
     calm, known = kept("calm", (len(spots),), np.uint8), kept("known", (len(spots),), np.uint8)
     width = np.float32(1 / snapshot.camera.focal)

@@ -30,8 +30,8 @@ _LITTLE = np.float32(0.1)
 #: Beyond so many times that nothing counts (squared).
 _NOTHING = np.float32(9)
 #: What is kept of a heap: mirrored light (three) and how much of it met something, normal, place, how near that was (the inverse of how far), how
-#: many cells, their finish.
-_COLUMNS = 13
+#: many cells, their finish; behind these what else mirror rays told.
+_COLUMNS, _MIRRORED = 13, 4
 _NORMAL, _PLACE, _NEAR, _COUNT, _FINISH = 4, 7, 10, 11, 12
 
 
@@ -54,7 +54,7 @@ class Heaps:
 
     def __init__(self, height: int, width: int) -> None:
         self._row = np.full((height, width), -1, np.int32)
-        self._kept = np.empty((0, _HEAPS, _COLUMNS), np.float32)
+        self._kept = np.empty((0, _HEAPS, 0), np.float32)
 
     def share(
         self,
@@ -67,8 +67,8 @@ class Heaps:
         first: int,
         rayed: NDArray[np.float32],
     ) -> None:
-        """Share what mirror rays of cells met: four columns of rayed [n, ..] from number ``first`` on (radiance and the share that met something),
-        in place.
+        """Share what mirror rays of cells met: the columns of rayed [n, ..] from number ``first`` on (radiance and the share that met something; behind
+        them what they tell of lights, which cells of a heap have in common), in place.
 
         sides [H, W] tells which pixels are cut now; finish_of [T] and finishes [F, ..] as in ``Scene`` and ``finish_row``; spots [n, SPOT] from
         ``tracing.locate``; near [n] from ``mirroring.mirror``. Hold ``kernels.PARALLEL``.
@@ -76,7 +76,9 @@ class Heaps:
         new = (sides > 0) & (self._row < 0)
         count = len(self._kept)
         self._row[new] = np.arange(count, count + int(new.sum()), dtype=np.int32)
-        self._kept = np.concatenate([self._kept, np.zeros((int(new.sum()), _HEAPS, _COLUMNS), np.float32)])
+        wide = _COLUMNS + rayed.shape[1] - first - _MIRRORED
+        more = np.zeros((int(new.sum()), _HEAPS, wide), np.float32)
+        self._kept = np.concatenate([self._kept, more]) if count else more
         self._kept[self._row[sides > 0]] = 0
         heap_of = np.full(len(fragments.pixel), -1, np.int8)
         PARALLEL.by_parts(
@@ -118,8 +120,10 @@ def _heap(fragments, finish_of, finishes, spots, near, first, rows, kept, rayed,
             if nearest < 0:
                 continue
             heap_of[f] = np.int8(nearest)
-            for k in range(4):
+            for k in range(_MIRRORED):
                 own[nearest, k] += rayed[f, first + k]
+            for k in range(own.shape[1] - _COLUMNS):
+                own[nearest, _COLUMNS + k] += rayed[f, first + _MIRRORED + k]
             for k in range(3):
                 own[nearest, _NORMAL + k] += spots[f, 3 + k]
                 own[nearest, _PLACE + k] += spots[f, k]
@@ -137,7 +141,8 @@ def _take(fragments, finishes, first, rows, kept, heap_of, rayed):  # type: igno
     for turn in numba.prange(order.shape[0]):
         tile = order[turn]
         top, left = (tile // columns) * _TILE, (tile % columns) * _TILE
-        more = np.zeros((_HEAPS, 4), np.float32)
+        besides = kept.shape[2] - _COLUMNS
+        more = np.zeros((_HEAPS, _MIRRORED + besides), np.float32)
         at = -1
         for f in range(firsts[tile], firsts[tile] + counts[tile]):
             if heap_of[f] < 0:
@@ -154,8 +159,10 @@ def _take(fragments, finishes, first, rows, kept, heap_of, rayed):  # type: igno
                     rough = finishes[int(finish), 3]
                     narrow = _ONE / max(_ALIKE * rough * rough, np.float32(1e-6))
                     total = count
-                    for k in range(4):
+                    for k in range(_MIRRORED):
                         more[c, k] = own[c, k]
+                    for k in range(besides):
+                        more[c, _MIRRORED + k] = own[c, _COLUMNS + k]
                     for v in range(max(0, y - _AROUND), min(height, y + _AROUND + 1)):
                         for u in range(max(0, x - _AROUND), min(width, x + _AROUND + 1)):
                             beside = rows[v, u]
@@ -181,9 +188,15 @@ def _take(fragments, finishes, first, rows, kept, heap_of, rayed):  # type: igno
                                     continue
                                 weight = np.float32(math.exp(-_HALF * off))
                                 total += weight * many
-                                for k in range(4):
+                                for k in range(_MIRRORED):
                                     more[c, k] += weight * kept[beside, d, k]
-                    for k in range(4):
+                                for k in range(besides):
+                                    more[c, _MIRRORED + k] += weight * kept[beside, d, _COLUMNS + k]
+                    for k in range(_MIRRORED):
                         more[c, k] = more[c, k] / total - own[c, k] * scale
-            for k in range(4):
+                    for k in range(besides):
+                        more[c, _MIRRORED + k] /= total
+            for k in range(_MIRRORED):
                 rayed[f, first + k] = max(_ZERO, rayed[f, first + k] + more[heap_of[f], k])
+            for k in range(besides):
+                rayed[f, first + _MIRRORED + k] = more[heap_of[f], _MIRRORED + k]

@@ -17,8 +17,6 @@ from zeitbild.render.shade.batch import place
 from zeitbild.render.visible.triangle_setup import TILE
 from zeitbild.render.world.ray_scene import BUFFER, PACKET, cast_packet
 
-#: Columns of ``rayed`` behind those of the lights: openness; mirrored red, green, blue; share of mirror rays that hit.
-BEHIND_LIGHTS = 5
 #: Columns of a spot: point lifted off the surface, unit normal for shading, unit normal of the triangle, unit view, how far the
 #: normal turns within the fragment.
 SPOT = 15

@@ -19,7 +19,7 @@ from zeitbild.kernels import inlined_kernel
 from zeitbild.render.light.area_highlights import ORIGIN, disc_of
 from zeitbild.render.light.environment import LEVEL_COUNT, level_place, side_of, start_of
 from zeitbild.render.light.ggx import shadowing
-from zeitbild.render.light.lighting import FLAT, reach
+from zeitbild.render.light.lighting import FLAT, has_borders, reach
 from zeitbild.render.light.octahedral import corner_place, mixed_corners, unfold
 from zeitbild.render.shade.metal_rough import (
     LEAST_COSINE,
@@ -42,6 +42,7 @@ from zeitbild.render.shade.metal_rough import (
     table_place,
     widened,
 )
+from zeitbild.render.shade.rayed import BEHIND_LIGHTS, IN_LOBES, share_in_lobe
 from zeitbild.render.visible.surface import bend_at, place_at, seen_from, shares_at
 from zeitbild.snapshot.finish_row import OWNER
 
@@ -75,7 +76,9 @@ BEND = 73
 EVEN_AROUND = 76
 #: How far what is mirrored leans to the normal, the roughness whose straight lobe is as wide, and how much longer it is (``metal_rough.lobe_of``).
 _LEAN, _STRAIGHT, _SPREAD = 79, 80, 81
-ROWS = 82
+#: Of one light at a time: the share of it that the mirror's lobe sees.
+_SEEN_IN_LOBE = 82
+ROWS = 83
 #: Rows of whole numbers: fragment; row of its finish; what the lane's rows of the finish stand for; side and start of the
 #: sharp and the soft level's pictures; places of the look-ups; the finish's owner.
 FRAGMENT, FINISH, _HELD, _SHARP_SIDE, _SHARP_START, _SOFT_SIDE, _SOFT_START = 0, 1, 2, 3, 4, 5, 6
@@ -88,6 +91,7 @@ _POINT, _NORMAL, _VIEW, _BASE, _ROUGH, _METAL, _BEND = POINT, NORMAL, VIEW, BASE
 _EVEN_AROUND = EVEN_AROUND
 _MATT, _HIGH, _FROM_AROUND, _OPENNESS, _FRAGMENT, _FINISH = MATT, HIGH, FROM_AROUND, OPENNESS, FRAGMENT, FINISH
 _LEVEL_COUNT, _FLAT = LEVEL_COUNT, np.float32(FLAT)
+_BEHIND_LIGHTS, _IN_LOBES = BEHIND_LIGHTS, IN_LOBES
 _LAST_LEVEL = np.float32(_LEVEL_COUNT - 1)
 
 
@@ -217,16 +221,23 @@ def light_directly(rows, whole, used, shining, rayed, own):  # type: ignore[no-u
     for i in range(_BATCH):
         rows[_MATT, i] = rows[_MATT + 1, i] = rows[_MATT + 2, i] = _ZERO
         rows[_HIGH, i] = rows[_HIGH + 1, i] = rows[_HIGH + 2, i] = _ZERO
+    in_lobe = lights.shape[0] + _BEHIND_LIGHTS
     for number in range(lights.shape[0]):
+        light = lights[number]
+        column = in_lobe
+        if has_borders(light):
+            in_lobe += _IN_LOBES
         if own.shape[0] > 0 and own[number] == 0:
             continue
-        light = lights[number]
+        tells = has_borders(light) and column < rayed.shape[1] and rayed.shape[0] > 0
         lit = False
         for i in range(used):
-            share = rayed[whole[_FRAGMENT, i], number] if rayed.shape[0] > 0 else _ONE
-            share = share if touched[number, whole[_OWNED, i]] != 0 else _ZERO
-            rows[_SEEN, i] = share
-            if share > _ZERO:
+            f = whole[_FRAGMENT, i]
+            share = rayed[f, number] if rayed.shape[0] > 0 else _ONE
+            mirrored = share_in_lobe(rayed, f, column, share) if tells else share
+            there = touched[number, whole[_OWNED, i]] != 0
+            rows[_SEEN, i], rows[_SEEN_IN_LOBE, i] = share if there else _ZERO, mirrored if there else _ZERO
+            if there and max(share, mirrored) > _ZERO:
                 lit = True
         if not lit:
             continue
@@ -253,7 +264,7 @@ def light_directly(rows, whole, used, shining, rayed, own):  # type: ignore[no-u
         if light[0] >= _FLAT:
             for i in range(used):
                 # Of a light below the horizon, or in the shadow of everything, nothing.
-                if rows[_DIFFUSE, i] * rows[_SEEN, i] <= _ZERO:
+                if rows[_DIFFUSE, i] * rows[_SEEN_IN_LOBE, i] <= _ZERO:
                     rows[_STRENGTH, i] = rows[_FIFTH, i] = _ZERO
                     continue
                 base = rows[_BASE, i], rows[_BASE + 1, i], rows[_BASE + 2, i]
@@ -286,7 +297,7 @@ def light_directly(rows, whole, used, shining, rayed, own):  # type: ignore[no-u
                 bx, by, bz = rows[_BEND, i], rows[_BEND + 1, i], rows[_BEND + 2, i]
                 bent, half2 = bx * bx + by * by + bz * bz, rows[_WIDE, i]
                 # In the shadow of everything, or all below the horizon: nothing.
-                if rows[_DIFFUSE, i] * rows[_SEEN, i] > _ZERO and disc_counts(bent, rows[_SQUARE, i], half2):
+                if rows[_DIFFUSE, i] * rows[_SEEN_IN_LOBE, i] > _ZERO and disc_counts(bent, rows[_SQUARE, i], half2):
                     base = rows[_BASE, i], rows[_BASE + 1, i], rows[_BASE + 2, i]
                     towards = rows[_TO_LIGHT, i], rows[_TO_LIGHT + 1, i], rows[_TO_LIGHT + 2, i]
                     rows[_STRENGTH, i], rows[_FIFTH, i] = bent_area_highlight(
@@ -307,7 +318,7 @@ def light_directly(rows, whole, used, shining, rayed, own):  # type: ignore[no-u
                 (rows[_NORMAL, i], rows[_NORMAL + 1, i], rows[_NORMAL + 2, i]),
                 (rows[_TO_LIGHT, i], rows[_TO_LIGHT + 1, i], rows[_TO_LIGHT + 2, i]),
                 rows[_DIFFUSE, i] * rows[_SEEN, i],
-                rows[_STRENGTH, i] * rows[_SEEN, i],
+                rows[_STRENGTH, i] * rows[_SEEN_IN_LOBE, i],
                 rows[_FIFTH, i],
                 colour,
                 (rows[_BASE, i], rows[_BASE + 1, i], rows[_BASE + 2, i]),

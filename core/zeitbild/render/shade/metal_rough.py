@@ -17,9 +17,10 @@ from zeitbild.render.light import reflectance
 from zeitbild.render.light.area_highlights import ORIGIN, area_highlight, disc_of
 from zeitbild.render.light.environment import LEVEL_COUNT, SHARPEST, blurred_value, level_value
 from zeitbild.render.light.ggx import ggx_lobe, shadowing
-from zeitbild.render.light.lighting import FLAT, reach
+from zeitbild.render.light.lighting import FLAT, has_borders, reach
 from zeitbild.render.light.octahedral import unfold
 from zeitbild.render.light.reflectance import ASLANT, ENTRY, LOOKS, TABLE, WHOLLY, dielectric_share
+from zeitbild.render.shade.rayed import BEHIND_LIGHTS, IN_LOBES, share_in_lobe
 from zeitbild.snapshot.finish_row import OWNER
 
 DIELECTRIC, LEAST_COSINE = np.float32(reflectance.DIELECTRIC), np.float32(reflectance.LEAST_COSINE)
@@ -55,6 +56,7 @@ _LEAST_ASIDE = np.float32(1e-6)
 _LOG_2 = np.float32(math.log(2))
 _OPEN_SLOPE = np.float32(-16 * math.log(2))
 _OWNER, _FLAT, _ORIGIN = OWNER, np.float32(FLAT), ORIGIN
+_BEHIND_LIGHTS, _IN_LOBES = BEHIND_LIGHTS, IN_LOBES
 
 
 @inlined_kernel
@@ -407,7 +409,8 @@ def direct_light(point, normal, view, finish, finishes, shining, rayed, f):  # t
     """Six numbers: diffuse and highlight radiance of all lights at a point.
 
     The normal and the view (towards the eye) are of unit length; finish is the row in finishes [F, FINISH_ROW]; shining as in
-    ``lighting.Shining``; rayed [fragments, >= L] share of each light that reaches fragment f, or of no length: all does.
+    ``lighting.Shining``; rayed [fragments, >= L] share of each light that reaches fragment f, or of no length: all does; perhaps, too, what of it
+    its lobe sees (``rayed.IN_LOBES``).
     """
     px, py, pz = point
     nx, ny, nz = normal
@@ -428,10 +431,14 @@ def direct_light(point, normal, view, finish, finishes, shining, rayed, f):  # t
     matt_r = matt_g = matt_b = _ZERO
     high_r = high_g = high_b = _ZERO
     flat = _ZERO, _ZERO, _ZERO
+    in_lobe = lights.shape[0] + _BEHIND_LIGHTS
     for number in range(lights.shape[0]):
+        light = lights[number]
+        column = in_lobe
+        if has_borders(light):
+            in_lobe += _IN_LOBES
         if touched[number, owner] == 0:
             continue
-        light = lights[number]
         if light[0] == _ZERO and light[16] == _ZERO:
             # A sun without a size, by far the most frequent light.
             lx, ly, lz = -light[4], -light[5], -light[6]
@@ -458,8 +465,10 @@ def direct_light(point, normal, view, finish, finishes, shining, rayed, f):  # t
             table,
         )
         if rayed.shape[0] > 0:
-            share = rayed[f, number]
-            diffuse, lobe = diffuse * share, lobe * share
+            share = mirrored = rayed[f, number]
+            if has_borders(light) and column < rayed.shape[1]:
+                mirrored = share_in_lobe(rayed, f, column, share)
+            diffuse, lobe = diffuse * share, lobe * mirrored
         if diffuse <= _ZERO and lobe <= _ZERO:
             continue
         own = added_light(
