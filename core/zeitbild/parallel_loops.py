@@ -50,11 +50,7 @@ def loop_of_stretches(function: Any, compiled: Callable[[Any], Any]) -> Any:
     whole = tree.body[0]
     assert isinstance(whole, ast.FunctionDef)
     loop = whole.body[-1]
-    if (
-        not isinstance(loop, ast.For)
-        or not ast.unparse(loop.iter).endswith(")")
-        or "prange(" not in ast.unparse(loop.iter)
-    ):
+    if not isinstance(loop, ast.For) or not isinstance(loop.iter, ast.Call) or not _is_prange(loop.iter):
         return function
     own = f"{function.__module__}.{function.__qualname__}"
     before = [one for one in whole.body[:-1] if not _is_text(one)]
@@ -62,7 +58,7 @@ def loop_of_stretches(function: Any, compiled: Callable[[Any], Any]) -> Any:
     changed = ({*arguments} | _set_by(before)) & _set_by(loop.body)
     if changed:
         raise ValueError(f"{own}: a parallel loop may not change {', '.join(sorted(changed))}")
-    if not isinstance(loop.iter, ast.Call) or len(loop.iter.args) != 1:
+    if len(loop.iter.args) != 1:
         raise ValueError(f"{own}: a parallel loop counts from zero")
     # Variants of one function, which differ by what they capture, have names of their own: kernels are kept by their names.
     _seen[own] += 1
@@ -89,6 +85,10 @@ def loop_of_stretches(function: Any, compiled: Callable[[Any], Any]) -> Any:
     made = _made(around, function)
     made.__doc__ = function.__doc__
     return made
+
+
+def _is_prange(call: ast.Call) -> bool:
+    return ast.unparse(call.func).split(".")[-1] == "prange"
 
 
 def _is_text(one: ast.stmt) -> bool:
