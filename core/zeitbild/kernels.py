@@ -68,7 +68,11 @@ def inlined_kernel(function: Callable[..., Any]) -> Any:
 
 
 def parallel_kernel(function: Callable[..., Any]) -> Any:
-    """Compile a kernel whose ``prange`` runs on several threads. Call it while holding ``PARALLEL``."""
+    """Compile a kernel that ends in a loop over ``prange``, which runs on several threads. Call it while holding ``PARALLEL``.
+
+    The loop counts from zero and changes nothing that was there before it but within arrays; what it writes into one array it does not read
+    from another, unless that was read before (``parallel_loops``, decision 086).
+    """
     made = loop_of_stretches(function, numba.njit(cache=True, nogil=True, error_model="numpy", pipeline_class=Apart))
     return numba.njit(cache=True, nogil=True, parallel=dict(_ONLY_PRANGE), error_model="numpy")(made)
 

@@ -23,7 +23,18 @@ from embreex.rtcore_scene import EmbreeScene
 from numpy.typing import NDArray
 
 from zeitbild.kernels import kernel
-from zeitbild.render.light.lighting import FLAT, KIND, SHADOWS, SIZE, area_and_glow, distance_to, light_point, reach
+from zeitbild.render.light.lighting import (
+    FLAT,
+    KIND,
+    SHADOWS,
+    SIZE,
+    SUN,
+    area_and_glow,
+    distance_to,
+    light_point,
+    reach,
+    with_borders,
+)
 from zeitbild.render.rays.mirroring import TOO_ROUGH, seen_light
 from zeitbild.render.shade.metal_rough import direct_light, light_around, mirror_light
 from zeitbild.render.shade.rayed import BEHIND_LIGHTS, IN_LOBES
@@ -35,6 +46,7 @@ from zeitbild.snapshot.quality import QUALITIES
 
 _Floats = NDArray[np.float32]
 _LIFT = 2e-4
+_FLAT = np.float32(FLAT)
 #: Rays over the half sphere from each place. What is mirrored there does not grow evenly with their share, so that two of them would
 #: make it darker than it is, however many samples a pixel has.
 _OPEN_RAYS = 8
@@ -185,6 +197,18 @@ def _openness(
     return np.where(cast > 0, clear / np.maximum(cast, 1), 1).astype(np.float32)
 
 
+def _facets(
+    normals: _Floats, square: NDArray[np.float64], u: NDArray[np.float64], v: NDArray[np.float64]
+) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """Facets of roughness to the fourth [n] about unit normals [n, 3], by two numbers from 0 to 1 each (GGX: Walter and others 2007, equations 35 and
+    36): half vectors [n, 3], and their cosines [n] with the normals."""
+    cosine = np.sqrt((1 - u) / (1 + (square - 1) * u))
+    sine = np.sqrt(np.maximum(0, 1 - cosine**2))
+    a, b = _frame(normals)
+    across, along = sine * np.cos(2 * math.pi * v), sine * np.sin(2 * math.pi * v)
+    return across[:, None] * a + along[:, None] * b + cosine[:, None] * normals, cosine
+
+
 def _mirrored(
     snapshot: Snapshot,
     world: _World,
@@ -201,15 +225,8 @@ def _mirrored(
     rough = light.finishes[finish, 3]
     u, v = random.uniform(0, 1, len(points)), random.uniform(0, 1, len(points))
     square = rough.astype(np.float64) ** 4
-    # GGX facets (Walter and others 2007, equations 35 and 36), which count by how much the view sees of them and how little they shadow.
-    cosine = np.sqrt((1 - u) / (1 + (square - 1) * u))
-    sine = np.sqrt(np.maximum(0, 1 - cosine**2))
-    a, b = _frame(normals)
-    half = (
-        (sine * np.cos(2 * math.pi * v))[:, None] * a
-        + (sine * np.sin(2 * math.pi * v))[:, None] * b
-        + cosine[:, None] * normals
-    )
+    half, cosine = _facets(normals, square, u, v)
+    # They count by how much the view sees of them and how little they shadow.
     ways = (2 * (views * half).sum(axis=1, keepdims=True) * half - views).astype(np.float32)
     alive = np.flatnonzero((rough <= TOO_ROUGH) & ((ways * flats).sum(axis=1) > 1e-3))
     n_v, n_l = ((normals[alive] * one[alive]).sum(axis=1).clip(1e-3, 1).astype(np.float64) for one in (views, ways))
@@ -275,23 +292,17 @@ def _mirrored(
 
 @kernel
 def _meets(light, points, ways, far):  # type: ignore[no-untyped-def]
+    """How far [n] rays from points along ways [n, 3] meet a light, 0 where they do not."""
     for i in range(points.shape[0]):
         far[i] = distance_to(light, points[i, 0], points[i, 1], points[i, 2], ways[i, 0], ways[i, 1], ways[i, 2])
 
 
 @kernel
-def _arriving(light, points, normals, out):  # type: ignore[no-untyped-def]
+def _strengths(light, points, normals, out):  # type: ignore[no-untyped-def]
+    """How strong [n] a light is at points [n, 3]: of suns and balls what a white surface that faces them radiates, of flat ones their radiance."""
     for i in range(points.shape[0]):
         found = reach(light, points[i, 0], points[i, 1], points[i, 2], normals[i, 0], normals[i, 1], normals[i, 2])
         out[i] = found[1] if light[0] < _FLAT else area_and_glow(light)[1] if found[0] > 0 else 0
-
-
-_FLAT = np.float32(FLAT)
-
-
-def _with_borders(lights: _Floats) -> NDArray[np.int64]:
-    """Which lights cast shadows that have soft borders, parts of which a lobe may see."""
-    return np.flatnonzero((lights[:, SHADOWS] > 0) & ((lights[:, KIND] >= FLAT) | (lights[:, SIZE] > 0)))
 
 
 def _mirrored_lights(
@@ -329,16 +340,13 @@ def _mirrored_lights(
         reflected = (straight + (1 - straight) * fifth) * more * (0.5 * spread / roots * held)[:, None]
         return np.where((n_l > 0)[:, None], reflected, 0), spread * n_h / (4 * v_h)
 
-    u, turn = random.uniform(0, 1, len(points)), random.uniform(0, 2 * math.pi, len(points))
-    cosine = np.sqrt((1 - u) / (1 + (square - 1) * u))
-    sine = np.sqrt(np.maximum(0, 1 - cosine**2))
-    a, b = _frame(normals)
-    half = (sine * np.cos(turn))[:, None] * a + (sine * np.sin(turn))[:, None] * b + cosine[:, None] * normals
+    u, turn = random.uniform(0, 1, len(points)), random.uniform(0, 1, len(points))
+    half, _ = _facets(normals, square, u, turn)
     by_facet = (2 * (v * half).sum(axis=1, keepdims=True) * half - v).astype(np.float32)
-    for number in _with_borders(lights):
+    for number in np.flatnonzero(with_borders(lights)):
         light = lights[number]
         strong = np.empty(len(points), np.float32)
-        _arriving(light, points, normals, strong)
+        _strengths(light, points, normals, strong)
         wanted = lit & (touched[number, finish] > 0) & (strong > 0)
         across, up = light[10:13].astype(np.float64), light[13:16].astype(np.float64)
         by_place, far = np.empty_like(points), np.empty(len(points), np.float32)
@@ -350,11 +358,11 @@ def _mirrored_lights(
                 away = np.empty(len(points), np.float32)
                 _meets(light, points, ways, away)
             # How likely a place of the light is chosen in this direction, and its radiance.
-            if light[KIND] == 0:
+            if light[KIND] == SUN:
                 lean = -(own * light[4:7]).sum(axis=1)
                 area = math.pi * (across @ across)
                 likely = 1 / (area * np.maximum(lean, 1e-6) ** 3)
-                radiance = strong * math.pi / (math.pi * math.sin(light[SIZE]) ** 2)
+                radiance = strong / math.sin(light[SIZE]) ** 2
             elif light[KIND] < FLAT:
                 to = light[1:4] - points
                 distance2 = (to.astype(np.float64) ** 2).sum(axis=1)
@@ -443,7 +451,7 @@ def _pass(snapshot: Snapshot, world: _World, number: int, samples: int, seed: in
     lifted = (points + flats * (_LIFT * away)[:, None]).astype(np.float32)
     finish = world.scene.finish_of[triangle]
     count = len(light.shining.rows)
-    bordered = _with_borders(light.shining.rows) if snapshot.bounces else ()
+    bordered = np.flatnonzero(with_borders(light.shining.rows)) if snapshot.bounces else ()
     rayed = np.ones((len(met), count + BEHIND_LIGHTS + IN_LOBES * len(bordered)), np.float32)
     rayed[:, count + 1 :] = 0
     # Nothing of them is mirrored: highlights of their own are added below.

@@ -12,10 +12,12 @@ from zeitbild.render.light.lighting import (
     UP,
     angle_filled,
     distance_to,
+    has_borders,
     light_point,
     light_rows,
     on_disc,
     reach,
+    with_borders,
 )
 from zeitbild.render.rays.patterns import SQUARE, ray_pattern, sobol
 from zeitbild.snapshot.lights import LightSource
@@ -175,6 +177,19 @@ class Met(unittest.TestCase):
         ):
             zero, one = np.float32(0), np.float32(1)
             self.assertEqual(distance_to(light_rows([light])[0], zero, zero, zero, zero, zero, one), 0)
+
+    def test_which_have_borders_is_told_alike_of_one_and_of_many(self) -> None:
+        lights = [
+            LightSource(shape, WHITE, position=(0, 0, 9), across=(1, 0, 0), up=(0, 1, 0), size=size, shadows=shadows)
+            for shape in ("sun", "sphere", "rectangle", "disc")
+            for size in (0.0, 0.2)
+            for shadows in (False, True)
+        ]
+        rows = light_rows(lights)
+        told = with_borders(rows)
+        self.assertEqual(told.tolist(), [bool(has_borders.py_func(row)) for row in rows])
+        # With shadows: a sun and a ball that have a size, and all flat ones.
+        self.assertEqual(int(told.sum()), 6)
 
     def test_about_what_angle_a_light_fills(self) -> None:
         # A cap of the unit sphere; what is far is as large as it is over the square of how far.

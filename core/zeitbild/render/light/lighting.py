@@ -242,6 +242,12 @@ def has_borders(light):  # type: ignore[no-untyped-def]
     return light[20] > _ZERO and (light[0] >= _FLAT or light[16] > _ZERO)
 
 
+def with_borders(rows: NDArray[np.float32]) -> NDArray[np.bool_]:
+    """``has_borders`` of each of some rows [L]."""
+    bordered: NDArray[np.bool_] = (rows[:, SHADOWS] > 0) & ((rows[:, KIND] >= FLAT) | (rows[:, SIZE] > 0))
+    return bordered
+
+
 @kernel
 def angle_filled(light, px, py, pz):  # type: ignore[no-untyped-def]
     """About what solid angle (sr) a light that has a size fills, seen from p."""

@@ -9,12 +9,13 @@ import numpy as np
 
 from zeitbild.kernels import inlined_kernel, kernel, parallel_kernel
 from zeitbild.render.light.ggx import shadowing
-from zeitbild.render.light.lighting import FLAT, SHADOWS, angle_filled, distance_to, has_borders, light_point, sideways
+from zeitbild.render.light.lighting import FLAT, SHADOWS, light_point, sideways
 from zeitbild.render.rays.flying import meet_dots
+from zeitbild.render.rays.lights_met import note_lights, saw_lights, trust_lights
 from zeitbild.render.rays.patterns import ORDER, TURNS
 from zeitbild.render.shade.coat import coat_light
 from zeitbild.render.shade.metal_rough import direct_light, light_around, mirror_light, straight_reflectance
-from zeitbild.render.shade.rayed import BEHIND_LIGHTS, IN_LOBES
+from zeitbild.render.shade.rayed import BEHIND_LIGHTS
 from zeitbild.render.shade.shading import has_textures
 from zeitbild.render.shade.texturing import apply_textures, span_about
 from zeitbild.render.shade.tones import light_amount, tone_at
@@ -55,7 +56,7 @@ _PIECES, _SHARE, _STRAIGHT = 5, np.float32(0.2), np.float32(0.01)
 _TONE_BANDS, _UNLIT = np.float32(TONE_BANDS), np.float32(UNLIT)
 _SHIFT = TILE.bit_length() - 1
 _PACKET, _BUFFER, _TURNS, _ORDER, _SHADOWS = PACKET, BUFFER, TURNS, ORDER, SHADOWS
-_BEHIND_LIGHTS, _IN_LOBES = BEHIND_LIGHTS, IN_LOBES
+_BEHIND_LIGHTS = BEHIND_LIGHTS
 _FLAT = np.float32(FLAT)
 #: Steps from pixel to pixel that fill the square evenly: powers of the plastic number's inverse (Roberts 2018, The
 #: Unreasonable Effectiveness of Quasirandom Sequences).
@@ -68,8 +69,6 @@ _MIDDLE = np.float32(0.5)
 _OPAQUE_ONLY, _EVERYTHING = np.uint32(OPAQUE_ONLY).view(np.int32), np.int32(-1)
 _THROUGH, _NOTHING_LEFT = 8, np.float32(1 / 512)
 _STOPS, _FIRST_BIT, _VEIL_BITS = STOPS, np.int32(1), VEIL_BITS
-#: Solid angle of a lobe over its roughness to the fourth; a light that fills less of it is small, and one over by how much more it no longer is.
-_WHOLE_LOBE, _SMALL, _INTO_SMALL, _TINY = np.float32(7), np.float32(0.05), np.float32(1 / 0.2), np.float32(1e-12)
 #: Steps past a place where a ray goes on, as a share of its coordinates.
 _PAST = np.float32(1e-6)
 
@@ -184,58 +183,6 @@ def mirrored_by_facet(nx, ny, nz, vx, vy, vz, alpha, u, v):  # type: ignore[no-u
     return twice * hx - vx, twice * hy - vy, twice * hz - vz
 
 
-@kernel
-def _note_lights(rayed, f, weight, nearer, ray, k, finish, shining):  # type: ignore[no-untyped-def]
-    """Add a weight to what ray k of fragment f, of that finish, tells of the lights that it leads to (``shade.rayed.IN_LOBES``): how much of the lobe they
-    fill, all of it seen, or where it met something nearer than this (above 0), what of that is not."""
-    lights, touched = shining.rows, shining.touched
-    column = lights.shape[0] + _BEHIND_LIGHTS
-    for number in range(lights.shape[0]):
-        light = lights[number]
-        if not has_borders(light):
-            continue
-        if touched[number, finish] != 0:
-            far = distance_to(
-                light,
-                ray[k],
-                ray[_PACKET + k],
-                ray[2 * _PACKET + k],
-                ray[4 * _PACKET + k],
-                ray[5 * _PACKET + k],
-                ray[6 * _PACKET + k],
-            )
-            if far > _ZERO and nearer == _ZERO:
-                rayed[f, column] += weight
-                rayed[f, column + 1] += weight
-            elif far > _ZERO and nearer < far * _SHORT:
-                rayed[f, column + 1] -= weight
-        column += _IN_LOBES
-
-
-@kernel
-def _saw_lights(rayed, f, column):  # type: ignore[no-untyped-def]
-    """Whether rays of fragment f led to a light so far; column is the first of these."""
-    for c in range(column, rayed.shape[1], _IN_LOBES):  # noqa: SIM110 (numba knows no generators)
-        if rayed[f, c] > _ZERO:
-            return True
-    return False
-
-
-@kernel
-def _trust_lights(rayed, f, spot, rough, shining):  # type: ignore[no-untyped-def]
-    """Weaken what the rays of fragment f, a spot of that roughness, tell of the lights that are small beside its lobe (``shade.rayed.IN_LOBES``)."""
-    lights = shining.rows
-    column = lights.shape[0] + _BEHIND_LIGHTS
-    lobe = _WHOLE_LOBE * max(rough * rough * rough * rough, _TINY)
-    for number in range(lights.shape[0]):
-        if has_borders(lights[number]):
-            filled = angle_filled(lights[number], spot[0], spot[1], spot[2]) / lobe
-            trust = min(_ONE, max(_ZERO, (filled - _SMALL) * _INTO_SMALL))
-            rayed[f, column] *= trust
-            rayed[f, column + 1] *= trust
-            column += _IN_LOBES
-
-
 @parallel_kernel
 def mirror(  # type: ignore[no-untyped-def]
     fragments,
@@ -338,7 +285,7 @@ def mirror(  # type: ignore[no-untyped-def]
                     near[f], weights[k] = _ZERO, _ZERO
                 rough, metal = finishes[finish_of[triangle[f]], 3], finishes[finish_of[triangle[f]], 4]
                 own_turns = turns if rough >= _ONE_WAY else 1
-                glares = looks_at_lights and again >= _FAINT and _saw_lights(rayed, f, behind)
+                glares = looks_at_lights and again >= _FAINT and saw_lights(rayed, f, behind)
                 if metal < _HALF and own_turns > _FAINT and not glares:
                     own_turns = _FAINT
                 if rough > _TOO_ROUGH or again >= own_turns:
@@ -383,7 +330,7 @@ def mirror(  # type: ignore[no-untyped-def]
                 flow[k, 0], flow[k, 1], flow[k, 2] = weight, weight, weight
                 mirrored[k], left[k], lobes[k] = np.int32(0), weight, alpha * alpha
                 if looks_at_lights:
-                    _note_lights(rayed, f, weight, _ZERO, ray, k, dressed, shining)
+                    note_lights(rayed, f, weight, _ZERO, ray, k, dressed, shining)
             for _ in range(bounces + _THROUGH if veiled else bounces):
                 if alive == 0:
                     break
@@ -531,7 +478,7 @@ def mirror(  # type: ignore[no-untyped-def]
                     if mirrored[k] == 0:
                         rayed[f, first + 3] += left[k] * opacity
                         if looks_at_lights:
-                            _note_lights(rayed, f, left[k] * opacity, far, ray, k, finish_of[triangle[f]], shining)
+                            note_lights(rayed, f, left[k] * opacity, far, ray, k, finish_of[triangle[f]], shining)
                         near[f] = max(near[f], _ONE / max(far, np.float32(1e-6)))
                     else:
                         # What the surface before this one took from the environment here, this one hides.
@@ -582,4 +529,4 @@ def mirror(  # type: ignore[no-untyped-def]
                         rayed[start + k, c] *= scale
                     if looks_at_lights and (known.shape[0] == 0 or known[start + k] == 0):
                         dressed = finish_of[triangle[start + k]]
-                        _trust_lights(rayed, start + k, spots[start + k], finishes[dressed, 3], shining)
+                        trust_lights(rayed, start + k, spots[start + k], finishes[dressed, 3], shining)

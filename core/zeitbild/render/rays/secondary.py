@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zeitbild.kernels import PARALLEL
-from zeitbild.render.light.lighting import FLAT, KIND, SHADOWS, SIZE
+from zeitbild.render.light.lighting import SHADOWS, with_borders
 from zeitbild.render.rays.flying import flying
 from zeitbild.render.rays.mirroring import mirror
 from zeitbild.render.rays.patterns import mirror_places, mirror_turns, ray_pattern, veil_bits
@@ -86,7 +86,7 @@ def cast_rays(
     spots, lift, main, tally = located(snapshot, stage, light, fragments, (height, width), "")
     if runs is None:
         runs = Runs(main, np.empty((0, width), np.int32), np.empty(0, np.float32))
-    bordered = shadowed & _with_size(rows)
+    bordered = with_borders(rows)
     in_lobes = IN_LOBES * int(bordered.sum()) if snapshot.bounces else 0
     rayed = kept("rayed", (len(spots), count + BEHIND_LIGHTS + in_lobes), np.float32)
     # Borders of shadows have more rays of their own at final, and are shared by fewer pixels; in motion by moments.
@@ -139,12 +139,6 @@ def cast_rays(
     if len(soft):
         PARALLEL.by_parts(soften, *where, soft, np.float32(_NEAR_SHARE), wanted, rayed, smoothed)
     return Rayed(spots, lift, smoothed)
-
-
-def _with_size(rows: NDArray[np.float32]) -> NDArray[np.bool_]:
-    """Which lights, rows [L] of ``lighting.Shining``, have a size: their shadows have soft borders."""
-    sized: NDArray[np.bool_] = (rows[:, KIND] >= FLAT) | (rows[:, SIZE] > 0)
-    return sized
 
 
 class _Asked(NamedTuple):
@@ -225,7 +219,7 @@ def _traced(
         PARALLEL.by_parts(find_borders, fragments, runs, tally, count, more)
         more &= ~wanted
         if turn > 0:
-            more[:, :count] &= _with_size(rows)
+            more[:, :count] &= with_borders(rows)
         # The half sphere is wanted everywhere, and was looked at.
         if not more[:, :count].any():
             break
