@@ -54,13 +54,13 @@ class Library(StudioCase):
         self._send("files/footage", *((f"sea_{n}.png", _png(n)) for n in (1, 2, 3)))
         self._use({"kind": "emblem", "id": "a", "name": "Sign", "drawing": logo}, {"kind": "title", "id": "b"})
         rows = self._rows()
-        self.assertEqual(set(rows), {"Lobster Two Bold Italic", "wood.png", "logo.svg", "sea_1 and 2 more"})
+        self.assertEqual(set(rows), {"Lobster Two Bold Italic", "wood.png", "logo.svg", "sea_1–3"})
         self.assertEqual(
             [(use["code"], use["elements"]) for use in rows["logo.svg"]["uses"]], [(self.shot.code, ["Sign"])]
         )
-        self.assertEqual(rows["sea_1 and 2 more"]["uses"], [])
+        self.assertEqual(rows["sea_1–3"]["uses"], [])
         self.assertEqual(rows["logo.svg"]["bytes"], len(_BADGE))
-        self.assertIn("3 pictures", rows["sea_1 and 2 more"]["note"])
+        self.assertIn("3 pictures", rows["sea_1–3"]["note"])
 
     def test_what_is_used_stays_and_what_is_not_goes_and_comes_back(self) -> None:
         logo = self._send("files/drawings", ("logo.svg", _BADGE))["key"]

@@ -6,9 +6,11 @@ import re
 from PIL import Image
 from playwright.sync_api import expect
 
+from assets.models import LibraryFile
 from e2e.browser import BrowserCase
 from zeitbild.drawings import SHIPPED
 from zeitbild.models.make import buoy
+from zeitbild.tones import SHIPPED as SOUNDS
 
 
 class TheSet(BrowserCase):
@@ -43,19 +45,23 @@ class TheSet(BrowserCase):
         self.saved()
         self.assertEqual(self.fresh().current_document().elements[-1].colours, ())
 
+    def _drop(self, files: dict[str, bytes]) -> None:
+        """Drop files on the page, by their names."""
+        self.page.evaluate(
+            """(files) => {
+                const transfer = new DataTransfer();
+                for (const [name, bytes] of files) transfer.items.add(new File([new Uint8Array(bytes)], name));
+                const about = { dataTransfer: transfer, cancelable: true, bubbles: true };
+                document.body.dispatchEvent(new DragEvent("drop", about));
+            }""",
+            [[name, list(data)] for name, data in files.items()],
+        )
+
     def test_a_dropped_model_becomes_an_element_whose_parts_can_be_hidden(self) -> None:
         page = self.desk("build")
         self.picture()
-        page.evaluate(
-            """(bytes) => {
-                const transfer = new DataTransfer();
-                transfer.items.add(new File([new Uint8Array(bytes)], "own buoy.glb"));
-                window.dispatchEvent(new DragEvent("drop", { dataTransfer: transfer, cancelable: true }));
-            }""",
-            list(buoy()),
-        )
+        self._drop({"own buoy.glb": buoy()})
         expect(page.get_by_role("button", name="own buoy", exact=True)).to_be_visible()
-        # It is brought while the element stands there already.
         expect(page.get_by_role("button", name="Model own buoy.glb")).to_be_visible()
         expect(page.get_by_text("3 materials")).to_be_visible()
         self.saved()
@@ -67,6 +73,57 @@ class TheSet(BrowserCase):
         page.get_by_role("button", name="A finish of its own for red").click()
         self.saved()
         self.assertEqual(self.fresh().current_document().elements[-1].materials[0].finish.roughness, 0.35)
+
+    def test_of_several_that_are_dropped_each_finds_its_place(self) -> None:
+        page = self.desk("build")
+        self.picture()
+        badge, shield = (SHIPPED[name].path.read_bytes() for name in ("badge", "shield"))
+        triangle = b"mtllib own.mtl\nv 0 0 0\nv 1 0 0\nv 0 1 0\nusemtl red\nf 1 2 3\n"
+        small = io.BytesIO()
+        Image.new("RGBA", (40, 20), (200, 60, 40, 128)).save(small, "PNG")
+        files = {
+            "plan.obj": triangle,
+            "own.mtl": b"newmtl red\nKd 1 0 0\nmap_Kd sub\\red sail.png\n",
+            "red sail.png": small.getvalue(),
+            **{f"wave_{number}.png": small.getvalue() for number in (9, 10, 11)},
+            "crest.svg": badge,
+            "broken.svg": b"<svg",
+            "notes.txt": b"what to do",
+            "horn.wav": SOUNDS["foghorn"].path.read_bytes(),
+        }
+        self._drop(files)
+        # What is wrong with one keeps none of the others out.
+        expect(page.get_by_text("broken.svg cannot be read as a drawing")).to_be_visible()
+        expect(page.get_by_text("notes.txt is nothing that is shown or heard here")).to_be_visible()
+        expect(page.get_by_text("horn.wav is heard from frame 1 on")).to_be_visible()
+        self.saved()
+        document = self.fresh().current_document()
+        added = [(one.kind, one.name) for one in document.elements[1:]]
+        self.assertEqual(added, [("model", "plan"), ("card", "wave"), ("emblem", "crest")])
+        self.assertEqual([one.name for one in document.sounds], ["horn"])
+        titles = {one.file_name for one in LibraryFile.objects.all()}
+        self.assertEqual(titles, {"plan and 2 more", "wave_9–11", "crest.svg", "horn.wav"})
+        page.get_by_role("button", name="Close this note").click()
+        # One of its kind goes to what is selected, and nowhere else: an emblem names a font, too.
+        self._drop({"second.svg": shield})
+        expect(page.get_by_role("button", name="Drawing second.svg")).to_be_visible()
+        self.saved()
+        after = self.fresh().current_document().elements
+        self.assertEqual((len(after), after[-1].name), (4, "crest"))
+        self.assertNotEqual(after[-1].drawing, document.elements[-1].drawing)
+        expect(page.get_by_text("second.svg is not")).to_have_count(0)
+
+    def test_a_picture_that_is_dropped_on_the_surroundings_becomes_them(self) -> None:
+        page = self.desk("build")
+        self.picture()
+        page.get_by_role("button", name="Environment").click()
+        sky = io.BytesIO()
+        Image.new("RGB", (64, 32), (120, 160, 220)).save(sky, "PNG")
+        self._drop({"dusk.png": sky.getvalue()})
+        expect(page.get_by_role("button", name="Picture dusk.png")).to_be_visible()
+        self.saved()
+        around = self.fresh().current_document().environment
+        self.assertEqual((around.source, around.picture[:6]), ("picture", "asset:"))
 
     def test_a_picture_stands_on_a_card_over_ground_that_shows_only_shadow(self) -> None:
         page = self.desk("build")

@@ -20,7 +20,13 @@ async function enter() {
   }
 }
 watch(session.name, (name) => name && void enter());
+/** A file that is dropped where nobody takes it must not take the place of the page. */
+function stay(event: DragEvent) {
+  if (event.dataTransfer?.types.includes("Files")) event.preventDefault();
+}
 onMounted(async () => {
+  window.addEventListener("dragover", stay);
+  window.addEventListener("drop", stay);
   watchStudio();
   try {
     await session.look();

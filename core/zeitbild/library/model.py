@@ -55,7 +55,7 @@ files.register(
     FileKind(
         "models",
         "Model",
-        (".glb", ".gltf", ".obj", ".stl", ".ply", ".mtl", ".bin"),
+        (".glb", ".gltf", ".obj", ".stl", ".ply", ".mtl", ".bin", ".zip"),
         MAX_MODEL_BYTES,
         facts,
         tuple(SHIPPED.values()),

@@ -25,6 +25,8 @@ from zeitbild.paths import assets_folder
 MAX_FILES = 300
 #: Bytes that are copied at once.
 _AT_ONCE = 4 << 20
+#: A name with a number, and what may stand behind that.
+_NUMBERED = re.compile(r"(.*?)(\d{1,12})(\D*)")
 #: Folders of which places are told.
 _DEEP = 12
 #: The day of everything in a ZIP of ours, so that the same files give the same ZIP.
@@ -33,6 +35,16 @@ _DAY = (1980, 1, 1, 0, 0, 0)
 
 def _label(name: str | None, kind: FileKind) -> str:
     return PurePosixPath((name or "").replace("\\", "/")).name[:200] or f"the {kind.title.lower()}"
+
+
+def _label_of_all(names: Sequence[str]) -> str:
+    """What several files that make one are called: numbered pictures by the first and the last, others by the first."""
+    parts = [_NUMBERED.fullmatch(name) for name in names]
+    stems = {part[1] for part in parts if part}
+    if all(parts) and len(stems) == 1:
+        numbers = sorted((part[2] for part in parts if part), key=int)
+        return f"{stems.pop()}{numbers[0]}–{numbers[-1]}"[-200:]
+    return f"{PurePosixPath(names[0]).stem} and {len(names) - 1} more"[:200]
 
 
 def add_file(
@@ -47,7 +59,7 @@ def add_file(
     if len(uploads) > 1 and not gathers:
         if not kind.many:
             raise LimitError(f"one file at a time is taken here, and {len(uploads)} came")
-        label = f"{PurePosixPath(label).stem} and {len(uploads) - 1} more"[:200]
+        label = _label_of_all([_label(upload.name, kind) for upload in uploads])
     size = sum(upload.size or 0 for upload in uploads)
     if size > kind.most_bytes:
         raise LimitError(f"{label} is too large; files of this kind go to {kind.most_bytes // 1_000_000} MB")

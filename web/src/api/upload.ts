@@ -58,7 +58,8 @@ export async function upload<T>(
 const MOST_PLACES = 500;
 /** Where files lay in what was dropped; a choice of a folder tells it itself. */
 const places = new WeakMap<File, string>();
-function placeOf(file: File): string {
+/** Where a file lay in the folder that it came in, with its name. */
+export function placeOf(file: File): string {
   return places.get(file) ?? (file.webkitRelativePath || file.name);
 }
 
@@ -89,27 +90,4 @@ export async function filesOf(dropped: DataTransfer): Promise<File[]> {
 /** Whether several files become one of a kind that is made of files with such endings. */
 export function gathered(files: File[], endings: string[]): boolean {
   return files.length > 1 && files.every((file) => endings.some((one) => file.name.toLowerCase().endsWith(one)));
-}
-
-const COMPANION = /\.(mtl|bin|png|jpe?g|webp|avif|tga|bmp|tiff?|exr|hdr)$/i;
-const NUMBERED = /^(.*?)(\d+)(\D*\.(?:png|jpe?g|tiff?|tga|exr|hdr|webp|avif|bmp))$/i;
-
-/**
- * Which of files that came together make one: a model that names others with its buffers, materials and pictures; numbered pictures of one
- * name. All else stands by itself.
- */
-export function together(files: File[]): File[][] {
-  const mains = files.filter((file) => /\.(gltf|obj)$/i.test(file.name));
-  const [main] = mains;
-  if (main && mains.length === 1) {
-    const own = files.filter((file) => file === main || COMPANION.test(file.name));
-    return [own, ...together(files.filter((file) => !own.includes(file)))];
-  }
-  const groups = new Map<string, File[]>();
-  files.forEach((file, at) => {
-    const [, before, , after] = NUMBERED.exec(file.name) ?? [];
-    const key = before === undefined ? `${at}` : `${before} ${after?.toLowerCase()}`;
-    groups.set(key, [...(groups.get(key) ?? []), file]);
-  });
-  return [...groups.values()];
 }

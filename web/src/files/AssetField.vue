@@ -3,15 +3,19 @@
 import { Upload } from "@lucide/vue";
 import { computed, onMounted, ref, shallowRef, useTemplateRef, watch } from "vue";
 
-import { gathered, together, upload } from "@/api/upload";
+import { gathered } from "@/api/upload";
+import { useOffers } from "@/api/offers";
 import ListField from "@/controls/ListField.vue";
 import { useShot } from "@/shot/store";
+
+import BringingState from "./BringingState.vue";
+import { bundlesOf } from "./bundles";
+import { useBringing } from "./useBringing";
 
 const props = defineProps<{
   label: string;
   modelValue: string;
   error?: string | undefined;
-  dropped: File[];
   /** Several files that are chosen together make one. */
   many?: boolean;
   /** Endings of files of which one is made; a folder of them may be chosen. */
@@ -24,13 +28,12 @@ const props = defineProps<{
   describe: (one: T) => { title: string; note: string };
   shipped: { name: string; title: string; note: string }[];
 }>();
-const emit = defineEmits<{ commit: [value: string]; brought: [file: T]; taken: [] }>();
+const emit = defineEmits<{ commit: [value: string]; brought: [file: T] }>();
 const shot = useShot();
+const offers = useOffers();
 const own = shallowRef<T[]>([]);
 const failure = ref("");
-/** How much of the file is there while it is sent; then it is read. Less than 0: nothing is under way. */
-const sent = ref(-1);
-let stop: AbortController | null = null;
+const bringing = useBringing(() => project.value);
 const input = useTemplateRef("input");
 const folderInput = useTemplateRef("folderInput");
 const project = computed(() => shot.meta?.project_id ?? 0);
@@ -39,43 +42,44 @@ const options = computed(() => [
   ...props.shipped,
 ]);
 
-onMounted(async () => {
+async function look() {
   own.value = await props.list(project.value);
-});
-
-async function send(files: File[]) {
-  if (!files.length || sent.value >= 0) return;
-  failure.value = "";
-  sent.value = 0;
-  stop = new AbortController();
-  try {
-    const address = `/api/projects/${project.value}/${props.folder}`;
-    const taken = await upload<T>(
-      address,
-      gathered(files, props.gathers ?? []) ? files : props.many ? (together(files)[0] ?? []) : files.slice(0, 1),
-      (share) => (sent.value = share),
-      stop.signal,
-    );
-    // A file may be several that can be chosen.
-    own.value = await props.list(project.value);
-    emit("brought", taken);
-    emit("commit", taken.key);
-  } catch (error) {
-    failure.value = error instanceof Error ? error.message : String(error);
-  } finally {
-    sent.value = -1;
-  }
 }
+onMounted(look);
+// What was brought elsewhere, or by somebody else.
 watch(
-  () => props.dropped,
-  (files) => {
-    if (!files.length) return;
-    void send(files);
-    emit("taken");
+  () => props.modelValue,
+  (key) => {
+    if (key && !options.value.some((one) => one.name === key)) void look();
   },
-  // It may be why this field is here at all.
-  { immediate: true },
 );
+
+/** Send what was chosen: one thing, or several of which the first that is taken is shown here. */
+async function send(files: File[]) {
+  if (!files.length || bringing.under.value) return;
+  failure.value = "";
+  const all = await bundlesOf(files, offers.value?.library ?? {});
+  const [first] = all;
+  if (!first) return;
+  const whole = gathered(files, props.gathers ?? []);
+  const bundles = whole ? [{ ...first, files }] : props.many ? all : files.map((file) => ({ ...first, files: [file] }));
+  let taken: T | undefined;
+  const took = (_: unknown, file: T) => {
+    taken ??= file;
+    return "";
+  };
+  // What it is, is asked here; whoever reads it says if it is something else.
+  await bringing.bring<T>(
+    bundles.map((one) => ({ ...one, kind: props.folder })),
+    took,
+    () => `/api/projects/${project.value}/${props.folder}`,
+  );
+  if (!taken) return;
+  // A file may be several that can be chosen.
+  await look();
+  emit("brought", taken);
+  emit("commit", taken.key);
+}
 function chosen(event: Event) {
   const target = event.target as HTMLInputElement;
   void send([...(target.files ?? [])]);
@@ -96,18 +100,9 @@ function chosenFolder(event: Event) {
 <template>
   <div>
     <ListField :label :model-value="modelValue" :options :error="failure || error" @commit="emit('commit', $event)" />
-    <p v-if="sent >= 0" class="mt-1 flex items-center gap-2" role="status">
-      <progress
-        v-if="sent < 1"
-        class="h-2 w-24 accent-select-ink"
-        :value="sent"
-        :aria-label="`${label} sent`"
-      ></progress>
-      <span>{{ sent < 1 ? `Sending, ${Math.floor(sent * 100)} %` : "Reading the file…" }}</span>
-      <button type="button" class="text-select-ink underline underline-offset-2" @click="stop?.abort()">Stop</button>
-    </p>
+    <BringingState :bringing class="mt-1" />
     <button
-      v-else
+      v-if="!bringing.under.value"
       type="button"
       class="mt-1 inline-flex items-center gap-1 text-left text-select-ink underline underline-offset-2"
       @click="input?.click()"
@@ -115,7 +110,7 @@ function chosenFolder(event: Event) {
       <Upload :size="13" class="shrink-0" aria-hidden="true" />{{ invitation }}
     </button>
     <button
-      v-if="gathers?.length && sent < 0"
+      v-if="gathers?.length && !bringing.under.value"
       type="button"
       class="mt-0.5 block text-left text-select-ink underline underline-offset-2"
       @click="folderInput?.click()"

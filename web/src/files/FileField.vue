@@ -13,9 +13,8 @@ const props = defineProps<{
   kind: string;
   modelValue: string;
   error?: string | undefined;
-  dropped: File[];
 }>();
-const emit = defineEmits<{ commit: [value: string]; taken: [] }>();
+const emit = defineEmits<{ commit: [value: string] }>();
 const shot = useShot();
 const offers = useOffers();
 const project = computed(() => shot.meta?.project_id ?? 0);
@@ -50,13 +49,11 @@ function describe(file: LibraryFile) {
       :gathers="own?.gathers ?? []"
       :model-value
       :error="error || library.failure.value"
-      :dropped
       :list="library.load"
       :describe
       :shipped
       @commit="emit('commit', $event)"
       @brought="library.add($event)"
-      @taken="emit('taken')"
     />
     <p v-if="facts" class="mt-0.5 text-soft">{{ facts.summary }}</p>
     <p v-if="facts?.about" class="text-soft">{{ facts.about }}</p>

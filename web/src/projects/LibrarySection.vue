@@ -5,8 +5,11 @@ import { computed, onMounted, ref, shallowRef, useTemplateRef } from "vue";
 import { answer, api, Problem, type Schemas } from "@/api/client";
 import { type Kept, useKept } from "@/api/kept";
 import { useOffers } from "@/api/offers";
-import { filesOf, together, upload } from "@/api/upload";
 import PressButton from "@/controls/PressButton.vue";
+import BringingState from "@/files/BringingState.vue";
+import { bundlesOf } from "@/files/bundles";
+import { useBringing } from "@/files/useBringing";
+import { useDrops } from "@/files/useDrops";
 import { megabytes } from "@/shot/cellMarks";
 
 import type { Away } from "./away";
@@ -19,14 +22,11 @@ type Row = Schemas["BroughtOut"];
 const offers = useOffers();
 const rows = shallowRef<Row[]>([]);
 const open = ref(false);
-const said = ref("");
 const failure = ref("");
 const wanted = ref("");
 const gone = shallowRef<Row | null>(null);
 const awayRows = shallowRef<Row[]>([]);
-/** How much of a file is there while it is sent, less than 0 while none is. */
-const sent = ref(-1);
-let stop: AbortController | null = null;
+const bringing = useBringing(() => props.projectId);
 const picker = useTemplateRef("picker");
 let instead: Row | null = null;
 
@@ -48,40 +48,10 @@ function shown() {
   const letters = wanted.value.trim().toLowerCase();
   return rows.value.filter((row) => `${row.title} ${row.kind_title}`.toLowerCase().includes(letters));
 }
-/** The kind of the library that files of such a name are of, fonts among them. */
-function kindOf(name: string): string {
-  if (/\.(ttf|otf|ttc|otc)$/i.test(name)) return "fonts";
-  const found = Object.entries(offers.value?.library ?? {}).find(([, one]) =>
-    one.suffixes.some((ending) => name.toLowerCase().endsWith(ending)),
-  );
-  return found?.[0] ?? "";
-}
-async function send(address: string, files: File[]): Promise<unknown> {
-  sent.value = 0;
-  failure.value = said.value = "";
-  stop = new AbortController();
-  try {
-    return await upload(address, files, (share) => (sent.value = share), stop.signal);
-  } catch (error) {
-    tell(error);
-    return null;
-  } finally {
-    sent.value = -1;
-  }
-}
 async function bring(files: File[]) {
   open.value = true;
-  for (const own of together(files)) {
-    // Of a model and what it names the model says what it is.
-    const named = own.map((file) => kindOf(file.name));
-    const kind = named.includes("models") ? "models" : (named[0] ?? "");
-    if (!kind) {
-      failure.value = `${own[0]?.name} is nothing that elements show: fonts, drawings, models, pictures and movies are.`;
-      continue;
-    }
-    const place = kind === "fonts" ? "fonts" : `files/${kind}`;
-    if ((await send(`/api/projects/${props.projectId}/${place}`, own)) === null) break;
-  }
+  failure.value = "";
+  await bringing.bring(await bundlesOf(files, offers.value?.library ?? {}));
   await load();
 }
 function pick(row: Row | null) {
@@ -95,16 +65,23 @@ async function picked(event: Event) {
   if (!files.length) return;
   const row = instead;
   if (!row) return bring(files);
-  const found = (await send(`/api/projects/${props.projectId}/replace/${row.sha256}/${row.kind}`, files)) as
-    Schemas["ReplacedOut"] | null;
-  if (found)
-    said.value = found.shots.length
-      ? `${found.shots.join(", ")} ${found.shots.length > 1 ? "have" : "has"} it now in place of ${row.title}; undo there takes it back.`
-      : `It is there beside ${row.title}, which is used nowhere.`;
+  failure.value = "";
+  const all = [{ files, kind: row.kind, name: row.title }];
+  const place = `/api/projects/${props.projectId}/replace/${row.sha256}/${row.kind}`;
+  await bringing.bring<Schemas["ReplacedOut"]>(
+    all,
+    (_, found) => replaced(row, found.shots),
+    () => place,
+  );
   await load();
 }
+function replaced(row: Row, shots: string[]) {
+  if (!shots.length) return `It is there beside ${row.title}, which is used nowhere.`;
+  return `${shots.join(", ")} ${shots.length > 1 ? "have" : "has"} it now in place of ${row.title}; undo there takes it back.`;
+}
 async function putAway(row: Row) {
-  failure.value = said.value = "";
+  bringing.clear();
+  failure.value = "";
   try {
     await api.DELETE("/api/projects/{project_id}/library/{kind}/{sha256}", {
       params: { path: { ...project(), kind: row.kind, sha256: row.sha256 } },
@@ -171,28 +148,22 @@ async function bringBack(key: string) {
   gone.value = null;
   await load();
 }
-async function drop(event: DragEvent) {
-  if (!props.changes || !event.dataTransfer?.types.includes("Files")) return;
-  event.preventDefault();
-  open.value = true;
-  await bring(await filesOf(event.dataTransfer));
-}
+useDrops(async (files) => {
+  if (props.changes) await bring(files);
+});
 </script>
 
 <template>
-  <section class="mt-8 border-t border-line pt-3" aria-label="Library" @drop="drop" @dragover.prevent>
+  <section class="mt-8 border-t border-line pt-3" aria-label="Library">
     <div class="flex items-center gap-3">
       <h2 class="font-title text-lg">Library</h2>
       <span class="text-soft">{{ counted(rows.length, "file") }}</span>
       <PressButton quiet :aria-expanded="open" @click="open = !open">{{ open ? "Close" : "Show" }}</PressButton>
-      <PressButton v-if="changes" class="ml-auto" :disabled="sent >= 0" @click="pick(null)">Bring files</PressButton>
+      <PressButton v-if="changes" class="ml-auto" :disabled="bringing.under.value !== null" @click="pick(null)"
+        >Bring files</PressButton
+      >
     </div>
-    <p v-if="sent >= 0" class="mt-1 flex items-center gap-2" role="status">
-      <progress v-if="sent < 1" class="h-2 w-40 accent-select-ink" :value="sent" aria-label="Sent"></progress>
-      {{ sent < 1 ? `Sending, ${Math.floor(sent * 100)} %` : "Reading the file…" }}
-      <button type="button" class="text-select-ink underline underline-offset-2" @click="stop?.abort()">Stop</button>
-    </p>
-    <p v-if="said" class="mt-1 text-done" role="status">✓ {{ said }}</p>
+    <BringingState :bringing class="mt-1" />
     <p v-if="failure" class="mt-1 text-now" role="alert">✕ {{ failure }}</p>
     <input ref="picker" type="file" class="hidden" multiple aria-label="Files for the library" @change="picked" />
     <template v-if="open">
@@ -267,7 +238,7 @@ async function drop(event: DragEvent) {
             <span v-else class="text-soft">Used nowhere</span>
           </span>
           <div v-if="changes" class="-ml-2.5 flex">
-            <PressButton quiet :disabled="sent >= 0" @click="pick(row)">Replace</PressButton>
+            <PressButton quiet :disabled="bringing.under.value !== null" @click="pick(row)">Replace</PressButton>
             <PressButton v-if="!row.uses.length" quiet @click="putAway(row)">Delete</PressButton>
           </div>
         </li>

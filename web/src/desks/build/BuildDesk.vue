@@ -4,8 +4,7 @@ import { computed, onBeforeUnmount, onMounted, ref } from "vue";
 
 import { answer, api } from "@/api/client";
 import { useOffers } from "@/api/offers";
-import { filesOf, gathered, together } from "@/api/upload";
-import { schemaOfKind } from "@/controls/fields";
+import IncomingNote from "@/files/IncomingNote.vue";
 import BarButton from "@/picture/BarButton.vue";
 import ElementHands from "@/picture/ElementHands.vue";
 import GroundBar from "@/picture/GroundBar.vue";
@@ -30,7 +29,8 @@ import CameraName from "./CameraName.vue";
 import ArrangeBar from "./ArrangeBar.vue";
 import { copied, paste } from "./clipboard";
 import DrawOver from "./DrawOver.vue";
-import { addElement, freeName, putInto } from "./elements";
+import { useIncoming } from "../useIncoming";
+import { putInto } from "./elements";
 import { drawnIn } from "./handDrawing";
 import LimbHands from "./LimbHands.vue";
 import { limbsOnPicture } from "./limbs";
@@ -199,66 +199,16 @@ function pressed(event: KeyboardEvent) {
   if (event.key.toLowerCase() === "h") spread.value = !spread.value;
 }
 
-/** A file dropped anywhere on the desk goes to the selected element; a drawing or a model becomes an element of its own where none is selected. */
-const dropped = ref<File[]>([]);
-/** The kind of element that shows files of such a name. */
-function kindFor(name: string) {
-  const library = Object.entries(offers.value?.library ?? {});
-  const files = library.find(([, one]) => one.suffixes.some((ending) => name.toLowerCase().endsWith(ending)))?.[0];
-  return offers.value?.element_kinds.find((kind) =>
-    Object.values(schemaOfKind(offers.value?.schema ?? {}, kind.name).properties ?? {}).some(
-      (field) => field["x-widget"] === "file" && field["x-files"] === files,
-    ),
-  );
-}
-/** Whether the selected element shows a file that is made of several like these. */
-function gathersHere(files: File[]): boolean {
-  const kind = selectedElement.value?.kind;
-  if (!kind) return false;
-  const fields = Object.values(schemaOfKind(offers.value?.schema ?? {}, kind).properties ?? {});
-  return fields.some(
-    (field) =>
-      field["x-widget"] === "file" && gathered(files, offers.value?.library[String(field["x-files"])]?.gathers ?? []),
-  );
-}
-async function drop(event: DragEvent) {
-  if (!event.dataTransfer?.types.includes("Files")) return;
-  event.preventDefault();
-  const all = await filesOf(event.dataTransfer);
-  if (gathersHere(all)) {
-    dropped.value = all;
-    return;
-  }
-  // What makes one thing: of several the first.
-  const [files = []] = together(all);
-  // A model may bring pictures along; it is what the element shows.
-  const file = files.find((one) => kindFor(one.name)?.name === "model") ?? files[0];
-  if (!file) return;
-  const kind = kindFor(file.name);
-  // What is dropped on the surroundings is theirs.
-  const sky = selected.value === "environment" && /\.(hdr|exr|png|jpe?g)$/i.test(file.name);
-  if (kind && !sky && selectedElement.value?.kind !== kind.name)
-    selected.value = addElement(shot, kind, {
-      name: freeName(shot, file.name.replace(/\.[^.]*$/, "").slice(0, 80) || kind.title),
-    });
-  dropped.value = files;
-}
-function over(event: DragEvent) {
-  if (event.dataTransfer?.types.includes("Files")) event.preventDefault();
-}
+const bringing = useIncoming(selected, select);
 onMounted(() => {
   window.addEventListener("copy", copy);
   window.addEventListener("paste", pasted);
   window.addEventListener("keydown", pressed);
-  window.addEventListener("drop", drop);
-  window.addEventListener("dragover", over);
 });
 onBeforeUnmount(() => {
   window.removeEventListener("copy", copy);
   window.removeEventListener("paste", pasted);
   window.removeEventListener("keydown", pressed);
-  window.removeEventListener("drop", drop);
-  window.removeEventListener("dragover", over);
 });
 </script>
 
@@ -297,6 +247,7 @@ onBeforeUnmount(() => {
         </template>
         <template #over><HistogramPanel v-if="spread" @close="spread = false" /></template>
       </LivePicture>
+      <IncomingNote :bringing />
       <GroundBar>
         <LookChoice v-model="what" />
         <span class="flex items-center">
@@ -338,7 +289,7 @@ onBeforeUnmount(() => {
       <FindingList desk="build" />
       <CameraName :path="selected" @select="select" />
       <ArrangeBar v-if="chosen.length > 1" :hands @group="group" />
-      <SelectedForm :key="selected" :path="selected" :also="others" :dropped @taken="dropped = []" />
+      <SelectedForm :key="selected" :path="selected" :also="others" />
     </template>
   </DeskFrame>
 </template>

@@ -12,9 +12,8 @@ const props = defineProps<{
   none?: string | undefined;
   modelValue: string;
   error?: string | undefined;
-  dropped: File[];
 }>();
-const emit = defineEmits<{ commit: [value: string]; taken: [] }>();
+const emit = defineEmits<{ commit: [value: string] }>();
 const offers = useOffers();
 const shipped = computed(() => [
   ...(props.none ? [{ name: "", title: props.none, note: "" }] : []),
@@ -36,11 +35,9 @@ function describe(font: Schemas["FontOut"]) {
     invitation="Use your own TTF or OTF, or drop it here"
     :model-value
     :error
-    :dropped
     :list
     :describe
     :shipped
     @commit="emit('commit', $event)"
-    @taken="emit('taken')"
   />
 </template>

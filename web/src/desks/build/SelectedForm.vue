@@ -37,8 +37,7 @@ import TouchField from "./TouchField.vue";
 import WholeFinish from "./WholeFinish.vue";
 
 /** ``also``: paths of elements that are selected with it; what is changed in the form changes in all. */
-const props = defineProps<{ path: string; also: string[]; dropped: File[] }>();
-const emit = defineEmits<{ taken: [] }>();
+const props = defineProps<{ path: string; also: string[] }>();
 const shot = useShot();
 provide(KEY_MARK, KeyMark);
 const offers = useOffers();
@@ -228,9 +227,7 @@ const parts = computed(() =>
           :none="field.schema['x-none']"
           :model-value="font as string"
           :error
-          :dropped
           @commit="change(at, $event, true, field.title)"
-          @taken="emit('taken')"
         />
       </template>
       <template #file="{ value: file, path: at, error, field }">
@@ -239,9 +236,7 @@ const parts = computed(() =>
           :kind="field.schema['x-files'] ?? ''"
           :model-value="file as string"
           :error
-          :dropped
           @commit="shot.edit(at, $event, true, field.title)"
-          @taken="emit('taken')"
         />
       </template>
       <template #finishes="{ value: own, path: at, error, field }">
@@ -363,9 +358,7 @@ const parts = computed(() =>
           :model-value="picture as string"
           :error
           :help="field.help"
-          :dropped
           @commit="shot.edit(at, $event, true, 'Picture of the surroundings')"
-          @taken="emit('taken')"
         />
       </template>
       <template #finish="{ field }">

@@ -3,8 +3,8 @@ import { answer, api, type Schemas } from "@/api/client";
 
 import AssetField from "@/files/AssetField.vue";
 
-defineProps<{ modelValue: string; error?: string | undefined; help?: string | undefined; dropped: File[] }>();
-const emit = defineEmits<{ commit: [value: string]; taken: [] }>();
+defineProps<{ modelValue: string; error?: string | undefined; help?: string | undefined }>();
+const emit = defineEmits<{ commit: [value: string] }>();
 const NONE = [{ name: "", title: "None yet", note: "" }];
 function list(project: number) {
   return answer(api.GET("/api/projects/{project_id}/pictures", { params: { path: { project_id: project } } }));
@@ -23,12 +23,10 @@ function describe(picture: Schemas["PictureOut"]) {
       invitation="Bring a picture, or drop it here"
       :model-value
       :error
-      :dropped
       :list
       :describe
       :shipped="NONE"
       @commit="emit('commit', $event)"
-      @taken="emit('taken')"
     />
     <p class="text-soft">{{ help }}</p>
   </div>

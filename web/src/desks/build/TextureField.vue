@@ -34,7 +34,6 @@ function describe(picture: Schemas["PictureOut"]) {
       invitation="Bring a picture"
       :model-value
       :error
-      :dropped="[]"
       :list
       :describe
       :shipped

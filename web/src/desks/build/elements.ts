@@ -5,8 +5,14 @@ import { useShot } from "@/shot/store";
 
 type Shot = ReturnType<typeof useShot>;
 
-/** How far what is put beside something stands from it. */
+/** How far a copy stands from what it was made of. */
 const ASIDE = [30, -70, 40] as const;
+/** Where new elements stand about the middle, one after the other: as far aside and down as what is seen there by a new shot's camera,
+ *  and before each other in so many rows. */
+const WIDE = 220;
+const LOW = 30;
+const ROW = 40;
+const ROWS = 6;
 
 export function freeId(shot: Shot, stem: string) {
   let number = 1;
@@ -54,14 +60,28 @@ export function underOwnNames(there: Element[], coming: Element[]): Element[] {
 function placeOf(element: Element) {
   return element.placement as { position: Triple };
 }
+function stepAside(times: number): Triple {
+  return [times * ASIDE[0], times * ASIDE[1], times * ASIDE[2]];
+}
+/** Steps to both sides of the middle by turns, evenly however many there are (by the golden ratio), none like another. */
+function stepAround(times: number): Triple {
+  if (!times) return [0, 0, 0];
+  const part = (times * 0.6180339887 + 0.2) % 1;
+  return [
+    Math.round((2 * part - 1) * WIDE),
+    -Math.round(((times * 0.7548776662) % 1) * LOW),
+    (1 + ((times - 1) % ROWS)) * ROW,
+  ];
+}
 /** Elements moved as one until none has its pivot where another's is, or they would not be seen; what stands in a group goes with it. */
-function beside(there: Element[], coming: Element[]): Element[] {
+function beside(there: Element[], coming: Element[], step = stepAside): Element[] {
   const taken = new Set(there.map((one) => placeOf(one).position.join()));
   const ids = new Set(coming.map((one) => one.id));
   const moved = (times: number) =>
     coming.map((one) => {
       if (ids.has(one.inside)) return one;
-      const position = placeOf(one).position.map((value, axis) => value + times * (ASIDE[axis] ?? 0));
+      const steps = step(times);
+      const position = placeOf(one).position.map((value, axis) => value + (steps[axis] ?? 0));
       return { ...one, placement: { ...placeOf(one), position } };
     });
   let times = 0;
@@ -99,7 +119,7 @@ export function addElement(
     ...more,
   };
   // What is only a place for others moves nothing that is put there.
-  const added = kind.seen ? beside(there, [own]) : [own];
+  const added = kind.seen ? beside(there, [own], stepAround) : [own];
   shot.edit("elements", [...there, ...added], true, `Add ${kind.title.toLowerCase()}`);
   return `elements.${there.length}`;
 }

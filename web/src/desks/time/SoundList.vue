@@ -12,6 +12,7 @@ import SectionBlock from "@/controls/SectionBlock.vue";
 import FileField from "@/files/FileField.vue";
 import type { Sound } from "@/shot/document";
 import KeyMark from "@/shot/KeyMark.vue";
+import { addSound } from "@/shot/sounds";
 import { useShot } from "@/shot/store";
 
 import SpeakPanel from "./SpeakPanel.vue";
@@ -26,26 +27,9 @@ const at = computed(() => sounds.value.findIndex((one) => one.id === chosen.valu
 const own = computed(() => shot.seen?.sounds?.[at.value]);
 const root = computed(() => offers.value?.schema ?? {});
 const schema = computed(() => resolveRef(root.value.properties?.sounds?.items ?? {}, root.value));
-const dropped = ref<File[]>([]);
 
 function add() {
-  const names = new Set(sounds.value.map((one) => one.id));
-  let number = sounds.value.length + 1;
-  while (names.has(`sound-${number}`)) number += 1;
-  const made: Sound = {
-    id: `sound-${number}`,
-    name: `Sound ${number}`,
-    on: true,
-    file: "",
-    begins: shot.frame,
-    skip: 0,
-    length: 0,
-    volume: 1,
-    fade_in: 0,
-    fade_out: 0,
-  };
-  shot.edit("sounds", [...sounds.value, made], true, "Add a sound");
-  chosen.value = made.id;
+  chosen.value = addSound(shot);
 }
 function remove(one: Sound) {
   shot.edit(
@@ -118,9 +102,7 @@ function toggle(number: number, one: Sound) {
           kind="sounds"
           :model-value="file as string"
           :error
-          :dropped
           @commit="shot.edit(path, $event, true, field.title)"
-          @taken="dropped = []"
         />
       </template>
     </SchemaForm>

@@ -6,6 +6,7 @@ import ListField from "@/controls/ListField.vue";
 import NumberField from "@/controls/NumberField.vue";
 import SectionBlock from "@/controls/SectionBlock.vue";
 import SwitchField from "@/controls/SwitchField.vue";
+import IncomingNote from "@/files/IncomingNote.vue";
 import GroundBar from "@/picture/GroundBar.vue";
 import LivePicture from "@/picture/LivePicture.vue";
 import PlayBar from "@/picture/PlayBar.vue";
@@ -19,6 +20,7 @@ import FindingList from "@/shot/FindingList.vue";
 import { useShot } from "@/shot/store";
 import { unchanged } from "@/shot/unchanged";
 
+import { useIncoming } from "../useIncoming";
 import ColumnHeads from "./ColumnHeads.vue";
 import KeyColumns from "./KeyColumns.vue";
 import { CHOICE, COLUMN, CURVE, type TurnColumn, WAVE } from "./layout";
@@ -97,6 +99,7 @@ async function setRate(rate: string) {
   else change({ rate }, "Rate");
 }
 const keepSeconds = ref(true);
+const bringing = useIncoming(ref(""), () => {});
 
 function change(values: Record<string, unknown>, label: string, commit = true) {
   shot.edit("timing", { ...shot.timing, ...values }, commit, label);
@@ -140,6 +143,7 @@ function change(values: Record<string, unknown>, label: string, commit = true) {
           />
         </template>
       </LivePicture>
+      <IncomingNote :bringing />
       <GroundBar>
         <PlayBar :playback :total="shot.frames.length" :rate="shot.timing?.rate ?? ''" />
       </GroundBar>
