@@ -52,7 +52,7 @@ def list_fonts(request: HttpRequest, project_id: int) -> list[FontOut]:
 
 @router.post("/projects/{project_id}/fonts", response=FontOut, operation_id="uploadFont")
 def upload_font(request: HttpRequest, project_id: int, file: UploadedFile = File(...)) -> FontOut:
-    """Take in a TTF or OTF file, or a collection of them; what is given is the style that it opens with."""
+    """Take in a TTF, OTF or WOFF file, or a collection of TTF or OTF; what is given is the style that it opens with."""
     project = project_for(signed_in(request), project_id, least=Role.EDITOR)
     if (file.size or 0) > MAX_FONT_BYTES:
         raise FontError(f"{file.name} is too large; fonts go to {MAX_FONT_BYTES // 1_000_000} MB", "font")

@@ -1,11 +1,27 @@
 """Uploaded fonts: taken in, used, refused, and kept to their project."""
 
+from io import BytesIO
+
+import numpy as np
 from django.core.files.uploadedfile import SimpleUploadedFile
+from fontTools.ttLib import TTFont
 
 from projects.actions.create_project import create_project
+from zeitbild.assets import AssetFolder
 from zeitbild.fonts import SHIPPED
+from zeitbild.geometry.font import strangers_face
 from zeitbild.geometry.test_font_styles import varying
+from zeitbild.paths import assets_folder
 from zeitbild_server.testing import StudioCase
+
+
+def _packed(data: bytes, flavor: str) -> bytes:
+    """A font packed by an independent library."""
+    with TTFont(BytesIO(data), recalcTimestamp=False) as font:
+        font.flavor = flavor
+        out = BytesIO()
+        font.save(out)
+    return out.getvalue()
 
 
 class Fonts(StudioCase):
@@ -31,6 +47,35 @@ class Fonts(StudioCase):
         self.post(
             f"/api/shots/{self.shot.id}/document", {"base": self.shot.current_id, "document": body["document"]}, "put"
         )
+
+    def test_fonts_as_the_web_packs_them_are_those_that_they_were(self) -> None:
+        for name in ("lobster-two", "lato-black"):
+            data = SHIPPED[name].path.read_bytes()
+            plain = self._upload(data)
+            for flavor in ("woff", "woff2"):
+                with self.subTest(name=name, flavor=flavor):
+                    packed = self._upload(_packed(data, flavor), f"Own.{flavor}")
+                    self.assertEqual(packed["title"], plain["title"])
+                    one, other = (
+                        strangers_face(AssetFolder(assets_folder()).path(font["key"].removeprefix("asset:")), name)
+                        for font in (plain, packed)
+                    )
+                    shaped = [face.shaped("AgÄ&8", 0, 5, True, True) for face in (one, other)]
+                    np.testing.assert_array_equal(shaped[0].advances, shaped[1].advances)
+                    for left, right in zip(shaped[0].glyphs, shaped[1].glyphs, strict=True):
+                        for own, same in zip(one.curves(int(left)), other.curves(int(right)), strict=True):
+                            np.testing.assert_array_equal(own.curves, same.curves)
+                    # The same file is the same font.
+                    self.assertEqual(self._upload(_packed(data, flavor), "Again.woff")["key"], packed["key"])
+
+    def test_packed_fonts_that_are_broken_or_too_large_say_so(self) -> None:
+        data = SHIPPED["lato-black"].path.read_bytes()
+        for flavor in ("woff", "woff2"):
+            packed = _packed(data, flavor)
+            huge = packed[:16] + (2_000_000_000).to_bytes(4, "big") + packed[20:]
+            for wrong, words in ((packed[: len(packed) // 2], "is broken"), (huge, "unpacks to 2000 MB")):
+                with self.subTest(flavor=flavor, words=words):
+                    self.assertIn(words, self._upload(wrong, f"Own.{flavor}", expect=422)["detail"])
 
     def test_the_same_font_twice_is_one(self) -> None:
         data = SHIPPED["lobster-two"].path.read_bytes()

@@ -30,6 +30,8 @@ MAX_STYLES = 120
 logging.getLogger("fontTools").setLevel(logging.CRITICAL)
 
 _SIGNATURES = (b"\x00\x01\x00\x00", b"OTTO", b"true", b"ttcf")
+#: Of fonts as the web packs them.
+_PACKED = (b"wOFF", b"wOF2")
 
 
 class _Curves(BasePen):  # type: ignore[misc]  # fontTools has no types
@@ -289,6 +291,32 @@ def styles_in(data: bytes) -> list[Style]:
     return found[:MAX_STYLES]
 
 
+def unpacked(data: bytes, label: str) -> bytes:
+    """A font that is packed for the web (WOFF 1.0, W3C 2012, or 2.0, W3C 2018) as a TrueType or OpenType font, always the same bytes of the same; any
+    other as it is. FontError if it does not hold, or would be too large."""
+    return bytes(_unpacked(data, label)) if data[:4] in _PACKED else data
+
+
+@apart(FontError, "font")
+def _unpacked(data: bytes, label: str) -> bytes:
+    # Both kinds tell at this place how large it is unpacked; what is told wrongly is found out below.
+    told = int.from_bytes(data[16:20], "big")
+    try:
+        if told <= MAX_FONT_BYTES:
+            with TTFont(BytesIO(data), recalcTimestamp=False, recalcBBoxes=False) as font:
+                font.flavor = None
+                out = BytesIO()
+                font.save(out)
+                data = out.getvalue()
+    # As in ``check_font``.
+    except Exception as error:
+        raise FontError(f"{label} is broken and cannot be unpacked; try another copy of the font") from error
+    size = max(told, len(data))
+    if size > MAX_FONT_BYTES:
+        raise FontError(f"{label} unpacks to {size // 1_000_000} MB; fonts go to {MAX_FONT_BYTES // 1_000_000} MB")
+    return data
+
+
 @apart(FontError, "font")
 def check_font(data: bytes, label: str) -> list[str]:
     """Read every table that Zeitbild needs, as a font from a stranger has to be read; gives the names of its styles (``styles_in``), of
@@ -299,7 +327,7 @@ def check_font(data: bytes, label: str) -> list[str]:
     if len(data) > MAX_FONT_BYTES:
         raise FontError(f"{label} is {len(data) // 1_000_000} MB; fonts go to {MAX_FONT_BYTES // 1_000_000} MB")
     if data[:4] not in _SIGNATURES:
-        raise FontError(f"{label} is not a TrueType or OpenType font (TTF or OTF)")
+        raise FontError(f"{label} is not a TrueType or OpenType font (TTF, OTF or WOFF)")
     try:
         with TTFont(BytesIO(data), fontNumber=0, lazy=False) as font:
             cmap = font.getBestCmap()

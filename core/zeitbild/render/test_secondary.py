@@ -220,6 +220,46 @@ class Shadows(unittest.TestCase):
         # In the middle of the penumbra half of the light is seen.
         self.assertAlmostEqual(float(lit[np.abs(x) < 0.15].mean()), 0.5, delta=0.08)
 
+    def test_borders_narrow_and_wide_are_those_of_a_disc_cut_by_a_line(self) -> None:
+        """What the edge of half a plane leaves of a sun is a segment of its disc: its area by the formula of every handbook of geometry. Where such a
+        border is wide pixels have a quarter of the rays that narrow ones have."""
+        height = 4.0
+        # How wide the border is in the picture: 6, 23, 68 and 140 pixels.
+        for degrees, mean, worst in ((0.5, 0.04, 0.08), (2.0, 0.005, 0.02), (6.0, 0.006, 0.02), (12.0, 0.006, 0.03)):
+            size = math.radians(degrees)
+            light = LightSource("sun", WHITE, direction=(0, 0, -1), size=size, shadows=True)
+            wall, blocker = quad(60, 0), _turned(quad(60, height), np.eye(3), (-60, 0, 0))
+            shot = snapshot(wall, blocker, lights=(light,), eye=(2, 0, 3), angle=40, size=(256, 256))
+            picture = render(shot, QUALITIES["final"], planes=True)
+            planes, data = picture.planes, picture.data
+            assert planes is not None and data is not None
+            # At the rim of the picture there are no neighbours.
+            inside = np.zeros(data.shape[:2], bool)
+            inside[3:-3, 3:-3] = True
+            u = np.clip(data[..., POSITION][inside] / (height * math.tan(size)), -1, 1)
+            part = 0.5 + (u * np.sqrt(1 - u * u) + np.arcsin(u)) / math.pi
+            off = np.abs(planes[..., LIT][inside] - part)
+            border = np.abs(u) < 1
+            with self.subTest(degrees=degrees):
+                self.assertGreater(border.sum(), 1000)
+                self.assertLess(float(off[border].mean()), mean)
+                self.assertLess(float(off.max()), worst)
+
+    def test_tone_bands_part_where_they_should_in_wide_borders(self) -> None:
+        """A little more or less light is another colour there: their border is a line, not a band of dots."""
+        light = LightSource("sun", WHITE, direction=(0, 0, -1), size=math.radians(12), shadows=True)
+        wall, blocker = quad(60, 0), _turned(quad(60, 4), np.eye(3), (-60, 0, 0))
+        bands = finish_row(tones=((0.0, (0.1, 0.1, 0.1)), (0.5, (0.9, 0.9, 0.9))))
+        shot = dressed(
+            snapshot(wall, blocker, lights=(light,), eye=(2, 0, 3), angle=40, size=(256, 256)), bands, MATT_WHITE
+        )
+        picture = render(shot, QUALITIES["final"], planes=True)
+        assert picture.data is not None
+        x = picture.data[..., POSITION]
+        wrong = (picture.beauty[..., 0] > 0.5) != (x > 0)
+        # Half of the light is seen under the edge itself; the border of the shadow is 1.7 wide.
+        self.assertLess(float(np.abs(x[wrong]).max(initial=0)), 0.03)
+
     def test_shadows_that_are_off_are_off(self) -> None:
         meshes = quad(6, 0), quad(1, 3)
         lights = [LightSource("sun", WHITE, direction=(0, 0, -1), shadows=on) for on in (True, False)]
@@ -363,7 +403,7 @@ class Parts(unittest.TestCase):
         np.testing.assert_allclose(total, picture.planes[..., 0:3] + picture.planes[..., 3:6], atol=1e-4)
         # What a group gives is what the other lights, switched off, leave of it.
         alone = render(replace(shot, lights=(lights[1],), bounces=0), QUALITIES["check"], planes=True)
-        np.testing.assert_allclose(picture.groups["cool"], alone.groups["cool"], atol=0.1)
+        np.testing.assert_allclose(picture.groups["cool"], alone.groups["cool"], atol=0.12)
         self.assertLess(float(np.abs(picture.groups["cool"] - alone.groups["cool"]).mean()), 1e-3)
 
     def test_each_group_is_what_the_set_takes_from_its_lights_alone(self) -> None:

@@ -10,15 +10,16 @@ from disk.room import check_room
 from projects.models import Project
 from zeitbild.assets import AssetFolder
 from zeitbild.errors import LimitError
-from zeitbild.geometry.font import check_font
+from zeitbild.geometry.font import check_font, unpacked
 from zeitbild.paths import assets_folder
 
 MAX_FONTS = 200
 
 
 def add_font(project: Project, file_name: str, data: bytes) -> Font:
-    """Check a font and keep it; FontError if it is broken, LimitError beyond ``MAX_FONTS`` in a project."""
+    """Check a font and keep it, unpacked if it comes as the web packs fonts; FontError if it is broken, LimitError beyond ``MAX_FONTS`` in a project."""
     label = PurePosixPath(file_name.replace("\\", "/")).name[:200] or "the font"
+    data = unpacked(data, label)
     check_room(project, len(data))
     titles = check_font(data, label)
     if project.fonts.count() >= MAX_FONTS:

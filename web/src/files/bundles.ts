@@ -13,7 +13,7 @@ export interface Bundle {
 const COMPANION = /\.(mtl|bin|png|jpe?g|webp|avif|tga|bmp|tiff?|exr|hdr|ktx2)$/i;
 const NAMES_OTHERS = /\.(gltf|glb|obj)$/i;
 const MODEL = /\.(gltf|glb|obj|stl|ply)$/i;
-const FONT = /\.(ttf|otf|ttc|otc)$/i;
+const FONT = /\.(ttf|otf|ttc|otc|woff2?)$/i;
 const NUMBERED = /^(.*?)(\d+)(\D*\.(?:png|jpe?g|tiff?|tga|exr|hdr|webp|avif|bmp))$/i;
 /** Bytes of a model that are looked through for names. */
 const LOOKED_THROUGH = 16_000_000;

@@ -23,6 +23,10 @@ SQUARE = 16
 #: fill it evenly (Roberts 2018, The Unreasonable Effectiveness of Quasirandom Sequences).
 _STEP = (0.7548776662466927, 0.5698402909980532)
 _BITS = 32
+#: What a pixel's rays add (bit by bit, of their ordinal) to the number of a point of the sequence, whose lowest four bits say where in its square
+#: it is. The directions of the sequence for the first of them are independent, however many digits of one and the other coordinate are asked
+#: for (Niederreiter 1987), and so they are together with those of the square. Found by trying; of all the ones by which pixels err least.
+_OWN = (19, 53, 121, 242, 261, 522)
 
 
 @lru_cache(maxsize=16)
@@ -42,14 +46,18 @@ def sobol(count: int) -> NDArray[np.float64]:
 
 
 def _shared_net(rays: int) -> NDArray[np.float64]:
-    """Points [16 rays, 2] that are even for each pixel alone and for each ordinal over all pixels of a square.
+    """Points [16 rays, 2], rays up to 64, of which these are nets, as even as so many points can be: those of each pixel, its first 2, 4, 8 and so on,
+    those of each ordinal over all pixels of a square, and the first 2, 4, 8 of all pixels together.
 
-    One ray a pixel is cast first, and more only where those of a square disagree: so the first ones alone must reach all
-    over the light. Fine steps keep the shifted copies from falling onto each other.
+    One ray a pixel is cast first, and more only where those of a square disagree, as many as it takes: so the first ones alone must reach all
+    over the light.
     """
-    square, own = sobol(SQUARE), sobol(rays)
-    fine = (own - own[0]) / SQUARE
-    points: NDArray[np.float64] = (square[:, None] + own[None] + fine[None]) % 1
+    own = np.zeros(rays, np.int64)
+    for bit in range(rays.bit_length() - 1):
+        own ^= np.where(np.arange(rays) >> bit & 1, _OWN[bit], 0)
+    numbers = np.arange(SQUARE)[:, None] ^ own
+    most = SQUARE << len(_OWN)
+    points: NDArray[np.float64] = sobol(most)[numbers] - 0.5 / most + 0.5 / (SQUARE * rays)
     return points.reshape(-1, 2)
 
 

@@ -13,7 +13,7 @@ from zeitbild.render.rays.flying import flying
 from zeitbild.render.rays.mirroring import mirror
 from zeitbild.render.rays.patterns import mirror_places, mirror_turns, ray_pattern, veil_bits
 from zeitbild.render.rays.sharing import Heaps, find_calm
-from zeitbild.render.rays.smoothing import borrow, smooth, soften
+from zeitbild.render.rays.smoothing import BORDER, NARROW, borrow, find_narrow, smooth, soften
 from zeitbild.render.rays.tracing import SPOT, Looking, find_borders, gather_tally, locate, trace
 from zeitbild.render.shade.rayed import BEHIND_LIGHTS, IN_LOBES
 from zeitbild.render.stage import Lighting, Stage, viewpoint
@@ -30,9 +30,11 @@ from zeitbild.snapshot.quality import Quality
 _LIFT = 2e-4
 #: Mirrors smoother than this (roughness) do not share their rays.
 _SHARP = 0.12
-#: So many times as many rays are cast for the borders of shadows at final, and so many at most for that; two opposite neighbours count there as
-#: far as their mean is about as near as this.
-_FINELY, _MOST_RAYS, _NEAR_SHARE = 8, 64, 0.08
+#: So many times as many rays are cast for the borders of shadows at final, and so many at most for that. Where borders are wide fewer are enough:
+#: neighbours tell the rest.
+_FINELY, _MOST_RAYS, _WIDE_RAYS = 8, 64, 16
+#: Two opposite neighbours count there as far as their mean is about as near as this, where borders are wide and where they are narrow.
+_NEAR_SHARES = np.float32(0.4), np.float32(0.08)
 #: How often, at most, borders are followed to where they end.
 _ROUNDS = 8
 #: What one see-through body stops of a pixel's rays differs from pixel to pixel by a ray, of two by two: pixels that differ by fewer share a
@@ -89,14 +91,18 @@ def cast_rays(
     bordered = with_borders(rows)
     in_lobes = IN_LOBES * int(bordered.sum()) if snapshot.bounces else 0
     rayed = kept("rayed", (len(spots), count + BEHIND_LIGHTS + in_lobes), np.float32)
+    around = _Around(spots, runs, depth, np.float32(1 / camera.focal), camera.parallel)
     # Borders of shadows have more rays of their own at final, and are shared by fewer pixels; in motion by moments.
     finely = quality.edges_exactly and not len(ways.of)
     wanted = np.empty((0, count + 1), np.uint8)
     if shadowed.any() or snapshot.occlusion > 0:
         each = snapshot.rays_at(quality) * (2 if through_veils else 1)
-        wanted = _traced(snapshot, stage, light, fragments, runs, looking, spots, ways, tally, each=each, finely=finely)
+        wide = _WIDE_RAYS * (2 if through_veils else 1)
+        wanted = _traced(
+            snapshot, stage, light, fragments, around, looking, ways, tally, each=each, finely=finely, wide=wide
+        )
     PARALLEL.by_parts(gather_tally, fragments, tally, count, np.float32(snapshot.occlusion), rayed)
-    where = fragments, spots, runs, depth, np.float32(1 / camera.focal), camera.parallel
+    where = fragments, *around
     if shadowed.any():
         PARALLEL.by_parts(borrow, *where, rows, tally, rayed)
     if snapshot.bounces:
@@ -137,8 +143,18 @@ def cast_rays(
         smoothed,
     )
     if len(soft):
-        PARALLEL.by_parts(soften, *where, soft, np.float32(_NEAR_SHARE), wanted, rayed, smoothed)
+        PARALLEL.by_parts(soften, *where, soft, _NEAR_SHARES, wanted, rayed, smoothed)
     return Rayed(spots, lift, smoothed)
+
+
+class _Around(NamedTuple):
+    """What tells which fragments of neighbouring pixels are of one surface; see ``smoothing.smooth``."""
+
+    spots: NDArray[np.float32]
+    runs: Runs
+    depth: NDArray[np.float32]
+    pixel_angle: np.float32
+    parallel: bool
 
 
 class _Asked(NamedTuple):
@@ -154,20 +170,20 @@ def _traced(
     stage: Stage,
     light: Lighting,
     fragments: Fragments,
-    runs: Runs,
+    around: _Around,
     looking: Looking,
-    spots: NDArray[np.float32],
     ways: Ways,
     tally: NDArray[np.uint8],
     *,
     each: int,
     finely: bool,
+    wide: int,
 ) -> NDArray[np.uint8]:
-    """Cast ``each`` rays a pixel to lights and over the half sphere, more of them for borders of shadows if that is to be done finely, counted in
-    tally [fragments, L + 1, 2] (``tracing.trace``).
+    """Cast ``each`` rays a pixel to lights and over the half sphere, more of them for borders of shadows if that is to be done finely (no more than
+    ``wide`` where these are), counted in tally [fragments, L + 1, 2] (``tracing.trace``).
 
-    Gives where borders are [fragments, L + 1] uint8 (``find_borders``), good until the next picture, or an array of no length: nobody looked. Hold
-    ``kernels.PARALLEL``.
+    Gives where borders are [fragments, L + 1] uint8 (``smoothing.BORDER`` and ``NARROW``), good until the next picture, or an array of no length:
+    nobody looked. Hold ``kernels.PARALLEL``.
     """
     rows = light.shining.rows
     count = len(rows)
@@ -190,7 +206,7 @@ def _traced(
             one.lights,
             light.shining.touched,
             stage.rays.casting,
-            spots,
+            around.spots,
             patterns[number],
             veil_bits(one.rays),
             (one.rays, first, last, finely),
@@ -200,30 +216,46 @@ def _traced(
             tally,
         )
 
+    def cast_finely(wanted: NDArray[np.uint8]) -> None:
+        """As many rays to lights as borders take, and which of these are narrow."""
+        one = asked[0]
+        if one.rays <= wide:
+            cast(wanted, 0, 1, one.rays, one.reach)
+            wanted *= BORDER | NARROW
+            return
+        cast(wanted, 0, 1, wide, one.reach)
+        narrow = kept("narrow", wanted.shape, np.uint8)
+        of_what = stage.scene.finish_of, light.finishes
+        PARALLEL.by_parts(find_narrow, fragments, *of_what, *around, rows, tally, wanted, narrow)
+        cast(narrow, 0, wide, one.rays, one.reach)
+        wanted |= narrow
+
     everywhere = np.empty((0, count + 1), np.uint8)
     # One ray everywhere; the others only where a shadow has a border in the pixels around.
     for number, one in enumerate(asked):
         cast(everywhere, number, 0, 1, one.reach)
     if all(one.rays == 1 for one in asked):
         return everywhere
-    wanted = kept("wanted", (len(spots), count + 1), np.uint8)
-    PARALLEL.by_parts(find_borders, fragments, runs, tally, count, wanted)
+    wanted = kept("wanted", (len(around.spots), count + 1), np.uint8)
+    PARALLEL.by_parts(find_borders, fragments, around.runs, tally, count, wanted)
     for number, one in enumerate(asked):
-        if one.rays > 1:
+        if finely and number == 0:
+            cast_finely(wanted)
+        elif one.rays > 1:
             # Shadows need all their moments; of the half sphere neighbours and stretches have enough.
             cast(wanted, number, 1, one.rays, np.float32(0) if len(ways.of) else one.reach)
     # Of the ends of wide borders single rays tell little: they go on beside what was found to be neither lit nor in shadow; of lights with a
     # size till these end: what a hundredth of such a light that is mirrored gives may be plain to see.
     for turn in range(_ROUNDS if finely else 0):
         more = kept("wanted too", wanted.shape, np.uint8)
-        PARALLEL.by_parts(find_borders, fragments, runs, tally, count, more)
+        PARALLEL.by_parts(find_borders, fragments, around.runs, tally, count, more)
         more &= ~wanted
         if turn > 0:
             more[:, :count] &= with_borders(rows)
         # The half sphere is wanted everywhere, and was looked at.
         if not more[:, :count].any():
             break
-        cast(more, 0, 1, asked[0].rays, asked[0].reach)
+        cast_finely(more)
         wanted |= more
     return wanted
 

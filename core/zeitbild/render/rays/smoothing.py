@@ -18,15 +18,15 @@ import numba
 import numpy as np
 
 from zeitbild.kernels import inlined_kernel, kernel, parallel_kernel
-from zeitbild.render.light.lighting import SHADOWS, light_point
+from zeitbild.render.light.lighting import SHADOWS, has_borders, light_point
 from zeitbild.render.visible.lists import ABOUT
 from zeitbild.render.visible.triangle_setup import TILE
-from zeitbild.snapshot.finish_row import SHADING, SHADOW_ONLY
+from zeitbild.snapshot.finish_row import SHADING, SHADOW_ONLY, TONE_BANDS
 
 _TILE = TILE
 _SHIFT, _MASK = TILE.bit_length() - 1, TILE - 1
 _ZERO, _ONE = np.float32(0), np.float32(1)
-_SHADING, _SHADOW_ONLY = SHADING, np.float32(SHADOW_ONLY)
+_SHADING, _SHADOW_ONLY, _TONE_BANDS = SHADING, np.float32(SHADOW_ONLY), np.float32(TONE_BANDS)
 _ABOUT, _SHADOWS = ABOUT, SHADOWS
 #: Neighbours whose normals lean apart by more (cosine) see something else.
 _SAME = np.float32(0.8)
@@ -37,6 +37,13 @@ _FAR = np.float32(20)
 #: Half of the pixels of five times five around one: each has one opposite.
 _HALF_AROUND = np.array([(y, x) for y in range(3) for x in range(-2, 3) if y > 0 or x > 0])
 _HALF, _TWO = np.float32(0.5), np.float32(2)
+#: Bits of what is known of a place: a shadow's border is there (``tracing.find_borders``), and its neighbours can tell little of it.
+BORDER, NARROW = 1, 2
+_NARROW = np.uint8(NARROW)
+#: Where the share of a light changes by more than this from pixel to pixel, or differs by more between the pixels about one and those around
+#: them, neighbours tell too little of it; so they do where there are fewer. Sixteen rays each leave a deviation of 0.05: of the first 0.007, of
+#: the second 0.02.
+_STEEP, _CURVED, _FEW = np.float32(1 / 24), np.float32(0.08), 18
 #: Radiance (of all three colours) that one pixel's mirror rays may have met more than so many times what those of the window met in the mean: a
 #: glint of which one in sixteen tells would else be a square of sixteen pixels.
 _GLARE, _TIMES = np.float32(6), np.float32(4)
@@ -219,10 +226,72 @@ def smooth(  # type: ignore[no-untyped-def]
 
 
 @parallel_kernel
+def find_narrow(  # type: ignore[no-untyped-def]
+    fragments, finish_of, finishes, spots, runs, depth, pixel_angle, parallel, lights, tally, wanted, narrow
+):
+    """Put ``NARROW`` in narrow [fragments, L + 1], of what is marked in wanted (``tracing.find_borders``), where the share of a light that is seen of one
+    surface goes from lit to dark within few pixels, or not evenly: pixels around can tell little of it.
+
+    Of lights [L] (``lighting.Shining.rows``) without a size all borders are narrow; of those on tone bands, too, which part where there is a
+    little less light. Of the half sphere, last, none is. tally [fragments, L + 1, 2] from ``tracing.trace``; see ``smooth`` for the rest.
+    """
+    order, counts, firsts, width = fragments.order, fragments.counts, fragments.firsts, fragments.width
+    pixel, triangle = fragments.pixel, fragments.triangle
+    main, many, away = runs
+    count = lights.shape[0]
+    columns = (width + _TILE - 1) // _TILE
+    for turn in numba.prange(order.shape[0]):
+        tile = order[turn]
+        top, left = (tile // columns) * _TILE, (tile % columns) * _TILE
+        around = np.empty(25, np.int64)
+        for f in range(firsts[tile], firsts[tile] + counts[tile]):
+            banded = finishes[finish_of[triangle[f]], _SHADING] == _TONE_BANDS
+            asks = False
+            narrow[f, count] = np.uint8(0)
+            for number in range(count):
+                narrow[f, number] = _NARROW if wanted[f, number] != 0 else np.uint8(0)
+                asks |= wanted[f, number] != 0 and has_borders(lights[number])
+            if banded or not asks:
+                continue
+            row, column = top + (pixel[f] >> _SHIFT), left + (pixel[f] & _MASK)
+            reach = _reach(f, depth[row, column], away, pixel_angle, parallel)
+            for k in range(25):
+                around[k] = f
+                if k != 12:
+                    around[k] = _beside(f, row, column, row + k // 5 - 2, column + k % 5 - 2, spots, main, many, reach)
+            for number in range(count):
+                if wanted[f, number] == 0 or not has_borders(lights[number]):
+                    continue
+                found = inside = 0
+                every = inner = by_x = by_y = all_x = all_y = far_x = far_y = _ZERO
+                for k in range(25):
+                    g = around[k]
+                    if g < 0 or tally[g, number, 0] == 0:
+                        continue
+                    share = np.float32(tally[g, number, 1]) / np.float32(tally[g, number, 0])
+                    x, y = np.float32(k % 5 - 2), np.float32(k // 5 - 2)
+                    found, every = found + 1, every + share
+                    all_x, all_y, by_x, by_y = all_x + x, all_y + y, by_x + x * share, by_y + y * share
+                    far_x, far_y = far_x + x * x, far_y + y * y
+                    if max(abs(x), abs(y)) < _TWO:
+                        inside, inner = inside + 1, inner + share
+                if found < _FEW or inside == found or inside == 0:
+                    continue
+                part = _ONE / np.float32(found)
+                curved = inner / np.float32(inside) - (every - inner) / np.float32(found - inside)
+                if (
+                    abs(by_x - all_x * every * part) < _STEEP * (far_x - all_x * all_x * part)
+                    and abs(by_y - all_y * every * part) < _STEEP * (far_y - all_y * all_y * part)
+                    and abs(curved) < _CURVED
+                ):
+                    narrow[f, number] = np.uint8(0)
+
+
+@parallel_kernel
 def soften(fragments, spots, runs, depth, pixel_angle, parallel, soft, within, wanted, rayed, smoothed):  # type: ignore[no-untyped-def]
-    """Shares of lights, the columns ``soft`` of rayed [fragments, C], into smoothed where a shadow has a border (wanted [fragments, L + 1] of
-    ``tracing.find_borders``): the mean with those of opposite pixels of five times five, less the more their own mean differs from it
-    (within: the deviation).
+    """Shares of lights, the columns ``soft`` of rayed [fragments, C], into smoothed where a shadow has a border (wanted [fragments, L + 1], of ``BORDER``
+    and ``NARROW``): the mean with those of opposite pixels of five times five, less the more their own mean differs from it
+    (within: the deviations where it is wide and where it is narrow).
 
     Two opposite ones leave an even slope as it is. See ``smooth`` for the rest.
     """
@@ -256,7 +325,8 @@ def soften(fragments, spots, runs, depth, pixel_angle, parallel, soft, within, w
                     first = rayed[one if one >= 0 else other, c]
                     second = rayed[other if other >= 0 else one, c]
                     both = one >= 0 and other >= 0
-                    off = ((first + second) / _TWO - rayed[f, c]) / (within if both else within / _TWO)
+                    near = within[1] if wanted[f, c] & _NARROW else within[0]
+                    off = ((first + second) / _TWO - rayed[f, c]) / (near if both else near / _TWO)
                     # Little by little: what chance set apart from all around it is drawn to them all the same.
                     weight = part * np.float32(math.exp(-off * off / _TWO))
                     total[c] += weight * (first + second if both else first)

@@ -127,10 +127,12 @@ class RayScene:
         whole: NDArray[np.int32] | None = None,
     ) -> None:
         steps = vertices if vertices.ndim == 3 else vertices[None]
-        # The library reads sixteen bytes at the last vertex: one row more.
-        self._vertices = np.zeros((len(steps), steps.shape[1] + 1, 3), np.float32)
-        self._vertices[:, :-1] = steps
-        self._triangles = np.ascontiguousarray(triangles, dtype=np.int32)
+        # The library reads sixteen bytes at the last vertex: one row more. And one that is nowhere: what has that is left out of the tree.
+        count = steps.shape[1]
+        self._vertices = np.zeros((len(steps), count + 2, 3), np.float32)
+        self._vertices[:, :count], self._vertices[:, count] = steps, np.nan
+        points = (triangles[:, 0] == triangles[:, 1]) & (triangles[:, 1] == triangles[:, 2])
+        self._triangles = np.where(points[:, None], np.int32(count), triangles).astype(np.int32)
         self.handle = _LIBRARY.rtcNewScene(_DEVICE)
         _LIBRARY.rtcSetSceneFlags(self.handle, _ROBUST)
         kept = [self._triangles]

@@ -31,8 +31,8 @@ function describe(font: Schemas["FontOut"]) {
   <AssetField
     :label
     folder="fonts"
-    accept=".ttf,.otf,.ttc,.otc,font/ttf,font/otf,font/collection"
-    invitation="Use your own TTF or OTF, or drop it here"
+    accept=".ttf,.otf,.ttc,.otc,.woff,.woff2,font/ttf,font/otf,font/collection,font/woff,font/woff2"
+    invitation="Use your own TTF, OTF or WOFF, or drop it here"
     :model-value
     :error
     :list
