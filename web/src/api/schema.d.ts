@@ -832,7 +832,7 @@ export interface paths {
         put?: never;
         /**
          * Upload Font
-         * @description Take in a TTF or OTF file, or a collection of them; what is given is the style that it opens with.
+         * @description Take in a TTF, OTF or WOFF file, or a collection of TTF or OTF; what is given is the style that it opens with.
          */
         post: operations["uploadFont"];
         delete?: never;

@@ -1,4 +1,4 @@
-import type { Ref } from "vue";
+import { onBeforeUnmount, type Ref } from "vue";
 
 import { useOffers } from "@/api/offers";
 import { gathered } from "@/api/upload";
@@ -22,6 +22,8 @@ export function useIncoming(selected: Ref<string>, select: (path: string) => voi
   const shot = useShot();
   const offers = useOffers();
   const bringing = useBringing(() => shot.meta?.project_id ?? 0);
+  // What comes later would go into whatever shot is open then.
+  onBeforeUnmount(() => bringing.stop());
 
   /** The fields of a kind of element that name files, with what the library calls these; fonts among them. */
   function fieldsOf(kind: string): { field: string; title: string; files: string }[] {
@@ -31,22 +33,25 @@ export function useIncoming(selected: Ref<string>, select: (path: string) => voi
       return files ? [{ field: name, title: field.title ?? name, files }] : [];
     });
   }
-  function selectedKind(): string {
-    const [part, at] = selected.value.split(".");
-    return (part === "elements" && shot.draft?.elements[Number(at)]?.kind) || "";
-  }
   /** Things that what is selected shows itself: where they go, and what all files make there. */
   function meantHere(files: File[], bundles: Bundle[]): { bundle: Bundle; took: (file: Brought) => void } | null {
-    const own = fieldsOf(selectedKind());
     const path = selected.value;
+    const [part, at] = path.split(".");
+    const element = part === "elements" ? shot.draft?.elements[Number(at)] : undefined;
+    const own = element ? fieldsOf(element.kind) : [];
     const [only] = bundles;
     const [first] = files;
     if (!only || !first) return null;
     const whole = own.find((one) => gathered(files, offers.value?.library[one.files]?.gathers ?? []));
     const found = whole ?? (bundles.length === 1 ? own.find((one) => one.files === only.kind) : undefined);
-    if (found) {
+    if (found && element) {
       const bundle = whole ? { files, kind: whole.files, name: only.name } : only;
-      return { bundle, took: ({ key }) => shot.edit(`${path}.${found.field}`, key, true, found.title) };
+      const took = ({ key }: Brought) => {
+        // It may stand elsewhere in the list by now, or be gone; then the file is in the library.
+        const now = shot.draft?.elements.findIndex((one) => one.id === element.id) ?? -1;
+        if (now >= 0) shot.edit(`elements.${now}.${found.field}`, key, true, found.title);
+      };
+      return { bundle, took };
     }
     if (path !== "environment" || files.length > 1 || !SKY.test(first.name)) return null;
     const changes = (key: string) => ({ "environment.source": "picture", "environment.picture": key });

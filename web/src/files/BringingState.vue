@@ -25,6 +25,6 @@ defineProps<{ bringing: ReturnType<typeof useBringing> }>();
     </span>
     <button type="button" class="underline underline-offset-2" @click="bringing.stop()">Stop</button>
   </p>
-  <p v-for="tale in bringing.said.value" :key="tale" role="status">✓ {{ tale }}</p>
-  <p v-for="failure in bringing.failures.value" :key="failure" role="alert" class="text-now">✕ {{ failure }}</p>
+  <p v-for="(tale, at) in bringing.said.value" :key="at" role="status">✓ {{ tale }}</p>
+  <p v-for="(failure, at) in bringing.failures.value" :key="at" role="alert" class="text-now">✕ {{ failure }}</p>
 </template>

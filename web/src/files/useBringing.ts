@@ -29,7 +29,10 @@ export function useBringing(project: () => number) {
     took: (bundle: Bundle, answer: T) => string = () => "",
     address: (bundle: Bundle) => string = usual,
   ) {
-    if (under.value) return;
+    if (under.value) {
+      failures.value.push("Something else is on its way still; bring these when it is there.");
+      return;
+    }
     failures.value = [];
     said.value = [];
     stopped = new AbortController();
