@@ -1,4 +1,4 @@
-import { onBeforeUnmount, type Ref } from "vue";
+import { onBeforeUnmount, type Ref, watch } from "vue";
 
 import { useOffers } from "@/api/offers";
 import { gathered } from "@/api/upload";
@@ -23,7 +23,8 @@ export function useIncoming(selected: Ref<string>, select: (path: string) => voi
   const offers = useOffers();
   const bringing = useBringing(() => shot.meta?.project_id ?? 0);
   // What comes later would go into whatever shot is open then.
-  onBeforeUnmount(() => bringing.stop());
+  watch(() => shot.id, bringing.stop);
+  onBeforeUnmount(bringing.stop);
 
   /** The fields of a kind of element that name files, with what the library calls these; fonts among them. */
   function fieldsOf(kind: string): { field: string; title: string; files: string }[] {
@@ -78,7 +79,9 @@ export function useIncoming(selected: Ref<string>, select: (path: string) => voi
   }
   useDrops(async (files) => {
     if (shot.looking) return;
+    const before = shot.id;
     const bundles = await bundlesOf(files, offers.value?.library ?? {});
+    if (shot.id !== before) return;
     const here = meantHere(files, bundles);
     if (!here) return bringing.bring(bundles, place);
     await bringing.bring([here.bundle], (_, file) => {

@@ -56,7 +56,7 @@ watch(
 
 /** Send what was chosen: one thing, or several of which the first that is taken is shown here. */
 async function send(files: File[]) {
-  if (!files.length || bringing.under.value) return;
+  if (!files.length || bringing.sending.value) return;
   failure.value = "";
   const all = await bundlesOf(files, offers.value?.library ?? {});
   const [first] = all;
@@ -102,7 +102,7 @@ function chosenFolder(event: Event) {
     <ListField :label :model-value="modelValue" :options :error="failure || error" @commit="emit('commit', $event)" />
     <BringingState :bringing class="mt-1" />
     <button
-      v-if="!bringing.under.value"
+      v-if="!bringing.sending.value"
       type="button"
       class="mt-1 inline-flex items-center gap-1 text-left text-select-ink underline underline-offset-2"
       @click="input?.click()"
@@ -110,7 +110,7 @@ function chosenFolder(event: Event) {
       <Upload :size="13" class="shrink-0" aria-hidden="true" />{{ invitation }}
     </button>
     <button
-      v-if="gathers?.length && !bringing.under.value"
+      v-if="gathers?.length && !bringing.sending.value"
       type="button"
       class="mt-0.5 block text-left text-select-ink underline underline-offset-2"
       @click="folderInput?.click()"

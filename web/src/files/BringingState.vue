@@ -6,20 +6,20 @@ defineProps<{ bringing: ReturnType<typeof useBringing> }>();
 </script>
 
 <template>
-  <p v-if="bringing.under.value" class="flex items-center gap-2" role="status">
+  <p v-if="bringing.sending.value" class="flex items-center gap-2" role="status">
     <progress
-      v-if="bringing.under.value.share < 1"
+      v-if="bringing.sending.value.share < 1"
       class="h-2 w-40 accent-select-ink"
-      :value="bringing.under.value.share"
+      :value="bringing.sending.value.share"
       aria-label="Sent"
     ></progress>
     <span>
-      <template v-if="bringing.under.value.of > 1">
-        {{ bringing.under.value.number }} of {{ bringing.under.value.of }}, {{ bringing.under.value.name }}:
+      <template v-if="bringing.sending.value.of > 1">
+        {{ bringing.sending.value.number }} of {{ bringing.sending.value.of }}, {{ bringing.sending.value.name }}:
       </template>
       {{
-        bringing.under.value.share < 1
-          ? `sending, ${Math.floor(bringing.under.value.share * 100)} %`
+        bringing.sending.value.share < 1
+          ? `sending, ${Math.floor(bringing.sending.value.share * 100)} %`
           : "reading the file…"
       }}
     </span>

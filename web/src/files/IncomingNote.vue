@@ -6,7 +6,7 @@ import BringingState from "./BringingState.vue";
 import type { useBringing } from "./useBringing";
 
 const props = defineProps<{ bringing: ReturnType<typeof useBringing> }>();
-const over = computed(() => !props.bringing.under.value);
+const over = computed(() => !props.bringing.sending.value);
 const there = computed(
   () => !over.value || props.bringing.said.value.length > 0 || props.bringing.failures.value.length > 0,
 );

@@ -18,33 +18,34 @@ const NUMBERED = /^(.*?)(\d+)(\D*\.(?:png|jpe?g|tiff?|tga|exr|hdr|webp|avif|bmp)
 /** Bytes of a model that are looked through for names. */
 const LOOKED_THROUGH = 16_000_000;
 
-/** What a file says of others, in small letters: of a binary model only its description. */
-async function told(file: File): Promise<string> {
-  if (!/\.glb$/i.test(file.name)) return (await file.slice(0, LOOKED_THROUGH).text()).toLowerCase();
+/** What a model says: of a binary one only its description. */
+async function textOf(file: File): Promise<string> {
+  if (!/\.glb$/i.test(file.name)) return file.slice(0, LOOKED_THROUGH).text();
   // glTF 2.0, 4.4: twelve bytes, then the length of the description and its kind.
   const head = new DataView(await file.slice(0, 20).arrayBuffer());
   const length = head.byteLength < 20 ? 0 : head.getUint32(12, true);
-  return (await file.slice(20, 20 + Math.min(length, LOOKED_THROUGH)).text()).toLowerCase();
+  return file.slice(20, 20 + Math.min(length, LOOKED_THROUGH)).text();
 }
-/** Whether a text names a file, as it is or as an address; in whatever folder. */
-function names(text: string, file: File): boolean {
-  const name = file.name.toLowerCase();
-  return [name, encodeURI(name).toLowerCase()].some((one) => {
-    for (let at = text.indexOf(one); at >= 0; at = text.indexOf(one, at + 1)) {
-      const before = text[at - 1] ?? "\n";
-      const after = text[at + one.length] ?? "\n";
-      if (/[\s"'/\\]/.test(before) && /[\s"'?#]/.test(after)) return true;
-    }
-    return false;
-  });
+function decoded(address: string): string {
+  try {
+    return decodeURIComponent(address);
+  } catch {
+    return address;
+  }
+}
+/** The ends of lines, texts and addresses that name files, without folders, in small letters; before a name its line may say what it is for. */
+function mentionsIn(text: string): string[] {
+  const parts = new Set(text.split(/["'/\\\r\n?#]/).map((one) => one.trim()));
+  return [...parts].filter((one) => COMPANION.test(one)).map((one) => decoded(one).toLowerCase());
 }
 /** A model with those of the files that it names, and what these name. */
 async function withNamed(model: File, files: File[]): Promise<File[]> {
   const found = [model];
   for (const one of found) {
     if (one !== model && !/\.mtl$/i.test(one.name)) continue;
-    const text = await told(one);
-    found.push(...files.filter((other) => !found.includes(other) && names(text, other)));
+    const mentions = mentionsIn(await textOf(one));
+    const isNamed = (name: string) => mentions.some((said) => said === name || said.endsWith(` ${name}`));
+    found.push(...files.filter((other) => !found.includes(other) && isNamed(other.name.toLowerCase())));
   }
   return found;
 }

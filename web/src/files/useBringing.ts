@@ -14,7 +14,7 @@ export interface Brought {
 /** Files on their way into a project, one thing after the other; what is wrong with one keeps none of the others out. */
 export function useBringing(project: () => number) {
   /** What is sent: which of how many, its name, and how much of it is there (0 to 1; then it is read); null while nothing is. */
-  const under = shallowRef<{ number: number; of: number; name: string; share: number } | null>(null);
+  const sending = shallowRef<{ number: number; of: number; name: string; share: number } | null>(null);
   const failures = ref<string[]>([]);
   const said = ref<string[]>([]);
   let stopped = new AbortController();
@@ -29,7 +29,7 @@ export function useBringing(project: () => number) {
     took: (bundle: Bundle, answer: T) => string = () => "",
     address: (bundle: Bundle) => string = usual,
   ) {
-    if (under.value) {
+    if (sending.value) {
       failures.value.push("Something else is on its way still; bring these when it is there.");
       return;
     }
@@ -38,16 +38,20 @@ export function useBringing(project: () => number) {
     stopped = new AbortController();
     try {
       for (const [at, bundle] of bundles.entries()) {
+        if (stopped.signal.aborted) break;
         const about = { number: at + 1, of: bundles.length, name: bundle.name };
         if (!bundle.kind) {
           const what = "fonts, drawings, models, pictures, movies and sounds are";
           failures.value.push(`${bundle.files[0]?.name} is nothing that is shown or heard here: ${what}.`);
           continue;
         }
-        under.value = { ...about, share: 0 };
+        sending.value = { ...about, share: 0 };
         try {
-          const sent = (share: number) => (under.value = { ...about, share });
-          const tale = took(bundle, await upload<T>(address(bundle), bundle.files, sent, stopped.signal));
+          const sent = (share: number) => (sending.value = { ...about, share });
+          const answer = await upload<T>(address(bundle), bundle.files, sent, stopped.signal);
+          // It is there; but whoever left does not want it in what is open now.
+          if (stopped.signal.aborted) break;
+          const tale = took(bundle, answer);
           if (tale) said.value.push(tale);
         } catch (error) {
           if (!(error instanceof Problem)) throw error;
@@ -57,7 +61,7 @@ export function useBringing(project: () => number) {
         }
       }
     } finally {
-      under.value = null;
+      sending.value = null;
     }
   }
   function stop() {
@@ -67,5 +71,5 @@ export function useBringing(project: () => number) {
     failures.value = [];
     said.value = [];
   }
-  return { under, failures, said, bring, stop, clear };
+  return { sending, failures, said, bring, stop, clear };
 }

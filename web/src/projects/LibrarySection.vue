@@ -159,7 +159,7 @@ useDrops(async (files) => {
       <h2 class="font-title text-lg">Library</h2>
       <span class="text-soft">{{ counted(rows.length, "file") }}</span>
       <PressButton quiet :aria-expanded="open" @click="open = !open">{{ open ? "Close" : "Show" }}</PressButton>
-      <PressButton v-if="changes" class="ml-auto" :disabled="bringing.under.value !== null" @click="pick(null)"
+      <PressButton v-if="changes" class="ml-auto" :disabled="bringing.sending.value !== null" @click="pick(null)"
         >Bring files</PressButton
       >
     </div>
@@ -238,7 +238,7 @@ useDrops(async (files) => {
             <span v-else class="text-soft">Used nowhere</span>
           </span>
           <div v-if="changes" class="-ml-2.5 flex">
-            <PressButton quiet :disabled="bringing.under.value !== null" @click="pick(row)">Replace</PressButton>
+            <PressButton quiet :disabled="bringing.sending.value !== null" @click="pick(row)">Replace</PressButton>
             <PressButton v-if="!row.uses.length" quiet @click="putAway(row)">Delete</PressButton>
           </div>
         </li>

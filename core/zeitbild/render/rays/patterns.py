@@ -46,7 +46,7 @@ def sobol(count: int) -> NDArray[np.float64]:
 
 
 def _shared_net(rays: int) -> NDArray[np.float64]:
-    """Points [16 rays, 2], rays up to 64, of which these are nets, as even as so many points can be: those of each pixel, its first 2, 4, 8 and so on,
+    """Points [16 rays, 2] of the unit square, rays a power of two up to 64, of which these are nets, as even as so many points can be: those of each pixel, its first 2, 4, 8 and so on,
     those of each ordinal over all pixels of a square, and the first 2, 4, 8 of all pixels together.
 
     One ray a pixel is cast first, and more only where those of a square disagree, as many as it takes: so the first ones alone must reach all
