@@ -33,7 +33,7 @@ from zeitbild.snapshot.pixel_filter import ONE_PIXEL
 from zeitbild.snapshot.quality import Quality
 
 #: Part of every frame key: raise it whenever the same snapshot would give other pixels.
-RENDERER_VERSION = 48
+RENDERER_VERSION = 49
 
 
 def render(snapshot: Snapshot, quality: Quality, *, planes: bool = False) -> Picture:

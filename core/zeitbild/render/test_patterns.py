@@ -4,8 +4,9 @@ import unittest
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.stats import qmc
 
-from zeitbild.render.rays.patterns import SQUARE, _shared_net
+from zeitbild.render.rays.patterns import SQUARE, _shared_net, sobol
 
 
 def _is_net(points: NDArray[np.float64]) -> bool:
@@ -21,10 +22,20 @@ def _is_net(points: NDArray[np.float64]) -> bool:
     return True
 
 
+class Sequence(unittest.TestCase):
+    def test_its_points_are_those_that_another_library_has(self) -> None:
+        """scipy puts them in the order of a Gray code, and at the corners of their cells."""
+        theirs = qmc.Sobol(4, scramble=False).random_base2(10)
+        place = np.arange(1024)
+        ours = sobol(1024, 4) - 0.5 / 1024
+        np.testing.assert_array_equal(ours[place ^ (place >> 1)], theirs)
+        np.testing.assert_array_equal(sobol(1024), sobol(1024, 4)[:, :2])
+
+
 class SharedNets(unittest.TestCase):
     def test_what_a_pixel_a_ray_and_a_square_have_is_as_even_as_it_can_be(self) -> None:
         for rays in (1, 2, 4, 8, 16, 32, 64):
-            points = _shared_net(rays).reshape(SQUARE, rays, 2)
+            points = _shared_net(rays)[:, :2].reshape(SQUARE, rays, 2)
             self.assertTrue(((points >= 0) & (points < 1)).all())
             firsts = [1 << bit for bit in range(rays.bit_length())]
             with self.subTest(rays=rays):
@@ -37,7 +48,7 @@ class SharedNets(unittest.TestCase):
 
     def test_the_first_of_them_lean_to_no_side(self) -> None:
         for rays in (32, 64):
-            points = _shared_net(rays).reshape(SQUARE, rays, 2)
+            points = _shared_net(rays)[:, :2].reshape(SQUARE, rays, 2)
             for first in (16, 32, rays):
                 middle = points[:, :first].reshape(-1, 2).mean(axis=0)
                 self.assertLess(float(np.abs(middle - 0.5).max()), 0.002, (rays, first))

@@ -66,7 +66,7 @@ export function useIncoming(selected: Ref<string>, select: (path: string) => voi
     if (bundle.kind === "fonts") return `${title} is among the fonts of this project now.`;
     if (bundle.kind === "sounds") {
       addSound(shot, { file: key, name: bundle.name.slice(0, 80) });
-      return `${title} is heard from frame ${shot.frame} on; the Time desk has it.`;
+      return `${title} is heard from frame ${shot.frame} on; sounds lie on the Time desk.`;
     }
     for (const kind of offers.value?.element_kinds ?? []) {
       const found = fieldsOf(kind.name).find((one) => one.files === bundle.kind);

@@ -231,6 +231,14 @@ function key(event: KeyboardEvent) {
     <slot :width="viewWidth" :place />
     <template #over>
       <p
+        v-if="latest.awaited.value && !playing"
+        :key="latest.awaited.value"
+        class="late pointer-events-none absolute inset-x-0 bottom-1 text-center text-xs text-white"
+        :class="latest.shown.value ? '' : 'top-1/2'"
+      >
+        {{ latest.shown.value ? "a sharper picture is on its way …" : "rendering …" }}
+      </p>
+      <p
         v-if="latest.failure.value"
         class="absolute inset-x-4 top-4 mx-auto max-w-lg rounded-sm bg-sheet px-3 py-2 text-center shadow"
         role="status"

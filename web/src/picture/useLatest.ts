@@ -29,6 +29,8 @@ export function useLatest() {
   const shown = shallowRef<Shown | null>(null);
   const failure = shallowRef<Problem | null>(null);
   const count = ref(0);
+  /** What was asked for last and is not there yet; empty when all is. */
+  const awaited = ref("");
   const line = `${Date.now()} ${Math.random()}`;
   let waiting: { shot: number; request: PictureRequest; tag: string } | null = null;
   /** Sharp pictures under way: they may take long, and are given up as soon as something newer is asked for. */
@@ -61,9 +63,11 @@ export function useLatest() {
       shown.value = { tag, bitmap, milliseconds: performance.now() - began };
       failure.value = null;
       count.value += 1;
+      if (awaited.value === tag) awaited.value = "";
     } catch (error) {
       if (own < newest || ended || hangUp.signal.aborted) return;
       newest = own;
+      awaited.value = "";
       failure.value =
         error instanceof Problem
           ? error
@@ -86,6 +90,7 @@ export function useLatest() {
   function ask(shot: number, request: PictureRequest, tag: string) {
     for (const one of sharp) one.abort();
     waiting = { shot, request, tag };
+    awaited.value = tag;
     pump();
   }
 
@@ -94,5 +99,11 @@ export function useLatest() {
     for (const one of sharp) one.abort();
     shown.value?.bitmap.close();
   });
-  return { shown: readonly(shown), failure: readonly(failure), count: readonly(count), ask };
+  return {
+    shown: readonly(shown),
+    failure: readonly(failure),
+    count: readonly(count),
+    awaited: readonly(awaited),
+    ask,
+  };
 }

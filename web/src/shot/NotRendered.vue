@@ -1,5 +1,5 @@
 <script setup lang="ts">
-/** Says that the run has no picture of the frame that is looked at, and leads to the nearest one that it has. */
+/** Says that there is no rendered picture of the frame that is looked at, and leads to the nearest one that there is, or to a run. */
 import { computed } from "vue";
 
 import { useRun } from "./run";
@@ -17,11 +17,17 @@ const nearest = computed(() => {
 </script>
 
 <template>
-  <p>
-    Frame {{ shot.frame }} is not rendered in this run.
-    <template v-if="nearest !== null">
-      <br /><button type="button" class="underline" @click="shot.goTo(nearest)">Look at frame {{ nearest }}</button>,
-      the nearest that is.
-    </template>
+  <p v-if="run.loaded && nearest === null">
+    Nothing is rendered yet.<br /><RouterLink :to="`/shots/${shot.id}/run`" class="underline">Start a run</RouterLink>
+    first.
+  </p>
+  <p v-else-if="nearest !== null">
+    Frame {{ shot.frame }} is not rendered in this run.<br /><button
+      type="button"
+      class="underline"
+      @click="shot.goTo(nearest)"
+    >
+      Look at frame {{ nearest }}</button
+    >, the nearest that is.
   </p>
 </template>

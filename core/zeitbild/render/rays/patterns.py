@@ -13,7 +13,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from zeitbild.render.light.lighting import FLAT, KIND, SIZE, on_disc
-from zeitbild.render.visible.sampling import radical_inverse
 from zeitbild.render.world.ray_scene import TWICE, VEIL_BITS
 
 #: Which stretch of the sequence a pixel takes, by row and column in its square: an ordered-dither matrix (Bayer 1973).
@@ -29,25 +28,44 @@ _BITS = 32
 _OWN = (19, 53, 121, 242, 261, 522)
 
 
+#: Of each coordinate but the first: which powers its polynomial over two digits has between the first and the last, as bits, and the odd numbers
+#: that it starts from (Joe and Kuo 2008, Constructing Sobol sequences with better two-dimensional projections, table of dimensions).
+_POLYNOMIALS = ((0, (1,)), (1, (1, 3)), (1, (1, 3, 1)))
+
+
+def _directions(axis: int) -> list[int]:
+    """What each bit of a point's number adds to its coordinate, as ``_BITS`` bits behind the point (Bratley and Fox 1988)."""
+    if axis == 0:
+        return [1 << (_BITS - 1 - bit) for bit in range(_BITS)]
+    powers, odd = _POLYNOMIALS[axis - 1]
+    degree = len(odd)
+    found = [number << (_BITS - 1 - bit) for bit, number in enumerate(odd)]
+    for bit in range(degree, _BITS):
+        next_one = found[bit - degree] ^ (found[bit - degree] >> degree)
+        for back in range(1, degree):
+            if powers >> (degree - 1 - back) & 1:
+                next_one ^= found[bit - back]
+        found.append(next_one)
+    return found
+
+
 @lru_cache(maxsize=16)
-def sobol(count: int) -> NDArray[np.float64]:
-    """First ``count`` points [count, 2] of the sequence, each in the middle of its cell; count is a power of two."""
-    directions = [[1 << (_BITS - 1 - bit) for bit in range(_BITS)], [1 << (_BITS - 1)]]
-    for bit in range(1, _BITS):
-        before = directions[1][bit - 1]
-        directions[1].append(before ^ (before >> 1))
+def sobol(count: int, axes: int = 2) -> NDArray[np.float64]:
+    """First ``count`` points [count, axes up to 4] of the sequence, each in the middle of its cell; count is a power of two."""
     index = np.arange(count, dtype=np.uint64)
-    points = np.zeros((count, 2), np.uint64)
-    for axis in (0, 1):
-        for bit in range(count.bit_length()):
+    points = np.zeros((count, axes), np.uint64)
+    for axis in range(axes):
+        for bit, added in enumerate(_directions(axis)[: count.bit_length()]):
             chosen = (index >> np.uint64(bit)) & np.uint64(1) == 1
-            points[chosen, axis] ^= np.uint64(directions[axis][bit])
+            points[chosen, axis] ^= np.uint64(added)
     return points / 2.0**_BITS + 0.5 / count
 
 
 def _shared_net(rays: int) -> NDArray[np.float64]:
-    """Points [16 rays, 2] of the unit square, rays a power of two up to 64, of which these are nets, as even as so many points can be: those of each pixel, its first 2, 4, 8 and so on,
-    those of each ordinal over all pixels of a square, and the first 2, 4, 8 of all pixels together.
+    """Points [16 rays, 4] of the sequence, ``rays`` a power of two up to 64.
+
+    Nets in their first two coordinates, as even as so many points can be, are those of each pixel, its first 2, 4, 8 and so on, those of each
+    ordinal over all pixels of a square, and the first 2, 4, 8 and so on of all pixels together. The other two are even together with these.
 
     One ray a pixel is cast first, and more only where those of a square disagree, as many as it takes: so the first ones alone must reach all
     over the light.
@@ -57,8 +75,8 @@ def _shared_net(rays: int) -> NDArray[np.float64]:
         own ^= np.where(np.arange(rays) >> bit & 1, _OWN[bit], 0)
     numbers = np.arange(SQUARE)[:, None] ^ own
     most = SQUARE << len(_OWN)
-    points: NDArray[np.float64] = sobol(most)[numbers] - 0.5 / most + 0.5 / (SQUARE * rays)
-    return points.reshape(-1, 2)
+    points: NDArray[np.float64] = sobol(most, 4)[numbers] - 0.5 / most + 0.5 / (SQUARE * rays)
+    return points.reshape(-1, 4)
 
 
 def ray_pattern(lights: NDArray[np.float32], rays: int) -> NDArray[np.float32]:
@@ -69,12 +87,11 @@ def ray_pattern(lights: NDArray[np.float32], rays: int) -> NDArray[np.float32]:
     """
     points, shared = sobol(SQUARE * rays), _shared_net(rays)
     pattern = np.zeros((len(lights) + 1, len(points), 5), np.float32)
-    # In bases that have nothing to do with that of places on lights, so that both together are even (Halton 1960).
-    for at, base in ((3, 3), (4, 5)):
-        pattern[:-1, :, at] = (radical_inverse(base, len(points)) + 0.5 / len(points)) % 1 - 0.5
+    # Even together with places on lights: where bars of a fence stand a few pixels apart both tell how much of a light they leave.
+    pattern[:-1, :, 3:] = shared[:, 2:] - 0.5
     for number in range(len(lights) + 1):
         step = np.array(_STEP) * number
-        moved, spread = (points + step) % 1, (shared + step) % 1
+        moved, spread = (points + step) % 1, (shared[:, :2] + step) % 1
         if number == len(lights):
             disc = on_disc(moved)
             pattern[number, :, :2] = disc

@@ -34,7 +34,7 @@ _SHARP = 0.12
 #: neighbours tell the rest.
 _FINELY, _MOST_RAYS, _WIDE_RAYS = 8, 64, 16
 #: Two opposite neighbours count there as far as their mean is about as near as this, where borders are wide and where they are narrow.
-_NEAR_SHARES = np.float32(0.4), np.float32(0.08)
+_NEAR_SHARES = np.float32(0.1), np.float32(0.05)
 #: How often, at most, borders are followed to where they end.
 _ROUNDS = 8
 #: What one see-through body stops of a pixel's rays differs from pixel to pixel by a ray, of two by two: pixels that differ by fewer share a

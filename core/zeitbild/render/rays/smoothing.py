@@ -40,10 +40,9 @@ _HALF, _TWO = np.float32(0.5), np.float32(2)
 #: Bits of what is known of a place: a shadow's border is there (``tracing.find_borders``), and its neighbours can tell little of it.
 BORDER, NARROW = 1, 2
 _NARROW = np.uint8(NARROW)
-#: Where the share of a light changes by more than this from pixel to pixel, or differs by more between the pixels about one and those around
-#: them, neighbours tell too little of it; so they do where there are fewer. Sixteen rays each leave a deviation of 0.05: of the first 0.007, of
-#: the second 0.02.
-_STEEP, _CURVED, _FEW = np.float32(1 / 24), np.float32(0.08), 18
+#: Where the share of a light changes by more than this from pixel to pixel, or differs by more from an even slope (root mean square, of the
+#: square; chance leaves 0.04 of sixteen rays), neighbours tell too little of it; so they do where there are fewer of them.
+_STEEP, _UNEVEN, _FEW = np.float32(1 / 24), np.float32(0.055 * 0.055), 18
 #: Radiance (of all three colours) that one pixel's mirror rays may have met more than so many times what those of the window met in the mean: a
 #: glint of which one in sixteen tells would else be a square of sixteen pixels.
 _GLARE, _TIMES = np.float32(6), np.float32(4)
@@ -262,28 +261,25 @@ def find_narrow(  # type: ignore[no-untyped-def]
             for number in range(count):
                 if wanted[f, number] == 0 or not has_borders(lights[number]):
                     continue
-                found = inside = 0
-                every = inner = by_x = by_y = all_x = all_y = far_x = far_y = _ZERO
+                found = 0
+                every = square = by_x = by_y = all_x = all_y = far_x = far_y = _ZERO
                 for k in range(25):
                     g = around[k]
                     if g < 0 or tally[g, number, 0] == 0:
                         continue
                     share = np.float32(tally[g, number, 1]) / np.float32(tally[g, number, 0])
                     x, y = np.float32(k % 5 - 2), np.float32(k // 5 - 2)
-                    found, every = found + 1, every + share
+                    found, every, square = found + 1, every + share, square + share * share
                     all_x, all_y, by_x, by_y = all_x + x, all_y + y, by_x + x * share, by_y + y * share
                     far_x, far_y = far_x + x * x, far_y + y * y
-                    if max(abs(x), abs(y)) < _TWO:
-                        inside, inner = inside + 1, inner + share
-                if found < _FEW or inside == found or inside == 0:
+                if found < _FEW:
                     continue
+                # A straight plane through them: how it rises across and down, and what of them lies off it.
                 part = _ONE / np.float32(found)
-                curved = inner / np.float32(inside) - (every - inner) / np.float32(found - inside)
-                if (
-                    abs(by_x - all_x * every * part) < _STEEP * (far_x - all_x * all_x * part)
-                    and abs(by_y - all_y * every * part) < _STEEP * (far_y - all_y * all_y * part)
-                    and abs(curved) < _CURVED
-                ):
+                across, down = far_x - all_x * all_x * part, far_y - all_y * all_y * part
+                rise_x, rise_y = (by_x - all_x * every * part) / across, (by_y - all_y * every * part) / down
+                off = square - every * every * part - rise_x * rise_x * across - rise_y * rise_y * down
+                if abs(rise_x) < _STEEP and abs(rise_y) < _STEEP and off * part < _UNEVEN:
                     narrow[f, number] = np.uint8(0)
 
 

@@ -113,12 +113,7 @@ useSpaceKey(playback.toggle);
         :label="`Frame ${shot.frame} ${what === 'picture' ? `over ${ground.kind}` : `as ${what}`}`"
         @pixel="pixel = $event"
       >
-        <p v-if="run.loaded && !run.finished.size">
-          Nothing is rendered yet.<br /><RouterLink :to="`/shots/${shot.id}/run`" class="underline"
-            >Start a run</RouterLink
-          >, then prove its edges here.
-        </p>
-        <NotRendered v-else-if="!there" />
+        <NotRendered v-if="!there" />
       </PixelView>
       <GroundBar>
         <PlayBar v-if="run.finished.size" :playback :total="run.finished.size" :rate="shot.draft?.timing.rate ?? ''" />
