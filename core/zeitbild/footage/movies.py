@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from fractions import Fraction
+from itertools import chain
 from pathlib import Path
 
 import av
@@ -13,6 +14,7 @@ from av.video.reformatter import ColorRange, Colorspace
 
 from zeitbild.avif_files import is_avif
 from zeitbild.errors import PictureError
+from zeitbild.footage.fields import Fields
 from zeitbild.footage.plain import MAX_PICTURES
 from zeitbild.stills import Raw, check_size, in_srgb, said_by_codes
 
@@ -81,7 +83,14 @@ class Movie:
         self._frames: Iterator[tuple[int, VideoFrame]] = iter(())
         self._held: tuple[int, VideoFrame] | None = None
         self._ahead: tuple[int, VideoFrame] | None = None
+        self._in_fields = False
         self._from_start()
+        if self._ahead is not None and self._ahead[1].interlaced_frame:
+            self._in_fields = True
+            self.notes.append(
+                "its pictures are two fields each (interlaced): each is made whole, as at its first field"
+            )
+            self._from_start()
         # Telephones hold them as they were held.
         self._turns = round(self._ahead[1].rotation / 90) % 4 if self._ahead is not None else 0
         if self._turns % 2:
@@ -123,6 +132,18 @@ class Movie:
 
     def _decoded(self) -> Iterator[tuple[int, VideoFrame]]:
         """Frames from here on, with the number of the picture that they begin."""
+        if not self._in_fields:
+            yield from ((self._number(frame, self._base), frame) for frame in self._frames_from_here())
+            return
+        fields = Fields(self._stream)
+        for frame in chain(self._frames_from_here(), (None,)):
+            for whole in fields.whole(frame):
+                yield self._number(whole, whole.time_base or self._base), whole
+
+    def _number(self, frame: VideoFrame, base: Fraction) -> int:
+        return round(((frame.pts or 0) * base - self._begin * self._base) * self.rate)
+
+    def _frames_from_here(self) -> Iterator[VideoFrame]:
         for packet in self._container.demux(self._stream):
             if self._veiled and packet.size == 0:
                 packets = self._decoder.decode(None)
@@ -130,9 +151,8 @@ class Movie:
                 packets = self._decoder.decode(packet)
             for frame in packets:
                 assert isinstance(frame, VideoFrame)
-                if frame.pts is None:
-                    continue
-                yield round((frame.pts - self._begin) * self._base * self.rate), frame
+                if frame.pts is not None:
+                    yield frame
 
     def picture(self, number: int) -> Raw:
         """One of its pictures; PictureError where the file is damaged."""

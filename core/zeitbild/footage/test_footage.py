@@ -276,6 +276,48 @@ class Moving(_Files):
                         edge = np.abs(pixels[4:-4, 4:16, 3] / whole - _pixels()[4:-4, 4:16, 3] / 255)
                         self.assertLess(float(edge.mean()), 0.01)
 
+    def test_pictures_of_two_fields_are_whole(self) -> None:
+        """A bar goes so far from field to field that both show it apart; what stands still keeps each of its lines."""
+        high, wide, count = 64, 96, 12
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "a.mov"
+            with av.open(str(path), "w") as out:
+                stream = out.add_stream("prores_ks", rate=25, options={"flags": "+ilme+ildct"})
+                stream.width, stream.height, stream.pix_fmt = wide, high, "yuv422p10le"
+                stream.codec_context.time_base = Fraction(1, 25)
+                graph = av.filter.Graph()
+                source = graph.add_buffer(width=wide, height=high, format="yuv422p10le", time_base=Fraction(1, 25))
+                graph.link_nodes(source, graph.add("setfield", "tff"), graph.add("buffersink")).configure()
+                for number in range(count):
+                    woven = self._bar(2 * number, high, wide)
+                    woven[1::2] = self._bar(2 * number + 1, high, wide)[1::2]
+                    frame = av.VideoFrame.from_ndarray(woven, format="rgb24").reformat(format="yuv422p10le")
+                    frame.pts, frame.time_base = number, Fraction(1, 25)
+                    graph.vpush(frame)
+                    out.mux(stream.encode(graph.vpull()))
+                out.mux(stream.encode())
+            data = path.read_bytes()
+        place, found = self.look(data)
+        self.assertEqual((found.count, found.rate), (count, Fraction(25)))
+        self.assertTrue(any("interlaced" in note for note in found.notes))
+        for number in (5, 2, 8, 3):
+            seen = self.seen(place, number) / 65535
+            expected = self._bar(2 * number, high, wide) / 255
+            # Compression takes a little; lines of the other field would show the bar two pixels on.
+            self.assertLess(float(np.abs(seen - expected)[:, 8:-8].mean()), 0.02, number)
+            self.assertLess(float(np.abs(seen[::2] - seen[1::2])[8:24, : wide - 12].mean()), 0.02)
+            # Lines that were only drawn between those of one field would be a quarter off.
+            self.assertLess(float(np.abs(seen - expected)[:, wide - 8 :].mean()), 0.05)
+
+    @staticmethod
+    def _bar(number: int, high: int, wide: int) -> NDArray[np.uint8]:
+        """A white bar that goes two pixels each time, and lines of two that stand still at the right."""
+        pixels = np.zeros((high, wide, 3), np.uint8)
+        at = 2 + 2 * number
+        pixels[:, at : at + 14] = 255
+        pixels[np.arange(high) % 4 < 2, wide - 10 :] = 255
+        return pixels
+
     def test_a_movie_is_shown_as_it_was_held(self) -> None:
         """The matrix of its track (ISO/IEC 14496-12, section 8.3.2) turned by a quarter clockwise."""
         data = _movie(".mov", "png", "rgba", 5)

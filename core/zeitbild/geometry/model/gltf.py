@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 import math
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
 from zeitbild.errors import LimitError
 from zeitbild.geometry.model.clips import Clip, clips_of
-from zeitbild.geometry.model.gltf_file import WEBP, File, floats, share
+from zeitbild.geometry.model.glossy import glossy
+from zeitbild.geometry.model.gltf_file import GLOSSY, LAID, WEBP, File, floats, share
 from zeitbild.geometry.model.packed import unpack
 from zeitbild.geometry.model.plain import Material, PlainModel, PlainPart
 from zeitbild.geometry.transforms import put
@@ -18,8 +19,30 @@ from zeitbild.geometry.transforms import put
 _MAX_NODES, _MAX_DEPTH = 100_000, 200
 #: Sets of four joints each that a point hangs on at most.
 _MOST_SETS = 8
+#: What a material has of pictures besides those of its colour and surface.
+_MORE_PICTURES = ("normalTexture", "emissiveTexture")
 
 Floats = NDArray[np.float64]
+
+
+class Laid(NamedTuple):
+    """How a picture lies on a mesh: which set of its places tells, and what is done to these [2, 3], row by row."""
+
+    places: int
+    rows: tuple[float, ...] = (1.0, 0.0, 0.0, 0.0, 1.0, 0.0)
+
+
+def laid(texture: dict[str, Any]) -> Laid:
+    """How a picture lies (KHR_texture_transform): scaled, then turned against the clock as it is seen, then moved."""
+    extensions = texture.get("extensions")
+    own = extensions.get(LAID) if isinstance(extensions, dict) else None
+    own = own if isinstance(own, dict) else {}
+    places = own.get("texCoord", texture.get("texCoord", 0))
+    (wide, high), (right, down) = floats(own.get("scale"), 2, (1, 1)), floats(own.get("offset"), 2, (0, 0))
+    (angle,) = floats([own.get("rotation", 0)], 1, (0,))
+    cosine, sine = math.cos(angle), math.sin(angle)
+    rows = (cosine * wide, sine * high, right, -sine * wide, cosine * high, down)
+    return Laid(places if isinstance(places, int) else 0, rows)
 
 
 def local_matrix(node: dict[str, Any]) -> Floats:
@@ -54,6 +77,8 @@ class _Reader:
         self.skins: dict[int, dict[str, Any]] = {}
         self.standing: dict[int, Floats] = {}
         self.named: dict[int, str] = {}
+        #: How the pictures of each material lie.
+        self.laid: list[Laid] = []
 
     def read(self) -> None:
         document = self.file.document
@@ -146,6 +171,12 @@ class _Reader:
         red, green, blue, alpha = (
             min(max(one, 0.0), 1.0) for one in floats(plain.get("baseColorFactor"), 4, (1, 1, 1, 1))
         )
+        roughness, metalness = share(plain.get("roughnessFactor", 1), 1.0), share(plain.get("metallicFactor", 1), 1.0)
+        shown = plain.get("baseColorTexture")
+        if isinstance(more.get(GLOSSY), dict) and not plain:
+            (red, green, blue), alpha, roughness, metalness, shown = glossy(more[GLOSSY])
+            if more[GLOSSY].get("specularGlossinessTexture") is not None:
+                self.model.note("pictures of gloss")
         strength = more.get("KHR_materials_emissive_strength", {})
         times = floats([strength.get("emissiveStrength", 1)], 1, (1.0,))[0] if isinstance(strength, dict) else 1.0
         vivid = tuple(max(0.0, one) * max(0.0, times) for one in floats(own.get("emissiveFactor"), 3, (0, 0, 0)))
@@ -158,14 +189,12 @@ class _Reader:
         if clear > 0:
             opacity *= 1 - 0.9 * clear
             self.model.note("light that is bent on its way through: what lets it through is clear instead")
-        surface = self._picture(plain.get("metallicRoughnessTexture"))
-        pictures = (
-            self._picture(plain.get("baseColorTexture")),
-            surface,
-            surface,
-            self._picture(own.get("normalTexture")),
-            self._picture(own.get("emissiveTexture")),
+        coloured, surface, bumps, lit = self._pictures(
+            [shown, plain.get("metallicRoughnessTexture"), *map(own.get, _MORE_PICTURES)]
         )
+        pictures = (coloured, surface, surface, bumps, lit)
+        if bumps >= 0 and own["normalTexture"].get("scale", 1) != 1:
+            self.model.note("how high bumps are: as their picture says")
         cutoff = share(own.get("alphaCutoff", 0.5), 0.5) / max(alpha, 1e-6)
         masked = f"m{min(max(round(100 * cutoff), 1), 99)}"
         meaning = {"BLEND": "a", "MASK": masked}.get(mode, "") if pictures[0] >= 0 else ""
@@ -174,8 +203,8 @@ class _Reader:
         return Material(
             str(own.get("name") or f"material {number}")[:80],
             (red, green, blue),
-            share(plain.get("roughnessFactor", 1), 1.0),
-            share(plain.get("metallicFactor", 1), 1.0),
+            roughness,
+            metalness,
             opacity,
             (vivid[0], vivid[1], vivid[2]),
             share(coat.get("clearcoatFactor", 0), 0.0),
@@ -187,12 +216,21 @@ class _Reader:
             surface >= 0,
         )
 
+    def _pictures(self, textures: list[Any]) -> list[int]:
+        """Numbers of the pictures that textures of a material show, as far as they lie alike."""
+        found = [self._picture(texture) for texture in textures]
+        ways = [laid(texture) if number >= 0 else None for number, texture in zip(found, textures, strict=True)]
+        own = next((way for way in ways if way is not None), Laid(0))
+        self.laid.append(own)
+        for at, way in enumerate(ways):
+            if way is not None and way != own:
+                self.model.note("a picture that lies otherwise than the first one of its surface")
+                found[at] = -1
+        return found
+
     def _picture(self, texture: Any) -> int:
         """Number of the picture inside the file that a texture shows; -1 for none."""
         if not isinstance(texture, dict):
-            return -1
-        if texture.get("texCoord", 0) != 0:
-            self.model.note("a picture that lies by a second set of places")
             return -1
         own = self.file.get("textures", texture.get("index"))
         more = own.get("extensions")
@@ -233,9 +271,14 @@ class _Reader:
         own_points, own_normals = points, normals
         points, normals = self._morphed(primitive, weights, points, normals)
         corners = self._corners(primitive, mode, len(points))
-        shares = None
-        if "TEXCOORD_0" in attributes:
-            shares = self._values(attributes["TEXCOORD_0"], 2, len(points))[corners].astype(np.float32)
+        material = primitive.get("material", -1)
+        if material != -1:
+            self.file.get("materials", material)
+        shares, own = None, self.laid[material] if material != -1 else Laid(0)
+        if f"TEXCOORD_{own.places}" in attributes:
+            told = self._values(attributes[f"TEXCOORD_{own.places}"], 2, len(points))
+            rows = np.array(own.rows).reshape(2, 3)
+            shares = (told @ rows[:, :2].T + rows[:, 2])[corners].astype(np.float32)
         colours = None
         if "COLOR_0" in attributes:
             # Light, not encoded (section 3.7.2.1).
@@ -257,9 +300,6 @@ class _Reader:
                 shares = None if shares is None else shares[:, ::-1]
                 colours = None if colours is None else colours[:, ::-1]
                 turned = None if turned is None else -turned
-        material = primitive.get("material", -1)
-        if material != -1:
-            self.file.get("materials", material)
         before = len(self.model.parts)
         self.model.add(
             PlainPart(

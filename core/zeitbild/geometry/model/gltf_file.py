@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 
 from zeitbild.errors import LimitError, ModelError
 from zeitbild.geometry.model.bundle import name_of
+from zeitbild.geometry.model.packed_views import MESHOPT, unpacked
 from zeitbild.geometry.model.plain import MAX_TRIANGLES, PlainModel
 
 _MAGIC = b"glTF"
@@ -23,20 +24,23 @@ _JSON, _BIN = 0x4E4F534A, 0x004E4942
 #: Section 3.6.2.2: types of components, and how many each kind of element has.
 _COMPONENTS = {5120: "i1", 5121: "u1", 5122: "<i2", 5123: "<u2", 5125: "<u4", 5126: "<f4"}
 _COUNTS = {"SCALAR": 1, "VEC2": 2, "VEC3": 3, "VEC4": 4, "MAT2": 4, "MAT3": 9, "MAT4": 16}
-#: What says that a mesh is packed (``packed``), or that a picture is a WebP.
+#: What says that a mesh is packed (``packed``), that a picture is a WebP, how a picture lies, and what surfaces are by their gloss (``glossy``).
 DRACO, WEBP = "KHR_draco_mesh_compression", "EXT_texture_webp"
+LAID, GLOSSY = "KHR_texture_transform", "KHR_materials_pbrSpecularGlossiness"
+#: What a surface is all the same without.
+_LEFT_OUT = frozenset({"KHR_materials_ior", "KHR_materials_specular"})
 _KNOWN = frozenset(
     {
         DRACO,
+        MESHOPT,
         WEBP,
+        LAID,
+        GLOSSY,
         "KHR_materials_clearcoat",
         "KHR_materials_unlit",
         "KHR_materials_emissive_strength",
         "KHR_materials_transmission",
         "KHR_mesh_quantization",
-        "KHR_texture_transform",
-        "KHR_materials_ior",
-        "KHR_materials_specular",
     }
 )
 
@@ -81,9 +85,14 @@ class File:
         self.document, self.binary = chunks(data, model)
         required = self.document.get("extensionsRequired", [])
         for name in required if isinstance(required, list) else []:
-            if name not in _KNOWN:
+            if name not in _KNOWN | _LEFT_OUT:
                 raise ModelError(f"{model.label} needs {str(name)[:60]}, which is not read; write it without", "model")
+        used = self.document.get("extensionsUsed", [])
+        for name in used if isinstance(used, list) else []:
+            if name not in _KNOWN:
+                model.note(str(name)[:60])
         self._buffers: dict[int, bytes] = {}
+        self._unpacked: dict[int, bytes] = {}
         #: Values of accessors that came in another way.
         self.taken: dict[int, NDArray[Any]] = {}
 
@@ -125,11 +134,26 @@ class File:
     def view(self, number: Any) -> tuple[bytes, int]:
         """The bytes of a buffer view and its stride (0: none)."""
         view = self.get("bufferViews", number)
-        data = self.buffer(view.get("buffer"))
-        start, size = self.whole(view.get("byteOffset", 0)), self.whole(view.get("byteLength", 0))
+        stride, extensions = self.whole(view.get("byteStride", 0)), view.get("extensions")
+        packed = extensions.get(MESHOPT) if isinstance(extensions, dict) else None
+        if packed is None:
+            return self._stretch(view, number), stride
+        if number not in self._unpacked:
+            try:
+                self._unpacked[number] = unpacked(self._stretch(packed, number), packed)
+            except ValueError as error:
+                raise self.model.damaged(f"view {number} cannot be unpacked: {error}") from error
+        return self._unpacked[number], stride
+
+    def _stretch(self, own: Any, number: Any) -> bytes:
+        """The stretch of a buffer that a view, or what says how it is packed, names."""
+        if not isinstance(own, dict):
+            raise self.model.damaged(f"view {number} is none")
+        data = self.buffer(own.get("buffer"))
+        start, size = self.whole(own.get("byteOffset", 0)), self.whole(own.get("byteLength", 0))
         if start + size > len(data):
             raise self.model.damaged(f"view {number} reaches beyond its buffer")
-        return data[start : start + size], self.whole(view.get("byteStride", 0))
+        return data[start : start + size]
 
     def whole(self, value: Any) -> int:
         """A number that is whole and not below 0."""

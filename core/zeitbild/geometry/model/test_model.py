@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 
 from zeitbild.errors import InputError, LimitError, ModelError
 from zeitbild.geometry.mesh import Mesh
-from zeitbild.geometry.model.gltf_file import DRACO
+from zeitbild.geometry.model.gltf_file import DRACO, GLOSSY, LAID
 from zeitbild.geometry.model.reading import read_model_data
 from zeitbild.geometry.model.standing import Model, Placing, meshes_of
 from zeitbild.geometry.solids import ball, column, ring
@@ -247,6 +247,77 @@ class Gltf(unittest.TestCase):
         # Section 5.22: metalness is 1 where nothing is said.
         self.assertEqual((own.metalness, own.vivid, own.coat, own.coat_roughness), (1.0, (2.0, 0, 0), 0.7, 0.2))
         self.assertFalse(whole(model_of(writer.glb())).closed)
+
+    def _with_picture(self, **texture: Any) -> Writer:
+        writer = simple(POINTS, FACES, material=0)
+        attributes = writer.document["meshes"][0]["primitives"][0]["attributes"]
+        for number, places in enumerate((POINTS[:, :2], POINTS[:, 1:])):
+            attributes[f"TEXCOORD_{number}"] = writer.accessor(np.ascontiguousarray(places), "VEC2")
+        plain = {"baseColorTexture": {"index": 0, **texture}}
+        more = {"materials": [{"pbrMetallicRoughness": plain}], "textures": [{"source": 0}]}
+        writer.document |= more | {"images": [{"uri": "data:image/png;base64,"}]}
+        return writer
+
+    def _lies(self, writer: Writer) -> NDArray[Any]:
+        (part,) = model_of(writer.glb()).parts
+        assert part.unwrapped is not None
+        return part.unwrapped
+
+    def test_how_pictures_lie(self) -> None:
+        """KHR_texture_transform, its example (from memory): the lower left quarter of the picture, turned with the clock by a right angle. Down is
+        the second number."""
+        own = {"offset": [0, 1], "rotation": math.pi / 2, "scale": [0.5, 0.5]}
+        lies = self._lies(self._with_picture(extensions={LAID: own}))
+        u, v = POINTS[FACES][..., 0], POINTS[FACES][..., 1]
+        # What is seen at the upper right is the quarter's upper left; at the upper left its lower left.
+        np.testing.assert_allclose(lies, np.stack([v / 2, 1 - u / 2], axis=-1), atol=1e-6)
+        for texture in ({"texCoord": 1}, {"texCoord": 0, "extensions": {LAID: {"texCoord": 1}}}):
+            np.testing.assert_allclose(self._lies(self._with_picture(**texture)), POINTS[FACES][..., 1:], atol=1e-6)
+        self.assertEqual(model_of(self._with_picture(texCoord=5).glb()).parts[0].unwrapped, None)
+        # Numbers that are none change nothing.
+        odd = self._with_picture(extensions={LAID: {"offset": "x", "rotation": None, "scale": [1]}})
+        np.testing.assert_allclose(self._lies(odd), POINTS[FACES][..., :2], atol=1e-6)
+
+    def test_pictures_that_lie_otherwise_are_told(self) -> None:
+        writer = self._with_picture()
+        writer.document["materials"][0]["normalTexture"] = {"index": 0, "texCoord": 1}
+        writer.document["materials"][0]["emissiveTexture"] = {"index": 0}
+        model = model_of(writer.glb())
+        self.assertEqual(model.materials[0].pictures, (0, -1, -1, -1, 0))
+        self.assertIn("a picture that lies otherwise than the first one of its surface", model.notes)
+
+    def test_extensions_that_are_not_read_are_told(self) -> None:
+        writer = simple(POINTS, FACES)
+        writer.document["extensionsUsed"] = ["KHR_materials_sheen", "KHR_materials_unlit", "KHR_materials_ior"]
+        self.assertEqual(model_of(writer.glb()).notes, ("KHR_materials_sheen", "KHR_materials_ior"))
+
+    def test_surfaces_by_their_gloss(self) -> None:
+        """Against what metal and roughness scatter and mirror (glTF 2.0, appendix B.3.5): exactly for metals, paint and greys."""
+        random = np.random.default_rng(3)
+        for metal, grey in ((0.0, False), (1.0, False), (0.3, True), (0.8, True)):
+            base = random.uniform(0.2, 0.9, 1 if grey else 3) * np.ones(3)
+            scattered, mirrored = base * (1 - 0.04) * (1 - metal), 0.04 + (base - 0.04) * metal
+            # Light that is mirrored is not scattered.
+            scattered = scattered / (1 - mirrored.max())
+            if scattered.max() > 1:
+                continue
+            own = {"diffuseFactor": [*scattered, 0.7], "specularFactor": list(mirrored), "glossinessFactor": 0.8}
+            writer = simple(POINTS, FACES, material=0)
+            writer.document["materials"] = [{"extensions": {GLOSSY: own}, "alphaMode": "BLEND"}]
+            found = model_of(writer.glb()).materials[0]
+            with self.subTest(metal=metal):
+                self.assertAlmostEqual(found.metalness, metal, delta=1e-3)
+                self.assertAlmostEqual(found.roughness, 0.2)
+                self.assertAlmostEqual(found.opacity, 0.7)
+                if not grey:
+                    np.testing.assert_allclose(found.colour, base, atol=1e-3)
+        writer.document["materials"][0]["extensions"][GLOSSY] = {
+            "diffuseFactor": [0.1, 0.2, 0.3, 1],
+            "specularGlossinessTexture": {"index": 0},
+        }
+        model = model_of(writer.glb())
+        self.assertEqual((model.materials[0].colour, model.materials[0].metalness), ((0.1, 0.2, 0.3), 0.0))
+        self.assertIn("pictures of gloss", model.notes)
 
     def test_json_with_data_inside_is_read_as_glb_is(self) -> None:
         import base64
