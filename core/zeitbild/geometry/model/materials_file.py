@@ -67,7 +67,7 @@ def _property(own: Material, what: str, rest: list[str], model: PlainModel, into
         own.opacity = 1 - min(max(number(), 0.0), 1.0)
     elif what in ("map_kd", "map_ke", "norm") and rest:
         place = {"map_kd": 0, "map_ke": 4, "norm": 3}[what]
-        name = rest[-1]
+        name = _name(rest)
         if name not in into.pictures:
             into.pictures.append(name)
         pictures = list(own.pictures)
@@ -75,3 +75,30 @@ def _property(own: Material, what: str, rest: list[str], model: PlainModel, into
         own.pictures = (pictures[0], pictures[1], pictures[2], pictures[3], pictures[4])
     elif what.startswith(("map_", "bump", "disp", "refl")):
         model.note(f"pictures of another kind in its materials ({what})")
+
+
+#: Options before the name of a picture, and how many words each has at most behind it (numbers, but for these).
+_OPTIONS = {"-s": 3, "-o": 3, "-t": 3, "-mm": 2}
+_WORDS = ("on", "off")
+
+
+def _name(words: list[str]) -> str:
+    """The name of a picture, which may have spaces, behind its options."""
+    at = 0
+    while at < len(words) - 1 and words[at].startswith("-") and not _is_number(words[at]):
+        option, at = words[at], at + 1
+        if option == "-type" or option == "-imfchan":
+            at += 1
+            continue
+        for _ in range(_OPTIONS.get(option, 1)):
+            if at < len(words) - 1 and (_is_number(words[at]) or words[at] in _WORDS):
+                at += 1
+    return " ".join(words[at:])
+
+
+def _is_number(word: str) -> bool:
+    try:
+        float(word)
+    except ValueError:
+        return False
+    return True

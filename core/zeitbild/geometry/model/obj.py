@@ -6,11 +6,15 @@ from collections.abc import Sequence
 
 import numpy as np
 
+from zeitbild.colour import decode
 from zeitbild.geometry.model.bundle import name_of
 from zeitbild.geometry.model.materials_file import Library, read_materials
 from zeitbild.geometry.model.plain import Material, PlainModel, PlainPart
+from zeitbild.geometry.model.polygons import triangles_of
 
 _MOST_CORNERS = 10_000
+#: Numbers of a point that has a colour (common practice).
+_COLOURED = 6
 
 
 def is_obj(data: bytes) -> bool:
@@ -24,8 +28,10 @@ class _Building:
 
     def __init__(self) -> None:
         self.lists: dict[str, list[list[float]]] = {"v": [], "vt": [], "vn": []}
-        #: Corners of triangles, three numbers each (point, place, normal; -1: none), by part and material.
-        self.faces: dict[tuple[str, str], list[tuple[int, int, int]]] = {}
+        #: Corners of faces, three numbers each (point, place, normal; -1: none), and how many each face has, by part and material.
+        self.faces: dict[tuple[str, str], tuple[list[tuple[int, int, int]], list[int]]] = {}
+        #: Colours that stand behind points.
+        self.colours: list[list[float]] = []
         self.part, self.material = "object", ""
         self.library = Library({}, [])
 
@@ -48,9 +54,9 @@ class _Building:
             if numbers[0] < 0:
                 raise model.damaged(f"line {line}: a corner without a point")
             corners.append((numbers[0], numbers[1], numbers[2]))
-        own = self.faces.setdefault((self.part, self.material), [])
-        for at in range(1, len(corners) - 1):
-            own += [corners[0], corners[at], corners[at + 1]]
+        own, sizes = self.faces.setdefault((self.part, self.material), ([], []))
+        own += corners
+        sizes.append(len(corners))
 
 
 def read(data: bytes, model: PlainModel) -> None:
@@ -65,6 +71,8 @@ def read(data: bytes, model: PlainModel) -> None:
         try:
             if what in building.lists:
                 building.lists[what].append([float(word) for word in rest[:3]])
+                if what == "v" and len(rest) >= _COLOURED:
+                    building.colours.append([float(word) for word in rest[3:_COLOURED]])
             elif what == "f":
                 building.face(rest, model, number)
             elif what in ("o", "g"):
@@ -117,8 +125,15 @@ def _parts(building: _Building, model: PlainModel) -> None:
             model.note(f"{building.library.pictures[at][:60]}, which did not come with it")
         one.pictures = tuple(-1 if at in gone else at for at in one.pictures)  # type: ignore[assignment]
     known = {one.name: at for at, one in enumerate(model.materials)}
-    for (part, material), corners in building.faces.items():
-        numbers = np.array(corners, np.int64).reshape(-1, 3, 3)
+    light = None
+    if len(building.colours) == len(lists["v"]) and building.colours:
+        # Encoded as screens show them (common practice), and times the colour of a material.
+        light = decode(np.clip(np.nan_to_num(building.colours), 0, 1)).astype(np.float32)
+        known[""] = len(model.materials)
+        model.materials.append(Material("colours of points", (1.0, 1.0, 1.0)))
+    for (part, material), (corners, sizes) in building.faces.items():
+        every = np.array(corners, np.int64)
+        numbers = every[triangles_of(lists["v"][every[:, 0]], np.array(sizes, np.int64))]
         used, points = np.unique(numbers[:, :, 0], return_inverse=True)
         shares = numbers[:, :, 1]
         normals = numbers[:, :, 2]
@@ -130,5 +145,6 @@ def _parts(building: _Building, model: PlainModel) -> None:
                 lists["vn"][normals].astype(np.float32) if (normals >= 0).all() else None,
                 (lists["vt"][shares] * (1, -1) + (0, 1)).astype(np.float32) if (shares >= 0).all() else None,
                 known.get(material, -1),
+                None if light is None else light[numbers[:, :, 0]],
             )
         )

@@ -7,6 +7,7 @@ from numpy.typing import NDArray
 
 from zeitbild.colour import decode
 from zeitbild.geometry.model.plain import Material, PlainModel, PlainPart
+from zeitbild.geometry.model.polygons import triangles_of
 
 _TYPES = {
     **dict.fromkeys(("char", "int8"), "i1"),
@@ -164,18 +165,6 @@ def _binary(
     return at
 
 
-def fans(faces: list[NDArray[np.int64]]) -> NDArray[np.int64]:
-    """Triangles [T, 3] of faces with any number of corners, each about its first."""
-    by_size: dict[int, list[NDArray[np.int64]]] = {}
-    for face in faces:
-        by_size.setdefault(len(face), []).append(face)
-    found = [np.empty((0, 3), np.int64)]
-    for size, own in by_size.items():
-        corners = np.array(own)
-        found += [corners[:, [0, at, at + 1]] for at in range(1, size - 1)]
-    return np.concatenate(found)
-
-
 def _build(points: NDArray[np.void], faces: list[NDArray[np.int64]], model: PlainModel) -> None:
     def columns(*names: str) -> NDArray[np.float64] | None:
         if not set(names) <= set(points.dtype.names or ()):
@@ -184,9 +173,10 @@ def _build(points: NDArray[np.void], faces: list[NDArray[np.int64]], model: Plai
 
     where = columns("x", "y", "z")
     assert where is not None
-    triangles = fans(faces)
-    if len(triangles) and (triangles.min() < 0 or triangles.max() >= len(where)):
+    corners = np.concatenate([np.empty(0, np.int64), *faces])
+    if len(corners) and (corners.min() < 0 or corners.max() >= len(where)):
         raise model.damaged("its faces name points that are not there")
+    triangles = corners[triangles_of(where[corners], np.array([len(face) for face in faces], np.int64))]
     normals, shares = columns("nx", "ny", "nz"), None
     for names in (("s", "t"), ("u", "v"), ("texture_u", "texture_v")):
         shares = columns(*names) if shares is None else shares
