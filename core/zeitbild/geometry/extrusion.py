@@ -287,10 +287,10 @@ def _raise(
     edge: float,
     height: float,
     side: int,
-) -> int:
+) -> tuple[int, int]:
     """Put a bevel on one side (+1 front, -1 back), its foot ``edge`` from the middle.
 
-    Gives the number of the first of the points that stand at the foot.
+    Gives the number of the first of the points that stand at the foot, and that of the next patch.
     """
     mirror = np.array([1.0, 1.0, float(side)])
     stepped = any(strip.is_wall for strip in strips)
@@ -304,14 +304,16 @@ def _raise(
         firsts = [builder.stand(points, side * (edge + height * np.interp(bands.distances, levels, rises)))] * len(
             rises
         )
-    patch = _RUNS + 2 * bands.runs + (0 if side > 0 else 1)
+    # Steps stand one before the other: each is a surface of its own.
+    apart = len(sloped) if stepped else 1
+    patch = _RUNS + 2 * (apart * bands.runs + bands.bands % apart) + (0 if side > 0 else 1)
     for number, strip in enumerate(sloped):
         chosen = bands.bands == number
         triangles = bands.triangles[chosen]
         share = (bands.distances[triangles] - levels[number]) / (levels[number + 1] - levels[number])
         normals = _across(bands.outward[chosen], strip.normal, np.clip(share, 0, 1)) * mirror
         builder.add(triangles + firsts[number + 1], normals, BEVEL, patch[chosen], side < 0)
-    line_patch = _RUNS + 2 * bands.line_run + (0 if side > 0 else 1)
+    line_patch = _RUNS + 2 * (apart * bands.line_run + bands.line_level % apart) + (0 if side > 0 else 1)
     for number, _ in enumerate(walls):
         chosen = bands.line_level == number
         _wall(
@@ -325,7 +327,7 @@ def _raise(
             side < 0,
         )
     _cover(builder, _loops(bands.rim), points, firsts[-1], side * (edge + height), side)
-    return firsts[0]
+    return firsts[0], _RUNS + 2 * apart * (int(bands.runs.max(initial=0)) + 1)
 
 
 def _cover(
@@ -389,14 +391,13 @@ def solid_of(plate: Plate, depth: float, bevel: Bevel, tolerance: float) -> Mesh
         bands = cut(outline, diagram, levels / outline.step, tolerance / outline.step)
         points = bands.points * outline.step + outline.origin
         corners = diagram.corners
-    feet = {}
+    feet, run = {}, _RUNS
     # Of a side without a bevel the face is that of the other one, too.
     plain: tuple[NDArray[np.int64], Points] | None = None
     for side, name in ((1, "front"), (-1, "back")):
         if bands is not None and bevel.sides in (name, "both"):
-            feet[side] = corners + _raise(
-                builder, bands, points, strips, levels / outline.step, depth / 2 - height, height, side
-            )
+            foot, run = _raise(builder, bands, points, strips, levels / outline.step, depth / 2 - height, height, side)
+            feet[side] = corners + foot
             continue
         first = builder.stand(flat, side * depth / 2)
         plain = plain or _face(list(rings), flat)
@@ -406,7 +407,6 @@ def solid_of(plate: Plate, depth: float, bevel: Bevel, tolerance: float) -> Mesh
     normals = np.concatenate([outline.normals, np.zeros((count, 2, 1))], axis=2)
     n0, n1 = normals[:, 0], normals[:, 1]
     a, b = np.arange(count), outline.following
-    run = _RUNS + (2 * (int(bands.runs.max(initial=0)) + 1) if bands is not None else 0)
     patch = run + _wall_runs(outline)
     builder.add(np.column_stack([low[a], low[b], high[b]]), np.stack([n0, n1, n1], axis=1), SIDE, patch, False)
     builder.add(np.column_stack([low[a], high[b], high[a]]), np.stack([n0, n1, n0], axis=1), SIDE, patch, False)
