@@ -304,8 +304,8 @@ def _raise(
         firsts = [builder.stand(points, side * (edge + height * np.interp(bands.distances, levels, rises)))] * len(
             rises
         )
-    # Steps stand one before the other: each is a surface of its own.
-    apart = len(sloped) if stepped else 1
+    # Steps and the walls between them stand one before the other: each is a surface of its own.
+    apart = len(strips) if stepped else 1
     patch = _RUNS + 2 * (apart * bands.runs + bands.bands % apart) + (0 if side > 0 else 1)
     for number, strip in enumerate(sloped):
         chosen = bands.bands == number
@@ -313,7 +313,7 @@ def _raise(
         share = (bands.distances[triangles] - levels[number]) / (levels[number + 1] - levels[number])
         normals = _across(bands.outward[chosen], strip.normal, np.clip(share, 0, 1)) * mirror
         builder.add(triangles + firsts[number + 1], normals, BEVEL, patch[chosen], side < 0)
-    line_patch = _RUNS + 2 * (apart * bands.line_run + bands.line_level % apart) + (0 if side > 0 else 1)
+    line_patch = _RUNS + 2 * (apart * bands.line_run + len(sloped) + bands.line_level) + (0 if side > 0 else 1)
     for number, _ in enumerate(walls):
         chosen = bands.line_level == number
         _wall(

@@ -253,6 +253,19 @@ class Normals(unittest.TestCase):
             # Slivers may lean oddly; what can be seen may not face away from its normals.
             self.assertGreater(agree[area > 0.1].min(), 0, profile)
 
+    def test_steps_and_walls_are_surfaces_of_their_own(self) -> None:
+        """What is shaded as one surface is not at two heights: in between is the inside of the letter, where everything is in shadow."""
+        for sides in ("front", "both"):
+            mesh = extrude(_contours("eb-garamond", "ag"), 40, Bevel("stepped", 8, 3, sides))  # type: ignore[arg-type]
+            for patch in np.unique(mesh.patches):
+                chosen = mesh.patches == patch
+                heights = np.unique(mesh.vertices[mesh.triangles[chosen]][..., 2].round(6))
+                level = np.abs(mesh.normals[chosen][..., 2]) > 0.5
+                self.assertTrue(level.all() or not level.any(), patch)
+                # A step is at one height, a wall between two.
+                self.assertEqual(len(heights), 1 if level.all() else 2, patch)
+            self.assertGreater(len(np.unique(mesh.patches)), 6)
+
     def test_shading_normals_are_those_of_the_distance_field_of_the_curves(self) -> None:
         # On fine polylines those of the polyline are those of the curve; at its corners both sides are meant.
         for key, word in (("lato-black", "O"), ("eb-garamond", "g"), ("dancing-script", "S")):
