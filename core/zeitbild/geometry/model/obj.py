@@ -127,10 +127,12 @@ def _parts(building: _Building, model: PlainModel) -> None:
     known = {one.name: at for at, one in enumerate(model.materials)}
     light = None
     if len(building.colours) == len(lists["v"]) and building.colours:
-        # Encoded as screens show them (common practice), and times the colour of a material.
-        light = decode(np.clip(np.nan_to_num(building.colours), 0, 1)).astype(np.float32)
-        known[""] = len(model.materials)
-        model.materials.append(Material("colours of points", (1.0, 1.0, 1.0)))
+        # Encoded as screens show them, up to 1 or 255 (common practice), and times the colour of a material.
+        colours = np.nan_to_num(building.colours)
+        light = decode(np.clip(colours / (255 if colours.max() > 1 else 1), 0, 1)).astype(np.float32)
+        if any(not name for name in names):
+            known[""] = len(model.materials)
+            model.materials.append(Material("colours of points", (1.0, 1.0, 1.0)))
     for (part, material), (corners, sizes) in building.faces.items():
         every = np.array(corners, np.int64)
         numbers = every[triangles_of(lists["v"][every[:, 0]], np.array(sizes, np.int64))]

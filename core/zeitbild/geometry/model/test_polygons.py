@@ -87,6 +87,10 @@ class Materials(unittest.TestCase):
         assert part.colours is not None
         # Half as it is encoded (IEC 61966-2-1) is 0.214 of the light.
         np.testing.assert_allclose(part.colours[0], [[1, 0, 0], [0, 0.21404, 0], [0, 0, 1]], atol=1e-4)
+        of_bytes = text.replace("1 0 0\nv", "255 0 0\nv").replace("0.5", "127.5").replace("0 0 1\nf", "0 0 255\nf")
+        (other,) = model_of(of_bytes.encode()).parts
+        assert other.colours is not None
+        np.testing.assert_allclose(other.colours, part.colours, atol=1e-6)
         # Of some points only they are none.
         self.assertIsNone(model_of(text.replace(" 0 0 1\nf", "\nf").encode()).parts[0].colours)
 
