@@ -1,4 +1,4 @@
-"""Pictures of movies that are two fields: every other line is half a picture later. Made whole by FFmpeg's ``yadif``."""
+"""Pictures of movies that are two fields: every other line is half a picture later. FFmpeg's ``bwdif`` makes them whole, by those before and behind."""
 
 from __future__ import annotations
 
@@ -17,7 +17,7 @@ class Fields:
 
     def __init__(self, stream: Any) -> None:
         self._graph = graph = av.filter.Graph()
-        graph.link_nodes(graph.add_buffer(template=stream), graph.add("yadif", _HOW), graph.add("buffersink"))
+        graph.link_nodes(graph.add_buffer(template=stream), graph.add("bwdif", _HOW), graph.add("buffersink"))
         graph.configure()
 
     def whole(self, frame: VideoFrame | None) -> Iterator[VideoFrame]:

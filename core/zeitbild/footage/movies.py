@@ -159,7 +159,8 @@ class Movie:
         try:
             at = self._held[0] if self._held is not None else -1
             if number < at or number > at + _NEAR:
-                self._seek(self._begin + int(number / self.rate / self._base))
+                # Fields need the picture before them, or they would depend on where somebody looked last.
+                self._seek(self._begin + int(max(number - self._in_fields, 0) / self.rate / self._base))
                 if self._ahead is not None and self._ahead[0] > number:
                     self._from_start()
             while self._ahead is not None and (self._ahead[0] <= number or self._held is None):
