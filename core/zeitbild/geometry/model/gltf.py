@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from typing import Any, NamedTuple
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -11,7 +11,8 @@ from numpy.typing import NDArray
 from zeitbild.errors import LimitError
 from zeitbild.geometry.model.clips import Clip, clips_of
 from zeitbild.geometry.model.glossy import glossy
-from zeitbild.geometry.model.gltf_file import GLOSSY, LAID, WEBP, File, floats, share
+from zeitbild.geometry.model.gltf_file import GLOSSY, WEBP, File, floats, share
+from zeitbild.geometry.model.laid import Laid, goes_on, laid
 from zeitbild.geometry.model.packed import unpack
 from zeitbild.geometry.model.plain import Material, PlainModel, PlainPart
 from zeitbild.geometry.transforms import put
@@ -21,28 +22,10 @@ _MAX_NODES, _MAX_DEPTH = 100_000, 200
 _MOST_SETS = 8
 #: What a material has of pictures besides those of its colour and surface.
 _MORE_PICTURES = ("normalTexture", "emissiveTexture")
+#: So far from the middle of a picture its border is, and a little.
+_WITHIN = 0.501
 
 Floats = NDArray[np.float64]
-
-
-class Laid(NamedTuple):
-    """How a picture lies on a mesh: which set of its places tells, and what is done to these [2, 3], row by row."""
-
-    places: int
-    rows: tuple[float, ...] = (1.0, 0.0, 0.0, 0.0, 1.0, 0.0)
-
-
-def laid(texture: dict[str, Any]) -> Laid:
-    """How a picture lies (KHR_texture_transform): scaled, then turned against the clock as it is seen, then moved."""
-    extensions = texture.get("extensions")
-    own = extensions.get(LAID) if isinstance(extensions, dict) else None
-    own = own if isinstance(own, dict) else {}
-    places = own.get("texCoord", texture.get("texCoord", 0))
-    (wide, high), (right, down) = floats(own.get("scale"), 2, (1, 1)), floats(own.get("offset"), 2, (0, 0))
-    (angle,) = floats([own.get("rotation", 0)], 1, (0,))
-    cosine, sine = math.cos(angle), math.sin(angle)
-    rows = (cosine * wide, sine * high, right, -sine * wide, cosine * high, down)
-    return Laid(places if isinstance(places, int) else 0, rows)
 
 
 def local_matrix(node: dict[str, Any]) -> Floats:
@@ -77,8 +60,9 @@ class _Reader:
         self.skins: dict[int, dict[str, Any]] = {}
         self.standing: dict[int, Floats] = {}
         self.named: dict[int, str] = {}
-        #: How the pictures of each material lie.
+        #: How the pictures of each material lie, and whether they go on beyond their borders.
         self.laid: list[Laid] = []
+        self.go_on: list[bool] = []
 
     def read(self) -> None:
         document = self.file.document
@@ -222,6 +206,7 @@ class _Reader:
         ways = [laid(texture) if number >= 0 else None for number, texture in zip(found, textures, strict=True)]
         own = next((way for way in ways if way is not None), Laid(0))
         self.laid.append(own)
+        self.go_on.append(all(goes_on(self.file, one) for at, one in zip(found, textures, strict=True) if at >= 0))
         for at, way in enumerate(ways):
             if way is not None and way != own:
                 self.model.note("a picture that lies otherwise than the first one of its surface")
@@ -276,9 +261,9 @@ class _Reader:
             self.file.get("materials", material)
         shares, own = None, self.laid[material] if material != -1 else Laid(0)
         if f"TEXCOORD_{own.places}" in attributes:
-            told = self._values(attributes[f"TEXCOORD_{own.places}"], 2, len(points))
-            rows = np.array(own.rows).reshape(2, 3)
-            shares = (told @ rows[:, :2].T + rows[:, 2])[corners].astype(np.float32)
+            shares = own.of(self._values(attributes[f"TEXCOORD_{own.places}"], 2, len(points)))[corners]
+            if material != -1 and not self.go_on[material] and np.abs(shares - 0.5).max(initial=0) > _WITHIN:
+                self.model.note("that a picture ends at its borders: it goes on")
         colours = None
         if "COLOR_0" in attributes:
             # Light, not encoded (section 3.7.2.1).

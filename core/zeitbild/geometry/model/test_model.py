@@ -278,6 +278,17 @@ class Gltf(unittest.TestCase):
         odd = self._with_picture(extensions={LAID: {"offset": "x", "rotation": None, "scale": [1]}})
         np.testing.assert_allclose(self._lies(odd), POINTS[FACES][..., :2], atol=1e-6)
 
+    def test_pictures_that_end_are_told_where_a_mesh_goes_beyond_them(self) -> None:
+        told = "that a picture ends at its borders: it goes on"
+        for scale, wrap, expected in ((1, 33071, False), (2, 33071, True), (2, 10497, False)):
+            writer = self._with_picture(extensions={LAID: {"scale": [scale, scale]}})
+            writer.document["textures"][0]["sampler"] = 0
+            writer.document["samplers"] = [{"wrapT": wrap}]
+            self.assertEqual(told in model_of(writer.glb()).notes, expected, (scale, wrap))
+        writer.document["textures"][0]["sampler"] = 3
+        with self.assertRaisesRegex(ModelError, "samplers 3"):
+            model_of(writer.glb())
+
     def test_pictures_that_lie_otherwise_are_told(self) -> None:
         writer = self._with_picture()
         writer.document["materials"][0]["normalTexture"] = {"index": 0, "texCoord": 1}
