@@ -140,7 +140,7 @@ def offers() -> dict[str, Any]:
                 "title": kind.title,
                 "suffixes": kind.suffixes,
                 "gathers": kind.gathers,
-                "many": kind.many,
+                "together": kind.together,
                 "shipped": [
                     {
                         "key": one.key,

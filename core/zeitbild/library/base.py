@@ -18,9 +18,9 @@ class FileKind:
     name is its place in addresses; suffixes are those that its files have, with their dots; most_bytes is how large one may be.
     ``facts`` reads a file (where it lies, what it is called, and what documents call it) and tells what forms want to know of it, as
     plain values of JSON, among them a ``summary`` and ``notes`` of what is left out; an InputError says what is wrong with it.
-    shipped are those that need not be brought. ``many``: several files brought together are one, packed into a ZIP. ``gathers``
-    are suffixes of files, one or several or a ZIP of them, of which ``gather`` makes one of this kind (the ZIP's place, what it is called).
-    version is raised when facts tell more, or something else, of the same file: those that were read before are read again.
+    shipped are those that need not be brought. ``together``: what several files are that come together and become one, packed into a ZIP; empty
+    if they do not. ``gathers`` are suffixes of files, one or several or a ZIP of them, of which ``gather`` makes one of this kind (the ZIP's place, what it
+    is called). version is raised when facts tell more, or something else, of the same file: those that were read before are read again.
     """
 
     name: str
@@ -30,7 +30,7 @@ class FileKind:
     facts: Callable[[Path, str, str], dict[str, Any]]
     shipped: Sequence[ShippedFile] = ()
     order: int = 0
-    many: bool = False
+    together: str = ""
     gathers: tuple[str, ...] = ()
     gather: Callable[[Path, str], bytes] | None = None
     version: int = 1

@@ -65,7 +65,7 @@ files.register(
         MAX_FOOTAGE_BYTES,
         facts,
         order=2,
-        many=True,
+        together="numbered pictures",
         shipped=tuple(SHIPPED.values()),
     )
 )

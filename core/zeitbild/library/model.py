@@ -60,6 +60,6 @@ files.register(
         facts,
         tuple(SHIPPED.values()),
         1,
-        many=True,
+        together="one with the files that it names",
     )
 )

@@ -57,7 +57,7 @@ def add_file(
     label = _label(uploads[0].name, kind)
     gathers = _gathers(kind, uploads)
     if len(uploads) > 1 and not gathers:
-        if not kind.many:
+        if not kind.together:
             raise LimitError(f"one file at a time is taken here, and {len(uploads)} came")
         label = _label_of_all([_label(upload.name, kind) for upload in uploads])
     size = sum(upload.size or 0 for upload in uploads)

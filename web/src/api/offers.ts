@@ -106,7 +106,7 @@ export interface Offers {
     {
       title: string;
       suffixes: string[];
-      many: boolean;
+      together: string;
       /** Endings of files of which one of this kind is made. */
       gathers: string[];
       shipped: (FontChoice & { facts: Record<string, unknown> })[];

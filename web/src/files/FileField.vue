@@ -28,8 +28,8 @@ const invitation = computed(() => {
   const endings = own.value?.suffixes ?? [];
   // More than a line of them tell nobody anything.
   const kinds = endings.length > 6 ? "" : ` (${endings.map((one) => one.slice(1).toUpperCase()).join(", ")})`;
-  return own.value?.many
-    ? "Bring a file or numbered pictures, or drop them or a folder"
+  return own.value?.together
+    ? `Bring a file or ${own.value.together}, or drop them or a folder`
     : `Bring your own${kinds}, or drop it here`;
 });
 const facts = computed(() => library.factsOf(props.modelValue));
@@ -45,7 +45,7 @@ function describe(file: LibraryFile) {
       :folder="`files/${kind}`"
       :accept="(own?.suffixes ?? []).join(',')"
       :invitation
-      :many="own?.many ?? false"
+      :many="!!own?.together"
       :gathers="own?.gathers ?? []"
       :model-value
       :error="error || library.failure.value"
@@ -58,7 +58,7 @@ function describe(file: LibraryFile) {
     <p v-if="facts" class="mt-0.5 text-soft">{{ facts.summary }}</p>
     <p v-if="facts?.about" class="text-soft">{{ facts.about }}</p>
     <div v-if="facts?.notes.length" class="mt-1 border-l-2 border-now pl-2">
-      <p>{{ own?.many ? "To know:" : "Not as in the file:" }}</p>
+      <p>{{ own?.together ? "To know:" : "Not as in the file:" }}</p>
       <ul class="list-disc pl-4 text-soft">
         <li v-for="note in facts.notes" :key="note">{{ note }}</li>
       </ul>
